@@ -1,0 +1,70 @@
+//! Color numbers: the sRGB transfer function, 8-bit steps and hex.
+
+/// One stored value of a set: R, G, B, A, each nominally 0–1.
+pub type Rgba = [f32; 4];
+
+/// Linear light from an sRGB-encoded value, both 0–1. IEC 61966-2-1, with its constants.
+#[must_use]
+pub fn linear_from_srgb(encoded: f32) -> f32 {
+    if encoded <= 0.04045 { encoded / 12.92 } else { ((encoded + 0.055) / 1.055).powf(2.4) }
+}
+
+/// The sRGB-encoded value of linear light, both 0–1. IEC 61966-2-1, with its constants.
+#[must_use]
+pub fn srgb_from_linear(linear: f32) -> f32 {
+    if linear <= 0.003_130_8 { linear * 12.92 } else { 1.055 * linear.powf(1.0 / 2.4) - 0.055 }
+}
+
+/// [`linear_from_srgb`] on R, G and B; alpha is a plain number and stays.
+#[must_use]
+pub fn linear_rgba([r, g, b, a]: Rgba) -> Rgba {
+    [linear_from_srgb(r), linear_from_srgb(g), linear_from_srgb(b), a]
+}
+
+/// [`srgb_from_linear`] on R, G and B; alpha is a plain number and stays.
+#[must_use]
+pub fn srgb_rgba([r, g, b, a]: Rgba) -> Rgba {
+    [srgb_from_linear(r), srgb_from_linear(g), srgb_from_linear(b), a]
+}
+
+/// The nearest of the 256 steps; what lies outside 0–1 is clamped, NaN becomes 0.
+#[must_use]
+pub fn byte_from_unit(value: f32) -> u8 {
+    (value.clamp(0.0, 1.0) * 255.0).round() as u8
+}
+
+/// All four channels in 8-bit steps.
+#[must_use]
+pub fn bytes_from_rgba(value: Rgba) -> [u8; 4] {
+    value.map(byte_from_unit)
+}
+
+/// A value from 8-bit steps.
+#[must_use]
+pub fn rgba_from_bytes(bytes: [u8; 4]) -> Rgba {
+    bytes.map(|b| f32::from(b) / 255.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// IEC 61966-2-1: both branches meet at the threshold, and every 8-bit value survives.
+    #[test]
+    fn every_byte_survives_the_way_to_linear_light_and_back() {
+        for byte in 0..=255_u8 {
+            let encoded = f32::from(byte) / 255.0;
+            assert_eq!(byte_from_unit(srgb_from_linear(linear_from_srgb(encoded))), byte);
+        }
+        assert!((linear_from_srgb(0.04045) - linear_from_srgb(0.040_451)).abs() < 1e-6);
+    }
+
+    /// IEC 61966-2-1 evaluated by hand: ((0.5 + 0.055) / 1.055)^2.4 and 0.04 / 12.92.
+    #[test]
+    fn known_values_of_the_standard() {
+        assert!((linear_from_srgb(0.5) - 0.214_041_14).abs() < 1e-6);
+        assert!((linear_from_srgb(0.04) - 0.003_095_975).abs() < 1e-8);
+        assert!((srgb_from_linear(0.18) - 0.461_356_1).abs() < 1e-5);
+        assert_eq!(linear_from_srgb(1.0), 1.0);
+    }
+}

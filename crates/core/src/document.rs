@@ -1,0 +1,432 @@
+//! The whole project in memory, and the one way to change it.
+//!
+//! [`Document::apply`] turns an [`Edit`] into a [`Change`] that can be taken back and laid on
+//! again ([`Document::replay`]). A stroke is the one edit that arrives in slices: begun, extended
+//! and ended, it gives the same change as [`Edit::Stroke`] with all its samples.
+//!
+//! Several strokes may be under way on one set. Each one's change is taken against the *kept*
+//! values, those of the journal so far, so that the journal stays a straight line whose every
+//! point is a definite state, whoever paints while.
+
+mod change;
+
+pub use change::{Change, Direction, PartRecord, Patch, Step};
+
+use std::{
+    collections::{BTreeMap, HashMap},
+    sync::Arc,
+};
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    color::Rgba,
+    color_set::{ColorSet, Encoding, Placement, SetId},
+    geometry::{ContentId, Geometry},
+    mesh::Mesh,
+    stroke::{Sample, StrokeStart, StrokeUnderHand},
+};
+
+/// The most sets a part may carry.
+pub const MOST_SETS: usize = 16;
+
+/// Names a part within its project; never used again after the part is gone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct PartId(pub u32);
+
+/// Names a stroke while its pointer is down; given by whoever begins it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct StrokeId(pub u64);
+
+/// One mesh of the project with its sets.
+#[derive(Clone, Debug)]
+pub struct Part {
+    /// Names the part within the project.
+    pub id: PartId,
+    /// What the user calls it.
+    pub name: String,
+    /// Its shape.
+    pub geometry: Arc<Geometry>,
+    /// Its sets; receivers read the first one first.
+    pub sets: Vec<ColorSet>,
+}
+
+/// A part about to come in, its sets in the order they will have.
+#[derive(Clone, Debug)]
+pub struct NewPart {
+    /// What it will be called.
+    pub name: String,
+    /// Its shape.
+    pub mesh: Mesh,
+    /// Its sets.
+    pub sets: Vec<NewSet>,
+}
+
+/// A set about to come in.
+#[derive(Clone, Debug)]
+pub struct NewSet {
+    /// What it will be called.
+    pub name: String,
+    /// What each value belongs to.
+    pub placement: Placement,
+    /// Whether the numbers are colors or plain data.
+    pub encoding: Encoding,
+    /// Its ground color.
+    pub ground: Rgba,
+    /// One value per element.
+    pub values: Vec<Rgba>,
+}
+
+/// Everything a user can do to a project.
+#[derive(Clone, Debug)]
+pub enum Edit {
+    /// Brings parts in.
+    AddParts(Vec<NewPart>),
+    /// Gives a part one more set, flooded with one value.
+    AddSet {
+        /// The part.
+        part: PartId,
+        /// What the set will be called.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+        /// Whether the numbers are colors or plain data.
+        encoding: Encoding,
+        /// The value it is flooded with: its ground color.
+        start: Rgba,
+    },
+    /// A whole stroke.
+    Stroke {
+        /// What it is made with.
+        start: StrokeStart,
+        /// Where the pointer went.
+        samples: Vec<Sample>,
+    },
+}
+
+/// Why an edit was not made; the document is as it was.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EditError {
+    /// The part is gone or never was.
+    #[error("there is no such part in this project any more")]
+    NoSuchPart,
+    /// The set is gone or never was.
+    #[error("the part {part} has no such set any more")]
+    NoSuchSet {
+        /// The part's name.
+        part: String,
+    },
+    /// A set's values do not fit its part.
+    #[error("the set {set} has {got} values where its part needs {needed}")]
+    WrongLength {
+        /// The set's name.
+        set: String,
+        /// How many came.
+        got: usize,
+        /// How many it takes.
+        needed: usize,
+    },
+    /// A part takes no more than [`MOST_SETS`].
+    #[error("the part {part} carries {MOST_SETS} sets already, the most there can be")]
+    TooManySets {
+        /// The part's name.
+        part: String,
+    },
+    /// Two sets of one part would be called the same.
+    #[error("the part {part} has a set called {name} already: choose another name")]
+    NameTaken {
+        /// The part's name.
+        part: String,
+        /// The name both would have.
+        name: String,
+    },
+    /// A name with nothing in it.
+    #[error("a name is needed")]
+    NoName,
+    /// The stroke makes no sense.
+    #[error("{0}")]
+    Stroke(&'static str),
+    /// A change names a mesh that was not supplied.
+    #[error("the mesh {0:?} is missing from the project")]
+    MissingMesh(ContentId),
+    /// A change does not fit the document it is laid on.
+    #[error("this change does not fit the project as it is: {0}")]
+    DoesNotFit(&'static str),
+}
+
+/// A project: its parts and everything on them.
+#[derive(Default)]
+pub struct Document {
+    parts: Vec<Part>,
+    next_id: u32,
+    /// Every mesh met so far, also of parts that an undo took away.
+    meshes: HashMap<ContentId, Arc<Geometry>>,
+    strokes: BTreeMap<StrokeId, StrokeUnderHand>,
+    /// The journal's values of the sets that strokes under way are painting on.
+    kept: HashMap<SetId, Arc<Vec<Rgba>>>,
+}
+
+impl Document {
+    /// The parts, in order.
+    #[must_use]
+    pub fn parts(&self) -> &[Part] {
+        &self.parts
+    }
+
+    /// A part.
+    ///
+    /// # Errors
+    /// When it is gone.
+    pub fn part(&self, id: PartId) -> Result<&Part, EditError> {
+        self.parts.iter().find(|part| part.id == id).ok_or(EditError::NoSuchPart)
+    }
+
+    /// A set of a part.
+    ///
+    /// # Errors
+    /// When either is gone.
+    pub fn set(&self, part: PartId, set: SetId) -> Result<&ColorSet, EditError> {
+        let part = self.part(part)?;
+        part.sets
+            .iter()
+            .find(|s| s.id == set)
+            .ok_or_else(|| EditError::NoSuchSet { part: part.name.clone() })
+    }
+
+    /// Makes an edit.
+    ///
+    /// # Errors
+    /// See [`EditError`]; the document is then unchanged.
+    pub fn apply(&mut self, edit: Edit) -> Result<Change, EditError> {
+        let change = match edit {
+            Edit::AddParts(parts) => self.change_adding_parts(parts)?,
+            Edit::AddSet { part, name, placement, encoding, start } => {
+                let count = placement.count(self.part(part)?.geometry.mesh());
+                let values = vec![start; count];
+                let set = NewSet { name, placement, encoding, ground: start, values };
+                self.change_adding_set(part, set)?
+            }
+            Edit::Stroke { start, samples } => {
+                // Ids of strokes under hand are given by clients, counting up from zero.
+                let id = StrokeId(u64::MAX);
+                self.begin_stroke(id, start)?;
+                self.extend_stroke(id, &samples)?;
+                return Ok(self.end_stroke(id).unwrap_or_default());
+            }
+        };
+        self.replay(&change, Direction::Forward)?;
+        Ok(change)
+    }
+
+    fn take_id(&mut self) -> u32 {
+        self.next_id += 1;
+        self.next_id
+    }
+
+    fn change_adding_parts(&mut self, parts: Vec<NewPart>) -> Result<Change, EditError> {
+        let mut steps = Vec::with_capacity(parts.len());
+        let label = match parts.as_slice() {
+            [one] => format!("Bring in {}", one.name),
+            several => format!("Bring in {} parts", several.len()),
+        };
+        for new in parts {
+            if new.sets.len() > MOST_SETS {
+                return Err(EditError::TooManySets { part: new.name });
+            }
+            let geometry = Arc::new(Geometry::new(new.mesh));
+            let mut sets: Vec<ColorSet> = Vec::with_capacity(new.sets.len());
+            for set in new.sets {
+                sets.push(self.admit_set(&new.name, &sets, set, geometry.mesh())?);
+            }
+            let mesh = geometry.id();
+            self.meshes.insert(mesh, geometry);
+            let part = PartRecord { id: PartId(self.take_id()), name: new.name, mesh, sets };
+            steps.push(Step::Part { index: self.parts.len() + steps.len(), part });
+        }
+        Ok(Change { label, steps })
+    }
+
+    fn change_adding_set(&mut self, part: PartId, set: NewSet) -> Result<Change, EditError> {
+        let owner = self.part(part)?.clone();
+        if owner.sets.len() >= MOST_SETS {
+            return Err(EditError::TooManySets { part: owner.name });
+        }
+        let set = self.admit_set(&owner.name, &owner.sets, set, owner.geometry.mesh())?;
+        Ok(Change {
+            label: format!("Add set {}", set.name),
+            steps: vec![Step::Set { part, index: owner.sets.len(), set }],
+        })
+    }
+
+    fn admit_set(
+        &mut self,
+        part: &str,
+        beside: &[ColorSet],
+        new: NewSet,
+        mesh: &Mesh,
+    ) -> Result<ColorSet, EditError> {
+        let NewSet { name, placement, encoding, ground, values } = new;
+        let name = name.trim().to_owned();
+        let needed = placement.count(mesh);
+        if name.is_empty() {
+            Err(EditError::NoName)
+        } else if values.len() != needed {
+            Err(EditError::WrongLength { set: name, got: values.len(), needed })
+        } else if beside.iter().any(|other| other.name == name) {
+            Err(EditError::NameTaken { part: part.to_owned(), name })
+        } else {
+            let id = SetId(self.take_id());
+            Ok(ColorSet { id, name, placement, encoding, ground, values: Arc::new(values) })
+        }
+    }
+
+    /// Puts a pointer down. A stroke of the same id that is still under way is ended, and its
+    /// change returned.
+    ///
+    /// # Errors
+    /// When the target is gone or the brush makes no sense.
+    pub fn begin_stroke(
+        &mut self,
+        id: StrokeId,
+        start: StrokeStart,
+    ) -> Result<Option<Change>, EditError> {
+        if let Some(problem) = start.problem() {
+            return Err(EditError::Stroke(problem));
+        }
+        let set = self.set(start.part, start.set)?;
+        let (values, placement) = (set.values.clone(), set.placement);
+        let geometry = self.part(start.part)?.geometry.clone();
+        let earlier = self.end_stroke(id);
+        self.kept.entry(start.set).or_insert(values);
+        self.strokes.insert(id, StrokeUnderHand::new(start, &geometry, placement));
+        Ok(earlier)
+    }
+
+    /// Moves a pointer on; returns the elements that changed, ascending. A stroke that was ended
+    /// meanwhile (its part was taken away) changes nothing.
+    ///
+    /// # Errors
+    /// When the target is gone.
+    pub fn extend_stroke(
+        &mut self,
+        id: StrokeId,
+        samples: &[Sample],
+    ) -> Result<Vec<u32>, EditError> {
+        let Some(stroke) = self.strokes.get_mut(&id) else { return Ok(Vec::new()) };
+        let start = *stroke.start();
+        let part =
+            self.parts.iter_mut().find(|p| p.id == start.part).ok_or(EditError::NoSuchPart)?;
+        let set = part
+            .sets
+            .iter_mut()
+            .find(|s| s.id == start.set)
+            .ok_or_else(|| EditError::NoSuchSet { part: part.name.clone() })?;
+        Ok(stroke.extend(samples, &part.geometry, Arc::make_mut(&mut set.values).as_mut_slice()))
+    }
+
+    /// What a stroke under hand paints on.
+    #[must_use]
+    pub fn stroke_target(&self, id: StrokeId) -> Option<(PartId, SetId)> {
+        self.strokes.get(&id).map(|stroke| (stroke.start().part, stroke.start().set))
+    }
+
+    /// Lifts a pointer; `None` when the stroke touched nothing.
+    pub fn end_stroke(&mut self, id: StrokeId) -> Option<Change> {
+        let stroke = self.strokes.remove(&id)?;
+        let StrokeStart { part, set: set_id, .. } = *stroke.start();
+        let is_last = !self.strokes.values().any(|other| other.start().set == set_id);
+        let change = self.set(part, set_id).ok().and_then(|set| {
+            let kept = self.kept.get(&set_id)?;
+            let mut indices = stroke.touched().to_vec();
+            indices.sort_unstable();
+            indices.retain(|&i| kept[i as usize] != set.values[i as usize]);
+            let take = |from: &[Rgba]| indices.iter().map(|&i| from[i as usize]).collect();
+            let (before, after) = (take(kept), take(&set.values));
+            let patch = Patch { indices, before, after };
+            (!patch.indices.is_empty()).then(|| Change {
+                label: format!("Skin stroke on {}", set.name),
+                steps: vec![Step::Values { part, set: set_id, patch }],
+            })
+        });
+        if is_last {
+            self.kept.remove(&set_id);
+        } else if let Some(change) = &change {
+            self.lay_on_kept(change, Direction::Forward);
+        }
+        change
+    }
+
+    /// The meshes a change needs that this document has never met.
+    #[must_use]
+    pub fn missing_meshes(&self, change: &Change) -> Vec<ContentId> {
+        change
+            .steps
+            .iter()
+            .filter_map(|step| match step {
+                Step::Part { part, .. } => Some(part.mesh),
+                _ => None,
+            })
+            .filter(|id| !self.meshes.contains_key(id))
+            .collect()
+    }
+
+    /// Makes a mesh known, for changes that name it.
+    pub fn supply_mesh(&mut self, mesh: Mesh) {
+        let geometry = Geometry::new(mesh);
+        self.meshes.insert(geometry.id(), Arc::new(geometry));
+    }
+
+    /// All that is needed, beside the meshes, to build this document again.
+    #[must_use]
+    pub fn record(&self) -> DocumentRecord {
+        let with_kept = |set: &ColorSet| ColorSet {
+            values: self.kept.get(&set.id).unwrap_or(&set.values).clone(),
+            ..set.clone()
+        };
+        DocumentRecord {
+            next_id: self.next_id,
+            parts: self
+                .parts
+                .iter()
+                .map(|part| PartRecord {
+                    id: part.id,
+                    name: part.name.clone(),
+                    mesh: part.geometry.id(),
+                    sets: part.sets.iter().map(with_kept).collect(),
+                })
+                .collect(),
+        }
+    }
+
+    /// Builds a document from its record and its meshes.
+    ///
+    /// # Errors
+    /// When a mesh is missing or a set does not fit it.
+    pub fn restore(record: DocumentRecord, meshes: Vec<Mesh>) -> Result<Self, EditError> {
+        let mut document = Self { next_id: record.next_id, ..Self::default() };
+        for mesh in meshes {
+            document.supply_mesh(mesh);
+        }
+        let steps = record.parts.into_iter().enumerate();
+        let steps = steps.map(|(index, part)| Step::Part { index, part }).collect();
+        document.replay(&Change { label: String::new(), steps }, Direction::Forward)?;
+        Ok(document)
+    }
+}
+
+/// A document without its meshes, as it is stored. Values are those of the journal: what a stroke
+/// under hand has painted so far is not in it.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct DocumentRecord {
+    next_id: u32,
+    parts: Vec<PartRecord>,
+}
+
+impl DocumentRecord {
+    /// The meshes it refers to.
+    pub fn meshes(&self) -> impl Iterator<Item = ContentId> + '_ {
+        self.parts.iter().map(|part| part.mesh)
+    }
+}

@@ -1,0 +1,216 @@
+//! Changes that can be laid on and taken back, and how a document does so.
+
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use super::{Document, EditError, Part, PartId};
+use crate::{
+    color::Rgba,
+    color_set::{ColorSet, SetId},
+    geometry::ContentId,
+};
+
+/// What an edit did, with all that is needed to take it back and lay it on again.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub struct Change {
+    /// For the user: "Skin stroke on Coat".
+    pub label: String,
+    /// What was done, in order.
+    pub steps: Vec<Step>,
+}
+
+impl Change {
+    /// True when nothing was done.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.steps.is_empty()
+    }
+}
+
+/// Which way a change is laid on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Direction {
+    /// As it was made; redo.
+    Forward,
+    /// Taken back; undo.
+    Backward,
+}
+
+/// One reversible step.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub enum Step {
+    /// A part came in.
+    Part {
+        /// Its place in the list.
+        index: usize,
+        /// The part.
+        part: PartRecord,
+    },
+    /// A set came in.
+    Set {
+        /// The part that got it.
+        part: PartId,
+        /// Its place in the part's list.
+        index: usize,
+        /// The set.
+        set: ColorSet,
+    },
+    /// Values changed.
+    Values {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Where, from what, to what.
+        patch: Patch,
+    },
+}
+
+/// A part without its mesh, which is named by its content.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct PartRecord {
+    /// Names the part.
+    pub id: PartId,
+    /// What the user calls it.
+    pub name: String,
+    /// Names its mesh.
+    pub mesh: ContentId,
+    /// Its sets.
+    pub sets: Vec<ColorSet>,
+}
+
+/// Changed values of a set: three arrays of one length.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Patch {
+    /// The elements, ascending.
+    #[serde(with = "crate::arrays")]
+    pub indices: Vec<u32>,
+    /// Their values until then.
+    #[serde(with = "crate::arrays")]
+    pub before: Vec<Rgba>,
+    /// Their values from then on.
+    #[serde(with = "crate::arrays")]
+    pub after: Vec<Rgba>,
+}
+
+impl Patch {
+    fn lay_on(&self, values: &mut [Rgba], direction: Direction) {
+        let new = match direction {
+            Direction::Forward => &self.after,
+            Direction::Backward => &self.before,
+        };
+        for (&index, &value) in self.indices.iter().zip(new) {
+            values[index as usize] = value;
+        }
+    }
+
+    fn fits(&self, count: usize) -> bool {
+        self.before.len() == self.indices.len()
+            && self.after.len() == self.indices.len()
+            && self.indices.iter().all(|&i| (i as usize) < count)
+    }
+}
+
+impl Document {
+    /// Lays a change on, or takes it back.
+    ///
+    /// # Errors
+    /// When a mesh is missing or the change does not fit; steps before the failing one stay made,
+    /// so a document that reports this must be opened afresh from its journal.
+    pub fn replay(&mut self, change: &Change, direction: Direction) -> Result<(), EditError> {
+        match direction {
+            Direction::Forward => change.steps.iter().try_for_each(|s| self.step(s, direction))?,
+            Direction::Backward => {
+                change.steps.iter().rev().try_for_each(|s| self.step(s, direction))?;
+            }
+        }
+        self.lay_on_kept(change, direction);
+        Ok(())
+    }
+
+    fn step(&mut self, step: &Step, direction: Direction) -> Result<(), EditError> {
+        match (step, direction) {
+            (Step::Part { index, part }, Direction::Forward) => {
+                let geometry =
+                    self.meshes.get(&part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
+                if *index > self.parts.len() {
+                    return Err(EditError::DoesNotFit(
+                        "a part's place is past the end of the list",
+                    ));
+                }
+                for set in &part.sets {
+                    if set.values.len() != set.placement.count(geometry.mesh()) {
+                        return Err(EditError::DoesNotFit(
+                            "a set's length differs from its part's",
+                        ));
+                    }
+                    self.next_id = self.next_id.max(set.id.0);
+                }
+                self.next_id = self.next_id.max(part.id.0);
+                let (id, name, sets) = (part.id, part.name.clone(), part.sets.clone());
+                self.parts.insert(*index, Part { id, name, geometry, sets });
+            }
+            (Step::Part { index, part }, Direction::Backward) => {
+                if self.parts.get(*index).is_none_or(|p| p.id != part.id) {
+                    return Err(EditError::DoesNotFit("the part to take away is not in its place"));
+                }
+                self.parts.remove(*index);
+                // Whoever paints on it holds a pointer over nothing now.
+                self.strokes.retain(|_, stroke| stroke.start().part != part.id);
+                self.forget_kept();
+            }
+            (Step::Set { part, index, set }, Direction::Forward) => {
+                let owner = self.part_mut(*part)?;
+                if *index > owner.sets.len()
+                    || set.values.len() != set.placement.count(owner.geometry.mesh())
+                {
+                    return Err(EditError::DoesNotFit("a set does not fit its part"));
+                }
+                owner.sets.insert(*index, set.clone());
+                self.next_id = self.next_id.max(set.id.0);
+            }
+            (Step::Set { part, index, set }, Direction::Backward) => {
+                let owner = self.part_mut(*part)?;
+                if owner.sets.get(*index).is_none_or(|s| s.id != set.id) {
+                    return Err(EditError::DoesNotFit("the set to take away is not in its place"));
+                }
+                owner.sets.remove(*index);
+                self.strokes.retain(|_, stroke| stroke.start().set != set.id);
+                self.forget_kept();
+            }
+            (Step::Values { part, set, patch }, _) => {
+                let owner = self.part_mut(*part)?;
+                let name = owner.name.clone();
+                let target = owner.sets.iter_mut().find(|s| s.id == *set);
+                let target = target.ok_or(EditError::NoSuchSet { part: name })?;
+                if !patch.fits(target.values.len()) {
+                    return Err(EditError::DoesNotFit("a patch reaches past the end of its set"));
+                }
+                patch.lay_on(Arc::make_mut(&mut target.values).as_mut_slice(), direction);
+            }
+        }
+        Ok(())
+    }
+
+    fn part_mut(&mut self, id: PartId) -> Result<&mut Part, EditError> {
+        self.parts.iter_mut().find(|part| part.id == id).ok_or(EditError::NoSuchPart)
+    }
+
+    /// Brings the kept values of sets with strokes under way up to a change.
+    pub(super) fn lay_on_kept(&mut self, change: &Change, direction: Direction) {
+        for step in &change.steps {
+            if let Step::Values { set, patch, .. } = step
+                && let Some(kept) = self.kept.get_mut(set)
+            {
+                patch.lay_on(Arc::make_mut(kept).as_mut_slice(), direction);
+            }
+        }
+    }
+
+    /// Lets go of kept values that no stroke needs any more.
+    fn forget_kept(&mut self) {
+        let strokes = &self.strokes;
+        self.kept.retain(|set, _| strokes.values().any(|stroke| stroke.start().set == *set));
+    }
+}

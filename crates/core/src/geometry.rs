@@ -1,0 +1,140 @@
+//! A mesh with what is derived from it, each thing computed once, when first asked for.
+
+pub mod bvh;
+pub mod measure;
+pub mod normals;
+pub mod topology;
+pub mod triangulate;
+
+use std::{fmt, sync::OnceLock};
+
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+
+use crate::mesh::Mesh;
+use bvh::Bvh;
+use measure::Measures;
+use topology::Topology;
+use triangulate::Triangulation;
+
+/// Names a mesh by its content, so that it is stored once and never compared by hand.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct ContentId([u8; 16]);
+
+impl ContentId {
+    /// The digest of a mesh's arrays (BLAKE3, its first 128 bits).
+    fn of(mesh: &Mesh) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        let mut add = |bytes: &[u8]| {
+            hasher.update(&(bytes.len() as u64).to_le_bytes());
+            hasher.update(bytes);
+        };
+        add(bytemuck::cast_slice(mesh.positions()));
+        add(bytemuck::cast_slice(mesh.face_starts()));
+        add(bytemuck::cast_slice(mesh.corner_vertices()));
+        for set in mesh.uv_sets() {
+            add(set.name.as_bytes());
+            add(bytemuck::cast_slice(&set.uvs));
+        }
+        let mut id = [0; 16];
+        id.copy_from_slice(&hasher.finalize().as_bytes()[..16]);
+        Self(id)
+    }
+
+    /// The 16 bytes.
+    #[must_use]
+    pub fn as_bytes(&self) -> &[u8; 16] {
+        &self.0
+    }
+}
+
+impl fmt::Debug for ContentId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+/// A mesh and its derived data. Never changes; shared by `Arc`.
+pub struct Geometry {
+    mesh: Mesh,
+    id: OnceLock<ContentId>,
+    triangulation: OnceLock<Triangulation>,
+    topology: OnceLock<Topology>,
+    face_normals: OnceLock<Vec<Vec3>>,
+    vertex_normals: OnceLock<Vec<Vec3>>,
+    measures: OnceLock<Measures>,
+    bvh: OnceLock<Bvh>,
+}
+
+impl fmt::Debug for Geometry {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mesh = &self.mesh;
+        write!(f, "Geometry({} vertices, {} faces)", mesh.vertex_count(), mesh.face_count())
+    }
+}
+
+impl Geometry {
+    /// Wraps a mesh; nothing is computed yet.
+    #[must_use]
+    pub fn new(mesh: Mesh) -> Self {
+        Self {
+            mesh,
+            id: OnceLock::new(),
+            triangulation: OnceLock::new(),
+            topology: OnceLock::new(),
+            face_normals: OnceLock::new(),
+            vertex_normals: OnceLock::new(),
+            measures: OnceLock::new(),
+            bvh: OnceLock::new(),
+        }
+    }
+
+    /// The mesh itself.
+    #[must_use]
+    pub fn mesh(&self) -> &Mesh {
+        &self.mesh
+    }
+
+    /// The digest of its content.
+    #[must_use]
+    pub fn id(&self) -> ContentId {
+        *self.id.get_or_init(|| ContentId::of(&self.mesh))
+    }
+
+    /// Every face cut into triangles.
+    #[must_use]
+    pub fn triangulation(&self) -> &Triangulation {
+        self.triangulation.get_or_init(|| Triangulation::new(&self.mesh))
+    }
+
+    /// What hangs together with what.
+    #[must_use]
+    pub fn topology(&self) -> &Topology {
+        self.topology.get_or_init(|| Topology::new(&self.mesh))
+    }
+
+    /// Unit normals of the faces; zero for a face without area.
+    #[must_use]
+    pub fn face_normals(&self) -> &[Vec3] {
+        self.face_normals.get_or_init(|| normals::of_faces(&self.mesh))
+    }
+
+    /// Unit normals of the vertices; see [`normals::of_vertices`].
+    #[must_use]
+    pub fn vertex_normals(&self) -> &[Vec3] {
+        self.vertex_normals
+            .get_or_init(|| normals::of_vertices(&self.mesh, self.topology(), self.face_normals()))
+    }
+
+    /// Bounds, area, volume, edge lengths.
+    #[must_use]
+    pub fn measures(&self) -> &Measures {
+        self.measures.get_or_init(|| Measures::new(&self.mesh, self.triangulation()))
+    }
+
+    /// The tree for rays and ranges.
+    #[must_use]
+    pub fn bvh(&self) -> &Bvh {
+        self.bvh.get_or_init(|| Bvh::new(&self.mesh, self.triangulation()))
+    }
+}

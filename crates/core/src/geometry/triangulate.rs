@@ -1,0 +1,205 @@
+//! Cutting faces into triangles by clipping ears, concave and bent faces included.
+//!
+//! Every face of n corners gives exactly n − 2 triangles, even where points coincide or lie on a
+//! line: each corner must be drawn, since each may carry a color. So the triangles of face `f`
+//! begin at `face_starts[f] − 2 f`, and no table of their starts is needed.
+
+use glam::{Vec2, Vec3};
+
+use crate::mesh::Mesh;
+
+/// The triangles of a mesh, face by face.
+#[derive(Clone, Debug)]
+pub struct Triangulation {
+    /// Three corner indices each.
+    corners: Vec<[u32; 3]>,
+    /// The face of each triangle; `None` when each face is its own triangle.
+    faces: Option<Vec<u32>>,
+}
+
+impl Triangulation {
+    /// Cuts all faces.
+    #[must_use]
+    pub fn new(mesh: &Mesh) -> Self {
+        let mut corners = Vec::with_capacity(mesh.triangle_count());
+        if mesh.all_triangles() {
+            corners
+                .extend((0..mesh.corner_count() as u32 / 3).map(|t| [3 * t, 3 * t + 1, 3 * t + 2]));
+            return Self { corners, faces: None };
+        }
+        let mut faces = Vec::with_capacity(mesh.triangle_count());
+        let mut flat = Vec::new();
+        for face in 0..mesh.face_count() {
+            let range = mesh.face_corners(face);
+            let first = range.start as u32;
+            if range.len() == 3 {
+                corners.push([first, first + 1, first + 2]);
+            } else {
+                flatten(mesh, face, &mut flat);
+                clip_ears(&flat, |ear| corners.push(ear.map(|i| first + i)));
+            }
+            faces.resize(corners.len(), face as u32);
+        }
+        Self { corners, faces: Some(faces) }
+    }
+
+    /// Three corner indices per triangle.
+    #[must_use]
+    pub fn corners(&self) -> &[[u32; 3]] {
+        &self.corners
+    }
+
+    /// The face a triangle was cut from.
+    #[must_use]
+    pub fn face_of(&self, triangle: usize) -> usize {
+        self.faces.as_ref().map_or(triangle, |faces| faces[triangle] as usize)
+    }
+}
+
+/// The face's points in its own plane, counter-clockwise.
+fn flatten(mesh: &Mesh, face: usize, flat: &mut Vec<Vec2>) {
+    let area = mesh.face_area_vector(face);
+    let normal = area.try_normalize().unwrap_or(Vec3::Z);
+    let (u, v) = normal.any_orthonormal_pair();
+    let (u, v) = if u.cross(v).dot(normal) < 0.0 { (v, u) } else { (u, v) };
+    let origin = mesh.corner_position(mesh.face_corners(face).start);
+    flat.clear();
+    flat.extend(mesh.face_corners(face).map(|corner| {
+        let p = mesh.corner_position(corner) - origin;
+        Vec2::new(p.dot(u), p.dot(v))
+    }));
+}
+
+fn turn(a: Vec2, b: Vec2, c: Vec2) -> f32 {
+    (b - a).perp_dot(c - a)
+}
+
+fn in_triangle(p: Vec2, a: Vec2, b: Vec2, c: Vec2) -> bool {
+    turn(a, b, p) >= 0.0 && turn(b, c, p) >= 0.0 && turn(c, a, p) >= 0.0
+}
+
+/// Clips a counter-clockwise polygon into n − 2 triangles of indices into `points`.
+///
+/// Among the ears the one with the widest smallest angle is not sought (quadratic time already);
+/// but a quad is cut along its shorter diagonal where both are inside. When rounding or a polygon
+/// that crosses itself leaves no ear, the least bad corner is cut, so that it always ends.
+fn clip_ears(points: &[Vec2], mut emit: impl FnMut([u32; 3])) {
+    let mut ring: Vec<u32> = (0..points.len() as u32).collect();
+    let at = |ring: &[u32], i: usize| points[ring[i % ring.len()] as usize];
+    if let &[a, b, c, d] = points {
+        let convex = turn(a, b, c) > 0.0
+            && turn(b, c, d) > 0.0
+            && turn(c, d, a) > 0.0
+            && turn(d, a, b) > 0.0;
+        if convex && b.distance_squared(d) < a.distance_squared(c) {
+            ring.rotate_left(1);
+            // From here on the cut goes from the first to the third of the ring.
+        }
+        if convex {
+            emit([ring[0], ring[1], ring[2]]);
+            emit([ring[0], ring[2], ring[3]]);
+            return;
+        }
+    }
+    let mut start = 0;
+    while ring.len() > 3 {
+        let n = ring.len();
+        let mut cut = None;
+        let mut least_bad = (f32::NEG_INFINITY, start % n);
+        for step in 0..n {
+            let i = (start + step) % n;
+            let (a, b, c) = (at(&ring, i + n - 1), at(&ring, i), at(&ring, i + 1));
+            let area = turn(a, b, c);
+            let blocked = area <= 0.0
+                || (0..n - 3).any(|k| {
+                    let p = at(&ring, i + 2 + k);
+                    p != a && p != b && p != c && in_triangle(p, a, b, c)
+                });
+            if !blocked {
+                cut = Some(i);
+                break;
+            }
+            // A corner on a straight line is cut without harm; a reflex one would fold over.
+            if area <= 0.0 && area > least_bad.0 {
+                least_bad = (area, i);
+            }
+        }
+        let i = cut.unwrap_or(least_bad.1);
+        emit([ring[(i + n - 1) % n], ring[i], ring[(i + 1) % n]]);
+        ring.remove(i);
+        start = i;
+    }
+    emit([ring[0], ring[1], ring[2]]);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::MeshArrays;
+    use proptest::prelude::*;
+
+    fn polygon(points: Vec<Vec3>) -> Mesh {
+        let n = points.len() as u32;
+        Mesh::new(MeshArrays {
+            positions: points,
+            face_starts: vec![0, n],
+            corner_vertices: (0..n).collect(),
+            uv_sets: Vec::new(),
+        })
+        .unwrap()
+    }
+
+    fn areas(mesh: &Mesh) -> Vec<f32> {
+        let normal = mesh.face_area_vector(0).normalize();
+        let cut = Triangulation::new(mesh);
+        assert_eq!(cut.corners().len(), mesh.corner_count() - 2);
+        let at = |c: u32| mesh.corner_position(c as usize);
+        cut.corners()
+            .iter()
+            .map(|&[a, b, c]| (at(b) - at(a)).cross(at(c) - at(a)).dot(normal) / 2.0)
+            .collect()
+    }
+
+    /// The pieces of a correct triangulation are all turned like the face and add up to its area
+    /// (shoelace formula).
+    #[test]
+    fn a_comb_is_cut_without_folding_over() {
+        let mut points = vec![Vec3::new(0.0, 5.0, 1.0), Vec3::new(0.0, 0.0, 1.0)];
+        for tooth in 0..9 {
+            let x = tooth as f32;
+            points.push(Vec3::new(x + 0.5, 4.0, 1.0));
+            points.push(Vec3::new(x + 1.0, 0.0, 1.0));
+        }
+        points.push(Vec3::new(9.0, 5.0, 1.0));
+        let areas = areas(&polygon(points));
+        assert!(areas.iter().all(|&a| a > 0.0), "{areas:?}");
+        assert!((areas.iter().sum::<f32>() - (45.0 - 9.0 * 2.0)).abs() < 1e-4);
+    }
+
+    #[test]
+    fn a_concave_quad_is_cut_at_its_inner_corner() {
+        let dart = [[0., 0.], [2., 1.], [0., 2.], [0.6, 1.]].map(|[x, y]| Vec3::new(x, y, 0.0));
+        let areas = areas(&polygon(dart.to_vec()));
+        assert!(areas.iter().all(|&a| a > 0.0), "{areas:?}");
+    }
+
+    proptest! {
+        /// Star-shaped polygons in any plane: area by the shoelace formula, no fold.
+        #[test]
+        fn any_star_keeps_its_area(radii in prop::collection::vec(0.2_f32..3.0, 5..40), tilt in 0.0_f32..3.0) {
+            let n = radii.len() as f32;
+            let rotation = glam::Quat::from_axis_angle(Vec3::new(1.0, 2.0, 0.5).normalize(), tilt);
+            let flat: Vec<Vec2> = radii.iter().enumerate()
+                .map(|(i, r)| Vec2::from_angle(i as f32 / n * std::f32::consts::TAU) * *r)
+                .collect();
+            let shoelace: f32 = (0..flat.len())
+                .map(|i| flat[i].perp_dot(flat[(i + 1) % flat.len()]) / 2.0)
+                .sum();
+            let areas = areas(&polygon(flat.iter().map(|p| rotation * p.extend(0.0)).collect()));
+            let total: f32 = areas.iter().sum();
+            let unsigned: f32 = areas.iter().map(|a| a.abs()).sum();
+            prop_assert!((total - shoelace).abs() < 1e-3 * shoelace);
+            prop_assert!((unsigned - shoelace).abs() < 1e-3 * shoelace);
+        }
+    }
+}

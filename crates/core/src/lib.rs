@@ -1,0 +1,19 @@
+//! The job itself: meshes, color sets, strokes, and the document that holds them.
+//!
+//! No I/O, no async, no clock and no global state live here. Everything a user can do is an
+//! [`Edit`]; the only way to change a project is [`Document::apply`] (and its sliced form for a
+//! stroke that is still under the hand), and every change comes back as a reversible [`Change`].
+
+pub mod arrays;
+pub mod color;
+pub mod color_set;
+pub mod document;
+pub mod figures;
+pub mod geometry;
+pub mod mesh;
+pub mod stroke;
+
+pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
+pub use document::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, StrokeId};
+pub use geometry::Geometry;
+pub use mesh::{Mesh, MeshError};

@@ -1,0 +1,2 @@
+//! placeholder
+fn main() {}
