@@ -1,0 +1,446 @@
+//! Reading GLB: every node with a mesh becomes a part, placed as the scene places it.
+
+use std::collections::BTreeMap;
+
+use glam::{Mat4, Quat, Vec2, Vec3};
+use serde::Deserialize;
+use speckle_core::{
+    Encoding, Placement,
+    color::{Rgba, srgb_rgba},
+    mesh::{MeshArrays, UvSet},
+};
+
+use super::{
+    CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
+    accessor::{Accessor, Arrays, BufferView, Rows},
+};
+use crate::{FormatError, Import, Limits, Place, RawSet, admit};
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "camelCase", default)]
+#[derive(Default)]
+struct Root {
+    extensions_required: Vec<String>,
+    scene: Option<usize>,
+    scenes: Vec<Scene>,
+    nodes: Vec<Node>,
+    meshes: Vec<GltfMesh>,
+    accessors: Vec<Accessor>,
+    buffer_views: Vec<BufferView>,
+    materials: Vec<serde::de::IgnoredAny>,
+    skins: Vec<serde::de::IgnoredAny>,
+    animations: Vec<serde::de::IgnoredAny>,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+struct Scene {
+    nodes: Vec<usize>,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+struct Node {
+    name: Option<String>,
+    mesh: Option<usize>,
+    children: Vec<usize>,
+    matrix: Option<[f32; 16]>,
+    translation: Option<[f32; 3]>,
+    rotation: Option<[f32; 4]>,
+    scale: Option<[f32; 3]>,
+}
+
+impl Node {
+    fn transform(&self) -> Mat4 {
+        match &self.matrix {
+            Some(matrix) => Mat4::from_cols_array(matrix),
+            None => Mat4::from_scale_rotation_translation(
+                self.scale.map_or(Vec3::ONE, Vec3::from),
+                self.rotation.map_or(Quat::IDENTITY, Quat::from_array),
+                self.translation.map_or(Vec3::ZERO, Vec3::from),
+            ),
+        }
+    }
+}
+
+#[derive(Debug, Deserialize)]
+struct GltfMesh {
+    name: Option<String>,
+    primitives: Vec<Primitive>,
+    #[serde(default)]
+    extras: serde_json::Value,
+}
+
+#[derive(Debug, Deserialize)]
+struct Primitive {
+    attributes: BTreeMap<String, usize>,
+    indices: Option<usize>,
+    #[serde(default = "triangles")]
+    mode: u32,
+    #[serde(default)]
+    targets: Vec<serde::de::IgnoredAny>,
+}
+
+/// What our own files say about a set in `extras.color_sets`.
+#[derive(Debug, Default, Deserialize)]
+struct SetExtra {
+    name: String,
+    encoding: Option<Encoding>,
+}
+
+const TRIANGLES: u32 = 4;
+const TRIANGLE_STRIP: u32 = 5;
+const TRIANGLE_FAN: u32 = 6;
+
+fn triangles() -> u32 {
+    TRIANGLES
+}
+
+fn broken(cause: impl Into<String>) -> FormatError {
+    FormatError::new(Place::File, cause, "the file is damaged: export it again")
+}
+
+/// Reads a GLB file; parts without a name of their own take the name given.
+///
+/// # Errors
+/// With the byte or the object that is wrong.
+pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatError> {
+    let (json, bin, bin_start) = chunks(bytes)?;
+    let root: Root = serde_json::from_slice(json).map_err(|error| {
+        FormatError::new(
+            Place::Byte(HEADER + CHUNK_HEADER),
+            format!("the JSON part cannot be read: {error}"),
+            "the file is damaged: export it again",
+        )
+    })?;
+    // Quantized positions are ordinary integer accessors, which are read anyway.
+    if let Some(needed) = root.extensions_required.iter().find(|e| *e != "KHR_mesh_quantization") {
+        return Err(FormatError::new(
+            Place::File,
+            format!("it cannot be read without the extension {needed}"),
+            "export it again without compression or other required extensions",
+        ));
+    }
+    let arrays =
+        Arrays { accessors: &root.accessors, views: &root.buffer_views, bin, bin_start, limits };
+    let mut import = Import { parts: Vec::new(), repairs: Vec::new(), notes: Vec::new() };
+    for (what, count) in [
+        ("materials", root.materials.len()),
+        ("skins", root.skins.len()),
+        ("animations", root.animations.len()),
+    ] {
+        if count > 0 {
+            import.notes.push(format!("{what} not kept: {count}"));
+        }
+    }
+
+    let mut elements = 0_usize;
+    for (mesh, node_name, transform) in placed_meshes(&root)? {
+        let Some(gltf_mesh) = root.meshes.get(mesh) else {
+            return Err(broken(format!("mesh {mesh} is used but not there")));
+        };
+        let part_name = node_name
+            .or(gltf_mesh.name.as_deref())
+            .filter(|name| !name.trim().is_empty())
+            .map_or_else(|| format!("{name} {}", import.parts.len() + 1), str::to_owned);
+        let mut raw = RawPart::default();
+        raw.read(gltf_mesh, &arrays, &mut import.notes, &part_name)?;
+        elements += raw.positions.len().max(raw.corner_vertices.len());
+        if elements > limits.elements {
+            return Err(FormatError::too_many(limits));
+        }
+        if raw.corner_vertices.is_empty() {
+            continue;
+        }
+        raw.place(transform);
+        let (mesh, sets) = raw.into_mesh(gltf_mesh);
+        import.parts.push(admit(&part_name, mesh, sets, &mut import.repairs)?);
+    }
+    if import.parts.is_empty() {
+        return Err(FormatError::new(
+            Place::File,
+            "no mesh with triangles is in it",
+            "export it again with its surfaces",
+        ));
+    }
+    Ok(import)
+}
+
+/// The JSON chunk, the binary chunk and where the latter begins.
+fn chunks(bytes: &[u8]) -> Result<(&[u8], &[u8], usize), FormatError> {
+    let word = |at: usize| -> Option<u32> {
+        Some(u32::from_le_bytes(bytes.get(at..at.checked_add(4)?)?.try_into().ok()?))
+    };
+    let cut = |at: usize| {
+        FormatError::new(
+            Place::Byte(at),
+            "the file ends in the middle of a chunk",
+            "it was cut short: copy or export it again",
+        )
+    };
+    if word(0) != Some(MAGIC) {
+        let cause = "it does not begin with the letters glTF";
+        let remedy = "check that this is a binary glTF file (.glb)";
+        return Err(FormatError::new(Place::Byte(0), cause, remedy));
+    }
+    if word(4) != Some(2) {
+        return Err(FormatError::new(
+            Place::Byte(4),
+            "it is not of glTF version 2",
+            "export it again as glTF 2.0",
+        ));
+    }
+    let mut at = HEADER;
+    let (mut json, mut bin) = (None, None);
+    while at < bytes.len() {
+        let length = word(at).ok_or_else(|| cut(at))? as usize;
+        let kind = word(at + 4).ok_or_else(|| cut(at))?;
+        let start = at + CHUNK_HEADER;
+        let end = start.checked_add(length).ok_or_else(|| cut(at))?;
+        let content = bytes.get(start..end).ok_or_else(|| cut(at))?;
+        match kind {
+            CHUNK_JSON if json.is_none() => json = Some(content),
+            CHUNK_BIN if bin.is_none() => bin = Some((content, start)),
+            _ => {}
+        }
+        at = end;
+    }
+    let json = json.ok_or_else(|| cut(HEADER))?;
+    let (bin, bin_start) = bin.unwrap_or((&[], bytes.len()));
+    Ok((json, bin, bin_start))
+}
+
+/// A mesh of the scene by its index, with its node's name and place in the world.
+type Placed<'a> = (usize, Option<&'a str>, Mat4);
+
+fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
+    if root.nodes.is_empty() {
+        return Ok((0..root.meshes.len()).map(|mesh| (mesh, None, Mat4::IDENTITY)).collect());
+    }
+    let roots: Vec<usize> = match root.scenes.get(root.scene.unwrap_or(0)) {
+        Some(scene) => scene.nodes.clone(),
+        None => {
+            let mut is_child = vec![false; root.nodes.len()];
+            for &child in root.nodes.iter().flat_map(|node| &node.children) {
+                *is_child
+                    .get_mut(child)
+                    .ok_or_else(|| broken("a node names a child that is not there"))? = true;
+            }
+            (0..root.nodes.len()).filter(|&node| !is_child[node]).collect()
+        }
+    };
+    let mut placed = Vec::new();
+    let mut seen = vec![false; root.nodes.len()];
+    let mut open: Vec<(usize, Mat4)> =
+        roots.into_iter().rev().map(|n| (n, Mat4::IDENTITY)).collect();
+    while let Some((index, parent)) = open.pop() {
+        let node = root
+            .nodes
+            .get(index)
+            .ok_or_else(|| broken(format!("node {index} is used but not there")))?;
+        if std::mem::replace(&mut seen[index], true) {
+            return Err(broken(format!("node {index} is in the scene twice, or holds itself")));
+        }
+        let transform = parent * node.transform();
+        if let Some(mesh) = node.mesh {
+            placed.push((mesh, node.name.as_deref(), transform));
+        }
+        open.extend(node.children.iter().rev().map(|&child| (child, transform)));
+    }
+    Ok(placed)
+}
+
+/// A mesh as it stands in the file, its primitives joined.
+#[derive(Default)]
+struct RawPart {
+    positions: Vec<Vec3>,
+    corner_vertices: Vec<u32>,
+    /// By vertex; empty where no primitive so far had the set.
+    colors: Vec<Vec<Rgba>>,
+    uvs: Vec<Vec<Vec2>>,
+}
+
+impl RawPart {
+    fn read(
+        &mut self,
+        mesh: &GltfMesh,
+        arrays: &Arrays,
+        notes: &mut Vec<String>,
+        name: &str,
+    ) -> Result<(), FormatError> {
+        for primitive in &mesh.primitives {
+            if !(TRIANGLES..=TRIANGLE_FAN).contains(&primitive.mode) {
+                notes.push(format!("{name}: points and lines are not kept"));
+                continue;
+            }
+            if !primitive.targets.is_empty() {
+                notes.push(format!("{name}: morph targets are not kept"));
+            }
+            let Some(&position) = primitive.attributes.get("POSITION") else {
+                notes.push(format!("{name}: a surface without positions was left out"));
+                continue;
+            };
+            let rows = arrays.floats(position)?;
+            if rows.width != 3 {
+                return Err(broken(format!("{name}: positions need three numbers each")));
+            }
+            let first = self.positions.len();
+            let count = rows.len();
+            self.positions.extend((0..count).map(|i| Vec3::from_slice(rows.row(i))));
+            if self.positions.len() > arrays.limits.elements {
+                return Err(FormatError::too_many(arrays.limits));
+            }
+
+            let of_vertices = |what: &str, index: usize| -> Result<Rows, FormatError> {
+                let rows = arrays.floats(index)?;
+                if rows.len() == count {
+                    Ok(rows)
+                } else {
+                    Err(broken(format!(
+                        "{name}: {what} has {} rows for {count} vertices",
+                        rows.len()
+                    )))
+                }
+            };
+            for n in 0.. {
+                let color = primitive.attributes.get(&format!("COLOR_{n}"));
+                if color.is_none() && n >= self.colors.len() {
+                    break;
+                }
+                if n == self.colors.len() {
+                    self.colors.push(vec![[1.0; 4]; first]);
+                }
+                match color {
+                    Some(&index) => {
+                        let rows = of_vertices("a color", index)?;
+                        if rows.width < 3 {
+                            return Err(broken(format!(
+                                "{name}: a color needs three or four numbers"
+                            )));
+                        }
+                        self.colors[n].extend((0..count).map(|i| {
+                            let row = rows.row(i);
+                            [row[0], row[1], row[2], row.get(3).copied().unwrap_or(1.0)]
+                        }));
+                    }
+                    None => self.colors[n].resize(first + count, [1.0; 4]),
+                }
+            }
+            for n in 0.. {
+                let uv = primitive.attributes.get(&format!("TEXCOORD_{n}"));
+                if uv.is_none() && n >= self.uvs.len() {
+                    break;
+                }
+                if n == self.uvs.len() {
+                    self.uvs.push(vec![Vec2::ZERO; first]);
+                }
+                match uv {
+                    Some(&index) => {
+                        let rows = of_vertices("a UV", index)?;
+                        if rows.width != 2 {
+                            return Err(broken(format!("{name}: a UV needs two numbers")));
+                        }
+                        // glTF counts v downwards, we count it upwards.
+                        self.uvs[n].extend((0..count).map(|i| {
+                            let row = rows.row(i);
+                            Vec2::new(row[0], 1.0 - row[1])
+                        }));
+                    }
+                    None => self.uvs[n].resize(first + count, Vec2::ZERO),
+                }
+            }
+            self.add_triangles(primitive, arrays, first as u32, count)?;
+        }
+        Ok(())
+    }
+
+    fn add_triangles(
+        &mut self,
+        primitive: &Primitive,
+        arrays: &Arrays,
+        first: u32,
+        count: usize,
+    ) -> Result<(), FormatError> {
+        let indices = match primitive.indices {
+            Some(index) => arrays.indices(index)?,
+            None => (0..count as u32).collect(),
+        };
+        if let Some(bad) = indices.iter().find(|&&i| i as usize >= count) {
+            return Err(broken(format!(
+                "a triangle uses vertex {bad}, but there are only {count}"
+            )));
+        }
+        let out = &mut self.corner_vertices;
+        match primitive.mode {
+            TRIANGLES => {
+                out.extend(indices.chunks_exact(3).flatten().map(|i| first + i));
+            }
+            TRIANGLE_STRIP => {
+                for (i, w) in indices.windows(3).enumerate() {
+                    let (b, c) = if i % 2 == 0 { (w[1], w[2]) } else { (w[2], w[1]) };
+                    out.extend([first + w[0], first + b, first + c]);
+                }
+            }
+            _ => {
+                for w in indices.get(1..).unwrap_or_default().windows(2) {
+                    out.extend([first + w[0], first + w[1], first + indices[0]]);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn place(&mut self, transform: Mat4) {
+        if transform == Mat4::IDENTITY {
+            return;
+        }
+        for point in &mut self.positions {
+            *point = transform.transform_point3(*point);
+        }
+        if transform.determinant() < 0.0 {
+            // A mirrored mesh is turned inside out otherwise.
+            self.corner_vertices.chunks_exact_mut(3).for_each(|triangle| triangle.swap(1, 2));
+        }
+    }
+
+    fn into_mesh(self, mesh: &GltfMesh) -> (MeshArrays, Vec<RawSet>) {
+        let told: Vec<SetExtra> = mesh
+            .extras
+            .get("color_sets")
+            .and_then(|sets| serde_json::from_value(sets.clone()).ok())
+            .unwrap_or_default();
+        let mut sets: Vec<RawSet> = Vec::new();
+        for (n, mut values) in
+            self.colors.into_iter().enumerate().take(speckle_core::document::MOST_SETS)
+        {
+            let told = told.get(n);
+            let encoding = told.and_then(|set| set.encoding).unwrap_or(Encoding::Color);
+            if encoding == Encoding::Color {
+                values.iter_mut().for_each(|value| *value = srgb_rgba(*value));
+            }
+            let usual = if n == 0 { "Color".to_owned() } else { format!("Color {}", n + 1) };
+            let name = told
+                .map(|set| set.name.trim().to_owned())
+                .filter(|name| !name.is_empty() && sets.iter().all(|other| other.name != *name))
+                .unwrap_or(usual);
+            sets.push(RawSet { name, placement: Placement::Vertex, encoding, values });
+        }
+        let corners = &self.corner_vertices;
+        let uv_sets = self
+            .uvs
+            .iter()
+            .enumerate()
+            .map(|(n, uvs)| UvSet {
+                name: if n == 0 { "UV".to_owned() } else { format!("UV {}", n + 1) },
+                uvs: corners.iter().map(|&v| uvs[v as usize]).collect(),
+            })
+            .collect();
+        let arrays = MeshArrays {
+            face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
+            positions: self.positions,
+            uv_sets,
+            corner_vertices: self.corner_vertices,
+        };
+        (arrays, sets)
+    }
+}

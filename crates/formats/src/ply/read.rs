@@ -1,0 +1,522 @@
+//! Reading PLY bodies, text and binary, into parts.
+
+use glam::{Vec2, Vec3};
+use speckle_core::{
+    Encoding, Placement,
+    color::Rgba,
+    mesh::{MeshArrays, UvSet},
+};
+
+use super::header::{self, Element, Header, Property, Scalar};
+use crate::{FormatError, Import, Limits, Place, PlyBody, RawSet, admit};
+
+/// Reads a PLY file; the one part it holds takes the name given.
+///
+/// # Errors
+/// With the line (text) or byte (binary) that is wrong.
+pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatError> {
+    let header = header::parse(bytes)?;
+    let mut content = Content::default();
+    match header.body {
+        PlyBody::Ascii => {
+            read_body(&header, &mut Text { bytes, at: header.body_start }, limits, &mut content)
+        }
+        PlyBody::Little => read_body(
+            &header,
+            &mut Binary::<true> { bytes, at: header.body_start },
+            limits,
+            &mut content,
+        ),
+        PlyBody::Big => read_body(
+            &header,
+            &mut Binary::<false> { bytes, at: header.body_start },
+            limits,
+            &mut content,
+        ),
+    }?;
+    content.into_import(name, &header)
+}
+
+/// What a body gives, as it stands in the file.
+#[derive(Default)]
+struct Content {
+    positions: Vec<Vec3>,
+    vertex_colors: Vec<Rgba>,
+    vertex_uvs: Vec<Vec2>,
+    face_starts: Vec<u32>,
+    corner_vertices: Vec<u32>,
+    face_colors: Vec<Rgba>,
+    corner_uvs: Vec<Vec2>,
+    notes: Vec<String>,
+}
+
+impl Content {
+    fn into_import(self, name: &str, header: &Header) -> Result<Import, FormatError> {
+        let mut sets = Vec::new();
+        for (values, placement, element, usual) in [
+            (self.vertex_colors, Placement::Vertex, "vertex", "Color"),
+            (self.face_colors, Placement::Face, "face", "Face color"),
+        ] {
+            if values.is_empty() {
+                continue;
+            }
+            let told = header.sets.iter().find(|set| set.element == element);
+            let (name, encoding) =
+                told.map_or((usual, Encoding::Color), |set| (set.name.as_str(), set.encoding));
+            sets.push(RawSet { name: name.to_owned(), placement, encoding, values });
+        }
+        if let [first, second] = sets.as_mut_slice()
+            && first.name == second.name
+        {
+            second.name.push_str(" (faces)");
+        }
+
+        let uvs = if self.corner_uvs.len() == self.corner_vertices.len() {
+            self.corner_uvs
+        } else {
+            let at = |&v: &u32| self.vertex_uvs.get(v as usize).copied().unwrap_or_default();
+            let count = if self.vertex_uvs.is_empty() { 0 } else { self.corner_vertices.len() };
+            self.corner_vertices.iter().take(count).map(at).collect()
+        };
+        let uv_sets =
+            if uvs.is_empty() { vec![] } else { vec![UvSet { name: "UV".to_owned(), uvs }] };
+        let arrays = MeshArrays {
+            positions: self.positions,
+            face_starts: self.face_starts,
+            corner_vertices: self.corner_vertices,
+            uv_sets,
+        };
+        let mut repairs = Vec::new();
+        let part = admit(name, arrays, sets, &mut repairs)?;
+        Ok(Import { parts: vec![part], repairs, notes: self.notes })
+    }
+}
+
+/// Where the numbers come from: text, or bytes of either order.
+trait Source {
+    fn scalar(&mut self, kind: Scalar) -> Result<f64, FormatError>;
+    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError>;
+    /// The least room a value of the kind takes.
+    fn least_size(kind: Scalar) -> usize;
+    fn remaining(&self) -> usize;
+    fn place(&self) -> Place;
+
+    fn list_length(&mut self, kind: Scalar, item: Scalar) -> Result<usize, FormatError> {
+        let length = self.integer(kind)?;
+        match usize::try_from(length) {
+            // The last item of a text needs no blank behind it.
+            Ok(n) if n * Self::least_size(item) <= self.remaining() + 1 => Ok(n),
+            Ok(_) => Err(self.cut_short(format!("a list of {length} items is promised here"))),
+            Err(_) => Err(FormatError::new(
+                self.place(),
+                format!("a list cannot have {length} items"),
+                "the file is damaged: export it again",
+            )),
+        }
+    }
+
+    fn cut_short(&self, promised: impl Into<String>) -> FormatError {
+        FormatError::new(
+            self.place(),
+            format!("{}, but the file ends first", promised.into()),
+            "it was cut short: copy or export it again",
+        )
+    }
+}
+
+struct Text<'a> {
+    bytes: &'a [u8],
+    at: usize,
+}
+
+impl Text<'_> {
+    fn next_token(&mut self) -> Result<&[u8], FormatError> {
+        let blank = |b: &u8| b.is_ascii_whitespace();
+        let rest = &self.bytes[self.at..];
+        let Some(start) = rest.iter().position(|b| !blank(b)) else {
+            self.at = self.bytes.len();
+            return Err(self.cut_short("a number is promised here"));
+        };
+        self.at += start;
+        let rest = &rest[start..];
+        Ok(&rest[..rest.iter().position(blank).unwrap_or(rest.len())])
+    }
+
+    fn no_number(&self, token: &[u8]) -> FormatError {
+        let shown = String::from_utf8_lossy(&token[..token.len().min(24)]);
+        FormatError::new(
+            self.place(),
+            format!("{shown:?} is no number"),
+            "correct the line, or export the file again",
+        )
+    }
+}
+
+impl Source for Text<'_> {
+    fn scalar(&mut self, _: Scalar) -> Result<f64, FormatError> {
+        let token = self.next_token()?;
+        let length = token.len();
+        match fast_float2::parse::<f64, _>(token) {
+            Ok(value) => {
+                self.at += length;
+                Ok(value)
+            }
+            Err(_) => {
+                let token = token.to_vec();
+                Err(self.no_number(&token))
+            }
+        }
+    }
+
+    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError> {
+        let token = self.next_token()?;
+        let digits = token.len() <= 10 && token.iter().all(u8::is_ascii_digit);
+        if digits {
+            let value = token.iter().fold(0, |sum, digit| sum * 10 + i64::from(digit - b'0'));
+            self.at += token.len();
+            return Ok(value);
+        }
+        let before = self.at;
+        let value = self.scalar(kind)?;
+        if value.fract() == 0.0 && value.abs() < 9e15 {
+            Ok(value as i64)
+        } else {
+            self.at = before;
+            Err(FormatError::new(
+                self.place(),
+                format!("{value} stands where a whole number is needed"),
+                "correct the line, or export the file again",
+            ))
+        }
+    }
+
+    fn least_size(_: Scalar) -> usize {
+        2
+    }
+
+    fn remaining(&self) -> usize {
+        self.bytes.len() - self.at
+    }
+
+    fn place(&self) -> Place {
+        Place::Line(1 + self.bytes[..self.at].iter().filter(|&&b| b == b'\n').count())
+    }
+}
+
+struct Binary<'a, const LITTLE: bool> {
+    bytes: &'a [u8],
+    at: usize,
+}
+
+impl<const LITTLE: bool> Binary<'_, LITTLE> {
+    #[inline]
+    fn take<const N: usize>(&mut self) -> Result<[u8; N], FormatError> {
+        let Some(bytes) = self.bytes.get(self.at..self.at + N) else {
+            return Err(self.cut_short(format!("{N} more bytes are promised here")));
+        };
+        self.at += N;
+        let mut taken: [u8; N] = bytes.try_into().expect("the slice has N bytes");
+        if !LITTLE {
+            taken.reverse();
+        }
+        Ok(taken)
+    }
+}
+
+impl<const LITTLE: bool> Source for Binary<'_, LITTLE> {
+    #[inline]
+    fn scalar(&mut self, kind: Scalar) -> Result<f64, FormatError> {
+        Ok(match kind {
+            Scalar::F32 => f64::from(f32::from_le_bytes(self.take()?)),
+            Scalar::F64 => f64::from_le_bytes(self.take()?),
+            whole => self.integer(whole)? as f64,
+        })
+    }
+
+    #[inline]
+    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError> {
+        Ok(match kind {
+            Scalar::I8 => i64::from(i8::from_le_bytes(self.take()?)),
+            Scalar::U8 => i64::from(u8::from_le_bytes(self.take()?)),
+            Scalar::I16 => i64::from(i16::from_le_bytes(self.take()?)),
+            Scalar::U16 => i64::from(u16::from_le_bytes(self.take()?)),
+            Scalar::I32 => i64::from(i32::from_le_bytes(self.take()?)),
+            Scalar::U32 => i64::from(u32::from_le_bytes(self.take()?)),
+            Scalar::F32 | Scalar::F64 => {
+                let place = self.place();
+                let value = self.scalar(kind)?;
+                if value.fract() != 0.0 || value.abs() > 9e15 {
+                    return Err(FormatError::new(
+                        place,
+                        format!("{value} stands where a whole number is needed"),
+                        "the file is damaged: export it again",
+                    ));
+                }
+                value as i64
+            }
+        })
+    }
+
+    fn least_size(kind: Scalar) -> usize {
+        kind.size()
+    }
+
+    fn remaining(&self) -> usize {
+        self.bytes.len() - self.at
+    }
+
+    fn place(&self) -> Place {
+        Place::Byte(self.at)
+    }
+}
+
+fn read_body<S: Source>(
+    header: &Header,
+    source: &mut S,
+    limits: Limits,
+    content: &mut Content,
+) -> Result<(), FormatError> {
+    for element in &header.elements {
+        if element.count > limits.elements {
+            return Err(FormatError::too_many(limits));
+        }
+        let least: usize = element
+            .properties
+            .iter()
+            .map(|p| S::least_size(p.list_count.unwrap_or(p.scalar)))
+            .sum();
+        if element.count.saturating_mul(least) > source.remaining() + 1 {
+            return Err(FormatError::new(
+                Place::Line(element.line),
+                format!(
+                    "{} {} elements are promised, but the file has room for {} at most",
+                    element.count,
+                    element.name,
+                    source.remaining() / least.max(1)
+                ),
+                "it was cut short: copy or export it again",
+            ));
+        }
+        match element.name.as_str() {
+            "vertex" => read_vertices(element, source, content)?,
+            "face" => read_faces(element, source, limits, content)?,
+            _ => skip(element, source, content)?,
+        }
+    }
+    if header.elements.iter().all(|element| element.name != "vertex") {
+        return Err(FormatError::new(
+            Place::File,
+            "the header declares no vertex element",
+            "export it again as a mesh with vertices and faces",
+        ));
+    }
+    Ok(())
+}
+
+/// Places in a row where wanted properties are collected.
+mod slot {
+    pub const X: usize = 0;
+    pub const R: usize = 3;
+    pub const A: usize = 6;
+    pub const U: usize = 7;
+    /// Everything else lands here.
+    pub const REST: usize = 9;
+    pub const COUNT: usize = 10;
+}
+
+fn slot_of(name: &str) -> usize {
+    match name {
+        "x" => slot::X,
+        "y" => slot::X + 1,
+        "z" => slot::X + 2,
+        "red" | "r" | "diffuse_red" => slot::R,
+        "green" | "g" | "diffuse_green" => slot::R + 1,
+        "blue" | "b" | "diffuse_blue" => slot::R + 2,
+        "alpha" | "a" | "diffuse_alpha" => slot::A,
+        "u" | "s" | "texture_u" => slot::U,
+        "v" | "t" | "texture_v" => slot::U + 1,
+        _ => slot::REST,
+    }
+}
+
+/// The single values of a row, by slot.
+struct Row {
+    slots: Vec<usize>,
+    scale: [f32; slot::COUNT],
+    values: [f32; slot::COUNT],
+    has_color: bool,
+    has_uv: bool,
+}
+
+impl Row {
+    fn new(properties: &[Property]) -> Self {
+        let mut row = Self {
+            slots: properties.iter().map(|p| slot_of(&p.name)).collect(),
+            scale: [1.0; slot::COUNT],
+            values: [0.0; slot::COUNT],
+            has_color: false,
+            has_uv: false,
+        };
+        row.values[slot::A] = 1.0;
+        for (property, &slot) in properties.iter().zip(&row.slots) {
+            if (slot::R..=slot::A).contains(&slot) {
+                row.scale[slot] = property.scalar.full_scale();
+            }
+        }
+        row.has_color = (slot::R..slot::A).all(|slot| row.slots.contains(&slot));
+        row.has_uv = row.slots.contains(&slot::U) && row.slots.contains(&(slot::U + 1));
+        row
+    }
+
+    #[inline]
+    fn put(&mut self, property: usize, value: f64) {
+        let slot = self.slots[property];
+        self.values[slot] = value as f32 / self.scale[slot];
+    }
+
+    fn color(&self) -> Rgba {
+        [0, 1, 2, 3].map(|channel| self.values[slot::R + channel])
+    }
+}
+
+fn read_vertices<S: Source>(
+    element: &Element,
+    source: &mut S,
+    content: &mut Content,
+) -> Result<(), FormatError> {
+    let mut row = Row::new(&element.properties);
+    if !(slot::X..slot::X + 3).all(|slot| row.slots.contains(&slot)) {
+        return Err(FormatError::new(
+            Place::Line(element.line),
+            "vertices need the properties x, y and z",
+            "export it again with positions",
+        ));
+    }
+    let ignored: Vec<&str> = element
+        .properties
+        .iter()
+        .filter(|p| slot_of(&p.name) == slot::REST)
+        .map(|p| p.name.as_str())
+        .collect();
+    if !ignored.is_empty() {
+        content.notes.push(format!("vertex properties not kept: {}", ignored.join(", ")));
+    }
+    content.positions.reserve_exact(element.count);
+    for _ in 0..element.count {
+        for (i, property) in element.properties.iter().enumerate() {
+            match property.list_count {
+                None => row.put(i, source.scalar(property.scalar)?),
+                Some(count) => skip_list(source, count, property.scalar)?,
+            }
+        }
+        content.positions.push(Vec3::new(row.values[0], row.values[1], row.values[2]));
+        if row.has_color {
+            content.vertex_colors.push(row.color());
+        }
+        if row.has_uv {
+            content.vertex_uvs.push(Vec2::new(row.values[slot::U], row.values[slot::U + 1]));
+        }
+    }
+    Ok(())
+}
+
+fn read_faces<S: Source>(
+    element: &Element,
+    source: &mut S,
+    limits: Limits,
+    content: &mut Content,
+) -> Result<(), FormatError> {
+    let is_vertices = |p: &Property| {
+        p.list_count.is_some() && matches!(p.name.as_str(), "vertex_indices" | "vertex_index")
+    };
+    if !element.properties.iter().any(is_vertices) {
+        return Err(FormatError::new(
+            Place::Line(element.line),
+            "faces need the list vertex_indices",
+            "export it again with faces",
+        ));
+    }
+    let ignored: Vec<&str> = element
+        .properties
+        .iter()
+        .filter(|p| !is_vertices(p) && p.name != "texcoord")
+        .filter(|p| !(slot::R..=slot::A).contains(&slot_of(&p.name)) || p.list_count.is_some())
+        .map(|p| p.name.as_str())
+        .collect();
+    if !ignored.is_empty() {
+        content.notes.push(format!("face properties not kept: {}", ignored.join(", ")));
+    }
+    let mut row = Row::new(&element.properties);
+    content.face_starts.reserve_exact(element.count + 1);
+    content.face_starts.push(0);
+    for _ in 0..element.count {
+        for (i, property) in element.properties.iter().enumerate() {
+            let Some(count) = property.list_count else {
+                row.put(i, source.scalar(property.scalar)?);
+                continue;
+            };
+            if is_vertices(property) {
+                let length = source.list_length(count, property.scalar)?;
+                for _ in 0..length {
+                    let index = source.integer(property.scalar)?;
+                    let index = u32::try_from(index).map_err(|_| {
+                        FormatError::new(
+                            source.place(),
+                            format!("a face cannot use vertex {index}"),
+                            "the file is damaged: export it again",
+                        )
+                    })?;
+                    content.corner_vertices.push(index);
+                }
+            } else if property.name == "texcoord" {
+                let length = source.list_length(count, property.scalar)?;
+                for _ in 0..length / 2 {
+                    let u = source.scalar(property.scalar)? as f32;
+                    content.corner_uvs.push(Vec2::new(u, source.scalar(property.scalar)? as f32));
+                }
+                if length % 2 == 1 {
+                    source.scalar(property.scalar)?;
+                }
+            } else {
+                skip_list(source, count, property.scalar)?;
+            }
+        }
+        if content.corner_vertices.len() > limits.elements {
+            return Err(FormatError::too_many(limits));
+        }
+        content.face_starts.push(content.corner_vertices.len() as u32);
+        if row.has_color {
+            content.face_colors.push(row.color());
+        }
+    }
+    Ok(())
+}
+
+fn skip_list<S: Source>(source: &mut S, count: Scalar, item: Scalar) -> Result<(), FormatError> {
+    for _ in 0..source.list_length(count, item)? {
+        source.scalar(item)?;
+    }
+    Ok(())
+}
+
+fn skip<S: Source>(
+    element: &Element,
+    source: &mut S,
+    content: &mut Content,
+) -> Result<(), FormatError> {
+    if element.count == 0 || element.properties.is_empty() {
+        return Ok(());
+    }
+    content.notes.push(format!("{} {} elements not kept", element.count, element.name));
+    for _ in 0..element.count {
+        for property in &element.properties {
+            match property.list_count {
+                None => {
+                    source.scalar(property.scalar)?;
+                }
+                Some(count) => skip_list(source, count, property.scalar)?,
+            }
+        }
+    }
+    Ok(())
+}
