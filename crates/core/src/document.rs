@@ -372,6 +372,12 @@ impl Document {
             .collect()
     }
 
+    /// A mesh by its content, also of a part that an undo took away.
+    #[must_use]
+    pub fn geometry(&self, id: ContentId) -> Option<&Arc<Geometry>> {
+        self.meshes.get(&id)
+    }
+
     /// Makes a mesh known, for changes that name it.
     pub fn supply_mesh(&mut self, mesh: Mesh) {
         let geometry = Geometry::new(mesh);

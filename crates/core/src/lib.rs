@@ -15,5 +15,5 @@ pub mod stroke;
 
 pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
 pub use document::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, StrokeId};
-pub use geometry::Geometry;
+pub use geometry::{ContentId, Geometry};
 pub use mesh::{Mesh, MeshError};

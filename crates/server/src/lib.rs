@@ -1,1 +1,147 @@
-//! placeholder
+//! The app's server: REST under `/api/v1`, a live socket per project, and the front end.
+
+mod error;
+mod guard;
+mod live;
+mod rest;
+mod session;
+mod web;
+mod wire;
+
+use std::{net::SocketAddr, sync::Arc, sync::Mutex};
+
+use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, routing::any};
+use speckle_formats::Limits;
+use speckle_store::{ProjectId, Store, StoreError};
+use tokio::net::TcpListener;
+use tower_http::{compression::CompressionLayer, trace::TraceLayer};
+use utoipa::OpenApi;
+use utoipa_axum::{router::OpenApiRouter, routes};
+
+use error::ApiError;
+use session::{Command, Sessions, SharedStore};
+
+/// How to serve.
+#[derive(Clone, Debug)]
+pub struct Config {
+    /// Names beside `localhost`, `127.0.0.1` and `[::1]` under which the server may be reached.
+    pub allowed_hosts: Vec<String>,
+    /// The most bytes an imported file may have.
+    pub most_upload: usize,
+    /// How large a file may be inside.
+    pub limits: Limits,
+}
+
+impl Default for Config {
+    fn default() -> Self {
+        Self { allowed_hosts: Vec::new(), most_upload: 4 << 30, limits: Limits::default() }
+    }
+}
+
+/// What every handler shares.
+#[derive(Clone)]
+struct App {
+    store: SharedStore,
+    sessions: Sessions,
+    allowed_hosts: Arc<[String]>,
+    limits: Limits,
+}
+
+impl App {
+    /// True when a `Host` value names this server.
+    fn allows(&self, host: &str) -> bool {
+        let name = guard::name_of(host);
+        matches!(name, "localhost" | "127.0.0.1" | "[::1]")
+            || self.allowed_hosts.iter().any(|allowed| allowed.eq_ignore_ascii_case(name))
+    }
+
+    /// Runs what waits for the disk or computes, away from the threads that serve requests.
+    async fn blocking<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Self) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, ApiError> {
+        let app = self.clone();
+        let done = tokio::task::spawn_blocking(move || work(&app)).await;
+        done.map_err(|error| {
+            tracing::error!("a task failed: {error}");
+            ApiError::new(StatusCode::INTERNAL_SERVER_ERROR, "something failed inside: try again")
+        })?
+        .map_err(ApiError::from)
+    }
+
+    async fn send(&self, project: ProjectId, command: Command) -> Result<(), ApiError> {
+        self.blocking(move |app| app.sessions.send(project, command)).await
+    }
+}
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Jaunty Speckle", description = "Vertex, corner and face color for meshes."),
+    components(schemas(wire::ClientMessage, wire::ServerMessage))
+)]
+struct ApiDocument;
+
+fn routes() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(ApiDocument::openapi())
+        .routes(routes!(rest::projects))
+        .routes(routes!(rest::pieces, rest::open_piece))
+        .routes(routes!(rest::import_new))
+        .routes(routes!(rest::import))
+        .routes(routes!(rest::edit))
+        .routes(routes!(rest::delete))
+        .routes(routes!(rest::export))
+}
+
+/// The OpenAPI description, as the front end's types are made from.
+///
+/// # Panics
+/// Never: the description is plain data.
+#[must_use]
+pub fn openapi_json() -> String {
+    let (_, api) = routes().split_for_parts();
+    api.to_pretty_json().expect("the description is plain data") + "\n"
+}
+
+/// Everything the server answers to.
+#[must_use]
+pub fn router(store: Store, config: &Config) -> Router {
+    let store = Arc::new(Mutex::new(store));
+    let app = App {
+        sessions: Sessions::new(store.clone()),
+        store,
+        allowed_hosts: config.allowed_hosts.clone().into(),
+        limits: config.limits,
+    };
+    let (rest, _) = routes().split_for_parts();
+    rest.route("/api/v1/projects/{project}/live", any(live::socket))
+        .fallback(web::serve)
+        .layer(DefaultBodyLimit::max(config.most_upload))
+        .layer(middleware::from_fn_with_state(app.clone(), guard::check))
+        .layer(CompressionLayer::new())
+        .layer(TraceLayer::new_for_http())
+        .with_state(app)
+}
+
+/// Serves until the process is told to stop.
+///
+/// # Errors
+/// When the listener fails.
+pub async fn serve(listener: TcpListener, store: Store, config: &Config) -> std::io::Result<()> {
+    let service = router(store, config).into_make_service_with_connect_info::<SocketAddr>();
+    axum::serve(listener, service).with_graceful_shutdown(told_to_stop()).await
+}
+
+async fn told_to_stop() {
+    let interrupt = async {
+        let _ = tokio::signal::ctrl_c().await;
+    };
+    #[cfg(unix)]
+    {
+        use tokio::signal::unix::{SignalKind, signal};
+        if let Ok(mut terminate) = signal(SignalKind::terminate()) {
+            tokio::select! { () = interrupt => {}, _ = terminate.recv() => {} }
+            return;
+        }
+    }
+    interrupt.await;
+}

@@ -1,0 +1,404 @@
+//! An open project: one thread that owns the document, takes commands in order and tells every
+//! client what came of them.
+//!
+//! A change is acknowledged (`Kept`) only after its journal row is on disk. When it cannot be
+//! written, it is taken back from the document too, and everyone sees that.
+
+use std::{
+    collections::HashMap,
+    sync::{
+        Arc, Mutex, MutexGuard, PoisonError,
+        mpsc::{Receiver, RecvTimeoutError, Sender, channel},
+    },
+    time::{Duration, SystemTime, UNIX_EPOCH},
+};
+
+use axum::extract::ws::Message;
+use speckle_core::{
+    Change, Document, Edit, Geometry, Part, PartId, Placement, SetId, Step, StrokeId,
+    document::Direction,
+    stroke::{Sample, View, skin::Skin},
+};
+use speckle_store::{Position, ProjectId, Store, StoreError};
+use tokio::sync::{mpsc, oneshot};
+
+use crate::wire::{self, ClientMessage, History, ServerMessage};
+
+/// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
+pub const MOST_QUEUED: usize = 4_096;
+
+/// How long a project without clients stays open.
+const IDLE: Duration = Duration::from_secs(20);
+
+/// Names a connection.
+pub type ClientId = u32;
+
+/// What a session can be asked.
+pub enum Command {
+    /// A client connects; it is told everything.
+    Join(ClientId, mpsc::Sender<Message>),
+    /// A client is gone; its stroke ends and is kept.
+    Leave(ClientId),
+    /// A client says something.
+    Say(ClientId, ClientMessage),
+    /// An edit from elsewhere, with who made it.
+    Edit(Edit, String, oneshot::Sender<Result<(), String>>),
+    /// The parts as they are, sharing their arrays.
+    Parts(oneshot::Sender<(String, Vec<Part>)>),
+}
+
+/// The file, shared by all sessions.
+pub type SharedStore = Arc<Mutex<Store>>;
+
+/// Locks the store; a thread that panicked while holding it left no half-made transaction, since
+/// SQLite rolls those back.
+pub fn lock(store: &SharedStore) -> MutexGuard<'_, Store> {
+    store.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Milliseconds since 1970.
+pub fn now_ms() -> i64 {
+    SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_millis() as i64)
+}
+
+/// All open projects.
+#[derive(Clone)]
+pub struct Sessions {
+    store: SharedStore,
+    open: Arc<Mutex<HashMap<ProjectId, Sender<Command>>>>,
+}
+
+impl Sessions {
+    /// None open yet.
+    pub fn new(store: SharedStore) -> Self {
+        Self { store, open: Arc::default() }
+    }
+
+    /// Sends a command to a project, opening it first when it is not.
+    ///
+    /// Blocks while it opens.
+    pub fn send(&self, project: ProjectId, command: Command) -> Result<(), StoreError> {
+        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        // Sessions leave the map under its lock, so a sender found here is heard.
+        let command = match open.get(&project) {
+            Some(sender) => match sender.send(command) {
+                Ok(()) => return Ok(()),
+                Err(unheard) => unheard.0,
+            },
+            None => command,
+        };
+        let opened = lock(&self.store).open_project(project, now_ms())?;
+        let (sender, commands) = channel();
+        let session = Session {
+            project,
+            name: opened.name,
+            document: opened.document,
+            position: opened.position,
+            store: self.store.clone(),
+            clients: HashMap::new(),
+            hovers: HashMap::new(),
+        };
+        let sessions = self.clone();
+        std::thread::Builder::new()
+            .name(format!("project {project}"))
+            .spawn(move || session.run(&commands, &sessions))
+            .map_err(|error| StoreError::Damaged(format!("no thread could be started: {error}")))?;
+        sender.send(command).expect("the session's thread holds the receiver");
+        open.insert(project, sender);
+        Ok(())
+    }
+
+    /// Closes a project that is about to be deleted.
+    pub fn close(&self, project: ProjectId) {
+        self.open.lock().unwrap_or_else(PoisonError::into_inner).remove(&project);
+    }
+}
+
+/// What a hover learned, for the next one from the same view.
+struct Hover {
+    geometry: Arc<Geometry>,
+    placement: Placement,
+    view: View,
+    radius: f32,
+    skin: Skin,
+}
+
+struct Session {
+    project: ProjectId,
+    name: String,
+    document: Document,
+    position: Position,
+    store: SharedStore,
+    clients: HashMap<ClientId, mpsc::Sender<Message>>,
+    hovers: HashMap<ClientId, Hover>,
+}
+
+impl Session {
+    fn run(mut self, commands: &Receiver<Command>, sessions: &Sessions) {
+        loop {
+            match commands.recv_timeout(IDLE) {
+                Ok(command) => self.take(command),
+                Err(RecvTimeoutError::Timeout) if !self.clients.is_empty() => {}
+                Err(RecvTimeoutError::Disconnected) => return,
+                Err(RecvTimeoutError::Timeout) => {
+                    let mut open = sessions.open.lock().unwrap_or_else(PoisonError::into_inner);
+                    match commands.try_recv() {
+                        Ok(command) => {
+                            drop(open);
+                            self.take(command);
+                        }
+                        Err(_) => {
+                            open.remove(&self.project);
+                            return;
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    fn take(&mut self, command: Command) {
+        match command {
+            Command::Join(client, sender) => self.join(client, sender),
+            Command::Leave(client) => {
+                self.end_stroke(client);
+                self.clients.remove(&client);
+                self.hovers.remove(&client);
+                if self.clients.is_empty()
+                    && let Err(error) = lock(&self.store).checkpoint(self.project, &self.document)
+                {
+                    // Only a shortcut is missing: the journal holds everything.
+                    tracing::warn!("no checkpoint of project {}: {error}", self.project);
+                }
+            }
+            Command::Say(client, message) => self.hear(client, message),
+            Command::Edit(edit, author, reply) => {
+                let result = self.document.apply(edit).map_err(|error| error.to_string());
+                let result = result.and_then(|change| self.keep(&change, &author));
+                let _ = reply.send(result);
+            }
+            Command::Parts(reply) => {
+                let _ = reply.send((self.name.clone(), self.document.parts().to_vec()));
+            }
+        }
+    }
+
+    fn join(&mut self, client: ClientId, sender: mpsc::Sender<Message>) {
+        self.clients.insert(client, sender);
+        let hello = ServerMessage::Hello {
+            client,
+            name: self.name.clone(),
+            outline: wire::outline(&self.document),
+            history: self.history(),
+        };
+        self.tell(client, wire::json(&hello));
+        for part in self.document.parts().to_vec() {
+            self.tell_part(&part, |session, message| session.tell(client, message));
+        }
+    }
+
+    fn tell_part(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
+        tell(self, wire::geometry(part.id, &part.geometry));
+        for set in &part.sets {
+            tell(self, wire::values(part.id, set));
+            tell(self, wire::figures(part.id, set));
+        }
+    }
+
+    fn hear(&mut self, client: ClientId, message: ClientMessage) {
+        let stroke = StrokeId(u64::from(client));
+        match message {
+            ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(stroke, start)
+            {
+                Ok(None) => {}
+                Ok(Some(earlier)) => self.keep_stroke(client, Some(&earlier)),
+                Err(error) => self.refuse(client, error.to_string()),
+            },
+            ClientMessage::StrokeMove { samples } => self.extend_stroke(client, stroke, &samples),
+            ClientMessage::StrokeEnd => self.end_stroke(client),
+            ClientMessage::Hover { part, set, radius, view, sample } => {
+                self.hover(client, (part, set), radius, view, &sample);
+            }
+            ClientMessage::Undo => self.travel(client, Direction::Backward),
+            ClientMessage::Redo => self.travel(client, Direction::Forward),
+        }
+    }
+
+    fn extend_stroke(&mut self, client: ClientId, stroke: StrokeId, samples: &[Sample]) {
+        let Some((part, set)) = self.document.stroke_target(stroke) else { return };
+        match self.document.extend_stroke(stroke, samples) {
+            Ok(changed) if changed.is_empty() => {}
+            Ok(changed) => {
+                if let Ok(painted) = self.document.set(part, set) {
+                    let message = wire::patch(part, set, &changed, &painted.values);
+                    self.tell_all(&message);
+                }
+            }
+            Err(error) => self.refuse(client, error.to_string()),
+        }
+    }
+
+    fn end_stroke(&mut self, client: ClientId) {
+        let stroke = StrokeId(u64::from(client));
+        if self.document.stroke_target(stroke).is_some() {
+            let change = self.document.end_stroke(stroke);
+            self.keep_stroke(client, change.as_ref());
+        }
+    }
+
+    fn keep_stroke(&mut self, client: ClientId, change: Option<&Change>) {
+        match change {
+            None => self.tell(client, wire::json(&ServerMessage::Nothing)),
+            Some(change) => {
+                if let Err(message) = self.keep(change, &format!("client {client}")) {
+                    self.refuse(client, message);
+                }
+            }
+        }
+    }
+
+    /// Writes a change to the journal and tells everyone; takes it back when it cannot be written.
+    fn keep(&mut self, change: &Change, author: &str) -> Result<(), String> {
+        if change.is_empty() {
+            return Ok(());
+        }
+        let now = now_ms();
+        let written = lock(&self.store).append(self.project, change, author, now, &self.document);
+        match written {
+            Ok(position) => {
+                self.position = position;
+                self.tell_change(change, Direction::Forward);
+                let label = change.label.clone();
+                self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
+                Ok(())
+            }
+            Err(error) => {
+                if let Err(second) = self.document.replay(change, Direction::Backward) {
+                    tracing::error!("project {} could not be taken back: {second}", self.project);
+                }
+                self.tell_change(change, Direction::Backward);
+                Err(format!("“{}” could not be kept: {error}", change.label))
+            }
+        }
+    }
+
+    fn travel(&mut self, client: ClientId, direction: Direction) {
+        // The stroke under one's own hand is what one would expect to lose first.
+        self.end_stroke(client);
+        let Position { cursor, end, .. } = self.position;
+        let (row, goal) = match direction {
+            Direction::Backward if cursor > 0 => (cursor, cursor - 1),
+            Direction::Forward if cursor < end => (cursor + 1, cursor + 1),
+            _ => return,
+        };
+        let mut store = lock(&self.store);
+        let moved = store
+            .replay(self.project, row, direction, &mut self.document)
+            .and_then(|change| Ok((change, store.move_cursor(self.project, goal)?)));
+        drop(store);
+        match moved {
+            Ok((change, position)) => {
+                self.position = position;
+                self.tell_change(&change, direction);
+                let did = if direction == Direction::Backward { "Undid" } else { "Redid" };
+                let label = format!("{did}: {}", change.label);
+                self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
+            }
+            Err(error) => self.refuse(client, error.to_string()),
+        }
+    }
+
+    /// Tells everyone what a change did to what they see.
+    fn tell_change(&mut self, change: &Change, direction: Direction) {
+        if change.steps.iter().any(|step| !matches!(step, Step::Values { .. })) {
+            let outline = wire::outline(&self.document);
+            self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
+        }
+        for step in &change.steps {
+            match (step, direction) {
+                (Step::Part { part, .. }, Direction::Forward) => {
+                    if let Ok(part) = self.document.part(part.id).cloned() {
+                        self.tell_part(&part, |session, message| session.tell_all(&message));
+                    }
+                }
+                (Step::Set { part, set, .. }, Direction::Forward) => {
+                    if let Ok(set) = self.document.set(*part, set.id).cloned() {
+                        self.tell_all(&wire::values(*part, &set));
+                        self.tell_all(&wire::figures(*part, &set));
+                    }
+                }
+                (Step::Values { part, set, patch }, _) => {
+                    if let Ok(set) = self.document.set(*part, *set).cloned() {
+                        self.tell_all(&wire::patch(*part, set.id, &patch.indices, &set.values));
+                        self.tell_all(&wire::figures(*part, &set));
+                    }
+                }
+                (Step::Part { .. } | Step::Set { .. }, Direction::Backward) => {}
+            }
+        }
+    }
+
+    fn hover(
+        &mut self,
+        client: ClientId,
+        (part_id, set_id): (PartId, SetId),
+        radius: f32,
+        view: View,
+        sample: &Sample,
+    ) {
+        let (Ok(part), Ok(set)) = (self.document.part(part_id), self.document.set(part_id, set_id))
+        else {
+            return;
+        };
+        if !(radius > 0.0 && radius.is_finite()) {
+            return;
+        }
+        let geometry = part.geometry.clone();
+        let hit = geometry.bvh().cast(sample.origin, sample.direction);
+        let placement = set.placement;
+        let fits = |hover: &Hover| {
+            Arc::ptr_eq(&hover.geometry, &geometry)
+                && (hover.placement, hover.view, hover.radius) == (placement, view, radius)
+        };
+        if !self.hovers.get(&client).is_some_and(fits) {
+            let skin = Skin::new(&geometry, placement, view, radius);
+            let geometry = geometry.clone();
+            self.hovers.insert(client, Hover { geometry, placement, view, radius, skin });
+        }
+        let covered: Vec<u32> = match (hit, self.hovers.get_mut(&client)) {
+            (Some(hit), Some(hover)) => {
+                hover.skin.cover(&geometry, &hit).iter().map(|covered| covered.element).collect()
+            }
+            _ => Vec::new(),
+        };
+        self.tell(client, wire::footprint(part_id, set_id, &covered));
+    }
+
+    fn history(&self) -> History {
+        let Position { cursor, end, revision } = self.position;
+        let store = lock(&self.store);
+        let label = |seq: i64| store.row(self.project, seq).ok().flatten().map(|row| row.label);
+        History {
+            revision,
+            undo: (cursor > 0).then(|| label(cursor)).flatten(),
+            redo: (cursor < end).then(|| label(cursor + 1)).flatten(),
+        }
+    }
+
+    fn refuse(&mut self, client: ClientId, message: String) {
+        self.tell(client, wire::json(&ServerMessage::Refused { message }));
+    }
+
+    fn tell(&mut self, client: ClientId, message: Message) {
+        if let Some(sender) = self.clients.get(&client)
+            && sender.try_send(message).is_err()
+        {
+            // Gone, or too far behind: its socket closes, and it may come back.
+            self.clients.remove(&client);
+        }
+    }
+
+    fn tell_all(&mut self, message: &Message) {
+        self.clients.retain(|_, sender| sender.try_send(message.clone()).is_ok());
+    }
+}

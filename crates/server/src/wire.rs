@@ -1,0 +1,278 @@
+//! What goes over the live socket: JSON for control, binary frames for arrays.
+//!
+//! A binary frame is eight little-endian `u32` (kind, part, set, then five counts, unused ones 0)
+//! and arrays one after the other, each a multiple of four bytes long, so that the browser can lay
+//! typed arrays over them without a copy.
+
+use axum::{
+    body::Bytes,
+    extract::ws::{Message, Utf8Bytes},
+};
+use serde::{Deserialize, Serialize};
+use speckle_core::{
+    ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, SetId,
+    color::{Rgba, bytes_from_rgba},
+    figures::{self, ChannelFigures},
+    stroke::{Sample, StrokeStart, View},
+};
+use utoipa::ToSchema;
+
+/// What the browser sends.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "type", rename_all = "snake_case")]
+pub enum ClientMessage {
+    /// The pointer goes down.
+    StrokeBegin {
+        /// What the stroke is made with.
+        start: StrokeStart,
+    },
+    /// The pointer moves.
+    StrokeMove {
+        /// Where it went since the last message.
+        samples: Vec<Sample>,
+    },
+    /// The pointer is lifted.
+    StrokeEnd,
+    /// The pointer hovers: what would a dab cover here? Answered by a footprint frame.
+    Hover {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Radius in the part's units.
+        radius: f32,
+        /// Where the user looks from.
+        view: View,
+        /// Where the pointer is.
+        sample: Sample,
+    },
+    /// Take the last change back.
+    Undo,
+    /// Lay the next change on again.
+    Redo,
+}
+
+/// What the server sends as JSON.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+#[serde(tag = "type", rename_all = "snake_case")]
+pub enum ServerMessage {
+    /// First message: the project as it is. Geometry and values follow as frames.
+    Hello {
+        /// Names this connection.
+        client: u32,
+        /// The project's name.
+        name: String,
+        /// The project without its arrays.
+        outline: Outline,
+        /// What can be undone and redone.
+        history: History,
+    },
+    /// Parts or sets came or went; geometry and values of new ones follow as frames.
+    Outline {
+        /// The project without its arrays.
+        outline: Outline,
+    },
+    /// The numbers of a set, after it changed.
+    Figures {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// R, G, B, A.
+        channels: Vec<ChannelFigures>,
+    },
+    /// A change is on disk.
+    Kept {
+        /// What was done.
+        label: String,
+        /// What can be undone and redone now.
+        history: History,
+    },
+    /// A stroke ended without touching anything.
+    Nothing,
+    /// Something could not be done; the project is as it was.
+    Refused {
+        /// What, and what to do.
+        message: String,
+    },
+}
+
+/// Where the project stands in its history.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct History {
+    /// Counts every change, undo and redo; never goes back.
+    pub revision: i64,
+    /// What undo takes back.
+    pub undo: Option<String>,
+    /// What redo brings back.
+    pub redo: Option<String>,
+}
+
+/// A project without its arrays.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct Outline {
+    /// Its parts, in order.
+    pub parts: Vec<PartOutline>,
+}
+
+/// A part without its arrays. Lengths are in the part's own units.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct PartOutline {
+    /// Names it.
+    pub id: PartId,
+    /// What the user calls it.
+    pub name: String,
+    /// How many vertices.
+    pub vertices: usize,
+    /// How many faces.
+    pub faces: usize,
+    /// How many corners.
+    pub corners: usize,
+    /// How many triangles the faces are cut into.
+    pub triangles: usize,
+    /// How many pieces hang together.
+    pub pieces: usize,
+    /// Whether every edge joins two faces.
+    pub watertight: bool,
+    /// Least coordinates.
+    pub min: [f32; 3],
+    /// Greatest coordinates.
+    pub max: [f32; 3],
+    /// Surface area.
+    pub area: f64,
+    /// Median edge length.
+    pub median_edge: f32,
+    /// A brush radius to begin with.
+    pub starting_radius: f32,
+    /// Its sets.
+    pub sets: Vec<SetOutline>,
+}
+
+/// A set without its values.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct SetOutline {
+    /// Names it.
+    pub id: SetId,
+    /// What the user calls it.
+    pub name: String,
+    /// What each value belongs to.
+    pub placement: Placement,
+    /// Whether the numbers are colors or plain data.
+    pub encoding: Encoding,
+    /// Its ground color.
+    pub ground: [f32; 4],
+}
+
+/// The project without its arrays.
+pub fn outline(document: &Document) -> Outline {
+    Outline { parts: document.parts().iter().map(part_outline).collect() }
+}
+
+fn part_outline(part: &Part) -> PartOutline {
+    let (mesh, measures) = (part.geometry.mesh(), part.geometry.measures());
+    PartOutline {
+        id: part.id,
+        name: part.name.clone(),
+        vertices: mesh.vertex_count(),
+        faces: mesh.face_count(),
+        corners: mesh.corner_count(),
+        triangles: mesh.triangle_count(),
+        pieces: part.geometry.topology().piece_count(),
+        watertight: part.geometry.topology().is_watertight(),
+        min: measures.min.to_array(),
+        max: measures.max.to_array(),
+        area: measures.area,
+        median_edge: measures.median_edge,
+        starting_radius: measures.starting_radius(),
+        sets: part
+            .sets
+            .iter()
+            .map(|set| SetOutline {
+                id: set.id,
+                name: set.name.clone(),
+                placement: set.placement,
+                encoding: set.encoding,
+                ground: set.ground,
+            })
+            .collect(),
+    }
+}
+
+/// A JSON message, ready to send.
+pub fn json(message: &ServerMessage) -> Message {
+    let text = serde_json::to_string(message).expect("our messages are plain data");
+    Message::Text(Utf8Bytes::from(text))
+}
+
+/// The numbers of a set, ready to send.
+pub fn figures(part: PartId, set: &ColorSet) -> Message {
+    let channels = figures::of_channels(&set.values).to_vec();
+    json(&ServerMessage::Figures { part, set: set.id, channels })
+}
+
+/// Kinds of binary frames.
+mod kind {
+    pub const GEOMETRY: u32 = 1;
+    pub const VALUES: u32 = 2;
+    pub const PATCH: u32 = 3;
+    pub const FOOTPRINT: u32 = 4;
+}
+
+fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
+    let mut bytes = Vec::with_capacity(32 + arrays.iter().map(|a| a.len()).sum::<usize>());
+    bytes.extend_from_slice(bytemuck::cast_slice(&head));
+    arrays.iter().for_each(|array| bytes.extend_from_slice(array));
+    Message::Binary(Bytes::from(bytes))
+}
+
+/// Geometry for display. Counts: V, C, F, and T, the last two 0 when every face is a triangle of
+/// three corners in a row. Arrays: positions `f32` 3 V, normals `i16` 4 V (full scale 32 767,
+/// fourth unused), vertex of each corner `u32` C, face starts `u32` F + 1 and corners of triangles
+/// `u32` 3 T, unless left out.
+pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
+    let mesh = geometry.mesh();
+    let normals: Vec<[i16; 4]> = geometry
+        .vertex_normals()
+        .iter()
+        .map(|n| {
+            let [x, y, z] = n.to_array().map(|x| (x * 32_767.0).round() as i16);
+            [x, y, z, 0]
+        })
+        .collect();
+    let (vertices, corners) = (mesh.vertex_count() as u32, mesh.corner_count() as u32);
+    let common: [&[u8]; 3] = [
+        bytemuck::cast_slice(mesh.positions()),
+        bytemuck::cast_slice(&normals),
+        bytemuck::cast_slice(mesh.corner_vertices()),
+    ];
+    if mesh.all_triangles() {
+        return frame([kind::GEOMETRY, part.0, 0, vertices, corners, 0, 0, 0], &common);
+    }
+    let triangles = geometry.triangulation().corners();
+    let (faces, count) = (mesh.face_count() as u32, triangles.len() as u32);
+    let [a, b, c] = common;
+    let arrays =
+        [a, b, c, bytemuck::cast_slice(mesh.face_starts()), bytemuck::cast_slice(triangles)];
+    frame([kind::GEOMETRY, part.0, 0, vertices, corners, faces, count, 0], &arrays)
+}
+
+/// All values of a set in 8-bit steps. Count: elements. Array: `u8` 4 per element.
+pub fn values(part: PartId, set: &ColorSet) -> Message {
+    let bytes: Vec<[u8; 4]> = set.values.iter().copied().map(bytes_from_rgba).collect();
+    let head = [kind::VALUES, part.0, set.id.0, bytes.len() as u32, 0, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(&bytes)])
+}
+
+/// Changed values of a set. Count: elements. Arrays: indices `u32`, values `u8` 4 each.
+pub fn patch(part: PartId, set: SetId, indices: &[u32], values: &[Rgba]) -> Message {
+    let bytes: Vec<[u8; 4]> =
+        indices.iter().map(|&i| bytes_from_rgba(values[i as usize])).collect();
+    let head = [kind::PATCH, part.0, set.0, indices.len() as u32, 0, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(indices), bytemuck::cast_slice(&bytes)])
+}
+
+/// What a dab would cover. Count: elements. Array: indices `u32`.
+pub fn footprint(part: PartId, set: SetId, indices: &[u32]) -> Message {
+    let head = [kind::FOOTPRINT, part.0, set.0, indices.len() as u32, 0, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(indices)])
+}
