@@ -1,2 +1,186 @@
-//! placeholder
-fn main() {}
+//! `cargo xtask …`: builds, runs and tests the project with one command each.
+
+use std::{
+    ffi::OsStr,
+    fs,
+    path::{Path, PathBuf},
+    process::Command,
+    time::{Instant, SystemTime},
+};
+
+use anyhow::{Context, Result, bail};
+use clap::{Parser, Subcommand};
+
+/// Builds, runs and tests the project.
+#[derive(Parser)]
+#[command(name = "cargo xtask")]
+struct Cli {
+    #[command(subcommand)]
+    task: Task,
+}
+
+#[derive(Subcommand)]
+enum Task {
+    /// Build everything and start the app with the demo pieces
+    Demo {
+        /// Handed to `speckle demo`: --port N, --data FILE, --no-open …
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        args: Vec<String>,
+    },
+    /// Install what tests need, check formatting, lints and types, and run all tests
+    Test {
+        /// Handed to `cargo test`
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        args: Vec<String>,
+    },
+    /// Install the front end's packages and build it
+    Web,
+    /// Write the OpenAPI description and the TypeScript types made from it
+    Api,
+}
+
+fn main() -> Result<()> {
+    match Cli::parse().task {
+        Task::Demo { args } => demo(&args),
+        Task::Test { args } => test(&args),
+        Task::Web => build_web(),
+        Task::Api => api(),
+    }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("xtask lies in the workspace").to_owned()
+}
+
+/// Says what is done, does it in a folder, and fails with it.
+fn run<S: AsRef<OsStr>>(what: &str, folder: &Path, program: &str, args: &[S]) -> Result<()> {
+    eprintln!("── {what}");
+    let begun = Instant::now();
+    let status = Command::new(program)
+        .args(args)
+        .current_dir(folder)
+        .status()
+        .with_context(|| format!("{program} could not be started: is it installed?"))?;
+    if !status.success() {
+        bail!("{what} failed ({status})");
+    }
+    eprintln!("   done in {:.0} s", begun.elapsed().as_secs_f32());
+    Ok(())
+}
+
+fn cargo() -> String {
+    std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned())
+}
+
+fn demo(args: &[String]) -> Result<()> {
+    build_web()?;
+    let root = root();
+    let build = ["build", "--release", "--package", "speckle-cli"];
+    run("Building the app (release)", &root, &cargo(), &build)?;
+    let binary = root.join("target/release/speckle");
+    let status = Command::new(binary).arg("demo").args(args).current_dir(&root).status()?;
+    if !status.success() {
+        bail!("the app ended with {status}");
+    }
+    Ok(())
+}
+
+fn test(args: &[String]) -> Result<()> {
+    let root = root();
+    install_browser()?;
+    build_web()?;
+    let web = root.join("web");
+    run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
+    let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
+    run("Linting Rust", &root, &cargo(), &clippy)?;
+    run("Checking TypeScript", &web, "npx", &["tsc", "--noEmit"])?;
+    run("Linting TypeScript", &web, "npx", &["eslint", "."])?;
+    let types = root.join("target/schema.d.ts");
+    make_types(&types)?;
+    if fs::read(&types)? != fs::read(web.join("src/api/schema.d.ts"))? {
+        bail!("web/src/api/schema.d.ts is not what web/openapi.json gives: run `cargo xtask api`");
+    }
+    let all: Vec<String> = ["test", "--workspace"]
+        .map(str::to_owned)
+        .into_iter()
+        .chain(args.iter().cloned())
+        .collect();
+    run("Testing", &root, &cargo(), &all)
+}
+
+fn api() -> Result<()> {
+    let root = root();
+    let output = Command::new(cargo())
+        .args(["run", "--quiet", "--package", "speckle-cli", "--", "openapi"])
+        .current_dir(&root)
+        .output()?;
+    if !output.status.success() {
+        bail!("the description could not be made: {}", String::from_utf8_lossy(&output.stderr));
+    }
+    fs::write(root.join("web/openapi.json"), output.stdout)?;
+    install_packages()?;
+    make_types(&root.join("web/src/api/schema.d.ts"))
+}
+
+fn make_types(out: &Path) -> Result<()> {
+    if let Some(folder) = out.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    let out = out.to_string_lossy();
+    let args = ["openapi-typescript", "openapi.json", "-o", &out];
+    run("Making TypeScript types", &root().join("web"), "npx", &args)
+}
+
+/// Installs the packages when the lock file is newer than what is installed.
+fn install_packages() -> Result<()> {
+    let web = root().join("web");
+    let installed = changed(&web.join("node_modules/.package-lock.json"));
+    if installed.is_some() && installed >= changed(&web.join("package-lock.json")) {
+        return Ok(());
+    }
+    run("Installing the front end's packages", &web, "npm", &["ci", "--no-audit", "--no-fund"])
+}
+
+fn build_web() -> Result<()> {
+    install_packages()?;
+    let web = root().join("web");
+    let built = changed(&web.join("dist/index.html"));
+    let sources = ["src", "index.html", "package-lock.json", "vite.config.ts", "public"];
+    let newest = sources.iter().filter_map(|source| newest_in(&web.join(source))).max();
+    if built.is_some() && built >= newest {
+        return Ok(());
+    }
+    run("Building the front end", &web, "npx", &["vite", "build"])
+}
+
+fn changed(path: &Path) -> Option<SystemTime> {
+    fs::metadata(path).and_then(|data| data.modified()).ok()
+}
+
+fn newest_in(path: &Path) -> Option<SystemTime> {
+    let own = changed(path);
+    let inner = fs::read_dir(path)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter_map(|entry| newest_in(&entry.path()))
+        .max();
+    own.max(inner)
+}
+
+/// Chromium and its driver come from Debian's packages.
+fn install_browser() -> Result<()> {
+    let found = |program: &str| Command::new(program).arg("--version").output().is_ok();
+    if found("chromium") && found("chromedriver") {
+        return Ok(());
+    }
+    let root = root();
+    let prefix: &[&str] = if found("sudo") { &["sudo", "apt-get"] } else { &["apt-get"] };
+    let apt = |args: &[&str]| {
+        let all: Vec<&str> = prefix.iter().chain(args).copied().collect();
+        run("Installing Chromium and its driver", &root, all[0], &all[1..])
+    };
+    apt(&["update", "-qq"])?;
+    apt(&["install", "-y", "-qq", "--no-install-recommends", "chromium", "chromium-driver"])
+        .context("install the packages chromium and chromium-driver by hand, then try again")
+}

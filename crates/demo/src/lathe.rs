@@ -60,11 +60,11 @@ impl Turned {
 fn rounded(profile: &[Corner]) -> Vec<Vec2> {
     let at = |i: usize| Vec2::new(profile[i].0, profile[i].1);
     let mut line = vec![at(0)];
-    for i in 1..profile.len() - 1 {
+    for (i, &(_, _, radius)) in profile.iter().enumerate().take(profile.len() - 1).skip(1) {
         let (back, on) = ((at(i - 1) - at(i)).normalize(), (at(i + 1) - at(i)).normalize());
         let half = back.angle_to(on).abs() / 2.0;
         let room = at(i).distance(at(i - 1)).min(at(i).distance(at(i + 1))) / 2.0;
-        let reach = (profile[i].2 / half.tan()).min(room);
+        let reach = (radius / half.tan()).min(room);
         let center = at(i) + (back + on).normalize() * (reach / half.cos());
         let (from, to) = (at(i) + back * reach - center, at(i) + on * reach - center);
         let bend = from.angle_to(to);

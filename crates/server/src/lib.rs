@@ -14,7 +14,7 @@ use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, rout
 use speckle_formats::Limits;
 use speckle_store::{ProjectId, Store, StoreError};
 use tokio::net::TcpListener;
-use tower_http::{compression::CompressionLayer, trace::TraceLayer};
+use tower_http::trace::TraceLayer;
 use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
@@ -103,7 +103,6 @@ pub fn openapi_json() -> String {
 }
 
 /// Everything the server answers to.
-#[must_use]
 pub fn router(store: Store, config: &Config) -> Router {
     let store = Arc::new(Mutex::new(store));
     let app = App {
@@ -117,7 +116,6 @@ pub fn router(store: Store, config: &Config) -> Router {
         .fallback(web::serve)
         .layer(DefaultBodyLimit::max(config.most_upload))
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
-        .layer(CompressionLayer::new())
         .layer(TraceLayer::new_for_http())
         .with_state(app)
 }

@@ -1,0 +1,71 @@
+// Binary frames of the live socket, laid open as typed arrays without a copy.
+
+export interface GeometryFrame {
+  kind: "geometry";
+  part: number;
+  /** 3 per vertex. */
+  positions: Float32Array;
+  /** 4 per vertex, full scale 32 767; the fourth is unused. */
+  normals: Int16Array;
+  cornerVertices: Uint32Array;
+  /** First corner of each face and one past the last; null when every face has three corners in a row. */
+  faceStarts: Uint32Array | null;
+  /** 3 corners per triangle; null likewise. */
+  triangles: Uint32Array | null;
+}
+export interface ValuesFrame {
+  kind: "values";
+  part: number;
+  set: number;
+  /** 4 per element. */
+  values: Uint8Array;
+}
+export interface PatchFrame {
+  kind: "patch";
+  part: number;
+  set: number;
+  indices: Uint32Array;
+  values: Uint8Array;
+}
+export interface FootprintFrame {
+  kind: "footprint";
+  part: number;
+  set: number;
+  indices: Uint32Array;
+}
+export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame;
+
+const HEAD_BYTES = 32;
+
+export function decode(buffer: ArrayBuffer): Frame | null {
+  const head = new Uint32Array(buffer, 0, HEAD_BYTES / 4);
+  const [kind = 0, part = 0, set = 0, a = 0, b = 0, c = 0, d = 0] = head;
+  let at = HEAD_BYTES;
+  const u32 = (count: number) => {
+    const array = new Uint32Array(buffer, at, count);
+    at += 4 * count;
+    return array;
+  };
+  switch (kind) {
+    case 1: {
+      const positions = new Float32Array(buffer, at, 3 * a);
+      at += 12 * a;
+      const normals = new Int16Array(buffer, at, 4 * a);
+      at += 8 * a;
+      const cornerVertices = u32(b);
+      const faceStarts = c > 0 ? u32(c + 1) : null;
+      const triangles = d > 0 ? u32(3 * d) : null;
+      return { kind: "geometry", part, positions, normals, cornerVertices, faceStarts, triangles };
+    }
+    case 2:
+      return { kind: "values", part, set, values: new Uint8Array(buffer, at, 4 * a) };
+    case 3: {
+      const indices = u32(a);
+      return { kind: "patch", part, set, indices, values: new Uint8Array(buffer, at, 4 * a) };
+    }
+    case 4:
+      return { kind: "footprint", part, set, indices: u32(a) };
+    default:
+      return null;
+  }
+}

@@ -1,0 +1,21 @@
+import "@fontsource-variable/bricolage-grotesque";
+import "@fontsource/atkinson-hyperlegible-next/400.css";
+import "@fontsource/atkinson-hyperlegible-next/600.css";
+import "@fontsource/atkinson-hyperlegible-next/700.css";
+import { CssBaseline, ThemeProvider } from "@mui/material";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { createRoot } from "react-dom/client";
+import { App } from "./App";
+import { theme } from "./theme";
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <QueryClientProvider client={new QueryClient()}>
+      <ThemeProvider theme={theme} defaultMode="light">
+        <CssBaseline />
+        <App />
+      </ThemeProvider>
+    </QueryClientProvider>,
+  );
+}
