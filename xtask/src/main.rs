@@ -35,6 +35,8 @@ enum Task {
     },
     /// Install the front end's packages and build it
     Web,
+    /// Take the pictures of docs/screenshots anew
+    Screenshots,
     /// Write the OpenAPI description and the TypeScript types made from it
     Api,
 }
@@ -44,6 +46,7 @@ fn main() -> Result<()> {
         Task::Demo { args } => demo(&args),
         Task::Test { args } => test(&args),
         Task::Web => build_web(),
+        Task::Screenshots => screenshots(),
         Task::Api => api(),
     }
 }
@@ -106,6 +109,24 @@ fn test(args: &[String]) -> Result<()> {
         .chain(args.iter().cloned())
         .collect();
     run("Testing", &root, &cargo(), &all)
+}
+
+fn screenshots() -> Result<()> {
+    install_browser()?;
+    build_web()?;
+    let root = root();
+    run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
+    let args = [
+        "test",
+        "--package",
+        "speckle-e2e",
+        "--test",
+        "screenshots",
+        "--",
+        "--ignored",
+        "--nocapture",
+    ];
+    run("Taking pictures", &root, &cargo(), &args)
 }
 
 fn api() -> Result<()> {

@@ -1,1 +1,223 @@
-//! placeholder
+//! The ground for browser tests: the real app on a port of its own, and a headless Chromium.
+//!
+//! Everything started here is ended when dropped, also when a test panics.
+
+use std::{
+    io::{BufRead, BufReader},
+    path::{Path, PathBuf},
+    process::{Child, Command, Stdio},
+    time::{Duration, Instant},
+};
+
+use anyhow::{Context, Result, bail};
+use fantoccini::{Client, ClientBuilder, Locator, elements::Element, wd::TimeoutConfiguration};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use tempfile::TempDir;
+
+/// How long a test waits for what should come by itself.
+pub const PATIENCE: Duration = Duration::from_secs(30);
+
+/// A process that ends with its owner.
+struct Owned(Child);
+
+impl Drop for Owned {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// The app, serving a project file.
+pub struct App {
+    _process: Owned,
+    /// Where it is reached.
+    pub address: String,
+}
+
+impl App {
+    /// Starts the built `speckle serve` on a free port.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start(data: &Path) -> Result<Self> {
+        let mut process = Command::new(binary()?)
+            .args(["serve", "--no-open", "--port", "0", "--data"])
+            .arg(data)
+            .stdout(Stdio::piped())
+            .spawn()?;
+        let out = process.stdout.take().context("the app's output is piped")?;
+        let process = Owned(process);
+        let mut line = String::new();
+        BufReader::new(out).read_line(&mut line)?;
+        let address = line.split_whitespace().find(|word| word.starts_with("http://"));
+        let address = address.with_context(|| format!("the app said: {line:?}"))?.to_owned();
+        Ok(Self { _process: process, address })
+    }
+}
+
+/// The program as this build made it, beside the test's own binary.
+///
+/// # Errors
+/// When it is not there.
+pub fn binary() -> Result<PathBuf> {
+    let mut folder = std::env::current_exe()?;
+    folder.pop();
+    folder.pop();
+    let binary = folder.join("speckle");
+    if !binary.exists() {
+        bail!("{} is not built: run `cargo xtask test`", binary.display());
+    }
+    Ok(binary)
+}
+
+/// The front end's folder, where node's packages are.
+#[must_use]
+pub fn web_folder() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web")
+}
+
+/// A headless browser with one page.
+pub struct Browser {
+    /// Drives the page.
+    pub client: Client,
+    /// Where downloads land.
+    pub downloads: PathBuf,
+    _folder: TempDir,
+    driver: Owned,
+}
+
+impl Browser {
+    /// Starts Chromium at 1280×800.
+    ///
+    /// # Errors
+    /// When Chromium or its driver is missing.
+    pub async fn start() -> Result<Self> {
+        let mut process = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .context("chromedriver is missing: run `cargo xtask test`")?;
+        let out = process.stdout.take().context("the driver's output is piped")?;
+        let driver = Owned(process);
+        let port = BufReader::new(out)
+            .lines()
+            .map_while(std::result::Result::ok)
+            .find_map(|line| {
+                let (_, port) = line.split_once("on port ")?;
+                port.trim_end_matches('.').parse::<u16>().ok().filter(|&port| port > 0)
+            })
+            .context("chromedriver told no port")?;
+
+        let folder = tempfile::tempdir()?;
+        let downloads = folder.path().join("downloads");
+        std::fs::create_dir(&downloads)?;
+        let profile = format!("--user-data-dir={}", folder.path().join("profile").display());
+        let capabilities = json!({
+            "goog:loggingPrefs": { "browser": "ALL" },
+            "goog:chromeOptions": {
+                "args": [
+                    "--headless", "--no-sandbox", "--disable-quic", "--no-first-run",
+                    "--disable-background-networking", "--disable-component-update",
+                    "--disable-sync", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+                    // Headless Chromium takes 143 pixels for a bar that it does not draw.
+                    "--window-size=1280,943", profile,
+                ],
+                "prefs": { "download.default_directory": downloads },
+            },
+        });
+        let Value::Object(capabilities) = capabilities else { bail!("capabilities are an object") };
+        let client = ClientBuilder::new(HttpConnector::new())
+            .capabilities(capabilities)
+            .connect(&format!("http://localhost:{port}"))
+            .await?;
+        client
+            .update_timeouts(TimeoutConfiguration::new(Some(PATIENCE), Some(PATIENCE), None))
+            .await?;
+        Ok(Self { client, downloads, _folder: folder, driver })
+    }
+
+    /// Waits for the element marked `data-test`.
+    ///
+    /// # Errors
+    /// When it does not appear.
+    pub async fn find(&self, mark: &str) -> Result<Element> {
+        let css = format!("[data-test={mark}]");
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&css)).await;
+        found.with_context(|| format!("no element {mark} appeared"))
+    }
+
+    /// Clicks the element marked `data-test`.
+    ///
+    /// # Errors
+    /// When it does not appear or cannot be clicked.
+    pub async fn click(&self, mark: &str) -> Result<()> {
+        Ok(self.find(mark).await?.click().await?)
+    }
+
+    /// The value of a JavaScript expression in the page.
+    ///
+    /// # Errors
+    /// When it fails.
+    pub async fn eval(&self, expression: &str) -> Result<Value> {
+        Ok(self.client.execute(&format!("return {expression}"), vec![]).await?)
+    }
+
+    /// Waits until a JavaScript expression is true.
+    ///
+    /// # Errors
+    /// When it stays false.
+    pub async fn until(&self, expression: &str) -> Result<()> {
+        let begun = Instant::now();
+        while self.eval(expression).await? != Value::Bool(true) {
+            if begun.elapsed() > PATIENCE {
+                bail!("waited in vain for: {expression}");
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Ok(())
+    }
+
+    /// Complaints on the page's console since the last call.
+    ///
+    /// # Errors
+    /// When the log cannot be read.
+    pub async fn complaints(&self) -> Result<Vec<String>> {
+        let log = self.client.issue_cmd(ConsoleLog).await?;
+        let entries = log.as_array().cloned().unwrap_or_default();
+        Ok(entries
+            .iter()
+            .filter(|entry| entry["level"] == "SEVERE")
+            .map(|entry| entry["message"].to_string())
+            .collect())
+    }
+
+    /// Ends the session, and with it the browser.
+    ///
+    /// # Errors
+    /// When the driver does not answer.
+    pub async fn close(self) -> Result<()> {
+        self.client.clone().close().await?;
+        drop(self.driver);
+        Ok(())
+    }
+}
+
+/// Reads the console, which is no part of the WebDriver standard.
+#[derive(Debug)]
+struct ConsoleLog;
+
+impl fantoccini::wd::WebDriverCompatibleCommand for ConsoleLog {
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> std::result::Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(json!({ "type": "browser" }).to_string()))
+    }
+}

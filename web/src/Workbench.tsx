@@ -1,0 +1,137 @@
+// An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
+import { Box, Button, IconButton, Paper, Tooltip, Typography } from "@mui/material";
+import { useCallback, useEffect, useState } from "react";
+import { DeliverSheet, DeliverTray } from "./areas/Deliver";
+import { GatherSheet, GatherTray } from "./areas/Gather";
+import { PaintSheet, PaintTray } from "./areas/Paint";
+import { ChannelBoard } from "./board/ChannelBoard";
+import { EggMark, RedoIcon, UndoIcon } from "./parts/icons";
+import type { Project } from "./project";
+import { StageView } from "./stage/StageView";
+import { activePart, count, get, hex, length, set, shownSet, useApp, type Area } from "./state";
+import { heading } from "./theme";
+
+const areas: { key: Area; title: string }[] = [
+  { key: "gather", title: "Gather" },
+  { key: "paint", title: "Paint" },
+  { key: "deliver", title: "Deliver" },
+];
+
+export function Workbench({ id, close, onBring }: { id: number; close: () => void; onBring: () => void }) {
+  const [project, setProject] = useState<Project | null>(null);
+  const onProject = useCallback((opened: Project | null) => setProject(opened), []);
+  const area = useApp((state) => state.area);
+  useKeys(project);
+  return (
+    <Box sx={{ height: 1, display: "flex", flexDirection: "column" }}>
+      <TopBar project={project} close={close} />
+      <Box sx={{ flex: 1, minHeight: 0, display: "flex", gap: 1.25, px: 1.5 }}>
+        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 1.25 }}>
+          <StageView id={id} onProject={onProject} />
+          <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: 2, flexShrink: 0, overflowX: "auto" }}>
+            {area === "paint" && <PaintTray />}
+            {area === "gather" && <GatherTray onBring={onBring} />}
+            {area === "deliver" && <DeliverTray />}
+          </Paper>
+        </Box>
+        <Box sx={{ width: 332, flexShrink: 0, overflowY: "auto", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
+          <ChannelBoard project={id} />
+          {area === "paint" && <PaintSheet />}
+          {area === "gather" && <GatherSheet />}
+          {area === "deliver" && <DeliverSheet project={id} />}
+        </Box>
+      </Box>
+      <ProbeLine />
+    </Box>
+  );
+}
+
+function TopBar({ project, close }: { project: Project | null; close: () => void }) {
+  const name = useApp((state) => state.project);
+  const history = useApp((state) => state.history);
+  const area = useApp((state) => state.area);
+  return (
+    <Box component="header" sx={{ height: 48, px: 1.5, display: "flex", alignItems: "center", gap: 1, flexShrink: 0 }}>
+      <Tooltip title="To the shelf">
+        <Button color="inherit" onClick={close} startIcon={<EggMark />} data-test="to-shelf" sx={{ fontFamily: heading, fontSize: 17, fontWeight: 650, maxWidth: 300, whiteSpace: "nowrap" }}>{name || "…"}</Button>
+      </Tooltip>
+      <Box component="nav" aria-label="Areas" sx={{ display: "flex", gap: 0.5, ml: 2 }}>
+        {areas.map(({ key, title }) => {
+          const here = area === key;
+          return (
+            <Button key={key} color="inherit" aria-current={here ? "page" : undefined} data-test={`area-${key}`} onClick={() => set({ area: key })}
+              sx={{ px: 2, height: 36, color: here ? "text.primary" : "text.secondary", fontWeight: here ? 700 : 400, bgcolor: here ? "background.paper" : "transparent", border: 1, borderColor: here ? "divider" : "transparent", position: "relative", "&::after": here ? { content: '""', position: "absolute", bottom: 3, width: 34, height: 3, backgroundImage: "radial-gradient(circle, var(--mui-palette-primary-main) 1.3px, transparent 1.6px)", backgroundSize: "5.5px 3px" } : {} }}>
+              {title}
+            </Button>
+          );
+        })}
+      </Box>
+      <Box sx={{ flex: 1 }} />
+      <Tooltip title={history.undo ? `Undo: ${history.undo} (Ctrl Z)` : "Nothing to undo"}>
+        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 260, whiteSpace: "nowrap", overflow: "hidden" }}>{history.undo ? `Undo ${history.undo.charAt(0).toLowerCase()}${history.undo.slice(1)}` : "Undo"}</Button></span>
+      </Tooltip>
+      <Tooltip title={history.redo ? `Redo: ${history.redo} (Ctrl Shift Z)` : "Nothing to redo"}>
+        <span><IconButton disabled={!history.redo} onClick={() => project?.redo()} aria-label="Redo" data-test="redo" sx={{ border: 1, borderColor: "divider", borderRadius: 2, width: 36, height: 34, bgcolor: "background.paper" }}><RedoIcon fontSize="small" /></IconButton></span>
+      </Tooltip>
+    </Box>
+  );
+}
+
+function ProbeLine() {
+  const probe = useApp((state) => state.probe);
+  const part = useApp(activePart);
+  const shown = useApp(shownSet);
+  const connected = useApp((state) => state.connected);
+  const unsaved = useApp((state) => state.unsaved);
+  const state = connected === null ? ["connecting…", "text.secondary"] : !connected ? ["not connected, trying again…", "error.main"] : unsaved > 0 ? ["saving…", "warning.main"] : ["saved", "success.main"];
+  return (
+    <Box component="footer" sx={{ height: 28, px: 2, display: "flex", alignItems: "center", gap: 2.5, flexShrink: 0, color: "text.secondary", fontSize: 12.5, whiteSpace: "nowrap", "& b": { color: "text.primary" } }}>
+      {probe ? (
+        <>
+          <span>vertex <b>{count(probe.vertex)}</b></span>
+          {probe.value && shown && <span>{shown.name} <b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> <b>{hex(probe.value)}</b></span>}
+          <span>edge <b>{length(probe.edge)}</b></span>
+        </>
+      ) : (
+        <span>{part ? "Point at the model to read its numbers." : ""}</span>
+      )}
+      <Box sx={{ flex: 1 }} />
+      {part && <span>{count(part.vertices)} vertices · {count(part.faces)} faces</span>}
+      <Typography component="span" role="status" data-test="saved" sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>● {state[0]}</Typography>
+    </Box>
+  );
+}
+
+const TURN = Math.PI / 24;
+
+/** The keys that nearly all software shares, and the camera's. */
+function useKeys(project: Project | null) {
+  useEffect(() => {
+    if (!project) return;
+    const key = (event: KeyboardEvent) => {
+      const on = event.target as HTMLElement;
+      if (on.closest("input, textarea, [role=listbox], [role=menu], [role=dialog], [role=slider]")) return;
+      const { brush } = get();
+      const command = event.ctrlKey || event.metaKey;
+      const name = event.key.toLowerCase();
+      if (command && name === "z") {
+        if (event.shiftKey) project.redo();
+        else project.undo();
+      } else if (command && name === "y") project.redo();
+      else if (command) return;
+      else if (name === "[") set({ brush: { ...brush, radius: brush.radius / 1.15 } });
+      else if (name === "]") set({ brush: { ...brush, radius: brush.radius * 1.15 } });
+      else if (name === "f") project.stage.frame();
+      else if (name === "arrowleft") project.stage.turn(-TURN, 0);
+      else if (name === "arrowright") project.stage.turn(TURN, 0);
+      else if (name === "arrowup") project.stage.turn(0, -TURN);
+      else if (name === "arrowdown") project.stage.turn(0, TURN);
+      else if (name === "+" || name === "=") project.stage.turn(0, 0, 0.9);
+      else if (name === "-") project.stage.turn(0, 0, 1.1);
+      else return;
+      event.preventDefault();
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, [project]);
+}
