@@ -86,7 +86,7 @@ export function App() {
         <DialogTitle>Bringing in {sending?.file}</DialogTitle>
         <DialogContent>
           <LinearProgress variant={(sending?.share ?? 0) < 1 ? "determinate" : "indeterminate"} value={(sending?.share ?? 0) * 100} />
-          <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>{(sending?.share ?? 0) < 1 ? "Sending the file" : "Reading and checking the mesh"}</Typography>
+          <Typography variant="body2" color="textSecondary" sx={{ mt: 1 }}>{(sending?.share ?? 0) < 1 ? "Sending the file" : "Reading and checking the mesh"}</Typography>
         </DialogContent>
         <DialogActions><Button color="inherit" onClick={() => sending?.abort.abort()} disabled={(sending?.share ?? 0) >= 1}>Cancel</Button></DialogActions>
       </Dialog>
@@ -94,7 +94,7 @@ export function App() {
         <DialogTitle>The file was not brought in</DialogTitle>
         <DialogContent>
           <Typography>{trouble}</Typography>
-          <Typography variant="body2" color="text.secondary" sx={{ mt: 1.5 }}>Nothing was changed.</Typography>
+          <Typography variant="body2" color="textSecondary" sx={{ mt: 1.5 }}>Nothing was changed.</Typography>
         </DialogContent>
         <DialogActions><Button onClick={() => setTrouble(null)} variant="contained">Close</Button></DialogActions>
       </Dialog>

@@ -65,7 +65,7 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
       <Speckles />
       <Box sx={{ maxWidth: 980, mx: "auto", px: 4, py: 6, position: "relative" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5 }}><EggMark /><Typography variant="h1">Jaunty Speckle</Typography></Box>
-        <Typography sx={{ mt: 1, mb: 4, maxWidth: 520 }} color="text.secondary">
+        <Typography sx={{ mt: 1, mb: 4, maxWidth: 520 }} color="textSecondary">
           Give a mesh its color, point by point, and hand it to the shader, the renderer or the printer that reads it next.
         </Typography>
         {projects.error && <Typography color="error" sx={{ mb: 2 }}>{projects.error.message}</Typography>}
@@ -85,7 +85,7 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
                     <>
                       <ButtonBase data-test="project" onClick={() => open(project.id)} sx={{ flex: 1, minWidth: 0, p: 1.75, display: "block", textAlign: "left", borderRadius: 3 }}>
                         <Typography variant="h3" noWrap>{project.name}</Typography>
-                        <Typography variant="body2" color="text.secondary">opened {ago(project.opened_ms)}</Typography>
+                        <Typography variant="body2" color="textSecondary">opened {ago(project.opened_ms)}</Typography>
                       </ButtonBase>
                       <Tooltip title={`Delete ${project.name}…`}><IconButton size="small" aria-label={`Delete ${project.name}`} onClick={() => setDeleting(project.id)} sx={{ alignSelf: "flex-start", m: 0.5, width: 32, height: 32, fontSize: 16 }}>×</IconButton></Tooltip>
                     </>
@@ -100,13 +100,13 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
           {pieces.data?.map((piece) => (
             <Paper key={piece.key} variant="outlined" sx={{ p: 2, borderRadius: 3 }}>
               <Typography variant="h3">{piece.title}</Typography>
-              <Typography variant="body2" color="text.secondary" sx={{ my: 1 }}>{piece.blurb} From Skerrybank Toyworks.</Typography>
+              <Typography variant="body2" color="textSecondary" sx={{ my: 1 }}>{piece.blurb} From Skerrybank Toyworks.</Typography>
               <Button variant="contained" onClick={() => void openPiece(piece.key)} loading={making === piece.key} data-test={`piece-${piece.key}`}>Open a fresh one</Button>
             </Paper>
           ))}
           <Paper variant="outlined" sx={{ p: 2, borderRadius: 3, borderStyle: "dashed", bgcolor: "transparent" }}>
             <Typography variant="h3">Bring your own</Typography>
-            <Typography variant="body2" color="text.secondary" sx={{ my: 1 }}>Drop a PLY or GLB file anywhere here. It stays on this machine.</Typography>
+            <Typography variant="body2" color="textSecondary" sx={{ my: 1 }}>Drop a PLY or GLB file anywhere here. It stays on this machine.</Typography>
             <Button variant="outlined" color="secondary" onClick={onBring}>Choose a file…</Button>
           </Paper>
         </Box>

@@ -37,7 +37,7 @@ export const theme = createTheme({
       },
     },
   },
-  shape: { borderRadius: 10 },
+  shape: { borderRadius: 4 },
   typography: {
     fontFamily: text,
     fontSize: 13,

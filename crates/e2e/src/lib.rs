@@ -10,7 +10,12 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use fantoccini::{Client, ClientBuilder, Locator, elements::Element, wd::TimeoutConfiguration};
+use fantoccini::{
+    Client, ClientBuilder, Locator,
+    actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction},
+    elements::Element,
+    wd::TimeoutConfiguration,
+};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use tempfile::TempDir;
@@ -179,6 +184,50 @@ impl Browser {
         Ok(())
     }
 
+    /// Moves the pointer to a place on the page.
+    ///
+    /// # Errors
+    /// When the driver refuses.
+    pub async fn hover(&self, x: f64, y: f64) -> Result<()> {
+        let actions = MouseActions::new("hand".to_owned()).then(move_to((x, y)));
+        Ok(self.client.perform_actions(actions).await?)
+    }
+
+    /// Drags with the left button along points of the page, and waits until all is saved.
+    ///
+    /// # Errors
+    /// When the stroke is not acknowledged.
+    pub async fn stroke(&self, points: &[(f64, f64)]) -> Result<()> {
+        let (first, rest) = points.split_first().context("a stroke has a first point")?;
+        let mut actions = MouseActions::new("hand".to_owned())
+            .then(move_to(*first))
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+        for point in rest {
+            actions = actions.then(move_to(*point));
+        }
+        let actions = actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(actions).await?;
+        self.until("speckle.state().unsaved === 0").await
+    }
+
+    /// Chooses a paint by its hex number, as a user would.
+    ///
+    /// # Errors
+    /// When the picker does not answer.
+    pub async fn paint_with(&self, hex: &str) -> Result<()> {
+        const SELECT_ALL: &str = "\u{e009}a\u{e000}";
+        const ENTER: &str = "\u{e007}";
+        self.click("paint").await?;
+        let field = self.find("hex").await?;
+        field.click().await?;
+        field.send_keys(&format!("{SELECT_ALL}{hex}{ENTER}")).await?;
+        let label = format!("[data-test=paint][aria-label*='{}']", hex.to_uppercase());
+        let css = Locator::Css(&label);
+        self.client.wait().at_most(PATIENCE).for_element(css).await?;
+        self.client.execute("document.querySelector('.MuiBackdrop-root').click()", vec![]).await?;
+        self.until("document.querySelector('.MuiPopover-root') === null").await
+    }
+
     /// Complaints on the page's console since the last call.
     ///
     /// # Errors
@@ -202,6 +251,10 @@ impl Browser {
         drop(self.driver);
         Ok(())
     }
+}
+
+fn move_to((x, y): (f64, f64)) -> PointerAction {
+    PointerAction::MoveTo { duration: Some(Duration::from_millis(60)), x, y }
 }
 
 /// Reads the console, which is no part of the WebDriver standard.

@@ -3,44 +3,9 @@
 use std::{fs, path::Path};
 
 use anyhow::Result;
-use fantoccini::{
-    Locator,
-    actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction},
-};
+use fantoccini::Locator;
 use speckle_e2e::{App, Browser, binary};
 use std::time::Duration;
-
-async fn drag(browser: &Browser, points: &[(i64, i64)]) -> Result<()> {
-    let to = |&(x, y): &(i64, i64)| PointerAction::MoveTo {
-        duration: Some(Duration::from_millis(120)),
-        x,
-        y,
-    };
-    let mut actions = MouseActions::new("hand".to_owned())
-        .then(to(&points[0]))
-        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
-    for point in &points[1..] {
-        actions = actions.then(to(point));
-    }
-    browser
-        .client
-        .perform_actions(actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT }))
-        .await?;
-    browser.until("speckle.state().unsaved === 0").await
-}
-
-async fn paint(browser: &Browser, hex: &str) -> Result<()> {
-    browser.click("paint").await?;
-    let field = browser.find("hex").await?;
-    field.click().await?;
-    field.send_keys("\u{e009}a\u{e000}").await?;
-    field.send_keys(hex).await?;
-    field.send_keys("\u{e007}").await?;
-    tokio::time::sleep(Duration::from_millis(100)).await;
-    browser.client.active_element().await?.send_keys("\u{e00c}").await?;
-    tokio::time::sleep(Duration::from_millis(400)).await;
-    Ok(())
-}
 
 #[tokio::test]
 #[ignore = "writes pictures; run by cargo xtask screenshots"]
@@ -58,31 +23,32 @@ async fn pictures() -> Result<()> {
     browser
         .until("window.speckle?.state().connected === true && speckle.stage.surfaces.size === 1")
         .await?;
-    // Bands around the neck and the head, rust in the foot, the way a hand would lay them.
-    let across = |y: i64, sag: i64| -> Vec<(i64, i64)> {
-        (0..=12).map(|i| (150 + i * 52, y + sag * (36 - (i - 6) * (i - 6)) / 36)).collect()
+    // Bands around the neck and the head, rust in the foot, the way a hand would lay them: from the
+    // middle out past both sides.
+    let across = |y: f64, sag: f64| -> Vec<(f64, f64)> {
+        [470.0, 400.0, 330.0, 260.0, 200.0, 260.0, 330.0, 400.0, 470.0, 540.0, 610.0, 680.0, 740.0]
+            .map(|x: f64| (x, y + sag * (1.0 - ((x - 470.0) / 210.0).powi(2))))
+            .to_vec()
     };
     let brush = |radius: f32, hardness: f32, opacity: f32| {
         format!(
             "(document.activeElement?.blur(), speckle.stage.redraw(), speckle.brush({radius}, {hardness}, {opacity}), true)"
         )
     };
-    paint(&browser, "#1F4C51").await?;
+    browser.paint_with("#1F4C51").await?;
     browser.eval(&brush(17.0, 0.85, 1.0)).await?;
-    for y in [160, 190, 220] {
-        drag(&browser, &across(y, 40)).await?;
+    for y in [200.0, 216.0, 232.0] {
+        browser.stroke(&across(y, 52.0)).await?;
     }
-    paint(&browser, "#C43921").await?;
+    browser.paint_with("#C43921").await?;
     browser.eval(&brush(20.0, 0.8, 1.0)).await?;
-    drag(&browser, &across(352, 34)).await?;
-    paint(&browser, "#C99B52").await?;
+    browser.stroke(&across(360.0, 36.0)).await?;
+    browser.paint_with("#C99B52").await?;
     browser.eval(&brush(12.0, 0.1, 0.75)).await?;
-    drag(&browser, &across(440, 60)).await?;
+    browser.stroke(&across(505.0, 92.0)).await?;
     browser.eval(&brush(16.0, 0.5, 1.0)).await?;
-    let hover = MouseActions::new("hand".to_owned())
-        .then(PointerAction::MoveTo { duration: Some(Duration::from_millis(50)), x: 520, y: 300 })
-        .then(PointerAction::MoveTo { duration: Some(Duration::from_millis(50)), x: 470, y: 300 });
-    browser.client.perform_actions(hover).await?;
+    browser.hover(520.0, 300.0).await?;
+    browser.hover(470.0, 300.0).await?;
     browser.until("speckle.state().covered > 0").await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     fs::write(goal.join("paint.png"), browser.client.screenshot().await?)?;

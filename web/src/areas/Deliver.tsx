@@ -71,7 +71,7 @@ export function DeliverSheet({ project }: { project: number }) {
         )}
         <FormControlLabel control={<Switch size="small" checked={alpha} onChange={(event) => setAlpha(event.target.checked)} />} label={<Typography variant="body2">Write alpha</Typography>} />
         <Button variant="contained" onClick={() => void write()} loading={busy} disabled={parts.length === 0} data-test="export">Export {parts.length > 1 ? `${parts.length} parts` : ""}</Button>
-        {parts.length === 0 && <Typography variant="body2" color="text.secondary">There is nothing to export yet: bring a mesh in first.</Typography>}
+        {parts.length === 0 && <Typography variant="body2" color="textSecondary">There is nothing to export yet: bring a mesh in first.</Typography>}
         {trouble && <Alert severity="error">{trouble}</Alert>}
         {done && (
           <Alert severity={done.notes.length > 0 ? "info" : "success"} data-test="exported">
@@ -88,7 +88,7 @@ export function DeliverTray() {
   const parts = useApp((state) => state.parts);
   const sets = parts.flatMap((part) => part.sets.map((each) => `${part.name}: ${each.name} (${each.encoding})`));
   return (
-    <Typography variant="body2" color="text.secondary">
+    <Typography variant="body2" color="textSecondary">
       {sets.length > 0 ? <>What goes out: <b>{sets.join(" · ")}</b></> : "No set to send out yet: only the shape would be written."}
     </Typography>
   );

@@ -16,7 +16,7 @@ function PartRow({ part, active }: { part: Part; active: boolean }) {
       <Button size="small" color={active ? "primary" : "inherit"} onClick={() => choosePart(part.id)} aria-pressed={active} sx={{ px: 0.5, ml: -0.5, fontWeight: 700 }}>{part.name}</Button>
       {rows.map(([name, value]) => (
         <Box key={name} sx={{ display: "flex", gap: 1 }}>
-          <Typography variant="body2" color="text.secondary" sx={{ width: 96, flexShrink: 0 }}>{name}</Typography>
+          <Typography variant="body2" color="textSecondary" sx={{ width: 96, flexShrink: 0 }}>{name}</Typography>
           <Typography variant="body2">{value}</Typography>
         </Box>
       ))}
@@ -34,7 +34,7 @@ export function GatherSheet() {
       <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
         <Typography variant="h2" sx={{ mb: 1 }}>Parts</Typography>
         {parts.map((part) => <PartRow key={part.id} part={part} active={part.id === active} />)}
-        {parts.length === 0 && <Typography variant="body2" color="text.secondary">None yet.</Typography>}
+        {parts.length === 0 && <Typography variant="body2" color="textSecondary">None yet.</Typography>}
       </Paper>
     </>
   );
@@ -50,7 +50,7 @@ function Report() {
         <Typography variant="h2" sx={{ flex: 1 }}>Brought in</Typography>
         <Button size="small" color="inherit" onClick={() => set({ report: null })}>Close</Button>
       </Box>
-      <Typography variant="body2" color="text.secondary" sx={{ wordBreak: "break-word" }}>{report.file}</Typography>
+      <Typography variant="body2" color="textSecondary" sx={{ wordBreak: "break-word" }}>{report.file}</Typography>
       {report.parts.map((part, i) => (
         <Typography key={i} variant="body2" sx={{ mt: 0.75 }}>
           <b>{part.name}</b>: {count(part.vertices)} vertices, {count(part.faces)} faces, {part.sets.length > 0 ? `sets ${part.sets.join(", ")}` : "no color set"}
@@ -60,7 +60,7 @@ function Report() {
       {report.repairs.map((repair, i) => <Typography key={i} variant="body2">{repair.part}: {repair.message}</Typography>)}
       {report.notes.length > 0 && <Typography variant="h3" sx={{ mt: 1.25 }}>In the file, not kept</Typography>}
       {report.notes.map((note, i) => <Typography key={i} variant="body2">{note}</Typography>)}
-      {clean && <Typography variant="body2" color="success.main" sx={{ mt: 1 }}>✓ Nothing had to be mended or left out.</Typography>}
+      {clean && <Typography variant="body2" color="success" sx={{ mt: 1 }}>✓ Nothing had to be mended or left out.</Typography>}
     </Paper>
   );
 }
@@ -69,7 +69,7 @@ export function GatherTray({ onBring }: { onBring: () => void }) {
   return (
     <>
       <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in a mesh…</Button>
-      <Typography variant="body2" color="text.secondary">
+      <Typography variant="body2" color="textSecondary">
         PLY or GLB, with or without colors. A file can be dropped anywhere on this page as well.
       </Typography>
     </>

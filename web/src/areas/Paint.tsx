@@ -54,14 +54,14 @@ export function PaintSheet() {
   return (
     <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
       <Typography variant="h2">Skin stroke</Typography>
-      <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5, mb: 1 }}>
+      <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1 }}>
         Paints the visible, connected surface inside the circle. What lies behind or beside it stays.
       </Typography>
       <FormControlLabel
         control={<Switch size="small" checked={brush.build_up} onChange={(event) => set({ brush: { ...brush, build_up: event.target.checked } })} />}
         label={<Typography variant="body2">Build up while held</Typography>}
       />
-      <Typography variant="caption" color="text.secondary" sx={{ display: "block", mb: 1 }}>
+      <Typography variant="caption" color="textSecondary" sx={{ display: "block", mb: 1 }}>
         {brush.build_up ? "Each dab adds to the last, also while the pointer rests." : "A stroke covers each place once, however often it crosses."}
       </Typography>
       {part && part.median_edge > brush.radius / 2 && (
@@ -69,7 +69,7 @@ export function PaintSheet() {
           <b>The mesh is coarse for this brush.</b> An edge is about {length(part.median_edge)}, and color is no finer than the mesh.
         </Alert>
       )}
-      <Typography variant="caption" color="text.secondary" component="div" sx={{ mt: 1, lineHeight: 1.7 }}>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1, lineHeight: 1.7 }}>
         Drag on the model to paint, beside it to turn. Right button turns, middle button moves, wheel comes closer. <b>[</b> and <b>]</b> change the radius, <b>F</b> frames, arrow keys turn.
       </Typography>
     </Paper>

@@ -43,7 +43,7 @@ export function AddSet({ project, part, onClose }: { project: number; part: Part
           <MenuItem value="grey">0.5: the neutral of an overlay</MenuItem>
           <MenuItem value="black">Black: in no mask</MenuItem>
         </TextField>
-        <Typography variant="caption" color="text.secondary">{part.sets.length} of 16 sets. Undo takes it away again.</Typography>
+        <Typography variant="caption" color="textSecondary">{part.sets.length} of 16 sets. Undo takes it away again.</Typography>
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose} color="inherit">Cancel</Button>

@@ -25,7 +25,7 @@ function Card({ set }: { set: ColorSet }) {
         <Chip size="small" variant="outlined" label={placementWords[set.placement]} />
         <Chip size="small" variant="outlined" label={set.encoding} />
         <Box sx={{ flex: 1 }} />
-        {isShown && <Typography variant="caption" color="text.secondary">shown</Typography>}
+        {isShown && <Typography variant="caption" color="textSecondary">shown</Typography>}
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 0.75 }}>
         {channelName.map((name, i) => {
@@ -42,7 +42,7 @@ function Card({ set }: { set: ColorSet }) {
               >
                 <Typography component="span" sx={{ fontWeight: 700, color: channelInk[i], fontSize: 13 }}>{name}</Typography>
                 <Grain bins={held?.bins} ink={channelInk[i] ?? "#000"} label={`Histogram of ${name}: ${numbers}`} />
-                <Typography variant="caption" color="text.secondary" sx={{ lineHeight: 1.2, display: "block", mt: 0.25 }}>
+                <Typography variant="caption" color="textSecondary" sx={{ lineHeight: 1.2, display: "block", mt: 0.25 }}>
                   {held ? `⌀ ${held.mean.toFixed(2)}` : "…"}
                 </Typography>
               </ButtonBase>
@@ -67,22 +67,22 @@ export function ChannelBoard({ project }: { project: number }) {
             {parts.map((each) => <MenuItem key={each.id} value={each.id}>{each.name}</MenuItem>)}
           </Select>
         ) : (
-          <Typography variant="body2" color="text.secondary" noWrap>{part?.name}</Typography>
+          <Typography variant="body2" color="textSecondary" noWrap>{part?.name}</Typography>
         )}
       </Box>
       {part?.sets.map((set) => <Card key={set.id} set={set} />)}
       {part && part.sets.length === 0 && (
-        <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
+        <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>
           {part.name} carries no color yet. Add a set: four channels of numbers at its points, ready to be painted.
         </Typography>
       )}
       {part ? (
         <Box sx={{ display: "flex", alignItems: "center" }}>
-          <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>{part.sets.length} of 16 sets</Typography>
+          <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>{part.sets.length} of 16 sets</Typography>
           <Button size="small" color="secondary" onClick={() => setAdding(true)} disabled={part.sets.length >= 16}>+ Add a set</Button>
         </Box>
       ) : (
-        <Typography variant="body2" color="text.secondary">Bring a mesh in, and its sets stand here.</Typography>
+        <Typography variant="body2" color="textSecondary">Bring a mesh in, and its sets stand here.</Typography>
       )}
       {adding && part && <AddSet project={project} part={part} onClose={() => setAdding(false)} />}
     </Paper>

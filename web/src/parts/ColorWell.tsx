@@ -115,7 +115,7 @@ export function ColorWell({ color, onChange, withAlpha }: Props) {
               }} />
             )}
           </Box>
-          <Typography variant="caption" color="text.secondary" sx={{ display: "block", mt: 1 }}>
+          <Typography variant="caption" color="textSecondary" sx={{ display: "block", mt: 1 }}>
             {[0, 1, 2].map((i) => (color[i] ?? 0).toFixed(2)).join("  ")} · sRGB-encoded
           </Typography>
         </Box>

@@ -30,7 +30,7 @@ export function Knob({ label, value, unit, format, fromBar, toBar, onChange, wid
   };
   return (
     <Box sx={{ width, flexShrink: 0 }}>
-      <Typography component="label" variant="body2" color="text.secondary" htmlFor={`knob-${label}`} sx={{ display: "block", lineHeight: 1.3 }}>
+      <Typography component="label" variant="body2" color="textSecondary" htmlFor={`knob-${label}`} sx={{ display: "block", lineHeight: 1.3 }}>
         {label}
       </Typography>
       <InputBase

@@ -115,7 +115,7 @@ export class Stage {
     const narrow = Math.min(1, this.camera.aspect);
     const distance = all.radius / Math.sin(((this.camera.fov / 2) * Math.PI) / 180) / narrow;
     this.controls.target.copy(all.center);
-    this.camera.position.copy(all.center).addScaledVector(sight, distance * 0.98);
+    this.camera.position.copy(all.center).addScaledVector(sight, distance * 1.06);
     this.controls.update();
     this.fitDepths();
     this.redraw();
