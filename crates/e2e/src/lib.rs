@@ -210,6 +210,20 @@ impl Browser {
         self.until("speckle.state().unsaved === 0").await
     }
 
+    /// Presses the left button at a place, holds it still, and lifts it.
+    ///
+    /// # Errors
+    /// When the stroke is not acknowledged.
+    pub async fn press_for(&self, x: f64, y: f64, time: Duration) -> Result<()> {
+        let actions = MouseActions::new("hand".to_owned())
+            .then(move_to((x, y)))
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+            .then(PointerAction::Pause { duration: time })
+            .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(actions).await?;
+        self.until("speckle.state().unsaved === 0").await
+    }
+
     /// Chooses a paint by its hex number, as a user would.
     ///
     /// # Errors
@@ -273,4 +287,24 @@ impl fantoccini::wd::WebDriverCompatibleCommand for ConsoleLog {
     fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
         (http::Method::POST, Some(json!({ "type": "browser" }).to_string()))
     }
+}
+
+/// The body of a GET, past the browser.
+///
+/// # Errors
+/// When the server does not answer 200.
+pub fn fetch(address: &str, path: &str) -> Result<Vec<u8>> {
+    use std::io::{Read, Write};
+    let host = address.trim_start_matches("http://");
+    let mut stream = std::net::TcpStream::connect(host)?;
+    write!(stream, "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n")?;
+    let mut answer = Vec::new();
+    stream.read_to_end(&mut answer)?;
+    let end = answer.windows(4).position(|w| w == b"\r\n\r\n").context("an answer has a head")?;
+    let body = answer.split_off(end + 4);
+    let head = String::from_utf8_lossy(&answer);
+    if !head.starts_with("HTTP/1.1 200") {
+        bail!("{path} was answered with {head}");
+    }
+    Ok(body)
 }

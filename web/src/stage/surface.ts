@@ -31,7 +31,7 @@ const fragmentShader = /* glsl */ `
     vec3 key = normalize(vec3(-0.45, 0.75, 0.6));
     vec3 fill = normalize(vec3(0.8, 0.1, 0.35));
     float wrapped = max(0.0, (dot(n, key) + 0.25) / 1.25);
-    float light = 0.2 + 0.16 * (0.5 + 0.5 * n.y) + 0.68 * wrapped * wrapped + 0.12 * max(0.0, dot(n, fill));
+    float light = 0.2 + 0.16 * (0.5 + 0.5 * n.y) + 0.82 * wrapped * wrapped + 0.12 * max(0.0, dot(n, fill));
     float gloss = pow(max(0.0, dot(n, normalize(key + normalize(vSight)))), 40.0) * 0.07;
     pixel = vec4(toEncoded(min(vec3(1.0), toLinear(color) * light + gloss)), 1.0);
   }`;
