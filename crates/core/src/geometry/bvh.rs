@@ -65,7 +65,7 @@ impl Bvh {
         }
         let ray = Ray::new_inf(origin.into(), direction.into());
         let mut hit = RayHit::none();
-        self.tree.ray_traverse(ray, &mut hit, |ray, i| self.triangles[i].intersect(ray));
+        self.tree.ray_traverse(ray, &mut hit, |ray, i| meet(&self.triangles[i], ray));
         let slot = hit.primitive_id as usize;
         (hit.t.is_finite() && slot < self.faces.len()).then(|| Hit {
             triangle: self.tree.primitive_indices[slot],
@@ -79,7 +79,7 @@ impl Bvh {
     #[must_use]
     pub fn is_clear(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
         let ray = Ray::new(from.into(), (to - from).into(), skip, 1.0);
-        self.tree.ray_traverse_miss(ray, |ray, i| self.triangles[i].intersect(ray))
+        self.tree.ray_traverse_miss(ray, |ray, i| meet(&self.triangles[i], ray))
     }
 
     /// The faces that come within `radius` of `center`, each once, ascending.
@@ -114,6 +114,25 @@ impl Bvh {
         faces.dedup();
         faces
     }
+}
+
+/// How far past its edges a triangle is still met, in barycentric coordinates: rays that run
+/// exactly through an edge, as symmetric models have them, must not slip between two triangles.
+const EDGE_TOLERANCE: f32 = 1e-5;
+
+/// Distance along the ray to the triangle, infinite for a miss (Möller and Trumbore 1997).
+fn meet(triangle: &Triangle, ray: &Ray) -> f32 {
+    let (e1, e2) = (triangle.v1 - triangle.v0, triangle.v2 - triangle.v0);
+    let p = ray.direction.cross(e2);
+    let inverse = 1.0 / e1.dot(p);
+    let from = ray.origin - triangle.v0;
+    let u = from.dot(p) * inverse;
+    let q = from.cross(e1);
+    let v = ray.direction.dot(q) * inverse;
+    let t = e2.dot(q) * inverse;
+    // A triangle without area gives NaN or infinity, and no comparison holds.
+    let inside = u >= -EDGE_TOLERANCE && v >= -EDGE_TOLERANCE && u + v <= 1.0 + EDGE_TOLERANCE;
+    if inside && t >= ray.tmin && t <= ray.tmax { t } else { f32::INFINITY }
 }
 
 /// The point of a triangle nearest to `p` (Ericson, Real-Time Collision Detection, 5.1.5).
