@@ -65,6 +65,6 @@ mod tests {
         assert!((linear_from_srgb(0.5) - 0.214_041_14).abs() < 1e-6);
         assert!((linear_from_srgb(0.04) - 0.003_095_975).abs() < 1e-8);
         assert!((srgb_from_linear(0.18) - 0.461_356_1).abs() < 1e-5);
-        assert_eq!(linear_from_srgb(1.0), 1.0);
+        assert_eq!((linear_from_srgb(1.0), srgb_from_linear(1.0)), (1.0, 1.0));
     }
 }

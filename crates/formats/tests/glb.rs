@@ -1,0 +1,166 @@
+//! GLB against the crate `gltf`, which shares no code with ours, and against glTF 2.0 (Khronos).
+
+use speckle_core::{
+    Document, Edit, Encoding, Part, Placement,
+    document::{NewPart, NewSet},
+};
+use speckle_formats::{Depth, Format, Limits, WriteOptions, read, write};
+
+/// The bollard with a color set of varied values and a data set.
+fn bollard() -> Vec<NewPart> {
+    let mut parts = speckle_demo::piece("bollard").unwrap().make();
+    let count = parts[0].mesh.vertex_count();
+    let value = |i: usize| [i % 256, (i / 7) % 256, (i / 49) % 256, 255 - i % 200];
+    parts[0].sets[0].values = (0..count).map(|i| value(i).map(|b| b as f32 / 255.0)).collect();
+    parts[0].sets.push(NewSet {
+        name: "Wear".into(),
+        placement: Placement::Vertex,
+        encoding: Encoding::Data,
+        ground: [0.5; 4],
+        values: vec![[0.5, 0.25, 0.75, 1.0]; count],
+    });
+    parts
+}
+
+fn into_parts(parts: Vec<NewPart>) -> Vec<Part> {
+    let mut document = Document::default();
+    document.apply(Edit::AddParts(parts)).unwrap();
+    document.parts().to_vec()
+}
+
+/// glTF 2.0, 3.7.2.1: `COLOR_n` is linear. So 0.5 of a color set is stored as 0.214 (IEC 61966-2-1),
+/// and 0.5 of a data set as 0.5.
+#[test]
+fn colors_are_stored_linear_and_data_as_it_is() {
+    let parts = into_parts(bollard());
+    let export = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let gltf = gltf::Gltf::from_slice(&export.bytes).unwrap();
+    let blob = gltf.blob.clone().unwrap();
+    let primitive = gltf.meshes().next().unwrap().primitives().next().unwrap();
+    let reader = primitive.reader(|_| Some(&blob));
+    let coat: Vec<[f32; 4]> = reader.read_colors(0).unwrap().into_rgba_f32().collect();
+    let wear: Vec<[f32; 4]> = reader.read_colors(1).unwrap().into_rgba_f32().collect();
+    let linear = |v: f32| if v <= 0.04045 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) };
+    for (stored, value) in coat.iter().zip(parts[0].sets[0].values.iter()) {
+        for channel in 0..3 {
+            assert!((stored[channel] - linear(value[channel])).abs() < 1e-6);
+        }
+        assert_eq!(stored[3], value[3]);
+    }
+    assert!(wear.iter().all(|v| *v == [0.5, 0.25, 0.75, 1.0]));
+    let positions: Vec<[f32; 3]> = reader.read_positions().unwrap().collect();
+    assert!(
+        positions.iter().zip(parts[0].geometry.mesh().positions()).all(|(a, b)| *a == b.to_array())
+    );
+    let corners = reader.read_indices().unwrap().into_u32().count();
+    assert_eq!(corners, 3 * parts[0].geometry.mesh().triangle_count());
+}
+
+#[test]
+fn sets_come_back_with_name_encoding_and_values_at_every_depth() {
+    let parts = into_parts(bollard());
+    // Linear light in 8 bits is coarse in the darks: a step from 0 is 12.92 steps of the encoded
+    // scale (IEC 61966-2-1), half of which is the rounding's worst.
+    for (depth, worst) in [(Depth::Float, 1e-5), (Depth::Bits16, 1e-3), (Depth::Bits8, 6.5 / 255.0)]
+    {
+        for alpha in [true, false] {
+            let options = WriteOptions { depth, alpha, ..WriteOptions::default() };
+            let export = write(Format::Glb, &parts, options).unwrap();
+            let back = read("b.glb", &export.bytes, Limits::default()).unwrap();
+            assert!(back.repairs.is_empty(), "{:?}", back.repairs);
+            assert_eq!(back.parts[0].name, "Bollard");
+            assert_eq!(back.parts[0].mesh.vertex_count(), parts[0].geometry.mesh().vertex_count());
+            for (ours, theirs) in back.parts[0].sets.iter().zip(&parts[0].sets) {
+                assert_eq!((&ours.name, ours.encoding), (&theirs.name, theirs.encoding));
+                for (a, b) in ours.values.iter().zip(theirs.values.iter()) {
+                    assert!((0..3).all(|i| (a[i] - b[i]).abs() <= worst), "{depth:?}: {a:?} {b:?}");
+                    assert!(if alpha { (a[3] - b[3]).abs() <= 0.003 } else { a[3] == 1.0 });
+                }
+            }
+        }
+    }
+}
+
+/// A GLB of one triangle with normalized colors, strips and a mirrored node, put together by hand
+/// after the tables of glTF 2.0, chapter 4 and section 3.6.
+fn by_hand(mode: u32, node: &str, kind: u32, color: &[u8], stride: usize) -> Vec<u8> {
+    let mut bin: Vec<u8> = [[0.0_f32, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]]
+        .iter()
+        .flatten()
+        .flat_map(|x| x.to_le_bytes())
+        .collect();
+    bin.extend_from_slice(color);
+    let json = format!(
+        r#"{{"asset":{{"version":"2.0"}},"scenes":[{{"nodes":[0]}}],"nodes":[{{"children":[1]}},{{"mesh":0,"name":"Flap"{node}}}],
+        "meshes":[{{"primitives":[{{"mode":{mode},"attributes":{{"POSITION":0,"COLOR_0":1,"_OTHER":0}}}}]}}],
+        "accessors":[{{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3"}},{{"bufferView":1,"componentType":{kind},"normalized":true,"count":4,"type":"VEC3"}}],
+        "bufferViews":[{{"buffer":0,"byteLength":48}},{{"buffer":0,"byteOffset":48,"byteLength":{},"byteStride":{stride}}}],
+        "buffers":[{{"byteLength":{}}}]}}"#,
+        color.len(),
+        bin.len()
+    );
+    let mut json = json.into_bytes();
+    json.resize(json.len().next_multiple_of(4), b' ');
+    let mut file = Vec::new();
+    for word in
+        [0x4654_6C67, 2, (28 + json.len() + bin.len()) as u32, json.len() as u32, 0x4E4F_534A]
+    {
+        file.extend(word.to_le_bytes());
+    }
+    file.extend(json);
+    file.extend((bin.len() as u32).to_le_bytes());
+    file.extend(0x004E_4942_u32.to_le_bytes());
+    file.extend(bin);
+    file
+}
+
+#[test]
+fn integer_colors_strips_fans_and_placed_nodes_are_read() {
+    let bytes: Vec<u8> = [[255, 0, 55, 0]; 4].concat();
+    let words: Vec<u8> =
+        [[65_535_u16, 0, 14_135, 0]; 4].concat().iter().flat_map(|w| w.to_le_bytes()).collect();
+    // Linear 55/255 and 14135/65535 encoded by IEC 61966-2-1, evaluated by hand: both 0.5018.
+    for (kind, color, stride) in [(5121, bytes.clone(), 4), (5123, words, 8)] {
+        let file = by_hand(5, "", kind, &color, stride);
+        let import = read("f.glb", &file, Limits::default()).unwrap();
+        let part = &import.parts[0];
+        assert_eq!(part.name, "Flap");
+        assert_eq!(
+            part.mesh.corner_vertices(),
+            [0, 1, 2, 1, 3, 2],
+            "a strip turns every second triangle"
+        );
+        let [r, g, b, a] = part.sets[0].values[0];
+        assert!(r == 1.0 && g == 0.0 && (b - 0.5018).abs() < 1e-3 && a == 1.0, "{b}");
+    }
+    let moved = by_hand(6, r#","translation":[10,0,0],"scale":[-2,1,1]"#, 5121, &bytes, 4);
+    let import = read("f.glb", &moved, Limits::default()).unwrap();
+    let mesh = &import.parts[0].mesh;
+    assert_eq!(mesh.positions()[1].to_array(), [8.0, 0.0, 0.0]);
+    // A fan from the first vertex; mirrored, so turned round to keep its outside outside.
+    assert!(mesh.face_area_vector(0).z > 0.0);
+    assert_eq!(mesh.face_count(), 2);
+}
+
+#[test]
+fn damage_is_told_with_its_place() {
+    let whole = write(Format::Glb, &into_parts(bollard()), WriteOptions::default()).unwrap().bytes;
+    let fails = |bytes: &[u8]| read("b.glb", bytes, Limits::default()).unwrap_err().to_string();
+    assert!(fails(b"").contains("byte 0"));
+    assert!(fails(b"glTX0000").contains("byte 0"));
+    assert!(fails(&whole[..whole.len() / 2]).contains("middle of a chunk"));
+    let mut old = whole.clone();
+    old[4] = 1;
+    assert!(fails(&old).contains("version 2"));
+    let json = |from: &str, to: &str| {
+        let text = whole.windows(from.len()).position(|w| w == from.as_bytes()).unwrap();
+        let mut bytes = whole.clone();
+        bytes[text..text + from.len()].copy_from_slice(to.as_bytes());
+        fails(&bytes)
+    };
+    assert!(json("\"mesh\":0", "\"mesh\":7").contains("mesh 7"));
+    assert!(json("\"nodes\":[0]", "\"nodes\":[4]").contains("node 4"));
+    // An accessor of far more rows than its view has bytes for.
+    let told = json("\"componentType\":5126,\"count\":2", "\"componentType\":5126,\"count\":9");
+    assert!(told.contains("reaches past the end") && told.contains("byte"), "{told}");
+}
