@@ -12,7 +12,12 @@ pub fn linear_from_srgb(encoded: f32) -> f32 {
 /// The sRGB-encoded value of linear light, both 0–1. IEC 61966-2-1, with its constants.
 #[must_use]
 pub fn srgb_from_linear(linear: f32) -> f32 {
-    if linear <= 0.003_130_8 { linear * 12.92 } else { 1.055 * linear.powf(1.0 / 2.4) - 0.055 }
+    if linear <= 0.003_130_8 {
+        linear * 12.92
+    } else {
+        // In single precision the two constants would make white a hair less than 1.
+        (1.055 * f64::from(linear.powf(1.0 / 2.4)) - 0.055) as f32
+    }
 }
 
 /// [`linear_from_srgb`] on R, G and B; alpha is a plain number and stays.
@@ -64,6 +69,7 @@ mod tests {
     fn known_values_of_the_standard() {
         assert!((linear_from_srgb(0.5) - 0.214_041_14).abs() < 1e-6);
         assert!((linear_from_srgb(0.04) - 0.003_095_975).abs() < 1e-8);
+        assert_eq!((linear_from_srgb(1.0), srgb_from_linear(1.0)), (1.0, 1.0), "white stays white");
         assert!((srgb_from_linear(0.18) - 0.461_356_1).abs() < 1e-5);
         assert_eq!((linear_from_srgb(1.0), srgb_from_linear(1.0)), (1.0, 1.0));
     }

@@ -131,7 +131,7 @@ fn integer_colors_strips_fans_and_placed_nodes_are_read() {
             "a strip turns every second triangle"
         );
         let [r, g, b, a] = part.sets[0].values[0];
-        assert!(r == 1.0 && g == 0.0 && (b - 0.5018).abs() < 1e-3 && a == 1.0, "{b}");
+        assert!(r == 1.0 && g == 0.0 && (b - 0.5018).abs() < 1e-3 && a == 1.0, "{r} {g} {b} {a}");
     }
     let moved = by_hand(6, r#","translation":[10,0,0],"scale":[-2,1,1]"#, 5121, &bytes, 4);
     let import = read("f.glb", &moved, Limits::default()).unwrap();

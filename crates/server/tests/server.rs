@@ -1,0 +1,255 @@
+//! The server as a client meets it: over real sockets on loopback.
+
+use std::{
+    net::SocketAddr,
+    time::{Duration, Instant},
+};
+
+use futures::{SinkExt, StreamExt};
+use serde_json::{Value, json};
+use speckle_server::{Config, openapi_json, router};
+use speckle_store::Store;
+use tokio::{
+    io::{AsyncReadExt, AsyncWriteExt},
+    net::{TcpListener, TcpStream},
+};
+use tokio_tungstenite::{
+    connect_async,
+    tungstenite::{Message, client::IntoClientRequest},
+};
+
+type Socket = tokio_tungstenite::WebSocketStream<tokio_tungstenite::MaybeTlsStream<TcpStream>>;
+
+async fn serve(store: Store) -> SocketAddr {
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    let config = Config { most_upload: 1 << 20, ..Config::default() };
+    tokio::spawn(async move { axum::serve(listener, router(store, &config)).await });
+    address
+}
+
+/// One request; the status and the body.
+async fn ask(address: SocketAddr, head: &str, body: &[u8]) -> (u16, Vec<u8>) {
+    let mut stream = TcpStream::connect(address).await.unwrap();
+    let head = format!("{head}\r\nConnection: close\r\nContent-Length: {}\r\n\r\n", body.len());
+    stream.write_all(head.as_bytes()).await.unwrap();
+    let _ = stream.write_all(body).await;
+    let mut answer = Vec::new();
+    let _ = stream.read_to_end(&mut answer).await;
+    let end = answer.windows(4).position(|w| w == b"\r\n\r\n").unwrap();
+    let body = answer.split_off(end + 4);
+    let status = String::from_utf8_lossy(&answer[9..12]).parse().unwrap();
+    (status, body)
+}
+
+async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) {
+    let head = format!("POST {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json");
+    let (status, body) = ask(address, &head, body.to_string().as_bytes()).await;
+    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
+}
+
+async fn bollard(address: SocketAddr) -> i64 {
+    let (status, made) = post(address, "/api/v1/pieces", json!({ "piece": "bollard" })).await;
+    assert_eq!(status, 200);
+    made["id"].as_i64().unwrap()
+}
+
+async fn join(address: SocketAddr, project: i64) -> Socket {
+    let url = format!("ws://{address}/api/v1/projects/{project}/live");
+    connect_async(url).await.unwrap().0
+}
+
+/// The next JSON message of a type; frames before it are handed to `frames`.
+async fn hear(socket: &mut Socket, kind: &str, mut frames: impl FnMut(&[u8])) -> Value {
+    let limit = Instant::now() + Duration::from_secs(20);
+    loop {
+        let left = limit.saturating_duration_since(Instant::now());
+        let message = tokio::time::timeout(left, socket.next()).await;
+        match message.unwrap_or_else(|_| panic!("waited in vain for {kind}")).unwrap().unwrap() {
+            Message::Text(text) => {
+                let message: Value = serde_json::from_str(&text).unwrap();
+                if message["type"] == kind {
+                    return message;
+                }
+            }
+            Message::Binary(bytes) => frames(&bytes),
+            _ => {}
+        }
+    }
+}
+
+async fn say(socket: &mut Socket, message: Value) {
+    socket.send(Message::text(message.to_string())).await.unwrap();
+}
+
+/// Values of the first set as a client holds them, by what frames say.
+#[derive(Default, Clone, PartialEq)]
+struct Held(Vec<[u8; 4]>);
+
+impl Held {
+    fn take(&mut self, frame: &[u8]) {
+        let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
+        let count = word(3) as usize;
+        let fours = |from: usize| {
+            frame[from..from + 4 * count].chunks_exact(4).map(|c| c.try_into().unwrap())
+        };
+        match word(0) {
+            2 => self.0 = fours(32).collect(),
+            3 => {
+                for (index, value) in fours(32).zip(fours(32 + 4 * count)) {
+                    self.0[u32::from_le_bytes(index) as usize] = value;
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+fn stroke(hello: &Value, paint: [f32; 4]) -> Value {
+    let part = &hello["outline"]["parts"][0];
+    json!({ "type": "stroke_begin", "start": {
+        "part": part["id"], "set": part["sets"][0]["id"], "channels": [true, true, true, false],
+        "paint": paint,
+        "brush": { "radius": 30.0, "opacity": 1.0, "hardness": 0.5, "build_up": false },
+        "view": { "kind": "perspective", "eye": [0.0, 130.0, 900.0], "forward": [0.0, 0.0, -1.0] },
+    }})
+}
+
+fn moved(points: &[[f32; 2]]) -> Value {
+    let samples: Vec<Value> = points
+        .iter()
+        .map(|[x, y]| json!({ "origin": [0.0, 130.0, 900.0], "direction": [x, y, -900.0] }))
+        .collect();
+    json!({ "type": "stroke_move", "samples": samples })
+}
+
+#[tokio::test]
+async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("toys.sqlite");
+    let address = serve(Store::open(&path).unwrap()).await;
+    let project = bollard(address).await;
+
+    let (mut mine, mut theirs) = (Held::default(), Held::default());
+    let mut one = join(address, project).await;
+    let hello = hear(&mut one, "hello", |_| {}).await;
+    hear(&mut one, "figures", |f| mine.take(f)).await;
+    let mut two = join(address, project).await;
+    hear(&mut two, "figures", |f| theirs.take(f)).await;
+    let ground = mine.clone();
+
+    say(&mut one, stroke(&hello, [0.0, 0.2, 0.4, 1.0])).await;
+    say(&mut one, moved(&[[-40.0, 0.0], [40.0, 30.0]])).await;
+    say(&mut one, json!({ "type": "stroke_end" })).await;
+    let kept = hear(&mut one, "kept", |f| mine.take(f)).await;
+    assert_eq!(kept["history"]["undo"], "Skin stroke on Coat");
+    // At the moment of the acknowledgement, another reader of the file sees the row.
+    let beside = Store::open(&path).unwrap();
+    let document = beside.open_project(project, 0).unwrap().document;
+    let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
+        .values
+        .iter()
+        .map(|v| v.map(|x| (x * 255.0).round() as u8))
+        .collect();
+    assert!(mine != ground && mine.0 == stored);
+    hear(&mut two, "kept", |f| theirs.take(f)).await;
+    assert!(mine == theirs);
+
+    // Undo by the other one: history is the project's.
+    say(&mut two, json!({ "type": "undo" })).await;
+    let undone = hear(&mut one, "kept", |f| mine.take(f)).await;
+    assert_eq!(undone["history"]["redo"], "Skin stroke on Coat");
+    assert!(mine == ground);
+
+    // A socket that dies in a stroke ends it there, and what was painted is kept.
+    say(&mut two, stroke(&hello, [1.0, 0.0, 0.0, 1.0])).await;
+    say(&mut two, moved(&[[0.0, 0.0]])).await;
+    drop(two);
+    let kept = hear(&mut one, "kept", |f| mine.take(f)).await;
+    assert_eq!(kept["history"]["redo"], Value::Null);
+    assert!(mine != ground);
+}
+
+#[tokio::test]
+async fn nonsense_is_refused_with_a_sentence_and_changes_nothing() {
+    let address = serve(Store::in_memory().unwrap()).await;
+    let project = bollard(address).await;
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    let mut bad = stroke(&hello, [0.0; 4]);
+    bad["start"]["brush"]["radius"] = json!(-1.0);
+    say(&mut socket, bad).await;
+    let refused = hear(&mut socket, "refused", |_| {}).await;
+    assert!(refused["message"].as_str().unwrap().contains("radius"));
+
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let add = |name: &str| json!({ "type": "add_set", "part": 1, "name": name, "placement": "face", "encoding": "data", "start": [0.5, 0.5, 0.5, 1.0] });
+    let part = hello["outline"]["parts"][0]["id"].clone();
+    let with_part = |mut request: Value| {
+        request["part"] = part.clone();
+        request
+    };
+    let (status, told) = post(address, &edits, with_part(add("Coat"))).await;
+    assert_eq!(status, 422);
+    assert!(told["message"].as_str().unwrap().contains("Coat already"));
+    let (status, _) = post(address, &edits, with_part(add("Wear"))).await;
+    assert_eq!(status, 204);
+    let outline = hear(&mut socket, "outline", |_| {}).await;
+    assert_eq!(outline["outline"]["parts"][0]["sets"][1]["name"], "Wear");
+
+    let (status, told) = post(address, "/api/v1/pieces", json!({ "piece": "yacht" })).await;
+    assert_eq!((status, told["message"].as_str().unwrap()), (422, "there is no demo piece yacht"));
+    let get = |path: &str| format!("GET {path} HTTP/1.1\r\nHost: {address}");
+    assert_eq!(ask(address, &get("/api/v1/projects/99/export?format=glb"), b"").await.0, 404);
+    assert_eq!(ask(address, &get("/api/v1/nothing"), b"").await.0, 404);
+}
+
+#[tokio::test]
+async fn other_sites_and_other_names_are_kept_out_and_bodies_are_bounded() {
+    let address = serve(Store::in_memory().unwrap()).await;
+    let request = |lines: &str| format!("{lines}\r\nContent-Type: application/json");
+    let piece: &[u8] = br#"{"piece":"bollard"}"#;
+    for (head, status) in [
+        (format!("POST /api/v1/pieces HTTP/1.1\r\nHost: {address}"), 200),
+        (
+            format!("POST /api/v1/pieces HTTP/1.1\r\nHost: {address}\r\nOrigin: http://{address}"),
+            200,
+        ),
+        (
+            format!(
+                "POST /api/v1/pieces HTTP/1.1\r\nHost: {address}\r\nOrigin: http://elsewhere.test"
+            ),
+            403,
+        ),
+        (
+            format!(
+                "POST /api/v1/pieces HTTP/1.1\r\nHost: {address}\r\nOrigin: http://localhost:1"
+            ),
+            403,
+        ),
+        (format!("POST /api/v1/pieces HTTP/1.1\r\nHost: {address}\r\nOrigin: null"), 403),
+        ("POST /api/v1/pieces HTTP/1.1\r\nHost: elsewhere.test".to_owned(), 403),
+    ] {
+        assert_eq!(ask(address, &request(&head), piece).await.0, status, "{head}");
+    }
+    let rebound = ask(address, "GET /api/v1/projects HTTP/1.1\r\nHost: elsewhere.test", b"").await;
+    assert_eq!(rebound.0, 403);
+
+    let mut foreign =
+        format!("ws://{address}/api/v1/projects/1/live").into_client_request().unwrap();
+    foreign.headers_mut().insert("origin", "http://elsewhere.test".parse().unwrap());
+    assert!(connect_async(foreign).await.is_err());
+
+    let head = format!("POST /api/v1/imports?name=big.ply HTTP/1.1\r\nHost: {address}");
+    assert_eq!(ask(address, &head, &vec![b' '; (1 << 20) + 1]).await.0, 413);
+    let (status, told) = ask(address, &head, b"ply\nnonsense\n").await;
+    assert_eq!(status, 422);
+    assert!(String::from_utf8_lossy(&told).contains("big.ply, line 2"));
+}
+
+/// The description committed with the front end, from which its types are made, is the server's.
+#[test]
+fn the_committed_description_has_not_drifted() {
+    let committed = include_str!("../../../web/openapi.json");
+    assert!(committed == openapi_json(), "run `cargo xtask api` and commit what it writes");
+}
