@@ -45,6 +45,9 @@ fn largest_difference(a: &[[f32; 4]], b: &[[f32; 4]]) -> f32 {
     pairs.map(|(x, y)| (x - y).abs()).fold(0.0, f32::max)
 }
 
+/// A pixel with the values at the corners of the triangle it lies in.
+type Spot = (u32, u32, [u8; 4], [u8; 4], [u8; 4]);
+
 async fn loaded(browser: &Browser) -> Result<()> {
     browser
         .until("window.speckle?.state().connected === true && speckle.stage.surfaces.size > 0 && Object.keys(speckle.state().figures).length > 0")
@@ -82,7 +85,7 @@ async fn check_pixels(browser: &Browser, paint: [u8; 3]) -> Result<usize> {
             })()",
         )
         .await?;
-    let spots: Vec<(u32, u32, [u8; 4], [u8; 4], [u8; 4])> = serde_json::from_value(spots)?;
+    let spots: Vec<Spot> = serde_json::from_value(spots)?;
     assert!(spots.len() > 1000, "only {} pixels lie on the model", spots.len());
     let mut painted = 0;
     for (x, y, a, b, c) in spots {
