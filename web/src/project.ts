@@ -9,18 +9,18 @@ export class Project {
   private readonly live: Live;
   private awaitingFootprint = false;
   private strokeUnderWay = false;
+  /** Radius on screen of the circle last asked about. */
+  private ringPixels = 0;
 
   constructor(
     id: number,
     readonly stage: Stage,
   ) {
     this.live = new Live(id, {
-      connected: (connected) => {
-        if (!connected) {
-          this.strokeUnderWay = false;
-          this.awaitingFootprint = false;
-        }
-        set({ connected, ...(connected ? {} : { unsaved: 0 }) });
+      lost: () => {
+        this.strokeUnderWay = false;
+        this.awaitingFootprint = false;
+        set({ connected: false, unsaved: 0 });
       },
       message: (message) => this.hear(message),
       frame: (frame) => {
@@ -42,7 +42,7 @@ export class Project {
         } else {
           this.awaitingFootprint = false;
           if (this.strokeUnderWay) return;
-          stage.showFootprint(frame);
+          stage.showFootprint(frame, this.ringPixels);
           set({ covered: frame.indices.length });
         }
       },
@@ -57,7 +57,7 @@ export class Project {
     switch (message.type) {
       case "hello":
         this.stage.clear();
-        set({ project: message.name, history: message.history, figures: {}, unsaved: 0 });
+        set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
         takeOutline(message.outline.parts);
         break;
       case "outline": {
@@ -107,7 +107,7 @@ export class Project {
   }
 
   /** Asks what a dab here would cover; asks again only when the last answer is in. */
-  hover(x: number, y: number) {
+  hover(x: number, y: number, pixelsPerUnit: number) {
     const { part, target, brush } = get();
     if (this.awaitingFootprint || this.strokeUnderWay || part === null || target === null) return;
     const { stage } = this;
@@ -115,6 +115,7 @@ export class Project {
       type: "hover", part, set: target, radius: brush.radius, view: stage.view(), sample: stage.sample(x, y),
     });
     this.awaitingFootprint = said;
+    this.ringPixels = brush.radius * pixelsPerUnit;
   }
 
   /** Puts the brush down; says why when it cannot. */

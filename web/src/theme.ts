@@ -44,6 +44,7 @@ export const theme = createTheme({
     h1: { fontFamily: heading, fontWeight: 700, fontSize: 40, letterSpacing: "-0.02em" },
     h2: { fontFamily: heading, fontWeight: 650, fontSize: 17 },
     h3: { fontFamily: heading, fontWeight: 650, fontSize: 15 },
+    h6: { fontFamily: heading, fontWeight: 650, fontSize: 17 },
     button: { textTransform: "none", fontWeight: 600 },
     body2: { fontSize: 13 },
     caption: { fontSize: 12 },

@@ -46,8 +46,16 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start(data: &Path) -> Result<Self> {
+        Self::start_at(data, 0)
+    }
+
+    /// Likewise, on a port of one's choice.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start_at(data: &Path, port: u16) -> Result<Self> {
         let mut process = Command::new(binary()?)
-            .args(["serve", "--no-open", "--port", "0", "--data"])
+            .args(["serve", "--no-open", "--port", &port.to_string(), "--data"])
             .arg(data)
             .stdout(Stdio::piped())
             .spawn()?;
@@ -240,6 +248,39 @@ impl Browser {
         self.client.wait().at_most(PATIENCE).for_element(css).await?;
         self.client.execute("document.querySelector('.MuiBackdrop-root').click()", vec![]).await?;
         self.until("document.querySelector('.MuiPopover-root') === null").await
+    }
+
+    /// Waits until a project's meshes and values are on the stage.
+    ///
+    /// # Errors
+    /// When they do not come.
+    pub async fn loaded(&self) -> Result<()> {
+        self.until(
+            "window.speckle?.state().connected === true && speckle.stage.surfaces.size > 0 \
+             && [...speckle.stage.surfaces.values()].every((surface) => surface.ready) \
+             && Object.keys(speckle.state().figures).length > 0",
+        )
+        .await
+    }
+
+    /// Turns the flat look on, by its menu.
+    ///
+    /// # Errors
+    /// When the menu does not answer.
+    pub async fn choose_flat(&self) -> Result<()> {
+        self.choose_look("Flat").await?;
+        self.until("speckle.state().shade === 'flat'").await
+    }
+
+    /// Chooses an entry of the look's menu by a word in it.
+    ///
+    /// # Errors
+    /// When the menu does not answer.
+    pub async fn choose_look(&self, word: &str) -> Result<()> {
+        self.click("look").await?;
+        let entry = format!("//li[contains(., '{word}')]");
+        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.until("document.querySelector('[role=menu]') === null").await
     }
 
     /// Complaints on the page's console since the last call.

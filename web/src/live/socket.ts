@@ -8,8 +8,8 @@ type ServerMessage = Schemas["ServerMessage"];
 export interface Listener {
   message(message: ServerMessage): void;
   frame(frame: Frame): void;
-  /** Called when the socket opens or is lost. */
-  connected(is: boolean): void;
+  /** The socket is lost; it is tried again, and a new hello comes when it is back. */
+  lost(): void;
 }
 
 const FIRST_RETRY_MS = 300;
@@ -34,7 +34,6 @@ export class Live {
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
       this.retry = FIRST_RETRY_MS;
-      this.listener.connected(true);
     };
     socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
       if (typeof event.data === "string") {
@@ -46,7 +45,7 @@ export class Live {
     };
     socket.onclose = () => {
       if (this.closed) return;
-      this.listener.connected(false);
+      this.listener.lost();
       this.timer = window.setTimeout(() => this.open(), this.retry);
       this.retry = Math.min(2 * this.retry, LAST_RETRY_MS);
     };

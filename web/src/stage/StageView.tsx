@@ -150,7 +150,7 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (event.timeStamp - probed < MOST_PROBES_MS) return;
     probed = event.timeStamp;
     probe(under);
-    if (under && get().area === "paint" && under.part === get().part) project.hover(event.clientX, event.clientY);
+    if (under && get().area === "paint" && under.part === get().part) project.hover(event.clientX, event.clientY, under.pixelsPerUnit);
     else stage.showFootprint(null);
   };
   const up = () => {

@@ -9,7 +9,8 @@ import type { Schemas } from "../api/client";
 // Values are written as they are stored: three must convert nothing.
 THREE.ColorManagement.enabled = false;
 
-const MOST_DOTS = 3000;
+/** Pixels of the circle for each dot of a footprint: more dots would hide what they lie on. */
+const PIXELS_PER_DOT = 36;
 
 export type Sample = Schemas["Sample"];
 export type View = Schemas["View"];
@@ -172,13 +173,14 @@ export class Stage {
     return { x: box.left + ((seen.x + 1) / 2) * box.width, y: box.top + ((1 - seen.y) / 2) * box.height };
   }
 
-  /** Dots on the elements a dab would cover; null takes them away. */
-  showFootprint(frame: FootprintFrame | null) {
+  /** Dots on the elements a dab would cover, or on every so many where they lie close; null takes
+   * them away. */
+  showFootprint(frame: FootprintFrame | null, radiusPixels = 0) {
     const surface = frame && this.surfaces.get(frame.part);
     const was = this.dots.visible;
     this.dots.visible = false;
     if (frame && surface && frame.indices.length > 0) {
-      const step = Math.ceil(frame.indices.length / MOST_DOTS);
+      const step = Math.ceil(frame.indices.length / ((Math.PI * radiusPixels ** 2) / PIXELS_PER_DOT + 8));
       const points = new Float32Array(3 * Math.ceil(frame.indices.length / step));
       const point = new THREE.Vector3();
       for (let i = 0; i * step < frame.indices.length; i++) {

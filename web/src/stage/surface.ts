@@ -1,8 +1,9 @@
 // One part on the stage: its geometry, the values of its sets, and what the pointer meets.
 import * as THREE from "three";
-import { MeshBVH } from "three-mesh-bvh";
+import type { MeshBVH } from "three-mesh-bvh";
 import type { GeometryFrame } from "../live/frames";
 import type { Schemas } from "../api/client";
+import { growTree } from "./trees";
 
 type Placement = Schemas["Placement"];
 
@@ -77,6 +78,14 @@ export class Surface {
     });
     this.object = new THREE.Mesh(this.shared, this.material);
     this.object.frustumCulled = false;
+    growTree(this.shared, (tree) => {
+      this.bvh = tree;
+    });
+  }
+
+  /** False while the pointer cannot meet it yet. */
+  get ready() {
+    return this.bvh !== null;
   }
 
   get bounds(): THREE.Sphere {
@@ -180,11 +189,9 @@ export class Surface {
     return this.position(this.frame.cornerVertices[element] ?? 0, into).lerp(middle, 0.25);
   }
 
-  /** The nearest point under a ray; builds its tree when first asked. */
+  /** The nearest point under a ray; none while the tree is being built. */
   meet(ray: THREE.Ray): Meeting | null {
-    // The tree keeps its own order of triangles (`indirect`), so faces keep the server's numbers.
-    this.bvh ??= new MeshBVH(this.shared, { indirect: true });
-    const hit = this.bvh.raycastFirst(ray, THREE.DoubleSide);
+    const hit = this.bvh?.raycastFirst(ray, THREE.DoubleSide);
     if (!hit || hit.faceIndex == null || !hit.face) return null;
     const { a, b, c } = hit.face;
     return { point: hit.point, distance: hit.distance, vertices: [a, b, c], triangle: hit.faceIndex };
