@@ -16,6 +16,7 @@ export const theme = createTheme({
       palette: {
         primary: { main: "#D9512C", contrastText: "#FFFDF8" },
         secondary: { main: "#1E6F7C" },
+        info: { main: "#1E6F7C" },
         success: { main: "#4F7A33" },
         warning: { main: "#8A5A0B" },
         error: { main: "#A8322A" },
@@ -28,6 +29,7 @@ export const theme = createTheme({
       palette: {
         primary: { main: "#EE7350", contrastText: "#211F27" },
         secondary: { main: "#6FBFCB" },
+        info: { main: "#6FBFCB" },
         success: { main: "#9CC47C" },
         warning: { main: "#E3B25C" },
         error: { main: "#EE8A80" },

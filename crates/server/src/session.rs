@@ -194,6 +194,10 @@ impl Session {
         self.tell(client, wire::json(&hello));
         for part in self.document.parts().to_vec() {
             self.tell_part(&part, |session, message| session.tell(client, message));
+            // The first hover should find the tree grown; whoever needs it sooner waits for it.
+            std::thread::spawn(move || {
+                let _ = part.geometry.bvh();
+            });
         }
     }
 

@@ -81,7 +81,7 @@ impl File {
         }
         if !mesh.all_triangles() {
             notes.push(format!(
-                "{}: {} faces were cut into {} triangles",
+                "{}: polygons were cut, {} faces into {} triangles",
                 part.name,
                 mesh.face_count(),
                 mesh.triangle_count()
