@@ -170,6 +170,51 @@ async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
     assert!(mine != ground);
 }
 
+/// Several hands at once on one set: all end with the same values, those of the file.
+#[tokio::test]
+async fn hands_that_paint_at_once_end_with_the_same_values() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("toys.sqlite");
+    let address = serve(Store::open(&path).unwrap()).await;
+    let project = bollard(address).await;
+    let hands = 4_usize;
+    let mut sockets = Vec::new();
+    for _ in 0..hands {
+        let mut socket = join(address, project).await;
+        let mut held = Held::default();
+        let hello = hear(&mut socket, "hello", |_| {}).await;
+        hear(&mut socket, "figures", |f| held.take(f)).await;
+        sockets.push((socket, held, hello));
+    }
+    for (hand, (socket, _, hello)) in sockets.iter_mut().enumerate() {
+        say(socket, stroke(hello, [hand as f32 / 4.0, 0.5, 0.1, 1.0])).await;
+    }
+    // Slice by slice in turn, so that the strokes cross while all of them are under way.
+    for slice in 0..6 {
+        for (hand, (socket, _, _)) in sockets.iter_mut().enumerate() {
+            let (x, y) = (-50.0 + 20.0 * slice as f32, -40.0 + 25.0 * hand as f32);
+            say(socket, moved(&[[x, y], [x + 10.0, -y]])).await;
+        }
+    }
+    for (socket, _, _) in &mut sockets {
+        say(socket, json!({ "type": "stroke_end" })).await;
+    }
+    for (socket, held, _) in &mut sockets {
+        for _ in 0..hands {
+            hear(socket, "kept", |f| held.take(f)).await;
+        }
+    }
+    let document = Store::open(&path).unwrap().open_project(project, 0).unwrap().document;
+    let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
+        .values
+        .iter()
+        .map(|v| v.map(|x| (x * 255.0).round() as u8))
+        .collect();
+    for (_, held, _) in &sockets {
+        assert!(held.0 == stored);
+    }
+}
+
 #[tokio::test]
 async fn nonsense_is_refused_with_a_sentence_and_changes_nothing() {
     let address = serve(Store::in_memory().unwrap()).await;
