@@ -9,8 +9,11 @@
 //! point is a definite state, whoever paints while.
 
 mod change;
+mod parts;
+mod traits;
 
 pub use change::{Change, Direction, PartRecord, Patch, Step};
+pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
     collections::{BTreeMap, HashMap},
@@ -25,6 +28,7 @@ use crate::{
     geometry::{ContentId, Geometry},
     mesh::Mesh,
     stroke::{Sample, StrokeStart, StrokeUnderHand},
+    transform::Transform,
 };
 
 /// The most sets a part may carry.
@@ -45,8 +49,8 @@ pub struct StrokeId(pub u64);
 pub struct Part {
     /// Names the part within the project.
     pub id: PartId,
-    /// What the user calls it.
-    pub name: String,
+    /// Its name, and what else is said of it.
+    pub traits: PartTraits,
     /// Its shape.
     pub geometry: Arc<Geometry>,
     /// Its sets; receivers read the first one first.
@@ -56,10 +60,12 @@ pub struct Part {
 /// A part about to come in, its sets in the order they will have.
 #[derive(Clone, Debug)]
 pub struct NewPart {
-    /// What it will be called.
+    /// What it will be called; a number is added when the project has the name already.
     pub name: String,
     /// Its shape.
     pub mesh: Mesh,
+    /// Its named groups of faces.
+    pub selections: Vec<Selection>,
     /// Its sets.
     pub sets: Vec<NewSet>,
 }
@@ -79,11 +85,93 @@ pub struct NewSet {
     pub values: Vec<Rgba>,
 }
 
+impl NewPart {
+    /// A part without named groups of faces.
+    #[must_use]
+    pub fn new(name: impl Into<String>, mesh: Mesh, sets: Vec<NewSet>) -> Self {
+        Self { name: name.into(), mesh, selections: Vec::new(), sets }
+    }
+}
+
+impl NewSet {
+    /// A set flooded with its ground color.
+    #[must_use]
+    pub fn flooded(
+        name: impl Into<String>,
+        placement: Placement,
+        encoding: Encoding,
+        ground: Rgba,
+        mesh: &Mesh,
+    ) -> Self {
+        let values = vec![ground; placement.count(mesh)];
+        Self { name: name.into(), placement, encoding, ground, values }
+    }
+}
+
 /// Everything a user can do to a project.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
 pub enum Edit {
-    /// Brings parts in.
-    AddParts(Vec<NewPart>),
+    /// Brings parts in. An empty project takes the unit and the up axis they are given in; any
+    /// other has had them converted to its own.
+    #[serde(skip)]
+    AddParts {
+        /// The parts.
+        parts: Vec<NewPart>,
+        /// What their numbers mean, for an empty project.
+        traits: Option<ProjectTraits>,
+    },
+    /// Gives a part another name.
+    RenamePart {
+        /// The part.
+        part: PartId,
+        /// What it will be called.
+        name: String,
+    },
+    /// Shows or hides parts.
+    ShowParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// Whether they are seen from now on.
+        visible: bool,
+    },
+    /// Locks parts, so that nothing about them changes, or unlocks them.
+    LockParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// Whether they are locked from now on.
+        locked: bool,
+    },
+    /// Puts a part elsewhere.
+    PlacePart {
+        /// The part.
+        part: PartId,
+        /// Where it stands from now on.
+        transform: Transform,
+    },
+    /// Makes a copy of a part, with its sets, behind it in the list.
+    DuplicatePart {
+        /// The part.
+        part: PartId,
+    },
+    /// Takes parts away.
+    DeleteParts {
+        /// The parts.
+        parts: Vec<PartId>,
+    },
+    /// Gives a part another place in the list.
+    MovePart {
+        /// The part.
+        part: PartId,
+        /// Its place from now on, from 0.
+        to: usize,
+    },
+    /// Says what the project's numbers mean; the numbers stay.
+    SetProject {
+        /// The unit and the up axis.
+        traits: ProjectTraits,
+    },
     /// Gives a part one more set, flooded with one value.
     AddSet {
         /// The part.
@@ -104,6 +192,14 @@ pub enum Edit {
         /// Where the pointer went.
         samples: Vec<Sample>,
     },
+}
+
+impl Edit {
+    /// Brings parts in whose numbers mean what the project's do.
+    #[must_use]
+    pub fn bring_in(parts: Vec<NewPart>) -> Self {
+        Self::AddParts { parts, traits: None }
+    }
 }
 
 /// Why an edit was not made; the document is as it was.
@@ -142,6 +238,18 @@ pub enum EditError {
         /// The name both would have.
         name: String,
     },
+    /// Two parts would be called the same.
+    #[error("there is a part called {0} already: choose another name")]
+    PartNameTaken(String),
+    /// The part may not change.
+    #[error("the part {0} is locked: unlock it in Gather first")]
+    Locked(String),
+    /// The part cannot be seen, so it is not painted either.
+    #[error("the part {0} is hidden: show it in Gather first")]
+    Hidden(String),
+    /// The transform makes no sense.
+    #[error("{0}")]
+    Transform(&'static str),
     /// A name with nothing in it.
     #[error("a name is needed")]
     NoName,
@@ -159,6 +267,7 @@ pub enum EditError {
 /// A project: its parts and everything on them.
 #[derive(Default)]
 pub struct Document {
+    traits: ProjectTraits,
     parts: Vec<Part>,
     next_id: u32,
     /// Every mesh met so far, also of parts that an undo took away.
@@ -169,6 +278,12 @@ pub struct Document {
 }
 
 impl Document {
+    /// What the project's numbers mean.
+    #[must_use]
+    pub fn traits(&self) -> ProjectTraits {
+        self.traits
+    }
+
     /// The parts, in order.
     #[must_use]
     pub fn parts(&self) -> &[Part] {
@@ -192,7 +307,7 @@ impl Document {
         part.sets
             .iter()
             .find(|s| s.id == set)
-            .ok_or_else(|| EditError::NoSuchSet { part: part.name.clone() })
+            .ok_or_else(|| EditError::NoSuchSet { part: part.traits.name.clone() })
     }
 
     /// Makes an edit.
@@ -201,11 +316,30 @@ impl Document {
     /// See [`EditError`]; the document is then unchanged.
     pub fn apply(&mut self, edit: Edit) -> Result<Change, EditError> {
         let change = match edit {
-            Edit::AddParts(parts) => self.change_adding_parts(parts)?,
+            Edit::AddParts { parts, traits } => self.change_adding_parts(parts, traits)?,
+            Edit::RenamePart { part, name } => self.change_renaming(part, &name)?,
+            Edit::ShowParts { parts, visible } => {
+                let verb = if visible { "Show" } else { "Hide" };
+                self.change_traits_of(verb, &parts, |traits| traits.visible = visible)?
+            }
+            Edit::LockParts { parts, locked } => {
+                let verb = if locked { "Lock" } else { "Unlock" };
+                self.change_traits_of(verb, &parts, |traits| traits.locked = locked)?
+            }
+            Edit::PlacePart { part, transform } => {
+                if let Some(problem) = transform.problem() {
+                    return Err(EditError::Transform(problem));
+                }
+                self.unlocked(part)?;
+                self.change_traits_of("Place", &[part], |traits| traits.transform = transform)?
+            }
+            Edit::DuplicatePart { part } => self.change_duplicating(part)?,
+            Edit::DeleteParts { parts } => self.change_deleting(&parts)?,
+            Edit::MovePart { part, to } => self.change_moving(part, to)?,
+            Edit::SetProject { traits } => self.change_project(traits),
             Edit::AddSet { part, name, placement, encoding, start } => {
-                let count = placement.count(self.part(part)?.geometry.mesh());
-                let values = vec![start; count];
-                let set = NewSet { name, placement, encoding, ground: start, values };
+                let mesh = self.part(part)?.geometry.mesh();
+                let set = NewSet::flooded(name, placement, encoding, start, mesh);
                 self.change_adding_set(part, set)?
             }
             Edit::Stroke { start, samples } => {
@@ -225,35 +359,13 @@ impl Document {
         self.next_id
     }
 
-    fn change_adding_parts(&mut self, parts: Vec<NewPart>) -> Result<Change, EditError> {
-        let mut steps = Vec::with_capacity(parts.len());
-        let label = match parts.as_slice() {
-            [one] => format!("Bring in {}", one.name),
-            several => format!("Bring in {} parts", several.len()),
-        };
-        for new in parts {
-            if new.sets.len() > MOST_SETS {
-                return Err(EditError::TooManySets { part: new.name });
-            }
-            let geometry = Arc::new(Geometry::new(new.mesh));
-            let mut sets: Vec<ColorSet> = Vec::with_capacity(new.sets.len());
-            for set in new.sets {
-                sets.push(self.admit_set(&new.name, &sets, set, geometry.mesh())?);
-            }
-            let mesh = geometry.id();
-            self.meshes.insert(mesh, geometry);
-            let part = PartRecord { id: PartId(self.take_id()), name: new.name, mesh, sets };
-            steps.push(Step::Part { index: self.parts.len() + steps.len(), part });
-        }
-        Ok(Change { label, steps })
-    }
-
     fn change_adding_set(&mut self, part: PartId, set: NewSet) -> Result<Change, EditError> {
-        let owner = self.part(part)?.clone();
+        let owner = self.unlocked(part)?.clone();
+        let name = owner.traits.name;
         if owner.sets.len() >= MOST_SETS {
-            return Err(EditError::TooManySets { part: owner.name });
+            return Err(EditError::TooManySets { part: name });
         }
-        let set = self.admit_set(&owner.name, &owner.sets, set, owner.geometry.mesh())?;
+        let set = self.admit_set(&name, &owner.sets, set, owner.geometry.mesh())?;
         Ok(Change {
             label: format!("Add set {}", set.name),
             steps: vec![Step::Set { part, index: owner.sets.len(), set }],
@@ -295,12 +407,17 @@ impl Document {
         if let Some(problem) = start.problem() {
             return Err(EditError::Stroke(problem));
         }
+        let part = self.unlocked(start.part)?;
+        if !part.traits.visible {
+            return Err(EditError::Hidden(part.traits.name.clone()));
+        }
+        let (geometry, transform) = (part.geometry.clone(), part.traits.transform);
         let set = self.set(start.part, start.set)?;
-        let (values, placement) = (set.values.clone(), set.placement);
-        let geometry = self.part(start.part)?.geometry.clone();
+        let (values, placement, ground) = (set.values.clone(), set.placement, set.ground);
         let earlier = self.end_stroke(id);
         self.kept.entry(start.set).or_insert(values);
-        self.strokes.insert(id, StrokeUnderHand::new(start, &geometry, placement));
+        let stroke = StrokeUnderHand::new(start, &geometry, &transform, placement, ground);
+        self.strokes.insert(id, stroke);
         Ok(earlier)
     }
 
@@ -322,7 +439,7 @@ impl Document {
             .sets
             .iter_mut()
             .find(|s| s.id == start.set)
-            .ok_or_else(|| EditError::NoSuchSet { part: part.name.clone() })?;
+            .ok_or_else(|| EditError::NoSuchSet { part: part.traits.name.clone() })?;
         Ok(stroke.extend(samples, &part.geometry, Arc::make_mut(&mut set.values).as_mut_slice()))
     }
 
@@ -346,7 +463,7 @@ impl Document {
             let (before, after) = (take(kept), take(&set.values));
             let patch = Patch { indices, before, after };
             (!patch.indices.is_empty()).then(|| Change {
-                label: format!("Skin stroke on {}", set.name),
+                label: format!("{} on {}", stroke.start().title(), set.name),
                 steps: vec![Step::Values { part, set: set_id, patch }],
             })
         });
@@ -365,7 +482,7 @@ impl Document {
             .steps
             .iter()
             .filter_map(|step| match step {
-                Step::Part { part, .. } => Some(part.mesh),
+                Step::Part { part, .. } | Step::PartGone { part, .. } => Some(part.mesh),
                 _ => None,
             })
             .filter(|id| !self.meshes.contains_key(id))
@@ -393,12 +510,13 @@ impl Document {
         };
         DocumentRecord {
             next_id: self.next_id,
+            traits: self.traits,
             parts: self
                 .parts
                 .iter()
                 .map(|part| PartRecord {
                     id: part.id,
-                    name: part.name.clone(),
+                    traits: part.traits.clone(),
                     mesh: part.geometry.id(),
                     sets: part.sets.iter().map(with_kept).collect(),
                 })
@@ -411,7 +529,7 @@ impl Document {
     /// # Errors
     /// When a mesh is missing or a set does not fit it.
     pub fn restore(record: DocumentRecord, meshes: Vec<Mesh>) -> Result<Self, EditError> {
-        let mut document = Self { next_id: record.next_id, ..Self::default() };
+        let mut document = Self { next_id: record.next_id, traits: record.traits, ..Self::default() };
         for mesh in meshes {
             document.supply_mesh(mesh);
         }
@@ -427,6 +545,8 @@ impl Document {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct DocumentRecord {
     next_id: u32,
+    #[serde(default)]
+    traits: ProjectTraits,
     parts: Vec<PartRecord>,
 }
 

@@ -12,8 +12,13 @@ pub mod figures;
 pub mod geometry;
 pub mod mesh;
 pub mod stroke;
+pub mod transform;
 
 pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
-pub use document::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, StrokeId};
+pub use document::{
+    Change, Document, Edit, EditError, Part, PartId, PartTraits, Patch, ProjectTraits, Selection, Step,
+    StrokeId,
+};
 pub use geometry::{ContentId, Geometry};
 pub use mesh::{Mesh, MeshError};
+pub use transform::{Conversion, Transform, Unit, UpAxis};

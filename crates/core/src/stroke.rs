@@ -1,9 +1,14 @@
 //! Painting by hand: a brush carried along pointer samples, dab after dab.
 //!
-//! [`spacing`] turns samples into evenly spaced dabs, [`skin`] says which elements a dab covers,
-//! and [`StrokeUnderHand`] lays the paint on. Nothing here knows of documents or undo.
+//! [`spacing`] turns samples into evenly spaced dabs, [`footprint`] says which elements a dab
+//! covers, and [`StrokeUnderHand`] lays the paint on. Nothing here knows of documents or undo.
+//!
+//! Lengths, points and lines of sight are the project's; a part that is turned, scaled or mirrored
+//! is covered as it is seen.
 
-pub mod skin;
+mod deep;
+pub mod footprint;
+mod skin;
 pub mod spacing;
 
 use glam::Vec3;
@@ -15,8 +20,9 @@ use crate::{
     color_set::{Channels, Placement},
     document::PartId,
     geometry::Geometry,
+    transform::Transform,
 };
-use skin::Skin;
+use footprint::{Footprint, Placed};
 use spacing::DabPath;
 
 /// How far each dab of a brush is from the next, in radii: the rim of a hard stroke then waves by
@@ -26,35 +32,121 @@ pub const SPACING: f32 = 0.2;
 /// How much of the opacity one dab lays on when the brush builds up.
 const BUILD_UP_PER_DAB: f32 = 0.2;
 
+/// What a dab covers.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Reach {
+    /// The connected, visible surface under a circle as seen.
+    #[default]
+    Skin,
+    /// Everything within the radius in space, hidden faces too.
+    Deep,
+}
+
+/// How a dab fades from its hard middle to its rim.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Falloff {
+    /// Gently out of the middle and gently into the rim.
+    #[default]
+    Soft,
+    /// In a straight line.
+    Straight,
+    /// Full for long, then steeply: a quarter circle.
+    Dome,
+    /// Steeply, then thin for long: the quarter circle turned over.
+    Spike,
+}
+
+/// What a stroke does.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Action {
+    /// Lays the paint on.
+    #[default]
+    Paint,
+    /// Brings the set's ground color back.
+    Erase,
+}
+
 /// The brush.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Brush {
-    /// Radius in the part's units.
+    /// What a dab covers.
+    #[serde(default)]
+    pub reach: Reach,
+    /// Radius in the project's unit, or see `on_screen`.
     pub radius: f32,
+    /// Whether the circle keeps its size on the screen: the radius is then a share of the distance
+    /// from the eye, measured along the view. A parallel view shows every distance in one size, so
+    /// that nothing differs there.
+    #[serde(default)]
+    pub on_screen: bool,
     /// How much of the paint the stroke lays on at most, 0–1.
     pub opacity: f32,
-    /// The inner share of the radius that gets all of it, 0–1; from there it falls off smoothly.
+    /// The inner share of the radius that gets all of it, 0–1; from there it falls off.
     pub hardness: f32,
+    /// How it falls off.
+    #[serde(default)]
+    pub falloff: Falloff,
     /// Whether dabs add up within a stroke, also while the pointer is held still. Otherwise a
     /// stroke covers each place once, however often it crosses.
     pub build_up: bool,
+    /// Whether the pen's pressure scales the radius.
+    #[serde(default)]
+    pub pressure_radius: bool,
+    /// Whether the pen's pressure scales the opacity.
+    #[serde(default)]
+    pub pressure_opacity: bool,
+}
+
+impl Default for Brush {
+    fn default() -> Self {
+        Self {
+            reach: Reach::Skin,
+            radius: 1.0,
+            on_screen: false,
+            opacity: 1.0,
+            hardness: 0.5,
+            falloff: Falloff::Soft,
+            build_up: false,
+            pressure_radius: false,
+            pressure_opacity: false,
+        }
+    }
 }
 
 impl Brush {
-    /// Coverage at a distance from the middle, in radii (0–1), opacity not counted.
-    ///
-    /// One up to the hardness, then a smooth step down to zero at the rim.
+    /// Coverage at a distance from the middle, in radii (0–1), opacity not counted: one up to the
+    /// hardness, zero at the rim.
     #[must_use]
     pub fn falloff(&self, distance: f32) -> f32 {
         if distance <= self.hardness {
-            1.0
-        } else if distance >= 1.0 {
-            0.0
-        } else {
-            let t = (1.0 - distance) / (1.0 - self.hardness);
-            t * t * (3.0 - 2.0 * t)
+            return 1.0;
         }
+        if distance >= 1.0 {
+            return 0.0;
+        }
+        let t = (1.0 - distance) / (1.0 - self.hardness);
+        match self.falloff {
+            Falloff::Soft => t * t * (3.0 - 2.0 * t),
+            Falloff::Straight => t,
+            Falloff::Dome => (t * (2.0 - t)).sqrt(),
+            Falloff::Spike => 1.0 - (1.0 - t * t).sqrt(),
+        }
+    }
+
+    /// Radius of a dab, in the project's unit, at a depth along the view and a pen's pressure.
+    fn radius_at(&self, view: &View, depth: f32, pressure: f32) -> f32 {
+        let radius = match view {
+            View::Perspective { .. } if self.on_screen => self.radius * depth,
+            _ => self.radius,
+        };
+        if self.pressure_radius { radius * pressure } else { radius }
     }
 }
 
@@ -65,7 +157,7 @@ impl Brush {
 pub enum View {
     /// Lines of sight meet in the eye.
     Perspective {
-        /// The eye, in the part's space.
+        /// The eye, in the project's space.
         #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         eye: Vec3,
         /// Where the camera points, unit length.
@@ -81,6 +173,11 @@ pub enum View {
 }
 
 impl View {
+    /// How far a point is from the eye, measured along the view.
+    fn depth(&self, point: Vec3) -> f32 {
+        self.sight(point).dot(self.forward())
+    }
+
     fn forward(&self) -> Vec3 {
         let (Self::Perspective { forward, .. } | Self::Parallel { forward }) = *self;
         forward
@@ -107,7 +204,7 @@ impl View {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Sample {
-    /// Start of the pointer's line of sight, in the part's space.
+    /// Start of the pointer's line of sight, in the project's space.
     #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
     pub origin: Vec3,
     /// Its direction.
@@ -117,6 +214,13 @@ pub struct Sample {
     /// one more dab for each such sample, any other ignores it.
     #[serde(default)]
     pub held: bool,
+    /// How hard the pen is pressed, 0–1; 1 for a pointer that cannot tell.
+    #[serde(default = "full")]
+    pub pressure: f32,
+}
+
+fn full() -> f32 {
+    1.0
 }
 
 /// What a stroke is made with, fixed when the pointer goes down.
@@ -129,7 +233,10 @@ pub struct StrokeStart {
     pub set: SetId,
     /// The channels painted; others stay bit-identical.
     pub channels: Channels,
-    /// The paint, in the set's own encoding.
+    /// What it does.
+    #[serde(default)]
+    pub action: Action,
+    /// The paint, in the set's own encoding; erasing takes the set's ground color instead.
     #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
     pub paint: Rgba,
     /// The brush.
@@ -159,11 +266,25 @@ impl StrokeStart {
     }
 }
 
+impl StrokeStart {
+    /// What the change is called.
+    #[must_use]
+    pub fn title(&self) -> &'static str {
+        match (self.action, self.brush.reach) {
+            (Action::Paint, Reach::Skin) => "Skin stroke",
+            (Action::Paint, Reach::Deep) => "Deep stroke",
+            (Action::Erase, Reach::Skin) => "Skin erase",
+            (Action::Erase, Reach::Deep) => "Deep erase",
+        }
+    }
+}
+
 /// A stroke whose pointer is still down.
 pub struct StrokeUnderHand {
     start: StrokeStart,
+    placed: Placed,
     path: DabPath,
-    skin: Skin,
+    footprint: Footprint,
     /// How much of the paint lies on each element already, 0–1.
     coverage: Vec<f32>,
     /// Elements in the order they were first touched.
@@ -173,12 +294,23 @@ pub struct StrokeUnderHand {
 impl StrokeUnderHand {
     /// Puts the pointer down; nothing is painted before the first sample.
     #[must_use]
-    pub fn new(start: StrokeStart, geometry: &Geometry, placement: Placement) -> Self {
+    pub fn new(
+        mut start: StrokeStart,
+        geometry: &Geometry,
+        transform: &Transform,
+        placement: Placement,
+        ground: Rgba,
+    ) -> Self {
+        if start.action == Action::Erase {
+            start.paint = ground;
+        }
+        let placed = Placed::new(transform);
         Self {
-            path: DabPath::new(start.view, start.brush.radius * SPACING, geometry),
-            skin: Skin::new(geometry, placement, start.view, start.brush.radius),
+            path: DabPath::new(start.view, placed.to_project(geometry.measures().center())),
+            footprint: Footprint::new(start.brush.reach, geometry, placement, placed, start.view),
             coverage: vec![0.0; placement.count(geometry.mesh())],
             touched: Vec::new(),
+            placed,
             start,
         }
     }
@@ -203,14 +335,19 @@ impl StrokeUnderHand {
         geometry: &Geometry,
         values: &mut [Rgba],
     ) -> Vec<u32> {
-        let Self { start, path, skin, coverage, touched } = self;
-        let brush = start.brush;
+        let Self { start, placed, path, footprint, coverage, touched } = self;
+        let (brush, view) = (start.brush, start.view);
         let mut changed = Vec::new();
         for sample in samples {
-            path.advance(sample, brush.build_up, geometry.bvh(), |hit| {
-                for covered in skin.cover(geometry, hit) {
+            let spacing = |depth: f32| SPACING * brush.radius_at(&view, depth, 1.0);
+            path.advance(sample, brush.build_up, spacing, |origin, direction, pressure| {
+                let hit = placed.cast(geometry, origin, direction)?;
+                let depth = view.depth(placed.to_project(hit.point));
+                let radius = brush.radius_at(&view, depth, pressure);
+                let opacity = if brush.pressure_opacity { pressure } else { 1.0 } * brush.opacity;
+                for covered in footprint.cover(geometry, &hit, radius) {
                     let element = covered.element as usize;
-                    let laid = brush.opacity * brush.falloff(covered.distance);
+                    let laid = opacity * brush.falloff(covered.distance);
                     let before = coverage[element];
                     let after = if brush.build_up {
                         1.0 - (1.0 - before) * (1.0 - laid * BUILD_UP_PER_DAB)
@@ -239,6 +376,7 @@ impl StrokeUnderHand {
                         }
                     }
                 }
+                Some(depth)
             });
         }
         changed.sort_unstable();

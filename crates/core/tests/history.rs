@@ -1,37 +1,21 @@
 //! Whatever is done, undone and redone: every point of the history comes back to the bit.
 
+mod common;
+
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
-    Change, Channels, Document, Edit, Encoding, Mesh, Placement,
+    Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Transform,
+    Unit, UpAxis,
     document::{Direction, NewPart, NewSet},
-    mesh::MeshArrays,
-    stroke::{Brush, Sample, StrokeStart, View},
+    stroke::{Action, Brush, Sample, StrokeStart, View},
 };
 
 fn kite(name: &str) -> NewPart {
-    let n = 8_u32;
-    let at = |i: u32| 2.0 * i as f32 / n as f32 - 1.0;
-    let positions: Vec<Vec3> =
-        (0..=n).flat_map(|y| (0..=n).map(move |x| Vec3::new(at(x), at(y), 0.0))).collect();
-    let corner_vertices: Vec<u32> = (0..n * n)
-        .flat_map(|i| {
-            let v = i / n * (n + 1) + i % n;
-            [v, v + 1, v + n + 2, v + n + 1]
-        })
-        .collect();
-    let face_starts = (0..=n * n).map(|f| 4 * f).collect();
-    let values = vec![[0.25, 0.5, 0.75, 1.0]; positions.len()];
-    let mesh =
-        Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] }).unwrap();
-    let set = NewSet {
-        name: "Coat".into(),
-        placement: Placement::Vertex,
-        encoding: Encoding::Color,
-        ground: [1.0; 4],
-        values,
-    };
-    NewPart { name: name.into(), mesh, sets: vec![set] }
+    let mesh = Mesh::new(common::sheet(8, 0.0)).unwrap();
+    let ground = [0.25, 0.5, 0.75, 1.0];
+    let set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, ground, &mesh);
+    NewPart::new(name, mesh, vec![set])
 }
 
 /// Something a hand may do; numbers choose among what is there.
@@ -40,6 +24,8 @@ enum Deed {
     Bring,
     AddSet(usize, u8),
     Stroke { part: usize, set: usize, from: [f32; 2], to: [f32; 2], paint: [f32; 4], channels: u8 },
+    /// An edit of the list of parts: which, on which parts, and a number for it.
+    Parts(u8, usize, usize),
     Undo,
     Redo,
 }
@@ -51,6 +37,7 @@ fn deed() -> impl Strategy<Value = Deed> {
         1 => (0..4_usize, 0..3_u8).prop_map(|(part, kind)| Deed::AddSet(part, kind)),
         5 => (0..4_usize, 0..4_usize, place(), place(), prop::array::uniform4(0.0_f32..=1.0), 1..16_u8)
             .prop_map(|(part, set, from, to, paint, channels)| Deed::Stroke { part, set, from, to, paint, channels }),
+        4 => (0..8_u8, 0..5_usize, 0..5_usize).prop_map(|(kind, a, b)| Deed::Parts(kind, a, b)),
         3 => Just(Deed::Undo),
         2 => Just(Deed::Redo),
     ]
@@ -59,7 +46,10 @@ fn deed() -> impl Strategy<Value = Deed> {
 fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
     let part = |i: usize| document.parts().get(i % document.parts().len().max(1));
     Some(match *deed {
-        Deed::Bring => Edit::AddParts(vec![kite(&format!("Kite {serial}"))]),
+        Deed::Bring => Edit::AddParts {
+            parts: vec![kite("Kite"), kite("Kite")],
+            traits: Some(ProjectTraits { unit: Unit::Inch, up: UpAxis::Z }),
+        },
         Deed::AddSet(i, kind) => Edit::AddSet {
             part: part(i)?.id,
             name: format!("Set {serial}"),
@@ -73,17 +63,42 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 origin: Vec3::new(x, y, 3.0),
                 direction: Vec3::NEG_Z,
                 held: false,
+                pressure: 1.0,
             };
             Edit::Stroke {
                 start: StrokeStart {
                     part: part.id,
                     set: part.sets[set % part.sets.len()].id,
                     channels: Channels(std::array::from_fn(|c| channels >> c & 1 == 1)),
+                    action: Action::Paint,
                     paint,
-                    brush: Brush { radius: 0.4, opacity: 0.7, hardness: 0.3, build_up: false },
+                    brush: Brush { radius: 0.4, opacity: 0.7, hardness: 0.3, ..Brush::default() },
                     view: View::Parallel { forward: Vec3::NEG_Z },
                 },
                 samples: vec![sample(from), sample(to)],
+            }
+        }
+        Deed::Parts(kind, a, b) => {
+            let (one, two) = (part(a)?.id, part(b)?.id);
+            let flag = b % 2 == 0;
+            match kind {
+                0 => Edit::RenamePart { part: one, name: format!("Kite {b}") },
+                1 => Edit::ShowParts { parts: vec![one, two], visible: flag },
+                2 => Edit::LockParts { parts: vec![one], locked: flag },
+                3 => {
+                    let transform = Transform {
+                        translation: Vec3::splat(a as f32 * 0.1),
+                        rotation_degrees: Vec3::Z * b as f32 * 15.0,
+                        scale: Vec3::splat(if flag { 1.5 } else { -0.5 }),
+                    };
+                    Edit::PlacePart { part: one, transform }
+                }
+                4 => Edit::DuplicatePart { part: one },
+                5 => Edit::DeleteParts { parts: vec![one, two] },
+                6 => Edit::MovePart { part: one, to: b },
+                _ => Edit::SetProject {
+                    traits: ProjectTraits { unit: Unit::ALL[a], up: UpAxis::Y },
+                },
             }
         }
         Deed::Undo | Deed::Redo => return None,
@@ -98,8 +113,8 @@ fn state(document: &Document) -> String {
         part.sets.iter().map(|set| (set.name.clone(), bits(set))).collect()
     };
     let parts: Vec<_> =
-        document.parts().iter().map(|p| (p.id, p.name.clone(), p.geometry.id(), sets(p))).collect();
-    format!("{parts:?}")
+        document.parts().iter().map(|p| (p.id, p.traits.clone(), p.geometry.id(), sets(p))).collect();
+    format!("{:?} {parts:?}", document.traits())
 }
 
 proptest! {
@@ -146,4 +161,26 @@ proptest! {
         let restored = Document::restore(document.record(), meshes).unwrap();
         prop_assert_eq!(state(&restored), state(&document));
     }
+}
+
+#[test]
+fn names_of_parts_stay_apart_and_tell_what_an_undo_takes_back() {
+    let mut document = Document::default();
+    let labels: Vec<String> = [
+        Edit::bring_in(vec![kite("Kite"), kite("Kite"), kite(" ")]),
+        Edit::DuplicatePart { part: PartId(2) },
+        Edit::DeleteParts { parts: vec![PartId(2)] },
+    ]
+    .map(|edit| document.apply(edit).unwrap().label)
+    .to_vec();
+    let names: Vec<&str> = document.parts().iter().map(|p| p.traits.name.as_str()).collect();
+    assert_eq!(names, ["Kite copy", "Kite 2", "Part"]);
+    assert_eq!(labels, ["Bring in 3 parts", "Duplicate Kite", "Delete Kite"]);
+    let second = document.parts()[1].id;
+    let rename = |name: &str| Edit::RenamePart { part: second, name: name.into() };
+    assert!(document.apply(rename("Part")).is_err(), "taken by another part");
+    assert!(document.apply(rename("  ")).is_err());
+    assert!(document.apply(rename("Kite 2")).unwrap().is_empty(), "its own name changes nothing");
+    let flat = Transform { scale: Vec3::new(1.0, 0.0, 1.0), ..Transform::IDENTITY };
+    assert!(document.apply(Edit::PlacePart { part: second, transform: flat }).is_err());
 }

@@ -1,28 +1,16 @@
-//! What a skin stroke covers and keeps, as facts of the job.
+//! What a stroke covers and keeps, as facts of the job.
 
+mod common;
+
+use common::sheet;
 use glam::Vec3;
+use proptest::prelude::*;
 use speckle_core::{
-    Channels, Document, Edit, EditError, Encoding, Mesh, Placement, StrokeId,
+    Channels, Document, Edit, EditError, Encoding, Mesh, Placement, StrokeId, Transform,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
-    stroke::{Brush, Sample, StrokeStart, View},
+    stroke::{Action, Brush, Falloff, Reach, Sample, StrokeStart, View},
 };
-
-/// n × n quads from −1 to 1 at the height z.
-fn sheet(n: u32, z: f32) -> MeshArrays {
-    let at = |i: u32| 2.0 * i as f32 / n as f32 - 1.0;
-    MeshArrays {
-        positions: (0..=n).flat_map(|y| (0..=n).map(move |x| Vec3::new(at(x), at(y), z))).collect(),
-        face_starts: (0..=n * n).map(|f| 4 * f).collect(),
-        corner_vertices: (0..n * n)
-            .flat_map(|i| {
-                let v = i / n * (n + 1) + i % n;
-                [v, v + 1, v + n + 2, v + n + 1]
-            })
-            .collect(),
-        uv_sets: Vec::new(),
-    }
-}
 
 /// Both meshes in one, not joined.
 fn beside(mut a: MeshArrays, b: MeshArrays) -> MeshArrays {
@@ -36,18 +24,9 @@ fn beside(mut a: MeshArrays, b: MeshArrays) -> MeshArrays {
 
 fn document(arrays: MeshArrays, placement: Placement) -> Document {
     let mesh = Mesh::new(arrays).unwrap();
-    let values = vec![[1.0; 4]; placement.count(&mesh)];
-    let set = NewSet {
-        name: "Coat".into(),
-        placement,
-        encoding: Encoding::Color,
-        ground: [1.0; 4],
-        values,
-    };
+    let set = NewSet::flooded("Coat", placement, Encoding::Color, [1.0; 4], &mesh);
     let mut document = Document::default();
-    document
-        .apply(Edit::AddParts(vec![NewPart { name: "Sheet".into(), mesh, sets: vec![set] }]))
-        .unwrap();
+    document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh, vec![set])])).unwrap();
     document
 }
 
@@ -59,6 +38,7 @@ fn start(document: &Document, brush: Brush) -> StrokeStart {
         part: part.id,
         set: part.sets[0].id,
         channels: Channels::RGB,
+        action: Action::Paint,
         paint: BLACK,
         brush,
         view: View::Perspective { eye: Vec3::new(0.0, 0.0, 6.0), forward: Vec3::NEG_Z },
@@ -66,13 +46,13 @@ fn start(document: &Document, brush: Brush) -> StrokeStart {
 }
 
 fn hard(radius: f32) -> Brush {
-    Brush { radius, opacity: 1.0, hardness: 1.0, build_up: false }
+    Brush { radius, hardness: 1.0, ..Brush::default() }
 }
 
 /// A pointer over the place (x, y, 0).
 fn over(x: f32, y: f32) -> Sample {
     let origin = Vec3::new(0.0, 0.0, 6.0);
-    Sample { origin, direction: Vec3::new(x, y, 0.0) - origin, held: false }
+    Sample { origin, direction: Vec3::new(x, y, 0.0) - origin, held: false, pressure: 1.0 }
 }
 
 fn values(document: &Document) -> &[[f32; 4]] {
@@ -179,7 +159,7 @@ fn split_vertices_do_not_stop_the_brush() {
 
 #[test]
 fn the_pointers_speed_does_not_show() {
-    let soft = Brush { radius: 0.2, opacity: 0.7, hardness: 0.2, build_up: true };
+    let soft = Brush { opacity: 0.7, hardness: 0.2, build_up: true, ..hard(0.2) };
     let paint = |steps: usize| {
         let mut document = document(sheet(60, 0.0), Placement::Vertex);
         let start = start(&document, soft);
@@ -200,7 +180,7 @@ fn a_stroke_that_crosses_itself_covers_once_unless_it_builds_up() {
         (0..40).map(|i| over(if i % 2 == 0 { -0.3 } else { 0.3 }, 0.0)).collect();
     let at_middle = |build_up| {
         let mut document = document(sheet(40, 0.0), Placement::Vertex);
-        let brush = Brush { radius: 0.2, opacity: 0.5, hardness: 1.0, build_up };
+        let brush = Brush { opacity: 0.5, build_up, ..hard(0.2) };
         let start = start(&document, brush);
         stroke(&mut document, start, &crossing);
         values(&document)[41 * 20 + 20][0]
@@ -251,7 +231,7 @@ fn impossible_edits_are_refused_and_change_nothing() {
         assert!(document.apply(Edit::Stroke { start, samples: vec![over(0.0, 0.0)] }).is_err());
     }
     // Samples that are no rays are passed over.
-    let nowhere = Sample { origin: Vec3::NAN, direction: Vec3::ZERO, held: false };
+    let nowhere = Sample { origin: Vec3::NAN, direction: Vec3::ZERO, held: false, pressure: 1.0 };
     assert!(
         document.apply(Edit::Stroke { start: good, samples: vec![nowhere] }).unwrap().is_empty()
     );
@@ -269,5 +249,146 @@ fn impossible_edits_are_refused_and_change_nothing() {
         document.apply(add(&format!("Set {i}"))).unwrap();
     }
     assert!(matches!(document.apply(add("One more")), Err(EditError::TooManySets { .. })));
+    assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
+}
+
+#[test]
+fn a_deep_dab_covers_the_ball_hidden_faces_too() {
+    // Two sheets, one close behind the other: the ball reaches both, and no further.
+    for placement in [Placement::Vertex, Placement::Face] {
+        let both = beside(sheet(40, 0.0), sheet(40, -0.2));
+        let mut document = document(both, placement);
+        let brush = Brush { reach: Reach::Deep, ..hard(0.33) };
+        let start = start(&document, brush);
+        stroke(&mut document, start, &[over(0.11, -0.2)]);
+        let mesh = document.parts()[0].geometry.mesh();
+        let under_pointer = 40 * 16 + 22;
+        for (element, value) in values(&document).iter().enumerate() {
+            let point = match placement {
+                Placement::Face => mesh.face_centroid(element),
+                _ => mesh.positions()[element],
+            };
+            let inside = point.distance(Vec3::new(0.11, -0.2, 0.0)) <= 0.33;
+            let is_covered = inside || (placement == Placement::Face && element == under_pointer);
+            assert_eq!(value[0] == 0.0, is_covered, "{placement:?} {point}");
+        }
+    }
+}
+
+#[test]
+fn erasing_brings_the_ground_color_back_and_nothing_else() {
+    let mut document = document(sheet(20, 0.0), Placement::Vertex);
+    let paint = start(&document, hard(0.5));
+    stroke(&mut document, paint, &[over(0.0, 0.0)]);
+    assert!(values(&document).iter().any(|v| v[0] == 0.0));
+    let erase = StrokeStart { action: Action::Erase, ..start(&document, hard(0.7)) };
+    stroke(&mut document, erase, &[over(0.0, 0.0)]);
+    assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
+}
+
+#[test]
+fn the_pens_pressure_scales_the_radius_and_the_opacity_when_asked() {
+    let painted = |brush: Brush, pressure: f32| {
+        let mut document = document(sheet(40, 0.0), Placement::Vertex);
+        let start = start(&document, brush);
+        stroke(&mut document, start, &[Sample { pressure, ..over(0.0, 0.0) }]);
+        let mesh = document.parts()[0].geometry.mesh();
+        let farthest = mesh
+            .positions()
+            .iter()
+            .zip(values(&document))
+            .filter(|(_, v)| v[0] < 1.0)
+            .map(|(p, _)| p.length())
+            .fold(0.0, f32::max);
+        (farthest, values(&document)[41 * 20 + 20][0])
+    };
+    let (plain, radius) = (hard(0.6), Brush { pressure_radius: true, ..hard(0.6) });
+    let opacity = Brush { pressure_opacity: true, ..hard(0.6) };
+    assert_eq!(painted(plain, 0.5), painted(plain, 1.0));
+    assert!((painted(radius, 0.5).0 - 0.3).abs() < 1e-3);
+    assert_eq!(painted(opacity, 0.25).1, 0.75);
+    assert!((painted(opacity, 0.25).0 - 0.6).abs() < 1e-3);
+}
+
+#[test]
+fn a_radius_on_the_screen_is_a_share_of_the_distance() {
+    // Six units from the eye a share of 0.05 is 0.3 units; half as far it is half as much.
+    for (height, radius) in [(0.0, 0.3), (3.0, 0.15)] {
+        let mut document = document(sheet(80, height), Placement::Vertex);
+        let start = start(&document, Brush { on_screen: true, ..hard(0.05) });
+        stroke(&mut document, start, &[over(0.0, 0.0)]);
+        let mesh = document.parts()[0].geometry.mesh();
+        for (point, value) in mesh.positions().iter().zip(values(&document)) {
+            let inside = point.distance(Vec3::new(0.0, 0.0, height)) <= radius + 1e-5;
+            assert_eq!(value[0] == 0.0, inside, "{point}");
+        }
+    }
+}
+
+#[test]
+fn every_falloff_runs_from_full_to_nothing_without_a_jump() {
+    for falloff in [Falloff::Soft, Falloff::Straight, Falloff::Dome, Falloff::Spike] {
+        let brush = Brush { falloff, hardness: 0.3, ..Brush::default() };
+        assert_eq!((brush.falloff(0.3), brush.falloff(1.0)), (1.0, 0.0));
+        let steps: Vec<f32> = (0..=10_000).map(|i| brush.falloff(i as f32 / 10_000.0)).collect();
+        for pair in steps.windows(2) {
+            assert!(pair[1] <= pair[0] && pair[0] - pair[1] < 0.02, "{falloff:?} {pair:?}");
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    /// Where a part stands makes no difference to what a dab covers on it as seen: a sheet that is
+    /// scaled, turned and moved is covered as the same sheet with all of that in its points.
+    #[test]
+    fn a_placed_part_is_covered_as_if_it_had_been_modelled_there(
+        turn in prop::array::uniform3(-70.0_f32..70.0),
+        shift in prop::array::uniform3(-0.5_f32..0.5),
+        scale in prop::array::uniform3(prop_oneof![0.3_f32..3.0, -3.0_f32..-0.3]),
+        at in prop::array::uniform2(-0.6_f32..0.6),
+        deep in any::<bool>(),
+    ) {
+        let transform = Transform {
+            translation: shift.into(),
+            rotation_degrees: turn.into(),
+            scale: scale.into(),
+        };
+        let reach = if deep { Reach::Deep } else { Reach::Skin };
+        let brush = Brush { reach, ..hard(0.4) };
+        let arrays = sheet(24, 0.0);
+
+        let mut placed = document(arrays.clone(), Placement::Vertex);
+        let part = placed.parts()[0].id;
+        placed.apply(Edit::PlacePart { part, transform }).unwrap();
+        let mut modelled = arrays;
+        let matrix = transform.to_project();
+        modelled.positions.iter_mut().for_each(|p| *p = matrix.transform_point3(*p));
+        let mut modelled = document(modelled, Placement::Vertex);
+
+        let (a, b) = (start(&placed, brush), start(&modelled, brush));
+        stroke(&mut placed, a, &[over(at[0], at[1])]);
+        stroke(&mut modelled, b, &[over(at[0], at[1])]);
+        // Rounding may differ for a point right on the rim.
+        let unlike = values(&placed).iter().zip(values(&modelled)).filter(|(a, b)| a != b).count();
+        prop_assert!(unlike <= 2, "{unlike} vertices differ");
+    }
+}
+
+#[test]
+fn locked_and_hidden_parts_are_not_painted() {
+    let mut document = document(sheet(4, 0.0), Placement::Vertex);
+    let part = document.parts()[0].id;
+    let paint = |document: &mut Document| {
+        let start = start(document, hard(0.5));
+        document.apply(Edit::Stroke { start, samples: vec![over(0.0, 0.0)] })
+    };
+    document.apply(Edit::LockParts { parts: vec![part], locked: true }).unwrap();
+    assert_eq!(paint(&mut document).unwrap_err(), EditError::Locked("Sheet".into()));
+    assert!(document.apply(Edit::DeleteParts { parts: vec![part] }).is_err());
+    document.apply(Edit::LockParts { parts: vec![part], locked: false }).unwrap();
+    document.apply(Edit::ShowParts { parts: vec![part], visible: false }).unwrap();
+    assert_eq!(paint(&mut document).unwrap_err(), EditError::Hidden("Sheet".into()));
     assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
 }

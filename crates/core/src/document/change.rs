@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Document, EditError, Part, PartId};
+use super::{Document, EditError, Part, PartId, PartTraits, ProjectTraits};
 use crate::{
     color::Rgba,
     color_set::{ColorSet, SetId},
@@ -47,6 +47,36 @@ pub enum Step {
         /// The part.
         part: PartRecord,
     },
+    /// A part was taken away.
+    PartGone {
+        /// Its place in the list.
+        index: usize,
+        /// The part.
+        part: PartRecord,
+    },
+    /// A part changed its place in the list.
+    PartMoved {
+        /// Its place until then.
+        from: usize,
+        /// Its place from then on.
+        to: usize,
+    },
+    /// What is said of a part changed.
+    PartTraits {
+        /// The part.
+        part: PartId,
+        /// Until then.
+        before: PartTraits,
+        /// From then on.
+        after: PartTraits,
+    },
+    /// What is said of the project changed.
+    ProjectTraits {
+        /// Until then.
+        before: ProjectTraits,
+        /// From then on.
+        after: ProjectTraits,
+    },
     /// A set came in.
     Set {
         /// The part that got it.
@@ -72,8 +102,9 @@ pub enum Step {
 pub struct PartRecord {
     /// Names the part.
     pub id: PartId,
-    /// What the user calls it.
-    pub name: String,
+    /// What is said of it.
+    #[serde(flatten)]
+    pub traits: PartTraits,
     /// Names its mesh.
     pub mesh: ContentId,
     /// Its sets.
@@ -131,27 +162,12 @@ impl Document {
 
     fn step(&mut self, step: &Step, direction: Direction) -> Result<(), EditError> {
         match (step, direction) {
-            (Step::Part { index, part }, Direction::Forward) => {
-                let geometry =
-                    self.meshes.get(&part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
-                if *index > self.parts.len() {
-                    return Err(EditError::DoesNotFit(
-                        "a part's place is past the end of the list",
-                    ));
-                }
-                for set in &part.sets {
-                    if set.values.len() != set.placement.count(geometry.mesh()) {
-                        return Err(EditError::DoesNotFit(
-                            "a set's length differs from its part's",
-                        ));
-                    }
-                    self.next_id = self.next_id.max(set.id.0);
-                }
-                self.next_id = self.next_id.max(part.id.0);
-                let (id, name, sets) = (part.id, part.name.clone(), part.sets.clone());
-                self.parts.insert(*index, Part { id, name, geometry, sets });
+            (Step::Part { index, part }, Direction::Forward)
+            | (Step::PartGone { index, part }, Direction::Backward) => {
+                self.put_part(*index, part)?;
             }
-            (Step::Part { index, part }, Direction::Backward) => {
+            (Step::Part { index, part }, Direction::Backward)
+            | (Step::PartGone { index, part }, Direction::Forward) => {
                 if self.parts.get(*index).is_none_or(|p| p.id != part.id) {
                     return Err(EditError::DoesNotFit("the part to take away is not in its place"));
                 }
@@ -159,6 +175,24 @@ impl Document {
                 // Whoever paints on it holds a pointer over nothing now.
                 self.strokes.retain(|_, stroke| stroke.start().part != part.id);
                 self.forget_kept();
+            }
+            (Step::PartMoved { from, to }, _) => {
+                let (from, to) = match direction {
+                    Direction::Forward => (*from, *to),
+                    Direction::Backward => (*to, *from),
+                };
+                if from.max(to) >= self.parts.len() {
+                    return Err(EditError::DoesNotFit("a part was moved past the end of the list"));
+                }
+                let part = self.parts.remove(from);
+                self.parts.insert(to, part);
+            }
+            (Step::PartTraits { part, before, after }, _) => {
+                let traits = if direction == Direction::Forward { after } else { before };
+                self.part_mut(*part)?.traits = traits.clone();
+            }
+            (Step::ProjectTraits { before, after }, _) => {
+                self.traits = if direction == Direction::Forward { *after } else { *before };
             }
             (Step::Set { part, index, set }, Direction::Forward) => {
                 let owner = self.part_mut(*part)?;
@@ -181,7 +215,7 @@ impl Document {
             }
             (Step::Values { part, set, patch }, _) => {
                 let owner = self.part_mut(*part)?;
-                let name = owner.name.clone();
+                let name = owner.traits.name.clone();
                 let target = owner.sets.iter_mut().find(|s| s.id == *set);
                 let target = target.ok_or(EditError::NoSuchSet { part: name })?;
                 if !patch.fits(target.values.len()) {
@@ -190,6 +224,24 @@ impl Document {
                 patch.lay_on(Arc::make_mut(&mut target.values).as_mut_slice(), direction);
             }
         }
+        Ok(())
+    }
+
+    fn put_part(&mut self, index: usize, part: &PartRecord) -> Result<(), EditError> {
+        let geometry =
+            self.meshes.get(&part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
+        if index > self.parts.len() {
+            return Err(EditError::DoesNotFit("a part's place is past the end of the list"));
+        }
+        for set in &part.sets {
+            if set.values.len() != set.placement.count(geometry.mesh()) {
+                return Err(EditError::DoesNotFit("a set's length differs from its part's"));
+            }
+            self.next_id = self.next_id.max(set.id.0);
+        }
+        self.next_id = self.next_id.max(part.id.0);
+        let (id, traits, sets) = (part.id, part.traits.clone(), part.sets.clone());
+        self.parts.insert(index, Part { id, traits, geometry, sets });
         Ok(())
     }
 

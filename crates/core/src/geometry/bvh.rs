@@ -85,9 +85,18 @@ impl Bvh {
     /// The faces that come within `radius` of `center`, each once, ascending.
     #[must_use]
     pub fn faces_within(&self, center: Vec3, radius: f32) -> Vec<u32> {
+        let mut faces = Vec::new();
+        self.visit_within(center, radius, |face| faces.push(face));
+        faces.sort_unstable();
+        faces.dedup();
+        faces
+    }
+
+    /// Calls `visit` for every triangle that comes within `radius` of `center`, with its face: a
+    /// face of several triangles may come several times.
+    pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {
         let center = Vec3A::from(center);
         let reach = radius * radius;
-        let mut faces = Vec::new();
         let mut open = vec![0_u32];
         while let Some(index) = open.pop() {
             let Some(node) = self.tree.nodes.get(index as usize) else { continue };
@@ -97,22 +106,15 @@ impl Bvh {
             }
             if node.prim_count == 0 {
                 open.extend([node.first_index, node.first_index + 1]);
-            } else {
-                let slots =
-                    node.first_index as usize..(node.first_index + node.prim_count) as usize;
-                faces.extend(
-                    slots
-                        .filter(|&i| {
-                            nearest_on_triangle(center, &self.triangles[i]).distance_squared(center)
-                                <= reach
-                        })
-                        .map(|i| self.faces[i]),
-                );
+                continue;
+            }
+            for slot in node.first_index as usize..(node.first_index + node.prim_count) as usize {
+                let nearest = nearest_on_triangle(center, &self.triangles[slot]);
+                if nearest.distance_squared(center) <= reach {
+                    visit(self.faces[slot]);
+                }
             }
         }
-        faces.sort_unstable();
-        faces.dedup();
-        faces
     }
 }
 

@@ -7,14 +7,11 @@
 use glam::Vec3;
 use rayon::prelude::*;
 
-use super::View;
-use crate::{
-    color_set::Placement,
-    geometry::{Geometry, bvh::Hit},
+use super::{
+    View,
+    footprint::{Covered, Elements},
 };
-
-/// How far a corner's point is drawn towards its face's centroid.
-const CORNER_INWARD: f32 = 0.25;
+use crate::geometry::{Geometry, bvh::Hit};
 
 /// The first bit of the way to the eye, in edge lengths, that is not looked at: a point must not
 /// be hidden by the rounding of its own faces.
@@ -22,15 +19,6 @@ const SIGHT_SKIP_EDGES: f32 = 0.05;
 
 /// How much of the surface a step may cover before sight lines are shared out among threads.
 const PARALLEL_FROM: usize = 256;
-
-/// An element under the dab.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Covered {
-    /// Vertex, corner or face, by the set's placement.
-    pub element: u32,
-    /// Distance from the middle as seen, in radii: 0–1.
-    pub distance: f32,
-}
 
 #[derive(Clone, Copy, PartialEq)]
 enum Sight {
@@ -41,18 +29,17 @@ enum Sight {
 
 /// Finds covered elements; keeps what it learns for the next dab of the same stroke.
 pub struct Skin {
-    placement: Placement,
+    /// Where the user looks from, in the project's space: circles are drawn there.
     view: View,
-    radius: f32,
+    /// The same in the part's space, where sides and sight lines are looked at: which side of a
+    /// face the eye is on, and what is in the way, is the same in both.
+    view_in_part: View,
     /// The dab that saw each face last.
     face_seen: Vec<u32>,
-    /// The dab that covered each element last.
-    element_seen: Vec<u32>,
     /// Whether each element can be seen from where the user looks.
     sight: Vec<Sight>,
     dab: u32,
     open: Vec<u32>,
-    covered: Vec<Covered>,
 }
 
 /// The circle of one dab.
@@ -96,42 +83,34 @@ impl Circle {
 }
 
 impl Skin {
-    /// A footprint of a radius, in the part's units, for elements of one placement.
+    /// A footprint as seen from somewhere.
     #[must_use]
-    pub fn new(geometry: &Geometry, placement: Placement, view: View, radius: f32) -> Self {
-        let elements = placement.count(geometry.mesh());
+    pub fn new(geometry: &Geometry, elements: &Elements, view: View) -> Self {
         Self {
-            placement,
             view,
-            radius,
+            view_in_part: elements.placed.view_in_part(&view),
             face_seen: vec![0; geometry.mesh().face_count()],
-            element_seen: vec![0; elements],
-            sight: vec![Sight::Unknown; elements],
+            sight: vec![Sight::Unknown; elements.count()],
             dab: 0,
             open: Vec::new(),
-            covered: Vec::new(),
         }
     }
 
-    /// The elements covered by a dab at a hit, each once, with their distance as seen.
-    pub fn cover(&mut self, geometry: &Geometry, hit: &Hit) -> &[Covered] {
+    /// Covers what a dab at a hit covers, with the distance as seen.
+    pub fn cover(&mut self, elements: &mut Elements, geometry: &Geometry, hit: &Hit, radius: f32) {
         self.dab += 1;
-        self.covered.clear();
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let sight = self.view.sight(hit.point);
-        let circle = Circle {
-            view: self.view,
-            middle: hit.point,
-            depth: sight.dot(self.view.forward()),
-            radius: self.radius,
-        };
+        let placed = elements.placed;
+        let middle = placed.to_project(hit.point);
+        let circle = Circle { view: self.view, middle, depth: self.view.depth(middle), radius };
         // The side the pointer met counts as the outside, so an open shell paints within as well.
+        let sight = self.view_in_part.sight(hit.point);
         let side = geometry.face_normals()[hit.face as usize].dot(sight).signum();
 
         self.face_seen[hit.face as usize] = self.dab;
         self.open.push(hit.face);
         while let Some(face) = self.open.pop() {
-            self.gather(geometry, &circle, hit, face as usize);
+            elements.gather(mesh, face as usize, hit.face, |point| circle.inside(point));
             for corner in mesh.face_corners(face as usize) {
                 let edge = topology.corners_of_edge(topology.edge_of(corner));
                 // The way over an edge is only looked at where some neighbour is new.
@@ -141,7 +120,8 @@ impl Skin {
                 }
                 let range = mesh.face_corners(face as usize);
                 let next = if corner + 1 == range.end { range.start } else { corner + 1 };
-                if !circle.meets_edge(mesh.corner_position(corner), mesh.corner_position(next)) {
+                let at = |corner: usize| placed.to_project(mesh.corner_position(corner));
+                if !circle.meets_edge(at(corner), at(next)) {
                     continue;
                 }
                 for &other in edge {
@@ -151,7 +131,7 @@ impl Skin {
                     }
                     self.face_seen[neighbour] = self.dab;
                     let at = mesh.corner_position(other as usize);
-                    let facing = geometry.face_normals()[neighbour].dot(self.view.sight(at));
+                    let facing = geometry.face_normals()[neighbour].dot(self.view_in_part.sight(at));
                     // A face without area hangs between its neighbours and lets the dab pass.
                     if facing * side > 0.0 || geometry.face_normals()[neighbour] == Vec3::ZERO {
                         self.open.push(neighbour as u32);
@@ -159,52 +139,20 @@ impl Skin {
                 }
             }
         }
-        self.drop_hidden(geometry);
-        &self.covered
-    }
-
-    fn gather(&mut self, geometry: &Geometry, circle: &Circle, hit: &Hit, face: usize) {
-        let mesh = geometry.mesh();
-        match self.placement {
-            Placement::Vertex => {
-                for &vertex in mesh.face_vertices(face) {
-                    self.consider(vertex, circle.inside(mesh.positions()[vertex as usize]));
-                }
-            }
-            Placement::Corner => {
-                let centroid = mesh.face_centroid(face);
-                for corner in mesh.face_corners(face) {
-                    let point = mesh.corner_position(corner).lerp(centroid, CORNER_INWARD);
-                    self.consider(corner as u32, circle.inside(point));
-                }
-            }
-            Placement::Face => {
-                let under_pointer = (face == hit.face as usize).then_some(0.0);
-                let inside = under_pointer.or_else(|| circle.inside(mesh.face_centroid(face)));
-                self.consider(face as u32, inside);
-            }
-        }
-    }
-
-    fn consider(&mut self, element: u32, inside: Option<f32>) {
-        let seen = &mut self.element_seen[element as usize];
-        if let Some(distance) = inside.filter(|_| *seen != self.dab) {
-            *seen = self.dab;
-            self.covered.push(Covered { element, distance });
-        }
+        self.drop_hidden(elements, geometry);
     }
 
     /// Takes out what something in front hides.
-    fn drop_hidden(&mut self, geometry: &Geometry) {
-        let unknown: Vec<u32> = self
+    fn drop_hidden(&mut self, elements: &mut Elements, geometry: &Geometry) {
+        let unknown: Vec<u32> = elements
             .covered
             .iter()
             .map(|covered| covered.element)
             .filter(|&element| self.sight[element as usize] == Sight::Unknown)
             .collect();
         let look = |&element: &u32| {
-            let point = self.point_of(geometry, element as usize);
-            let eye = match self.view {
+            let point = elements.point_of(geometry, element as usize);
+            let eye = match self.view_in_part {
                 View::Perspective { eye, .. } => eye,
                 View::Parallel { forward } => {
                     point - forward * (2.0 * geometry.measures().diagonal())
@@ -225,18 +173,7 @@ impl Skin {
         for (&element, sight) in unknown.iter().zip(sights) {
             self.sight[element as usize] = sight;
         }
-        self.covered.retain(|covered| self.sight[covered.element as usize] == Sight::Clear);
-    }
-
-    fn point_of(&self, geometry: &Geometry, element: usize) -> Vec3 {
-        let mesh = geometry.mesh();
-        match self.placement {
-            Placement::Vertex => mesh.positions()[element],
-            Placement::Face => mesh.face_centroid(element),
-            Placement::Corner => {
-                let face = geometry.topology().face_of(element);
-                mesh.corner_position(element).lerp(mesh.face_centroid(face), CORNER_INWARD)
-            }
-        }
+        let clear = |covered: &Covered| self.sight[covered.element as usize] == Sight::Clear;
+        elements.covered.retain(clear);
     }
 }

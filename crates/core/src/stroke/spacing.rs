@@ -6,21 +6,23 @@
 use glam::Vec3;
 
 use super::{Sample, View};
-use crate::geometry::{
-    Geometry,
-    bvh::{Bvh, Hit},
-};
 
 /// The most dabs between two samples; a longer way is walked in longer steps.
 const MOST_DABS_PER_SAMPLE: f32 = 4_000.0;
 
-/// The pointer's way so far.
+/// A line of sight and how hard the pen is pressed there.
+#[derive(Clone, Copy)]
+struct Touch {
+    origin: Vec3,
+    direction: Vec3,
+    pressure: f32,
+}
+
+/// The pointer's way so far, in the project's space.
 pub struct DabPath {
     view: View,
-    /// Distance from dab to dab, in the part's units.
-    spacing: f32,
-    /// The last sample or dab as a line of sight: its origin and direction.
-    last: Option<(Vec3, Vec3)>,
+    /// The last sample or dab.
+    last: Option<Touch>,
     /// Depth of the surface last met, along the view.
     depth: f32,
     /// Way walked since the last dab.
@@ -28,77 +30,82 @@ pub struct DabPath {
 }
 
 impl DabPath {
-    /// A path with no sample yet.
+    /// A path with no sample yet; before the first meeting, `about` tells how far the surface is.
     #[must_use]
-    pub fn new(view: View, spacing: f32, geometry: &Geometry) -> Self {
-        let center = geometry.measures().center();
-        let depth = view.sight(center).dot(view.forward()).max(spacing);
-        Self { view, spacing, last: None, depth, walked: 0.0 }
+    pub fn new(view: View, about: Vec3) -> Self {
+        Self { view, last: None, depth: view.depth(about).max(1e-6), walked: 0.0 }
     }
 
-    /// Walks to the next sample and calls `dab` wherever the brush touches the surface.
+    /// Walks to the next sample. `spacing` gives the distance from dab to dab at a depth; `dab`
+    /// lays one along a line of sight (origin, direction, pressure) and returns the depth of the
+    /// surface it met there.
     pub fn advance(
         &mut self,
         sample: &Sample,
         hold_counts: bool,
-        bvh: &Bvh,
-        mut dab: impl FnMut(&Hit),
+        spacing: impl Fn(f32) -> f32,
+        mut dab: impl FnMut(Vec3, Vec3, f32) -> Option<f32>,
     ) {
         let (origin, direction) = (sample.origin, sample.direction.normalize_or_zero());
         let faces_away = direction.dot(self.view.forward()) <= 1e-4;
         if !origin.is_finite() || !direction.is_finite() || faces_away {
             return;
         }
+        let pressure = if sample.pressure.is_finite() { sample.pressure.clamp(0.0, 1.0) } else { 1.0 };
+        let goal = Touch { origin, direction, pressure };
         let Some(mut from) = self.last else {
-            self.last = Some((origin, direction));
-            self.touch(origin, direction, bvh, &mut dab);
+            self.last = Some(goal);
+            self.touch(goal, &mut dab);
             return;
         };
         if sample.held {
             if hold_counts {
-                self.touch(origin, direction, bvh, &mut dab);
+                self.touch(goal, &mut dab);
             }
             return;
         }
-        let whole = self.at_depth((origin, direction)).distance(self.at_depth(from));
-        let spacing = self.spacing.max(whole / MOST_DABS_PER_SAMPLE);
+        let whole = self.at_depth(goal).distance(self.at_depth(from));
+        let least = whole / MOST_DABS_PER_SAMPLE;
         for _ in 0..2 * MOST_DABS_PER_SAMPLE as usize {
-            let (here, goal) = (self.at_depth(from), self.at_depth((origin, direction)));
-            let way = here.distance(goal);
-            if self.walked + way < spacing {
-                self.walked += way;
+            let (here, there) = (self.at_depth(from), self.at_depth(goal));
+            let way = here.distance(there);
+            let step = spacing(self.depth).max(least);
+            if self.walked + way < step || !way.is_finite() {
+                self.walked += if way.is_finite() { way } else { 0.0 };
                 break;
             }
-            let next = here.lerp(goal, ((spacing - self.walked) / way).clamp(0.0, 1.0));
-            from = match self.view {
+            let share = ((step - self.walked) / way).clamp(0.0, 1.0);
+            let next = here.lerp(there, share);
+            let (origin, direction) = match self.view {
                 View::Perspective { eye, .. } => (eye, (next - eye).normalize()),
                 View::Parallel { forward } => (next - forward * self.depth, forward),
             };
+            let pressure = from.pressure + (goal.pressure - from.pressure) * share;
+            from = Touch { origin, direction, pressure };
             self.walked = 0.0;
-            self.touch(from.0, from.1, bvh, &mut dab);
+            self.touch(from, &mut dab);
         }
-        self.last = Some((origin, direction));
+        self.last = Some(goal);
     }
 
-    fn touch(&mut self, origin: Vec3, direction: Vec3, bvh: &Bvh, dab: &mut impl FnMut(&Hit)) {
-        if let Some(hit) = bvh.cast(origin, direction) {
+    fn touch(&mut self, at: Touch, dab: &mut impl FnMut(Vec3, Vec3, f32) -> Option<f32>) {
+        if let Some(depth) = dab(at.origin, at.direction, at.pressure) {
             self.depth = match self.view {
-                View::Perspective { .. } => self.view.sight(hit.point).dot(self.view.forward()),
+                View::Perspective { .. } => depth,
                 // Any depth will do: a parallel view shows all of them in one size.
                 View::Parallel { .. } => self.depth,
             };
-            dab(&hit);
         }
     }
 
     /// Where a line of sight passes the depth of the surface.
-    fn at_depth(&self, (origin, direction): (Vec3, Vec3)) -> Vec3 {
+    fn at_depth(&self, at: Touch) -> Vec3 {
         match self.view {
             View::Perspective { eye, forward } => {
-                eye + direction * (self.depth / direction.dot(forward))
+                eye + at.direction * (self.depth / at.direction.dot(forward))
             }
             View::Parallel { forward } => {
-                origin - forward * origin.dot(forward) + forward * self.depth
+                at.origin - forward * at.origin.dot(forward) + forward * self.depth
             }
         }
     }

@@ -1,0 +1,181 @@
+//! Edits of the list of parts: in, out, copied, renamed, moved, placed.
+
+use std::sync::Arc;
+
+use super::{
+    Change, Document, EditError, MOST_SETS, NewPart, Part, PartId, PartRecord, PartTraits,
+    ProjectTraits, Step,
+};
+use crate::{
+    color_set::{ColorSet, SetId},
+    geometry::Geometry,
+};
+
+impl Document {
+    /// A part that may change.
+    pub(super) fn unlocked(&self, id: PartId) -> Result<&Part, EditError> {
+        let part = self.part(id)?;
+        if part.traits.locked {
+            return Err(EditError::Locked(part.traits.name.clone()));
+        }
+        Ok(part)
+    }
+
+    fn index_of(&self, id: PartId) -> Result<usize, EditError> {
+        self.parts.iter().position(|part| part.id == id).ok_or(EditError::NoSuchPart)
+    }
+
+    /// The name, or with a number behind it when it is taken.
+    fn free_name(&self, wanted: &str, beside: &[String]) -> String {
+        let taken = |name: &str| {
+            self.parts.iter().any(|part| part.traits.name == name)
+                || beside.iter().any(|other| other == name)
+        };
+        let wanted = if wanted.trim().is_empty() { "Part" } else { wanted.trim() };
+        if !taken(wanted) {
+            return wanted.to_owned();
+        }
+        let numbered = (2..).map(|n| format!("{wanted} {n}"));
+        numbered.into_iter().find(|name| !taken(name)).unwrap_or_default()
+    }
+
+    pub(super) fn change_adding_parts(
+        &mut self,
+        parts: Vec<NewPart>,
+        traits: Option<ProjectTraits>,
+    ) -> Result<Change, EditError> {
+        let mut steps = Vec::with_capacity(parts.len());
+        let label = match parts.as_slice() {
+            [one] => format!("Bring in {}", one.name.trim()),
+            several => format!("Bring in {} parts", several.len()),
+        };
+        if let Some(after) = traits
+            && self.parts.is_empty()
+            && after != self.traits
+        {
+            steps.push(Step::ProjectTraits { before: self.traits, after });
+        }
+        let mut names: Vec<String> = Vec::with_capacity(parts.len());
+        for new in parts {
+            let name = self.free_name(&new.name, &names);
+            if new.sets.len() > MOST_SETS {
+                return Err(EditError::TooManySets { part: name });
+            }
+            let geometry = Arc::new(Geometry::new(new.mesh));
+            let mut sets: Vec<ColorSet> = Vec::with_capacity(new.sets.len());
+            for set in new.sets {
+                sets.push(self.admit_set(&name, &sets, set, geometry.mesh())?);
+            }
+            let mesh = geometry.id();
+            // Equal meshes are kept once.
+            self.meshes.entry(mesh).or_insert(geometry);
+            let id = PartId(self.take_id());
+            let index = self.parts.len() + names.len();
+            let traits = PartTraits::new(name.clone(), new.selections);
+            names.push(name);
+            steps.push(Step::Part { index, part: PartRecord { id, traits, mesh, sets } });
+        }
+        Ok(Change { label, steps })
+    }
+
+    pub(super) fn change_renaming(&self, id: PartId, name: &str) -> Result<Change, EditError> {
+        let part = self.part(id)?;
+        let name = name.trim();
+        if name.is_empty() {
+            return Err(EditError::NoName);
+        }
+        if self.parts.iter().any(|other| other.id != id && other.traits.name == name) {
+            return Err(EditError::PartNameTaken(name.to_owned()));
+        }
+        let before = part.traits.clone();
+        let after = PartTraits { name: name.to_owned(), ..before.clone() };
+        let label = format!("Rename {} to {name}", before.name);
+        let steps = if before == after {
+            Vec::new()
+        } else {
+            vec![Step::PartTraits { part: id, before, after }]
+        };
+        Ok(Change { label, steps })
+    }
+
+    pub(super) fn change_traits_of(
+        &self,
+        verb: &str,
+        ids: &[PartId],
+        alter: impl Fn(&mut PartTraits),
+    ) -> Result<Change, EditError> {
+        let mut steps = Vec::with_capacity(ids.len());
+        let mut only = "";
+        for &id in ids {
+            let part = self.part(id)?;
+            let mut after = part.traits.clone();
+            alter(&mut after);
+            if after != part.traits {
+                only = &part.traits.name;
+                steps.push(Step::PartTraits { part: id, before: part.traits.clone(), after });
+            }
+        }
+        let label = match steps.len() {
+            0 | 1 => format!("{verb} {only}"),
+            several => format!("{verb} {several} parts"),
+        };
+        Ok(Change { label, steps })
+    }
+
+    pub(super) fn change_duplicating(&mut self, id: PartId) -> Result<Change, EditError> {
+        let index = self.index_of(id)?;
+        let mut traits = self.parts[index].traits.clone();
+        traits.name = self.free_name(&format!("{} copy", traits.name), &[]);
+        traits.locked = false;
+        let mut sets = self.parts[index].sets.clone();
+        for set in &mut sets {
+            set.id = SetId(self.take_id());
+        }
+        let label = format!("Duplicate {}", self.parts[index].traits.name);
+        let mesh = self.parts[index].geometry.id();
+        let part = PartRecord { id: PartId(self.take_id()), traits, mesh, sets };
+        Ok(Change { label, steps: vec![Step::Part { index: index + 1, part }] })
+    }
+
+    pub(super) fn change_deleting(&mut self, ids: &[PartId]) -> Result<Change, EditError> {
+        let mut places = Vec::with_capacity(ids.len());
+        for &id in ids {
+            self.unlocked(id)?;
+            places.push(self.index_of(id)?);
+        }
+        places.sort_unstable();
+        places.dedup();
+        let label = match places.as_slice() {
+            [one] => format!("Delete {}", self.parts[*one].traits.name),
+            several => format!("Delete {} parts", several.len()),
+        };
+        // A stroke under way on the part has not been kept: what comes back is what was.
+        let record = self.record();
+        let steps = places
+            .into_iter()
+            .rev()
+            .map(|index| Step::PartGone { index, part: record.parts[index].clone() })
+            .collect();
+        Ok(Change { label, steps })
+    }
+
+    pub(super) fn change_moving(&self, id: PartId, to: usize) -> Result<Change, EditError> {
+        let from = self.index_of(id)?;
+        let to = to.min(self.parts.len() - 1);
+        let label = format!("Reorder {}", self.parts[from].traits.name);
+        let steps = if from == to { Vec::new() } else { vec![Step::PartMoved { from, to }] };
+        Ok(Change { label, steps })
+    }
+
+    pub(super) fn change_project(&self, after: ProjectTraits) -> Change {
+        let before = self.traits;
+        let label = if before.unit == after.unit {
+            format!("Turn up to {:?}", after.up)
+        } else {
+            format!("Read lengths as {}", after.unit.symbol())
+        };
+        let steps =
+            if before == after { Vec::new() } else { vec![Step::ProjectTraits { before, after }] };
+        Change { label, steps }
+    }
+}

@@ -1,0 +1,210 @@
+//! Where a part stands in the project, and what the project's numbers mean.
+
+use glam::{Affine3A, DVec3, EulerRot, Mat4, Quat, Vec3};
+use serde::{Deserialize, Serialize};
+
+/// Scale, then turn, then move: from the part's own space to the project's.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct Transform {
+    /// Where the part's origin lies, in the project's unit.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub translation: Vec3,
+    /// Turns about the project's X, then its Y, then its Z axis. Kept as typed, since many triples
+    /// mean the same turn.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub rotation_degrees: Vec3,
+    /// Factors along the part's own axes; a negative one mirrors, zero is refused.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub scale: Vec3,
+}
+
+impl Default for Transform {
+    fn default() -> Self {
+        Self::IDENTITY
+    }
+}
+
+impl Transform {
+    /// Leaves everything where it is.
+    pub const IDENTITY: Self =
+        Self { translation: Vec3::ZERO, rotation_degrees: Vec3::ZERO, scale: Vec3::ONE };
+
+    /// The turn alone.
+    #[must_use]
+    pub fn rotation(&self) -> Quat {
+        let [x, y, z] = self.rotation_degrees.to_array().map(f32::to_radians);
+        // Turns about fixed axes in the order x, y, z are turns about moving ones in reverse.
+        Quat::from_euler(EulerRot::ZYX, z, y, x)
+    }
+
+    /// From the part's space to the project's.
+    #[must_use]
+    pub fn to_project(&self) -> Affine3A {
+        Affine3A::from_scale_rotation_translation(self.scale, self.rotation(), self.translation)
+    }
+
+    /// The same as a 4 × 4 matrix, column by column.
+    #[must_use]
+    pub fn matrix(&self) -> [f32; 16] {
+        Mat4::from(self.to_project()).to_cols_array()
+    }
+
+    /// What makes it unusable, said for the user; `None` when all is well.
+    #[must_use]
+    pub fn problem(&self) -> Option<&'static str> {
+        let finite = self.translation.is_finite() && self.rotation_degrees.is_finite();
+        let scale = self.scale.abs();
+        if !finite || !self.scale.is_finite() {
+            Some("a transform needs finite numbers")
+        } else if scale.min_element() < 1e-9 || scale.max_element() > 1e9 {
+            Some("a scale must lie between 0.000000001 and 1000000000, or its negative")
+        } else {
+            None
+        }
+    }
+
+    /// True when the part is turned inside out: an odd number of negative factors.
+    #[must_use]
+    pub fn mirrors(&self) -> bool {
+        self.scale.x * self.scale.y * self.scale.z < 0.0
+    }
+}
+
+/// What one step of the project's numbers is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Unit {
+    /// 0.001 m; what print formats without a unit mean (common practice, no source).
+    #[default]
+    Millimetre,
+    /// 0.01 m.
+    Centimetre,
+    /// What glTF is written in.
+    Metre,
+    /// 0.0254 m exactly (international yard and pound agreement, 1959).
+    Inch,
+    /// 0.3048 m exactly (likewise).
+    Foot,
+}
+
+impl Unit {
+    /// All of them.
+    pub const ALL: [Self; 5] =
+        [Self::Millimetre, Self::Centimetre, Self::Metre, Self::Inch, Self::Foot];
+
+    /// How many metres one is.
+    #[must_use]
+    pub fn metres(self) -> f64 {
+        match self {
+            Self::Millimetre => 0.001,
+            Self::Centimetre => 0.01,
+            Self::Metre => 1.0,
+            Self::Inch => 0.0254,
+            Self::Foot => 0.3048,
+        }
+    }
+
+    /// The symbol behind a number.
+    #[must_use]
+    pub fn symbol(self) -> &'static str {
+        match self {
+            Self::Millimetre => "mm",
+            Self::Centimetre => "cm",
+            Self::Metre => "m",
+            Self::Inch => "in",
+            Self::Foot => "ft",
+        }
+    }
+}
+
+/// The axis that points up.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum UpAxis {
+    /// As glTF has it.
+    #[default]
+    Y,
+    /// As most print and engineering software has it (common practice, no source).
+    Z,
+}
+
+/// How the numbers of one space become those of another: a factor, and a quarter turn about X where
+/// the up axes differ.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Conversion {
+    /// The factor; 1 leaves lengths alone.
+    pub scale: f64,
+    /// The up axis before.
+    pub from: UpAxis,
+    /// The up axis after.
+    pub to: UpAxis,
+}
+
+impl Conversion {
+    /// Changes nothing.
+    pub const NONE: Self = Self { scale: 1.0, from: UpAxis::Y, to: UpAxis::Y };
+
+    /// Between two units and up axes.
+    #[must_use]
+    pub fn between(from: (Unit, UpAxis), to: (Unit, UpAxis)) -> Self {
+        let scale = if from.0 == to.0 { 1.0 } else { from.0.metres() / to.0.metres() };
+        Self { scale, from: from.1, to: to.1 }
+    }
+
+    /// True when every number stays as it is.
+    #[must_use]
+    pub fn is_none(&self) -> bool {
+        self.scale == 1.0 && self.from == self.to
+    }
+
+    /// Converts a point; without rounding when only axes change.
+    #[must_use]
+    pub fn point(&self, p: Vec3) -> Vec3 {
+        let turned = match (self.from, self.to) {
+            (UpAxis::Y, UpAxis::Z) => Vec3::new(p.x, -p.z, p.y),
+            (UpAxis::Z, UpAxis::Y) => Vec3::new(p.x, p.z, -p.y),
+            _ => p,
+        };
+        if self.scale == 1.0 {
+            turned
+        } else {
+            (DVec3::from(turned) * self.scale).as_vec3()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn turns_follow_the_fixed_axes_in_the_order_x_y_z() {
+        // By hand: X by 90° takes +Y to +Z; then Y by 90° takes +Z to +X; then Z by 90° takes +X
+        // to +Y.
+        let turn = |x, y, z| Transform {
+            rotation_degrees: Vec3::new(x, y, z),
+            ..Transform::IDENTITY
+        };
+        let at = |t: Transform, p: Vec3| t.to_project().transform_point3(p);
+        assert!(at(turn(90.0, 0.0, 0.0), Vec3::Y).distance(Vec3::Z) < 1e-6);
+        assert!(at(turn(90.0, 90.0, 0.0), Vec3::Y).distance(Vec3::X) < 1e-6);
+        assert!(at(turn(90.0, 90.0, 90.0), Vec3::Y).distance(Vec3::Y) < 1e-6);
+    }
+
+    #[test]
+    fn an_inch_is_25_4_mm_and_up_stays_up() {
+        let from = (Unit::Inch, UpAxis::Z);
+        let conversion = Conversion::between(from, (Unit::Millimetre, UpAxis::Y));
+        assert!(conversion.point(Vec3::Z).distance(Vec3::Y * 25.4) < 1e-5);
+        // Right-handed before, right-handed after.
+        let [x, y, z] = [Vec3::X, Vec3::Y, Vec3::Z].map(|p| conversion.point(p) / 25.4);
+        assert!(x.cross(y).distance(z) < 1e-6);
+        let back = Conversion::between((Unit::Millimetre, UpAxis::Y), from);
+        let point = Vec3::new(1.5, -2.25, 3.125);
+        assert!(back.point(conversion.point(point)).distance(point) < 1e-6);
+    }
+}
