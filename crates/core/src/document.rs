@@ -26,7 +26,7 @@ use crate::{
     color::Rgba,
     color_set::{ColorSet, Encoding, Placement, SetId},
     geometry::{ContentId, Geometry},
-    mesh::Mesh,
+    mesh::{Mesh, MeshError},
     stroke::{Sample, StrokeStart, StrokeUnderHand},
     transform::Transform,
 };
@@ -83,6 +83,32 @@ pub struct NewSet {
     pub ground: Rgba,
     /// One value per element.
     pub values: Vec<Rgba>,
+}
+
+impl Part {
+    /// The same part with its transform in its points, for formats that cannot say it.
+    ///
+    /// # Errors
+    /// When a point is moved to where no number leads.
+    pub fn baked(&self) -> Result<Self, MeshError> {
+        let transform = self.traits.transform;
+        if transform == Transform::IDENTITY {
+            return Ok(self.clone());
+        }
+        let to_project = transform.to_project();
+        let mut mesh = self.geometry.mesh().moved(|p| to_project.transform_point3(p))?;
+        let mut sets = self.sets.clone();
+        if transform.mirrors() {
+            // Faces stay outside out.
+            let (turned, old) = mesh.turned_over();
+            mesh = turned;
+            for set in sets.iter_mut().filter(|set| set.placement == Placement::Corner) {
+                set.values = Arc::new(old.iter().map(|&c| set.values[c as usize]).collect());
+            }
+        }
+        let traits = PartTraits { transform: Transform::IDENTITY, ..self.traits.clone() };
+        Ok(Self { id: self.id, traits, geometry: Arc::new(Geometry::new(mesh)), sets })
+    }
 }
 
 impl NewPart {

@@ -169,6 +169,44 @@ impl Mesh {
         self.corner_count() - 2 * self.face_count()
     }
 
+    /// The same mesh with each point moved.
+    ///
+    /// # Errors
+    /// When a point is moved to where no number leads.
+    pub fn moved(&self, to: impl Fn(Vec3) -> Vec3) -> Result<Self, MeshError> {
+        let positions: Vec<Vec3> = self.0.positions.iter().map(|&p| to(p)).collect();
+        if let Some(bad) = positions.iter().position(|p| !p.is_finite()) {
+            return Err(MeshError::NotFinite(bad));
+        }
+        Ok(Self(MeshArrays { positions, ..self.0.clone() }))
+    }
+
+    /// The same mesh with every face turned over, and the old index of each corner: a face's first
+    /// corner stays the first.
+    #[must_use]
+    pub fn turned_over(&self) -> (Self, Vec<u32>) {
+        let mut old: Vec<u32> = (0..self.corner_count() as u32).collect();
+        for face in 0..self.face_count() {
+            let corners = self.face_corners(face);
+            old[corners.start + 1..corners.end].reverse();
+        }
+        let arrays = MeshArrays {
+            positions: self.0.positions.clone(),
+            face_starts: self.0.face_starts.clone(),
+            corner_vertices: gate::keep(self.0.corner_vertices.clone(), Some(&old)),
+            uv_sets: self
+                .0
+                .uv_sets
+                .iter()
+                .map(|set| UvSet {
+                    name: set.name.clone(),
+                    uvs: gate::keep(set.uvs.clone(), Some(&old)),
+                })
+                .collect(),
+        };
+        (Self(arrays), old)
+    }
+
     /// True when every face is a triangle.
     #[must_use]
     pub fn all_triangles(&self) -> bool {

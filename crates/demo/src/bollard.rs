@@ -60,14 +60,8 @@ pub fn make() -> Vec<NewPart> {
         uv_sets: Vec::new(),
     };
     let mesh = Mesh::new(arrays).expect("the lathe makes well-formed meshes");
-    let coat = NewSet {
-        name: "Coat".to_owned(),
-        placement: Placement::Vertex,
-        encoding: Encoding::Color,
-        ground: PRIMER,
-        values: vec![PRIMER; mesh.vertex_count()],
-    };
-    vec![NewPart { name: "Bollard".to_owned(), mesh, sets: vec![coat] }]
+    let coat = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, PRIMER, &mesh);
+    vec![NewPart::new("Bollard", mesh, vec![coat])]
 }
 
 /// The gentle unevenness of sand casting: under a millimetre, except where the rope has worn a

@@ -4,20 +4,23 @@
 //! panic and never import half a file; what they mended is in [`Import::repairs`], what the file
 //! had that is not kept in [`Import::notes`].
 
-mod glb;
+mod admit;
+mod gltf;
+mod obj;
 mod ply;
 mod seams;
+mod stl;
 
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Part,
-    color::Rgba,
+    Conversion, Part, ProjectTraits, Unit, UpAxis,
     document::NewPart,
-    mesh::{MeshArrays, MeshError, gate},
+    mesh::{MeshError, gate},
 };
 
+use admit::{Content, RawPart, RawSet};
 pub use gate::{Repair, RepairKind};
 
 /// The formats there are.
@@ -29,11 +32,17 @@ pub enum Format {
     Ply,
     /// Binary glTF 2.0 (Khronos).
     Glb,
+    /// glTF 2.0 as text.
+    Gltf,
+    /// Wavefront OBJ, with its MTL beside it.
+    Obj,
+    /// Stereolithography triangles.
+    Stl,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 2] = [Self::Ply, Self::Glb];
+    pub const ALL: [Self; 5] = [Self::Ply, Self::Glb, Self::Gltf, Self::Obj, Self::Stl];
 
     /// The file name extension, without a dot.
     #[must_use]
@@ -41,6 +50,9 @@ impl Format {
         match self {
             Self::Ply => "ply",
             Self::Glb => "glb",
+            Self::Gltf => "gltf",
+            Self::Obj => "obj",
+            Self::Stl => "stl",
         }
     }
 
@@ -50,6 +62,30 @@ impl Format {
         match self {
             Self::Ply => "application/octet-stream",
             Self::Glb => "model/gltf-binary",
+            Self::Gltf => "model/gltf+json",
+            Self::Obj => "model/obj",
+            Self::Stl => "model/stl",
+        }
+    }
+
+    /// What a file's numbers mean when nobody says: glTF's by its standard, the others' by common
+    /// practice (no source), as these formats have no units.
+    #[must_use]
+    pub fn usual_traits(self) -> ProjectTraits {
+        let (unit, up) = match self {
+            Self::Glb | Self::Gltf => (Unit::Metre, UpAxis::Y),
+            Self::Ply | Self::Obj => (Unit::Millimetre, UpAxis::Y),
+            Self::Stl => (Unit::Millimetre, UpAxis::Z),
+        };
+        ProjectTraits { unit, up }
+    }
+
+    /// How groups inside one mesh are usually wanted.
+    fn usual_groups(self) -> Groups {
+        match self {
+            // Surfaces of one mesh that differ in material belong together.
+            Self::Glb | Self::Gltf => Groups::Selections,
+            _ => Groups::Parts,
         }
     }
 
@@ -63,7 +99,7 @@ impl Format {
             .into_iter()
             .find(|format| format.extension().eq_ignore_ascii_case(extension))
             .ok_or_else(|| {
-                let known = Self::ALL.map(|f| format!(".{}", f.extension())).join(" and ");
+                let known = Self::ALL.map(|f| format!(".{}", f.extension())).join(", ");
                 FormatError {
                     place: Place::File,
                     cause: if extension.is_empty() {
@@ -83,11 +119,73 @@ impl Format {
 pub struct Limits {
     /// The most vertices, corners or faces all parts may have together.
     pub elements: usize,
+    /// The most bytes the files beside a file may have together.
+    pub bytes: usize,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { elements: 200_000_000 }
+        Self { elements: 200_000_000, bytes: 4 << 30 }
+    }
+}
+
+/// What becomes of named groups of faces inside one mesh.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Groups {
+    /// Each becomes a part of its own.
+    Parts,
+    /// They stay in one part, as named selections.
+    Selections,
+}
+
+/// How to read.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct ReadOptions {
+    /// How large a file may be inside.
+    pub limits: Limits,
+    /// What becomes of groups; by default what the format's files usually want.
+    pub groups: Option<Groups>,
+    /// How far apart, in the file's numbers, corners of an STL file may lie and still be one vertex.
+    /// 0 joins what lies at exactly one place.
+    pub weld: f32,
+    /// What the file's numbers mean; by default [`Format::usual_traits`].
+    pub traits: Option<ProjectTraits>,
+}
+
+/// A file to read, with those beside it that it may name.
+#[derive(Clone, Copy)]
+pub struct MeshFile<'a> {
+    /// Its name; the extension tells the format.
+    pub name: &'a str,
+    /// Its content.
+    pub bytes: &'a [u8],
+    /// Looks a file up that lies beside it, by the name it is called in the file.
+    pub beside: &'a dyn Fn(&str) -> Option<Vec<u8>>,
+}
+
+impl<'a> MeshFile<'a> {
+    /// A file with nothing beside it.
+    #[must_use]
+    pub fn alone(name: &'a str, bytes: &'a [u8]) -> Self {
+        Self { name, bytes, beside: &|_| None }
+    }
+
+    /// The name without folders and extension.
+    fn stem(&self) -> &str {
+        let file = self.name.rsplit(['/', '\\']).next().unwrap_or(self.name);
+        file.rsplit_once('.').map_or(file, |(stem, _)| stem)
+    }
+
+    fn beside(&self, name: &str) -> Result<Vec<u8>, FormatError> {
+        (self.beside)(name).ok_or_else(|| {
+            FormatError::new(
+                Place::File,
+                format!("it needs the file {name}, which did not come along"),
+                format!("choose {name} together with it"),
+            )
+        })
     }
 }
 
@@ -140,6 +238,14 @@ impl FormatError {
         Self::new(Place::File, format!("{part}: {error}"), remedy)
     }
 
+    fn too_many_bytes(limits: Limits) -> Self {
+        Self::new(
+            Place::File,
+            format!("the files with it have more than {} bytes, the limit set", limits.bytes),
+            "raise the limit (--max-upload-mb), or reduce the mesh",
+        )
+    }
+
     fn too_many(limits: Limits) -> Self {
         Self::new(
             Place::File,
@@ -158,6 +264,41 @@ pub struct Import {
     pub repairs: Vec<Repair>,
     /// What the file holds beside, and is not kept.
     pub notes: Vec<String>,
+    /// What the numbers mean.
+    pub traits: ProjectTraits,
+}
+
+impl Import {
+    /// Converts all points to another unit and up axis.
+    ///
+    /// # Errors
+    /// When a number grows beyond what 32-bit floats hold.
+    pub fn convert(&mut self, to: ProjectTraits) -> Result<(), FormatError> {
+        let from = self.traits;
+        self.convert_by(Conversion::between((from.unit, from.up), (to.unit, to.up)))?;
+        self.traits = to;
+        Ok(())
+    }
+
+    /// Converts all points.
+    ///
+    /// # Errors
+    /// When a number grows beyond what 32-bit floats hold.
+    pub fn convert_by(&mut self, conversion: Conversion) -> Result<(), FormatError> {
+        if conversion.is_none() {
+            return Ok(());
+        }
+        for part in &mut self.parts {
+            part.mesh = part
+                .mesh
+                .moved(|p| conversion.point(p))
+                .map_err(|error| FormatError::of_mesh(&part.name, &error))?;
+        }
+        for place in self.repairs.iter_mut().flat_map(|repair| &mut repair.places) {
+            *place = conversion.point(*place);
+        }
+        Ok(())
+    }
 }
 
 /// How precisely a format stores colors.
@@ -177,11 +318,11 @@ pub enum Depth {
     Float,
 }
 
-/// How a PLY body is written.
+/// How the numbers of a PLY or STL file are written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum PlyBody {
+pub enum Body {
     /// Little-endian binary.
     #[default]
     Little,
@@ -198,13 +339,15 @@ pub struct WriteOptions {
     pub depth: Depth,
     /// Whether alpha is written.
     pub alpha: bool,
-    /// How a PLY body is written.
-    pub ply_body: PlyBody,
+    /// How the numbers of a PLY or STL file are written.
+    pub body: Body,
+    /// What the parts' numbers mean, for formats that have units; `None` writes them as they are.
+    pub traits: Option<ProjectTraits>,
 }
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        Self { depth: Depth::Usual, alpha: true, ply_body: PlyBody::Little }
+        Self { depth: Depth::Usual, alpha: true, body: Body::Little, traits: None }
     }
 }
 
@@ -221,14 +364,23 @@ pub struct Export {
 ///
 /// # Errors
 /// Says what is wrong, where, and what to do.
-pub fn read(name: &str, bytes: &[u8], limits: Limits) -> Result<Import, FormatError> {
-    let format = Format::of_name(name)?;
-    let file = name.rsplit(['/', '\\']).next().unwrap_or(name);
-    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
-    match format {
-        Format::Ply => ply::read::read(bytes, stem, limits),
-        Format::Glb => glb::read::read(bytes, stem, limits),
+pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatError> {
+    let format = Format::of_name(file.name)?;
+    let content = match format {
+        Format::Ply => ply::read::read(file, options),
+        Format::Glb => gltf::read::read_glb(file, options),
+        Format::Gltf => gltf::read::read_gltf(file, options),
+        Format::Obj => obj::read::read(file, options),
+        Format::Stl => stl::read::read(file, options),
+    }?;
+    let Content { parts: raw_parts, mut repairs, notes } = content;
+    let groups = options.groups.unwrap_or(format.usual_groups());
+    let mut parts = Vec::with_capacity(raw_parts.len());
+    for part in raw_parts {
+        part.admit(groups, &mut repairs, &mut parts)?;
     }
+    let traits = options.traits.unwrap_or(format.usual_traits());
+    Ok(Import { parts, repairs, notes, traits })
 }
 
 /// Writes parts as a file of the format.
@@ -243,57 +395,18 @@ pub fn write(format: Format, parts: &[Part], options: WriteOptions) -> Result<Ex
             "bring a mesh in first",
         ));
     }
-    Ok(match format {
-        Format::Ply => ply::write::write(parts, options),
-        Format::Glb => glb::write::write(parts, options),
-    })
-}
-
-/// Values read for one set, before the gate.
-struct RawSet {
-    name: String,
-    placement: speckle_core::Placement,
-    encoding: speckle_core::Encoding,
-    values: Vec<Rgba>,
-}
-
-/// Takes a mesh and its sets through the gate.
-fn admit(
-    part: &str,
-    arrays: MeshArrays,
-    sets: Vec<RawSet>,
-    repairs: &mut Vec<Repair>,
-) -> Result<NewPart, FormatError> {
-    use speckle_core::Placement;
-    let admitted = gate::admit(arrays, part).map_err(|error| FormatError::of_mesh(part, &error))?;
-    repairs.extend(admitted.repairs);
-    let mut clamped = 0;
-    let sets = sets
-        .into_iter()
-        .map(|set| {
-            let kept = match set.placement {
-                Placement::Vertex => &admitted.kept_vertices,
-                Placement::Corner => &admitted.kept_corners,
-                Placement::Face => &admitted.kept_faces,
-            };
-            let mut values = gate::keep(set.values, kept.as_deref());
-            for number in values.iter_mut().flatten() {
-                if !(0.0..=1.0).contains(number) {
-                    clamped += 1;
-                    *number = if number.is_nan() { 0.0 } else { number.clamp(0.0, 1.0) };
-                }
-            }
-            speckle_core::document::NewSet {
-                name: set.name,
-                placement: set.placement,
-                encoding: set.encoding,
-                ground: [1.0; 4],
-                values,
-            }
-        })
-        .collect();
-    if clamped > 0 {
-        repairs.push(Repair::new(part, RepairKind::ColorOutOfRange, clamped));
+    if matches!(format, Format::Glb | Format::Gltf) {
+        // A node says where its part stands.
+        return Ok(match format {
+            Format::Glb => gltf::write::write_glb(parts, options),
+            _ => gltf::write::write_gltf(parts, options),
+        });
     }
-    Ok(NewPart { name: part.to_owned(), mesh: admitted.mesh, sets })
+    let placed = parts.iter().map(Part::baked).collect::<Result<Vec<Part>, _>>();
+    let placed = placed.map_err(|error| FormatError::of_mesh("a placed part", &error))?;
+    Ok(match format {
+        Format::Ply => ply::write::write(&placed, options),
+        Format::Obj => obj::write::write(&placed, options),
+        _ => stl::write::write(&placed, options),
+    })
 }

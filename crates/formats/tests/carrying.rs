@@ -1,12 +1,15 @@
 //! What each format carries along: UVs, several parts, sets of each placement, names.
 
+mod common;
+
+use common::{into_parts, read};
 use glam::{Vec2, Vec3};
 use speckle_core::{
-    Document, Edit, Encoding, Mesh, Part, Placement,
+    Encoding, Mesh, Placement,
     document::{NewPart, NewSet},
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Format, Limits, PlyBody, WriteOptions, read, write};
+use speckle_formats::{Format, Body, WriteOptions, write};
 
 /// Two triangles that share an edge, folded along it, with a UV seam there.
 fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {
@@ -18,17 +21,11 @@ fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {
         uv_sets: vec![UvSet { name: "UV".into(), uvs: uvs.to_vec() }],
     })
     .unwrap();
-    NewPart { name: name.into(), mesh, sets }
+    NewPart::new(name, mesh, sets)
 }
 
 fn set(name: &str, placement: Placement, encoding: Encoding, values: &[[f32; 4]]) -> NewSet {
     NewSet { name: name.into(), placement, encoding, ground: [1.0; 4], values: values.to_vec() }
-}
-
-fn into_parts(parts: Vec<NewPart>) -> Vec<Part> {
-    let mut document = Document::default();
-    document.apply(Edit::AddParts(parts)).unwrap();
-    document.parts().to_vec()
 }
 
 const RED: [f32; 4] = [1.0, 0.0, 0.0, 1.0];
@@ -42,11 +39,11 @@ fn corners(mesh: &Mesh) -> Vec<(Vec3, Vec2)> {
 #[test]
 fn uvs_survive_in_both_formats_and_split_vertices_only_at_the_seam() {
     let parts = into_parts(vec![tent("Tent", vec![])]);
-    let options = WriteOptions { ply_body: PlyBody::Ascii, ..WriteOptions::default() };
+    let options = WriteOptions { body: Body::Ascii, ..WriteOptions::default() };
     for (format, vertices) in [(Format::Ply, 4), (Format::Glb, 6)] {
         let export = write(format, &parts, options).unwrap();
         let name = format!("tent.{}", format.extension());
-        let back = read(&name, &export.bytes, Limits::default()).unwrap();
+        let back = read(&name, &export.bytes).unwrap();
         let mesh = &back.parts[0].mesh;
         // PLY keeps UVs at corners; a glTF vertex carries one UV, so both seam vertices are split.
         assert_eq!(mesh.vertex_count(), vertices, "{format:?}");
@@ -62,7 +59,7 @@ fn faces_of_their_own_color_stay_flat_in_a_glb() {
     let faces = set("Panels", Placement::Face, Encoding::Color, &[RED, BLUE]);
     let parts = into_parts(vec![tent("Tent", vec![faces])]);
     let export = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
-    let back = read("t.glb", &export.bytes, Limits::default()).unwrap();
+    let back = read("t.glb", &export.bytes).unwrap();
     let part = &back.parts[0];
     assert_eq!(part.sets[0].name, "Panels");
     for (face, color) in [(0, RED), (1, BLUE)] {
@@ -84,7 +81,7 @@ fn several_parts_stay_apart_in_a_glb_and_are_joined_in_a_ply() {
         ),
     ]);
     let glb = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
-    let back = read("camp.glb", &glb.bytes, Limits::default()).unwrap();
+    let back = read("camp.glb", &glb.bytes).unwrap();
     let told: Vec<(&str, usize)> =
         back.parts.iter().map(|p| (p.name.as_str(), p.sets.len())).collect();
     assert_eq!(told, [("Red tent", 1), ("Bare tent", 0), ("Blue tent", 2)]);
@@ -94,7 +91,7 @@ fn several_parts_stay_apart_in_a_glb_and_are_joined_in_a_ply() {
     let ply = write(Format::Ply, &parts, WriteOptions::default()).unwrap();
     assert!(ply.notes.iter().any(|note| note.contains("3 parts were joined")), "{:?}", ply.notes);
     assert!(ply.notes.iter().any(|note| note.contains("Wear was left out")), "{:?}", ply.notes);
-    let back = read("camp.ply", &ply.bytes, Limits::default()).unwrap();
+    let back = read("camp.ply", &ply.bytes).unwrap();
     let mesh = &back.parts[0].mesh;
     assert_eq!((mesh.vertex_count(), mesh.face_count()), (12, 6));
     let values = &back.parts[0].sets[0].values;
@@ -108,7 +105,7 @@ fn data_sets_and_their_names_travel_in_a_ply() {
     let parts = into_parts(vec![tent("Tent", vec![wear])]);
     let options = WriteOptions { depth: speckle_formats::Depth::Float, ..WriteOptions::default() };
     let export = write(Format::Ply, &parts, options).unwrap();
-    let back = read("t.ply", &export.bytes, Limits::default()).unwrap();
+    let back = read("t.ply", &export.bytes).unwrap();
     let set = &back.parts[0].sets[0];
     assert_eq!((set.name.as_str(), set.encoding), ("Rope wear", Encoding::Data));
     assert_eq!(set.values[0], [0.5, 0.0, 1.0, 0.25]);
@@ -131,16 +128,16 @@ fn a_polygon_of_many_corners_goes_out_as_it_came_and_is_cut_for_a_glb() {
         uv_sets: vec![],
     })
     .unwrap();
-    let parts = into_parts(vec![NewPart { name: "Star".into(), mesh, sets: vec![] }]);
-    for ply_body in [PlyBody::Ascii, PlyBody::Little, PlyBody::Big] {
-        let options = WriteOptions { ply_body, ..WriteOptions::default() };
+    let parts = into_parts(vec![NewPart::new("Star", mesh, vec![])]);
+    for body in [Body::Ascii, Body::Little, Body::Big] {
+        let options = WriteOptions { body, ..WriteOptions::default() };
         let export = write(Format::Ply, &parts, options).unwrap();
-        let back = read("star.ply", &export.bytes, Limits::default()).unwrap();
-        assert_eq!(&back.parts[0].mesh, parts[0].geometry.mesh(), "{ply_body:?}");
+        let back = read("star.ply", &export.bytes).unwrap();
+        assert_eq!(&back.parts[0].mesh, parts[0].geometry.mesh(), "{body:?}");
     }
     let glb = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
     assert!(glb.notes[0].contains("1 faces into 298 triangles"), "{:?}", glb.notes);
-    let back = read("star.glb", &glb.bytes, Limits::default()).unwrap();
+    let back = read("star.glb", &glb.bytes).unwrap();
     let cut = speckle_core::Geometry::new(back.parts[0].mesh.clone());
     let whole = parts[0].geometry.measures().area;
     assert!((cut.measures().area - whole).abs() < 1e-5);
@@ -152,7 +149,7 @@ fn formats_are_told_by_the_end_of_the_name() {
     assert_eq!(Format::of_name("/some.where/x.glb").unwrap(), Format::Glb);
     for (name, cause) in [("x.obj2", ".obj2 are not known"), ("noname", "no extension")] {
         let error = Format::of_name(name).unwrap_err();
-        assert!(error.cause.contains(cause) && error.remedy.contains(".ply and .glb"), "{error}");
+        assert!(error.cause.contains(cause) && error.remedy.contains(".ply, .glb"), "{error}");
     }
     assert!(write(Format::Ply, &[], WriteOptions::default()).is_err());
 }

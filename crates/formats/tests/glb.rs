@@ -1,10 +1,14 @@
 //! GLB against the crate `gltf`, which shares no code with ours, and against glTF 2.0 (Khronos).
 
+mod common;
+
+use common::{into_parts, read};
+use glam::{Mat4, Vec3};
 use speckle_core::{
-    Document, Edit, Encoding, Part, Placement,
+    Conversion, Encoding, Placement, ProjectTraits, Transform, Unit, UpAxis,
     document::{NewPart, NewSet},
 };
-use speckle_formats::{Depth, Format, Limits, WriteOptions, read, write};
+use speckle_formats::{Depth, Format, MeshFile, ReadOptions, WriteOptions, write};
 
 /// The bollard with a color set of varied values and a data set.
 fn bollard() -> Vec<NewPart> {
@@ -20,12 +24,6 @@ fn bollard() -> Vec<NewPart> {
         values: vec![[0.5, 0.25, 0.75, 1.0]; count],
     });
     parts
-}
-
-fn into_parts(parts: Vec<NewPart>) -> Vec<Part> {
-    let mut document = Document::default();
-    document.apply(Edit::AddParts(parts)).unwrap();
-    document.parts().to_vec()
 }
 
 /// glTF 2.0, 3.7.2.1: `COLOR_n` is linear. So 0.5 of a color set is stored as 0.214 (IEC 61966-2-1),
@@ -66,7 +64,7 @@ fn sets_come_back_with_name_encoding_and_values_at_every_depth() {
         for alpha in [true, false] {
             let options = WriteOptions { depth, alpha, ..WriteOptions::default() };
             let export = write(Format::Glb, &parts, options).unwrap();
-            let back = read("b.glb", &export.bytes, Limits::default()).unwrap();
+            let back = read("b.glb", &export.bytes).unwrap();
             assert!(back.repairs.is_empty(), "{:?}", back.repairs);
             assert_eq!(back.parts[0].name, "Bollard");
             assert_eq!(back.parts[0].mesh.vertex_count(), parts[0].geometry.mesh().vertex_count());
@@ -122,7 +120,7 @@ fn integer_colors_strips_fans_and_placed_nodes_are_read() {
     // Linear 55/255 and 14135/65535 encoded by IEC 61966-2-1, evaluated by hand: both 0.5018.
     for (kind, color, stride) in [(5121, bytes.clone(), 4), (5123, words, 8)] {
         let file = by_hand(5, "", kind, &color, stride);
-        let import = read("f.glb", &file, Limits::default()).unwrap();
+        let import = read("f.glb", &file).unwrap();
         let part = &import.parts[0];
         assert_eq!(part.name, "Flap");
         assert_eq!(
@@ -134,7 +132,7 @@ fn integer_colors_strips_fans_and_placed_nodes_are_read() {
         assert!(r == 1.0 && g == 0.0 && (b - 0.5018).abs() < 1e-3 && a == 1.0, "{r} {g} {b} {a}");
     }
     let moved = by_hand(6, r#","translation":[10,0,0],"scale":[-2,1,1]"#, 5121, &bytes, 4);
-    let import = read("f.glb", &moved, Limits::default()).unwrap();
+    let import = read("f.glb", &moved).unwrap();
     let mesh = &import.parts[0].mesh;
     assert_eq!(mesh.positions()[1].to_array(), [8.0, 0.0, 0.0]);
     // A fan from the first vertex; mirrored, so turned round to keep its outside outside.
@@ -145,7 +143,7 @@ fn integer_colors_strips_fans_and_placed_nodes_are_read() {
 #[test]
 fn damage_is_told_with_its_place() {
     let whole = write(Format::Glb, &into_parts(bollard()), WriteOptions::default()).unwrap().bytes;
-    let fails = |bytes: &[u8]| read("b.glb", bytes, Limits::default()).unwrap_err().to_string();
+    let fails = |bytes: &[u8]| read("b.glb", bytes).unwrap_err().to_string();
     assert!(fails(b"").contains("byte 0"));
     assert!(fails(b"glTX0000").contains("byte 0"));
     assert!(fails(&whole[..whole.len() / 2]).contains("middle of a chunk"));
@@ -163,4 +161,67 @@ fn damage_is_told_with_its_place() {
     // An accessor of far more rows than its view has bytes for.
     let told = json("\"componentType\":5126,\"count\":2", "\"componentType\":5126,\"count\":9");
     assert!(told.contains("reaches past the end") && told.contains("byte"), "{told}");
+}
+
+/// glTF 2.0, 3.6.1: buffers may be embedded as base64 or lie in files beside the text.
+#[test]
+fn arrays_embedded_in_the_text_or_beside_it_are_the_same() {
+    let parts = into_parts(bollard());
+    let export = write(Format::Gltf, &parts, WriteOptions::default()).unwrap();
+    // The crate reads what we embedded.
+    let (_, buffers, _) = gltf::import_slice(&export.bytes).unwrap();
+    let embedded = read("b.gltf", &export.bytes).unwrap();
+    let binary = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let binary = read("b.glb", &binary.bytes).unwrap();
+    assert!(embedded.parts[0].sets[0].values == binary.parts[0].sets[0].values);
+
+    let mut json: serde_json::Value = serde_json::from_slice(&export.bytes).unwrap();
+    json["buffers"][0]["uri"] = "arrays%20of%20b.bin".into();
+    let text = json.to_string();
+    let arrays = buffers[0].0.clone();
+    let beside = |name: &str| (name == "arrays of b.bin").then(|| arrays.clone());
+    let file = MeshFile { name: "b.gltf", bytes: text.as_bytes(), beside: &beside };
+    let external = speckle_formats::read(&file, &ReadOptions::default()).unwrap();
+    assert_eq!(external.parts[0].mesh, embedded.parts[0].mesh);
+
+    let error = read("b.gltf", text.as_bytes()).unwrap_err();
+    assert!(error.cause.contains("arrays of b.bin"), "{error}");
+    assert!(error.remedy.contains("together"), "{error}");
+    let short = |name: &str| (name == "arrays of b.bin").then(|| arrays[..1000].to_vec());
+    let file = MeshFile { beside: &short, ..file };
+    let error = speckle_formats::read(&file, &ReadOptions::default()).unwrap_err();
+    assert!(error.cause.contains("holds 1000 bytes"), "{error}");
+}
+
+/// glTF 2.0, 3.4 and 3.5: lengths are metres and +Y is up. Points stay to the bit; nodes say the
+/// rest.
+#[test]
+fn units_up_axis_and_transforms_are_said_by_nodes() {
+    let mut parts = into_parts(bollard());
+    parts[0].traits.transform = Transform {
+        translation: Vec3::new(10.0, 20.0, 30.0),
+        rotation_degrees: Vec3::new(20.0, -50.0, 70.0),
+        scale: Vec3::new(1.0, 2.0, -0.5),
+    };
+    let traits = Some(ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z });
+    let options = WriteOptions { traits, ..WriteOptions::default() };
+    let export = write(Format::Glb, &parts, options).unwrap();
+    let gltf = gltf::Gltf::from_slice(&export.bytes).unwrap();
+    let root = gltf.default_scene().unwrap().nodes().next().unwrap();
+    let matrix = |node: &gltf::Node| Mat4::from_cols_array_2d(&node.transform().matrix());
+    let world = matrix(&root) * matrix(&root.children().next().unwrap());
+    let part = parts[0].traits.transform.to_project();
+    let conversion = Conversion::between(
+        (Unit::Millimetre, UpAxis::Z),
+        (Unit::Metre, UpAxis::Y),
+    );
+    for point in [Vec3::ZERO, Vec3::X * 100.0, Vec3::new(-40.0, 7.0, 90.0)] {
+        let expected = conversion.point(part.transform_point3(point));
+        assert!(world.transform_point3(point).distance(expected) < 1e-6, "{point}");
+    }
+    // Our own reader puts it where it stands, outside out.
+    let back = read("b.glb", &export.bytes).unwrap();
+    let measures = speckle_core::Geometry::new(back.parts[0].mesh.clone()).measures().volume;
+    let volume = parts[0].geometry.measures().volume * 1e-9;
+    assert!((measures / volume - 1.0).abs() < 1e-4, "{measures} {volume}");
 }

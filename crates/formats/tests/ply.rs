@@ -1,24 +1,21 @@
 //! PLY against files written by PyPI `plyfile` (`reference/plyfile_samples.py`), against itself
 //! there and back, and against what damage looks like.
 
-use speckle_core::{Document, Edit, Encoding, Part, Placement, document::NewPart};
+mod common;
+
+use common::{into_parts, read};
+use speckle_core::{Encoding, Placement, document::NewPart};
 use speckle_formats::{
-    Depth, Format, Limits, Place, PlyBody, RepairKind, WriteOptions, read, write,
+    Depth, Format, Place, Body, RepairKind, WriteOptions, write,
 };
 
 /// The numbers that the script put into the files.
 const BYTES: [[u8; 4]; 5] =
     [[255, 0, 0, 255], [0, 128, 0, 255], [0, 0, 64, 128], [1, 2, 3, 4], [200, 100, 50, 25]];
 
-fn into_parts(parts: Vec<NewPart>) -> Vec<Part> {
-    let mut document = Document::default();
-    document.apply(Edit::AddParts(parts)).unwrap();
-    document.parts().to_vec()
-}
-
 fn pyramid() -> Vec<NewPart> {
     let bytes = include_bytes!("reference/ascii_uchar.ply");
-    read("pyramid.ply", bytes, Limits::default()).unwrap().parts
+    read("pyramid.ply", bytes).unwrap().parts
 }
 
 #[test]
@@ -29,7 +26,7 @@ fn files_of_plyfile_are_read_as_they_were_written() {
         (include_bytes!("reference/little_float.ply"), false),
     ];
     for (bytes, has_alpha_and_faces) in files {
-        let import = read("pyramid.ply", bytes, Limits::default()).unwrap();
+        let import = read("pyramid.ply", bytes).unwrap();
         assert!(import.repairs.is_empty());
         let part = &import.parts[0];
         assert_eq!((part.mesh.vertex_count(), part.mesh.face_count()), (5, 5));
@@ -53,13 +50,13 @@ fn files_of_plyfile_are_read_as_they_were_written() {
 #[test]
 fn what_is_written_is_read_again_in_every_form() {
     let parts = into_parts(pyramid());
-    for ply_body in [PlyBody::Ascii, PlyBody::Little, PlyBody::Big] {
+    for body in [Body::Ascii, Body::Little, Body::Big] {
         for depth in [Depth::Usual, Depth::Float] {
             for alpha in [true, false] {
-                let options = WriteOptions { depth, alpha, ply_body };
+                let options = WriteOptions { depth, alpha, body, ..WriteOptions::default() };
                 let export = write(Format::Ply, &parts, options).unwrap();
                 assert!(export.notes.is_empty());
-                let back = read("pyramid.ply", &export.bytes, Limits::default()).unwrap();
+                let back = read("pyramid.ply", &export.bytes).unwrap();
                 assert!(back.repairs.is_empty() && back.notes.is_empty());
                 let part = &back.parts[0];
                 assert_eq!(&part.mesh, parts[0].geometry.mesh());
@@ -88,7 +85,7 @@ fn corner_colors_split_vertices_only_where_they_differ() {
     parts[0].sets.push(set);
     let export = write(Format::Ply, &into_parts(parts), WriteOptions::default()).unwrap();
     assert!(export.notes[0].contains("4 vertices were added"), "{:?}", export.notes);
-    let back = read("p.ply", &export.bytes, Limits::default()).unwrap();
+    let back = read("p.ply", &export.bytes).unwrap();
     let mesh = &back.parts[0].mesh;
     assert_eq!(mesh.vertex_count(), 9);
     let red = back.parts[0].sets[0].values.iter().filter(|v| v[0] == 1.0).count();
@@ -100,7 +97,7 @@ fn damage_is_told_with_its_place() {
     let head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n";
     let body = "0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n";
     let whole = format!("{head}{body}");
-    assert!(read("a.ply", whole.as_bytes(), Limits::default()).is_ok());
+    assert!(read("a.ply", whole.as_bytes()).is_ok());
     for (text, place, cause) in [
         (String::new(), Place::Line(1), "says ply"),
         ("solid cube\n".into(), Place::Line(1), "says ply"),
@@ -117,7 +114,7 @@ fn damage_is_told_with_its_place() {
         (whole.replace("3 0 1 2", "2 0 1"), Place::File, "no faces"),
         (whole.replace("3 0 1 2", "3.5 0 1 2"), Place::Line(13), "whole number"),
     ] {
-        let error = read("a.ply", text.as_bytes(), Limits::default()).unwrap_err();
+        let error = read("a.ply", text.as_bytes()).unwrap_err();
         assert_eq!(error.place, place, "{error}");
         assert!(error.cause.contains(cause), "{error}");
         assert!(!error.remedy.is_empty());
@@ -129,7 +126,7 @@ fn what_can_be_mended_is_told() {
     let head = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nproperty float red\nproperty float green\nproperty float blue\nelement face 2\nproperty list uchar int vertex_index\nend_header\n";
     let text =
         format!("{head}0 0 0 1 1 1\n1 0 0 2 1 1\n0 1 0 nan 0 0\nnan 0 0 1 1 1\n3 0 1 2\n3 0 1 3\n");
-    let import = read("a.ply", text.as_bytes(), Limits::default()).unwrap();
+    let import = read("a.ply", text.as_bytes()).unwrap();
     let counts: Vec<(RepairKind, usize)> =
         import.repairs.iter().map(|r| (r.kind, r.count)).collect();
     assert_eq!(

@@ -1,10 +1,16 @@
 //! The gate every mesh from outside passes: repairs what can be repaired, counts it, refuses the
 //! rest.
 
+use std::collections::HashSet;
+
 use glam::Vec3;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::{Mesh, MeshArrays, MeshError, UvSet};
+
+/// The most places remembered for one kind of repair.
+const MOST_PLACES: usize = 200;
 
 /// What had to be mended or dropped while a mesh was brought in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -19,12 +25,30 @@ pub enum RepairKind {
     NotFiniteVertex,
     /// A face used a vertex that had to be dropped.
     FaceOfDroppedVertex,
+    /// A face stood there twice, over the same vertices in the same order; the copy was dropped.
+    DuplicateFace,
     /// A color value was not a number, or lay outside 0–1; clamped.
     ColorOutOfRange,
+    /// A normal in the file was zero, not a number, or against the face; normals are computed anew.
+    BadNormal,
+    /// Vertices at one place were joined, as a format without shared vertices needs.
+    Welded,
+    /// A face has no area. Kept: neighbours hang together by it.
+    FlatFace,
+    /// A vertex belongs to no face. Kept, so that the others keep their numbers.
+    LooseVertex,
+}
+
+impl RepairKind {
+    /// True for what was only noticed: the mesh is as it stood in the file.
+    #[must_use]
+    pub fn is_notice(self) -> bool {
+        matches!(self, Self::FlatFace | Self::LooseVertex)
+    }
 }
 
 /// One kind of repair, counted.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Repair {
     /// The part it was made on.
@@ -35,12 +59,24 @@ pub struct Repair {
     pub count: usize,
     /// The same in a sentence.
     pub message: String,
+    /// True when it was only noticed, and nothing was changed.
+    #[serde(default)]
+    pub notice: bool,
+    /// Where, in the part's space; of many, the first ones.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<[f32; 3]>))]
+    pub places: Vec<Vec3>,
 }
 
 impl Repair {
-    /// A counted repair with its sentence.
+    /// A counted repair with its sentence, and where it was made.
     #[must_use]
-    pub fn new(part: &str, kind: RepairKind, count: usize) -> Self {
+    pub fn new(
+        part: &str,
+        kind: RepairKind,
+        count: usize,
+        places: impl IntoIterator<Item = Vec3>,
+    ) -> Self {
         let (one, many) = match kind {
             RepairKind::RepeatedCorner => {
                 ("repeated corner was left out", "repeated corners were left out")
@@ -57,12 +93,31 @@ impl Repair {
                 "face that used a dropped vertex was dropped",
                 "faces that used dropped vertices were dropped",
             ),
+            RepairKind::DuplicateFace => (
+                "face that stood there twice was dropped",
+                "faces that stood there twice were dropped",
+            ),
+            RepairKind::BadNormal => (
+                "normal was unusable; normals are computed anew",
+                "normals were unusable; normals are computed anew",
+            ),
+            RepairKind::Welded => {
+                ("corner was joined to a vertex it shares", "corners were joined to shared vertices")
+            }
+            RepairKind::FlatFace => {
+                ("face has no area, and was kept", "faces have no area, and were kept")
+            }
+            RepairKind::LooseVertex => (
+                "vertex belongs to no face: it was kept, but no stroke reaches it",
+                "vertices belong to no face: they were kept, but no stroke reaches them",
+            ),
             RepairKind::ColorOutOfRange => {
                 ("color number outside 0–1 was clamped", "color numbers outside 0–1 were clamped")
             }
         };
         let message = format!("{count} {}", if count == 1 { one } else { many });
-        Self { part: part.to_owned(), kind, count, message }
+        let places = places.into_iter().filter(|p| p.is_finite()).take(MOST_PLACES).collect();
+        Self { part: part.to_owned(), kind, count, message, notice: kind.is_notice(), places }
     }
 }
 
@@ -112,17 +167,69 @@ pub fn repeats_a_vertex(vertices: &[u32]) -> bool {
 /// A reference to a vertex that does not exist means that the file is damaged, and is refused; so
 /// is a mesh with no face left.
 pub fn admit(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
-    match Mesh::check(&arrays) {
-        Ok(()) => Ok(Admitted {
+    let mut admitted = match Mesh::check(&arrays) {
+        Ok(()) if !has_duplicate_faces(&arrays) => Admitted {
             mesh: Mesh(arrays),
             kept_vertices: None,
             kept_corners: None,
             kept_faces: None,
             repairs: Vec::new(),
-        }),
-        Err(MeshError::DegenerateFace(_) | MeshError::NotFinite(_)) => mend(arrays, part),
-        Err(other) => Err(other),
+        },
+        Ok(()) | Err(MeshError::DegenerateFace(_) | MeshError::NotFinite(_)) => mend(arrays, part)?,
+        Err(other) => return Err(other),
+    };
+    let notices = notices(&admitted.mesh, part);
+    admitted.repairs.extend(notices);
+    Ok(admitted)
+}
+
+/// What is odd about a mesh, and left as it is.
+fn notices(mesh: &Mesh, part: &str) -> Vec<Repair> {
+    let mut used = vec![false; mesh.vertex_count()];
+    mesh.corner_vertices().iter().for_each(|&v| used[v as usize] = true);
+    let loose: Vec<usize> = (0..used.len()).filter(|&v| !used[v]).collect();
+    let flat: Vec<usize> = (0..mesh.face_count())
+        .into_par_iter()
+        .filter(|&face| mesh.face_area_vector(face) == Vec3::ZERO)
+        .collect();
+    let mut found = Vec::new();
+    if !loose.is_empty() {
+        let places = loose.iter().map(|&v| mesh.positions()[v]);
+        found.push(Repair::new(part, RepairKind::LooseVertex, loose.len(), places));
     }
+    if !flat.is_empty() {
+        let places = flat.iter().map(|&face| mesh.face_centroid(face));
+        found.push(Repair::new(part, RepairKind::FlatFace, flat.len(), places));
+    }
+    found
+}
+
+/// A face's vertices beginning with the least: the same for every way of going round from another
+/// corner, another for the face turned over.
+fn from_least(vertices: &[u32]) -> impl Iterator<Item = u32> + '_ {
+    let least = (0..vertices.len()).min_by_key(|&i| vertices[i]).unwrap_or(0);
+    vertices[least..].iter().chain(&vertices[..least]).copied()
+}
+
+fn has_duplicate_faces(arrays: &MeshArrays) -> bool {
+    // Digests first, in parallel; only where two are the same are faces compared.
+    let face = |f: usize| {
+        &arrays.corner_vertices[arrays.face_starts[f] as usize..arrays.face_starts[f + 1] as usize]
+    };
+    let mut digests: Vec<(u64, u32)> = (0..arrays.face_starts.len() - 1)
+        .into_par_iter()
+        .map(|f| {
+            let digest = from_least(face(f)).fold(0xcbf2_9ce4_8422_2325_u64, |digest, v| {
+                (digest ^ u64::from(v)).wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(29)
+            });
+            (digest, f as u32)
+        })
+        .collect();
+    digests.par_sort_unstable();
+    digests.chunk_by(|a, b| a.0 == b.0).filter(|run| run.len() > 1).any(|run| {
+        let mut seen = HashSet::new();
+        run.iter().any(|&(_, f)| !seen.insert(from_least(face(f as usize)).collect::<Vec<u32>>()))
+    })
 }
 
 fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
@@ -138,7 +245,9 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
     let mut kept_corners: Vec<u32> = Vec::with_capacity(corner_vertices.len());
     let mut kept_faces: Vec<u32> = Vec::with_capacity(face_starts.len());
     let mut new_starts = vec![0_u32];
-    let (mut repeated, mut degenerate, mut orphaned) = (0, 0, 0);
+    let mut repeated: Vec<Vec3> = Vec::new();
+    let (mut degenerate, mut orphaned, mut twice) = (Vec::new(), Vec::new(), Vec::new());
+    let mut met: HashSet<Vec<u32>> = HashSet::new();
     let mut face_now: Vec<u32> = Vec::new();
     for (face, bounds) in face_starts.windows(2).enumerate() {
         let corners = bounds[0]..bounds[1];
@@ -164,12 +273,20 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
         }
         let vertices_now: Vec<u32> =
             face_now.iter().map(|&c| corner_vertices[c as usize]).collect();
+        // Somewhere on the face; a face of no corners is nowhere.
+        let place = corners
+            .clone()
+            .map(|c| positions[corner_vertices[c as usize] as usize])
+            .find(|p| p.is_finite())
+            .unwrap_or(Vec3::NAN);
         if uses_dropped {
-            orphaned += 1;
+            orphaned.push(place);
         } else if vertices_now.len() < 3 || repeats_a_vertex(&vertices_now) {
-            degenerate += 1;
+            degenerate.push(place);
+        } else if !met.insert(from_least(&vertices_now).collect()) {
+            twice.push(place);
         } else {
-            repeated += corners.len() - face_now.len();
+            repeated.extend(std::iter::repeat_n(place, corners.len() - face_now.len()));
             kept_corners.extend_from_slice(&face_now);
             kept_faces.push(face as u32);
             new_starts.push(kept_corners.len() as u32);
@@ -189,10 +306,12 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
             .collect(),
         positions: points,
     })?;
+    let nowhere = vec![Vec3::NAN; vertices - kept_vertices.len()];
     let repairs = [
-        (RepairKind::NotFiniteVertex, vertices - kept_vertices.len()),
+        (RepairKind::NotFiniteVertex, nowhere),
         (RepairKind::FaceOfDroppedVertex, orphaned),
         (RepairKind::DegenerateFace, degenerate),
+        (RepairKind::DuplicateFace, twice),
         (RepairKind::RepeatedCorner, repeated),
     ];
     Ok(Admitted {
@@ -202,8 +321,8 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
         kept_faces: Some(kept_faces),
         repairs: repairs
             .into_iter()
-            .filter(|&(_, count)| count > 0)
-            .map(|(kind, count)| Repair::new(part, kind, count))
+            .filter(|(_, places)| !places.is_empty())
+            .map(|(kind, places)| Repair::new(part, kind, places.len(), places))
             .collect(),
     })
 }
@@ -239,6 +358,8 @@ mod tests {
         )
         .unwrap();
         assert_eq!(admitted.mesh.face_count(), 2);
+        let places: Vec<usize> = admitted.repairs.iter().map(|r| r.places.len()).collect();
+        assert_eq!(places, [0, 1, 2, 2], "each with its place, where it has one");
         assert_eq!(admitted.mesh.corner_vertices(), [0, 1, 2, 1, 2, 3]);
         assert_eq!(admitted.kept_corners.as_deref(), Some(&[0, 1, 3, 10, 11, 12][..]));
         assert_eq!(
@@ -250,6 +371,28 @@ mod tests {
                 (RepairKind::RepeatedCorner, 2)
             ]
         );
+    }
+
+    #[test]
+    fn a_face_that_stands_twice_is_dropped_once_and_one_turned_over_is_kept() {
+        let mut mesh = arrays(&[&[0, 1, 2], &[1, 2, 0], &[2, 1, 0], &[1, 2, 3]]);
+        mesh.positions[4] = Vec3::ONE;
+        let admitted = admit(mesh, "x").unwrap();
+        assert_eq!(admitted.kept_faces.as_deref(), Some(&[0, 2, 3][..]));
+        // The fifth vertex belongs to no face: told, and kept.
+        let expected = [(RepairKind::DuplicateFace, 1), (RepairKind::LooseVertex, 1)];
+        assert_eq!(counts(&admitted), expected);
+        assert_eq!(admitted.mesh.vertex_count(), 5);
+        assert_eq!(admitted.repairs[1].places, [Vec3::ONE]);
+    }
+
+    #[test]
+    fn faces_without_area_are_told_and_kept() {
+        let mut mesh = arrays(&[&[0, 1, 2], &[0, 1, 4], &[1, 2, 3]]);
+        mesh.positions[4] = Vec3::X * 2.0;
+        let admitted = admit(mesh, "x").unwrap();
+        assert_eq!(counts(&admitted), [(RepairKind::FlatFace, 1)]);
+        assert!(admitted.repairs[0].notice && admitted.kept_faces.is_none());
     }
 
     #[test]

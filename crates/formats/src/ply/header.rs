@@ -2,7 +2,7 @@
 
 use speckle_core::Encoding;
 
-use crate::{FormatError, Place, PlyBody};
+use crate::{FormatError, Place, Body};
 
 /// The scalar types of PLY.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -103,7 +103,7 @@ pub struct SetComment {
 #[derive(Clone, Debug)]
 pub struct Header {
     /// How the body is written.
-    pub body: PlyBody,
+    pub body: Body,
     /// What it holds, in order.
     pub elements: Vec<Element>,
     /// What our own files say about their sets.
@@ -149,9 +149,9 @@ pub fn parse(bytes: &[u8]) -> Result<Header, FormatError> {
         match words.as_slice() {
             ["format", form, _version] => {
                 body = Some(match *form {
-                    "ascii" => PlyBody::Ascii,
-                    "binary_little_endian" => PlyBody::Little,
-                    "binary_big_endian" => PlyBody::Big,
+                    "ascii" => Body::Ascii,
+                    "binary_little_endian" => Body::Little,
+                    "binary_big_endian" => Body::Big,
                     other => return Err(broken(line, format!("there is no PLY format {other}"))),
                 });
             }

@@ -8,33 +8,25 @@ use speckle_core::{
 };
 
 use super::header::{self, Element, Header, Property, Scalar};
-use crate::{FormatError, Import, Limits, Place, PlyBody, RawSet, admit};
+use crate::{Body, Content as Found, FormatError, Limits, MeshFile, Place, RawPart, RawSet, ReadOptions};
 
 /// Reads a PLY file; the one part it holds takes the name given.
 ///
 /// # Errors
 /// With the line (text) or byte (binary) that is wrong.
-pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatError> {
+pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Found, FormatError> {
+    let (bytes, limits) = (file.bytes, options.limits);
     let header = header::parse(bytes)?;
+    let at = header.body_start;
     let mut content = Content::default();
     match header.body {
-        PlyBody::Ascii => {
-            read_body(&header, &mut Text { bytes, at: header.body_start }, limits, &mut content)
+        Body::Ascii => read_body(&header, &mut Text { bytes, at }, limits, &mut content),
+        Body::Little => {
+            read_body(&header, &mut Binary::<true> { bytes, at }, limits, &mut content)
         }
-        PlyBody::Little => read_body(
-            &header,
-            &mut Binary::<true> { bytes, at: header.body_start },
-            limits,
-            &mut content,
-        ),
-        PlyBody::Big => read_body(
-            &header,
-            &mut Binary::<false> { bytes, at: header.body_start },
-            limits,
-            &mut content,
-        ),
+        Body::Big => read_body(&header, &mut Binary::<false> { bytes, at }, limits, &mut content),
     }?;
-    content.into_import(name, &header)
+    Ok(content.into_found(file.stem(), &header))
 }
 
 /// What a body gives, as it stands in the file.
@@ -51,7 +43,7 @@ struct Content {
 }
 
 impl Content {
-    fn into_import(self, name: &str, header: &Header) -> Result<Import, FormatError> {
+    fn into_found(self, name: &str, header: &Header) -> Found {
         let mut sets = Vec::new();
         for (values, placement, element, usual) in [
             (self.vertex_colors, Placement::Vertex, "vertex", "Color"),
@@ -86,9 +78,8 @@ impl Content {
             corner_vertices: self.corner_vertices,
             uv_sets,
         };
-        let mut repairs = Vec::new();
-        let part = admit(name, arrays, sets, &mut repairs)?;
-        Ok(Import { parts: vec![part], repairs, notes: self.notes })
+        let part = RawPart::new(name.to_owned(), arrays, sets);
+        Found { parts: vec![part], repairs: Vec::new(), notes: self.notes }
     }
 }
 

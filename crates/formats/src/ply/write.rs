@@ -7,7 +7,7 @@ use speckle_core::{
     color::{Rgba, bytes_from_rgba},
 };
 
-use crate::{Depth, Export, PlyBody, WriteOptions, seams::SplitVertices};
+use crate::{Depth, Export, Body, WriteOptions, seams::SplitVertices};
 
 /// One part as it will stand in the file.
 struct Share<'a> {
@@ -30,7 +30,7 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
                 if !is(at_faces) && !is(at_vertices) {
                     notes.push(format!(
                         "{}: the set {} was left out, PLY has no room for it",
-                        part.name, set.name
+                        part.traits.name, set.name
                     ));
                 }
             }
@@ -39,7 +39,7 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
             if added > 0 {
                 notes.push(format!(
                     "{}: {added} vertices were added where colors change at a corner",
-                    part.name
+                    part.traits.name
                 ));
             }
             Share { part, split, at_vertices, at_faces }
@@ -50,7 +50,7 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
     }
 
     let wide_counts = needs_wide_counts(&shares);
-    let mut body = Body { out: Vec::new(), form: options.ply_body, wide_counts };
+    let mut body = Writer { out: Vec::new(), form: options.body, wide_counts };
     body.out.extend_from_slice(head(&shares, options).as_bytes());
     let has_vertex_colors = shares.iter().any(|share| share.at_vertices.is_some());
     let has_face_colors = shares.iter().any(|share| share.at_faces.is_some());
@@ -100,10 +100,10 @@ fn has_uvs(shares: &[Share]) -> bool {
 }
 
 fn head(shares: &[Share], options: WriteOptions) -> String {
-    let form = match options.ply_body {
-        PlyBody::Ascii => "ascii",
-        PlyBody::Little => "binary_little_endian",
-        PlyBody::Big => "binary_big_endian",
+    let form = match options.body {
+        Body::Ascii => "ascii",
+        Body::Little => "binary_little_endian",
+        Body::Big => "binary_big_endian",
     };
     let number = if is_float(options) { "float" } else { "uchar" };
     let channels: &[&str] =
@@ -159,13 +159,13 @@ fn needs_wide_counts(shares: &[Share]) -> bool {
 }
 
 /// The body, value by value, in one of the three forms.
-struct Body {
+struct Writer {
     out: Vec<u8>,
-    form: PlyBody,
+    form: Body,
     wide_counts: bool,
 }
 
-impl Body {
+impl Writer {
     fn text(&mut self, value: impl std::fmt::Display) {
         use std::io::Write as _;
         write!(self.out, "{value} ").expect("writing to memory cannot fail");
@@ -173,24 +173,24 @@ impl Body {
 
     fn float(&mut self, value: f32) {
         match self.form {
-            PlyBody::Ascii => self.text(value),
-            PlyBody::Little => self.out.extend(value.to_le_bytes()),
-            PlyBody::Big => self.out.extend(value.to_be_bytes()),
+            Body::Ascii => self.text(value),
+            Body::Little => self.out.extend(value.to_le_bytes()),
+            Body::Big => self.out.extend(value.to_be_bytes()),
         }
     }
 
     fn index(&mut self, value: u32) {
         match self.form {
-            PlyBody::Ascii => self.text(value),
-            PlyBody::Little => self.out.extend(value.to_le_bytes()),
-            PlyBody::Big => self.out.extend(value.to_be_bytes()),
+            Body::Ascii => self.text(value),
+            Body::Little => self.out.extend(value.to_le_bytes()),
+            Body::Big => self.out.extend(value.to_be_bytes()),
         }
     }
 
     fn byte(&mut self, value: u8) {
         match self.form {
-            PlyBody::Ascii => self.text(value),
-            PlyBody::Little | PlyBody::Big => self.out.push(value),
+            Body::Ascii => self.text(value),
+            Body::Little | Body::Big => self.out.push(value),
         }
     }
 
@@ -208,7 +208,7 @@ impl Body {
     }
 
     fn end_row(&mut self) {
-        if self.form == PlyBody::Ascii {
+        if self.form == Body::Ascii {
             self.out.pop();
             self.out.push(b'\n');
         }

@@ -1,8 +1,9 @@
-//! Writing GLB: a node and a mesh for each part, with all its sets as `COLOR_n`.
+//! Writing glTF: a node and a mesh for each part, with all its sets as `COLOR_n`.
 
+use base64::prelude::{BASE64_STANDARD, Engine as _};
 use serde_json::{Map, Value, json};
 use speckle_core::{
-    Encoding, Part,
+    Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
     color::{Rgba, byte_from_unit, linear_rgba},
 };
 
@@ -12,8 +13,21 @@ use crate::{Depth, Export, WriteOptions, seams::SplitVertices};
 const ARRAY_BUFFER: u32 = 34962;
 const ELEMENT_ARRAY_BUFFER: u32 = 34963;
 
-/// Writes the parts.
-pub fn write(parts: &[Part], options: WriteOptions) -> Export {
+/// Writes the parts as one binary file.
+pub fn write_glb(parts: &[Part], options: WriteOptions) -> Export {
+    let (root, bin, notes) = root(parts, options);
+    Export { bytes: container(&root, &bin), notes }
+}
+
+/// Writes the parts as one text with the arrays embedded.
+pub fn write_gltf(parts: &[Part], options: WriteOptions) -> Export {
+    let (mut root, bin, notes) = root(parts, options);
+    let uri = format!("{}{}", super::EMBEDDED, BASE64_STANDARD.encode(bin));
+    root["buffers"][0]["uri"] = json!(uri);
+    Export { bytes: root.to_string().into_bytes(), notes }
+}
+
+fn root(parts: &[Part], options: WriteOptions) -> (Value, Vec<u8>, Vec<String>) {
     let mut file = File::default();
     let mut notes = Vec::new();
     let mut nodes = Vec::new();
@@ -21,21 +35,53 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
     for part in parts {
         let (mesh, note) = file.mesh(part, options);
         notes.extend(note);
-        nodes.push(json!({ "name": part.name, "mesh": meshes.len() }));
+        let mut node = json!({ "name": part.traits.name, "mesh": meshes.len() });
+        place(&mut node, &part.traits.transform);
+        nodes.push(node);
         meshes.push(mesh);
     }
-    let scene: Vec<usize> = (0..nodes.len()).collect();
+    let mut roots: Vec<usize> = (0..nodes.len()).collect();
+    // The standard's numbers are metres with Y up. A node above the others says so, and theirs stay
+    // as they are, to the bit.
+    if let Some(ProjectTraits { unit, up }) = options.traits
+        && (unit, up) != (Unit::Metre, UpAxis::Y)
+    {
+        let mut above = json!({ "name": "Units and up axis", "children": roots });
+        if unit != Unit::Metre {
+            above["scale"] = json!([unit.metres(), unit.metres(), unit.metres()]);
+        }
+        if up == UpAxis::Z {
+            let quarter = std::f32::consts::FRAC_1_SQRT_2;
+            above["rotation"] = json!([-quarter, 0.0, 0.0, quarter]);
+        }
+        roots = vec![nodes.len()];
+        nodes.push(above);
+    }
     let root = json!({
         "asset": { "version": "2.0", "generator": "Jaunty Speckle" },
         "scene": 0,
-        "scenes": [{ "nodes": scene }],
+        "scenes": [{ "nodes": roots }],
         "nodes": nodes,
         "meshes": meshes,
         "accessors": file.accessors,
         "bufferViews": file.views,
         "buffers": [{ "byteLength": file.bin.len() }],
     });
-    Export { bytes: container(&root, &file.bin), notes }
+    (root, file.bin, notes)
+}
+
+/// Says in a node where its part stands.
+fn place(node: &mut Value, transform: &Transform) {
+    let identity = Transform::IDENTITY;
+    if transform.translation != identity.translation {
+        node["translation"] = json!(transform.translation.to_array());
+    }
+    if transform.rotation_degrees != identity.rotation_degrees {
+        node["rotation"] = json!(transform.rotation().to_array());
+    }
+    if transform.scale != identity.scale {
+        node["scale"] = json!(transform.scale.to_array());
+    }
 }
 
 fn container(root: &Value, bin: &[u8]) -> Vec<u8> {
@@ -76,13 +122,13 @@ impl File {
         if added > 0 {
             notes.push(format!(
                 "{}: {added} vertices were added where colors or UVs change at a corner",
-                part.name
+                part.traits.name
             ));
         }
         if !mesh.all_triangles() {
             notes.push(format!(
                 "{}: polygons were cut, {} faces into {} triangles",
-                part.name,
+                part.traits.name,
                 mesh.face_count(),
                 mesh.triangle_count()
             ));
@@ -143,7 +189,7 @@ impl File {
             .map(|set| json!({ "name": set.name, "encoding": set.encoding }))
             .collect();
         let mut out = json!({
-            "name": part.name,
+            "name": part.traits.name,
             "primitives": [{ "attributes": attributes, "indices": indices, "mode": 4 }],
         });
         if !sets.is_empty() {

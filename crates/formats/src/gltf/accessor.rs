@@ -1,8 +1,8 @@
-//! Reading accessors: typed views into the binary chunk, every bound checked.
+//! Reading accessors: typed views into the file's buffers, every bound checked.
 
 use serde::Deserialize;
 
-use super::component;
+use super::{buffers::Buffer, component};
 use crate::{FormatError, Limits, Place};
 
 /// A stretch of a buffer.
@@ -68,10 +68,7 @@ impl Rows {
 pub struct Arrays<'a> {
     pub accessors: &'a [Accessor],
     pub views: &'a [BufferView],
-    /// Content of the binary chunk.
-    pub bin: &'a [u8],
-    /// Where that content begins in the file, for messages.
-    pub bin_start: usize,
+    pub buffers: &'a [Buffer<'a>],
     pub limits: Limits,
 }
 
@@ -204,18 +201,14 @@ impl Arrays<'_> {
                 array.buffer_view
             ))
         })?;
-        if view.buffer != 0 {
-            return Err(FormatError::new(
-                Place::File,
-                format!("accessor {index} is in another file"),
-                "export with all data embedded in the .glb",
-            ));
-        }
+        let buffer = self.buffers.get(view.buffer).ok_or_else(|| {
+            broken(format!("accessor {index} is in buffer {}, which is not there", view.buffer))
+        })?;
         let bytes = view
             .byte_offset
             .checked_add(view.byte_length)
-            .and_then(|end| self.bin.get(view.byte_offset..end))
-            .ok_or_else(|| self.too_short(view.byte_offset, index))?;
+            .and_then(|end| buffer.bytes.get(view.byte_offset..end))
+            .ok_or_else(|| too_short(buffer, view.byte_offset, index))?;
         let read: fn(&[u8]) -> f64 = match kind {
             component::I8 => |b| f64::from(b[0] as i8),
             component::U8 => |b| f64::from(b[0]),
@@ -241,17 +234,17 @@ impl Arrays<'_> {
         for row in 0..count {
             let start = row.checked_mul(stride).and_then(|at| at.checked_add(array.byte_offset));
             let row = start.and_then(|at| bytes.get(at..at.checked_add(size * width)?));
-            let row = row.ok_or_else(|| self.too_short(view.byte_offset, index))?;
+            let row = row.ok_or_else(|| too_short(buffer, view.byte_offset, index))?;
             row.chunks_exact(size).for_each(|number| each(read(number)));
         }
         Ok(())
     }
+}
 
-    fn too_short(&self, offset: usize, index: usize) -> FormatError {
-        FormatError::new(
-            Place::Byte(self.bin_start.saturating_add(offset)),
-            format!("accessor {index} begins here and reaches past the end of the data"),
-            "the file was cut short: copy or export it again",
-        )
-    }
+fn too_short(buffer: &Buffer, offset: usize, index: usize) -> FormatError {
+    FormatError::new(
+        Place::Byte(buffer.start.saturating_add(offset)),
+        format!("accessor {index} begins here and reaches past the end of {}", buffer.name),
+        "the file was cut short: copy or export it again",
+    )
 }

@@ -1,4 +1,4 @@
-//! Reading GLB: every node with a mesh becomes a part, placed as the scene places it.
+//! Reading glTF: every node with a mesh becomes a part, placed as the scene places it.
 
 use std::collections::BTreeMap;
 
@@ -13,8 +13,11 @@ use speckle_core::{
 use super::{
     CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
     accessor::{Accessor, Arrays, BufferView, Rows},
+    buffers::{self, Buffer, BufferEntry},
 };
-use crate::{FormatError, Import, Limits, Place, RawSet, admit};
+use crate::{
+    Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+};
 
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "camelCase", default)]
@@ -27,9 +30,16 @@ struct Root {
     meshes: Vec<GltfMesh>,
     accessors: Vec<Accessor>,
     buffer_views: Vec<BufferView>,
-    materials: Vec<serde::de::IgnoredAny>,
+    buffers: Vec<BufferEntry>,
+    materials: Vec<Material>,
     skins: Vec<serde::de::IgnoredAny>,
     animations: Vec<serde::de::IgnoredAny>,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+struct Material {
+    name: Option<String>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -75,6 +85,7 @@ struct GltfMesh {
 struct Primitive {
     attributes: BTreeMap<String, usize>,
     indices: Option<usize>,
+    material: Option<usize>,
     #[serde(default = "triangles")]
     mode: u32,
     #[serde(default)]
@@ -100,18 +111,39 @@ fn broken(cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::File, cause, "the file is damaged: export it again")
 }
 
-/// Reads a GLB file; parts without a name of their own take the name given.
+/// Reads a file whose arrays are in its binary chunk.
 ///
 /// # Errors
 /// With the byte or the object that is wrong.
-pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatError> {
-    let (json, bin, bin_start) = chunks(bytes)?;
+pub fn read_glb(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+    let (json, bin, bin_start) = chunks(file.bytes)?;
+    let chunk = Buffer { bytes: bin.into(), name: "the binary chunk".to_owned(), start: bin_start };
+    read(json, HEADER + CHUNK_HEADER, Some(chunk), file, options)
+}
+
+/// Reads a file whose arrays are embedded in its text, or in files beside it.
+///
+/// # Errors
+/// With the line or the object that is wrong, or the file that is missing.
+pub fn read_gltf(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+    read(file.bytes, 0, None, file, options)
+}
+
+fn read(
+    json: &[u8],
+    json_start: usize,
+    chunk: Option<Buffer<'_>>,
+    file: &MeshFile,
+    options: &ReadOptions,
+) -> Result<Content, FormatError> {
+    let limits = options.limits;
     let root: Root = serde_json::from_slice(json).map_err(|error| {
-        FormatError::new(
-            Place::Byte(HEADER + CHUNK_HEADER),
-            format!("the JSON part cannot be read: {error}"),
-            "the file is damaged: export it again",
-        )
+        let place = match chunk {
+            Some(_) => Place::Byte(json_start),
+            None => Place::Line(error.line()),
+        };
+        let cause = format!("the JSON cannot be read: {error}");
+        FormatError::new(place, cause, "the file is damaged: export it again")
     })?;
     // Quantized positions are ordinary integer accessors, which are read anyway.
     if let Some(needed) = root.extensions_required.iter().find(|e| *e != "KHR_mesh_quantization") {
@@ -121,16 +153,21 @@ pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatEr
             "export it again without compression or other required extensions",
         ));
     }
-    let arrays =
-        Arrays { accessors: &root.accessors, views: &root.buffer_views, bin, bin_start, limits };
-    let mut import = Import { parts: Vec::new(), repairs: Vec::new(), notes: Vec::new() };
+    let buffers = buffers::load(&root.buffers, chunk, file, limits)?;
+    let arrays = Arrays {
+        accessors: &root.accessors,
+        views: &root.buffer_views,
+        buffers: &buffers,
+        limits,
+    };
+    let mut content = Content::default();
     for (what, count) in [
         ("materials", root.materials.len()),
         ("skins", root.skins.len()),
         ("animations", root.animations.len()),
     ] {
         if count > 0 {
-            import.notes.push(format!("{what} not kept: {count}"));
+            content.notes.push(format!("{what} not kept: {count}"));
         }
     }
 
@@ -142,9 +179,9 @@ pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatEr
         let part_name = node_name
             .or(gltf_mesh.name.as_deref())
             .filter(|name| !name.trim().is_empty())
-            .map_or_else(|| format!("{name} {}", import.parts.len() + 1), str::to_owned);
-        let mut raw = RawPart::default();
-        raw.read(gltf_mesh, &arrays, &mut import.notes, &part_name)?;
+            .map_or_else(|| format!("{} {}", file.stem(), content.parts.len() + 1), str::to_owned);
+        let mut raw = Surfaces::default();
+        raw.read(gltf_mesh, &root.materials, &arrays, &mut content.notes, &part_name)?;
         elements += raw.positions.len().max(raw.corner_vertices.len());
         if elements > limits.elements {
             return Err(FormatError::too_many(limits));
@@ -153,17 +190,21 @@ pub fn read(bytes: &[u8], name: &str, limits: Limits) -> Result<Import, FormatEr
             continue;
         }
         raw.place(transform);
-        let (mesh, sets) = raw.into_mesh(gltf_mesh);
-        import.parts.push(admit(&part_name, mesh, sets, &mut import.repairs)?);
+        if !raw.bad_normals.is_empty() {
+            let places = raw.bad_normals.iter().map(|&v| raw.positions[v]);
+            let (kind, count) = (RepairKind::BadNormal, raw.bad_normals.len());
+            content.repairs.push(Repair::new(&part_name, kind, count, places));
+        }
+        content.parts.push(raw.into_part(part_name, gltf_mesh));
     }
-    if import.parts.is_empty() {
+    if content.parts.is_empty() {
         return Err(FormatError::new(
             Place::File,
             "no mesh with triangles is in it",
             "export it again with its surfaces",
         ));
     }
-    Ok(import)
+    Ok(content)
 }
 
 /// The JSON chunk, the binary chunk and where the latter begins.
@@ -252,18 +293,24 @@ fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
 
 /// A mesh as it stands in the file, its primitives joined.
 #[derive(Default)]
-struct RawPart {
+struct Surfaces {
     positions: Vec<Vec3>,
     corner_vertices: Vec<u32>,
     /// By vertex; empty where no primitive so far had the set.
     colors: Vec<Vec<Rgba>>,
     uvs: Vec<Vec<Vec2>>,
+    /// The surface of each face, by its material's name; empty while there is one surface.
+    face_surfaces: Vec<u32>,
+    surface_names: Vec<String>,
+    /// Vertices whose normal is zero or no number.
+    bad_normals: Vec<usize>,
 }
 
-impl RawPart {
+impl Surfaces {
     fn read(
         &mut self,
         mesh: &GltfMesh,
+        materials: &[Material],
         arrays: &Arrays,
         notes: &mut Vec<String>,
         name: &str,
@@ -349,7 +396,19 @@ impl RawPart {
                     None => self.uvs[n].resize(first + count, Vec2::ZERO),
                 }
             }
+            if let Some(&index) = primitive.attributes.get("NORMAL") {
+                let rows = of_vertices("a normal", index)?;
+                let unusable = |&i: &usize| {
+                    let length = rows.row(i).iter().map(|x| x * x).sum::<f32>();
+                    length < 1e-6 || !length.is_finite()
+                };
+                self.bad_normals.extend((0..count).filter(unusable).map(|i| first + i));
+            }
             self.add_triangles(primitive, arrays, first as u32, count)?;
+            let named = primitive.material.and_then(|m| materials.get(m)?.name.clone());
+            let surface = self.surface_names.len() as u32;
+            self.surface_names.push(named.unwrap_or_else(|| format!("Surface {}", surface + 1)));
+            self.face_surfaces.resize(self.corner_vertices.len() / 3, surface);
         }
         Ok(())
     }
@@ -403,7 +462,7 @@ impl RawPart {
         }
     }
 
-    fn into_mesh(self, mesh: &GltfMesh) -> (MeshArrays, Vec<RawSet>) {
+    fn into_part(self, name: String, mesh: &GltfMesh) -> RawPart {
         let told: Vec<SetExtra> = mesh
             .extras
             .get("color_sets")
@@ -441,6 +500,6 @@ impl RawPart {
             uv_sets,
             corner_vertices: self.corner_vertices,
         };
-        (arrays, sets)
+        RawPart::new(name, arrays, sets).grouped(&self.surface_names, &self.face_surfaces)
     }
 }

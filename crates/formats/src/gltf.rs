@@ -1,10 +1,12 @@
-//! GLB, the binary form of glTF 2.0 (Khronos): a JSON chunk and one chunk of arrays.
+//! glTF 2.0 (Khronos), as `.gltf` with its arrays embedded or beside it, and as GLB, its binary
+//! form: a JSON chunk and one chunk of arrays.
 //!
 //! `COLOR_n` is linear by the standard: color sets are converted on the way in and out, data sets
 //! are left as they are. Our own files name their sets and tell their encoding in the mesh's
 //! `extras.color_sets`; other readers pass over it.
 
 mod accessor;
+mod buffers;
 pub mod read;
 pub mod write;
 
@@ -28,3 +30,6 @@ mod component {
     pub const U32: u32 = 5125;
     pub const F32: u32 = 5126;
 }
+
+/// How an embedded buffer begins.
+const EMBEDDED: &str = "data:application/octet-stream;base64,";

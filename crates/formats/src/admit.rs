@@ -1,0 +1,224 @@
+//! From what stands in a file to parts: named groups, the gate, values in range.
+
+use std::collections::HashMap;
+
+use speckle_core::{
+    Encoding, Placement,
+    color::Rgba,
+    document::{NewPart, NewSet, Selection},
+    mesh::{MeshArrays, UvSet, gate},
+};
+
+use crate::{FormatError, Groups, Repair, RepairKind};
+
+/// What a reader found.
+#[derive(Default)]
+pub struct Content {
+    pub parts: Vec<RawPart>,
+    pub repairs: Vec<Repair>,
+    pub notes: Vec<String>,
+}
+
+/// A part as it stands in a file.
+pub struct RawPart {
+    name: String,
+    arrays: MeshArrays,
+    sets: Vec<RawSet>,
+    /// Objects, which always become parts.
+    objects: Named,
+    /// Groups, which become what the user says.
+    groups: Named,
+}
+
+/// Faces by name.
+#[derive(Default)]
+struct Named {
+    names: Vec<String>,
+    /// Which of the names each face has; empty when there is only one.
+    faces: Vec<u32>,
+}
+
+impl Named {
+    /// A single name says nothing and is left out. Equal names are one.
+    fn new(names: &[String], faces: &[u32]) -> Self {
+        let mut number_of: HashMap<&str, u32> = HashMap::new();
+        let mut merged: Vec<String> = Vec::new();
+        let numbers: Vec<u32> = names
+            .iter()
+            .map(|name| {
+                *number_of.entry(name).or_insert_with(|| {
+                    merged.push(name.clone());
+                    merged.len() as u32 - 1
+                })
+            })
+            .collect();
+        if merged.len() < 2 {
+            return Self::default();
+        }
+        let faces = faces.iter().map(|&face| numbers[face as usize]).collect();
+        Self { names: merged, faces }
+    }
+
+    /// The faces of each name, ascending; names without faces are left out.
+    fn members(&self) -> Vec<(&str, Vec<u32>)> {
+        let mut members: Vec<(&str, Vec<u32>)> =
+            self.names.iter().map(|name| (name.as_str(), Vec::new())).collect();
+        for (face, &name) in self.faces.iter().enumerate() {
+            members[name as usize].1.push(face as u32);
+        }
+        members.retain(|(_, faces)| !faces.is_empty());
+        members
+    }
+
+    fn subset(&self, faces: &[u32]) -> Self {
+        if self.faces.is_empty() {
+            return Self::default();
+        }
+        let faces = faces.iter().map(|&face| self.faces[face as usize]).collect();
+        Self { names: self.names.clone(), faces }
+    }
+}
+
+/// Values read for one set.
+pub struct RawSet {
+    pub name: String,
+    pub placement: Placement,
+    pub encoding: Encoding,
+    pub values: Vec<Rgba>,
+}
+
+impl RawPart {
+    pub fn new(name: String, arrays: MeshArrays, sets: Vec<RawSet>) -> Self {
+        Self { name, arrays, sets, objects: Named::default(), groups: Named::default() }
+    }
+
+    /// Tells the object of each face.
+    pub fn of_objects(self, names: &[String], faces: &[u32]) -> Self {
+        Self { objects: Named::new(names, faces), ..self }
+    }
+
+    /// Tells the named group of each face.
+    pub fn grouped(self, names: &[String], faces: &[u32]) -> Self {
+        Self { groups: Named::new(names, faces), ..self }
+    }
+
+    /// Takes the part through the gate: a part for each object, its groups as selections or as
+    /// parts of their own.
+    pub fn admit(
+        mut self,
+        groups: Groups,
+        repairs: &mut Vec<Repair>,
+        out: &mut Vec<NewPart>,
+    ) -> Result<(), FormatError> {
+        let splitting = if self.objects.members().len() > 1 {
+            std::mem::take(&mut self.objects)
+        } else if groups == Groups::Parts && self.groups.members().len() > 1 {
+            std::mem::take(&mut self.groups)
+        } else {
+            out.push(self.admit_whole(repairs)?);
+            return Ok(());
+        };
+        for (name, faces) in splitting.members() {
+            let name = if name.trim().is_empty() { &self.name } else { name };
+            self.subset(name.to_owned(), &faces).admit(groups, repairs, out)?;
+        }
+        Ok(())
+    }
+
+    fn admit_whole(self, repairs: &mut Vec<Repair>) -> Result<NewPart, FormatError> {
+        let Self { name, arrays, sets, groups, .. } = self;
+        let admitted =
+            gate::admit(arrays, &name).map_err(|error| FormatError::of_mesh(&name, &error))?;
+        repairs.extend(admitted.repairs);
+        let mut clamped = 0;
+        let sets = sets
+            .into_iter()
+            .map(|RawSet { name, placement, encoding, values }| {
+                let kept = match placement {
+                    Placement::Vertex => &admitted.kept_vertices,
+                    Placement::Corner => &admitted.kept_corners,
+                    Placement::Face => &admitted.kept_faces,
+                };
+                let mut values = gate::keep(values, kept.as_deref());
+                for number in values.iter_mut().flatten() {
+                    if !(0.0..=1.0).contains(number) {
+                        clamped += 1;
+                        *number = if number.is_nan() { 0.0 } else { number.clamp(0.0, 1.0) };
+                    }
+                }
+                NewSet { name, placement, encoding, ground: [1.0; 4], values }
+            })
+            .collect();
+        if clamped > 0 {
+            repairs.push(Repair::new(&name, RepairKind::ColorOutOfRange, clamped, []));
+        }
+        let groups = match &admitted.kept_faces {
+            Some(kept) => groups.subset(kept),
+            None => groups,
+        };
+        let mut members = groups.members();
+        if members.len() < 2 {
+            members.clear();
+        }
+        let selections = members
+            .into_iter()
+            .map(|(name, faces)| Selection { name: name.to_owned(), faces })
+            .collect();
+        Ok(NewPart { name, mesh: admitted.mesh, selections, sets })
+    }
+
+    /// Some of the faces, with the vertices they use.
+    fn subset(&self, name: String, faces: &[u32]) -> Self {
+        let arrays = &self.arrays;
+        let mut new_index = vec![u32::MAX; arrays.positions.len()];
+        let (mut vertices, mut corners) = (Vec::new(), Vec::new());
+        let mut face_starts = vec![0_u32];
+        let mut corner_vertices = Vec::new();
+        for &face in faces {
+            let [start, end] = [0, 1].map(|i| arrays.face_starts[face as usize + i]);
+            for corner in start..end {
+                let vertex = arrays.corner_vertices[corner as usize];
+                // A vertex that does not exist is for the gate to find.
+                let index = match new_index.get_mut(vertex as usize) {
+                    None => u32::MAX,
+                    Some(slot) => {
+                        if *slot == u32::MAX {
+                            *slot = vertices.len() as u32;
+                            vertices.push(vertex);
+                        }
+                        *slot
+                    }
+                };
+                corner_vertices.push(index);
+                corners.push(corner);
+            }
+            face_starts.push(corner_vertices.len() as u32);
+        }
+        let take = |set: &RawSet| {
+            let elements = match set.placement {
+                Placement::Vertex => &vertices,
+                Placement::Corner => &corners,
+                Placement::Face => faces,
+            };
+            let values = elements.iter().map(|&e| set.values[e as usize]).collect();
+            RawSet { name: set.name.clone(), values, ..*set }
+        };
+        let uv_sets = arrays.uv_sets.iter().map(|set| UvSet {
+            name: set.name.clone(),
+            uvs: corners.iter().map(|&c| set.uvs[c as usize]).collect(),
+        });
+        let part = MeshArrays {
+            positions: vertices.iter().map(|&v| arrays.positions[v as usize]).collect(),
+            face_starts,
+            corner_vertices,
+            uv_sets: uv_sets.collect(),
+        };
+        Self {
+            name,
+            arrays: part,
+            sets: self.sets.iter().map(take).collect(),
+            objects: self.objects.subset(faces),
+            groups: self.groups.subset(faces),
+        }
+    }
+}

@@ -1,0 +1,67 @@
+//! Writing STL: the shape alone.
+
+use std::io::Write as _;
+
+use glam::Vec3;
+use speckle_core::Part;
+
+use super::HEADER;
+use crate::{Body, Export, WriteOptions};
+
+/// Writes the parts: a solid for each in a text file, all in one in a binary file.
+pub fn write(parts: &[Part], options: WriteOptions) -> Export {
+    let mut notes = Vec::new();
+    let sets: usize = parts.iter().map(|part| part.sets.len()).sum();
+    if sets > 0 {
+        notes.push("colors were left out: STL carries the shape alone".to_owned());
+    }
+    let bytes = if options.body == Body::Ascii {
+        text(parts)
+    } else {
+        if parts.len() > 1 {
+            notes.push(format!("{} parts were joined: binary STL holds one", parts.len()));
+        }
+        binary(parts)
+    };
+    Export { bytes, notes }
+}
+
+/// The normal and the three points of each triangle of a part.
+fn triangles(part: &Part) -> impl Iterator<Item = [Vec3; 4]> + '_ {
+    let mesh = part.geometry.mesh();
+    part.geometry.triangulation().corners().iter().map(|corners| {
+        let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));
+        [(b - a).cross(c - a).normalize_or_zero(), a, b, c]
+    })
+}
+
+fn binary(parts: &[Part]) -> Vec<u8> {
+    let count: usize = parts.iter().map(|part| part.geometry.mesh().triangle_count()).sum();
+    let mut out = b"Jaunty Speckle".to_vec();
+    out.resize(HEADER, b' ');
+    out.extend((count as u32).to_le_bytes());
+    for row in parts.iter().flat_map(triangles) {
+        out.extend(row.iter().flat_map(|p| p.to_array()).flat_map(f32::to_le_bytes));
+        out.extend([0, 0]);
+    }
+    out
+}
+
+fn text(parts: &[Part]) -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut line =
+        |args: std::fmt::Arguments| out.write_fmt(args).expect("writing to memory cannot fail");
+    for part in parts {
+        let name = part.traits.name.split_whitespace().collect::<Vec<_>>().join(" ");
+        line(format_args!("solid {name}\n"));
+        for [n, a, b, c] in triangles(part) {
+            line(format_args!("facet normal {} {} {}\nouter loop\n", n.x, n.y, n.z));
+            for p in [a, b, c] {
+                line(format_args!("vertex {} {} {}\n", p.x, p.y, p.z));
+            }
+            line(format_args!("endloop\nendfacet\n"));
+        }
+        line(format_args!("endsolid {name}\n"));
+    }
+    out
+}
