@@ -6,8 +6,13 @@
 //! cursor back; a new change after an undo cuts the rows behind the cursor off.
 
 mod blob;
+mod file;
+mod shelf;
 
 use std::{path::Path, time::Duration};
+
+pub use shelf::DiskUse;
+
 
 use rusqlite::{Connection, OptionalExtension, params};
 use rusqlite_migration::{M, Migrations};
@@ -35,6 +40,12 @@ pub enum StoreError {
     /// There is no such project.
     #[error("there is no project {0}")]
     NoSuchProject(ProjectId),
+    /// A name with nothing in it.
+    #[error("a name is needed")]
+    NoName,
+    /// A file that should be a project is something else.
+    #[error("this is no project file: choose one that was exported from here (.speckle)")]
+    NoProjectFile,
     /// Stored bytes are not what they should be.
     #[error("the project file is damaged: {0}")]
     Damaged(String),
@@ -66,6 +77,10 @@ pub struct Project {
     pub created_ms: i64,
     /// When it was last opened, likewise.
     pub opened_ms: i64,
+    /// Counts every change, undo and redo.
+    pub revision: i64,
+    /// How much room it takes.
+    pub bytes: i64,
 }
 
 /// Where a project stands in its journal.
@@ -122,60 +137,30 @@ impl Store {
 
     fn prepare(mut connection: Connection) -> Result<Self, StoreError> {
         connection.busy_timeout(Duration::from_secs(5))?;
+        // Takes effect in a new file only: deleted projects give their room back.
+        connection.pragma_update(None, "auto_vacuum", "INCREMENTAL")?;
         connection.pragma_update_and_check(None, "journal_mode", "WAL", |_| Ok(()))?;
         // In WAL mode only FULL syncs each commit, so that a power cut loses nothing acknowledged.
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", true)?;
-        Migrations::new(vec![M::up(include_str!("../migrations/01-projects.sql"))])
-            .to_latest(&mut connection)?;
+        Self::migrate(&mut connection)?;
         Ok(Self { connection })
     }
 
-    /// All projects, last opened first.
-    ///
-    /// # Errors
-    /// What SQLite reports.
-    pub fn projects(&self) -> Result<Vec<Project>, StoreError> {
-        let mut query = self.connection.prepare(
-            "SELECT id, name, created_ms, opened_ms FROM projects ORDER BY opened_ms DESC, id DESC",
-        )?;
-        let rows = query.query_map([], |row| {
-            Ok(Project {
-                id: row.get(0)?,
-                name: row.get(1)?,
-                created_ms: row.get(2)?,
-                opened_ms: row.get(3)?,
-            })
-        })?;
-        Ok(rows.collect::<Result<_, _>>()?)
-    }
-
-    /// Makes an empty project.
-    ///
-    /// # Errors
-    /// What SQLite reports.
-    pub fn create_project(&self, name: &str, now_ms: i64) -> Result<ProjectId, StoreError> {
-        self.connection.execute(
-            "INSERT INTO projects (name, created_ms, opened_ms) VALUES (?1, ?2, ?2)",
-            params![name, now_ms],
-        )?;
-        Ok(self.connection.last_insert_rowid())
-    }
-
-    /// Deletes a project with all that belongs to it.
-    ///
-    /// # Errors
-    /// When there is none.
-    pub fn delete_project(&self, project: ProjectId) -> Result<(), StoreError> {
-        let gone = self.connection.execute("DELETE FROM projects WHERE id = ?1", [project])?;
-        if gone == 1 { Ok(()) } else { Err(StoreError::NoSuchProject(project)) }
+    /// Brings a file up to this version.
+    fn migrate(connection: &mut Connection) -> Result<(), StoreError> {
+        let migrations = Migrations::new(vec![
+            M::up(include_str!("../migrations/01-projects.sql")),
+            M::up(include_str!("../migrations/02-shelf.sql")),
+        ]);
+        Ok(migrations.to_latest(connection)?)
     }
 
     /// Opens a project as its journal has it.
     ///
     /// # Errors
     /// When there is none, or it is damaged.
-    pub fn open_project(&self, project: ProjectId, now_ms: i64) -> Result<Opened, StoreError> {
+    pub fn open_project(&self, project: ProjectId) -> Result<Opened, StoreError> {
         type Stored = (String, Option<Vec<u8>>, i64);
         let (name, checkpoint, checkpoint_seq): Stored = self
             .connection
@@ -186,8 +171,6 @@ impl Store {
             )
             .optional()?
             .ok_or(StoreError::NoSuchProject(project))?;
-        self.connection
-            .execute("UPDATE projects SET opened_ms = ?2 WHERE id = ?1", [project, now_ms])?;
         let position = self.position(project)?;
         let mut document = match checkpoint {
             None => Document::default(),
@@ -282,17 +265,7 @@ impl Store {
         let packed = blob::pack(change)?;
         let Position { cursor, revision, .. } = self.position(project)?;
         let transaction = self.connection.transaction()?;
-        for step in &change.steps {
-            if let Step::Part { part, .. } = step
-                && let Some(geometry) = document.geometry(part.mesh)
-            {
-                transaction.execute(
-                    "INSERT OR IGNORE INTO meshes (project, id, data) VALUES (?1, ?2, ?3)",
-                    params![project, part.mesh.as_bytes(), blob::pack(geometry.mesh())?],
-                )?;
-            }
-        }
-        transaction
+        let cut = transaction
             .execute("DELETE FROM journal WHERE project = ?1 AND seq > ?2", [project, cursor])?;
         let seq = cursor + 1;
         transaction.execute(
@@ -300,6 +273,33 @@ impl Store {
              VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
             params![project, seq, now_ms, author, change.label, packed],
         )?;
+        for step in &change.steps {
+            let (Step::Part { part, .. } | Step::PartGone { part, .. }) = step else { continue };
+            let id = part.mesh.as_bytes();
+            let known = transaction
+                .query_row("SELECT 1 FROM meshes WHERE project = ?1 AND id = ?2", params![project, id], |_| Ok(()))
+                .optional()?;
+            if known.is_none()
+                && let Some(geometry) = document.geometry(part.mesh)
+            {
+                transaction.execute(
+                    "INSERT INTO meshes (project, id, data) VALUES (?1, ?2, ?3)",
+                    params![project, id, blob::pack(geometry.mesh())?],
+                )?;
+            }
+            transaction.execute(
+                "INSERT OR IGNORE INTO journal_meshes (project, seq, mesh) VALUES (?1, ?2, ?3)",
+                params![project, seq, id],
+            )?;
+        }
+        if cut > 0 {
+            // Meshes that only rows just cut off brought are out of reach for good.
+            transaction.execute(
+                "DELETE FROM meshes WHERE project = ?1 AND id NOT IN
+                 (SELECT mesh FROM journal_meshes WHERE project = ?1)",
+                [project],
+            )?;
+        }
         transaction.execute(
             "UPDATE projects SET cursor = ?2, revision = ?3 WHERE id = ?1",
             [project, seq, revision + 1],

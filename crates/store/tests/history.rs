@@ -1,39 +1,20 @@
 //! A project comes back as its journal has it: after undo, redo, cut-off branches and reopening.
 
+#[path = "../../core/tests/common/mod.rs"]
+mod common;
+
 use glam::Vec3;
 use speckle_core::{
     Channels, Document, Edit, Encoding, Mesh, PartId, Placement, SetId,
     document::{Direction, NewPart, NewSet},
-    mesh::MeshArrays,
-    stroke::{Brush, Sample, StrokeStart, View},
+    stroke::{Action, Brush, Sample, StrokeStart, View},
 };
-use speckle_store::{ProjectId, Store};
+use speckle_store::{ProjectId, Store, StoreError};
 
-/// An n × n grid of quads from −1 to 1 in the plane z = 0.
 fn sheet(n: u32) -> NewPart {
-    let at = |i: u32| 2.0 * i as f32 / n as f32 - 1.0;
-    let positions: Vec<Vec3> =
-        (0..=n).flat_map(|y| (0..=n).map(move |x| Vec3::new(at(x), at(y), 0.0))).collect();
-    let corner_vertices: Vec<u32> = (0..n * n)
-        .flat_map(|i| {
-            let v = i / n * (n + 1) + i % n;
-            [v, v + 1, v + n + 2, v + n + 1]
-        })
-        .collect();
-    let face_starts = (0..=n * n).map(|f| 4 * f).collect();
-    let count = positions.len();
-    NewPart {
-        name: "Sheet".into(),
-        mesh: Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] })
-            .unwrap(),
-        sets: vec![NewSet {
-            name: "Coat".into(),
-            placement: Placement::Vertex,
-            encoding: Encoding::Color,
-            ground: [1.0; 4],
-            values: vec![[1.0; 4]; count],
-        }],
-    }
+    let mesh = Mesh::new(common::sheet(n, 0.0)).unwrap();
+    let set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, [1.0; 4], &mesh);
+    NewPart::new("Sheet", mesh, vec![set])
 }
 
 fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
@@ -43,12 +24,18 @@ fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
             part: part.id,
             set: part.sets[0].id,
             channels: Channels::RGB,
+            action: Action::Paint,
             paint,
-            brush: Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, build_up: false },
+            brush: Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, ..Brush::default() },
             view: View::Parallel { forward: Vec3::NEG_Z },
         },
         samples: [-0.8, 0.8]
-            .map(|x| Sample { origin: Vec3::new(x, y, 2.0), direction: Vec3::NEG_Z, held: false })
+            .map(|x| Sample {
+                origin: Vec3::new(x, y, 2.0),
+                direction: Vec3::NEG_Z,
+                held: false,
+                pressure: 1.0,
+            })
             .to_vec(),
     }
 }
@@ -72,8 +59,8 @@ fn undo_redo_and_a_new_branch_survive_reopening() {
     let path = folder.path().join("toys.sqlite");
     let mut store = Store::open(&path).unwrap();
     let project = store.create_project("Toys", 1).unwrap();
-    let mut document = store.open_project(project, 2).unwrap().document;
-    do_edit(&mut store, project, &mut document, Edit::AddParts(vec![sheet(24)]));
+    let mut document = store.open_project(project).unwrap().document;
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(24)]));
     let mut states = vec![values(&document)];
     for (y, paint) in
         [(0.0, [1.0, 0.0, 0.0, 1.0]), (0.1, [0.0, 1.0, 0.0, 1.0]), (0.2, [0.0, 0.0, 1.0, 1.0])]
@@ -93,7 +80,7 @@ fn undo_redo_and_a_new_branch_survive_reopening() {
     assert_eq!(values(&document), states[1]);
     drop(store);
     let mut store = Store::open(&path).unwrap();
-    let opened = store.open_project(project, 3).unwrap();
+    let opened = store.open_project(project).unwrap();
     assert_eq!(values(&opened.document), states[1]);
     assert_eq!((opened.position.cursor, opened.position.end), (2, 4));
 
@@ -108,7 +95,7 @@ fn undo_redo_and_a_new_branch_survive_reopening() {
     do_edit(&mut store, project, &mut document, edit);
     drop(store);
     let store = Store::open(&path).unwrap();
-    let opened = store.open_project(project, 4).unwrap();
+    let opened = store.open_project(project).unwrap();
     assert_eq!(values(&opened.document), values(&document));
     assert_eq!((opened.position.cursor, opened.position.end), (4, 4));
     assert_eq!(store.row(project, 4).unwrap().unwrap().label, "Skin stroke on Coat");
@@ -118,16 +105,116 @@ fn undo_redo_and_a_new_branch_survive_reopening() {
 fn an_undone_import_comes_back_with_its_mesh() {
     let mut store = Store::in_memory().unwrap();
     let project = store.create_project("Toys", 1).unwrap();
-    let mut document = store.open_project(project, 2).unwrap().document;
-    do_edit(&mut store, project, &mut document, Edit::AddParts(vec![sheet(3)]));
+    let mut document = store.open_project(project).unwrap().document;
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(3)]));
     store.replay(project, 1, Direction::Backward, &mut document).unwrap();
     store.move_cursor(project, 0).unwrap();
-    let mut reopened = store.open_project(project, 3).unwrap().document;
+    let mut reopened = store.open_project(project).unwrap().document;
     assert!(reopened.parts().is_empty());
     store.replay(project, 1, Direction::Forward, &mut reopened).unwrap();
     assert_eq!(reopened.parts()[0].geometry.mesh().face_count(), 9);
 
     store.delete_project(project).unwrap();
     assert!(store.projects().unwrap().is_empty());
-    assert!(store.open_project(project, 4).is_err());
+    assert!(store.open_project(project).is_err());
+}
+
+/// A project of two parts, painted, undone and deleted again, and its file.
+fn busy_project(path: &std::path::Path) -> (Store, ProjectId) {
+    let mut store = Store::open(path).unwrap();
+    let project = store.create_project("Quay", 1).unwrap();
+    let mut document = Document::default();
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(12), sheet(7)]));
+    let edit = stroke(&document, 0.1, [1.0, 0.0, 0.0, 1.0]);
+    do_edit(&mut store, project, &mut document, edit);
+    let gone = document.parts()[1].id;
+    do_edit(&mut store, project, &mut document, Edit::DeleteParts { parts: vec![gone] });
+    store.checkpoint(project, &document).unwrap();
+    (store, project)
+}
+
+#[test]
+fn copies_and_files_of_a_project_carry_its_whole_history() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut store, project) = busy_project(&folder.path().join("a.sqlite"));
+    let file = folder.path().join("quay.speckle");
+    store.export_project(project, &file).unwrap();
+    let copy = store.duplicate_project(project, 5).unwrap();
+    let mut other = Store::open(&folder.path().join("b.sqlite")).unwrap();
+    let brought = other.import_project(&file, 9).unwrap();
+    assert_eq!(other.projects().unwrap()[0].name, "Quay");
+    let expected = values(&store.open_project(project).unwrap().document);
+    store.delete_project(project).unwrap();
+    for (store, project) in [(&store, copy), (&other, brought)] {
+        let mut opened = store.open_project(project).unwrap();
+        assert_eq!(values(&opened.document), expected);
+        // The deleted part comes back by an undo, with its mesh; then the stroke is taken back.
+        for row in [3, 2] {
+            store.replay(project, row, Direction::Backward, &mut opened.document).unwrap();
+        }
+        assert_eq!(opened.document.parts().len(), 2);
+        assert!(values(&opened.document).iter().all(|v| *v == [1.0; 4]));
+    }
+}
+
+#[test]
+fn what_is_no_project_file_is_refused_and_nothing_is_changed() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut store, project) = busy_project(&folder.path().join("a.sqlite"));
+    let file = folder.path().join("quay.speckle");
+    store.export_project(project, &file).unwrap();
+    let whole = std::fs::read(&file).unwrap();
+    let odd = folder.path().join("odd.speckle");
+    let mut refused = |bytes: &[u8]| {
+        std::fs::write(&odd, bytes).unwrap();
+        let error = store.import_project(&odd, 1).unwrap_err();
+        assert_eq!(store.projects().unwrap().len(), 1, "{error}");
+        error
+    };
+    assert!(matches!(refused(b"not a database at all, but long enough"), StoreError::NoProjectFile));
+    assert!(matches!(refused(b""), StoreError::NoProjectFile));
+    refused(&whole[..whole.len() / 2]);
+    // Bytes changed in the middle of blobs: either nothing notices, or the import is refused whole.
+    for at in (4096..whole.len()).step_by(whole.len() / 40) {
+        let mut damaged = whole.clone();
+        damaged[at..(at + 64).min(whole.len())].fill(0xA5);
+        std::fs::write(&odd, &damaged).unwrap();
+        let before = store.projects().unwrap().len();
+        let brought = store.import_project(&odd, 1);
+        assert_eq!(store.projects().unwrap().len(), before + usize::from(brought.is_ok()));
+    }
+    store.open_project(project).unwrap();
+}
+
+#[test]
+fn a_mesh_that_no_history_leads_to_any_more_gives_its_room_back() {
+    let mut store = Store::in_memory().unwrap();
+    let project = store.create_project("Quay", 1).unwrap();
+    let mut document = Document::default();
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(3)]));
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(90)]));
+    let bytes = |store: &Store| store.projects().unwrap()[0].bytes;
+    let full = bytes(&store);
+    store.replay(project, 2, Direction::Backward, &mut document).unwrap();
+    store.move_cursor(project, 1).unwrap();
+    assert_eq!(bytes(&store), full, "redo still leads to it");
+    let edit = stroke(&document, 0.0, [0.0; 4]);
+    do_edit(&mut store, project, &mut document, edit);
+    assert!(bytes(&store) < full / 5);
+}
+
+#[test]
+fn projects_are_renamed_and_listed_by_when_they_were_opened() {
+    let store = Store::in_memory().unwrap();
+    let first = store.create_project("Quay", 1).unwrap();
+    let second = store.create_project("Pier", 2).unwrap();
+    store.touch_project(first, 3).unwrap();
+    store.rename_project(second, "  Long pier ").unwrap();
+    let names: Vec<String> = store.projects().unwrap().into_iter().map(|p| p.name).collect();
+    assert_eq!(names, ["Quay", "Long pier"]);
+    assert!(matches!(store.rename_project(second, " "), Err(StoreError::NoName)));
+    assert!(matches!(store.rename_project(99, "x"), Err(StoreError::NoSuchProject(99))));
+    assert_eq!(store.picture(first).unwrap(), (None, -1));
+    store.set_picture(first, b"png", 4).unwrap();
+    assert_eq!(store.picture(first).unwrap(), (Some(b"png".to_vec()), 4));
 }
