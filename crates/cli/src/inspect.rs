@@ -1,10 +1,66 @@
 //! What is in a mesh file, as JSON or as text.
 
-use std::fmt;
+use std::{fmt, path::PathBuf};
 
+use anyhow::{Result, bail};
 use serde::Serialize;
 use speckle_core::{Encoding, Part, Placement, figures};
 use speckle_formats::Repair;
+
+use crate::reading::{ReadArgs, progress};
+
+/// Inspects files one after the other; goes on after one that cannot be read, and fails at the end.
+pub fn run(files: &[PathBuf], json: bool, reading: &ReadArgs) -> Result<()> {
+    let mut reports = Vec::new();
+    let mut failed = 0;
+    let bar = progress(files.len());
+    for file in files {
+        bar.set_message(file.display().to_string());
+        match reading.bring_in(file) {
+            Ok((document, import)) => {
+                let report = Report::new(document.parts(), import.repairs, import.notes);
+                if !json {
+                    bar.suspend(|| {
+                        if files.len() > 1 {
+                            println!("── {}", file.display());
+                        }
+                        print!("{report}");
+                    });
+                }
+                reports.push((file, report));
+            }
+            Err(error) if files.len() == 1 => return Err(error),
+            Err(error) => {
+                bar.suspend(|| eprintln!("speckle: {error:#}"));
+                failed += 1;
+            }
+        }
+        bar.inc(1);
+    }
+    bar.finish_and_clear();
+    if json {
+        let text = match reports.as_slice() {
+            [(_, only)] if files.len() == 1 => serde_json::to_string_pretty(only)?,
+            several => {
+                let named = several.iter().map(|(file, report)| Named { file, report });
+                serde_json::to_string_pretty(&named.collect::<Vec<_>>())?
+            }
+        };
+        println!("{text}");
+    }
+    if failed > 0 {
+        bail!("{failed} of {} files could not be read", files.len());
+    }
+    Ok(())
+}
+
+/// One of several files.
+#[derive(Serialize)]
+struct Named<'a> {
+    file: &'a PathBuf,
+    #[serde(flatten)]
+    report: &'a Report,
+}
 
 /// The whole file.
 #[derive(Serialize)]
@@ -71,7 +127,7 @@ impl PartReport {
                 .collect(),
         });
         Self {
-            name: part.name.clone(),
+            name: part.traits.name.clone(),
             vertices: mesh.vertex_count(),
             faces: mesh.face_count(),
             corners: mesh.corner_count(),
@@ -131,7 +187,8 @@ impl fmt::Display for Report {
             }
         }
         for repair in &self.repairs {
-            writeln!(f, "mended in {}: {}", repair.part, repair.message)?;
+            let verb = if repair.notice { "noticed" } else { "mended" };
+            writeln!(f, "{verb} in {}: {}", repair.part, repair.message)?;
         }
         self.notes.iter().try_for_each(|note| writeln!(f, "{note}"))
     }

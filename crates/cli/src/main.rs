@@ -1,6 +1,8 @@
 //! The command `speckle`: the app in the browser, and jobs without a screen.
 
+mod convert;
 mod inspect;
+mod reading;
 
 use std::{
     fs,
@@ -10,9 +12,12 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, Parser, Subcommand};
+use convert::ConvertArgs;
+use reading::ReadArgs;
 use speckle_core::{Document, Edit};
-use speckle_formats::{Depth, Format, Import, Limits, PlyBody, WriteOptions};
+use speckle_demo::Detail;
+use speckle_formats::Limits;
 use speckle_server::Config;
 use speckle_store::Store;
 use tokio::net::TcpListener;
@@ -31,33 +36,23 @@ enum Command {
     Serve(ServeArgs),
     /// Serve the app with the demo pieces on the shelf
     Demo(ServeArgs),
-    /// Tell what is in a mesh file
+    /// Tell what is in mesh files
     Inspect {
-        /// The file (.ply, .glb)
-        file: PathBuf,
-        /// Print JSON
+        /// The files (.ply, .glb, .gltf, .obj, .stl)
+        #[arg(required = true)]
+        files: Vec<PathBuf>,
+        /// Print JSON: an object for one file, a list for several
         #[arg(long)]
         json: bool,
         #[command(flatten)]
-        limits: LimitArgs,
+        reading: ReadArgs,
     },
-    /// Turn a mesh file into one of another format, told by the names' extensions
-    Convert {
-        /// The file to read (.ply, .glb)
-        input: PathBuf,
-        /// The file to write (.ply, .glb)
-        output: PathBuf,
-        /// How precisely colors are stored
-        #[arg(long, value_enum, default_value = "usual")]
-        depth: DepthArg,
-        /// Leave alpha out
-        #[arg(long)]
-        no_alpha: bool,
-        /// How a PLY body is written
-        #[arg(long, value_enum, default_value = "little")]
-        ply_body: PlyBodyArg,
-        #[command(flatten)]
-        limits: LimitArgs,
+    /// Turn mesh files into another format, told by the names' extensions
+    Convert(ConvertArgs),
+    /// Print what makes a shell complete the words of this command
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
     },
     /// Print the OpenAPI description of the server
     #[command(hide = true)]
@@ -91,32 +86,11 @@ struct ServeArgs {
     /// The most megabytes an imported file may have
     #[arg(long, default_value_t = 4096)]
     max_upload_mb: usize,
+    /// Cut the demo pieces as finely as scans: a million triangles for the drifter
+    #[arg(long)]
+    dense: bool,
     #[command(flatten)]
     limits: LimitArgs,
-}
-
-#[derive(Clone, Copy, ValueEnum)]
-enum DepthArg {
-    /// 8 bits in PLY, floats in GLB
-    Usual,
-    /// 8 bits
-    #[value(name = "8")]
-    Bits8,
-    /// 16 bits (GLB; PLY takes floats)
-    #[value(name = "16")]
-    Bits16,
-    /// 32-bit floats
-    Float,
-}
-
-#[derive(Clone, Copy, ValueEnum)]
-enum PlyBodyArg {
-    /// Binary, little-endian
-    Little,
-    /// Binary, big-endian
-    Big,
-    /// Text
-    Ascii,
 }
 
 fn main() -> ExitCode {
@@ -140,43 +114,14 @@ fn run(command: Command) -> Result<()> {
         Command::Serve(args) => serve(&args, open_store(&args.data)?),
         Command::Demo(args) => {
             let mut store = open_store(&args.data)?;
-            stock(&mut store)?;
+            stock(&mut store, if args.dense { Detail::Dense } else { Detail::Usual })?;
             serve(&args, store)
         }
-        Command::Inspect { file, json, limits } => {
-            let (document, import) = bring_in(&file, &limits)?;
-            let report = inspect::Report::new(document.parts(), import.repairs, import.notes);
-            if json {
-                println!("{}", serde_json::to_string_pretty(&report)?);
-            } else {
-                print!("{report}");
-            }
+        Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
+        Command::Convert(args) => convert::run(&args),
+        Command::Completions { shell } => {
+            clap_complete::generate(shell, &mut Cli::command(), "speckle", &mut std::io::stdout());
             Ok(())
-        }
-        Command::Convert { input, output, depth, no_alpha, ply_body, limits } => {
-            let format = Format::of_name(&output.to_string_lossy())
-                .with_context(|| output.display().to_string())?;
-            let (document, import) = bring_in(&input, &limits)?;
-            let depth = match depth {
-                DepthArg::Usual => Depth::Usual,
-                DepthArg::Bits8 => Depth::Bits8,
-                DepthArg::Bits16 => Depth::Bits16,
-                DepthArg::Float => Depth::Float,
-            };
-            let ply_body = match ply_body {
-                PlyBodyArg::Little => PlyBody::Little,
-                PlyBodyArg::Big => PlyBody::Big,
-                PlyBodyArg::Ascii => PlyBody::Ascii,
-            };
-            let options = WriteOptions { depth, alpha: !no_alpha, ply_body };
-            let export = speckle_formats::write(format, document.parts(), options)?;
-            for note in import.repairs.iter().map(|r| &r.message).chain(&import.notes) {
-                eprintln!("{}: {note}", input.display());
-            }
-            for note in &export.notes {
-                eprintln!("{}: {note}", output.display());
-            }
-            write_whole(&output, &export.bytes)
         }
         Command::Openapi => {
             print!("{}", speckle_server::openapi_json());
@@ -185,35 +130,16 @@ fn run(command: Command) -> Result<()> {
     }
 }
 
-/// Reads a file into a document, which vouches for it as it does for an import in the app.
-fn bring_in(file: &Path, limits: &LimitArgs) -> Result<(Document, Import)> {
-    let shown = file.display();
-    let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
-    let limits = Limits { elements: limits.max_elements };
-    let mut import = speckle_formats::read(&file.to_string_lossy(), &bytes, limits)
-        .with_context(|| shown.to_string())?;
-    let mut document = Document::default();
-    document.apply(Edit::AddParts(std::mem::take(&mut import.parts)))?;
-    Ok((document, import))
-}
-
-/// Writes beside the goal first, so that a full disk leaves no half a file under its name.
-fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
-    let mut partial = path.as_os_str().to_owned();
-    partial.push(".partial");
-    let partial = PathBuf::from(partial);
-    fs::write(&partial, bytes).and_then(|()| fs::rename(&partial, path)).map_err(|error| {
-        let _ = fs::remove_file(&partial);
-        anyhow::anyhow!("{} cannot be written: {error}", path.display())
-    })
-}
-
 fn open_store(data: &Path) -> Result<Store> {
+    if let Some(folder) = data.parent() {
+        fs::create_dir_all(folder)
+            .with_context(|| format!("{} cannot be made", folder.display()))?;
+    }
     Store::open(data).with_context(|| format!("{} cannot be opened", data.display()))
 }
 
 /// Puts the demo pieces on an empty shelf.
-fn stock(store: &mut Store) -> Result<()> {
+fn stock(store: &mut Store, detail: Detail) -> Result<()> {
     if !store.projects()?.is_empty() {
         return Ok(());
     }
@@ -221,7 +147,7 @@ fn stock(store: &mut Store) -> Result<()> {
     for piece in &speckle_demo::PIECES {
         let project = store.create_project(piece.title, now)?;
         let mut document = Document::default();
-        let change = document.apply(Edit::AddParts(piece.make()))?;
+        let change = document.apply(Edit::bring_in(piece.make(detail)))?;
         store.append(project, &change, "Skerrybank Toyworks", now, &document)?;
     }
     Ok(())
@@ -231,7 +157,7 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
     let config = Config {
         allowed_hosts: args.allow_host.clone(),
         most_upload: args.max_upload_mb << 20,
-        limits: Limits { elements: args.limits.max_elements },
+        limits: Limits { elements: args.limits.max_elements, bytes: args.max_upload_mb << 20 },
     };
     let runtime = tokio::runtime::Runtime::new()?;
     runtime.block_on(async {

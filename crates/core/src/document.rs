@@ -209,6 +209,7 @@ pub enum Edit {
         /// Whether the numbers are colors or plain data.
         encoding: Encoding,
         /// The value it is flooded with: its ground color.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
         start: Rgba,
     },
     /// A whole stroke.
@@ -555,7 +556,8 @@ impl Document {
     /// # Errors
     /// When a mesh is missing or a set does not fit it.
     pub fn restore(record: DocumentRecord, meshes: Vec<Mesh>) -> Result<Self, EditError> {
-        let mut document = Self { next_id: record.next_id, traits: record.traits, ..Self::default() };
+        let mut document =
+            Self { next_id: record.next_id, traits: record.traits, ..Self::default() };
         for mesh in meshes {
             document.supply_mesh(mesh);
         }

@@ -11,13 +11,14 @@ pub mod document;
 pub mod figures;
 pub mod geometry;
 pub mod mesh;
+pub mod picture;
 pub mod stroke;
 pub mod transform;
 
 pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
 pub use document::{
-    Change, Document, Edit, EditError, Part, PartId, PartTraits, Patch, ProjectTraits, Selection, Step,
-    StrokeId,
+    Change, Document, Edit, EditError, Part, PartId, PartTraits, Patch, ProjectTraits, Selection,
+    Step, StrokeId,
 };
 pub use geometry::{ContentId, Geometry};
 pub use mesh::{Mesh, MeshError};

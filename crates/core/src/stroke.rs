@@ -141,7 +141,8 @@ impl Brush {
     }
 
     /// Radius of a dab, in the project's unit, at a depth along the view and a pen's pressure.
-    fn radius_at(&self, view: &View, depth: f32, pressure: f32) -> f32 {
+    #[must_use]
+    pub fn radius_at(&self, view: &View, depth: f32, pressure: f32) -> f32 {
         let radius = match view {
             View::Perspective { .. } if self.on_screen => self.radius * depth,
             _ => self.radius,
@@ -174,7 +175,8 @@ pub enum View {
 
 impl View {
     /// How far a point is from the eye, measured along the view.
-    fn depth(&self, point: Vec3) -> f32 {
+    #[must_use]
+    pub fn depth(&self, point: Vec3) -> f32 {
         self.sight(point).dot(self.forward())
     }
 

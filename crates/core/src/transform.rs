@@ -169,11 +169,7 @@ impl Conversion {
             (UpAxis::Z, UpAxis::Y) => Vec3::new(p.x, p.z, -p.y),
             _ => p,
         };
-        if self.scale == 1.0 {
-            turned
-        } else {
-            (DVec3::from(turned) * self.scale).as_vec3()
-        }
+        if self.scale == 1.0 { turned } else { (DVec3::from(turned) * self.scale).as_vec3() }
     }
 }
 
@@ -185,10 +181,8 @@ mod tests {
     fn turns_follow_the_fixed_axes_in_the_order_x_y_z() {
         // By hand: X by 90° takes +Y to +Z; then Y by 90° takes +Z to +X; then Z by 90° takes +X
         // to +Y.
-        let turn = |x, y, z| Transform {
-            rotation_degrees: Vec3::new(x, y, z),
-            ..Transform::IDENTITY
-        };
+        let turn =
+            |x, y, z| Transform { rotation_degrees: Vec3::new(x, y, z), ..Transform::IDENTITY };
         let at = |t: Transform, p: Vec3| t.to_project().transform_point3(p);
         assert!(at(turn(90.0, 0.0, 0.0), Vec3::Y).distance(Vec3::Z) < 1e-6);
         assert!(at(turn(90.0, 90.0, 0.0), Vec3::Y).distance(Vec3::X) < 1e-6);

@@ -23,7 +23,14 @@ fn kite(name: &str) -> NewPart {
 enum Deed {
     Bring,
     AddSet(usize, u8),
-    Stroke { part: usize, set: usize, from: [f32; 2], to: [f32; 2], paint: [f32; 4], channels: u8 },
+    Stroke {
+        part: usize,
+        set: usize,
+        from: [f32; 2],
+        to: [f32; 2],
+        paint: [f32; 4],
+        channels: u8,
+    },
     /// An edit of the list of parts: which, on which parts, and a number for it.
     Parts(u8, usize, usize),
     Undo,
@@ -96,9 +103,9 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 4 => Edit::DuplicatePart { part: one },
                 5 => Edit::DeleteParts { parts: vec![one, two] },
                 6 => Edit::MovePart { part: one, to: b },
-                _ => Edit::SetProject {
-                    traits: ProjectTraits { unit: Unit::ALL[a], up: UpAxis::Y },
-                },
+                _ => {
+                    Edit::SetProject { traits: ProjectTraits { unit: Unit::ALL[a], up: UpAxis::Y } }
+                }
             }
         }
         Deed::Undo | Deed::Redo => return None,
@@ -112,8 +119,11 @@ fn state(document: &Document) -> String {
             |set: &speckle_core::ColorSet| set.values.iter().map(|v| v.map(f32::to_bits)).collect();
         part.sets.iter().map(|set| (set.name.clone(), bits(set))).collect()
     };
-    let parts: Vec<_> =
-        document.parts().iter().map(|p| (p.id, p.traits.clone(), p.geometry.id(), sets(p))).collect();
+    let parts: Vec<_> = document
+        .parts()
+        .iter()
+        .map(|p| (p.id, p.traits.clone(), p.geometry.id(), sets(p)))
+        .collect();
     format!("{:?} {parts:?}", document.traits())
 }
 

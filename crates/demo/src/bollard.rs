@@ -9,7 +9,10 @@ use speckle_core::{
     mesh::MeshArrays,
 };
 
-use crate::lathe::{Corner, Turned};
+use crate::{
+    Detail,
+    lathe::{Corner, Turned},
+};
 
 /// Chalk primer, sRGB-encoded.
 const PRIMER: [f32; 4] = [0.85, 0.83, 0.77, 1.0];
@@ -40,12 +43,15 @@ const BOLT: [Corner; 6] = [
 
 const BOLTS: u32 = 6;
 
-pub fn make() -> Vec<NewPart> {
+pub fn make(detail: Detail) -> Vec<NewPart> {
+    let fine = if detail == Detail::Dense { 5 } else { 1 };
     let mut turned = Turned::default();
-    turned.add(&BODY, 150, 120, cast);
+    turned.add(&BODY, 150 * fine, 120 * fine, cast);
     for bolt in 0..BOLTS {
         let turn = Quat::from_rotation_y((bolt as f32 + 0.5) / BOLTS as f32 * TAU);
-        turned.add(&BOLT, 22, 30, |p| turn * (hexagonal(p) + Vec3::new(127.0, 18.0, 0.0)));
+        turned.add(&BOLT, 22 * fine, 30 * fine, |p| {
+            turn * (hexagonal(p) + Vec3::new(127.0, 18.0, 0.0))
+        });
     }
     let mut face_starts = vec![0];
     let mut corner_vertices = Vec::new();
@@ -98,7 +104,7 @@ mod tests {
 
     #[test]
     fn the_bollard_is_seven_closed_pieces_of_a_workable_size() {
-        let geometry = Geometry::new(make().remove(0).mesh);
+        let geometry = Geometry::new(make(Detail::Usual).remove(0).mesh);
         let triangles = geometry.mesh().triangle_count();
         assert!((20_000..=60_000).contains(&triangles), "{triangles} triangles");
         assert!(geometry.topology().is_watertight());

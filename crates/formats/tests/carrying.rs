@@ -9,7 +9,7 @@ use speckle_core::{
     document::{NewPart, NewSet},
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Format, Body, WriteOptions, write};
+use speckle_formats::{Body, Format, WriteOptions, write};
 
 /// Two triangles that share an edge, folded along it, with a UV seam there.
 fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {

@@ -12,7 +12,7 @@ use speckle_formats::{Depth, Format, MeshFile, ReadOptions, WriteOptions, write}
 
 /// The bollard with a color set of varied values and a data set.
 fn bollard() -> Vec<NewPart> {
-    let mut parts = speckle_demo::piece("bollard").unwrap().make();
+    let mut parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
     let count = parts[0].mesh.vertex_count();
     let value = |i: usize| [i % 256, (i / 7) % 256, (i / 49) % 256, 255 - i % 200];
     parts[0].sets[0].values = (0..count).map(|i| value(i).map(|b| b as f32 / 255.0)).collect();
@@ -211,10 +211,7 @@ fn units_up_axis_and_transforms_are_said_by_nodes() {
     let matrix = |node: &gltf::Node| Mat4::from_cols_array_2d(&node.transform().matrix());
     let world = matrix(&root) * matrix(&root.children().next().unwrap());
     let part = parts[0].traits.transform.to_project();
-    let conversion = Conversion::between(
-        (Unit::Millimetre, UpAxis::Z),
-        (Unit::Metre, UpAxis::Y),
-    );
+    let conversion = Conversion::between((Unit::Millimetre, UpAxis::Z), (Unit::Metre, UpAxis::Y));
     for point in [Vec3::ZERO, Vec3::X * 100.0, Vec3::new(-40.0, 7.0, 90.0)] {
         let expected = conversion.point(part.transform_point3(point));
         assert!(world.transform_point3(point).distance(expected) < 1e-6, "{point}");

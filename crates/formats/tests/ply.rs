@@ -5,9 +5,7 @@ mod common;
 
 use common::{into_parts, read};
 use speckle_core::{Encoding, Placement, document::NewPart};
-use speckle_formats::{
-    Depth, Format, Place, Body, RepairKind, WriteOptions, write,
-};
+use speckle_formats::{Body, Depth, Format, Place, RepairKind, WriteOptions, write};
 
 /// The numbers that the script put into the files.
 const BYTES: [[u8; 4]; 5] =

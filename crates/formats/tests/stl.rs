@@ -50,7 +50,8 @@ fn corners_within_the_tolerance_are_one_vertex() {
 
 #[test]
 fn solids_of_a_text_file_come_back_as_parts_where_they_stood() {
-    let mut parts = into_parts(speckle_demo::piece("bollard").unwrap().make());
+    let mut parts =
+        into_parts(speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual));
     let mut second = parts[0].clone();
     second.traits.name = "Second bollard".into();
     // Mirrored: the faces must still look outwards in the file.

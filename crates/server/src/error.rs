@@ -23,6 +23,10 @@ impl ApiError {
         Self { message: message.into(), status }
     }
 
+    pub fn is_not_found(&self) -> bool {
+        self.status == StatusCode::NOT_FOUND
+    }
+
     pub fn bad_request(message: impl Into<String>) -> Self {
         Self::new(StatusCode::UNPROCESSABLE_ENTITY, message)
     }
@@ -32,6 +36,9 @@ impl From<StoreError> for ApiError {
     fn from(error: StoreError) -> Self {
         let status = match error {
             StoreError::NoSuchProject(_) => StatusCode::NOT_FOUND,
+            StoreError::NoName | StoreError::NoProjectFile | StoreError::Damaged(_) => {
+                StatusCode::UNPROCESSABLE_ENTITY
+            }
             StoreError::DiskFull => StatusCode::INSUFFICIENT_STORAGE,
             _ => StatusCode::INTERNAL_SERVER_ERROR,
         };

@@ -19,6 +19,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
+use rest::{project, shelf};
 use session::{Command, Sessions, SharedStore};
 
 /// How to serve.
@@ -83,13 +84,18 @@ struct ApiDocument;
 
 fn routes() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(ApiDocument::openapi())
-        .routes(routes!(rest::projects))
-        .routes(routes!(rest::pieces, rest::open_piece))
-        .routes(routes!(rest::import_new))
-        .routes(routes!(rest::import))
-        .routes(routes!(rest::edit))
-        .routes(routes!(rest::delete))
-        .routes(routes!(rest::export))
+        .routes(routes!(shelf::projects, shelf::create))
+        .routes(routes!(shelf::rename, shelf::delete))
+        .routes(routes!(shelf::copy))
+        .routes(routes!(shelf::project_picture))
+        .routes(routes!(shelf::project_file))
+        .routes(routes!(shelf::import_file))
+        .routes(routes!(shelf::pieces, shelf::open_piece))
+        .routes(routes!(shelf::piece_picture))
+        .routes(routes!(project::import_new))
+        .routes(routes!(project::import))
+        .routes(routes!(project::edit))
+        .routes(routes!(project::export))
 }
 
 /// The OpenAPI description, as the front end's types are made from.

@@ -15,17 +15,24 @@ use std::{
 
 use axum::extract::ws::Message;
 use speckle_core::{
-    Change, Document, Edit, Geometry, Part, PartId, Placement, SetId, Step, StrokeId,
+    Change, Document, Edit, Geometry, Part, PartId, Placement, ProjectTraits, SetId, Step,
+    StrokeId, Transform,
     document::Direction,
-    stroke::{Sample, View, skin::Skin},
+    stroke::{
+        Brush, Sample, View,
+        footprint::{Footprint, Placed},
+    },
 };
 use speckle_store::{Position, ProjectId, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
 
-use crate::wire::{self, ClientMessage, History, ServerMessage};
+use crate::wire::{self, ClientMessage, Deed, HeldMesh, History, ServerMessage};
 
 /// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
 pub const MOST_QUEUED: usize = 4_096;
+
+/// The most places of a named group that are shown.
+const MOST_PLACES: usize = 20_000;
 
 /// How long a project without clients stays open.
 const IDLE: Duration = Duration::from_secs(20);
@@ -35,8 +42,8 @@ pub type ClientId = u32;
 
 /// What a session can be asked.
 pub enum Command {
-    /// A client connects; it is told everything.
-    Join(ClientId, mpsc::Sender<Message>),
+    /// A client connects; it is told everything but the meshes it holds.
+    Join(ClientId, Hand, Vec<HeldMesh>),
     /// A client is gone; its stroke ends and is kept.
     Leave(ClientId),
     /// A client says something.
@@ -44,7 +51,31 @@ pub enum Command {
     /// An edit from elsewhere, with who made it.
     Edit(Edit, String, oneshot::Sender<Result<(), String>>),
     /// The parts as they are, sharing their arrays.
-    Parts(oneshot::Sender<(String, Vec<Part>)>),
+    Parts(oneshot::Sender<Now>),
+    /// The project has another name.
+    Renamed(String),
+    /// The project is gone.
+    Gone,
+}
+
+/// A client: its name, and the way to it.
+pub struct Hand {
+    /// Under which its changes are kept.
+    pub name: String,
+    /// Takes messages for it.
+    pub sender: mpsc::Sender<Message>,
+}
+
+/// A project as it is now.
+pub struct Now {
+    /// Its name.
+    pub name: String,
+    /// What its numbers mean.
+    pub traits: ProjectTraits,
+    /// Counts every change, undo and redo.
+    pub revision: i64,
+    /// Its parts.
+    pub parts: Vec<Part>,
 }
 
 /// The file, shared by all sessions.
@@ -87,7 +118,7 @@ impl Sessions {
             },
             None => command,
         };
-        let opened = lock(&self.store).open_project(project, now_ms())?;
+        let opened = lock(&self.store).open_project(project)?;
         let (sender, commands) = channel();
         let session = Session {
             project,
@@ -108,9 +139,20 @@ impl Sessions {
         Ok(())
     }
 
-    /// Closes a project that is about to be deleted.
+    /// Closes a project that is about to be deleted, and tells whoever has it open.
     pub fn close(&self, project: ProjectId) {
-        self.open.lock().unwrap_or_else(PoisonError::into_inner).remove(&project);
+        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(sender) = open.remove(&project) {
+            let _ = sender.send(Command::Gone);
+        }
+    }
+
+    /// Tells whoever has a project open that it has another name.
+    pub fn renamed(&self, project: ProjectId, name: String) {
+        let open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(sender) = open.get(&project) {
+            let _ = sender.send(Command::Renamed(name));
+        }
     }
 }
 
@@ -118,9 +160,10 @@ impl Sessions {
 struct Hover {
     geometry: Arc<Geometry>,
     placement: Placement,
+    transform: Transform,
     view: View,
-    radius: f32,
-    skin: Skin,
+    brush: Brush,
+    footprint: Footprint,
 }
 
 struct Session {
@@ -129,7 +172,7 @@ struct Session {
     document: Document,
     position: Position,
     store: SharedStore,
-    clients: HashMap<ClientId, mpsc::Sender<Message>>,
+    clients: HashMap<ClientId, Hand>,
     hovers: HashMap<ClientId, Hover>,
 }
 
@@ -159,11 +202,12 @@ impl Session {
 
     fn take(&mut self, command: Command) {
         match command {
-            Command::Join(client, sender) => self.join(client, sender),
+            Command::Join(client, hand, held) => self.join(client, hand, &held),
             Command::Leave(client) => {
                 self.end_stroke(client);
                 self.clients.remove(&client);
                 self.hovers.remove(&client);
+                self.tell_present();
                 if self.clients.is_empty()
                     && let Err(error) = lock(&self.store).checkpoint(self.project, &self.document)
                 {
@@ -178,13 +222,29 @@ impl Session {
                 let _ = reply.send(result);
             }
             Command::Parts(reply) => {
-                let _ = reply.send((self.name.clone(), self.document.parts().to_vec()));
+                let _ = reply.send(Now {
+                    name: self.name.clone(),
+                    traits: self.document.traits(),
+                    revision: self.position.revision,
+                    parts: self.document.parts().to_vec(),
+                });
+            }
+            Command::Renamed(name) => {
+                self.name.clone_from(&name);
+                self.tell_all(&wire::json(&ServerMessage::Renamed { name }));
+            }
+            Command::Gone => {
+                self.tell_all(&wire::json(&ServerMessage::Gone));
+                self.clients.clear();
             }
         }
     }
 
-    fn join(&mut self, client: ClientId, sender: mpsc::Sender<Message>) {
-        self.clients.insert(client, sender);
+    fn join(&mut self, client: ClientId, hand: Hand, held: &[HeldMesh]) {
+        self.clients.insert(client, hand);
+        if let Err(error) = lock(&self.store).touch_project(self.project, now_ms()) {
+            tracing::warn!("project {} is not moved up on the shelf: {error}", self.project);
+        }
         let hello = ServerMessage::Hello {
             client,
             name: self.name.clone(),
@@ -193,16 +253,26 @@ impl Session {
         };
         self.tell(client, wire::json(&hello));
         for part in self.document.parts().to_vec() {
-            self.tell_part(&part, |session, message| session.tell(client, message));
+            let has_mesh =
+                held.iter().any(|held| held.part == part.id && held.mesh == wire::mesh_name(&part));
+            if !has_mesh {
+                self.tell(client, wire::geometry(part.id, &part.geometry));
+            }
+            self.tell_sets(&part, |session, message| session.tell(client, message));
             // The first hover should find the tree grown; whoever needs it sooner waits for it.
             std::thread::spawn(move || {
                 let _ = part.geometry.bvh();
             });
         }
+        self.tell_present();
     }
 
-    fn tell_part(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
-        tell(self, wire::geometry(part.id, &part.geometry));
+    fn tell_present(&mut self) {
+        let hands = self.clients.values().map(|hand| hand.name.clone()).collect();
+        self.tell_all(&wire::json(&ServerMessage::Present { hands }));
+    }
+
+    fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
         for set in &part.sets {
             tell(self, wire::values(part.id, set));
             tell(self, wire::figures(part.id, set));
@@ -212,6 +282,8 @@ impl Session {
     fn hear(&mut self, client: ClientId, message: ClientMessage) {
         let stroke = StrokeId(u64::from(client));
         match message {
+            // Whoever is here has joined already.
+            ClientMessage::Join { .. } => {}
             ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(stroke, start)
             {
                 Ok(None) => {}
@@ -220,9 +292,10 @@ impl Session {
             },
             ClientMessage::StrokeMove { samples } => self.extend_stroke(client, stroke, &samples),
             ClientMessage::StrokeEnd => self.end_stroke(client),
-            ClientMessage::Hover { part, set, radius, view, sample } => {
-                self.hover(client, (part, set), radius, view, &sample);
+            ClientMessage::Hover { part, set, brush, view, sample } => {
+                self.hover(client, (part, set), brush, view, &sample);
             }
+            ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
             ClientMessage::Redo => self.travel(client, Direction::Forward),
         }
@@ -254,7 +327,8 @@ impl Session {
         match change {
             None => self.tell(client, wire::json(&ServerMessage::Nothing)),
             Some(change) => {
-                if let Err(message) = self.keep(change, &format!("client {client}")) {
+                let author = self.clients.get(&client).map_or("", |hand| &hand.name).to_owned();
+                if let Err(message) = self.keep(change, &author) {
                     self.refuse(client, message);
                 }
             }
@@ -314,15 +388,18 @@ impl Session {
 
     /// Tells everyone what a change did to what they see.
     fn tell_change(&mut self, change: &Change, direction: Direction) {
+        // The outline goes first: frames of new parts and sets are told apart by it.
         if change.steps.iter().any(|step| !matches!(step, Step::Values { .. })) {
             let outline = wire::outline(&self.document);
             self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
         }
         for step in &change.steps {
             match (step, direction) {
-                (Step::Part { part, .. }, Direction::Forward) => {
+                (Step::Part { part, .. }, Direction::Forward)
+                | (Step::PartGone { part, .. }, Direction::Backward) => {
                     if let Ok(part) = self.document.part(part.id).cloned() {
-                        self.tell_part(&part, |session, message| session.tell_all(&message));
+                        self.tell_all(&wire::geometry(part.id, &part.geometry));
+                        self.tell_sets(&part, |session, message| session.tell_all(&message));
                     }
                 }
                 (Step::Set { part, set, .. }, Direction::Forward) => {
@@ -337,7 +414,15 @@ impl Session {
                         self.tell_all(&wire::figures(*part, &set));
                     }
                 }
-                (Step::Part { .. } | Step::Set { .. }, Direction::Backward) => {}
+                (
+                    Step::Part { .. }
+                    | Step::PartGone { .. }
+                    | Step::PartMoved { .. }
+                    | Step::PartTraits { .. }
+                    | Step::ProjectTraits { .. }
+                    | Step::Set { .. },
+                    _,
+                ) => {}
             }
         }
     }
@@ -346,7 +431,7 @@ impl Session {
         &mut self,
         client: ClientId,
         (part_id, set_id): (PartId, SetId),
-        radius: f32,
+        brush: Brush,
         view: View,
         sample: &Sample,
     ) {
@@ -354,38 +439,58 @@ impl Session {
         else {
             return;
         };
-        if !(radius > 0.0 && radius.is_finite()) {
+        if !(brush.radius > 0.0 && brush.radius.is_finite()) || !part.traits.visible {
+            self.tell(client, wire::footprint(part_id, set_id, &[]));
             return;
         }
-        let geometry = part.geometry.clone();
-        let hit = geometry.bvh().cast(sample.origin, sample.direction);
+        let (geometry, transform) = (part.geometry.clone(), part.traits.transform);
+        let placed = Placed::new(&transform);
+        let hit = placed.cast(&geometry, sample.origin, sample.direction);
         let placement = set.placement;
         let fits = |hover: &Hover| {
             Arc::ptr_eq(&hover.geometry, &geometry)
-                && (hover.placement, hover.view, hover.radius) == (placement, view, radius)
+                && (hover.placement, hover.transform) == (placement, transform)
+                && (hover.view, hover.brush.reach) == (view, brush.reach)
         };
         if !self.hovers.get(&client).is_some_and(fits) {
-            let skin = Skin::new(&geometry, placement, view, radius);
+            let footprint = Footprint::new(brush.reach, &geometry, placement, placed, view);
             let geometry = geometry.clone();
-            self.hovers.insert(client, Hover { geometry, placement, view, radius, skin });
+            let hover = Hover { geometry, placement, transform, view, brush, footprint };
+            self.hovers.insert(client, hover);
         }
         let covered: Vec<u32> = match (hit, self.hovers.get_mut(&client)) {
             (Some(hit), Some(hover)) => {
-                hover.skin.cover(&geometry, &hit).iter().map(|covered| covered.element).collect()
+                let radius = brush.radius_at(&view, view.depth(placed.to_project(hit.point)), 1.0);
+                let covered = hover.footprint.cover(&geometry, &hit, radius);
+                covered.iter().map(|covered| covered.element).collect()
             }
             _ => Vec::new(),
         };
         self.tell(client, wire::footprint(part_id, set_id, &covered));
     }
 
+    /// Tells where the faces of a named group are; of many, every so many.
+    fn show_selection(&mut self, client: ClientId, part_id: PartId, index: usize) {
+        let Ok(part) = self.document.part(part_id) else { return };
+        let Some(selection) = part.traits.selections.get(index) else { return };
+        let mesh = part.geometry.mesh();
+        let step = selection.faces.len() / MOST_PLACES + 1;
+        let faces = selection.faces.iter().step_by(step);
+        let places: Vec<glam::Vec3> = faces.map(|&f| mesh.face_centroid(f as usize)).collect();
+        self.tell(client, wire::places(part_id, &places));
+    }
+
     fn history(&self) -> History {
         let Position { cursor, end, revision } = self.position;
         let store = lock(&self.store);
-        let label = |seq: i64| store.row(self.project, seq).ok().flatten().map(|row| row.label);
+        let deed = |seq: i64| {
+            let row = store.row(self.project, seq).ok().flatten();
+            row.map(|row| Deed { label: row.label, hand: row.author })
+        };
         History {
             revision,
-            undo: (cursor > 0).then(|| label(cursor)).flatten(),
-            redo: (cursor < end).then(|| label(cursor + 1)).flatten(),
+            undo: (cursor > 0).then(|| deed(cursor)).flatten(),
+            redo: (cursor < end).then(|| deed(cursor + 1)).flatten(),
         }
     }
 
@@ -394,8 +499,8 @@ impl Session {
     }
 
     fn tell(&mut self, client: ClientId, message: Message) {
-        if let Some(sender) = self.clients.get(&client)
-            && sender.try_send(message).is_err()
+        if let Some(hand) = self.clients.get(&client)
+            && hand.sender.try_send(message).is_err()
         {
             // Gone, or too far behind: its socket closes, and it may come back.
             self.clients.remove(&client);
@@ -403,6 +508,6 @@ impl Session {
     }
 
     fn tell_all(&mut self, message: &Message) {
-        self.clients.retain(|_, sender| sender.try_send(message.clone()).is_ok());
+        self.clients.retain(|_, hand| hand.sender.try_send(message.clone()).is_ok());
     }
 }

@@ -10,10 +10,11 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, SetId,
+    ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, ProjectTraits, SetId,
+    Transform,
     color::{Rgba, bytes_from_rgba},
     figures::{self, ChannelFigures},
-    stroke::{Sample, StrokeStart, View},
+    stroke::{Brush, Sample, StrokeStart, View},
 };
 use utoipa::ToSchema;
 
@@ -21,6 +22,14 @@ use utoipa::ToSchema;
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(tag = "type", rename_all = "snake_case")]
 pub enum ClientMessage {
+    /// First message: who is here, and which meshes need not be sent again.
+    Join {
+        /// The name under which this hand's changes are kept.
+        hand: String,
+        /// Parts whose mesh the client holds already, from before its socket was lost.
+        #[serde(default)]
+        held: Vec<HeldMesh>,
+    },
     /// The pointer goes down.
     StrokeBegin {
         /// What the stroke is made with.
@@ -39,17 +48,33 @@ pub enum ClientMessage {
         part: PartId,
         /// The set.
         set: SetId,
-        /// Radius in the part's units.
-        radius: f32,
+        /// The brush.
+        brush: Brush,
         /// Where the user looks from.
         view: View,
         /// Where the pointer is.
         sample: Sample,
     },
+    /// Where are the faces of a named group? Answered by a places frame.
+    Selection {
+        /// The part.
+        part: PartId,
+        /// Which of its groups.
+        index: usize,
+    },
     /// Take the last change back.
     Undo,
     /// Lay the next change on again.
     Redo,
+}
+
+/// A mesh that a client holds.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize, ToSchema)]
+pub struct HeldMesh {
+    /// The part.
+    pub part: PartId,
+    /// Names the mesh by its content.
+    pub mesh: String,
 }
 
 /// What the server sends as JSON.
@@ -67,6 +92,18 @@ pub enum ServerMessage {
         /// What can be undone and redone.
         history: History,
     },
+    /// Who is here now.
+    Present {
+        /// The name of each connection.
+        hands: Vec<String>,
+    },
+    /// The project has another name.
+    Renamed {
+        /// Its name.
+        name: String,
+    },
+    /// The project was deleted.
+    Gone,
     /// Parts or sets came or went; geometry and values of new ones follow as frames.
     Outline {
         /// The project without its arrays.
@@ -103,25 +140,48 @@ pub struct History {
     /// Counts every change, undo and redo; never goes back.
     pub revision: i64,
     /// What undo takes back.
-    pub undo: Option<String>,
+    pub undo: Option<Deed>,
     /// What redo brings back.
-    pub redo: Option<String>,
+    pub redo: Option<Deed>,
+}
+
+/// A change in the history.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct Deed {
+    /// What was done.
+    pub label: String,
+    /// Whose hand did it.
+    pub hand: String,
 }
 
 /// A project without its arrays.
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct Outline {
+    /// The unit of its lengths, and the axis that points up.
+    pub traits: ProjectTraits,
     /// Its parts, in order.
     pub parts: Vec<PartOutline>,
 }
 
-/// A part without its arrays. Lengths are in the part's own units.
+/// A part without its arrays.
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct PartOutline {
     /// Names it.
     pub id: PartId,
     /// What the user calls it.
     pub name: String,
+    /// Whether it is seen.
+    pub visible: bool,
+    /// Whether nothing about it may change.
+    pub locked: bool,
+    /// Where it stands.
+    pub transform: Transform,
+    /// The same as a 4 × 4 matrix, column by column.
+    pub matrix: Vec<f32>,
+    /// Named groups of its faces.
+    pub selections: Vec<SelectionOutline>,
+    /// Names its mesh by its content.
+    pub mesh: String,
     /// How many vertices.
     pub vertices: usize,
     /// How many faces.
@@ -134,18 +194,25 @@ pub struct PartOutline {
     pub pieces: usize,
     /// Whether every edge joins two faces.
     pub watertight: bool,
-    /// Least coordinates.
+    /// Least coordinates, in the part's own space.
     pub min: [f32; 3],
-    /// Greatest coordinates.
+    /// Greatest coordinates, likewise.
     pub max: [f32; 3],
-    /// Surface area.
-    pub area: f64,
-    /// Median edge length.
+    /// Median edge length, in the project's unit.
     pub median_edge: f32,
-    /// A brush radius to begin with.
+    /// A brush radius to begin with, likewise.
     pub starting_radius: f32,
     /// Its sets.
     pub sets: Vec<SetOutline>,
+}
+
+/// A named group of faces.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct SelectionOutline {
+    /// Its name.
+    pub name: String,
+    /// How many faces.
+    pub faces: usize,
 }
 
 /// A set without its values.
@@ -165,14 +232,30 @@ pub struct SetOutline {
 
 /// The project without its arrays.
 pub fn outline(document: &Document) -> Outline {
-    Outline { parts: document.parts().iter().map(part_outline).collect() }
+    Outline {
+        traits: document.traits(),
+        parts: document.parts().iter().map(part_outline).collect(),
+    }
 }
 
 fn part_outline(part: &Part) -> PartOutline {
     let (mesh, measures) = (part.geometry.mesh(), part.geometry.measures());
+    let traits = &part.traits;
+    // Lengths on a part that is scaled unevenly: a mean of its three factors.
+    let scale = traits.transform.scale.abs().element_product().cbrt();
     PartOutline {
         id: part.id,
-        name: part.name.clone(),
+        name: traits.name.clone(),
+        visible: traits.visible,
+        locked: traits.locked,
+        transform: traits.transform,
+        matrix: traits.transform.matrix().to_vec(),
+        selections: traits
+            .selections
+            .iter()
+            .map(|s| SelectionOutline { name: s.name.clone(), faces: s.faces.len() })
+            .collect(),
+        mesh: mesh_name(part),
         vertices: mesh.vertex_count(),
         faces: mesh.face_count(),
         corners: mesh.corner_count(),
@@ -181,9 +264,8 @@ fn part_outline(part: &Part) -> PartOutline {
         watertight: part.geometry.topology().is_watertight(),
         min: measures.min.to_array(),
         max: measures.max.to_array(),
-        area: measures.area,
-        median_edge: measures.median_edge,
-        starting_radius: measures.starting_radius(),
+        median_edge: measures.median_edge * scale,
+        starting_radius: measures.starting_radius() * scale,
         sets: part
             .sets
             .iter()
@@ -196,6 +278,11 @@ fn part_outline(part: &Part) -> PartOutline {
             })
             .collect(),
     }
+}
+
+/// Names a part's mesh by its content.
+pub fn mesh_name(part: &Part) -> String {
+    format!("{:?}", part.geometry.id())
 }
 
 /// A JSON message, ready to send.
@@ -216,6 +303,7 @@ mod kind {
     pub const VALUES: u32 = 2;
     pub const PATCH: u32 = 3;
     pub const FOOTPRINT: u32 = 4;
+    pub const PLACES: u32 = 5;
 }
 
 fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
@@ -275,4 +363,10 @@ pub fn patch(part: PartId, set: SetId, indices: &[u32], values: &[Rgba]) -> Mess
 pub fn footprint(part: PartId, set: SetId, indices: &[u32]) -> Message {
     let head = [kind::FOOTPRINT, part.0, set.0, indices.len() as u32, 0, 0, 0, 0];
     frame(head, &[bytemuck::cast_slice(indices)])
+}
+
+/// Places on a part, in its own space. Count: places. Array: `f32` 3 each.
+pub fn places(part: PartId, places: &[glam::Vec3]) -> Message {
+    let head = [kind::PLACES, part.0, 0, places.len() as u32, 0, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(places)])
 }

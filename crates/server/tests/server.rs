@@ -55,8 +55,29 @@ async fn bollard(address: SocketAddr) -> i64 {
 }
 
 async fn join(address: SocketAddr, project: i64) -> Socket {
+    join_as(address, project, "Puffin", json!([])).await
+}
+
+async fn join_as(address: SocketAddr, project: i64, hand: &str, held: Value) -> Socket {
     let url = format!("ws://{address}/api/v1/projects/{project}/live");
-    connect_async(url).await.unwrap().0
+    let mut socket = connect_async(url).await.unwrap().0;
+    say(&mut socket, json!({ "type": "join", "hand": hand, "held": held })).await;
+    socket
+}
+
+/// Sends a mesh file as a browser does.
+async fn send_file(address: SocketAddr, path: &str, name: &str, bytes: &[u8]) -> (u16, Value) {
+    let head = format!(
+        "POST {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: multipart/form-data; boundary=split"
+    );
+    let mut body = format!(
+        "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
+    )
+    .into_bytes();
+    body.extend_from_slice(bytes);
+    body.extend_from_slice(b"\r\n--split--\r\n");
+    let (status, body) = ask(address, &head, &body).await;
+    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
 }
 
 /// The next JSON message of a type; frames before it are handed to `frames`.
@@ -142,10 +163,13 @@ async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
     say(&mut one, moved(&[[-40.0, 0.0], [40.0, 30.0]])).await;
     say(&mut one, json!({ "type": "stroke_end" })).await;
     let kept = hear(&mut one, "kept", |f| mine.take(f)).await;
-    assert_eq!(kept["history"]["undo"], "Skin stroke on Coat");
+    assert_eq!(
+        kept["history"]["undo"],
+        json!({ "label": "Skin stroke on Coat", "hand": "Puffin" })
+    );
     // At the moment of the acknowledgement, another reader of the file sees the row.
     let beside = Store::open(&path).unwrap();
-    let document = beside.open_project(project, 0).unwrap().document;
+    let document = beside.open_project(project).unwrap().document;
     let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
         .values
         .iter()
@@ -158,7 +182,7 @@ async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
     // Undo by the other one: history is the project's.
     say(&mut two, json!({ "type": "undo" })).await;
     let undone = hear(&mut one, "kept", |f| mine.take(f)).await;
-    assert_eq!(undone["history"]["redo"], "Skin stroke on Coat");
+    assert_eq!(undone["history"]["redo"]["label"], "Skin stroke on Coat");
     assert!(mine == ground);
 
     // A socket that dies in a stroke ends it there, and what was painted is kept.
@@ -204,7 +228,7 @@ async fn hands_that_paint_at_once_end_with_the_same_values() {
             hear(socket, "kept", |f| held.take(f)).await;
         }
     }
-    let document = Store::open(&path).unwrap().open_project(project, 0).unwrap().document;
+    let document = Store::open(&path).unwrap().open_project(project).unwrap().document;
     let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
         .values
         .iter()
@@ -285,11 +309,100 @@ async fn other_sites_and_other_names_are_kept_out_and_bodies_are_bounded() {
     foreign.headers_mut().insert("origin", "http://elsewhere.test".parse().unwrap());
     assert!(connect_async(foreign).await.is_err());
 
-    let head = format!("POST /api/v1/imports?name=big.ply HTTP/1.1\r\nHost: {address}");
-    assert_eq!(ask(address, &head, &vec![b' '; (1 << 20) + 1]).await.0, 413);
-    let (status, told) = ask(address, &head, b"ply\nnonsense\n").await;
+    let big = vec![b' '; (1 << 20) + 1];
+    assert_eq!(send_file(address, "/api/v1/imports", "big.ply", &big).await.0, 413);
+    let (status, told) = send_file(address, "/api/v1/imports", "big.ply", b"ply\nnonsense\n").await;
     assert_eq!(status, 422);
-    assert!(String::from_utf8_lossy(&told).contains("big.ply, line 2"));
+    assert!(told["message"].as_str().unwrap().contains("big.ply, line 2"));
+}
+
+#[tokio::test]
+async fn who_comes_back_is_sent_values_but_not_the_meshes_it_holds() {
+    let address = serve(Store::in_memory().unwrap()).await;
+    let project = bollard(address).await;
+    let kinds = |frames: &[u32], kind: u32| frames.iter().filter(|k| **k == kind).count();
+    let mut frames = Vec::new();
+    let mut first = join(address, project).await;
+    let hello = hear(&mut first, "hello", |_| {}).await;
+    hear(&mut first, "present", |f| frames.push(u32::from(f[0]))).await;
+    assert_eq!((kinds(&frames, 1), kinds(&frames, 2)), (1, 1));
+    drop(first);
+
+    let part = &hello["outline"]["parts"][0];
+    let held = json!([{ "part": part["id"], "mesh": part["mesh"] }]);
+    let mut again = join_as(address, project, "Tern", held).await;
+    frames.clear();
+    hear(&mut again, "present", |f| frames.push(u32::from(f[0]))).await;
+    assert_eq!((kinds(&frames, 1), kinds(&frames, 2)), (0, 1));
+    // A mesh of another content is sent.
+    let held = json!([{ "part": part["id"], "mesh": "00" }]);
+    let mut other = join_as(address, project, "Gull", held).await;
+    frames.clear();
+    let present = hear(&mut other, "present", |f| frames.push(u32::from(f[0]))).await;
+    assert_eq!(kinds(&frames, 1), 1);
+    let mut hands: Vec<&str> =
+        present["hands"].as_array().unwrap().iter().filter_map(Value::as_str).collect();
+    hands.sort_unstable();
+    assert!(hands.ends_with(&["Gull", "Tern"]) || hands.contains(&"Gull"), "{hands:?}");
+}
+
+#[tokio::test]
+async fn whoever_has_a_project_open_hears_of_its_name_its_parts_and_its_end() {
+    let address = serve(Store::in_memory().unwrap()).await;
+    let project = bollard(address).await;
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    let part = hello["outline"]["parts"][0]["id"].clone();
+    let path = format!("/api/v1/projects/{project}");
+    let request = |method: &str, path: &str| {
+        format!(
+            "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json\r\nspeckle-hand: Tern"
+        )
+    };
+    let (status, _) = ask(address, &request("PATCH", &path), br#"{"name":" Quay "}"#).await;
+    assert_eq!(status, 204);
+    assert_eq!(hear(&mut socket, "renamed", |_| {}).await["name"], "Quay");
+
+    // A second part, in inches and with Z up, lands in the project's millimetres with Y up.
+    let triangle = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n";
+    let (_, report) =
+        send_file(address, &format!("{path}/imports?unit=inch&up=z"), "flag.obj", triangle).await;
+    assert_eq!(report["parts"][0]["name"], "flag");
+    let outline = hear(&mut socket, "outline", |_| {}).await;
+    let max = outline["outline"]["parts"][1]["max"].as_array().unwrap();
+    assert!(max.iter().zip([25.4, 25.4, 0.0]).all(|(a, b)| (a.as_f64().unwrap() - b).abs() < 1e-4));
+
+    let edits = format!("{path}/edits");
+    let edit = json!({ "type": "duplicate_part", "part": part }).to_string();
+    assert_eq!(ask(address, &request("POST", &edits), edit.as_bytes()).await.0, 204);
+    let kept = loop {
+        let kept = hear(&mut socket, "kept", |_| {}).await;
+        if kept["history"]["undo"]["hand"] == "Tern" {
+            break kept;
+        }
+    };
+    assert_eq!(kept["history"]["undo"]["label"], "Duplicate Bollard");
+
+    let (status, picture) = ask(address, &request("GET", &format!("{path}/picture")), b"").await;
+    assert_eq!((status, &picture[1..4]), (200, &b"PNG"[..]));
+    let (status, copy) = ask(address, &request("POST", &format!("{path}/copy")), b"").await;
+    assert_eq!(status, 200);
+    let copy: Value = serde_json::from_slice(&copy).unwrap();
+    let (_, file) = ask(address, &request("GET", &format!("{path}/file")), b"").await;
+    let import = format!("POST /api/v1/projects/file HTTP/1.1\r\nHost: {address}");
+    assert_eq!(ask(address, &import, &file).await.0, 200);
+    assert_eq!(ask(address, &import, &file[..file.len() / 2]).await.0, 422);
+
+    assert_eq!(ask(address, &request("DELETE", &path), b"").await.0, 204);
+    hear(&mut socket, "gone", |_| {}).await;
+    let (_, shelf) = ask(address, &request("GET", "/api/v1/projects"), b"").await;
+    let shelf: Value = serde_json::from_slice(&shelf).unwrap();
+    let ids: Vec<&Value> = shelf["projects"].as_array().unwrap().iter().map(|p| &p["id"]).collect();
+    assert!(ids.len() == 2 && ids.contains(&&copy["id"]), "{shelf}");
+    assert_eq!(shelf["projects"][0]["name"], "Quay");
+    // Whoever comes too late is told so as well.
+    let mut late = join(address, project).await;
+    hear(&mut late, "gone", |_| {}).await;
 }
 
 /// The description committed with the front end, from which its types are made, is the server's.

@@ -25,8 +25,7 @@ impl Store {
         let mut file = Connection::open(path)?;
         Self::migrate(&mut file)?;
         drop(file);
-        self.connection
-            .execute("ATTACH DATABASE ?1 AS goal", [path.to_string_lossy().as_ref()])?;
+        self.connection.execute("ATTACH DATABASE ?1 AS goal", [path.to_string_lossy().as_ref()])?;
         let copied = self.copy_to_goal(project);
         self.connection.execute_batch("DETACH DATABASE goal")?;
         copied
@@ -95,9 +94,8 @@ impl Store {
 
         let transaction = self.connection.transaction()?;
         let columns = PROJECT_COLUMNS;
-        let places = |count: usize| {
-            (1..=count).map(|n| format!("?{n}")).collect::<Vec<_>>().join(", ")
-        };
+        let places =
+            |count: usize| (1..=count).map(|n| format!("?{n}")).collect::<Vec<_>>().join(", ");
         let row: Vec<rusqlite::types::Value> = file.query_row(
             &format!("SELECT {columns} FROM projects WHERE id = ?1"),
             [source],

@@ -13,7 +13,6 @@ use std::{path::Path, time::Duration};
 
 pub use shelf::DiskUse;
 
-
 use rusqlite::{Connection, OptionalExtension, params};
 use rusqlite_migration::{M, Migrations};
 use serde::{Deserialize, Serialize};
@@ -40,6 +39,9 @@ pub enum StoreError {
     /// There is no such project.
     #[error("there is no project {0}")]
     NoSuchProject(ProjectId),
+    /// A file beside the store could not be used.
+    #[error("a file could not be used: {0}")]
+    File(#[from] std::io::Error),
     /// A name with nothing in it.
     #[error("a name is needed")]
     NoName,
@@ -277,7 +279,11 @@ impl Store {
             let (Step::Part { part, .. } | Step::PartGone { part, .. }) = step else { continue };
             let id = part.mesh.as_bytes();
             let known = transaction
-                .query_row("SELECT 1 FROM meshes WHERE project = ?1 AND id = ?2", params![project, id], |_| Ok(()))
+                .query_row(
+                    "SELECT 1 FROM meshes WHERE project = ?1 AND id = ?2",
+                    params![project, id],
+                    |_| Ok(()),
+                )
                 .optional()?;
             if known.is_none()
                 && let Some(geometry) = document.geometry(part.mesh)

@@ -171,7 +171,10 @@ fn what_is_no_project_file_is_refused_and_nothing_is_changed() {
         assert_eq!(store.projects().unwrap().len(), 1, "{error}");
         error
     };
-    assert!(matches!(refused(b"not a database at all, but long enough"), StoreError::NoProjectFile));
+    assert!(matches!(
+        refused(b"not a database at all, but long enough"),
+        StoreError::NoProjectFile
+    ));
     assert!(matches!(refused(b""), StoreError::NoProjectFile));
     refused(&whole[..whole.len() / 2]);
     // Bytes changed in the middle of blobs: either nothing notices, or the import is refused whole.

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pieces/{piece}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of a demo piece (PNG). */
+        get: operations["piece_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects": {
         parameters: {
             query?: never;
@@ -46,10 +63,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Lists the projects, last opened first. */
+        /** The shelf: projects, last opened first, and the room they take. */
         get: operations["projects"];
         put?: never;
-        post?: never;
+        /** Makes an empty project. */
+        post: operations["create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a project in that was exported as one file. */
+        post: operations["import_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -68,6 +103,24 @@ export interface paths {
         post?: never;
         /** Deletes a project with all that belongs to it. */
         delete: operations["delete"];
+        options?: never;
+        head?: never;
+        /** Gives a project another name. */
+        patch: operations["rename"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copies a project with its whole history. */
+        post: operations["copy"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -110,6 +163,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A project with its whole history as one file. */
+        get: operations["project_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/imports": {
         parameters: {
             query?: never;
@@ -119,8 +189,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Brings a mesh file into a project. */
+        /** Brings a mesh file into a project, converted to its unit and up axis. */
         post: operations["import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of a project (PNG). */
+        get: operations["project_picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -131,6 +218,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description What a stroke does.
+         * @enum {string}
+         */
+        Action: "paint" | "erase";
         /** @description What went wrong, for the user. */
         ApiError: {
             /** @description What is wrong, where, and what to do. */
@@ -143,21 +235,35 @@ export interface components {
              *     stroke covers each place once, however often it crosses.
              */
             build_up: boolean;
+            /** @description How it falls off. */
+            falloff?: components["schemas"]["Falloff"];
             /**
              * Format: float
-             * @description The inner share of the radius that gets all of it, 0–1; from there it falls off smoothly.
+             * @description The inner share of the radius that gets all of it, 0–1; from there it falls off.
              */
             hardness: number;
+            /**
+             * @description Whether the circle keeps its size on the screen: the radius is then a share of the distance
+             *     from the eye, measured along the view. A parallel view shows every distance in one size, so
+             *     that nothing differs there.
+             */
+            on_screen?: boolean;
             /**
              * Format: float
              * @description How much of the paint the stroke lays on at most, 0–1.
              */
             opacity: number;
+            /** @description Whether the pen's pressure scales the opacity. */
+            pressure_opacity?: boolean;
+            /** @description Whether the pen's pressure scales the radius. */
+            pressure_radius?: boolean;
             /**
              * Format: float
-             * @description Radius in the part's units.
+             * @description Radius in the project's unit, or see `on_screen`.
              */
             radius: number;
+            /** @description What a dab covers. */
+            reach?: components["schemas"]["Reach"];
         };
         /** @description One channel of a set in numbers, as stored (color sets: sRGB-encoded). */
         ChannelFigures: {
@@ -186,6 +292,13 @@ export interface components {
         Channels: boolean[];
         /** @description What the browser sends. */
         ClientMessage: {
+            /** @description The name under which this hand's changes are kept. */
+            hand: string;
+            /** @description Parts whose mesh the client holds already, from before its socket was lost. */
+            held?: components["schemas"]["HeldMesh"][];
+            /** @enum {string} */
+            type: "join";
+        } | {
             /** @description What the stroke is made with. */
             start: components["schemas"]["StrokeStart"];
             /** @enum {string} */
@@ -199,13 +312,10 @@ export interface components {
             /** @enum {string} */
             type: "stroke_end";
         } | {
+            /** @description The brush. */
+            brush: components["schemas"]["Brush"];
             /** @description The part. */
             part: components["schemas"]["PartId"];
-            /**
-             * Format: float
-             * @description Radius in the part's units.
-             */
-            radius: number;
             /** @description Where the pointer is. */
             sample: components["schemas"]["Sample"];
             /** @description The set. */
@@ -215,14 +325,78 @@ export interface components {
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
         } | {
+            /** @description Which of its groups. */
+            index: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "selection";
+        } | {
             /** @enum {string} */
             type: "undo";
         } | {
             /** @enum {string} */
             type: "redo";
         };
-        /** @description An edit as REST takes it. */
-        EditRequest: {
+        /** @description A change in the history. */
+        Deed: {
+            /** @description Whose hand did it. */
+            hand: string;
+            /** @description What was done. */
+            label: string;
+        };
+        /** @description Everything a user can do to a project. */
+        Edit: {
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "rename_part";
+        } | {
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "show_parts";
+            /** @description Whether they are seen from now on. */
+            visible: boolean;
+        } | {
+            /** @description Whether they are locked from now on. */
+            locked: boolean;
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "lock_parts";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description Where it stands from now on. */
+            transform: components["schemas"]["Transform"];
+            /** @enum {string} */
+            type: "place_part";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "duplicate_part";
+        } | {
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "delete_parts";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description Its place from now on, from 0. */
+            to: number;
+            /** @enum {string} */
+            type: "move_part";
+        } | {
+            /** @description The unit and the up axis. */
+            traits: components["schemas"]["ProjectTraits"];
+            /** @enum {string} */
+            type: "set_project";
+        } | {
             /** @description Whether the numbers are colors or plain data. */
             encoding: components["schemas"]["Encoding"];
             /** @description What the set will be called. */
@@ -231,7 +405,7 @@ export interface components {
             part: components["schemas"]["PartId"];
             /** @description What each value belongs to. */
             placement: components["schemas"]["Placement"];
-            /** @description The value it is flooded with. */
+            /** @description The value it is flooded with: its ground color. */
             start: number[];
             /** @enum {string} */
             type: "add_set";
@@ -248,17 +422,37 @@ export interface components {
          * @enum {string}
          */
         Encoding: "color" | "data";
+        /**
+         * @description How a dab fades from its hard middle to its rim.
+         * @enum {string}
+         */
+        Falloff: "soft" | "straight" | "dome" | "spike";
+        /** @description A mesh that a client holds. */
+        HeldMesh: {
+            /** @description Names the mesh by its content. */
+            mesh: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+        };
         /** @description Where the project stands in its history. */
         History: {
-            /** @description What redo brings back. */
-            redo?: string | null;
+            redo?: components["schemas"]["Deed"] | null;
             /**
              * Format: int64
              * @description Counts every change, undo and redo; never goes back.
              */
             revision: number;
-            /** @description What undo takes back. */
-            undo?: string | null;
+            undo?: components["schemas"]["Deed"] | null;
+        };
+        /** @description The files of an import. */
+        ImportFiles: {
+            /** @description Files that the mesh file names: materials, arrays. */
+            beside?: string[] | null;
+            /**
+             * Format: binary
+             * @description The mesh file; its name's extension tells the format.
+             */
+            file: string;
         };
         /** @description What an import did. */
         ImportReport: {
@@ -270,8 +464,10 @@ export interface components {
             parts: components["schemas"]["ImportedPart"][];
             /** @description The project it went into. */
             project: components["schemas"]["i64"];
-            /** @description What was mended or dropped. */
+            /** @description What was mended, dropped or noticed. */
             repairs: components["schemas"]["Repair"][];
+            /** @description What the file's numbers were taken for. */
+            traits: components["schemas"]["ProjectTraits"];
         };
         /** @description A part as it came in. */
         ImportedPart: {
@@ -279,6 +475,8 @@ export interface components {
             faces: number;
             /** @description Its name. */
             name: string;
+            /** @description How many named groups of faces it has. */
+            selections: number;
             /** @description The names of its sets. */
             sets: string[];
             /** @description How many vertices. */
@@ -289,8 +487,15 @@ export interface components {
             /** @description Names it. */
             id: components["schemas"]["i64"];
         };
+        /** @description What a project is to be called. */
+        Naming: {
+            /** @description Its name. */
+            name: string;
+        };
         /** @description Which piece to open. */
         OpenPiece: {
+            /** @description Whether it is cut as finely as a scan. */
+            dense?: boolean;
             /** @description Its key. */
             piece: string;
         };
@@ -298,49 +503,58 @@ export interface components {
         Outline: {
             /** @description Its parts, in order. */
             parts: components["schemas"]["PartOutline"][];
+            /** @description The unit of its lengths, and the axis that points up. */
+            traits: components["schemas"]["ProjectTraits"];
         };
         /**
          * Format: int32
          * @description Names a part within its project; never used again after the part is gone.
          */
         PartId: number;
-        /** @description A part without its arrays. Lengths are in the part's own units. */
+        /** @description A part without its arrays. */
         PartOutline: {
-            /**
-             * Format: double
-             * @description Surface area.
-             */
-            area: number;
             /** @description How many corners. */
             corners: number;
             /** @description How many faces. */
             faces: number;
             /** @description Names it. */
             id: components["schemas"]["PartId"];
-            /** @description Greatest coordinates. */
+            /** @description Whether nothing about it may change. */
+            locked: boolean;
+            /** @description The same as a 4 × 4 matrix, column by column. */
+            matrix: number[];
+            /** @description Greatest coordinates, likewise. */
             max: number[];
             /**
              * Format: float
-             * @description Median edge length.
+             * @description Median edge length, in the project's unit.
              */
             median_edge: number;
-            /** @description Least coordinates. */
+            /** @description Names its mesh by its content. */
+            mesh: string;
+            /** @description Least coordinates, in the part's own space. */
             min: number[];
             /** @description What the user calls it. */
             name: string;
             /** @description How many pieces hang together. */
             pieces: number;
+            /** @description Named groups of its faces. */
+            selections: components["schemas"]["SelectionOutline"][];
             /** @description Its sets. */
             sets: components["schemas"]["SetOutline"][];
             /**
              * Format: float
-             * @description A brush radius to begin with.
+             * @description A brush radius to begin with, likewise.
              */
             starting_radius: number;
+            /** @description Where it stands. */
+            transform: components["schemas"]["Transform"];
             /** @description How many triangles the faces are cut into. */
             triangles: number;
             /** @description How many vertices. */
             vertices: number;
+            /** @description Whether it is seen. */
+            visible: boolean;
             /** @description Whether every edge joins two faces. */
             watertight: boolean;
         };
@@ -362,6 +576,11 @@ export interface components {
         ProjectCard: {
             /**
              * Format: int64
+             * @description How many bytes it takes on disk.
+             */
+            bytes: number;
+            /**
+             * Format: int64
              * @description When it was made, in milliseconds since 1970.
              */
             created_ms: number;
@@ -374,7 +593,24 @@ export interface components {
              * @description When it was last opened, likewise.
              */
             opened_ms: number;
+            /**
+             * Format: int64
+             * @description Counts every change, undo and redo.
+             */
+            revision: number;
         };
+        /** @description What the project's numbers mean. */
+        ProjectTraits: {
+            /** @description What one step of every length is. */
+            unit: components["schemas"]["Unit"];
+            /** @description The axis that points up. */
+            up: components["schemas"]["UpAxis"];
+        };
+        /**
+         * @description What a dab covers.
+         * @enum {string}
+         */
+        Reach: "skin" | "deep";
         /** @description One kind of repair, counted. */
         Repair: {
             /** @description How often. */
@@ -383,14 +619,18 @@ export interface components {
             kind: components["schemas"]["RepairKind"];
             /** @description The same in a sentence. */
             message: string;
+            /** @description True when it was only noticed, and nothing was changed. */
+            notice?: boolean;
             /** @description The part it was made on. */
             part: string;
+            /** @description Where, in the part's space; of many, the first ones. */
+            places?: number[][];
         };
         /**
          * @description What had to be mended or dropped while a mesh was brought in.
          * @enum {string}
          */
-        RepairKind: "repeated_corner" | "degenerate_face" | "not_finite_vertex" | "face_of_dropped_vertex" | "color_out_of_range";
+        RepairKind: "repeated_corner" | "degenerate_face" | "not_finite_vertex" | "face_of_dropped_vertex" | "duplicate_face" | "color_out_of_range" | "bad_normal" | "welded" | "flat_face" | "loose_vertex";
         /** @description Where the pointer was. */
         Sample: {
             /** @description Its direction. */
@@ -400,8 +640,20 @@ export interface components {
              *     one more dab for each such sample, any other ignores it.
              */
             held?: boolean;
-            /** @description Start of the pointer's line of sight, in the part's space. */
+            /** @description Start of the pointer's line of sight, in the project's space. */
             origin: number[];
+            /**
+             * Format: float
+             * @description How hard the pen is pressed, 0–1; 1 for a pointer that cannot tell.
+             */
+            pressure?: number;
+        };
+        /** @description A named group of faces. */
+        SelectionOutline: {
+            /** @description How many faces. */
+            faces: number;
+            /** @description Its name. */
+            name: string;
         };
         /** @description What the server sends as JSON. */
         ServerMessage: {
@@ -418,6 +670,19 @@ export interface components {
             outline: components["schemas"]["Outline"];
             /** @enum {string} */
             type: "hello";
+        } | {
+            /** @description The name of each connection. */
+            hands: string[];
+            /** @enum {string} */
+            type: "present";
+        } | {
+            /** @description Its name. */
+            name: string;
+            /** @enum {string} */
+            type: "renamed";
+        } | {
+            /** @enum {string} */
+            type: "gone";
         } | {
             /** @description The project without its arrays. */
             outline: components["schemas"]["Outline"];
@@ -466,13 +731,30 @@ export interface components {
             /** @description What each value belongs to. */
             placement: components["schemas"]["Placement"];
         };
+        /** @description The shelf. */
+        Shelf: {
+            /**
+             * Format: int64
+             * @description Bytes of the file that keeps them.
+             */
+            file_bytes: number;
+            /**
+             * Format: int64
+             * @description Bytes within it that wait for the next projects.
+             */
+            free_bytes: number;
+            /** @description The projects, last opened first. */
+            projects: components["schemas"]["ProjectCard"][];
+        };
         /** @description What a stroke is made with, fixed when the pointer goes down. */
         StrokeStart: {
+            /** @description What it does. */
+            action?: components["schemas"]["Action"];
             /** @description The brush. */
             brush: components["schemas"]["Brush"];
             /** @description The channels painted; others stay bit-identical. */
             channels: components["schemas"]["Channels"];
-            /** @description The paint, in the set's own encoding. */
+            /** @description The paint, in the set's own encoding; erasing takes the set's ground color instead. */
             paint: number[];
             /** @description The part painted on. */
             part: components["schemas"]["PartId"];
@@ -481,9 +763,50 @@ export interface components {
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
         };
+        /** @description Scale, then turn, then move: from the part's own space to the project's. */
+        Transform: {
+            /**
+             * @description Turns about the project's X, then its Y, then its Z axis. Kept as typed, since many triples
+             *     mean the same turn.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rotation_degrees: number[];
+            /**
+             * @description Factors along the part's own axes; a negative one mirrors, zero is refused.
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: number[];
+            /**
+             * @description Where the part's origin lies, in the project's unit.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            translation: number[];
+        };
+        /**
+         * @description What one step of the project's numbers is.
+         * @enum {string}
+         */
+        Unit: "millimetre" | "centimetre" | "metre" | "inch" | "foot";
+        /**
+         * @description The axis that points up.
+         * @enum {string}
+         */
+        UpAxis: "y" | "z";
         /** @description Where the user looks from; what a circle covers depends on it. */
         View: {
-            /** @description The eye, in the part's space. */
+            /** @description The eye, in the project's space. */
             eye: number[];
             /** @description Where the camera points, unit length. */
             forward: number[];
@@ -508,18 +831,23 @@ export type $defs = Record<string, never>;
 export interface operations {
     import_new: {
         parameters: {
-            query: {
-                /** @description With its extension, which tells the format. */
-                name: string;
+            query?: {
+                /** @description What becomes of named groups inside one mesh. */
+                groups?: ("parts" | "selections") | null;
+                /** @description How far apart corners of an STL file may lie and still be one vertex, in the file's numbers. */
+                weld?: number | null;
+                /** @description What one step of the file's numbers is. */
+                unit?: ("millimetre" | "centimetre" | "metre" | "inch" | "foot") | null;
+                /** @description The axis that points up in the file. */
+                up?: ("y" | "z") | null;
             };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description the file's bytes */
         requestBody: {
             content: {
-                "application/octet-stream": string;
+                "multipart/form-data": components["schemas"]["ImportFiles"];
             };
         };
         responses: {
@@ -591,6 +919,35 @@ export interface operations {
             };
         };
     };
+    piece_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     projects: {
         parameters: {
             query?: never;
@@ -605,7 +962,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProjectCard"][];
+                    "application/json": components["schemas"]["Shelf"];
+                };
+            };
+        };
+    };
+    create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    import_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the file's bytes */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
                 };
             };
         };
@@ -637,6 +1057,66 @@ export interface operations {
             };
         };
     };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     edit: {
         parameters: {
             query?: never;
@@ -648,7 +1128,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["EditRequest"];
+                "application/json": components["schemas"]["Edit"];
             };
         };
         responses: {
@@ -672,13 +1152,17 @@ export interface operations {
         parameters: {
             query: {
                 /** @description The format. */
-                format: "ply" | "glb";
+                format: "ply" | "glb" | "gltf" | "obj" | "stl";
                 /** @description How precisely colors are stored. */
                 depth?: "usual" | "bits8" | "bits16" | "float";
                 /** @description Whether alpha is written. */
                 alpha?: boolean;
-                /** @description How a PLY body is written. */
-                ply_body?: "little" | "big" | "ascii";
+                /** @description How the numbers of a PLY or STL file are written. */
+                body?: "little" | "big" | "ascii";
+                /** @description Whether hidden parts are left out. */
+                visible_only?: boolean;
+                /** @description The one part to write; all of them when left out. */
+                part?: number | null;
             };
             header?: never;
             path: {
@@ -706,11 +1190,46 @@ export interface operations {
             };
         };
     };
+    project_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.sqlite3": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     import: {
         parameters: {
-            query: {
-                /** @description With its extension, which tells the format. */
-                name: string;
+            query?: {
+                /** @description What becomes of named groups inside one mesh. */
+                groups?: ("parts" | "selections") | null;
+                /** @description How far apart corners of an STL file may lie and still be one vertex, in the file's numbers. */
+                weld?: number | null;
+                /** @description What one step of the file's numbers is. */
+                unit?: ("millimetre" | "centimetre" | "metre" | "inch" | "foot") | null;
+                /** @description The axis that points up in the file. */
+                up?: ("y" | "z") | null;
             };
             header?: never;
             path: {
@@ -718,10 +1237,9 @@ export interface operations {
             };
             cookie?: never;
         };
-        /** @description the file's bytes */
         requestBody: {
             content: {
-                "application/octet-stream": string;
+                "multipart/form-data": components["schemas"]["ImportFiles"];
             };
         };
         responses: {
@@ -734,6 +1252,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    project_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -101,9 +101,10 @@ impl Repair {
                 "normal was unusable; normals are computed anew",
                 "normals were unusable; normals are computed anew",
             ),
-            RepairKind::Welded => {
-                ("corner was joined to a vertex it shares", "corners were joined to shared vertices")
-            }
+            RepairKind::Welded => (
+                "corner was joined to a vertex it shares",
+                "corners were joined to shared vertices",
+            ),
             RepairKind::FlatFace => {
                 ("face has no area, and was kept", "faces have no area, and were kept")
             }

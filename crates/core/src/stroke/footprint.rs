@@ -67,9 +67,10 @@ impl Placed {
         // The Frobenius norm bounds the greatest stretch from above.
         let squares = x_axis.length_squared() + y_axis.length_squared() + z_axis.length_squared();
         let uniform = x_axis.length();
-        let is_uniform = [y_axis, z_axis].iter().all(|a| (a.length() - uniform).abs() < 1e-5 * uniform)
-            && x_axis.dot(y_axis).abs() + y_axis.dot(z_axis).abs() + z_axis.dot(x_axis).abs()
-                < 1e-5 * uniform * uniform;
+        let is_uniform =
+            [y_axis, z_axis].iter().all(|a| (a.length() - uniform).abs() < 1e-5 * uniform)
+                && x_axis.dot(y_axis).abs() + y_axis.dot(z_axis).abs() + z_axis.dot(x_axis).abs()
+                    < 1e-5 * uniform * uniform;
         length * if is_uniform { uniform * 1.0001 } else { squares.sqrt() }
     }
 }

@@ -131,7 +131,8 @@ impl Skin {
                     }
                     self.face_seen[neighbour] = self.dab;
                     let at = mesh.corner_position(other as usize);
-                    let facing = geometry.face_normals()[neighbour].dot(self.view_in_part.sight(at));
+                    let facing =
+                        geometry.face_normals()[neighbour].dot(self.view_in_part.sight(at));
                     // A face without area hangs between its neighbours and lets the dab pass.
                     if facing * side > 0.0 || geometry.face_normals()[neighbour] == Vec3::ZERO {
                         self.open.push(neighbour as u32);

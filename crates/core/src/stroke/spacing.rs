@@ -51,7 +51,8 @@ impl DabPath {
         if !origin.is_finite() || !direction.is_finite() || faces_away {
             return;
         }
-        let pressure = if sample.pressure.is_finite() { sample.pressure.clamp(0.0, 1.0) } else { 1.0 };
+        let pressure =
+            if sample.pressure.is_finite() { sample.pressure.clamp(0.0, 1.0) } else { 1.0 };
         let goal = Touch { origin, direction, pressure };
         let Some(mut from) = self.last else {
             self.last = Some(goal);

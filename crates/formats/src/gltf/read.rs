@@ -154,12 +154,8 @@ fn read(
         ));
     }
     let buffers = buffers::load(&root.buffers, chunk, file, limits)?;
-    let arrays = Arrays {
-        accessors: &root.accessors,
-        views: &root.buffer_views,
-        buffers: &buffers,
-        limits,
-    };
+    let arrays =
+        Arrays { accessors: &root.accessors, views: &root.buffer_views, buffers: &buffers, limits };
     let mut content = Content::default();
     for (what, count) in [
         ("materials", root.materials.len()),

@@ -9,19 +9,23 @@ use crate::{Export, WriteOptions, seams::SplitVertices};
 /// Writes the parts.
 pub fn write(parts: &[Part], options: WriteOptions) -> Export {
     let mut notes = Vec::new();
-    let mut out = b"# Jaunty Speckle. Numbers behind a place are its color, sRGB-encoded.\n".to_vec();
+    let mut out =
+        b"# Jaunty Speckle. Numbers behind a place are its color, sRGB-encoded.\n".to_vec();
     let (mut first_vertex, mut first_uv) = (1, 1);
     for part in parts {
         let name = &part.traits.name;
         let chosen = part.sets.iter().find(|set| set.placement != Placement::Face);
         for set in part.sets.iter().filter(|set| chosen.is_none_or(|c| c.id != set.id)) {
-            notes.push(format!("{name}: the set {} was left out, OBJ has no room for it", set.name));
+            notes
+                .push(format!("{name}: the set {} was left out, OBJ has no room for it", set.name));
         }
         let mesh = part.geometry.mesh();
         let split = SplitVertices::new(part, chosen.as_slice(), false);
         let added = split.vertices.len().saturating_sub(mesh.vertex_count());
         if added > 0 {
-            notes.push(format!("{name}: {added} vertices were added where colors change at a corner"));
+            notes.push(format!(
+                "{name}: {added} vertices were added where colors change at a corner"
+            ));
         }
         // A name's own line breaks would begin another line.
         let name = name.split_whitespace().collect::<Vec<_>>().join(" ");

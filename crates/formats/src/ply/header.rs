@@ -2,7 +2,7 @@
 
 use speckle_core::Encoding;
 
-use crate::{FormatError, Place, Body};
+use crate::{Body, FormatError, Place};
 
 /// The scalar types of PLY.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -8,7 +8,9 @@ use speckle_core::{
 };
 
 use super::header::{self, Element, Header, Property, Scalar};
-use crate::{Body, Content as Found, FormatError, Limits, MeshFile, Place, RawPart, RawSet, ReadOptions};
+use crate::{
+    Body, Content as Found, FormatError, Limits, MeshFile, Place, RawPart, RawSet, ReadOptions,
+};
 
 /// Reads a PLY file; the one part it holds takes the name given.
 ///
@@ -21,9 +23,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Found, FormatError
     let mut content = Content::default();
     match header.body {
         Body::Ascii => read_body(&header, &mut Text { bytes, at }, limits, &mut content),
-        Body::Little => {
-            read_body(&header, &mut Binary::<true> { bytes, at }, limits, &mut content)
-        }
+        Body::Little => read_body(&header, &mut Binary::<true> { bytes, at }, limits, &mut content),
         Body::Big => read_body(&header, &mut Binary::<false> { bytes, at }, limits, &mut content),
     }?;
     Ok(content.into_found(file.stem(), &header))

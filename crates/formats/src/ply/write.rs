@@ -7,7 +7,7 @@ use speckle_core::{
     color::{Rgba, bytes_from_rgba},
 };
 
-use crate::{Depth, Export, Body, WriteOptions, seams::SplitVertices};
+use crate::{Body, Depth, Export, WriteOptions, seams::SplitVertices};
 
 /// One part as it will stand in the file.
 struct Share<'a> {

@@ -33,9 +33,12 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         .map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]) as usize);
     let needed = count.map(|count| HEADER + 4 + TRIANGLE * count);
     // Binary files may begin with the letters of a text file: the length tells.
-    let says_text = bytes.trim_ascii_start().get(..5).is_some_and(|b| b.eq_ignore_ascii_case(b"solid"));
+    let says_text =
+        bytes.trim_ascii_start().get(..5).is_some_and(|b| b.eq_ignore_ascii_case(b"solid"));
     let triangles = match (count, needed) {
-        (Some(count), Some(needed)) if needed == bytes.len() => binary(bytes, count, options.limits)?,
+        (Some(count), Some(needed)) if needed == bytes.len() => {
+            binary(bytes, count, options.limits)?
+        }
         _ if says_text => text(bytes, options.limits)?,
         (Some(count), Some(needed)) if needed < bytes.len() => {
             binary(bytes, count, options.limits)?

@@ -64,8 +64,7 @@ fn weld_near(points: &[Vec3], tolerance: f32) -> (Vec<Vec3>, Vec<u32>) {
             let near = (0..27).find_map(|i| {
                 let step = glam::I64Vec3::new(i % 3 - 1, i / 3 % 3 - 1, i / 9 - 1);
                 let neighbours = cells.get(&(home.saturating_add(step)))?;
-                let is_near =
-                    |&&place: &&u32| places[place as usize].distance(point) <= tolerance;
+                let is_near = |&&place: &&u32| places[place as usize].distance(point) <= tolerance;
                 neighbours.iter().find(is_near).copied()
             });
             near.unwrap_or_else(|| {

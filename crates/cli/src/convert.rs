@@ -1,0 +1,195 @@
+//! Turning files of one format into another.
+
+use std::{
+    fs,
+    path::{Path, PathBuf},
+};
+
+use anyhow::{Context, Result, bail};
+use clap::{Args, ValueEnum};
+use serde::Serialize;
+use speckle_core::Conversion;
+use speckle_formats::{Body, Depth, Format, WriteOptions};
+
+use crate::reading::{ReadArgs, UpArg, progress};
+
+/// `speckle convert`
+#[derive(Args)]
+pub struct ConvertArgs {
+    /// The file to read and the file to write; with --to, any number of files to read
+    #[arg(required = true, num_args = 1..)]
+    files: Vec<PathBuf>,
+    /// Write every file in this format, under its own name (ply, glb, gltf, obj, stl)
+    #[arg(long)]
+    to: Option<String>,
+    /// The folder to write to; by default beside each file
+    #[arg(long, requires = "to")]
+    into: Option<PathBuf>,
+    /// Multiply all lengths, for example by 0.001 from millimetres to metres
+    #[arg(long, default_value_t = 1.0)]
+    scale: f64,
+    /// The axis that points up in the files read
+    #[arg(long, value_enum, default_value = "y")]
+    from_up: UpArg,
+    /// The axis that shall point up in the files written
+    #[arg(long, value_enum, default_value = "y")]
+    to_up: UpArg,
+    /// How precisely colors are stored
+    #[arg(long, value_enum, default_value = "usual")]
+    depth: DepthArg,
+    /// Leave alpha out
+    #[arg(long)]
+    no_alpha: bool,
+    /// How the numbers of a PLY or STL file are written
+    #[arg(long, alias = "ply-body", value_enum, default_value = "little")]
+    body: BodyArg,
+    /// Print what was written as JSON
+    #[arg(long)]
+    json: bool,
+    #[command(flatten)]
+    reading: ReadArgs,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum DepthArg {
+    /// 8 bits in PLY, floats elsewhere
+    Usual,
+    /// 8 bits
+    #[value(name = "8")]
+    Bits8,
+    /// 16 bits (glTF; PLY takes floats)
+    #[value(name = "16")]
+    Bits16,
+    /// 32-bit floats
+    Float,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum BodyArg {
+    /// Binary, little-endian
+    Little,
+    /// Binary, big-endian (PLY)
+    Big,
+    /// Text
+    Ascii,
+}
+
+#[derive(Serialize)]
+struct Written {
+    input: PathBuf,
+    output: PathBuf,
+    bytes: usize,
+    notes: Vec<String>,
+}
+
+/// Converts files; goes on after one that cannot be read, and fails at the end.
+pub fn run(args: &ConvertArgs) -> Result<()> {
+    if !(args.scale.is_finite() && args.scale > 0.0) {
+        bail!("--scale {} makes no sense: give a number above 0", args.scale);
+    }
+    let jobs = jobs(args)?;
+    let bar = progress(jobs.len());
+    let (mut written, mut failed) = (Vec::new(), 0);
+    for (input, output) in &jobs {
+        bar.set_message(input.display().to_string());
+        match one(args, input, output) {
+            Ok(done) => {
+                for note in done.notes.iter().filter(|_| !args.json) {
+                    bar.suspend(|| eprintln!("{}: {note}", input.display()));
+                }
+                written.push(done);
+            }
+            Err(error) if jobs.len() == 1 => return Err(error),
+            Err(error) => {
+                bar.suspend(|| eprintln!("speckle: {error:#}"));
+                failed += 1;
+            }
+        }
+        bar.inc(1);
+    }
+    bar.finish_and_clear();
+    if args.json {
+        println!("{}", serde_json::to_string_pretty(&written)?);
+    }
+    if failed > 0 {
+        bail!("{failed} of {} files could not be converted", jobs.len());
+    }
+    Ok(())
+}
+
+/// What is read and what is written.
+fn jobs(args: &ConvertArgs) -> Result<Vec<(PathBuf, PathBuf)>> {
+    let Some(to) = &args.to else {
+        return match args.files.as_slice() {
+            [input, output] => Ok(vec![(input.clone(), output.clone())]),
+            [_] => bail!("name the file to write as well, or a format with --to"),
+            _ => bail!("several files need --to FORMAT, which says what to write"),
+        };
+    };
+    let format = Format::of_name(&format!("x.{}", to.trim_start_matches('.')))
+        .with_context(|| format!("--to {to}"))?;
+    let mut jobs: Vec<(PathBuf, PathBuf)> = Vec::with_capacity(args.files.len());
+    for input in &args.files {
+        let mut output = input.with_extension(format.extension());
+        if let (Some(folder), Some(name)) = (&args.into, output.file_name()) {
+            output = folder.join(name);
+        }
+        if output == *input {
+            bail!("{} would overwrite itself: give another folder with --into", input.display());
+        }
+        if let Some((other, _)) = jobs.iter().find(|(_, taken)| *taken == output) {
+            let (a, b, c) = (other.display(), input.display(), output.display());
+            bail!("{a} and {b} would both be written to {c}: convert them one by one");
+        }
+        jobs.push((input.clone(), output));
+    }
+    if let Some(folder) = &args.into {
+        fs::create_dir_all(folder)
+            .with_context(|| format!("{} cannot be made", folder.display()))?;
+    }
+    Ok(jobs)
+}
+
+fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
+    let format =
+        Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
+    let conversion =
+        Conversion { scale: args.scale, from: args.from_up.into(), to: args.to_up.into() };
+    let (document, import) = args.reading.bring_in_converted(input, conversion)?;
+    let options = WriteOptions {
+        depth: match args.depth {
+            DepthArg::Usual => Depth::Usual,
+            DepthArg::Bits8 => Depth::Bits8,
+            DepthArg::Bits16 => Depth::Bits16,
+            DepthArg::Float => Depth::Float,
+        },
+        alpha: !args.no_alpha,
+        body: match args.body {
+            BodyArg::Little => Body::Little,
+            BodyArg::Big => Body::Big,
+            BodyArg::Ascii => Body::Ascii,
+        },
+        traits: None,
+    };
+    let export = speckle_formats::write(format, document.parts(), options)?;
+    let repairs = import.repairs.iter().map(|repair| repair.message.clone());
+    let notes = repairs.chain(import.notes).chain(export.notes).collect();
+    write_whole(output, &export.bytes)?;
+    Ok(Written {
+        input: input.to_owned(),
+        output: output.to_owned(),
+        bytes: export.bytes.len(),
+        notes,
+    })
+}
+
+/// Writes beside the goal first, so that a full disk leaves no half a file under its name.
+fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
+    let mut partial = path.as_os_str().to_owned();
+    partial.push(".partial");
+    let partial = PathBuf::from(partial);
+    fs::write(&partial, bytes).and_then(|()| fs::rename(&partial, path)).map_err(|error| {
+        let _ = fs::remove_file(&partial);
+        anyhow::anyhow!("{} cannot be written: {error}", path.display())
+    })
+}

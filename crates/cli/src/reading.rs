@@ -1,0 +1,113 @@
+//! Reading files for the jobs without a screen.
+
+use std::{
+    fs,
+    io::IsTerminal,
+    path::{Component, Path},
+    time::Duration,
+};
+
+use anyhow::{Context, Result, anyhow};
+use clap::{Args, ValueEnum};
+use indicatif::{ProgressBar, ProgressStyle};
+use speckle_core::{Conversion, Document, Edit, UpAxis};
+use speckle_formats::{Groups, Import, Limits, MeshFile, ReadOptions};
+
+use crate::LimitArgs;
+
+/// How files are read.
+#[derive(Args)]
+pub struct ReadArgs {
+    /// What becomes of named groups inside one mesh; by default parts for OBJ and STL, selections
+    /// for glTF
+    #[arg(long, value_enum)]
+    groups: Option<GroupsArg>,
+    /// How far apart corners of an STL file may lie and still be one vertex, in the file's numbers
+    #[arg(long, default_value_t = 0.0)]
+    weld: f32,
+    #[command(flatten)]
+    limits: LimitArgs,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum GroupsArg {
+    /// Each becomes a part of its own
+    Parts,
+    /// They stay in one part
+    Selections,
+}
+
+/// An axis that points up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum UpArg {
+    Y,
+    Z,
+}
+
+impl From<UpArg> for UpAxis {
+    fn from(up: UpArg) -> Self {
+        match up {
+            UpArg::Y => Self::Y,
+            UpArg::Z => Self::Z,
+        }
+    }
+}
+
+impl ReadArgs {
+    /// Reads a file into a document, which vouches for it as it does for an import in the app.
+    pub fn bring_in(&self, file: &Path) -> Result<(Document, Import)> {
+        self.bring_in_converted(file, Conversion::NONE)
+    }
+
+    /// The same with its points converted.
+    pub fn bring_in_converted(
+        &self,
+        file: &Path,
+        conversion: Conversion,
+    ) -> Result<(Document, Import)> {
+        let shown = file.display();
+        let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
+        let options = ReadOptions {
+            limits: Limits { elements: self.limits.max_elements, ..Limits::default() },
+            groups: self.groups.map(|groups| match groups {
+                GroupsArg::Parts => Groups::Parts,
+                GroupsArg::Selections => Groups::Selections,
+            }),
+            weld: self.weld,
+            traits: None,
+        };
+        let beside = |name: &str| beside(file, name);
+        let name = file.to_string_lossy();
+        let file = MeshFile { name: &name, bytes: &bytes, beside: &beside };
+        // The bare error first: scripts look for its place at the beginning.
+        let mut import =
+            speckle_formats::read(&file, &options).map_err(|error| anyhow!("{shown}: {error}"))?;
+        import.convert_by(conversion).with_context(|| shown.to_string())?;
+        let mut document = Document::default();
+        document.apply(Edit::bring_in(std::mem::take(&mut import.parts)))?;
+        Ok((document, import))
+    }
+}
+
+/// A file that another one names, when it lies in the same folder or below: names never lead out.
+fn beside(file: &Path, name: &str) -> Option<Vec<u8>> {
+    let name = name.replace('\\', "/");
+    let path = Path::new(&name);
+    if !path.components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir)) {
+        return None;
+    }
+    fs::read(file.parent()?.join(path)).ok()
+}
+
+/// A bar on the terminal for a row of files; nothing where the output is no terminal, or for one.
+pub fn progress(files: usize) -> ProgressBar {
+    if files < 2 || !std::io::stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    let bar = ProgressBar::new(files as u64);
+    if let Ok(style) = ProgressStyle::with_template("{bar:24} {pos}/{len} {wide_msg}") {
+        bar.set_style(style);
+    }
+    bar.enable_steady_tick(Duration::from_millis(120));
+    bar
+}

@@ -1,0 +1,311 @@
+//! One project: files in, edits, files out.
+
+use std::collections::HashMap;
+
+use axum::{
+    Json,
+    body::Bytes,
+    extract::{Multipart, Path, Query, State, multipart::MultipartError},
+    http::{HeaderMap, HeaderValue, StatusCode, header},
+    response::{IntoResponse, Response},
+};
+use serde::{Deserialize, Serialize};
+use speckle_core::{Edit, PartId, ProjectTraits, Unit, UpAxis};
+use speckle_formats::{
+    Body, Depth, Format, Groups, Import, MeshFile, ReadOptions, Repair, WriteOptions,
+};
+use speckle_store::ProjectId;
+use utoipa::{IntoParams, ToSchema};
+
+use super::{file_name, hand};
+use crate::{App, error::ApiError};
+
+/// What an import did.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ImportReport {
+    /// The project it went into.
+    project: ProjectId,
+    /// The file's name.
+    file: String,
+    /// The parts that came in.
+    parts: Vec<ImportedPart>,
+    /// What was mended, dropped or noticed.
+    repairs: Vec<Repair>,
+    /// What the file holds beside, and is not kept.
+    notes: Vec<String>,
+    /// What the file's numbers were taken for.
+    traits: ProjectTraits,
+}
+
+/// A part as it came in.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ImportedPart {
+    /// Its name.
+    name: String,
+    /// How many vertices.
+    vertices: usize,
+    /// How many faces.
+    faces: usize,
+    /// The names of its sets.
+    sets: Vec<String>,
+    /// How many named groups of faces it has.
+    selections: usize,
+}
+
+/// How to take a file in; what is left out is as the format's files usually are.
+#[derive(Debug, Default, Deserialize, IntoParams)]
+pub struct ImportQuery {
+    /// What becomes of named groups inside one mesh.
+    #[param(inline)]
+    groups: Option<Groups>,
+    /// How far apart corners of an STL file may lie and still be one vertex, in the file's numbers.
+    weld: Option<f32>,
+    /// What one step of the file's numbers is.
+    #[param(inline)]
+    unit: Option<Unit>,
+    /// The axis that points up in the file.
+    #[param(inline)]
+    up: Option<UpAxis>,
+}
+
+/// The files of an import.
+#[derive(ToSchema)]
+#[allow(dead_code, reason = "describes a body that is read field by field")]
+pub struct ImportFiles {
+    /// The mesh file; its name's extension tells the format.
+    #[schema(format = Binary, value_type = String)]
+    file: Vec<u8>,
+    /// Files that the mesh file names: materials, arrays.
+    #[schema(value_type = Option<Vec<String>>)]
+    beside: Vec<Vec<u8>>,
+}
+
+/// How to export.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ExportQuery {
+    /// The format.
+    #[param(inline)]
+    format: Format,
+    /// How precisely colors are stored.
+    #[serde(default)]
+    #[param(inline)]
+    depth: Depth,
+    /// Whether alpha is written.
+    #[serde(default = "yes")]
+    alpha: bool,
+    /// How the numbers of a PLY or STL file are written.
+    #[serde(default)]
+    #[param(inline)]
+    body: Body,
+    /// Whether hidden parts are left out.
+    #[serde(default)]
+    visible_only: bool,
+    /// The one part to write; all of them when left out.
+    part: Option<u32>,
+}
+
+fn yes() -> bool {
+    true
+}
+
+/// Makes a project of a mesh file.
+#[utoipa::path(
+    post, path = "/api/v1/imports", params(ImportQuery),
+    request_body(content = ImportFiles, content_type = "multipart/form-data"),
+    responses((status = 200, body = ImportReport), (status = 422, body = ApiError))
+)]
+pub async fn import_new(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Query(query): Query<ImportQuery>,
+    files: Multipart,
+) -> Result<Json<ImportReport>, ApiError> {
+    let files = Files::receive(files).await?;
+    let (file, stem) = (files.name.clone(), files.stem());
+    let import = app.read(files, &query).await?;
+    let report = report(file, &import);
+    let edit = Edit::AddParts { parts: import.parts, traits: Some(import.traits) };
+    let project = app.project_with(stem, edit, hand(&headers)).await?;
+    Ok(Json(ImportReport { project, ..report }))
+}
+
+/// Brings a mesh file into a project, converted to its unit and up axis.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/imports",
+    params(("project" = i64, Path), ImportQuery),
+    request_body(content = ImportFiles, content_type = "multipart/form-data"),
+    responses((status = 200, body = ImportReport), (status = 422, body = ApiError))
+)]
+pub async fn import(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    headers: HeaderMap,
+    Query(query): Query<ImportQuery>,
+    files: Multipart,
+) -> Result<Json<ImportReport>, ApiError> {
+    let files = Files::receive(files).await?;
+    let file = files.name.clone();
+    let mut import = app.read(files, &query).await?;
+    let now = app.now(project).await?;
+    let traits = import.traits;
+    if !now.parts.is_empty() {
+        import
+            .convert(now.traits)
+            .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
+    }
+    let report = ImportReport { traits, ..report(file, &import) };
+    let edit = Edit::AddParts { parts: import.parts, traits: Some(traits) };
+    app.edit(project, edit, hand(&headers)).await?;
+    Ok(Json(ImportReport { project, ..report }))
+}
+
+fn report(file: String, import: &Import) -> ImportReport {
+    ImportReport {
+        project: 0,
+        file,
+        parts: import
+            .parts
+            .iter()
+            .map(|part| ImportedPart {
+                name: part.name.clone(),
+                vertices: part.mesh.vertex_count(),
+                faces: part.mesh.face_count(),
+                sets: part.sets.iter().map(|set| set.name.clone()).collect(),
+                selections: part.selections.len(),
+            })
+            .collect(),
+        repairs: import.repairs.clone(),
+        notes: import.notes.clone(),
+        traits: import.traits,
+    }
+}
+
+/// The files of a request.
+struct Files {
+    name: String,
+    bytes: Bytes,
+    beside: HashMap<String, Bytes>,
+}
+
+impl Files {
+    async fn receive(mut parts: Multipart) -> Result<Self, ApiError> {
+        let unreadable = |error: MultipartError| ApiError::new(error.status(), error.body_text());
+        let mut main = None;
+        let mut beside = HashMap::new();
+        while let Some(field) = parts.next_field().await.map_err(unreadable)? {
+            let is_main = field.name() == Some("file");
+            let name = field.file_name().unwrap_or_default().to_owned();
+            let bytes = field.bytes().await.map_err(unreadable)?;
+            if is_main && main.is_none() {
+                main = Some((name, bytes));
+            } else {
+                beside.insert(name, bytes);
+            }
+        }
+        let (name, bytes) =
+            main.ok_or_else(|| ApiError::bad_request("no file came along: choose one"))?;
+        Ok(Self { name, bytes, beside })
+    }
+
+    fn stem(&self) -> String {
+        self.name.rsplit_once('.').map_or(self.name.as_str(), |(stem, _)| stem).to_owned()
+    }
+}
+
+/// Makes an edit.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/edits", params(("project" = i64, Path)),
+    request_body = Edit,
+    responses((status = 204), (status = 422, body = ApiError))
+)]
+pub async fn edit(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    headers: HeaderMap,
+    Json(edit): Json<Edit>,
+) -> Result<StatusCode, ApiError> {
+    app.edit(project, edit, hand(&headers)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// The project as a file. The header `speckle-notes` holds, as JSON, what the format could not
+/// carry.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/export",
+    params(("project" = i64, Path), ExportQuery),
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
+)]
+pub async fn export(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Query(query): Query<ExportQuery>,
+) -> Result<Response, ApiError> {
+    let now = app.now(project).await?;
+    let mut parts = now.parts;
+    parts.retain(|part| !query.visible_only || part.traits.visible);
+    parts.retain(|part| query.part.is_none_or(|only| part.id == PartId(only)));
+    let options = WriteOptions {
+        depth: query.depth,
+        alpha: query.alpha,
+        body: query.body,
+        traits: Some(now.traits),
+    };
+    let format = query.format;
+    let name = match (query.part, parts.as_slice()) {
+        (Some(_), [part]) => part.traits.name.clone(),
+        _ => now.name,
+    };
+    let export = app
+        .blocking(move |_| Ok(speckle_formats::write(format, &parts, options)))
+        .await?
+        .map_err(|error| ApiError::bad_request(format!("{}; {}", error.cause, error.remedy)))?;
+    let file = format!("{}.{}", file_name(&name), format.extension());
+    // Header values are ASCII: JSON's own escapes keep everything else.
+    let notes: String = serde_json::to_string(&export.notes)
+        .unwrap_or_default()
+        .encode_utf16()
+        .map(|unit| match u8::try_from(unit) {
+            Ok(byte) if byte.is_ascii() => char::from(byte).to_string(),
+            _ => format!("\\u{unit:04x}"),
+        })
+        .collect();
+    let mut response = export.bytes.into_response();
+    let headers = response.headers_mut();
+    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(format.media_type()));
+    if let Ok(value) = HeaderValue::from_str(&format!("attachment; filename=\"{file}\"")) {
+        headers.insert(header::CONTENT_DISPOSITION, value);
+    }
+    if let Ok(value) = HeaderValue::from_str(&notes) {
+        headers.insert("speckle-notes", value);
+    }
+    Ok(response)
+}
+
+impl App {
+    /// Reads a file away from the threads that serve requests.
+    async fn read(&self, files: Files, query: &ImportQuery) -> Result<Import, ApiError> {
+        let usual = Format::of_name(&files.name).map(Format::usual_traits).unwrap_or_default();
+        let traits = ProjectTraits {
+            unit: query.unit.unwrap_or(usual.unit),
+            up: query.up.unwrap_or(usual.up),
+        };
+        let options = ReadOptions {
+            limits: self.limits,
+            groups: query.groups,
+            weld: query.weld.filter(|weld| weld.is_finite()).unwrap_or(0.0),
+            traits: Some(traits),
+        };
+        let shown = files.name.clone();
+        self.blocking(move |_| {
+            // A file may be named with folders; only its own name came along.
+            let beside = |name: &str| {
+                let own = name.rsplit(['/', '\\']).next().unwrap_or(name);
+                files.beside.get(own).map(|bytes| bytes.to_vec())
+            };
+            let file = MeshFile { name: &files.name, bytes: &files.bytes, beside: &beside };
+            Ok(speckle_formats::read(&file, &options))
+        })
+        .await?
+        .map_err(|error| ApiError::bad_request(format!("{shown}, {error}")))
+    }
+}

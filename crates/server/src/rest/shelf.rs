@@ -1,0 +1,312 @@
+//! The list of projects and the demo pieces, with their pictures and files.
+
+use std::sync::Mutex;
+
+use axum::{
+    Json,
+    body::Bytes,
+    extract::{Path, State},
+    http::{HeaderMap, HeaderValue, StatusCode, header},
+    response::{IntoResponse, Response},
+};
+use serde::{Deserialize, Serialize};
+use speckle_core::{Document, Edit, Part, ProjectTraits, picture};
+use speckle_demo::{Detail, Piece};
+use speckle_store::{ProjectId, StoreError};
+use utoipa::ToSchema;
+
+use super::{file_name, hand};
+use crate::{
+    App,
+    error::ApiError,
+    session::{lock, now_ms},
+};
+
+/// Pixels of a picture; twice what a card shows.
+const PICTURE: (usize, usize) = (440, 280);
+
+/// A project on the shelf.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ProjectCard {
+    /// Names it.
+    id: ProjectId,
+    /// What the user calls it.
+    name: String,
+    /// When it was made, in milliseconds since 1970.
+    created_ms: i64,
+    /// When it was last opened, likewise.
+    opened_ms: i64,
+    /// Counts every change, undo and redo.
+    revision: i64,
+    /// How many bytes it takes on disk.
+    bytes: i64,
+}
+
+/// The shelf.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Shelf {
+    /// The projects, last opened first.
+    projects: Vec<ProjectCard>,
+    /// Bytes of the file that keeps them.
+    file_bytes: u64,
+    /// Bytes within it that wait for the next projects.
+    free_bytes: u64,
+}
+
+/// A piece of the demo world.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PieceCard {
+    /// Names it.
+    key: String,
+    /// What the user reads.
+    title: String,
+    /// What it is good for.
+    blurb: String,
+}
+
+/// A project that was just made.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Made {
+    /// Names it.
+    id: ProjectId,
+}
+
+/// Which piece to open.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct OpenPiece {
+    /// Its key.
+    piece: String,
+    /// Whether it is cut as finely as a scan.
+    #[serde(default)]
+    dense: bool,
+}
+
+/// What a project is to be called.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Naming {
+    /// Its name.
+    name: String,
+}
+
+/// The shelf: projects, last opened first, and the room they take.
+#[utoipa::path(get, path = "/api/v1/projects", responses((status = 200, body = Shelf)))]
+pub async fn projects(State(app): State<App>) -> Result<Json<Shelf>, ApiError> {
+    let (projects, room) = app
+        .blocking(|app| {
+            let store = lock(&app.store);
+            Ok((store.projects()?, store.disk_use()?))
+        })
+        .await?;
+    let projects = projects
+        .into_iter()
+        .map(|p| ProjectCard {
+            id: p.id,
+            name: p.name,
+            created_ms: p.created_ms,
+            opened_ms: p.opened_ms,
+            revision: p.revision,
+            bytes: p.bytes,
+        })
+        .collect();
+    Ok(Json(Shelf { projects, file_bytes: room.file, free_bytes: room.free }))
+}
+
+/// Makes an empty project.
+#[utoipa::path(post, path = "/api/v1/projects", request_body = Naming, responses((status = 200, body = Made), (status = 422, body = ApiError)))]
+pub async fn create(
+    State(app): State<App>,
+    Json(naming): Json<Naming>,
+) -> Result<Json<Made>, ApiError> {
+    let name = naming.name.trim().to_owned();
+    if name.is_empty() {
+        return Err(StoreError::NoName.into());
+    }
+    let id = app.blocking(move |app| lock(&app.store).create_project(&name, now_ms())).await?;
+    Ok(Json(Made { id }))
+}
+
+/// Gives a project another name.
+#[utoipa::path(patch, path = "/api/v1/projects/{project}", params(("project" = i64, Path)), request_body = Naming, responses((status = 204), (status = 422, body = ApiError)))]
+pub async fn rename(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Json(naming): Json<Naming>,
+) -> Result<StatusCode, ApiError> {
+    app.blocking(move |app| {
+        lock(&app.store).rename_project(project, &naming.name)?;
+        app.sessions.renamed(project, naming.name.trim().to_owned());
+        Ok(())
+    })
+    .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Copies a project with its whole history.
+#[utoipa::path(post, path = "/api/v1/projects/{project}/copy", params(("project" = i64, Path)), responses((status = 200, body = Made), (status = 404, body = ApiError)))]
+pub async fn copy(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<Json<Made>, ApiError> {
+    let id = app.blocking(move |app| lock(&app.store).duplicate_project(project, now_ms())).await?;
+    Ok(Json(Made { id }))
+}
+
+/// Deletes a project with all that belongs to it.
+#[utoipa::path(delete, path = "/api/v1/projects/{project}", params(("project" = i64, Path)), responses((status = 204), (status = 404, body = ApiError)))]
+pub async fn delete(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<StatusCode, ApiError> {
+    app.blocking(move |app| {
+        app.sessions.close(project);
+        lock(&app.store).delete_project(project)
+    })
+    .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// A small picture of a project (PNG).
+#[utoipa::path(get, path = "/api/v1/projects/{project}/picture", params(("project" = i64, Path)), responses((status = 200, content_type = "image/png", body = String), (status = 404, body = ApiError)))]
+pub async fn project_picture(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<Response, ApiError> {
+    let kept = app
+        .blocking(move |app| {
+            let store = lock(&app.store);
+            let (picture, of_revision) = store.picture(project)?;
+            let revision = store.position(project)?.revision;
+            Ok(picture.filter(|_| of_revision == revision))
+        })
+        .await?;
+    if let Some(png) = kept {
+        return Ok(as_picture(png));
+    }
+    let now = app.now(project).await?;
+    let png = app
+        .blocking(move |app| {
+            let png = png_of(&now.parts, now.traits);
+            lock(&app.store).set_picture(project, &png, now.revision)?;
+            Ok(png)
+        })
+        .await?;
+    Ok(as_picture(png))
+}
+
+/// Lists the demo pieces.
+#[utoipa::path(get, path = "/api/v1/pieces", responses((status = 200, body = [PieceCard])))]
+pub async fn pieces() -> Json<Vec<PieceCard>> {
+    let card = |p: &Piece| PieceCard {
+        key: p.key.to_owned(),
+        title: p.title.to_owned(),
+        blurb: p.blurb.to_owned(),
+    };
+    Json(speckle_demo::PIECES.iter().map(card).collect())
+}
+
+fn piece_of(key: &str) -> Result<&'static Piece, ApiError> {
+    speckle_demo::piece(key)
+        .ok_or_else(|| ApiError::bad_request(format!("there is no demo piece {key}")))
+}
+
+/// Makes a project of a demo piece.
+#[utoipa::path(post, path = "/api/v1/pieces", request_body = OpenPiece, responses((status = 200, body = Made), (status = 422, body = ApiError)))]
+pub async fn open_piece(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(request): Json<OpenPiece>,
+) -> Result<Json<Made>, ApiError> {
+    let piece = piece_of(&request.piece)?;
+    let detail = if request.dense { Detail::Dense } else { Detail::Usual };
+    let parts = app.blocking(move |_| Ok(piece.make(detail))).await?;
+    let id =
+        app.project_with(piece.title.to_owned(), Edit::bring_in(parts), hand(&headers)).await?;
+    Ok(Json(Made { id }))
+}
+
+/// A small picture of a demo piece (PNG).
+#[utoipa::path(get, path = "/api/v1/pieces/{piece}/picture", params(("piece" = String, Path)), responses((status = 200, content_type = "image/png", body = String), (status = 422, body = ApiError)))]
+pub async fn piece_picture(
+    State(app): State<App>,
+    Path(key): Path<String>,
+) -> Result<Response, ApiError> {
+    static DRAWN: Mutex<Vec<(&str, Vec<u8>)>> = Mutex::new(Vec::new());
+    let piece = piece_of(&key)?;
+    let png = app
+        .blocking(move |_| {
+            let mut drawn = DRAWN.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+            if let Some((_, png)) = drawn.iter().find(|(key, _)| *key == piece.key) {
+                return Ok(png.clone());
+            }
+            let mut document = Document::default();
+            document.apply(Edit::bring_in(piece.make(Detail::Usual))).map_err(StoreError::from)?;
+            let png = png_of(document.parts(), document.traits());
+            drawn.push((piece.key, png.clone()));
+            Ok(png)
+        })
+        .await?;
+    Ok(as_picture(png))
+}
+
+fn png_of(parts: &[Part], traits: ProjectTraits) -> Vec<u8> {
+    let (width, height) = PICTURE;
+    let pixels = picture::draw(parts, traits.up, width, height);
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, width as u32, height as u32);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_depth(png::BitDepth::Eight);
+    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(&pixels));
+    written.expect("writing to memory cannot fail, and the picture has the size it says");
+    bytes
+}
+
+fn as_picture(png: Vec<u8>) -> Response {
+    // The address carries the revision, so that another picture has another address.
+    let head = [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "max-age=60")];
+    (head, png).into_response()
+}
+
+/// A project with its whole history as one file.
+#[utoipa::path(get, path = "/api/v1/projects/{project}/file", params(("project" = i64, Path)), responses((status = 200, content_type = "application/vnd.sqlite3", body = String), (status = 404, body = ApiError)))]
+pub async fn project_file(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<Response, ApiError> {
+    let (name, bytes) = app
+        .blocking(move |app| {
+            let folder = tempfile::tempdir().map_err(StoreError::from)?;
+            let path = folder.path().join("project.speckle");
+            let store = lock(&app.store);
+            store.export_project(project, &path)?;
+            let projects = store.projects()?;
+            let name = projects.into_iter().find(|p| p.id == project).map(|p| p.name);
+            Ok((name.unwrap_or_default(), std::fs::read(&path).map_err(StoreError::from)?))
+        })
+        .await?;
+    let mut response = bytes.into_response();
+    let headers = response.headers_mut();
+    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/vnd.sqlite3"));
+    let disposition = format!("attachment; filename=\"{}.speckle\"", file_name(&name));
+    if let Ok(value) = HeaderValue::from_str(&disposition) {
+        headers.insert(header::CONTENT_DISPOSITION, value);
+    }
+    Ok(response)
+}
+
+/// Brings a project in that was exported as one file.
+#[utoipa::path(
+    post, path = "/api/v1/projects/file",
+    request_body(content = String, content_type = "application/octet-stream", description = "the file's bytes"),
+    responses((status = 200, body = Made), (status = 422, body = ApiError))
+)]
+pub async fn import_file(State(app): State<App>, bytes: Bytes) -> Result<Json<Made>, ApiError> {
+    let id = app
+        .blocking(move |app| {
+            let folder = tempfile::tempdir().map_err(StoreError::from)?;
+            let path = folder.path().join("project.speckle");
+            std::fs::write(&path, &bytes).map_err(StoreError::from)?;
+            lock(&app.store).import_project(&path, now_ms())
+        })
+        .await?;
+    Ok(Json(Made { id }))
+}
