@@ -67,7 +67,7 @@ impl Camera {
         }
         let center = (min + max) / 2.0;
         let half = (FIELD_OF_VIEW_DEGREES / 2.0).to_radians();
-        let distance = radius / half.sin() * 0.92;
+        let distance = radius / half.sin() * 0.78;
         let eye = center + SIGHT.normalize() * distance;
         let view = camera::rh::view::look_at_mat4(eye, center, Vec3::Y);
         let projection = camera::rh::proj::directx::perspective(
