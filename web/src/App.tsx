@@ -2,7 +2,8 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
-import { sendFile } from "./api/client";
+import { sendMesh, sendProject, type ImportChoices } from "./api/client";
+import { ImportDialog } from "./ImportDialog";
 import { Shelf } from "./Shelf";
 import { set, useApp } from "./state";
 import { Workbench } from "./Workbench";
@@ -25,6 +26,7 @@ export function App() {
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const said = useApp((state) => state.said);
+  const parts = useApp((state) => state.parts.length);
   const client = useQueryClient();
 
   useEffect(() => {
@@ -37,25 +39,46 @@ export function App() {
     if (id === null) void client.invalidateQueries({ queryKey: ["projects"] });
   };
 
-  const bring = async (files: FileList | null) => {
-    let goal = project;
-    for (const file of Array.from(files ?? [])) {
-      const abort = new AbortController();
-      setSending({ file: file.name, share: 0, abort });
-      try {
-        const report = await sendFile(file, goal, (share) => setSending({ file: file.name, share, abort }), abort.signal);
-        if (goal === null) open(report.project);
-        goal = report.project;
-        // The workbench clears what it knows when it opens; the report comes after that.
-        requestAnimationFrame(() => requestAnimationFrame(() => set({ report, area: "gather" })));
-      } catch (error) {
-        if (!(error instanceof DOMException)) setTrouble(error instanceof Error ? error.message : String(error));
-        break;
-      } finally {
-        setSending(null);
-      }
-    }
+  const [chosen, setChosen] = useState<File[] | null>(null);
+
+  /** Asks how the files are to be taken, unless they are whole projects. */
+  const take = (list: FileList | null) => {
+    const files = Array.from(list ?? []);
     if (picker.current) picker.current.value = "";
+    if (files.length === 0) return;
+    if (files.every((file) => /\.speckle$/i.test(file.name))) void bringProjects(files);
+    else setChosen(files);
+  };
+  const sent = async <Answer,>(file: File, send: (sending: { progress: (share: number) => void; signal: AbortSignal }) => Promise<Answer>): Promise<Answer | null> => {
+    const abort = new AbortController();
+    setSending({ file: file.name, share: 0, abort });
+    try {
+      return await send({ progress: (share) => setSending({ file: file.name, share, abort }), signal: abort.signal });
+    } catch (error) {
+      if (!(error instanceof DOMException)) setTrouble(error instanceof Error ? error.message : String(error));
+      return null;
+    } finally {
+      setSending(null);
+    }
+  };
+  const bringProjects = async (files: File[]) => {
+    for (const file of files) {
+      const made = await sent(file, (sending) => sendProject(file, sending));
+      if (!made) return;
+      open(made.id);
+    }
+  };
+  const bringMeshes = async (meshes: File[], beside: File[], choices: ImportChoices) => {
+    setChosen(null);
+    let goal = project;
+    for (const file of meshes) {
+      const report = await sent(file, (sending) => sendMesh(file, beside, goal, choices, sending));
+      if (!report) return;
+      if (goal === null) open(report.project);
+      goal = report.project;
+      // The workbench clears what it knows when it opens; the report comes after that.
+      requestAnimationFrame(() => requestAnimationFrame(() => set({ report, area: "gather" })));
+    }
   };
   const choose = useCallback(() => picker.current?.click(), []);
   const drag = (event: DragEvent, is: boolean) => {
@@ -72,16 +95,17 @@ export function App() {
       }}
       onDrop={(event) => {
         drag(event, false);
-        void bring(event.dataTransfer.files);
+        take(event.dataTransfer.files);
       }}
     >
       {project === null ? <Shelf open={open} onBring={choose} /> : <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />}
-      <input ref={picker} type="file" accept=".ply,.glb" multiple hidden data-test="file" onChange={(event) => void bring(event.target.files)} />
+      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.mtl,.bin,.speckle" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
       {over && (
         <Box sx={{ position: "fixed", inset: 10, zIndex: 2000, border: "3px dotted", borderColor: "primary.main", borderRadius: 4, bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)", display: "grid", placeItems: "center", pointerEvents: "none" }}>
           <Typography variant="h1">{project === null ? "Drop to begin a project" : "Drop to bring it in"}</Typography>
         </Box>
       )}
+      {chosen && <ImportDialog files={chosen} fresh={project === null || parts === 0} onBring={(meshes, beside, choices) => void bringMeshes(meshes, beside, choices)} onClose={() => setChosen(null)} />}
       <Dialog open={sending !== null} maxWidth="xs" fullWidth>
         <DialogTitle>Bringing in {sending?.file}</DialogTitle>
         <DialogContent>

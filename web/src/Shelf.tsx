@@ -1,11 +1,12 @@
 // The first thing one sees: projects to go on with, demo pieces, and a place to drop one's own.
-import { Box, Button, ButtonBase, IconButton, Paper, Tooltip, Typography } from "@mui/material";
+import { Box, Button, ButtonBase, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, FormControlLabel, IconButton, Menu, MenuItem, Paper, TextField, Typography } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, messageOf, type Schemas } from "./api/client";
-import { EggMark } from "./parts/icons";
+import { EggMark, MoreIcon } from "./parts/icons";
+import { NameDialog } from "./parts/NameDialog";
 import { lehmer } from "./parts/random";
-import { set } from "./state";
+import { bytes, set } from "./state";
 
 /** The signature: a scatter of dots, the same at every draw. */
 const random = lehmer(7);
@@ -34,9 +35,16 @@ function ago(ms: number): string {
   return new Date(ms).toLocaleDateString();
 }
 
+type ProjectCard = Schemas["ProjectCard"];
+
+/** From how many projects on a search is worth its room. */
+const SEARCH_FROM = 5;
+
+const pictureGround = { bgcolor: "#8b8a88", display: "block", width: "100%", objectFit: "cover", borderRadius: "11px 11px 0 0" } as const;
+
 export function Shelf({ open, onBring }: { open: (project: number) => void; onBring: () => void }) {
   const client = useQueryClient();
-  const projects = useQuery({
+  const shelf = useQuery({
     queryKey: ["projects"],
     queryFn: async () => {
       const { data, error } = await api.GET("/api/v1/projects");
@@ -45,72 +53,125 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
     },
   });
   const pieces = useQuery({ queryKey: ["pieces"], queryFn: async () => (await api.GET("/api/v1/pieces")).data ?? [] });
-  const [making, setMaking] = useState<string | null>(null);
-  const [deleting, setDeleting] = useState<number | null>(null);
-  const openPiece = async (piece: string) => {
-    setMaking(piece);
-    const { data, error } = await api.POST("/api/v1/pieces", { body: { piece } });
-    setMaking(null);
+  const [wanted, setWanted] = useState("");
+  const [naming, setNaming] = useState(false);
+  const all = shelf.data?.projects ?? [];
+  const found = all.filter(({ name }) => name.toLowerCase().includes(wanted.trim().toLowerCase()));
+  const renew = () => client.invalidateQueries({ queryKey: ["projects"] });
+  const create = async (name: string) => {
+    const { data, error } = await api.POST("/api/v1/projects", { body: { name } });
     if (data) open(data.id);
     else set({ said: { text: messageOf(error), bad: true } });
-  };
-  const remove = async (project: Schemas["ProjectCard"]) => {
-    setDeleting(null);
-    const { error } = await api.DELETE("/api/v1/projects/{project}", { params: { path: { project: project.id } } });
-    set({ said: error ? { text: messageOf(error), bad: true } : { text: `Deleted ${project.name}.`, bad: false } });
-    await client.invalidateQueries({ queryKey: ["projects"] });
   };
   return (
     <Box sx={{ height: 1, overflow: "auto", position: "relative" }}>
       <Speckles />
-      <Box sx={{ maxWidth: 980, mx: "auto", px: 4, py: 6, position: "relative" }}>
+      <Box sx={{ maxWidth: 1080, mx: "auto", px: 4, py: 4, position: "relative" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5 }}><EggMark /><Typography variant="h1">Jaunty Speckle</Typography></Box>
-        <Typography sx={{ mt: 1, mb: 4, maxWidth: 520 }} color="textSecondary">
+        <Typography sx={{ mt: 0.5, mb: 3, maxWidth: 560 }} color="textSecondary">
           Give a mesh its color, point by point, and hand it to the shader, the renderer or the printer that reads it next.
         </Typography>
-        {projects.error && <Typography color="error" sx={{ mb: 2 }}>{projects.error.message}</Typography>}
-        {(projects.data?.length ?? 0) > 0 && (
+        {shelf.error && <Typography color="error" sx={{ mb: 2 }}>{shelf.error.message}</Typography>}
+        {all.length > 0 && (
           <>
-            <Typography variant="h2" sx={{ mb: 1.5 }}>Go on with</Typography>
-            <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(230px, 1fr))", gap: 1.5, mb: 4 }}>
-              {projects.data?.map((project) => (
-                <Paper key={project.id} variant="outlined" sx={{ borderRadius: 3, position: "relative", display: "flex", alignItems: "stretch" }}>
-                  {deleting === project.id ? (
-                    <Box sx={{ p: 1.5, flex: 1 }}>
-                      <Typography variant="body2">Delete <b>{project.name}</b> and its whole history?</Typography>
-                      <Button size="small" color="error" onClick={() => void remove(project)}>Delete</Button>
-                      <Button size="small" color="inherit" onClick={() => setDeleting(null)}>Keep</Button>
-                    </Box>
-                  ) : (
-                    <>
-                      <ButtonBase data-test="project" onClick={() => open(project.id)} sx={{ flex: 1, minWidth: 0, p: 1.75, display: "block", textAlign: "left", borderRadius: 3 }}>
-                        <Typography variant="h3" noWrap>{project.name}</Typography>
-                        <Typography variant="body2" color="textSecondary">opened {ago(project.opened_ms)}</Typography>
-                      </ButtonBase>
-                      <Tooltip title={`Delete ${project.name}…`}><IconButton size="small" aria-label={`Delete ${project.name}`} onClick={() => setDeleting(project.id)} sx={{ alignSelf: "flex-start", m: 0.5, width: 32, height: 32, fontSize: 16 }}>×</IconButton></Tooltip>
-                    </>
-                  )}
-                </Paper>
-              ))}
+            <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5 }}>
+              <Typography variant="h2" sx={{ flex: 1 }}>Go on with</Typography>
+              {all.length >= SEARCH_FROM && <TextField size="small" placeholder="Search" value={wanted} onChange={(event) => setWanted(event.target.value)} slotProps={{ htmlInput: { "aria-label": "Search the projects", "data-test": "search" } }} sx={{ width: 200, "& .MuiInputBase-root": { bgcolor: "background.paper" } }} />}
+              <Button variant="outlined" color="secondary" onClick={() => setNaming(true)} data-test="new-project">New empty project…</Button>
             </Box>
+            <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(210px, 1fr))", gap: 1.5, mb: 1 }}>
+              {found.map((project) => <Card key={project.id} project={project} open={open} renew={renew} />)}
+            </Box>
+            {found.length === 0 && <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>No project is called “{wanted}”.</Typography>}
           </>
         )}
+        {shelf.data && all.length > 0 && (
+          <Typography variant="body2" color="textSecondary" data-test="disk" sx={{ mb: 3 }}>
+            {all.length} {all.length === 1 ? "project" : "projects"} in {bytes(shelf.data.file_bytes)} on this machine{shelf.data.free_bytes > 1e6 ? `, ${bytes(shelf.data.free_bytes)} of it free for the next` : ""}
+          </Typography>
+        )}
         <Typography variant="h2" sx={{ mb: 1.5 }}>Begin with</Typography>
-        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(280px, 1fr))", gap: 1.5 }}>
-          {pieces.data?.map((piece) => (
-            <Paper key={piece.key} variant="outlined" sx={{ p: 2, borderRadius: 3 }}>
-              <Typography variant="h3">{piece.title}</Typography>
-              <Typography variant="body2" color="textSecondary" sx={{ my: 1 }}>{piece.blurb} From Skerrybank Toyworks.</Typography>
-              <Button variant="contained" onClick={() => void openPiece(piece.key)} loading={making === piece.key} data-test={`piece-${piece.key}`}>Open a fresh one</Button>
-            </Paper>
-          ))}
-          <Paper variant="outlined" sx={{ p: 2, borderRadius: 3, borderStyle: "dashed", bgcolor: "transparent" }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(240px, 1fr))", gap: 1.5 }}>
+          {pieces.data?.map((piece) => <Piece key={piece.key} piece={piece} open={open} />)}
+          <Paper variant="outlined" sx={{ p: 2, borderRadius: 3, borderStyle: "dashed", bgcolor: "transparent", display: "flex", flexDirection: "column", gap: 1, alignItems: "flex-start" }}>
             <Typography variant="h3">Bring your own</Typography>
-            <Typography variant="body2" color="textSecondary" sx={{ my: 1 }}>Drop a PLY or GLB file anywhere here. It stays on this machine.</Typography>
-            <Button variant="outlined" color="secondary" onClick={onBring}>Choose a file…</Button>
+            <Typography variant="body2" color="textSecondary">Drop mesh files anywhere here: PLY, OBJ with its MTL, STL, glTF or GLB. Or a whole project that was exported (.speckle). They stay on this machine.</Typography>
+            <Box sx={{ flex: 1 }} />
+            <Button variant="outlined" color="secondary" onClick={onBring}>Choose files…</Button>
+            {all.length === 0 && <Button color="secondary" onClick={() => setNaming(true)} data-test="new-project">New empty project…</Button>}
           </Paper>
         </Box>
       </Box>
+      {naming && <NameDialog title="A new project" name="Untitled" act="Create" onName={(name) => void create(name)} onClose={() => setNaming(false)} />}
     </Box>
+  );
+}
+
+function Piece({ piece, open }: { piece: Schemas["PieceCard"]; open: (project: number) => void }) {
+  const [making, setMaking] = useState(false);
+  const [dense, setDense] = useState(false);
+  const openPiece = async () => {
+    setMaking(true);
+    const { data, error } = await api.POST("/api/v1/pieces", { body: { piece: piece.key, dense } });
+    setMaking(false);
+    if (data) open(data.id);
+    else set({ said: { text: messageOf(error), bad: true } });
+  };
+  return (
+    <Paper variant="outlined" sx={{ borderRadius: 3, display: "flex", flexDirection: "column" }}>
+      <Box component="img" src={`/api/v1/pieces/${piece.key}/picture`} alt="" sx={{ ...pictureGround, height: 140 }} />
+      <Box sx={{ p: 1.75, flex: 1, display: "flex", flexDirection: "column" }}>
+        <Typography variant="h3">{piece.title}</Typography>
+        <Typography variant="body2" color="textSecondary" sx={{ my: 0.75, flex: 1 }}>{piece.blurb} From Skerrybank Toyworks.</Typography>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1.5 }}>
+          <Button variant="contained" onClick={() => void openPiece()} loading={making} data-test={`piece-${piece.key}`}>Open a fresh one</Button>
+          <FormControlLabel control={<Checkbox size="small" checked={dense} onChange={(event) => setDense(event.target.checked)} sx={{ p: 0.5 }} />} label={<Typography variant="body2">dense, as a scan</Typography>} />
+        </Box>
+      </Box>
+    </Paper>
+  );
+}
+
+function Card({ project, open, renew }: { project: ProjectCard; open: (project: number) => void; renew: () => Promise<void> }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [asking, setAsking] = useState<"name" | "delete" | null>(null);
+  const path = { params: { path: { project: project.id } } };
+  const after = async (error: unknown, done: string) => {
+    set({ said: error ? { text: messageOf(error), bad: true } : { text: done, bad: false } });
+    await renew();
+  };
+  const rename = async (name: string) => after((await api.PATCH("/api/v1/projects/{project}", { ...path, body: { name } })).error, `Renamed to ${name}.`);
+  const copy = async () => after((await api.POST("/api/v1/projects/{project}/copy", path)).error, `Copied ${project.name} with its history.`);
+  const remove = async () => after((await api.DELETE("/api/v1/projects/{project}", path)).error, `Deleted ${project.name}.`);
+  const choose = (act: () => void) => () => {
+    setAnchor(null);
+    act();
+  };
+  return (
+    <Paper variant="outlined" data-test="card" sx={{ borderRadius: 3, position: "relative" }}>
+      <ButtonBase data-test="project" onClick={() => open(project.id)} sx={{ width: 1, display: "block", textAlign: "left", borderRadius: 3, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+        <Box component="img" src={`/api/v1/projects/${project.id}/picture?r=${project.revision}`} alt="" sx={{ ...pictureGround, height: 118 }} />
+        <Box sx={{ p: 1.25, pr: 5 }}>
+          <Typography variant="h3" noWrap>{project.name}</Typography>
+          <Typography variant="caption" color="textSecondary">opened {ago(project.opened_ms)} · {bytes(project.bytes)}</Typography>
+        </Box>
+      </ButtonBase>
+      <IconButton size="small" aria-label={`More for ${project.name}`} data-test="more" onClick={(event) => setAnchor(event.currentTarget)} sx={{ position: "absolute", right: 4, bottom: 10, width: 34, height: 34 }}><MoreIcon fontSize="small" /></IconButton>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
+        <MenuItem onClick={choose(() => void copy())}>Duplicate</MenuItem>
+        <MenuItem component="a" href={`/api/v1/projects/${project.id}/file`} onClick={() => setAnchor(null)}>Export as one file</MenuItem>
+        <MenuItem onClick={choose(() => setAsking("delete"))} sx={{ color: "error.main" }}>Delete…</MenuItem>
+      </Menu>
+      {asking === "name" && <NameDialog title="Rename the project" name={project.name} act="Rename" onName={(name) => void rename(name)} onClose={() => setAsking(null)} />}
+      <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
+        <DialogTitle>Delete {project.name}?</DialogTitle>
+        <DialogContent><Typography variant="body2">Its parts, its colors and its whole history go ({bytes(project.bytes)}). This cannot be undone; export it as one file first to keep a copy.</Typography></DialogContent>
+        <DialogActions>
+          <Button color="inherit" onClick={() => setAsking(null)}>Keep it</Button>
+          <Button color="error" variant="contained" data-test="delete" onClick={() => { setAsking(null); void remove(); }}>Delete</Button>
+        </DialogActions>
+      </Dialog>
+    </Paper>
   );
 }

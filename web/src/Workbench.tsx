@@ -1,5 +1,5 @@
 // An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
-import { Box, Button, IconButton, Paper, Tooltip, Typography } from "@mui/material";
+import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useCallback, useEffect, useState } from "react";
 import { DeliverSheet, DeliverTray } from "./areas/Deliver";
 import { GatherSheet, GatherTray } from "./areas/Gather";
@@ -8,7 +8,10 @@ import { ChannelBoard } from "./board/ChannelBoard";
 import { EggMark, RedoIcon, UndoIcon } from "./parts/icons";
 import type { Project } from "./project";
 import { StageView } from "./stage/StageView";
-import { activePart, count, get, hex, length, set, shownSet, useApp, type Area } from "./state";
+import { listen } from "./keys";
+import { hand, shownHand } from "./parts/hand";
+import { ShortcutSheet } from "./ShortcutSheet";
+import { activePart, count, hex, length, set, shownSet, targetSet, useApp, type Area } from "./state";
 import { heading } from "./theme";
 
 const areas: { key: Area; title: string }[] = [
@@ -21,7 +24,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
   const [project, setProject] = useState<Project | null>(null);
   const onProject = useCallback((opened: Project | null) => setProject(opened), []);
   const area = useApp((state) => state.area);
-  useKeys(project);
+  useEffect(() => (project ? listen(project) : undefined), [project]);
   return (
     <Box sx={{ height: 1, display: "flex", flexDirection: "column" }}>
       <TopBar project={project} close={close} />
@@ -37,19 +40,42 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
         <Box sx={{ width: 332, flexShrink: 0, overflowY: "auto", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
           <ChannelBoard project={id} />
           {area === "paint" && <PaintSheet />}
-          {area === "gather" && <GatherSheet />}
+          {area === "gather" && project && <GatherSheet project={project} />}
           {area === "deliver" && <DeliverSheet project={id} />}
         </Box>
       </Box>
       <ProbeLine />
+      <ShortcutSheet />
+      <Gone close={close} />
     </Box>
   );
 }
+
+function Gone({ close }: { close: () => void }) {
+  const gone = useApp((state) => state.gone);
+  return (
+    <Dialog open={gone} data-test="gone">
+      <DialogTitle>This project was deleted</DialogTitle>
+      <DialogContent>It was taken off the shelf in another window.</DialogContent>
+      <DialogActions><Button variant="contained" onClick={close}>To the shelf</Button></DialogActions>
+    </Dialog>
+  );
+}
+
+/** "skin stroke on Coat by Tern": what undo takes back, and whose it is. */
+function deedWords({ label, hand }: { label: string; hand: string }): string {
+  const who = shownHand(hand);
+  return `${label.charAt(0).toLowerCase()}${label.slice(1)}${who === "you" ? "" : ` by ${who}`}`;
+}
+
+const square = { border: 1, borderColor: "divider", borderRadius: 2, width: 36, height: 34, bgcolor: "background.paper" } as const;
 
 function TopBar({ project, close }: { project: Project | null; close: () => void }) {
   const name = useApp((state) => state.project);
   const history = useApp((state) => state.history);
   const area = useApp((state) => state.area);
+  const hands = useApp((state) => state.hands);
+  const others = hands.filter((name) => name !== hand);
   return (
     <Box component="header" sx={{ height: 48, px: 1.5, display: "flex", alignItems: "center", gap: 1, flexShrink: 0 }}>
       <Tooltip title="To the shelf">
@@ -67,12 +93,18 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
         })}
       </Box>
       <Box sx={{ flex: 1 }} />
-      <Tooltip title={history.undo ? `Undo: ${history.undo} (Ctrl Z)` : "Nothing to undo"}>
-        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 260, whiteSpace: "nowrap", overflow: "hidden" }}>{history.undo ? `Undo ${history.undo.charAt(0).toLowerCase()}${history.undo.slice(1)}` : "Undo"}</Button></span>
+      {others.length > 0 && (
+        <Tooltip title={`Here as well: ${others.map(shownHand).join(", ")}. Everyone sees every stroke at once, and undo is shared.`}>
+          <Chip size="small" variant="outlined" data-test="hands" label={others.length < 3 ? `with ${others.map(shownHand).join(", ")}` : `with ${others.length} others`} />
+        </Tooltip>
+      )}
+      <Tooltip title={history.undo ? `Undo ${deedWords(history.undo)} (Ctrl Z)` : "Nothing to undo"}>
+        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap", overflow: "hidden" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Button></span>
       </Tooltip>
-      <Tooltip title={history.redo ? `Redo: ${history.redo} (Ctrl Shift Z)` : "Nothing to redo"}>
-        <span><IconButton disabled={!history.redo} onClick={() => project?.redo()} aria-label="Redo" data-test="redo" sx={{ border: 1, borderColor: "divider", borderRadius: 2, width: 36, height: 34, bgcolor: "background.paper" }}><RedoIcon fontSize="small" /></IconButton></span>
+      <Tooltip title={history.redo ? `Redo ${deedWords(history.redo)} (Ctrl Shift Z)` : "Nothing to redo"}>
+        <span><IconButton disabled={!history.redo} onClick={() => project?.redo()} aria-label="Redo" data-test="redo" sx={square}><RedoIcon fontSize="small" /></IconButton></span>
       </Tooltip>
+      <Tooltip title="Keys (?)"><IconButton onClick={() => set({ shortcuts: true })} aria-label="Keys" data-test="keys" sx={square}><Box component="span" sx={{ fontFamily: heading, fontSize: 16, fontWeight: 650, width: 20 }}>?</Box></IconButton></Tooltip>
     </Box>
   );
 }
@@ -81,6 +113,9 @@ function ProbeLine() {
   const probe = useApp((state) => state.probe);
   const part = useApp(activePart);
   const shown = useApp(shownSet);
+  const target = useApp(targetSet);
+  const covered = useApp((state) => state.covered);
+  const several = useApp((state) => state.parts.length > 1);
   const connected = useApp((state) => state.connected);
   const unsaved = useApp((state) => state.unsaved);
   const state = connected === null ? ["connecting…", "text.secondary"] : !connected ? ["not connected, trying again…", "error.main"] : unsaved > 0 ? ["saving…", "warning.main"] : ["saved", "success.main"];
@@ -88,50 +123,17 @@ function ProbeLine() {
     <Box component="footer" sx={{ height: 28, px: 2, display: "flex", alignItems: "center", gap: 2.5, flexShrink: 0, color: "text.secondary", fontSize: 12.5, whiteSpace: "nowrap", "& b": { color: "text.primary" } }}>
       {probe ? (
         <>
-          <span>vertex <b>{count(probe.vertex)}</b></span>
-          {probe.value && shown && <span>{shown.name} <b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> <b>{hex(probe.value)}</b></span>}
+          <span>{several && <>{probe.part} · </>}vertex <b>{count(probe.vertex)}</b></span>
+          {probe.value && shown && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
           <span>edge <b>{length(probe.edge)}</b></span>
+          {covered > 0 && target && <span>brush covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
         </>
       ) : (
         <span>{part ? "Point at the model to read its numbers." : ""}</span>
       )}
       <Box sx={{ flex: 1 }} />
-      {part && <span>{count(part.vertices)} vertices · {count(part.faces)} faces</span>}
+      {part && <span><b>{part.name}</b> · {count(part.vertices)} vertices · {count(part.faces)} faces</span>}
       <Typography component="span" role="status" data-test="saved" sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>● {state[0]}</Typography>
     </Box>
   );
-}
-
-const TURN = Math.PI / 24;
-
-/** The keys that nearly all software shares, and the camera's. */
-function useKeys(project: Project | null) {
-  useEffect(() => {
-    if (!project) return;
-    const key = (event: KeyboardEvent) => {
-      const on = event.target as HTMLElement;
-      if (on.closest("input, textarea, [role=listbox], [role=menu], [role=dialog], [role=slider]")) return;
-      const { brush } = get();
-      const command = event.ctrlKey || event.metaKey;
-      const name = event.key.toLowerCase();
-      if (command && name === "z") {
-        if (event.shiftKey) project.redo();
-        else project.undo();
-      } else if (command && name === "y") project.redo();
-      else if (command) return;
-      else if (name === "[") set({ brush: { ...brush, radius: brush.radius / 1.15 } });
-      else if (name === "]") set({ brush: { ...brush, radius: brush.radius * 1.15 } });
-      else if (name === "f") project.stage.frame();
-      else if (name === "arrowleft") project.stage.turn(-TURN, 0);
-      else if (name === "arrowright") project.stage.turn(TURN, 0);
-      else if (name === "arrowup") project.stage.turn(0, -TURN);
-      else if (name === "arrowdown") project.stage.turn(0, TURN);
-      else if (name === "+" || name === "=") project.stage.turn(0, 0, 0.9);
-      else if (name === "-") project.stage.turn(0, 0, 1.1);
-      else return;
-      event.preventDefault();
-    };
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, [project]);
 }

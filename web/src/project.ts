@@ -1,9 +1,17 @@
 // An open project: what the live socket says goes to the stage and to the state, and back.
 import { Live } from "./live/socket";
-import type { Schemas } from "./api/client";
+import { api, messageOf, type Schemas } from "./api/client";
+import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
 import { activePart, get, remember, set, takeOutline, targetSet } from "./state";
+
+/** Where the hand is: on the page, and how hard it presses (0–1). */
+export interface HandAt {
+  x: number;
+  y: number;
+  pressure: number;
+}
 
 export class Project {
   private readonly live: Live;
@@ -13,10 +21,16 @@ export class Project {
   private ringPixels = 0;
 
   constructor(
-    id: number,
+    readonly id: number,
     readonly stage: Stage,
   ) {
     this.live = new Live(id, {
+      introduce: () => ({
+        type: "join",
+        hand,
+        // What is on the stage already need not come again.
+        held: [...stage.surfaces].map(([part, surface]) => ({ part, mesh: surface.mesh })),
+      }),
       lost: () => {
         this.strokeUnderWay = false;
         this.awaitingFootprint = false;
@@ -25,7 +39,8 @@ export class Project {
       message: (message) => this.hear(message),
       frame: (frame) => {
         if (frame.kind === "geometry") {
-          stage.add(frame.part, new Surface(frame));
+          const mesh = get().parts.find((part) => part.id === frame.part)?.mesh ?? "";
+          stage.add(frame.part, new Surface(frame, mesh));
           this.refreshLook();
           return;
         }
@@ -39,6 +54,8 @@ export class Project {
         } else if (frame.kind === "patch") {
           surface.patch(frame.set, frame.indices, frame.values);
           stage.redraw();
+        } else if (frame.kind === "places") {
+          stage.showPlaces(frame.part, frame.places);
         } else {
           this.awaitingFootprint = false;
           if (this.strokeUnderWay) return;
@@ -56,19 +73,22 @@ export class Project {
   private hear(message: Schemas["ServerMessage"]) {
     switch (message.type) {
       case "hello":
-        this.stage.clear();
         set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
-        takeOutline(message.outline.parts);
+        this.takeOutline(message.outline);
         break;
-      case "outline": {
-        const parts = message.outline.parts;
-        for (const id of this.stage.surfaces.keys()) {
-          if (!parts.some((part) => part.id === id)) this.stage.remove(id);
-        }
-        takeOutline(parts);
-        this.refreshLook();
+      case "outline":
+        this.takeOutline(message.outline);
         break;
-      }
+      case "present":
+        set({ hands: message.hands });
+        break;
+      case "renamed":
+        set({ project: message.name });
+        break;
+      case "gone":
+        this.live.close();
+        set({ gone: true, connected: false });
+        break;
       case "figures":
         set({ figures: { ...get().figures, [message.set]: message.channels } });
         break;
@@ -84,18 +104,31 @@ export class Project {
     }
   }
 
-  /** Shows on each part the chosen set, or the one of the same name, or its first. */
+  private takeOutline(outline: Schemas["Outline"]) {
+    for (const [id, surface] of this.stage.surfaces) {
+      if (!outline.parts.some((part) => part.id === id && part.mesh === surface.mesh)) this.stage.remove(id);
+    }
+    takeOutline(outline);
+    this.refreshLook();
+  }
+
+  /** Puts the parts where they stand, and shows on each the chosen set, or the one of the same name, or its first. */
   refreshLook() {
-    const { parts, part: active, shown, shade } = get();
+    const { parts, part: active, shown, look, traits } = get();
     const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
+    this.stage.setUp(traits.up);
     for (const part of parts) {
       const surface = this.stage.surfaces.get(part.id);
-      const wanted =
-        part.id === active ? shown : (part.sets.find((candidate) => candidate.name === name) ?? part.sets[0])?.id;
-      surface?.show(wanted != null && surface.has(wanted) ? wanted : null);
-      surface?.light(shade === "lit");
+      if (!surface) continue;
+      const same = part.sets.find((candidate) => candidate.name === name) ?? part.sets[0];
+      const wanted = part.id === active || shown === null ? shown : same?.id;
+      surface.show(wanted != null && surface.has(wanted) ? wanted : null);
+      surface.light(look.shade === "lit", look.smoothUpTo);
+      surface.stand(part.matrix);
+      surface.object.visible = part.visible;
     }
-    this.stage.redraw();
+    this.stage.setParallel(look.parallel);
+    this.stage.setWire(look.wire);
   }
 
   undo() {
@@ -106,20 +139,31 @@ export class Project {
     this.live.say({ type: "redo" });
   }
 
+  showSelection(part: number, index: number) {
+    this.live.say({ type: "selection", part, index });
+  }
+
+  /** Makes an edit; says why when it cannot be made. */
+  async edit(edit: Schemas["Edit"]): Promise<boolean> {
+    const { error } = await api.POST("/api/v1/projects/{project}/edits", { params: { path: { project: this.id } }, body: edit });
+    if (error) set({ said: { text: messageOf(error), bad: true } });
+    return !error;
+  }
+
   /** Asks what a dab here would cover; asks again only when the last answer is in. */
-  hover(x: number, y: number, pixelsPerUnit: number) {
+  hover(x: number, y: number, ringPixels: number) {
     const { part, target, brush } = get();
     if (this.awaitingFootprint || this.strokeUnderWay || part === null || target === null) return;
     const { stage } = this;
     const said = this.live.say({
-      type: "hover", part, set: target, radius: brush.radius, view: stage.view(), sample: stage.sample(x, y),
+      type: "hover", part, set: target, brush: stage.brush(brush), view: stage.view(), sample: stage.sample({ x, y, pressure: 1 }),
     });
     this.awaitingFootprint = said;
-    this.ringPixels = brush.radius * pixelsPerUnit;
+    this.ringPixels = ringPixels;
   }
 
   /** Puts the brush down; says why when it cannot. */
-  beginStroke(x: number, y: number): boolean {
+  beginStroke(at: HandAt): boolean {
     const state = get();
     const part = activePart(state);
     const target = targetSet(state);
@@ -129,7 +173,9 @@ export class Project {
         ? "No channel is chosen: choose R, G, B or A on the channel board."
         : state.connected !== true
           ? "The server is not connected: painting goes on when it is back."
-          : null;
+          : part.locked
+            ? `${part.name} is locked: unlock it in Gather first.`
+            : null;
     if (trouble || !part || !target) {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;
@@ -137,20 +183,21 @@ export class Project {
     this.strokeUnderWay = this.live.say({
       type: "stroke_begin",
       start: {
-        part: part.id, set: target.id, channels: state.channels, paint: state.paint, brush: state.brush, view: this.stage.view(),
+        part: part.id, set: target.id, channels: state.channels, action: state.action, paint: state.paint,
+        brush: this.stage.brush(state.brush), view: this.stage.view(),
       },
     });
     if (!this.strokeUnderWay) return false;
     set({ unsaved: state.unsaved + 1 });
-    remember(state.paint);
+    if (state.action === "paint") remember(state.paint);
     this.stage.showFootprint(null);
-    this.moveStroke([[x, y]]);
+    this.moveStroke([at]);
     return true;
   }
 
-  moveStroke(points: [number, number][], held = false) {
+  moveStroke(points: HandAt[], held = false) {
     if (!this.strokeUnderWay || points.length === 0) return;
-    this.live.say({ type: "stroke_move", samples: points.map(([x, y]) => this.stage.sample(x, y, held)) });
+    this.live.say({ type: "stroke_move", samples: points.map((at) => this.stage.sample(at, held)) });
   }
 
   endStroke() {

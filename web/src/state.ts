@@ -5,30 +5,53 @@ import type { ImportReport, Schemas } from "./api/client";
 export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];
 export type Figures = Schemas["ChannelFigures"];
+export type Unit = Schemas["Unit"];
 export type Area = "gather" | "paint" | "deliver";
-export type Shade = "flat" | "lit";
 export type Channels = [boolean, boolean, boolean, boolean];
 export type Rgba = [number, number, number, number];
 
 /** What is under the pointer. */
 export interface Probe {
+  part: string;
   vertex: number;
   value: Rgba | null;
-  /** Mean length of the edges at the triangle under the pointer. */
+  /** Mean length of the edges at the triangle under the pointer, in the project's unit. */
   edge: number;
 }
 
+/** The brush as the hand sets it; the stage makes of it what goes over the wire. */
 export interface Brush {
+  reach: Schemas["Reach"];
+  /** In the project's unit. */
   radius: number;
+  /** Used instead of the radius when the circle keeps its size on the screen. */
+  pixels: number;
+  on_screen: boolean;
   opacity: number;
   hardness: number;
+  falloff: Schemas["Falloff"];
   build_up: boolean;
+  pressure_radius: boolean;
+  pressure_opacity: boolean;
+}
+
+/** How the stage shows things. */
+export interface Look {
+  shade: "flat" | "lit";
+  /** Faces that bend by less are shaded as one surface, in degrees; 0 shows every face. */
+  smoothUpTo: number;
+  wire: boolean;
+  parallel: boolean;
 }
 
 interface State {
   connected: boolean | null;
+  /** The project was deleted while it was open here. */
+  gone: boolean;
   project: string;
+  traits: Schemas["ProjectTraits"];
   parts: Part[];
+  hands: string[];
   history: Schemas["History"];
   figures: Partial<Record<number, Figures[]>>;
   part: number | null;
@@ -37,8 +60,11 @@ interface State {
   channels: Channels;
   /** The set shown, which need not be the one painted into. */
   shown: number | null;
-  shade: Shade;
+  look: Look;
+  /** Pixels that a median edge of the active part takes on the screen, while the wireframe is shown. */
+  edgePixels: number | null;
   area: Area;
+  action: Schemas["Action"];
   brush: Brush;
   paint: Rgba;
   recent: Rgba[];
@@ -48,21 +74,28 @@ interface State {
   covered: number;
   said: { text: string; bad: boolean } | null;
   report: ImportReport | null;
+  /** What the shortcut sheet, when open, is searched for. */
+  shortcuts: boolean;
 }
 
 const start: State = {
   connected: null,
+  gone: false,
   project: "",
+  traits: { unit: "millimetre", up: "y" },
   parts: [],
+  hands: [],
   history: { revision: 0, undo: null, redo: null },
   figures: {},
   part: null,
   target: null,
   channels: [true, true, true, false],
   shown: null,
-  shade: "lit",
+  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false },
+  edgePixels: null,
   area: "paint",
-  brush: { radius: 1, opacity: 1, hardness: 0.5, build_up: false },
+  action: "paint",
+  brush: { reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", build_up: false, pressure_radius: false, pressure_opacity: false },
   paint: [0.769, 0.224, 0.129, 1],
   recent: [
     [0.122, 0.298, 0.318, 1],
@@ -74,16 +107,20 @@ const start: State = {
   covered: 0,
   said: null,
   report: null,
+  shortcuts: false,
 };
 
 export const useApp = create<State>(() => start);
 export const set = useApp.setState;
 export const get = useApp.getState;
 
-/** Forgets one project before the next is opened; the hand's paint stays. */
+export const setBrush = (change: Partial<Brush>) => set({ brush: { ...get().brush, ...change } });
+export const setLook = (change: Partial<Look>) => set({ look: { ...get().look, ...change } });
+
+/** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { paint, recent, shade } = get();
-  set({ ...start, paint, recent, shade });
+  const { paint, recent, look, brush, action } = get();
+  set({ ...start, paint, recent, look, brush, action });
 }
 
 export function activePart(state: State): Part | undefined {
@@ -99,25 +136,30 @@ export function shownSet(state: State): ColorSet | undefined {
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline(parts: Part[]) {
+export function takeOutline({ parts, traits }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
   const changedPart = part?.id !== state.part;
   set({
     parts,
+    traits,
     part: part?.id ?? null,
     target: has(state.target) ? state.target : (part?.sets[0]?.id ?? null),
-    shown: has(state.shown) ? state.shown : (part?.sets[0]?.id ?? null),
+    shown: has(state.shown) || (state.shown === null && !changedPart) ? state.shown : (part?.sets[0]?.id ?? null),
     brush: changedPart && part ? { ...state.brush, radius: part.starting_radius } : state.brush,
   });
 }
 
 export function choosePart(id: number) {
-  const part = get().parts.find((candidate) => candidate.id === id);
-  if (!part || id === get().part) return;
+  const { parts, part: before, shown } = get();
+  const part = parts.find((candidate) => candidate.id === id);
+  if (!part || id === before) return;
   const first = part.sets[0]?.id ?? null;
-  set({ part: id, target: first, shown: first, brush: { ...get().brush, radius: part.starting_radius } });
+  // Paint goes on into the set of the same name where there is one; the brush keeps its size.
+  const name = targetSet(get())?.name;
+  const same = part.sets.find((candidate) => candidate.name === name)?.id ?? first;
+  set({ part: id, target: same, shown: shown === null ? null : same });
 }
 
 /** Remembers a color that was used, newest first. */
@@ -125,7 +167,7 @@ export function remember(color: Rgba) {
   const same = (other: Rgba) => other.every((value, i) => Math.abs(value - (color[i] ?? 0)) < 1 / 512);
   const { recent } = get();
   if (recent[0] && same(recent[0])) return;
-  set({ recent: [color, ...recent.filter((other) => !same(other))].slice(0, 4) });
+  set({ recent: [color, ...recent.filter((other) => !same(other))].slice(0, 6) });
 }
 
 export const hex = (color: readonly number[]) =>
@@ -137,15 +179,32 @@ export const hex = (color: readonly number[]) =>
 
 export const count = (n: number) => n.toLocaleString("en-US").replaceAll(",", "\u2009");
 
-/** A length with three figures that count. The unit is the file's own until projects have one. */
-export function length(value: number): string {
-  if (value === 0) return "0 u";
+export const symbols: Record<Unit, string> = { millimetre: "mm", centimetre: "cm", metre: "m", inch: "in", foot: "ft" };
+
+/** A number with three figures that count. */
+export function figure(value: number): string {
+  if (value === 0) return "0";
   const digits = Math.max(0, 2 - Math.floor(Math.log10(Math.abs(value))));
-  return `${value.toFixed(Math.min(digits, 6))} u`;
+  return value.toFixed(Math.min(digits, 6));
+}
+
+/** A length of the project, with its unit. */
+export const length = (value: number) => `${figure(value)} ${symbols[get().traits.unit]}`;
+
+/** Bytes as people read them. */
+export function bytes(n: number): string {
+  if (n < 1e3) return `${n} B`;
+  if (n < 1e6) return `${(n / 1e3).toFixed(0)} kB`;
+  return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`;
 }
 
 /** "R G B": the chosen channels in words. */
 export function channelNames(channels: Channels): string {
   const names = ["R", "G", "B", "A"].filter((_, i) => channels[i]);
   return names.length > 0 ? names.join(" ") : "no channel";
+}
+
+/** What the stroke is called, as in the history. */
+export function strokeTitle({ action, brush }: Pick<State, "action" | "brush">): string {
+  return `${brush.reach === "deep" ? "Deep" : "Skin"} ${action === "erase" ? "erase" : "stroke"}`;
 }

@@ -1,9 +1,10 @@
 // REST with types made from the server's own description.
 import createClient from "openapi-fetch";
+import { hand } from "../parts/hand";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: "", headers: { "speckle-hand": hand } });
 
 /** The server's own sentence about what went wrong. */
 export function messageOf(error: unknown): string {
@@ -13,29 +14,52 @@ export function messageOf(error: unknown): string {
 
 export type ImportReport = Schemas["ImportReport"];
 
-/** Sends a file, telling how much of it has gone out (0–1). Rejects with a sentence. */
-export function sendFile(
-  file: File,
-  project: number | null,
-  progress: (share: number) => void,
-  signal: AbortSignal,
-): Promise<ImportReport> {
+/** How a file's numbers and groups are to be taken; what is left out is as its format usually is. */
+export interface ImportChoices {
+  unit?: Schemas["Unit"];
+  up?: Schemas["UpAxis"];
+  groups?: "parts" | "selections";
+  weld?: number;
+}
+
+interface Sending {
+  progress: (share: number) => void;
+  signal: AbortSignal;
+}
+
+/** Sends a mesh file with those beside it, telling how much of it has gone out (0–1). Rejects with a sentence. */
+export function sendMesh(file: File, beside: File[], project: number | null, choices: ImportChoices, sending: Sending) {
+  const query = new URLSearchParams();
+  for (const [key, value] of Object.entries(choices)) if (value !== undefined) query.set(key, String(value));
+  const form = new FormData();
+  form.append("file", file);
+  for (const each of beside) form.append("beside", each);
   const base = project === null ? "/api/v1/imports" : `/api/v1/projects/${project}/imports`;
+  return send<ImportReport>(`${base}?${query}`, form, file.name, sending);
+}
+
+/** Sends a whole project that was exported as a file. */
+export function sendProject(file: File, sending: Sending) {
+  return send<Schemas["Made"]>("/api/v1/projects/file", file, file.name, sending);
+}
+
+function send<Answer>(url: string, body: FormData | File, name: string, { progress, signal }: Sending): Promise<Answer> {
   return new Promise((resolve, reject) => {
     // fetch tells nothing of how far an upload is.
     const request = new XMLHttpRequest();
-    request.open("POST", `${base}?name=${encodeURIComponent(file.name)}`);
-    request.setRequestHeader("content-type", "application/octet-stream");
+    request.open("POST", url);
+    request.setRequestHeader("speckle-hand", hand);
+    if (body instanceof File) request.setRequestHeader("content-type", "application/octet-stream");
     request.responseType = "json";
     request.upload.onprogress = (event) => progress(event.total ? event.loaded / event.total : 0);
     request.onload = () => {
-      if (request.status === 200) resolve(request.response as ImportReport);
-      else if (request.status === 413) reject(new Error(`${file.name} is larger than this server takes: start it with a higher --max-upload-mb.`));
+      if (request.status === 200) resolve(request.response as Answer);
+      else if (request.status === 413) reject(new Error(`${name} is larger than this server takes: start it with a higher --max-upload-mb.`));
       else reject(new Error(messageOf(request.response)));
     };
     request.onerror = () => reject(new Error(messageOf(null)));
     request.onabort = () => reject(new DOMException("cancelled", "AbortError"));
     signal.addEventListener("abort", () => request.abort());
-    request.send(file);
+    request.send(body);
   });
 }

@@ -4,10 +4,13 @@ import { useState } from "react";
 import { messageOf } from "../api/client";
 import { useApp } from "../state";
 
-type FormatKey = "glb" | "ply";
+type FormatKey = "glb" | "gltf" | "ply" | "obj" | "stl";
 
 const formatWords: Record<FormatKey, { title: string; says: string }> = {
   glb: { title: "GLB (glTF 2.0)", says: "For engines and viewers. Color sets are stored as linear light, as the standard demands; data sets as they are." },
+  gltf: { title: "glTF 2.0, one text", says: "The same as GLB with its arrays as text, for pipelines that edit it." },
+  obj: { title: "OBJ", says: "One set per vertex, behind the coordinates; some readers pass over it." },
+  stl: { title: "STL", says: "The shape alone. Every color is left out." },
   ply: { title: "PLY", says: "For scans and scripts. Numbers are stored as they are shown; one set per vertex and one per face fit." },
 };
 
@@ -18,6 +21,10 @@ export function DeliverSheet({ project }: { project: number }) {
   const [depth, setDepth] = useState("usual");
   const [alpha, setAlpha] = useState(true);
   const [body, setBody] = useState("little");
+  const [visibleOnly, setVisibleOnly] = useState(false);
+  const someHidden = parts.some((part) => !part.visible);
+  const isGltf = format === "glb" || format === "gltf";
+  const hasDepth = isGltf || format === "ply";
   const [busy, setBusy] = useState(false);
   const [done, setDone] = useState<{ file: string; bytes: number; notes: string[] } | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
@@ -26,7 +33,7 @@ export function DeliverSheet({ project }: { project: number }) {
     setTrouble(null);
     setDone(null);
     try {
-      const query = new URLSearchParams({ format, depth, alpha: String(alpha), ply_body: body });
+      const query = new URLSearchParams({ format, depth, alpha: String(alpha), body, visible_only: String(visibleOnly) });
       const response = await fetch(`/api/v1/projects/${project}/export?${query}`);
       if (!response.ok) {
         setTrouble(messageOf(await response.json()));
@@ -53,23 +60,25 @@ export function DeliverSheet({ project }: { project: number }) {
         <TextField select size="small" label="Format" value={format} onChange={(event) => {
           setFormat(event.target.value as FormatKey);
           setDepth("usual");
+          setBody("little");
         }} helperText={formatWords[format].says} slotProps={{ select: { SelectDisplayProps: { id: "format" } } }}>
           {(Object.keys(formatWords) as FormatKey[]).map((key) => <MenuItem key={key} value={key}>{formatWords[key].title}</MenuItem>)}
         </TextField>
-        <TextField select size="small" label="Numbers" value={depth} onChange={(event) => setDepth(event.target.value)}>
-          <MenuItem value="usual">{format === "glb" ? "As usual: 32-bit floats" : "As usual: 8 bits"}</MenuItem>
-          <MenuItem value="bits8">8 bits{format === "glb" ? ": small, coarse in the darks" : ""}</MenuItem>
-          {format === "glb" && <MenuItem value="bits16">16 bits</MenuItem>}
+        {hasDepth && <TextField select size="small" label="Numbers" value={depth} onChange={(event) => setDepth(event.target.value)}>
+          <MenuItem value="usual">{isGltf ? "As usual: 32-bit floats" : "As usual: 8 bits"}</MenuItem>
+          <MenuItem value="bits8">8 bits{isGltf ? ": small, coarse in the darks" : ""}</MenuItem>
+          {isGltf && <MenuItem value="bits16">16 bits</MenuItem>}
           <MenuItem value="float">32-bit floats</MenuItem>
-        </TextField>
-        {format === "ply" && (
+        </TextField>}
+        {(format === "ply" || format === "stl") && (
           <TextField select size="small" label="Body" value={body} onChange={(event) => setBody(event.target.value)}>
             <MenuItem value="little">Binary, little-endian</MenuItem>
-            <MenuItem value="big">Binary, big-endian</MenuItem>
+            {format === "ply" && <MenuItem value="big">Binary, big-endian</MenuItem>}
             <MenuItem value="ascii">Text</MenuItem>
           </TextField>
         )}
-        <FormControlLabel control={<Switch size="small" checked={alpha} onChange={(event) => setAlpha(event.target.checked)} />} label={<Typography variant="body2">Write alpha</Typography>} />
+        {someHidden && <FormControlLabel control={<Switch size="small" checked={visibleOnly} onChange={(event) => setVisibleOnly(event.target.checked)} />} label={<Typography variant="body2">Only visible parts</Typography>} />}
+        {format !== "stl" && <FormControlLabel control={<Switch size="small" checked={alpha} onChange={(event) => setAlpha(event.target.checked)} />} label={<Typography variant="body2">Write alpha</Typography>} />}
         <Button variant="contained" onClick={() => void write()} loading={busy} disabled={parts.length === 0} data-test="export">Export {parts.length > 1 ? `${parts.length} parts` : ""}</Button>
         {parts.length === 0 && <Typography variant="body2" color="textSecondary">There is nothing to export yet: bring a mesh in first.</Typography>}
         {trouble && <Alert severity="error">{trouble}</Alert>}

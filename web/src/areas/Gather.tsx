@@ -1,63 +1,228 @@
 // The Gather area: the parts and their numbers, bringing meshes in, and what an import did.
-import { Box, Button, Paper, Typography } from "@mui/material";
-import { choosePart, count, length, set, useApp, type Part } from "../state";
+import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, InputBase, Menu, MenuItem, Paper, TextField, Tooltip, Typography } from "@mui/material";
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../parts/icons";
+import { NameDialog } from "../parts/NameDialog";
+import type { Project } from "../project";
+import { choosePart, count, figure, length, set, symbols, useApp, type Part, type Unit } from "../state";
 
-function PartRow({ part, active }: { part: Part; active: boolean }) {
-  const rows: [string, string][] = [
-    ["Vertices", count(part.vertices)],
-    ["Faces", part.faces === part.triangles ? count(part.faces) : `${count(part.faces)} (${count(part.triangles)} triangles)`],
-    ["Size", part.max.map((value, i) => length(value - (part.min[i] ?? 0)).replace(" u", "")).join(" × ") + " u"],
-    ["Edge, median", length(part.median_edge)],
-    ["Pieces", `${count(part.pieces)}, ${part.watertight ? "watertight" : "open"}`],
-    ["Sets", part.sets.map((each) => each.name).join(", ") || "none yet"],
-  ];
-  return (
-    <Box sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", py: 1 }}>
-      <Button size="small" color={active ? "primary" : "inherit"} onClick={() => choosePart(part.id)} aria-pressed={active} sx={{ px: 0.5, ml: -0.5, fontWeight: 700 }}>{part.name}</Button>
-      {rows.map(([name, value]) => (
-        <Box key={name} sx={{ display: "flex", gap: 1 }}>
-          <Typography variant="body2" color="textSecondary" sx={{ width: 96, flexShrink: 0 }}>{name}</Typography>
-          <Typography variant="body2">{value}</Typography>
-        </Box>
-      ))}
-    </Box>
-  );
-}
-
-export function GatherSheet() {
+export function GatherSheet({ project }: { project: Project }) {
   const parts = useApp((state) => state.parts);
   const active = useApp((state) => state.part);
   const report = useApp((state) => state.report);
+  const hidden = parts.filter((part) => !part.visible).map((part) => part.id);
   return (
     <>
-      {report && <Report />}
-      <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
-        <Typography variant="h2" sx={{ mb: 1 }}>Parts</Typography>
-        {parts.map((part) => <PartRow key={part.id} part={part} active={part.id === active} />)}
-        {parts.length === 0 && <Typography variant="body2" color="textSecondary">None yet.</Typography>}
+      {report && <Report project={project} />}
+      <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
+        <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
+          <Typography variant="h2" sx={{ flex: 1 }}>Parts</Typography>
+          {hidden.length > 0 && <Button size="small" color="secondary" onClick={() => void project.edit({ type: "show_parts", parts: hidden, visible: true })}>Show all</Button>}
+        </Box>
+        {parts.map((part, index) => <PartRow key={part.id} part={part} index={index} active={part.id === active} project={project} />)}
+        {parts.length === 0 && <Typography variant="body2" color="textSecondary">None yet. Bring a mesh in, or drop one on the stage.</Typography>}
       </Paper>
+      {parts.some((part) => part.id === active) && <Standing key={active} project={project} />}
+      <ProjectTraits project={project} />
     </>
   );
 }
 
-function Report() {
+function PartRow({ part, index, active, project }: { part: Part; index: number; active: boolean; project: Project }) {
+  const total = useApp((state) => state.parts.length);
+  const all = useApp((state) => state.parts);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [asking, setAsking] = useState<"name" | "delete" | null>(null);
+  const choose = (act: () => void) => () => {
+    setAnchor(null);
+    act();
+  };
+  const edit = (edit: Schemas["Edit"]) => choose(() => void project.edit(edit));
+  return (
+    <Box data-test="part" sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", py: 0.5, opacity: part.visible ? 1 : 0.6 }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 0.25 }}>
+        <IconButton size="small" aria-label={part.visible ? `Hide ${part.name}` : `Show ${part.name}`} aria-pressed={part.visible} data-test="eye" onClick={() => void project.edit({ type: "show_parts", parts: [part.id], visible: !part.visible })} sx={{ width: 32, height: 32 }}>{part.visible ? <EyeIcon fontSize="small" /> : <EyeShutIcon fontSize="small" />}</IconButton>
+        <IconButton size="small" aria-label={part.locked ? `Unlock ${part.name}` : `Lock ${part.name}`} aria-pressed={part.locked} data-test="lock" onClick={() => void project.edit({ type: "lock_parts", parts: [part.id], locked: !part.locked })} sx={{ width: 32, height: 32, color: part.locked ? "primary.main" : undefined }}>{part.locked ? <LockIcon fontSize="small" /> : <OpenLockIcon fontSize="small" />}</IconButton>
+        <Button size="small" color={active ? "primary" : "inherit"} onClick={() => choosePart(part.id)} aria-pressed={active} sx={{ px: 0.75, fontWeight: 700, flex: 1, minWidth: 0, justifyContent: "flex-start", whiteSpace: "nowrap", overflow: "hidden" }}>{part.name}</Button>
+        <Typography variant="caption" color="textSecondary" sx={{ whiteSpace: "nowrap" }}>{count(part.vertices)} v · {count(part.faces)} f</Typography>
+        <IconButton size="small" aria-label={`More for ${part.name}`} data-test="part-more" onClick={(event) => setAnchor(event.currentTarget)} sx={{ width: 30, height: 32 }}><MoreIcon fontSize="small" /></IconButton>
+      </Box>
+      <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", pl: 8.5 }}>
+        {part.sets.map((each) => <Chip key={each.id} size="small" variant="outlined" label={each.name} sx={{ height: 20 }} />)}
+        {part.sets.length === 0 && <Typography variant="caption" sx={{ color: "warning.main", fontWeight: 700 }}>no set: nothing to paint into</Typography>}
+      </Box>
+      {active && (
+        <Box sx={{ pl: 8.5, pt: 0.5 }}>
+          {([
+            ["Triangles", count(part.triangles)],
+            ["Edge, median", length(part.median_edge)],
+            ["Pieces", `${count(part.pieces)}, ${part.watertight ? "watertight" : "open"}`],
+          ] as const).map(([name, value]) => (
+            <Box key={name} sx={{ display: "flex", gap: 1 }}>
+              <Typography variant="caption" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>{name}</Typography>
+              <Typography variant="caption">{value}</Typography>
+            </Box>
+          ))}
+          {part.selections.length > 0 && (
+            <Box sx={{ mt: 0.5 }}>
+              <Typography variant="caption" color="textSecondary">Named selections: press to see them</Typography>
+              {part.selections.map((selection, i) => (
+                <Button key={i} size="small" color="inherit" data-test="selection" onClick={() => project.showSelection(part.id, i)} sx={{ display: "flex", py: 0, minHeight: 26, fontWeight: 400 }}>{selection.name} · {count(selection.faces)} faces</Button>
+              ))}
+            </Box>
+          )}
+        </Box>
+      )}
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
+        <MenuItem onClick={choose(() => project.stage.frame([part.id]))}>Frame it</MenuItem>
+        <MenuItem onClick={edit({ type: "show_parts", parts: all.filter((other) => other.id !== part.id && other.visible).map((other) => other.id), visible: false })} disabled={total < 2}>Hide the others</MenuItem>
+        <MenuItem onClick={edit({ type: "duplicate_part", part: part.id })}>Duplicate</MenuItem>
+        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index - 1 })} disabled={index === 0}>Move up</MenuItem>
+        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index + 1 })} disabled={index === total - 1}>Move down</MenuItem>
+        <MenuItem onClick={choose(() => setAsking("delete"))} disabled={part.locked} sx={{ color: "error.main" }}>Delete…</MenuItem>
+      </Menu>
+      {asking === "name" && <NameDialog title="Rename the part" name={part.name} act="Rename" onName={(name) => void project.edit({ type: "rename_part", part: part.id, name })} onClose={() => setAsking(null)} />}
+      <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
+        <DialogTitle>Delete {part.name}?</DialogTitle>
+        <DialogContent><Typography variant="body2">It goes with its sets. Undo brings it back.</Typography></DialogContent>
+        <DialogActions>
+          <Button color="inherit" onClick={() => setAsking(null)}>Keep it</Button>
+          <Button color="error" variant="contained" data-test="delete-part" onClick={() => { setAsking(null); void project.edit({ type: "delete_parts", parts: [part.id] }); }}>Delete</Button>
+        </DialogActions>
+      </Dialog>
+    </Box>
+  );
+}
+
+type Transform = Schemas["Transform"];
+type Row = { key: keyof Transform; title: string; unit: string };
+
+/** Where the active part stands: nine numbers. */
+function Standing({ project }: { project: Project }) {
+  const part = useApp((state) => state.parts.find((each) => each.id === state.part));
+  const unit = useApp((state) => symbols[state.traits.unit]);
+  if (!part) return null;
+  const rows: Row[] = [{ key: "translation", title: "Place", unit }, { key: "rotation_degrees", title: "Turn", unit: "°" }, { key: "scale", title: "Scale", unit: "×" }];
+  const put = (key: keyof Transform, axis: number, value: number) => {
+    const numbers = [...(part.transform[key] ?? [])];
+    if (numbers[axis] === value) return;
+    numbers[axis] = value;
+    void project.edit({ type: "place_part", part: part.id, transform: { ...part.transform, [key]: numbers } });
+  };
+  const size = part.max.map((value, i) => (value - (part.min[i] ?? 0)) * Math.abs(part.transform.scale?.[i] ?? 1));
+  return (
+    <Paper variant="outlined" component="section" aria-label="Where it stands" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => event.stopPropagation()}>
+      <Typography variant="h2" noWrap sx={{ mb: 1 }}>{part.name} stands</Typography>
+      <Box sx={{ display: "grid", gridTemplateColumns: "52px repeat(3, 1fr) 24px", gap: 0.75, alignItems: "center" }}>
+        <span />
+        {["X", "Y", "Z"].map((axis) => <Typography key={axis} variant="caption" color="textSecondary" sx={{ textAlign: "center" }}>{axis}</Typography>)}
+        <span />
+        {rows.map(({ key, title, unit }) => (
+          <Row key={key}>
+            <Typography variant="body2" color="textSecondary">{title}</Typography>
+            {[0, 1, 2].map((axis) => <Field key={axis} label={`${title} ${"XYZ"[axis]}`} value={part.transform[key]?.[axis] ?? 0} disabled={part.locked} onValue={(value) => put(key, axis, value)} />)}
+            <Typography variant="caption" color="textSecondary">{unit}</Typography>
+          </Row>
+        ))}
+      </Box>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>Size {size.map(figure).join(" × ")} {unit}, along its own axes</Typography>
+    </Paper>
+  );
+}
+
+const Row = ({ children }: { children: React.ReactNode }) => <>{children}</>;
+
+function Field({ label, value, disabled, onValue }: { label: string; value: number; disabled: boolean; onValue: (value: number) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const shown = String(Math.round(value * 1e4) / 1e4);
+  const accept = () => {
+    const number = Number.parseFloat((typed ?? "").replace(",", "."));
+    setTyped(null);
+    if (typed !== null && typed !== shown && Number.isFinite(number)) onValue(number);
+  };
+  return (
+    <InputBase
+      value={typed ?? shown} disabled={disabled}
+      onFocus={(event) => { setTyped(shown); event.target.select(); }}
+      onChange={(event) => setTyped(event.target.value)} onBlur={accept}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") (event.target as HTMLElement).blur();
+        if (event.key === "Escape") setTyped(null);
+      }}
+      slotProps={{ input: { "aria-label": label, inputMode: "decimal", sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 } } }}
+      sx={{ border: 1, borderColor: "divider", borderRadius: 1.5, bgcolor: "background.default" }}
+    />
+  );
+}
+
+const unitWords: Record<Unit, string> = { millimetre: "Millimetres", centimetre: "Centimetres", metre: "Metres", inch: "Inches", foot: "Feet" };
+export const units = Object.keys(unitWords) as Unit[];
+export const unitWord = (unit: Unit) => unitWords[unit];
+
+function ProjectTraits({ project }: { project: Project }) {
+  const traits = useApp((state) => state.traits);
+  const put = (change: Partial<Schemas["ProjectTraits"]>) => void project.edit({ type: "set_project", traits: { ...traits, ...change } });
+  return (
+    <Paper variant="outlined" component="section" aria-label="Project" sx={{ p: 1.75, borderRadius: 4 }}>
+      <Typography variant="h2" sx={{ mb: 1.25 }}>Project</Typography>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
+        <TextField select size="small" label="One step is a" value={traits.unit} onChange={(event) => put({ unit: event.target.value as Unit })}>
+          {units.map((unit) => <MenuItem key={unit} value={unit}>{unitWords[unit]}</MenuItem>)}
+        </TextField>
+        <TextField select size="small" label="Up is" value={traits.up} onChange={(event) => put({ up: event.target.value as "y" | "z" })}>
+          <MenuItem value="y">+Y</MenuItem>
+          <MenuItem value="z">+Z</MenuItem>
+        </TextField>
+      </Box>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>This says how the numbers are read; the numbers stay. Files brought in are converted to it.</Typography>
+    </Paper>
+  );
+}
+
+function Report({ project }: { project: Project }) {
   const report = useApp((state) => state.report);
+  const parts = useApp((state) => state.parts);
   if (!report) return null;
   const clean = report.repairs.length === 0 && report.notes.length === 0;
+  const close = () => {
+    project.stage.showPlaces(null);
+    set({ report: null });
+  };
+  const show = (repair: Schemas["Repair"]) => {
+    const part = parts.find((each) => each.name === repair.part) ?? parts.at(-1);
+    if (part) project.stage.showPlaces(part.id, (repair.places ?? []).flat());
+  };
+  const list = (title: string, notice: boolean) => {
+    const those = report.repairs.filter((repair) => (repair.notice ?? false) === notice);
+    if (those.length === 0) return null;
+    return (
+      <>
+        <Typography variant="h3" sx={{ mt: 1.25 }}>{title}</Typography>
+        {those.map((repair, i) => (
+          <Box key={i} sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
+            <Typography variant="body2" sx={{ flex: 1 }}>{report.parts.length > 1 && <b>{repair.part}: </b>}{repair.message}</Typography>
+            {(repair.places?.length ?? 0) > 0 && <Tooltip title="Mark the places on the model"><Button size="small" color="secondary" data-test="show-places" onClick={() => show(repair)} sx={{ py: 0, minHeight: 24 }}>Show</Button></Tooltip>}
+          </Box>
+        ))}
+      </>
+    );
+  };
   return (
     <Paper variant="outlined" component="section" aria-label="Import report" data-test="report" sx={{ p: 1.75, borderRadius: 4 }}>
       <Box sx={{ display: "flex", alignItems: "baseline" }}>
         <Typography variant="h2" sx={{ flex: 1 }}>Brought in</Typography>
-        <Button size="small" color="inherit" onClick={() => set({ report: null })}>Close</Button>
+        <Button size="small" color="inherit" onClick={close}>Close</Button>
       </Box>
-      <Typography variant="body2" color="textSecondary" sx={{ wordBreak: "break-word" }}>{report.file}</Typography>
+      <Typography variant="body2" color="textSecondary" sx={{ wordBreak: "break-word" }}>{report.file}, read as {unitWords[report.traits.unit].toLowerCase()} with +{report.traits.up.toUpperCase()} up</Typography>
       {report.parts.map((part, i) => (
         <Typography key={i} variant="body2" sx={{ mt: 0.75 }}>
-          <b>{part.name}</b>: {count(part.vertices)} vertices, {count(part.faces)} faces, {part.sets.length > 0 ? `sets ${part.sets.join(", ")}` : "no color set"}
+          <b>{part.name}</b>: {count(part.vertices)} vertices, {count(part.faces)} faces, {part.sets.length > 0 ? `sets ${part.sets.join(", ")}` : "no color set"}{part.selections > 0 && `, ${part.selections} named selections`}
         </Typography>
       ))}
-      {report.repairs.length > 0 && <Typography variant="h3" sx={{ mt: 1.25 }}>Mended</Typography>}
-      {report.repairs.map((repair, i) => <Typography key={i} variant="body2">{repair.part}: {repair.message}</Typography>)}
+      {list("Mended", false)}
+      {list("Noticed, and left as it is", true)}
       {report.notes.length > 0 && <Typography variant="h3" sx={{ mt: 1.25 }}>In the file, not kept</Typography>}
       {report.notes.map((note, i) => <Typography key={i} variant="body2">{note}</Typography>)}
       {clean && <Typography variant="body2" color="success" sx={{ mt: 1 }}>✓ Nothing had to be mended or left out.</Typography>}
@@ -68,9 +233,9 @@ function Report() {
 export function GatherTray({ onBring }: { onBring: () => void }) {
   return (
     <>
-      <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in a mesh…</Button>
+      <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in meshes…</Button>
       <Typography variant="body2" color="textSecondary">
-        PLY or GLB, with or without colors. A file can be dropped anywhere on this page as well.
+        PLY, OBJ, STL, glTF or GLB, several at once, with the files they need beside them. They can be dropped anywhere on this page as well. Click the model to choose a part.
       </Typography>
     </>
   );

@@ -33,7 +33,14 @@ export interface FootprintFrame {
   set: number;
   indices: Uint32Array;
 }
-export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame;
+/** Places on a part, in its own space. */
+export interface PlacesFrame {
+  kind: "places";
+  part: number;
+  /** 3 per place. */
+  places: Float32Array;
+}
+export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame;
 
 const HEAD_BYTES = 32;
 
@@ -65,6 +72,8 @@ export function decode(buffer: ArrayBuffer): Frame | null {
     }
     case 4:
       return { kind: "footprint", part, set, indices: u32(a) };
+    case 5:
+      return { kind: "places", part, places: new Float32Array(buffer, at, 3 * a) };
     default:
       return null;
   }

@@ -8,6 +8,8 @@ type ServerMessage = Schemas["ServerMessage"];
 export interface Listener {
   message(message: ServerMessage): void;
   frame(frame: Frame): void;
+  /** The first message on a new socket. */
+  introduce(): ClientMessage;
   /** The socket is lost; it is tried again, and a new hello comes when it is back. */
   lost(): void;
 }
@@ -34,6 +36,7 @@ export class Live {
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
       this.retry = FIRST_RETRY_MS;
+      socket.send(JSON.stringify(this.listener.introduce()));
     };
     socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
       if (typeof event.data === "string") {

@@ -115,6 +115,14 @@ export function ColorWell({ color, onChange, withAlpha }: Props) {
               }} />
             )}
           </Box>
+          <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, 1fr)", gap: 1, mt: 1.25 }}>
+            {([["H, °", hue * 360, 360], ["S, %", saturation * 100, 100], ["V, %", value * 100, 100]] as const).map(([label, now, most], i) => (
+              <TextField key={label} size="small" label={label} type="number" value={Math.round(now)} onKeyDown={(event) => event.stopPropagation()} slotProps={{ htmlInput: { min: 0, max: most, "data-test": `hsv-${i}`, style: { padding: "6px 8px" } } }} onChange={(event) => {
+                const share = Math.min(1, Math.max(0, Number(event.target.value) / most));
+                put(i === 0 ? share : hue, i === 1 ? share : saturation, i === 2 ? share : value);
+              }} />
+            ))}
+          </Box>
           <Typography variant="caption" color="textSecondary" sx={{ display: "block", mt: 1 }}>
             {[0, 1, 2].map((i) => (color[i] ?? 0).toFixed(2)).join("  ")} · sRGB-encoded
           </Typography>

@@ -21,3 +21,26 @@ export const DownIcon = (props: SvgIconProps) => (
   <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="m7 10 5 5 5-5" /></SvgIcon>
 );
 export const EggMark = () => <img src="/speckle.svg" alt="" width={26} height={26} />;
+/** Everything within reach, the far side too. */
+export const DeepIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M4 13c1.500-4 4.500-6 8-6s6.500 2 8 6M4 21c1.500-4 4.500-6 8-6s6.500 2 8 6" opacity="0.4" />
+    <path {...line} strokeWidth={3} d="M8.500 7.900c2.300-1.200 4.700-1.200 7 0M8.500 15.900c2.300-1.200 4.700-1.200 7 0" />
+    <path {...line} d="M12 2v3" />
+  </SvgIcon>
+);
+export const EyeIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M3 12c2.500-4 5.500-6 9-6s6.500 2 9 6c-2.500 4-5.500 6-9 6s-6.500-2-9-6Z" /><circle {...line} cx="12" cy="12" r="2.800" /></SvgIcon>
+);
+export const EyeShutIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M3 11c2.500 3.500 5.500 5 9 5s6.500-1.500 9-5M6 14.500 4.500 17M12 16v3M18 14.500l1.500 2.500" /></SvgIcon>
+);
+export const LockIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M6 11h12v9H6ZM8.500 11V8a3.500 3.500 0 0 1 7 0v3" /></SvgIcon>
+);
+export const OpenLockIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} opacity="0.55" d="M6 11h12v9H6ZM8.500 11V7a3.500 3.500 0 0 1 6.800-1.200" /></SvgIcon>
+);
+export const MoreIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><g fill="currentColor"><circle cx="12" cy="5.500" r="1.700" /><circle cx="12" cy="12" r="1.700" /><circle cx="12" cy="18.500" r="1.700" /></g></SvgIcon>
+);

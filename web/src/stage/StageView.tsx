@@ -1,15 +1,18 @@
 // The stage on the page: the canvas, the brush's ring, the chip that says what is shown, and the hand.
-import { Box, Button, Divider, Menu, MenuItem, Paper, Typography } from "@mui/material";
+import { Box, Button, Divider, Menu, MenuItem, Paper, Slider, Typography } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { placementWords } from "../board/ChannelBoard";
+import { held as heldKeys, scaleRadius } from "../keys";
 import { DownIcon } from "../parts/icons";
-import { Project } from "../project";
-import { activePart, channelNames, count, get, reset, set, shownSet, targetSet, useApp } from "../state";
+import { Project, type HandAt } from "../project";
+import { activePart, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, strokeTitle, targetSet, useApp } from "../state";
 import { stageGrey } from "../theme";
 import { Stage, type Under } from "./stage";
 
 const HELD_EVERY_MS = 50;
 const MOST_PROBES_MS = 30;
+/** Pixels of a sideways move that double the radius, or run through all of opacity or hardness. */
+const GESTURE_PIXELS = 160;
 
 interface Ring {
   x: number;
@@ -34,8 +37,15 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
     const brush = (radius: number, hardness: number, opacity: number) =>
       set({ brush: { ...get().brush, radius, hardness, opacity } });
     Object.assign(window, { speckle: { stage, state: get, brush } });
+    stage.onEdgePixels = (pixels) => {
+      const rounded = pixels === null ? null : Math.round(pixels * 10) / 10;
+      if (rounded !== get().edgePixels) set({ edgePixels: rounded });
+    };
     const stopLooks = useApp.subscribe((now, before) => {
-      if (now.shown !== before.shown || now.shade !== before.shade || now.part !== before.part) opened.refreshLook();
+      if (now.shown === before.shown && now.look === before.look && now.part === before.part && now.parts === before.parts) return;
+      const part = activePart(now);
+      stage.density = part ? { part: part.id, edge: part.median_edge } : null;
+      opened.refreshLook();
     });
     const stopHand = followHand(element, stage, opened, (ring) => drawRing(ringBox.current, ring));
     return () => {
@@ -76,20 +86,43 @@ function drawRing(svg: SVGSVGElement | null, ring: Ring | null) {
   });
 }
 
+/** Radius of the brush's circle on the screen. */
+function ringPixels(under: Under): number {
+  const { brush } = get();
+  return brush.on_screen ? brush.pixels : brush.radius * under.pixelsPerUnit;
+}
+
+/** A number of the brush that a held key lets the pointer change, from where the pointer was. */
+interface Gesture {
+  key: string;
+  x: number;
+  y: number;
+  pixelsPerUnit: number;
+}
+
 function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, ring: (ring: Ring | null) => void) {
   let painting = false;
-  let last: [number, number] = [0, 0];
-  let queued: [number, number][] = [];
+  let last: HandAt = { x: 0, y: 0, pressure: 1 };
+  let queued: HandAt[] = [];
   let flush = 0;
   let held = 0;
   let probed = 0;
+  let gesture: Gesture | null = null;
+  let lastX = 0;
+  let pressed: { x: number; y: number } | null = null;
 
+  const handAt = (event: PointerEvent): HandAt => ({
+    x: event.clientX,
+    y: event.clientY,
+    // A mouse cannot tell; it counts as pressed fully.
+    pressure: event.pointerType === "pen" ? event.pressure : 1,
+  });
   const show = (under: Under | null, x: number, y: number) => {
     const box = canvas.getBoundingClientRect();
     const paints = get().area === "paint" && get().target !== null && (under === null || under.part === get().part);
     const visible = under && paints;
-    ring(visible ? { x: x - box.left, y: y - box.top, radius: get().brush.radius * under.pixelsPerUnit } : null);
-    canvas.style.cursor = visible ? "none" : "grab";
+    ring(visible ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
+    canvas.style.cursor = visible ? "none" : get().area === "gather" && under ? "pointer" : "grab";
   };
   const probe = (under: Under | null) => {
     const surface = under && stage.surfaces.get(under.part);
@@ -102,14 +135,40 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (!a || !b || !c) return;
     const nearest = [a, b, c].map((point) => point.distanceTo(under.point));
     const vertex = under.vertices[nearest.indexOf(Math.min(...nearest))] ?? 0;
-    const shown = get().shown;
+    const { shown, parts } = get();
     set({
       probe: {
+        part: parts.find((part) => part.id === under.part)?.name ?? "",
         vertex,
         value: shown === null ? null : surface.valueAt(shown, under, vertex),
         edge: (a.distanceTo(b) + b.distanceTo(c) + c.distanceTo(a)) / 3,
       },
     });
+  };
+  /** True while a held key turns the move into a change of the brush; the circle stays where it was. */
+  const gestured = (event: PointerEvent): boolean => {
+    const key = ["r", "o", "h"].find((each) => heldKeys.has(each));
+    if (!key || get().area !== "paint" || painting) {
+      gesture = null;
+      return false;
+    }
+    if (gesture?.key !== key) {
+      const under = stage.under(event.clientX, event.clientY);
+      gesture = { key, x: event.clientX, y: event.clientY, pixelsPerUnit: under?.pixelsPerUnit ?? 1 };
+      lastX = event.clientX;
+    }
+    const by = (event.clientX - lastX) / GESTURE_PIXELS;
+    lastX = event.clientX;
+    const { brush } = get();
+    const unit = (value: number) => Math.min(1, Math.max(0, value));
+    if (key === "r") scaleRadius(2 ** by);
+    else if (key === "o") setBrush({ opacity: unit(brush.opacity + by) });
+    else setBrush({ hardness: unit(brush.hardness + by) });
+    const box = canvas.getBoundingClientRect();
+    const now = get().brush;
+    const radius = now.on_screen ? now.pixels : now.radius * gesture.pixelsPerUnit;
+    ring({ x: gesture.x - box.left, y: gesture.y - box.top, radius });
+    return true;
   };
   const send = () => {
     flush = 0;
@@ -120,19 +179,28 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
   const down = (event: PointerEvent) => {
     // The camera takes what the brush does not: everything beside the model, and the other buttons.
     stage.controls.enabled = true;
-    if (event.button !== 0 || get().area !== "paint") return;
+    pressed = { x: event.clientX, y: event.clientY };
+    if (event.button !== 0) return;
+    if (heldKeys.has("p")) {
+      stage.controls.enabled = false;
+      const under = stage.under(event.clientX, event.clientY);
+      if (under) choosePart(under.part);
+      return;
+    }
+    if (get().area !== "paint") return;
     const under = stage.under(event.clientX, event.clientY);
     if (under?.part !== get().part) return;
     stage.controls.enabled = false;
-    if (!project.beginStroke(event.clientX, event.clientY)) return;
+    last = handAt(event);
+    if (!project.beginStroke(last)) return;
     painting = true;
-    last = [event.clientX, event.clientY];
     canvas.setPointerCapture(event.pointerId);
     held = window.setInterval(() => {
       if (get().brush.build_up && queued.length === 0) project.moveStroke([last], true);
     }, HELD_EVERY_MS);
   };
   const move = (event: PointerEvent) => {
+    if (gestured(event)) return;
     if (event.buttons !== 0 && !painting) {
       ring(null);
       stage.showFootprint(null);
@@ -142,18 +210,25 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     show(under, event.clientX, event.clientY);
     if (painting) {
       const all = event.getCoalescedEvents();
-      for (const each of all.length > 0 ? all : [event]) queued.push([each.clientX, each.clientY]);
-      last = [event.clientX, event.clientY];
+      for (const each of all.length > 0 ? all : [event]) queued.push(handAt(each));
+      last = handAt(event);
       flush ||= requestAnimationFrame(send);
       return;
     }
     if (event.timeStamp - probed < MOST_PROBES_MS) return;
     probed = event.timeStamp;
     probe(under);
-    if (under && get().area === "paint" && under.part === get().part) project.hover(event.clientX, event.clientY, under.pixelsPerUnit);
+    if (under && get().area === "paint" && under.part === get().part) project.hover(event.clientX, event.clientY, ringPixels(under));
     else stage.showFootprint(null);
   };
-  const up = () => {
+  const up = (event: PointerEvent) => {
+    // In Gather a click, not a drag, chooses the part.
+    const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4;
+    if (still && event.button === 0 && get().area === "gather") {
+      const under = stage.under(event.clientX, event.clientY);
+      if (under) choosePart(under.part);
+    }
+    pressed = null;
     if (!painting) return;
     painting = false;
     window.clearInterval(held);
@@ -190,14 +265,17 @@ const chip = { position: "absolute", left: 12, px: 1.25, borderRadius: 2, boxSha
 function LookChip() {
   const part = useApp(activePart);
   const shown = useApp(shownSet);
-  const shade = useApp((state) => state.shade);
+  const look = useApp((state) => state.look);
+  const edgePixels = useApp((state) => state.edgePixels);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const what = shown ? `${shown.name} · ${shown.encoding}` : "Bare shape";
+  const shade = look.shade === "flat" ? "flat" : look.smoothUpTo >= 180 ? "lit" : look.smoothUpTo <= 0 ? "lit, faceted" : `lit, smooth to ${look.smoothUpTo}°`;
+  const density = look.wire && edgePixels !== null ? `, edges ${length(part.median_edge)}${edgePixels < 1.5 ? ", too close to draw: come nearer" : ""}` : "";
   return (
     <>
       <Button onClick={(event) => setAnchor(event.currentTarget)} data-test="look" endIcon={<DownIcon />} color="inherit" sx={{ ...chip, top: 12, bgcolor: "background.paper", color: "text.primary", "&:hover": { bgcolor: "background.default" } }}>
-        {what}, {shade}
+        {what}, {shade}{look.parallel ? ", parallel" : ""}{density}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {part.sets.map((each) => (
@@ -205,8 +283,15 @@ function LookChip() {
         ))}
         <MenuItem selected={!shown} onClick={() => { set({ shown: null }); setAnchor(null); }}>Bare shape</MenuItem>
         <Divider />
-        <MenuItem selected={shade === "flat"} onClick={() => { set({ shade: "flat" }); setAnchor(null); }}>Flat: the exact values</MenuItem>
-        <MenuItem selected={shade === "lit"} onClick={() => { set({ shade: "lit" }); setAnchor(null); }}>Lit: shape in soft daylight</MenuItem>
+        <MenuItem selected={look.shade === "flat"} onClick={() => { setLook({ shade: "flat" }); setAnchor(null); }}>Flat: the exact values</MenuItem>
+        <MenuItem selected={look.shade === "lit"} onClick={() => { setLook({ shade: "lit" }); setAnchor(null); }}>Lit: shape in soft daylight</MenuItem>
+        <Box sx={{ px: 2, pt: 0.5, width: 270 }} onKeyDown={(event) => event.stopPropagation()}>
+          <Typography variant="body2" color="textSecondary">Lit: smooth over bends up to <b>{look.smoothUpTo}°</b></Typography>
+          <Slider size="small" value={look.smoothUpTo} min={0} max={180} step={5} aria-label="Smooth over bends up to, in degrees" onChange={(_, value) => setLook({ smoothUpTo: value, shade: "lit" })} />
+        </Box>
+        <Divider />
+        <MenuItem selected={look.wire} onClick={() => { setLook({ wire: !look.wire }); setAnchor(null); }}>Wireframe over it</MenuItem>
+        <MenuItem selected={look.parallel} onClick={() => { setLook({ parallel: !look.parallel }); setAnchor(null); }}>Parallel lines of sight</MenuItem>
       </Menu>
     </>
   );
@@ -217,16 +302,17 @@ function TargetChip() {
   const target = useApp(targetSet);
   const shown = useApp((state) => state.shown);
   const channels = useApp((state) => state.channels);
-  const covered = useApp((state) => state.covered);
   const area = useApp((state) => state.area);
+  const title = useApp(strokeTitle);
   if (area !== "paint" || !part) return null;
   const other = target && shown !== target.id;
+  const trouble = part.locked ? "locked: unlock it in Gather" : !part.visible ? "hidden: show it in Gather" : null;
   return (
     <Paper sx={{ ...chip, bottom: 12, py: 0.5 }} data-test="target">
       <Typography variant="body2">
         {target ? (
-          <>Skin stroke → <b>{part.name}, {target.name}</b> {channelNames(channels)}, {placementWords[target.placement]}
-            {covered > 0 && <> · covers {count(covered)} {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</>}
+          <>{title} → <b>{part.name}, {target.name}</b> {channelNames(channels)}, {placementWords[target.placement]}
+            {trouble && <Box component="span" sx={{ color: "error.main", fontWeight: 700 }}> · {trouble}</Box>}
             {other && <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}> · another set is shown</Box>}</>
         ) : (
           <>Nothing to paint into: add a set on the channel board</>
@@ -242,7 +328,7 @@ function EmptyStage() {
   if (connected !== true || parts.length > 0) return null;
   return (
     <Box sx={{ position: "absolute", inset: 0, display: "grid", placeItems: "center", pointerEvents: "none" }}>
-      <Typography sx={{ color: "#fff" }}>Drop a PLY or GLB file here to begin.</Typography>
+      <Typography sx={{ color: "#fff" }}>Drop a mesh file here to begin: PLY, OBJ, STL, glTF or GLB.</Typography>
     </Box>
   );
 }

@@ -3,8 +3,10 @@ import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { FootprintFrame } from "../live/frames";
 import { stageGrey } from "../theme";
-import { Surface, type Meeting } from "./surface";
 import type { Schemas } from "../api/client";
+import type { HandAt } from "../project";
+import type { Brush } from "../state";
+import { Surface, type Meeting } from "./surface";
 
 // Values are written as they are stored: three must convert nothing.
 THREE.ColorManagement.enabled = false;
@@ -22,46 +24,127 @@ export interface Under extends Meeting {
   pixelsPerUnit: number;
 }
 
+/** Where the camera looks from, as the keys name it. */
+export type Axis = "front" | "back" | "left" | "right" | "above" | "below";
+
+const FIELD_OF_VIEW = 32;
+const HALF_FIELD = Math.tan(((FIELD_OF_VIEW / 2) * Math.PI) / 180);
+
 export class Stage {
   readonly surfaces = new Map<number, Surface>();
-  readonly camera = new THREE.PerspectiveCamera(32, 1, 0.01, 1000);
-  readonly controls: OrbitControls;
+  camera: THREE.PerspectiveCamera | THREE.OrthographicCamera;
+  controls: OrbitControls;
+  /** Pixels that a median edge takes; null while no wireframe is shown. */
+  onEdgePixels: (pixels: number | null) => void = () => undefined;
+  /** The part whose density counts, and its median edge in the project's unit. */
+  density: { part: number; edge: number } | null = null;
+  private readonly perspective = new THREE.PerspectiveCamera(FIELD_OF_VIEW, 1, 0.01, 1000);
+  private readonly parallel = new THREE.OrthographicCamera();
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly dots: THREE.Points<THREE.BufferGeometry, THREE.RawShaderMaterial>;
+  private readonly places: THREE.Points<THREE.BufferGeometry, THREE.RawShaderMaterial>;
   private readonly sizes: ResizeObserver;
   private pending = 0;
   private framed = false;
+  private wire = false;
+  private up: "y" | "z" = "y";
 
   constructor(private readonly canvas: HTMLCanvasElement) {
+    this.camera = this.perspective;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(new THREE.Color(stageGrey));
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.controls = new OrbitControls(this.camera, canvas);
-    this.controls.zoomToCursor = true;
-    this.controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.ROTATE };
-    this.controls.addEventListener("change", () => {
-      this.fitDepths();
-      this.redraw();
-    });
-    this.dots = new THREE.Points(
-      new THREE.BufferGeometry(),
-      new THREE.RawShaderMaterial({
-        glslVersion: THREE.GLSL3,
-        uniforms: { size: { value: 4 * this.renderer.getPixelRatio() } },
-        vertexShader: /* glsl */ `in vec3 position; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform float size;
-          void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_PointSize = size; }`,
-        fragmentShader: /* glsl */ `precision highp float; out vec4 pixel;
-          void main() { float r = length(gl_PointCoord - 0.5); if (r > 0.5) discard; pixel = vec4(vec3(r < 0.3 ? 1.0 : 0.12), 1.0); }`,
-      }),
-    );
-    this.dots.frustumCulled = false;
-    this.dots.visible = false;
-    this.scene.add(this.dots);
+    this.controls = this.control();
+    this.dots = this.points(4, "vec3(r < 0.3 ? 1.0 : 0.12)");
+    // Places to look at shine through what is in front of them.
+    this.places = this.points(9, "r < 0.32 ? vec3(0.85, 0.32, 0.17) : vec3(1.0)");
+    this.places.material.depthTest = false;
+    this.places.renderOrder = 2;
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(canvas.parentElement ?? canvas);
     this.resize();
+  }
+
+  private points(size: number, color: string) {
+    const points = new THREE.Points(
+      new THREE.BufferGeometry(),
+      new THREE.RawShaderMaterial({
+        glslVersion: THREE.GLSL3,
+        uniforms: { size: { value: size * this.renderer.getPixelRatio() } },
+        vertexShader: /* glsl */ `in vec3 position; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform float size;
+          void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_PointSize = size; }`,
+        fragmentShader: /* glsl */ `precision highp float; out vec4 pixel;
+          void main() { float r = length(gl_PointCoord - 0.5); if (r > 0.5) discard; pixel = vec4(${color}, 1.0); }`,
+      }),
+    );
+    points.frustumCulled = false;
+    points.visible = false;
+    this.scene.add(points);
+    return points;
+  }
+
+  /** The camera's controls are bound to the axis that is up when they are made. */
+  private control() {
+    const controls = new OrbitControls(this.camera, this.canvas);
+    controls.zoomToCursor = true;
+    controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.ROTATE };
+    controls.addEventListener("change", () => {
+      this.fitDepths();
+      this.redraw();
+    });
+    return controls;
+  }
+
+  private renewControls() {
+    const target = this.controls.target.clone();
+    const { enabled } = this.controls;
+    this.controls.dispose();
+    this.controls = this.control();
+    this.controls.target.copy(target);
+    this.controls.enabled = enabled;
+    this.controls.update();
+    this.fitDepths();
+    this.redraw();
+  }
+
+  /** Chooses the axis that points up; what is in view is framed anew when it changes. */
+  setUp(up: "y" | "z") {
+    if (up === this.up) return;
+    this.up = up;
+    for (const camera of [this.perspective, this.parallel]) camera.up.set(0, up === "y" ? 1 : 0, up === "z" ? 1 : 0);
+    this.renewControls();
+    if (this.framed) {
+      this.framed = false;
+      this.frame();
+    }
+  }
+
+  /** Lines of sight that meet in the eye, or run alike; what is in the middle keeps its size. */
+  setParallel(is: boolean) {
+    if (is === (this.camera === this.parallel)) return;
+    const offset = this.camera.position.clone().sub(this.controls.target);
+    const distance = this.viewHeight() / 2 / HALF_FIELD;
+    const next = is ? this.parallel : this.perspective;
+    if (is) {
+      const half = offset.length() * HALF_FIELD;
+      Object.assign(this.parallel, { top: half, bottom: -half, zoom: 1 });
+      // Far enough out that nothing lies behind the plane of the camera.
+      offset.setLength(Math.max(offset.length(), 3 * (this.bounds()?.radius ?? 1)));
+    } else {
+      offset.setLength(distance);
+    }
+    next.position.copy(this.controls.target).add(offset);
+    next.quaternion.copy(this.camera.quaternion);
+    this.camera = next;
+    this.fitAspect();
+    this.renewControls();
+  }
+
+  setWire(is: boolean) {
+    this.wire = is;
+    this.redraw();
   }
 
   dispose() {
@@ -101,35 +184,81 @@ export class Stage {
   redraw() {
     this.pending ||= requestAnimationFrame(() => {
       this.pending = 0;
+      this.drawWire();
       this.renderer.render(this.scene, this.camera);
     });
   }
 
-  /** Brings all parts into view, from the side they are seen from. */
-  frame() {
-    const all = this.bounds();
+  /** Edges fade before they lie so close that they would blacken the surface. */
+  private drawWire() {
+    for (const [part, surface] of this.surfaces) {
+      if (!this.wire) {
+        surface.outline(0);
+        continue;
+      }
+      const edge = this.density?.part === part ? this.density.edge : surface.bounds.radius / 40;
+      const pixels = edge * this.pixelsPerUnit(this.nearestOf(surface));
+      surface.outline(Math.min(1, Math.max(0, (pixels - 1.5) / 5)));
+      if (this.density?.part === part) this.onEdgePixels(pixels);
+    }
+    if (!this.wire) this.onEdgePixels(null);
+  }
+
+  /** The middle of a part, or where the camera looks when it is close to it. */
+  private nearestOf(surface: Surface): THREE.Vector3 {
+    const { center, radius } = surface.bounds;
+    const { target } = this.controls;
+    return center.distanceTo(target) < radius ? target : center;
+  }
+
+  /** Brings parts into view, from the side they are seen from; all visible ones when none are named. */
+  frame(parts?: number[], axis?: Axis) {
+    const all = this.bounds(parts);
     if (!all) return;
-    const sight = this.framed
-      ? this.camera.position.clone().sub(this.controls.target).normalize()
-      : new THREE.Vector3(0.25, 0.42, 1).normalize();
+    const sight = axis
+      ? this.sightOf(axis)
+      : this.framed
+        ? this.camera.position.clone().sub(this.controls.target).normalize()
+        : this.upright(0.25, 0.42, 1);
     this.framed = true;
-    const narrow = Math.min(1, this.camera.aspect);
-    const distance = all.radius / Math.sin(((this.camera.fov / 2) * Math.PI) / 180) / narrow;
+    const narrow = Math.min(1, this.aspect());
+    const distance = (all.radius / Math.sin(((FIELD_OF_VIEW / 2) * Math.PI) / 180) / narrow) * 1.06;
     this.controls.target.copy(all.center);
-    this.camera.position.copy(all.center).addScaledVector(sight, distance * 1.06);
+    if (this.camera === this.parallel) {
+      const half = distance * HALF_FIELD;
+      Object.assign(this.parallel, { top: half, bottom: -half, zoom: 1 });
+      this.fitAspect();
+    }
+    const out = this.camera === this.parallel ? Math.max(distance, 3 * (this.bounds()?.radius ?? 1)) : distance;
+    this.camera.position.copy(all.center).addScaledVector(sight, out);
     this.controls.update();
     this.fitDepths();
     this.redraw();
   }
 
+  /** A direction given with Y up, in the project's space. */
+  private upright(x: number, y: number, z: number): THREE.Vector3 {
+    return (this.up === "y" ? new THREE.Vector3(x, y, z) : new THREE.Vector3(x, -z, y)).normalize();
+  }
+
+  private sightOf(axis: Axis): THREE.Vector3 {
+    const way = { front: [0, 0, 1], back: [0, 0, -1], right: [1, 0, 0], left: [-1, 0, 0], above: [0, 1, 1e-4], below: [0, -1, 1e-4] }[axis];
+    return this.upright(way[0] ?? 0, way[1] ?? 0, way[2] ?? 0);
+  }
+
   /** Turns or moves closer by keys. Angles in radians; zoom as a factor of the distance. */
   turn(around: number, over: number, zoom = 1) {
-    const offset = this.camera.position.clone().sub(this.controls.target);
+    const upright = new THREE.Quaternion().setFromUnitVectors(this.camera.up, new THREE.Vector3(0, 1, 0));
+    const offset = this.camera.position.clone().sub(this.controls.target).applyQuaternion(upright);
     const spherical = new THREE.Spherical().setFromVector3(offset);
     spherical.theta += around;
     spherical.phi = Math.min(Math.PI - 0.01, Math.max(0.01, spherical.phi + over));
-    spherical.radius *= zoom;
-    this.camera.position.setFromSpherical(spherical).add(this.controls.target);
+    if (this.camera === this.parallel) {
+      this.parallel.zoom /= zoom;
+      this.parallel.updateProjectionMatrix();
+    } else spherical.radius *= zoom;
+    offset.setFromSpherical(spherical).applyQuaternion(upright.invert());
+    this.camera.position.copy(offset).add(this.controls.target);
     this.controls.update();
     this.fitDepths();
     this.redraw();
@@ -157,13 +286,22 @@ export class Stage {
   }
 
   view(): View {
-    const forward = this.camera.getWorldDirection(new THREE.Vector3());
-    return { kind: "perspective", eye: this.camera.position.toArray(), forward: forward.toArray() };
+    const forward = this.camera.getWorldDirection(new THREE.Vector3()).toArray();
+    if (this.camera === this.parallel) return { kind: "parallel", forward };
+    return { kind: "perspective", eye: this.camera.position.toArray(), forward };
   }
 
-  sample(x: number, y: number, held = false): Sample {
+  /** The brush as the server takes it: a radius on the screen becomes a share of the distance. */
+  brush({ pixels, ...brush }: Brush): Schemas["Brush"] {
+    if (!brush.on_screen) return brush;
+    const high = this.canvas.clientHeight;
+    const radius = this.camera === this.parallel ? (pixels / high) * this.viewHeight() : (pixels / high) * 2 * HALF_FIELD;
+    return { ...brush, radius };
+  }
+
+  sample({ x, y, pressure }: HandAt, held = false): Sample {
     const { origin, direction } = this.ray(x, y);
-    return { origin: origin.toArray(), direction: direction.toArray(), held };
+    return { origin: origin.toArray(), direction: direction.toArray(), held, pressure };
   }
 
   /** Where a point is on the page. */
@@ -193,18 +331,41 @@ export class Stage {
     if (was || this.dots.visible) this.redraw();
   }
 
-  private bounds(): THREE.Sphere | null {
+  /** Marks places on a part, and brings them into view when they are out of it. */
+  showPlaces(part: number | null, places: ArrayLike<number> = []) {
+    const surface = part === null ? undefined : this.surfaces.get(part);
+    this.places.visible = false;
+    this.places.geometry.dispose();
+    if (surface && places.length > 0) {
+      const points = Float32Array.from(places);
+      const point = new THREE.Vector3();
+      for (let i = 0; i < points.length; i += 3) point.fromArray(points, i).applyMatrix4(surface.object.matrix).toArray(points, i);
+      this.places.geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(points, 3));
+      this.places.visible = true;
+    }
+    this.redraw();
+  }
+
+  private bounds(parts?: number[]): THREE.Sphere | null {
     let all: THREE.Sphere | null = null;
-    for (const surface of this.surfaces.values()) {
+    for (const [part, surface] of this.surfaces) {
+      if (parts ? !parts.includes(part) : !surface.object.visible && this.surfaces.size > 1) continue;
       if (all) all.union(surface.bounds);
-      else all = surface.bounds.clone();
+      else all = surface.bounds;
     }
     return all;
   }
 
+  /** Height of what is seen, in the project's unit, at the depth the camera looks at. */
+  private viewHeight(): number {
+    if (this.camera === this.parallel) return (this.parallel.top - this.parallel.bottom) / this.parallel.zoom;
+    return 2 * HALF_FIELD * this.camera.position.distanceTo(this.controls.target);
+  }
+
   private pixelsPerUnit(point: THREE.Vector3): number {
+    if (this.camera === this.parallel) return this.canvas.clientHeight / this.viewHeight();
     const depth = point.clone().sub(this.camera.position).dot(this.camera.getWorldDirection(new THREE.Vector3()));
-    return this.canvas.clientHeight / 2 / Math.tan(((this.camera.fov / 2) * Math.PI) / 180) / depth;
+    return this.canvas.clientHeight / 2 / HALF_FIELD / Math.max(depth, 1e-9);
   }
 
   /** Near and far planes hug what is there, for the sake of depth precision. */
@@ -212,8 +373,19 @@ export class Stage {
     const all = this.bounds();
     if (!all) return;
     const distance = this.camera.position.distanceTo(all.center);
-    this.camera.near = Math.max(distance - 1.2 * all.radius, all.radius / 500);
-    this.camera.far = distance + 1.5 * all.radius;
+    this.camera.near = this.camera === this.parallel ? -2 * all.radius : Math.max(distance - 1.2 * all.radius, all.radius / 500);
+    this.camera.far = distance + 2 * all.radius;
+    this.camera.updateProjectionMatrix();
+  }
+
+  private aspect(): number {
+    return this.canvas.clientWidth / Math.max(1, this.canvas.clientHeight);
+  }
+
+  private fitAspect() {
+    this.perspective.aspect = this.aspect();
+    this.parallel.left = this.parallel.bottom * this.aspect();
+    this.parallel.right = this.parallel.top * this.aspect();
     this.camera.updateProjectionMatrix();
   }
 
@@ -224,8 +396,7 @@ export class Stage {
     this.renderer.setSize(width, height, false);
     this.canvas.style.width = `${width}px`;
     this.canvas.style.height = `${height}px`;
-    this.camera.aspect = width / height;
-    this.camera.updateProjectionMatrix();
+    this.fitAspect();
     this.redraw();
   }
 }

@@ -21,7 +21,7 @@ const vertexShader = /* glsl */ `
 const fragmentShader = /* glsl */ `
   precision highp float;
   in vec4 vColor; in vec3 vNormal; in vec3 vSight;
-  uniform bool lit; uniform bool bare;
+  uniform bool lit; uniform bool bare; uniform float smoothCosine;
   out vec4 pixel;
   vec3 toLinear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
   vec3 toEncoded(vec3 c) { return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c)); }
@@ -29,6 +29,11 @@ const fragmentShader = /* glsl */ `
     vec3 color = bare ? vec3(0.72) : vColor.rgb;
     if (!lit) { pixel = vec4(color, 1.0); return; }
     vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
+    // The face's own normal, from how the place changes over the screen: no geometry is needed for
+    // it. It takes over where the smooth one is bent away from it too far.
+    vec3 face = normalize(cross(dFdx(vSight), dFdy(vSight)));
+    if (dot(face, vSight) < 0.0) face = -face;
+    if (dot(n, face) < smoothCosine) n = face;
     vec3 key = normalize(vec3(-0.45, 0.75, 0.6));
     vec3 fill = normalize(vec3(0.8, 0.1, 0.35));
     float wrapped = max(0.0, (dot(n, key) + 0.25) / 1.25);
@@ -36,6 +41,37 @@ const fragmentShader = /* glsl */ `
     float gloss = pow(max(0.0, dot(n, normalize(key + normalize(vSight)))), 40.0) * 0.07;
     pixel = vec4(toEncoded(min(vec3(1.0), toLinear(color) * light + gloss)), 1.0);
   }`;
+
+const lineVertexShader = /* glsl */ `
+  in vec3 position; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix;
+  void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+const lineFragmentShader = /* glsl */ `
+  precision highp float; uniform float strength; out vec4 pixel;
+  void main() { pixel = vec4(vec3(0.1), 0.75 * strength); }`;
+
+/** The two vertices of each edge of the faces, each edge once; cuts of polygons are no edges. */
+function edgesOf({ cornerVertices, faceStarts }: GeometryFrame): Uint32Array {
+  const pairs: number[] = [];
+  const back: [number, number][] = [];
+  const met = new Set<number>();
+  const faces = faceStarts ? faceStarts.length - 1 : cornerVertices.length / 3;
+  for (let face = 0; face < faces; face++) {
+    const start = faceStarts?.[face] ?? 3 * face;
+    const end = faceStarts?.[face + 1] ?? 3 * face + 3;
+    for (let corner = start; corner < end; corner++) {
+      const a = cornerVertices[corner] ?? 0;
+      const b = cornerVertices[corner + 1 < end ? corner + 1 : start] ?? 0;
+      if (a > b) back.push([b, a]);
+      else {
+        pairs.push(a, b);
+        met.add(a * 4294967296 + b);
+      }
+    }
+  }
+  // On a closed surface every edge is walked both ways; only borders are left over.
+  for (const [a, b] of back) if (!met.has(a * 4294967296 + b)) pairs.push(a, b);
+  return Uint32Array.from(pairs);
+}
 
 export interface Meeting {
   point: THREE.Vector3;
@@ -56,8 +92,15 @@ export class Surface {
   private readonly values = new Map<number, { placement: Placement; bytes: Uint8Array }>();
   private shown: number | null = null;
   private bvh: MeshBVH | null = null;
+  /** From the project's space to the part's. */
+  private readonly inverse = new THREE.Matrix4();
+  private wire: THREE.LineSegments<THREE.BufferGeometry, THREE.RawShaderMaterial> | null = null;
 
-  constructor(private readonly frame: GeometryFrame) {
+  constructor(
+    private readonly frame: GeometryFrame,
+    /** Names the mesh by its content. */
+    readonly mesh: string,
+  ) {
     const { positions, normals, cornerVertices, triangles } = frame;
     this.shared = new THREE.BufferGeometry();
     this.shared.setAttribute("position", new THREE.BufferAttribute(positions, 3));
@@ -70,7 +113,7 @@ export class Surface {
       vertexShader,
       fragmentShader,
       side: THREE.DoubleSide,
-      uniforms: { lit: { value: true }, bare: { value: true } },
+      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 } },
       // The dots of the footprint lie on the surface and must not sink into it.
       polygonOffset: true,
       polygonOffsetFactor: 1,
@@ -78,6 +121,7 @@ export class Surface {
     });
     this.object = new THREE.Mesh(this.shared, this.material);
     this.object.frustumCulled = false;
+    this.object.matrixAutoUpdate = false;
     growTree(this.shared, (tree) => {
       this.bvh = tree;
     });
@@ -88,8 +132,16 @@ export class Surface {
     return this.bvh !== null;
   }
 
+  /** In the project's space. */
   get bounds(): THREE.Sphere {
-    return this.shared.boundingSphere ?? new THREE.Sphere();
+    return (this.shared.boundingSphere ?? new THREE.Sphere()).clone().applyMatrix4(this.object.matrix);
+  }
+
+  /** Puts the part where it stands; the matrix is given column by column. */
+  stand(matrix: readonly number[]) {
+    this.object.matrix.fromArray([...matrix]);
+    this.object.matrixWorldNeedsUpdate = true;
+    this.inverse.copy(this.object.matrix).invert();
   }
 
   take(set: number, placement: Placement, bytes: Uint8Array) {
@@ -153,8 +205,31 @@ export class Surface {
     this.object.geometry = split;
   }
 
-  light(lit: boolean) {
+  /** Lit or flat; faces that bend by less than the angle (degrees) are shaded as one. */
+  light(lit: boolean, smoothUpTo: number) {
     this.material.uniforms.lit = { value: lit };
+    // Half of the bend: the smooth normal lies in the middle between two faces.
+    const cosine = smoothUpTo >= 180 ? -1 : smoothUpTo <= 0 ? 2 : Math.cos((smoothUpTo / 2 / 180) * Math.PI);
+    this.material.uniforms.smoothCosine = { value: cosine };
+  }
+
+  /** The edges of the faces as lines over them, as dark as `strength` (0–1) says; 0 takes them away. */
+  outline(strength: number) {
+    if (strength <= 0) {
+      if (this.wire) this.wire.visible = false;
+      return;
+    }
+    if (!this.wire) {
+      const lines = new THREE.BufferGeometry();
+      lines.setAttribute("position", this.shared.getAttribute("position"));
+      lines.setIndex(new THREE.BufferAttribute(edgesOf(this.frame), 1));
+      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 } }, transparent: true, depthWrite: false });
+      this.wire = new THREE.LineSegments(lines, material);
+      this.wire.frustumCulled = false;
+      this.object.add(this.wire);
+    }
+    this.wire.visible = true;
+    this.wire.material.uniforms.strength = { value: strength };
   }
 
   valueAt(set: number, meeting: Meeting, vertex: number): [number, number, number, number] | null {
@@ -170,8 +245,9 @@ export class Surface {
     return [at(0), at(1), at(2), at(3)];
   }
 
+  /** Where a vertex is, in the project's space. */
   position(vertex: number, into = new THREE.Vector3()) {
-    return into.fromArray(this.frame.positions, 3 * vertex);
+    return into.fromArray(this.frame.positions, 3 * vertex).applyMatrix4(this.object.matrix);
   }
 
   /** Where a covered element is, whatever its placement. */
@@ -189,16 +265,20 @@ export class Surface {
     return this.position(this.frame.cornerVertices[element] ?? 0, into).lerp(middle, 0.25);
   }
 
-  /** The nearest point under a ray; none while the tree is being built. */
+  /** The nearest point under a ray of the project's space; none while the tree is being built. */
   meet(ray: THREE.Ray): Meeting | null {
-    const hit = this.bvh?.raycastFirst(ray, THREE.DoubleSide);
+    if (!this.object.visible) return null;
+    const hit = this.bvh?.raycastFirst(ray.clone().applyMatrix4(this.inverse), THREE.DoubleSide);
     if (!hit || hit.faceIndex == null || !hit.face) return null;
     const { a, b, c } = hit.face;
-    return { point: hit.point, distance: hit.distance, vertices: [a, b, c], triangle: hit.faceIndex };
+    const point = hit.point.clone().applyMatrix4(this.object.matrix);
+    return { point, distance: point.distanceTo(ray.origin), vertices: [a, b, c], triangle: hit.faceIndex };
   }
 
   dispose() {
     this.shared.dispose();
+    this.wire?.geometry.dispose();
+    this.wire?.material.dispose();
     this.split?.dispose();
     this.material.dispose();
   }
