@@ -37,7 +37,9 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth data-test="import" onKeyDown={(event) => {
       event.stopPropagation();
-      if (event.key === "Enter" && !(event.target as HTMLElement).closest("button, [role=combobox], [role=option]")) bring();
+      if (event.key !== "Enter" || (event.target as HTMLElement).closest("button, [role=combobox], [role=option]")) return;
+      event.preventDefault();
+      bring();
     }}>
       <DialogTitle>Bring in {meshes.length === 1 ? meshes[0]?.name : `${meshes.length} files`}</DialogTitle>
       <DialogContent sx={{ display: "grid", gap: 2, pt: "8px !important" }}>

@@ -40,7 +40,7 @@ type ProjectCard = Schemas["ProjectCard"];
 /** From how many projects on a search is worth its room. */
 const SEARCH_FROM = 5;
 
-const pictureGround = { bgcolor: "#8b8a88", display: "block", width: "100%", objectFit: "cover", borderRadius: "11px 11px 0 0" } as const;
+const pictureGround = { bgcolor: "#8b8a88", display: "block", width: "100%", objectFit: "contain", borderRadius: "11px 11px 0 0" } as const;
 
 export function Shelf({ open, onBring }: { open: (project: number) => void; onBring: () => void }) {
   const client = useQueryClient();
@@ -77,7 +77,7 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
             <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1.5 }}>
               <Typography variant="h2" sx={{ flex: 1 }}>Go on with</Typography>
               {all.length >= SEARCH_FROM && <TextField size="small" placeholder="Search" value={wanted} onChange={(event) => setWanted(event.target.value)} slotProps={{ htmlInput: { "aria-label": "Search the projects", "data-test": "search" } }} sx={{ width: 200, "& .MuiInputBase-root": { bgcolor: "background.paper" } }} />}
-              <Button variant="outlined" color="secondary" onClick={() => setNaming(true)} data-test="new-project">New empty project…</Button>
+              <Button variant="outlined" color="secondary" onClick={() => setNaming(true)} data-test="new-project" sx={{ bgcolor: "background.paper" }}>New empty project…</Button>
             </Box>
             <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(210px, 1fr))", gap: 1.5, mb: 1 }}>
               {found.map((project) => <Card key={project.id} project={project} open={open} renew={renew} />)}
@@ -124,8 +124,8 @@ function Piece({ piece, open }: { piece: Schemas["PieceCard"]; open: (project: n
         <Typography variant="h3">{piece.title}</Typography>
         <Typography variant="body2" color="textSecondary" sx={{ my: 0.75, flex: 1 }}>{piece.blurb} From Skerrybank Toyworks.</Typography>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5 }}>
-          <Button variant="contained" onClick={() => void openPiece()} loading={making} data-test={`piece-${piece.key}`}>Open a fresh one</Button>
-          <FormControlLabel control={<Checkbox size="small" checked={dense} onChange={(event) => setDense(event.target.checked)} sx={{ p: 0.5 }} />} label={<Typography variant="body2">dense, as a scan</Typography>} />
+          <Button variant="contained" onClick={() => void openPiece()} loading={making} data-test={`piece-${piece.key}`}>Open</Button>
+          <FormControlLabel control={<Checkbox size="small" checked={dense} onChange={(event) => setDense(event.target.checked)} sx={{ p: 0.5 }} />} label={<Typography variant="body2">as dense as a scan</Typography>} />
         </Box>
       </Box>
     </Paper>

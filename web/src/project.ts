@@ -17,6 +17,8 @@ export class Project {
   private readonly live: Live;
   private awaitingFootprint = false;
   private strokeUnderWay = false;
+  /** Not all parts have come yet. */
+  private opening = true;
   /** Radius on screen of the circle last asked about. */
   private ringPixels = 0;
 
@@ -42,6 +44,9 @@ export class Project {
           const mesh = get().parts.find((part) => part.id === frame.part)?.mesh ?? "";
           stage.add(frame.part, new Surface(frame, mesh));
           this.refreshLook();
+          // The camera is set for what a project opens with; parts that come later do not move it.
+          if (this.opening || !stage.isFramed) stage.frame();
+          this.opening &&= !get().parts.every((part) => stage.surfaces.has(part.id));
           return;
         }
         const surface = stage.surfaces.get(frame.part);
@@ -105,6 +110,7 @@ export class Project {
   }
 
   private takeOutline(outline: Schemas["Outline"]) {
+    if (outline.parts.length === 0) this.opening = false;
     for (const [id, surface] of this.stage.surfaces) {
       if (!outline.parts.some((part) => part.id === id && part.mesh === surface.mesh)) this.stage.remove(id);
     }

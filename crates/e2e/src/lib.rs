@@ -14,6 +14,7 @@ use fantoccini::{
     Client, ClientBuilder, Locator,
     actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction},
     elements::Element,
+    error::CmdError,
     wd::TimeoutConfiguration,
 };
 use hyper_util::client::legacy::connect::HttpConnector;
@@ -166,7 +167,16 @@ impl Browser {
     /// # Errors
     /// When it does not appear or cannot be clicked.
     pub async fn click(&self, mark: &str) -> Result<()> {
-        Ok(self.find(mark).await?.click().await?)
+        let begun = Instant::now();
+        loop {
+            // What fades out or in is in the way for a moment, as it is for a hand.
+            match self.find(mark).await?.click().await {
+                Err(error) if begun.elapsed() < PATIENCE && is_in_the_way(&error) => {
+                    tokio::time::sleep(Duration::from_millis(50)).await;
+                }
+                done => return Ok(done?),
+            }
+        }
     }
 
     /// The value of a JavaScript expression in the page.
@@ -250,6 +260,63 @@ impl Browser {
         self.until("document.querySelector('.MuiPopover-root') === null").await
     }
 
+    /// Opens a fresh demo piece from the shelf, and waits until it is on the stage.
+    ///
+    /// # Errors
+    /// When it does not come.
+    pub async fn open_piece(&self, app: &App, key: &str) -> Result<()> {
+        self.client.goto(&app.address).await?;
+        self.click(&format!("piece-{key}")).await?;
+        self.loaded().await
+    }
+
+    /// Brings files in by the button's own field, with the choices the app starts from.
+    ///
+    /// # Errors
+    /// When the app does not ask how.
+    pub async fn bring_in(&self, files: &[&Path]) -> Result<()> {
+        let picker = self.client.find(Locator::Css("[data-test=file]")).await?;
+        let paths: Vec<String> = files.iter().map(|f| f.to_string_lossy().into_owned()).collect();
+        picker.send_keys(&paths.join("\n")).await?;
+        self.click("bring").await
+    }
+
+    /// Clicks the first thing of a kind that says a word, as seen by the user.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub async fn click_text(&self, tag: &str, word: &str) -> Result<()> {
+        let path = format!("//{tag}[contains(., '{word}')]");
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path)).await;
+        Ok(found.with_context(|| format!("nothing says {word}"))?.click().await?)
+    }
+
+    /// A place on the page where a part, by its place in the list, is seen.
+    ///
+    /// # Errors
+    /// When it is nowhere in view.
+    pub async fn spot_on(&self, part: usize) -> Result<[f64; 2]> {
+        let spot = self
+            .eval(&format!(
+                "(() => {{ const {{ stage, state }} = speckle; const id = state().parts[{part}].id;
+                    const is = (x, y) => stage.under(x, y)?.part === id;
+                    for (let y = 90; y < 620; y += 5) for (let x = 60; x < 880; x += 5)
+                        if (is(x, y) && is(x + 10, y) && is(x + 5, y + 8) && is(x + 5, y - 8)) return [x + 5, y];
+                    return null; }})()"
+            ))
+            .await?;
+        serde_json::from_value(spot).context("the part is nowhere in view")
+    }
+
+    /// Presses a key on the page itself.
+    ///
+    /// # Errors
+    /// When the driver refuses.
+    pub async fn press(&self, key: &str) -> Result<()> {
+        let body = self.client.find(Locator::Css("body")).await?;
+        Ok(body.send_keys(key).await?)
+    }
+
     /// Waits until a project's meshes and values are on the stage.
     ///
     /// # Errors
@@ -269,7 +336,7 @@ impl Browser {
     /// When the menu does not answer.
     pub async fn choose_flat(&self) -> Result<()> {
         self.choose_look("Flat").await?;
-        self.until("speckle.state().shade === 'flat'").await
+        self.until("speckle.state().look.shade === 'flat'").await
     }
 
     /// Chooses an entry of the look's menu by a word in it.
@@ -297,6 +364,15 @@ impl Browser {
             .collect())
     }
 
+    /// The same without what the browser itself says about answers that were refusals.
+    ///
+    /// # Errors
+    /// When the log cannot be read.
+    pub async fn complaints_beside_refusals(&self) -> Result<Vec<String>> {
+        let all = self.complaints().await?;
+        Ok(all.into_iter().filter(|said| !said.contains("status of 422")).collect())
+    }
+
     /// Ends the session, and with it the browser.
     ///
     /// # Errors
@@ -306,6 +382,12 @@ impl Browser {
         drop(self.driver);
         Ok(())
     }
+}
+
+/// True for what passes by itself: something lies over the element, or it was drawn anew.
+fn is_in_the_way(error: &CmdError) -> bool {
+    matches!(error, CmdError::Standard(error)
+        if matches!(error.error().as_str(), "element click intercepted" | "stale element reference"))
 }
 
 fn move_to((x, y): (f64, f64)) -> PointerAction {

@@ -5,7 +5,7 @@ use std::{fs, path::Path, process::Command, time::Duration};
 use anyhow::{Context, Result};
 use fantoccini::Locator;
 use image::RgbaImage;
-use serde_json::Value;
+use serde_json::{Value, json};
 use speckle_e2e::{App, Browser, fetch, web_folder};
 
 /// The colors of a GLB, sRGB-encoded, as the crate `gltf` reads them: a reader that shares no code
@@ -119,9 +119,7 @@ async fn a_stroke_is_seen_kept_undone_redone_and_delivered() -> Result<()> {
     let data = folder.path().join("toys.sqlite");
     let app = App::start(&data)?;
     let browser = Browser::start().await?;
-    browser.client.goto(&app.address).await?;
-    browser.click("piece-bollard").await?;
-    browser.loaded().await?;
+    browser.open_piece(&app, "bollard").await?;
     let hash = browser.eval("location.hash").await?;
     let project: i64 =
         hash.as_str().and_then(|h| h.rsplit('/').next()?.parse().ok()).context("a project")?;
@@ -183,9 +181,7 @@ async fn holding_still_builds_up_only_if_asked() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys.sqlite"))?;
     let browser = Browser::start().await?;
-    browser.client.goto(&app.address).await?;
-    browser.click("piece-bollard").await?;
-    browser.loaded().await?;
+    browser.open_piece(&app, "bollard").await?;
     browser.paint_with("#000000").await?;
     let darkest = || async {
         Ok::<u8, anyhow::Error>(on_page(&browser).await?.iter().map(|v| v[0]).min().unwrap_or(0))
@@ -217,8 +213,7 @@ async fn files_come_in_by_button_and_by_drop_and_broken_ones_say_why() -> Result
     let broken = folder.path().join("torn.ply");
     let head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n";
     fs::write(&broken, format!("{head}0 0 0\n1 zero 0\n0 1 0\n3 0 1 2\n"))?;
-    let picker = browser.client.find(Locator::Css("[data-test=file]")).await?;
-    picker.send_keys(&broken.to_string_lossy()).await?;
+    browser.bring_in(&[&broken]).await?;
     browser.find("trouble").await?;
     let said = browser.eval("document.querySelector('[data-test=trouble]').innerText").await?;
     let said = said.as_str().unwrap_or_default();
@@ -227,7 +222,8 @@ async fn files_come_in_by_button_and_by_drop_and_broken_ones_say_why() -> Result
         "{said}"
     );
     let projects = fetch(&app.address, "/api/v1/projects")?;
-    assert_eq!(projects, b"[]", "nothing may be half-imported");
+    let shelf: Value = serde_json::from_slice(&projects)?;
+    assert_eq!(shelf["projects"], json!([]), "nothing may be half-imported");
     browser
         .client
         .find(Locator::XPath("//div[@data-test='trouble']//button"))
@@ -238,7 +234,7 @@ async fn files_come_in_by_button_and_by_drop_and_broken_ones_say_why() -> Result
 
     let whole = folder.path().join("kite.ply");
     fs::write(&whole, format!("{head}0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"))?;
-    picker.send_keys(&whole.to_string_lossy()).await?;
+    browser.bring_in(&[&whole]).await?;
     let report = browser.find("report").await?.text().await?;
     assert!(report.contains("kite") && report.contains("no color set"), "{report}");
 
@@ -256,6 +252,7 @@ async fn files_come_in_by_button_and_by_drop_and_broken_ones_say_why() -> Result
             vec![text.into()],
         )
         .await?;
+    browser.click("bring").await?;
     browser
         .until("speckle.state().parts.length === 2 && speckle.stage.surfaces.size === 2")
         .await?;

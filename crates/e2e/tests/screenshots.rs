@@ -3,7 +3,6 @@
 use std::{fs, path::Path};
 
 use anyhow::Result;
-use fantoccini::Locator;
 use speckle_e2e::{App, Browser, binary};
 use std::time::Duration;
 
@@ -81,8 +80,7 @@ async fn pictures() -> Result<()> {
     fs::write(&input, text + "3 1 1 2\n3 7 9 7\n")?;
     browser.click("to-shelf").await?;
     browser.find("piece-bollard").await?;
-    let field = browser.client.find(Locator::Css("[data-test=file]")).await?;
-    field.send_keys(&input.to_string_lossy()).await?;
+    browser.bring_in(&[&input]).await?;
     browser.find("report").await?;
     browser.until("speckle.stage.surfaces.size === 1").await?;
     tokio::time::sleep(Duration::from_millis(500)).await;

@@ -10,9 +10,7 @@ const CONTROL_Y: &str = "\u{e009}y\u{e000}";
 
 async fn open_bollard(app: &App) -> Result<Browser> {
     let browser = Browser::start().await?;
-    browser.client.goto(&app.address).await?;
-    browser.click("piece-bollard").await?;
-    browser.loaded().await?;
+    browser.open_piece(app, "bollard").await?;
     Ok(browser)
 }
 
@@ -106,7 +104,7 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
 
     let page = browser.client.find(Locator::Css("body")).await?;
     page.send_keys(CONTROL_Z).await?;
-    browser.until("speckle.state().history.redo === 'Skin stroke on Set 2'").await?;
+    browser.until("speckle.state().history.redo?.label === 'Skin stroke on Set 2'").await?;
     assert!(held(&browser, "Set 2").await?.iter().all(|v| v[1] == 0));
     page.send_keys(CONTROL_Y).await?;
     browser.until("speckle.state().history.redo === null").await?;
@@ -144,8 +142,15 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     browser.until("document.body.innerText.includes('The server is not connected')").await?;
     assert_eq!(held(&browser, "Coat").await?, painted);
 
+    // What is on the stage stays there when the server is back: no mesh comes again, and the camera
+    // and the choices are as they were.
+    browser
+        .eval("(speckle.kept = speckle.stage.surfaces.values().next().value, speckle.stage.turn(0.3, 0.1), speckle.eye = speckle.stage.camera.position.x, true)")
+        .await?;
     let _app = App::start_at(&data, port)?;
     browser.loaded().await?;
+    let resumed = "speckle.stage.surfaces.values().next().value === speckle.kept && speckle.stage.camera.position.x === speckle.eye";
+    assert_eq!(browser.eval(resumed).await?, Value::Bool(true));
     browser
         .until("document.querySelector('[data-test=saved]').innerText.includes('saved')")
         .await?;

@@ -110,9 +110,9 @@ export function PaintSheet() {
       <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1.25 }}>
         {brush.reach === "skin" ? "Covers the visible, connected surface inside the circle. What lies behind or beside it stays." : "Covers everything within the radius, seen or hidden: both sides of thin walls, and pieces that stand close."}
       </Typography>
-      <TextField select size="small" fullWidth label="Radius is a length" value={brush.on_screen ? "screen" : "part"} onChange={(event) => setBrush({ on_screen: event.target.value === "screen" })} sx={{ mb: 1.25 }}>
-        <MenuItem value="part">on the model: the same at every distance</MenuItem>
-        <MenuItem value="screen">on the screen: finer as you come closer</MenuItem>
+      <TextField select size="small" fullWidth label="The radius keeps its size" value={brush.on_screen ? "screen" : "part"} onChange={(event) => setBrush({ on_screen: event.target.value === "screen" })} sx={{ mb: 1.25 }}>
+        <MenuItem value="part">on the model</MenuItem>
+        <MenuItem value="screen">on the screen: finer from close by</MenuItem>
       </TextField>
       <Typography variant="caption" color="textSecondary">Falloff</Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 0.5, mb: 1 }}>

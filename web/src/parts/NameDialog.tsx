@@ -21,7 +21,10 @@ export function NameDialog({ title, name, act, onName, onClose }: Props) {
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth onKeyDown={(event) => {
       event.stopPropagation();
-      if (event.key === "Enter") accept();
+      if (event.key !== "Enter") return;
+      // Or the key would press whatever has the focus when the dialog is gone.
+      event.preventDefault();
+      accept();
     }}>
       <DialogTitle>{title}</DialogTitle>
       <DialogContent><TextField value={typed} onChange={(event) => setTyped(event.target.value)} autoFocus fullWidth size="small" slotProps={{ htmlInput: { "aria-label": "Name", "data-test": "name", onFocus: (event: React.FocusEvent<HTMLInputElement>) => event.target.select() } }} /></DialogContent>

@@ -167,8 +167,6 @@ export class Stage {
     this.remove(part);
     this.surfaces.set(part, surface);
     this.scene.add(surface.object);
-    // The camera is set once, for the first part; later ones do not move it.
-    if (!this.framed) this.frame();
     this.redraw();
   }
 
@@ -179,6 +177,11 @@ export class Stage {
     old.dispose();
     this.surfaces.delete(part);
     this.redraw();
+  }
+
+  /** True once the user, or a first framing of everything, has set the camera. */
+  get isFramed() {
+    return this.framed;
   }
 
   redraw() {
@@ -376,6 +379,8 @@ export class Stage {
     this.camera.near = this.camera === this.parallel ? -2 * all.radius : Math.max(distance - 1.2 * all.radius, all.radius / 500);
     this.camera.far = distance + 2 * all.radius;
     this.camera.updateProjectionMatrix();
+    // Rays are asked for before the next picture is drawn.
+    this.camera.updateMatrixWorld();
   }
 
   private aspect(): number {

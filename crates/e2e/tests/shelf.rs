@@ -1,0 +1,103 @@
+//! The shelf: projects made, named, copied, found, sent away as files and back, deleted.
+
+use std::{fs, time::Instant};
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use serde_json::Value;
+use speckle_e2e::{App, Browser, PATIENCE, fetch};
+
+fn names(app: &App) -> Result<Vec<String>> {
+    let shelf: Value = serde_json::from_slice(&fetch(&app.address, "/api/v1/projects")?)?;
+    let projects = shelf["projects"].as_array().context("a list")?;
+    Ok(projects.iter().filter_map(|p| p["name"].as_str()).map(str::to_owned).collect())
+}
+
+/// Opens the menu of the first card and chooses an entry.
+async fn of_first_card(browser: &Browser, entry: &str) -> Result<()> {
+    browser.click("more").await?;
+    browser.click_text("li", entry).await?;
+    browser.until("document.querySelector('[role=menu]') === null").await
+}
+
+async fn name_it(browser: &Browser, name: &str) -> Result<()> {
+    let field = browser.find("name").await?;
+    field.send_keys(&format!("\u{e009}a\u{e000}{name}\u{e007}")).await?;
+    browser.until("document.querySelector('[data-test=name]') === null").await
+}
+
+#[tokio::test]
+async fn projects_are_named_copied_found_sent_away_and_deleted() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "drifter").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.stroke(&[(x, y), (x + 8.0, y)]).await?;
+    browser.click("to-shelf").await?;
+
+    of_first_card(&browser, "Rename").await?;
+    name_it(&browser, "Blue drifter").await?;
+    browser.until("document.body.innerText.includes('Renamed to Blue drifter')").await?;
+    of_first_card(&browser, "Duplicate").await?;
+    browser.until("document.querySelectorAll('[data-test=card]').length === 2").await?;
+    assert_eq!(names(&app)?, ["Blue drifter copy", "Blue drifter"]);
+    // Each card has its picture, and the shelf tells the room it all takes.
+    browser.until("[...document.images].every((i) => i.complete && i.naturalWidth > 0)").await?;
+    browser
+        .until(
+            "/2 projects in [\\d.]+ MB/.test(document.querySelector('[data-test=disk]').innerText)",
+        )
+        .await?;
+
+    browser.click("more").await?;
+    browser.click_text("a", "Export").await?;
+    browser.until("document.querySelector('[role=menu]') === null").await?;
+    let file = browser.downloads.join("Blue drifter copy.speckle");
+    let begun = Instant::now();
+    while !file.exists() && begun.elapsed() < PATIENCE {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    of_first_card(&browser, "Delete").await?;
+    browser.click("delete").await?;
+    browser.until("document.querySelectorAll('[data-test=card]').length === 1").await?;
+
+    // Back from its file it opens by itself, with the stroke in its history.
+    let picker = browser.client.find(Locator::Css("[data-test=file]")).await?;
+    picker.send_keys(&file.to_string_lossy()).await?;
+    browser.loaded().await?;
+    browser.until("speckle.state().history.undo?.label === 'Skin stroke on Paint'").await?;
+    assert_eq!(names(&app)?, ["Blue drifter copy", "Blue drifter"]);
+    // What is none of ours says so.
+    browser.click("to-shelf").await?;
+    let odd = folder.path().join("odd.speckle");
+    fs::write(&odd, "nothing of the kind")?;
+    picker_of(&browser).await?.send_keys(&odd.to_string_lossy()).await?;
+    let said = browser.find("trouble").await?.text().await?;
+    assert!(said.contains("no project file"), "{said}");
+    browser
+        .client
+        .find(Locator::XPath("//div[@data-test='trouble']//button"))
+        .await?
+        .click()
+        .await?;
+
+    // A search comes with the fifth project.
+    browser.until("document.querySelector('[data-test=trouble]') === null").await?;
+    for name in ["Pier", "Crane", "Buoy"] {
+        browser.click("new-project").await?;
+        name_it(&browser, name).await?;
+        browser.until("speckle.state().connected === true").await?;
+        browser.until("document.body.innerText.includes('Drop a mesh file here')").await?;
+        browser.click("to-shelf").await?;
+        browser.find("card").await?;
+    }
+    browser.find("search").await?.send_keys("bu").await?;
+    browser.until("document.querySelectorAll('[data-test=card]').length === 1").await?;
+    assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+async fn picker_of(browser: &Browser) -> Result<fantoccini::elements::Element> {
+    Ok(browser.client.find(Locator::Css("[data-test=file]")).await?)
+}
