@@ -11,7 +11,7 @@ import { StageView } from "./stage/StageView";
 import { listen } from "./keys";
 import { hand, shownHand } from "./parts/hand";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, count, hex, length, set, shownSet, targetSet, useApp, type Area } from "./state";
+import { activePart, count, hex, length, set, targetSet, useApp, type Area } from "./state";
 import { heading } from "./theme";
 
 const areas: { key: Area; title: string }[] = [
@@ -112,7 +112,7 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
 function ProbeLine() {
   const probe = useApp((state) => state.probe);
   const part = useApp(activePart);
-  const shown = useApp(shownSet);
+  const area = useApp((state) => state.area);
   const target = useApp(targetSet);
   const covered = useApp((state) => state.covered);
   const several = useApp((state) => state.parts.length > 1);
@@ -124,9 +124,10 @@ function ProbeLine() {
       {probe ? (
         <>
           <span>{several && <>{probe.part} · </>}vertex <b>{count(probe.vertex)}</b></span>
-          {probe.value && shown && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
+          {probe.value && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
           <span>edge <b>{length(probe.edge)}</b></span>
-          {covered > 0 && target && <span>brush covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
+          {!probe.isActive && <span>{area === "gather" ? "click to choose it" : "hold P and click to choose it"}</span>}
+          {probe.isActive && covered > 0 && target && <span>brush covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
         </>
       ) : (
         <span>{part ? "Point at the model to read its numbers." : ""}</span>

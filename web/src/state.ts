@@ -13,6 +13,7 @@ export type Rgba = [number, number, number, number];
 /** What is under the pointer. */
 export interface Probe {
   part: string;
+  isActive: boolean;
   vertex: number;
   value: Rgba | null;
   /** Mean length of the edges at the triangle under the pointer, in the project's unit. */

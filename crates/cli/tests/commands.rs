@@ -101,3 +101,69 @@ fn trouble_ends_with_a_sentence_a_code_and_no_file() {
     }
     assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
 }
+
+#[test]
+fn many_files_are_converted_at_once_scaled_and_turned_and_trouble_with_one_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    for name in ["a.ply", "b.ply"] {
+        fs::write(folder.path().join(name), CUBE).unwrap();
+    }
+    fs::write(folder.path().join("torn.ply"), &CUBE[..200]).unwrap();
+    let args = ["convert", "a.ply", "b.ply", "torn.ply", "--to", "obj", "--into", "out", "--json"];
+    let turned = ["--scale", "25.4", "--from-up", "y", "--to-up", "z"];
+    let output = speckle(folder.path(), &[&args[..], &turned[..]].concat());
+    assert_eq!(output.status.code(), Some(1), "one of them failed");
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(said.contains("torn.ply") && said.contains("1 of 3 files"), "{said}");
+    let written: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(written.as_array().unwrap().len(), 2);
+
+    let output = speckle(folder.path(), &["inspect", "out/a.obj", "out/b.obj", "--json"]);
+    let reports: Value = serde_json::from_slice(&output.stdout).unwrap();
+    let part = &reports[1]["parts"][0];
+    // What was up along Y is up along Z: the box from 0 to 1 in Z becomes one from −1 to 0 in Y.
+    let corner = |which: &str| -> Vec<f64> {
+        let numbers = part["bounds"][which].as_array().unwrap();
+        numbers.iter().map(|n| (n.as_f64().unwrap() / 25.4 * 1e4).round() / 1e4).collect()
+    };
+    assert_eq!((corner("min"), corner("max")), (vec![0., -1., 0.], vec![1., 0., 1.]));
+    assert_eq!(part["watertight"], json!(true));
+    let volume = part["volume"].as_f64().unwrap();
+    assert!((volume / 25.4_f64.powi(3) - 1.0).abs() < 1e-5, "{volume}");
+
+    // Nothing is overwritten by guessing.
+    let output = speckle(folder.path(), &["convert", "a.ply", "b.ply", "--to", "ply"]);
+    assert!(!output.status.success());
+    assert!(String::from_utf8_lossy(&output.stderr).contains("overwrite itself"));
+}
+
+#[test]
+fn shells_are_told_the_words_of_the_command() {
+    let folder = tempfile::tempdir().unwrap();
+    for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
+        let output = speckle(folder.path(), &["completions", shell]);
+        let said = String::from_utf8_lossy(&output.stdout).into_owned();
+        assert!(output.status.success() && said.contains("convert"), "{shell}");
+    }
+}
+
+#[test]
+fn files_beside_an_obj_are_found_but_never_outside_its_folder() {
+    let folder = tempfile::tempdir().unwrap();
+    let inner = folder.path().join("inner");
+    fs::create_dir(&inner).unwrap();
+    let red = "newmtl red\nKd 1 0 0\n";
+    fs::write(inner.join("near.mtl"), red).unwrap();
+    fs::write(folder.path().join("far.mtl"), red).unwrap();
+    let sets = |library: &str| -> usize {
+        let text = format!("mtllib {library}\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n");
+        fs::write(inner.join("flag.obj"), text).unwrap();
+        let output = speckle(folder.path(), &["inspect", "inner/flag.obj", "--json"]);
+        let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+        report["parts"][0]["sets"].as_array().unwrap().len()
+    };
+    assert_eq!(sets("near.mtl"), 1);
+    assert_eq!(sets("../far.mtl"), 0);
+    let absolute = folder.path().join("far.mtl");
+    assert_eq!(sets(&absolute.to_string_lossy()), 0);
+}

@@ -9,6 +9,7 @@ pub mod gate;
 use std::ops::Range;
 
 use glam::{Vec2, Vec3};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// One set of texture coordinates, an entry per corner.
@@ -99,8 +100,20 @@ impl Mesh {
         if uv_sets.iter().any(|set| set.uvs.len() != corner_vertices.len()) {
             return Err(MeshError::Inconsistent("a UV set needs one entry per corner"));
         }
-        if let Some(bad) = positions.iter().position(|p| !p.is_finite()) {
+        if let Some(bad) = positions.par_iter().position_first(|p| !p.is_finite()) {
             return Err(MeshError::NotFinite(bad));
+        }
+        // All at once first; only where something is wrong it is looked for in order.
+        let is_sound = |bounds: &[u32]| {
+            let corners = corner_vertices.get(bounds[0] as usize..bounds[1] as usize);
+            corners.is_some_and(|corners| {
+                corners.len() >= 3
+                    && corners.iter().all(|&v| (v as usize) < positions.len())
+                    && !gate::repeats_a_vertex(corners)
+            })
+        };
+        if face_starts.par_windows(2).all(is_sound) {
+            return Ok(());
         }
         for (face, bounds) in face_starts.windows(2).enumerate() {
             if bounds[1] < bounds[0] || bounds[1] as usize > corner_vertices.len() {

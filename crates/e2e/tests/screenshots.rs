@@ -65,7 +65,7 @@ async fn pictures() -> Result<()> {
         .args(["convert"])
         .arg(&made)
         .arg(&input)
-        .args(["--ply-body", "ascii"])
+        .args(["--body", "ascii"])
         .status()?;
     assert!(convert.success());
     // What real files bring along: a property nobody knows, a face that is none.
@@ -85,7 +85,25 @@ async fn pictures() -> Result<()> {
     browser.until("speckle.stage.surfaces.size === 1").await?;
     tokio::time::sleep(Duration::from_millis(500)).await;
     fs::write(goal.join("import-report.png"), browser.client.screenshot().await?)?;
-    let complaints = browser.complaints().await?;
+
+    browser.open_piece(&app, "drifter").await?;
+    browser.until("speckle.stage.surfaces.size === 4").await?;
+    browser.click("area-gather").await?;
+    browser.eval("(speckle.stage.turn(0.45, -0.08, 0.86), true)").await?;
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    fs::write(goal.join("parts.png"), browser.client.screenshot().await?)?;
+    browser.click("keys").await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    fs::write(goal.join("keys.png"), browser.client.screenshot().await?)?;
+    browser.client.refresh().await?;
+    browser.loaded().await?;
+    let torn = folder.path().join("torn-scan.obj");
+    fs::write(&torn, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 3 7\n")?;
+    browser.bring_in(&[&torn]).await?;
+    browser.find("trouble").await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    fs::write(goal.join("broken-file.png"), browser.client.screenshot().await?)?;
+    let complaints = browser.complaints_beside_refusals().await?;
     browser.close().await?;
     assert!(complaints.is_empty(), "{complaints:?}");
     Ok(())

@@ -73,8 +73,11 @@ async fn projects_are_named_copied_found_sent_away_and_deleted() -> Result<()> {
     let odd = folder.path().join("odd.speckle");
     fs::write(&odd, "nothing of the kind")?;
     picker_of(&browser).await?.send_keys(&odd.to_string_lossy()).await?;
-    let said = browser.find("trouble").await?.text().await?;
-    assert!(said.contains("no project file"), "{said}");
+    browser
+        .until(
+            "document.querySelector('[data-test=trouble]')?.innerText.includes('no project file')",
+        )
+        .await?;
     browser
         .client
         .find(Locator::XPath("//div[@data-test='trouble']//button"))

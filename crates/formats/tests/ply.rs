@@ -137,3 +137,52 @@ fn what_can_be_mended_is_told() {
     );
     assert_eq!(import.parts[0].sets[0].values, [[1.0; 4], [1.0; 4], [0.0, 0.0, 0.0, 1.0]]);
 }
+
+/// Long texts are read in pieces on all cores: the result is that of the binary twin, and trouble
+/// far inside is told with its line all the same.
+#[test]
+fn long_texts_are_read_as_short_ones_are() {
+    let n = 150_u32;
+    let position = |i: u32| [i as f32 * 0.37, (i % n) as f32 * -1.25e-3, (i as f32).sqrt()];
+    let color = |i: u32| [i % 256, i / 7 % 256, 255 - i % 256];
+    let mut text = format!(
+        "ply\nformat ascii 1.0\nelement vertex {}\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face {}\nproperty list uchar int vertex_indices\nend_header\n",
+        n * n,
+        (n - 1) * (n - 1)
+    );
+    for i in 0..n * n {
+        let ([x, y, z], [r, g, b]) = (position(i), color(i));
+        text += &format!("{x} {y} {z} {r} {g} {b}\n");
+    }
+    for i in 0..(n - 1) * (n - 1) {
+        let v = i / (n - 1) * n + i % (n - 1);
+        text += &format!("4 {v} {} {} {}\n", v + 1, v + n + 1, v + n);
+    }
+    assert!(text.len() > 600_000, "long enough for several pieces");
+    let import = read("sheet.ply", text.as_bytes()).unwrap();
+    let part = &import.parts[0];
+    assert_eq!(
+        (part.mesh.vertex_count() as u32, part.mesh.face_count() as u32),
+        (n * n, (n - 1) * (n - 1))
+    );
+    for i in 0..n * n {
+        assert_eq!(part.mesh.positions()[i as usize].to_array(), position(i));
+        let value = part.sets[0].values[i as usize];
+        assert!((0..3).all(|c| (value[c] * 255.0 - color(i)[c] as f32).abs() < 1e-3));
+    }
+    let last = (n - 2) * n + n - 2;
+    let face = part.mesh.face_vertices(part.mesh.face_count() - 1);
+    assert_eq!(face, [last, last + 1, last + n + 1, last + n]);
+
+    // Rows that run over their lines are no less a PLY; a word in place of a number is trouble.
+    let joined = text.replacen("4 0 1 151 150\n", "4 0 1\n151 150\n", 1);
+    assert_eq!(read("sheet.ply", joined.as_bytes()).unwrap().parts[0].mesh, part.mesh);
+    let line = 12 + n * n + 200;
+    let torn: Vec<String> = text
+        .lines()
+        .enumerate()
+        .map(|(i, row)| if i as u32 + 1 == line { "4 one 2 3 4".into() } else { row.to_owned() })
+        .collect();
+    let error = read("sheet.ply", torn.join("\n").as_bytes()).unwrap_err();
+    assert_eq!(error.place, Place::Line(line as usize));
+}

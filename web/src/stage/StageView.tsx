@@ -135,10 +135,12 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (!a || !b || !c) return;
     const nearest = [a, b, c].map((point) => point.distanceTo(under.point));
     const vertex = under.vertices[nearest.indexOf(Math.min(...nearest))] ?? 0;
-    const { shown, parts } = get();
+    const { parts, part: active } = get();
+    const shown = surface.shownSet;
     set({
       probe: {
         part: parts.find((part) => part.id === under.part)?.name ?? "",
+        isActive: under.part === active,
         vertex,
         value: shown === null ? null : surface.valueAt(shown, under, vertex),
         edge: (a.distanceTo(b) + b.distanceTo(c) + c.distanceTo(a)) / 3,

@@ -205,6 +205,11 @@ export class Surface {
     this.object.geometry = split;
   }
 
+  /** The set on screen. */
+  get shownSet() {
+    return this.shown;
+  }
+
   /** Lit or flat; faces that bend by less than the angle (degrees) are shaded as one. */
   light(lit: boolean, smoothUpTo: number) {
     this.material.uniforms.lit = { value: lit };

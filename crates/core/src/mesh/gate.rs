@@ -169,16 +169,19 @@ pub fn repeats_a_vertex(vertices: &[u32]) -> bool {
 /// is a mesh with no face left.
 pub fn admit(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
     let mut admitted = match Mesh::check(&arrays) {
-        Ok(()) if !has_duplicate_faces(&arrays) => Admitted {
+        Ok(()) => Admitted {
             mesh: Mesh(arrays),
             kept_vertices: None,
             kept_corners: None,
             kept_faces: None,
             repairs: Vec::new(),
         },
-        Ok(()) | Err(MeshError::DegenerateFace(_) | MeshError::NotFinite(_)) => mend(arrays, part)?,
+        Err(MeshError::DegenerateFace(_) | MeshError::NotFinite(_)) => mend(arrays, part)?,
         Err(other) => return Err(other),
     };
+    if has_duplicate_faces(&admitted.mesh.0) {
+        drop_duplicates(&mut admitted, part);
+    }
     let notices = notices(&admitted.mesh, part);
     admitted.repairs.extend(notices);
     Ok(admitted)
@@ -191,7 +194,13 @@ fn notices(mesh: &Mesh, part: &str) -> Vec<Repair> {
     let loose: Vec<usize> = (0..used.len()).filter(|&v| !used[v]).collect();
     let flat: Vec<usize> = (0..mesh.face_count())
         .into_par_iter()
-        .filter(|&face| mesh.face_area_vector(face) == Vec3::ZERO)
+        .filter(|&face| match *mesh.face_vertices(face) {
+            [a, b, c] => {
+                let [a, b, c] = [a, b, c].map(|v| mesh.positions()[v as usize]);
+                (b - a).cross(c - a) == Vec3::ZERO
+            }
+            _ => mesh.face_area_vector(face) == Vec3::ZERO,
+        })
         .collect();
     let mut found = Vec::new();
     if !loose.is_empty() {
@@ -213,24 +222,92 @@ fn from_least(vertices: &[u32]) -> impl Iterator<Item = u32> + '_ {
 }
 
 fn has_duplicate_faces(arrays: &MeshArrays) -> bool {
-    // Digests first, in parallel; only where two are the same are faces compared.
     let face = |f: usize| {
         &arrays.corner_vertices[arrays.face_starts[f] as usize..arrays.face_starts[f + 1] as usize]
     };
-    let mut digests: Vec<(u64, u32)> = (0..arrays.face_starts.len() - 1)
+    let digests: Vec<u64> = (0..arrays.face_starts.len() - 1)
         .into_par_iter()
         .map(|f| {
-            let digest = from_least(face(f)).fold(0xcbf2_9ce4_8422_2325_u64, |digest, v| {
+            let step = |digest: u64, v: u32| {
                 (digest ^ u64::from(v)).wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(29)
-            });
-            (digest, f as u32)
+            };
+            const BEGIN: u64 = 0xcbf2_9ce4_8422_2325;
+            match *face(f) {
+                [a, b, c] => {
+                    let from_least = if a < b && a < c {
+                        [a, b, c]
+                    } else if b < c {
+                        [b, c, a]
+                    } else {
+                        [c, a, b]
+                    };
+                    from_least.into_iter().fold(BEGIN, step)
+                }
+                ref more => from_least(more).fold(BEGIN, step),
+            }
         })
         .collect();
-    digests.par_sort_unstable();
-    digests.chunk_by(|a, b| a.0 == b.0).filter(|run| run.len() > 1).any(|run| {
+    // A bit for each digest in a map of many more: few faces meet a bit that is set already, and
+    // only those with the same bit as one of them are compared.
+    let bits = (digests.len() * 32).next_power_of_two();
+    let (mut met, mut twice) = (vec![0_u64; bits / 64 + 1], vec![0_u64; bits / 64 + 1]);
+    let place = |digest: u64| {
+        let bit = (digest >> 7) as usize & (bits - 1);
+        (bit / 64, 1_u64 << (bit % 64))
+    };
+    for &digest in &digests {
+        let (word, bit) = place(digest);
+        twice[word] |= met[word] & bit;
+        met[word] |= bit;
+    }
+    let mut suspects: Vec<(u64, u32)> = (0..digests.len() as u32)
+        .into_par_iter()
+        .map(|f| (digests[f as usize], f))
+        .filter(|&(digest, _)| {
+            let (word, bit) = place(digest);
+            twice[word] & bit != 0
+        })
+        .collect();
+    suspects.par_sort_unstable();
+    suspects.chunk_by(|a, b| a.0 == b.0).filter(|run| run.len() > 1).any(|run| {
         let mut seen = HashSet::new();
         run.iter().any(|&(_, f)| !seen.insert(from_least(face(f as usize)).collect::<Vec<u32>>()))
     })
+}
+
+/// Keeps the first of faces over the same vertices in the same order.
+fn drop_duplicates(admitted: &mut Admitted, part: &str) {
+    let mesh = &admitted.mesh;
+    let mut met: HashSet<Vec<u32>> = HashSet::with_capacity(mesh.face_count());
+    let (mut faces, mut corners, mut places) = (Vec::new(), Vec::new(), Vec::new());
+    let mut face_starts = vec![0_u32];
+    for face in 0..mesh.face_count() {
+        if met.insert(from_least(mesh.face_vertices(face)).collect()) {
+            faces.push(face as u32);
+            corners.extend(mesh.face_corners(face).map(|corner| corner as u32));
+            face_starts.push(corners.len() as u32);
+        } else {
+            places.push(mesh.corner_position(mesh.face_corners(face).start));
+        }
+    }
+    let MeshArrays { positions, corner_vertices, uv_sets, .. } = mesh.0.clone();
+    admitted.mesh = Mesh(MeshArrays {
+        positions,
+        face_starts,
+        corner_vertices: keep(corner_vertices, Some(&corners)),
+        uv_sets: uv_sets
+            .into_iter()
+            .map(|set| UvSet { name: set.name, uvs: keep(set.uvs, Some(&corners)) })
+            .collect(),
+    });
+    admitted.repairs.push(Repair::new(part, RepairKind::DuplicateFace, places.len(), places));
+    // What was kept before, as far as it is kept now.
+    let after = |before: Option<Vec<u32>>, now: Vec<u32>| match before {
+        Some(before) => keep(before, Some(&now)),
+        None => now,
+    };
+    admitted.kept_faces = Some(after(admitted.kept_faces.take(), faces));
+    admitted.kept_corners = Some(after(admitted.kept_corners.take(), corners));
 }
 
 fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
@@ -247,8 +324,7 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
     let mut kept_faces: Vec<u32> = Vec::with_capacity(face_starts.len());
     let mut new_starts = vec![0_u32];
     let mut repeated: Vec<Vec3> = Vec::new();
-    let (mut degenerate, mut orphaned, mut twice) = (Vec::new(), Vec::new(), Vec::new());
-    let mut met: HashSet<Vec<u32>> = HashSet::new();
+    let (mut degenerate, mut orphaned) = (Vec::new(), Vec::new());
     let mut face_now: Vec<u32> = Vec::new();
     for (face, bounds) in face_starts.windows(2).enumerate() {
         let corners = bounds[0]..bounds[1];
@@ -284,8 +360,6 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
             orphaned.push(place);
         } else if vertices_now.len() < 3 || repeats_a_vertex(&vertices_now) {
             degenerate.push(place);
-        } else if !met.insert(from_least(&vertices_now).collect()) {
-            twice.push(place);
         } else {
             repeated.extend(std::iter::repeat_n(place, corners.len() - face_now.len()));
             kept_corners.extend_from_slice(&face_now);
@@ -312,7 +386,6 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
         (RepairKind::NotFiniteVertex, nowhere),
         (RepairKind::FaceOfDroppedVertex, orphaned),
         (RepairKind::DegenerateFace, degenerate),
-        (RepairKind::DuplicateFace, twice),
         (RepairKind::RepeatedCorner, repeated),
     ];
     Ok(Admitted {

@@ -1,6 +1,7 @@
 //! Reading PLY bodies, text and binary, into parts.
 
 use glam::{Vec2, Vec3};
+use rayon::prelude::*;
 use speckle_core::{
     Encoding, Placement,
     color::Rgba,
@@ -22,7 +23,13 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Found, FormatError
     let at = header.body_start;
     let mut content = Content::default();
     match header.body {
-        Body::Ascii => read_body(&header, &mut Text { bytes, at }, limits, &mut content),
+        Body::Ascii => match read_by_all_cores(&header, bytes, limits) {
+            Some(whole) => {
+                content = whole;
+                Ok(())
+            }
+            None => read_body(&header, &mut Text { bytes, at }, limits, &mut content),
+        },
         Body::Little => read_body(&header, &mut Binary::<true> { bytes, at }, limits, &mut content),
         Body::Big => read_body(&header, &mut Binary::<false> { bytes, at }, limits, &mut content),
     }?;
@@ -259,6 +266,85 @@ impl<const LITTLE: bool> Source for Binary<'_, LITTLE> {
     fn place(&self) -> Place {
         Place::Byte(self.at)
     }
+}
+
+/// How many bytes of text are worth a thread of their own.
+const PIECE_BYTES: usize = 1 << 18;
+
+/// Reads a text of the usual shape, vertices and then faces with a line for each, piece by piece on
+/// all cores. Anything else, also whatever is wrong, is `None`: read in order it is told exactly.
+fn read_by_all_cores(header: &Header, bytes: &[u8], limits: Limits) -> Option<Content> {
+    let [vertex, face] = header.elements.as_slice() else { return None };
+    let body = bytes.get(header.body_start..)?;
+    let is_usual = vertex.name == "vertex" && face.name == "face" && body.len() > 2 * PIECE_BYTES;
+    if !is_usual || vertex.count.max(face.count) > limits.elements {
+        return None;
+    }
+    let mut pieces: Vec<&[u8]> = Vec::with_capacity(body.len() / PIECE_BYTES + 1);
+    let mut rest = body;
+    while !rest.is_empty() {
+        let from = PIECE_BYTES.min(rest.len());
+        let end = memchr::memchr(b'\n', &rest[from..]).map_or(rest.len(), |at| from + at + 1);
+        let (piece, behind) = rest.split_at(end);
+        pieces.push(piece);
+        rest = behind;
+    }
+    let counts: Vec<usize> =
+        pieces.par_iter().map(|piece| memchr::memchr_iter(b'\n', piece).count()).collect();
+    // The rows before each piece; the last line may do without its end.
+    let mut first_row = 0;
+    let jobs: Vec<(usize, usize, &[u8])> = pieces
+        .into_iter()
+        .zip(counts)
+        .map(|(piece, lines)| {
+            let open_line = usize::from(piece.last().is_some_and(|&b| b != b'\n'));
+            let job = (first_row, lines + open_line, piece);
+            first_row += lines + open_line;
+            job
+        })
+        .collect();
+    let wanted = vertex.count + face.count;
+    let read: Option<Vec<Content>> = jobs
+        .into_par_iter()
+        .map(|(first, lines, piece)| {
+            let rows = lines.min(wanted.saturating_sub(first));
+            let vertices = vertex.count.saturating_sub(first).min(rows);
+            let mut text = Text { bytes: piece, at: 0 };
+            let mut content = Content::default();
+            if vertices > 0 {
+                let element = Element { count: vertices, ..vertex.clone() };
+                read_vertices(&element, &mut text, &mut content).ok()?;
+            }
+            if rows > vertices {
+                let element = Element { count: rows - vertices, ..face.clone() };
+                read_faces(&element, &mut text, limits, &mut content).ok()?;
+            }
+            // Rows that do not end with their lines would leave something over here.
+            text.bytes[text.at..].iter().all(u8::is_ascii_whitespace).then_some(content)
+        })
+        .collect();
+    if first_row < wanted {
+        return None;
+    }
+    let mut whole = Content::default();
+    whole.face_starts.push(0);
+    for piece in read? {
+        let before = whole.corner_vertices.len() as u32;
+        whole.positions.extend(piece.positions);
+        whole.vertex_colors.extend(piece.vertex_colors);
+        whole.vertex_uvs.extend(piece.vertex_uvs);
+        whole.face_starts.extend(piece.face_starts.iter().skip(1).map(|start| start + before));
+        whole.corner_vertices.extend(piece.corner_vertices);
+        whole.face_colors.extend(piece.face_colors);
+        whole.corner_uvs.extend(piece.corner_uvs);
+        let new = |note: &String| !whole.notes.contains(note);
+        let notes: Vec<String> = piece.notes.into_iter().filter(new).collect();
+        whole.notes.extend(notes);
+        if whole.corner_vertices.len() > limits.elements {
+            return None;
+        }
+    }
+    Some(whole)
 }
 
 fn read_body<S: Source>(

