@@ -150,28 +150,21 @@ fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
         .collect()
 }
 
-/// The radius at which a dab covers a share of the vertices, in the middle of many places.
-fn radius_covering(geometry: &Geometry, share: f64, reach: Reach) -> f32 {
+/// The radius at which a dab at a place covers a share of the vertices.
+fn radius_covering(geometry: &Geometry, share: f64, reach: Reach, place: &Sample) -> f32 {
     let goal = (geometry.mesh().vertex_count() as f64 * share) as usize;
     let view = View::Parallel { forward: Vec3::NEG_Z };
     let placed = Placed::new(&speckle_core::Transform::IDENTITY);
+    let Some(hit) = geometry.bvh().cast(place.origin, place.direction) else { return 0.0 };
     let (mut low, mut high) = (0.0, geometry.measures().diagonal() / 2.0);
-    let places = sights(geometry, 15);
-    for _ in 0..14 {
+    for _ in 0..9 {
         let radius = (low + high) / 2.0;
-        let mut counts: Vec<usize> = places
-            .iter()
-            .map(|s| {
-                let mut footprint =
-                    Footprint::new(reach, geometry, Placement::Vertex, placed, view);
-                geometry
-                    .bvh()
-                    .cast(s.origin, s.direction)
-                    .map_or(0, |hit| footprint.cover(geometry, &hit, radius).len())
-            })
-            .collect();
-        counts.sort_unstable();
-        if counts[counts.len() / 2] < goal { low = radius } else { high = radius }
+        let mut footprint = Footprint::new(reach, geometry, Placement::Vertex, placed, view);
+        if footprint.cover(geometry, &hit, radius).len() < goal {
+            low = radius
+        } else {
+            high = radius
+        }
     }
     high
 }
@@ -179,10 +172,9 @@ fn radius_covering(geometry: &Geometry, share: f64, reach: Reach) -> f32 {
 /// The 95th percentile of the milliseconds a dab over a share of the vertices takes.
 fn dab_p95(document: &mut Document, share: f64, reach: Reach) -> Result<f64> {
     let geometry = document.parts().first().context("a part")?.geometry.clone();
-    let radius = radius_covering(&geometry, share, reach);
-    let start = stroke_over(document, radius, reach)?;
     let mut times = Vec::new();
-    for (i, sample) in sights(&geometry, 60).iter().enumerate() {
+    for (i, sample) in sights(&geometry, 40).iter().enumerate() {
+        let start = stroke_over(document, radius_covering(&geometry, share, reach, sample), reach)?;
         // Each dab the first of its stroke: nothing has been learned about the surface yet.
         let id = StrokeId(i as u64);
         document.begin_stroke(id, start)?;
@@ -225,9 +217,9 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let deep = dab_p95(&mut document, 0.01, Reach::Deep)?;
     // A stroke across the whole front, as wide as those dabs.
     let geometry = document.parts().first().context("a part")?.geometry.clone();
-    let radius = radius_covering(&geometry, 0.01, Reach::Skin);
-    let start = stroke_over(&document, radius, Reach::Skin)?;
     let samples = sights(&geometry, 8);
+    let radius = radius_covering(&geometry, 0.01, Reach::Skin, &samples[0]);
+    let start = stroke_over(&document, radius, Reach::Skin)?;
     let stroke = document.apply(Edit::Stroke { start, samples })?;
     store.append(project, &stroke, "", 1, &document)?;
     let undo = median_ms(5, || {

@@ -439,7 +439,8 @@ impl Session {
         else {
             return;
         };
-        if !(brush.radius > 0.0 && brush.radius.is_finite()) || !part.traits.visible {
+        let is_radius = brush.radius > 0.0 && brush.radius.is_finite();
+        if !is_radius || !part.traits.visible {
             self.tell(client, wire::footprint(part_id, set_id, &[]));
             return;
         }
