@@ -65,7 +65,7 @@ async fn pictures() -> Result<()> {
         .args(["convert"])
         .arg(&made)
         .arg(&input)
-        .args(["--body", "ascii"])
+        .args(["--body", "ascii", "--scale", "1000"])
         .status()?;
     assert!(convert.success());
     // What real files bring along: a property nobody knows, a face that is none.

@@ -138,5 +138,5 @@ export function PaintSheet() {
 }
 
 function Choice({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
-  return <FormControlLabel sx={{ display: "flex", minHeight: 30 }} control={<Switch size="small" checked={on} onChange={(event) => onChange(event.target.checked)} />} label={<Typography variant="body2">{label}</Typography>} />;
+  return <FormControlLabel sx={{ display: "flex", minHeight: 30, ml: -0.75 }} control={<Switch size="small" checked={on} onChange={(event) => onChange(event.target.checked)} />} label={<Typography variant="body2">{label}</Typography>} />;
 }
