@@ -27,6 +27,8 @@ pub struct Covered {
 pub struct Placed {
     to_project: Affine3A,
     to_part: Affine3A,
+    /// Most parts stand where they were modelled: nothing has to be converted then.
+    is_identity: bool,
 }
 
 impl Placed {
@@ -34,13 +36,14 @@ impl Placed {
     #[must_use]
     pub fn new(transform: &Transform) -> Self {
         let to_project = transform.to_project();
-        Self { to_project, to_part: to_project.inverse() }
+        let is_identity = *transform == Transform::IDENTITY;
+        Self { to_project, to_part: to_project.inverse(), is_identity }
     }
 
     /// A point of the part, in the project's space.
     #[must_use]
     pub fn to_project(&self, point: Vec3) -> Vec3 {
-        self.to_project.transform_point3(point)
+        if self.is_identity { point } else { self.to_project.transform_point3(point) }
     }
 
     /// Where a line of sight of the project's space meets the part.

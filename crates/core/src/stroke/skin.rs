@@ -73,12 +73,18 @@ impl Circle {
         (distance <= 1.0).then_some(distance)
     }
 
-    fn meets_edge(&self, a: Vec3, b: Vec3) -> bool {
-        let (Some(a), Some(b)) = (self.seen(a), self.seen(b)) else { return false };
+    /// Whether an edge comes into the circle; most do so at their first end.
+    fn meets_edge(&self, a: Vec3, b: impl FnOnce() -> Vec3) -> bool {
+        let reach = self.radius * self.radius;
+        let Some(a) = self.seen(a) else { return false };
+        if a.length_squared() <= reach {
+            return true;
+        }
+        let Some(b) = self.seen(b()) else { return false };
         let along = b - a;
         let t = (-a.dot(along) / along.length_squared()).clamp(0.0, 1.0);
         let nearest = if t.is_finite() { a + along * t } else { a };
-        nearest.length_squared() <= self.radius * self.radius
+        nearest.length_squared() <= reach
     }
 }
 
@@ -99,13 +105,14 @@ impl Skin {
     /// Covers what a dab at a hit covers, with the distance as seen.
     pub fn cover(&mut self, elements: &mut Elements, geometry: &Geometry, hit: &Hit, radius: f32) {
         self.dab += 1;
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
+        let (mesh, topology, normals) =
+            (geometry.mesh(), geometry.topology(), geometry.face_normals());
         let placed = elements.placed;
         let middle = placed.to_project(hit.point);
         let circle = Circle { view: self.view, middle, depth: self.view.depth(middle), radius };
         // The side the pointer met counts as the outside, so an open shell paints within as well.
         let sight = self.view_in_part.sight(hit.point);
-        let side = geometry.face_normals()[hit.face as usize].dot(sight).signum();
+        let side = normals[hit.face as usize].dot(sight).signum();
 
         self.face_seen[hit.face as usize] = self.dab;
         self.open.push(hit.face);
@@ -121,7 +128,7 @@ impl Skin {
                 let range = mesh.face_corners(face as usize);
                 let next = if corner + 1 == range.end { range.start } else { corner + 1 };
                 let at = |corner: usize| placed.to_project(mesh.corner_position(corner));
-                if !circle.meets_edge(at(corner), at(next)) {
+                if !circle.meets_edge(at(corner), || at(next)) {
                     continue;
                 }
                 for &other in edge {
@@ -131,10 +138,9 @@ impl Skin {
                     }
                     self.face_seen[neighbour] = self.dab;
                     let at = mesh.corner_position(other as usize);
-                    let facing =
-                        geometry.face_normals()[neighbour].dot(self.view_in_part.sight(at));
+                    let facing = normals[neighbour].dot(self.view_in_part.sight(at));
                     // A face without area hangs between its neighbours and lets the dab pass.
-                    if facing * side > 0.0 || geometry.face_normals()[neighbour] == Vec3::ZERO {
+                    if facing * side > 0.0 || normals[neighbour] == Vec3::ZERO {
                         self.open.push(neighbour as u32);
                     }
                 }
