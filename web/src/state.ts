@@ -75,7 +75,7 @@ interface State {
   covered: number;
   said: { text: string; bad: boolean } | null;
   report: ImportReport | null;
-  /** What the shortcut sheet, when open, is searched for. */
+  /** Whether the sheet of keys is open. */
   shortcuts: boolean;
 }
 

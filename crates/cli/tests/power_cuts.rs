@@ -168,7 +168,7 @@ async fn killed_at_any_moment_it_opens_again_with_every_acknowledged_stroke() {
 }
 
 /// A small file system of its own, where the machine lets a test mount one; elsewhere the store's
-/// own bound on pages stands in for the disk's end.
+/// test with a bound on pages stands alone for the disk's end.
 #[tokio::test]
 async fn a_full_disk_is_told_nothing_is_half_kept_and_work_goes_on_when_there_is_room() {
     let folder = tempfile::tempdir().unwrap();

@@ -5,8 +5,8 @@ mod common;
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
-    Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Transform,
-    Unit, UpAxis,
+    Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Selection,
+    Transform, Unit, UpAxis,
     document::{Direction, NewPart, NewSet},
     stroke::{Action, Brush, Sample, StrokeStart, View},
 };
@@ -15,7 +15,8 @@ fn kite(name: &str) -> NewPart {
     let mesh = Mesh::new(common::sheet(8, 0.0)).unwrap();
     let ground = [0.25, 0.5, 0.75, 1.0];
     let set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, ground, &mesh);
-    NewPart::new(name, mesh, vec![set])
+    let rim = Selection { name: "Rim".into(), faces: vec![0, 7, 56, 63] };
+    NewPart { selections: vec![rim], ..NewPart::new(name, mesh, vec![set]) }
 }
 
 /// Something a hand may do; numbers choose among what is there.

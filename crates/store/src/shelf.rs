@@ -51,6 +51,15 @@ impl Store {
         Ok(DiskUse { file: page * pragma("page_count")?, free: page * pragma("freelist_count")? })
     }
 
+    /// Bounds the file to so many pages; what needs more is told as a full disk.
+    ///
+    /// # Errors
+    /// What SQLite reports.
+    pub fn bound_pages(&self, most: u32) -> Result<(), StoreError> {
+        let set = |_: &rusqlite::Row| Ok(());
+        Ok(self.connection.pragma_update_and_check(None, "max_page_count", most, set)?)
+    }
+
     /// Makes an empty project.
     ///
     /// # Errors

@@ -221,3 +221,21 @@ fn projects_are_renamed_and_listed_by_when_they_were_opened() {
     store.set_picture(first, b"png", 4).unwrap();
     assert_eq!(store.picture(first).unwrap(), (Some(b"png".to_vec()), 4));
 }
+
+#[test]
+fn a_store_without_room_says_so_keeps_what_it_has_and_goes_on_when_there_is_room() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut store, project) = busy_project(&folder.path().join("a.sqlite"));
+    let mut document = store.open_project(project).unwrap().document;
+    let before = (store.position(project).unwrap(), values(&document));
+    let pages = store.disk_use().unwrap().file / 4096;
+    store.bound_pages(pages as u32 + 2).unwrap();
+    let change = document.apply(Edit::bring_in(vec![sheet(200)])).unwrap();
+    let refused = store.append(project, &change, "test", 1, &document).unwrap_err();
+    assert!(matches!(refused, StoreError::DiskFull), "{refused}");
+    let opened = store.open_project(project).unwrap();
+    assert_eq!((opened.position, values(&opened.document)), before);
+    store.bound_pages(1 << 30).unwrap();
+    store.append(project, &change, "test", 1, &document).unwrap();
+    assert_eq!(store.open_project(project).unwrap().document.parts().len(), 2);
+}
