@@ -220,7 +220,9 @@ async fn hands_that_paint_at_once_end_with_the_same_values() {
             say(socket, moved(&[[x, y], [x + 10.0, -y]])).await;
         }
     }
-    for (socket, _, _) in &mut sockets {
+    // Each ends at a place of its own: a stroke that others cover whole would change nothing.
+    for (hand, (socket, _, _)) in sockets.iter_mut().enumerate() {
+        say(socket, moved(&[[-60.0 + 40.0 * hand as f32, 110.0]])).await;
         say(socket, json!({ "type": "stroke_end" })).await;
     }
     for (socket, held, _) in &mut sockets {
@@ -371,6 +373,14 @@ async fn whoever_has_a_project_open_hears_of_its_name_its_parts_and_its_end() {
     let outline = hear(&mut socket, "outline", |_| {}).await;
     let max = outline["outline"]["parts"][1]["max"].as_array().unwrap();
     assert!(max.iter().zip([25.4, 25.4, 0.0]).all(|(a, b)| (a.as_f64().unwrap() - b).abs() < 1e-4));
+
+    // The same file again: the report calls the part as the project does.
+    let twice = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\nf 2 3 1\n";
+    let (_, report) = send_file(address, &format!("{path}/imports"), "flag.obj", twice).await;
+    assert_eq!(
+        (&report["parts"][0]["name"], &report["repairs"][0]["part"]),
+        (&json!("flag 2"), &json!("flag 2"))
+    );
 
     let edits = format!("{path}/edits");
     let edit = json!({ "type": "duplicate_part", "part": part }).to_string();

@@ -26,8 +26,8 @@ export function PaintTray() {
   const unitSymbol = useApp((state) => symbols[state.traits.unit]);
   const size = part ? Math.max(Math.hypot(...part.max.map((value, i) => (value - (part.min[i] ?? 0)) * Math.abs(part.transform.scale?.[i] ?? 1))), 1e-9) : 1;
   const widest = size / 2;
-  const percent = { format: (value: number) => `${Math.round(value * 100)}`, unit: "%", fromBar: (share: number) => Math.round(share * 100) / 100, toBar: (value: number) => value };
-  const unit = (value: number) => Math.min(1, Math.max(0, value > 1 ? value / 100 : value));
+  const percent = { format: (value: number) => `${Math.round(value * 100)}`, unit: "%", fromTyped: (number: number) => number / 100, fromBar: (share: number) => Math.round(share * 100) / 100, toBar: (value: number) => value };
+  const unit = (value: number) => Math.min(1, Math.max(0, value));
   return (
     <>
       <Box>

@@ -9,6 +9,8 @@ interface Props {
   unit: string;
   /** How the number is written for people. */
   format: (value: number) => string;
+  /** From a number as typed to a value; the number itself when left out. */
+  fromTyped?: (number: number) => number;
   /** From a place between 0 and 1 on the bar to a value, and back. */
   fromBar: (share: number) => number;
   toBar: (value: number) => number;
@@ -18,14 +20,14 @@ interface Props {
 
 const DRAG_PIXELS = 220;
 
-export function Knob({ label, value, unit, format, fromBar, toBar, onChange, width = 84 }: Props) {
+export function Knob({ label, value, unit, format, fromTyped = (number) => number, fromBar, toBar, onChange, width = 84 }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const drag = useRef<{ x: number; share: number; moved: boolean } | null>(null);
   const share = Math.min(1, Math.max(0, toBar(value)));
   const shift = (by: number) => onChange(fromBar(Math.min(1, Math.max(0, share + by))));
   const accept = () => {
     const number = Number.parseFloat((typed ?? "").replace(",", "."));
-    if (Number.isFinite(number)) onChange(number);
+    if (Number.isFinite(number)) onChange(fromTyped(number));
     setTyped(null);
   };
   return (

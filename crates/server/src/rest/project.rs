@@ -18,7 +18,7 @@ use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
 use super::{file_name, hand};
-use crate::{App, error::ApiError};
+use crate::{App, error::ApiError, session::Now};
 
 /// What an import did.
 #[derive(Debug, Serialize, ToSchema)]
@@ -126,7 +126,8 @@ pub async fn import_new(
     let report = report(file, &import);
     let edit = Edit::AddParts { parts: import.parts, traits: Some(import.traits) };
     let project = app.project_with(stem, edit, hand(&headers)).await?;
-    Ok(Json(ImportReport { project, ..report }))
+    let report = ImportReport { project, ..report };
+    Ok(Json(report.with_names_of(&app.now(project).await?)))
 }
 
 /// Brings a mesh file into a project, converted to its unit and up axis.
@@ -156,7 +157,24 @@ pub async fn import(
     let report = ImportReport { traits, ..report(file, &import) };
     let edit = Edit::AddParts { parts: import.parts, traits: Some(traits) };
     app.edit(project, edit, hand(&headers)).await?;
-    Ok(Json(ImportReport { project, ..report }))
+    let report = ImportReport { project, ..report };
+    Ok(Json(report.with_names_of(&app.now(project).await?)))
+}
+
+impl ImportReport {
+    /// Calls the parts as the project does: a name that was taken got a number. New parts stand at
+    /// the end of the list.
+    fn with_names_of(mut self, now: &Now) -> Self {
+        let first = now.parts.len().saturating_sub(self.parts.len());
+        for (imported, part) in self.parts.iter_mut().zip(&now.parts[first..]) {
+            let name = &part.traits.name;
+            for repair in self.repairs.iter_mut().filter(|repair| repair.part == imported.name) {
+                repair.part.clone_from(name);
+            }
+            imported.name.clone_from(name);
+        }
+        self
+    }
 }
 
 fn report(file: String, import: &Import) -> ImportReport {
