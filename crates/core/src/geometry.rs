@@ -55,6 +55,9 @@ impl fmt::Debug for ContentId {
 }
 
 /// A mesh and its derived data. Never changes; shared by `Arc`.
+///
+/// Some of it is computed on all cores. So a task that is itself shared out takes what it needs
+/// from outside: to ask first from within may be to wait for oneself.
 pub struct Geometry {
     mesh: Mesh,
     id: OnceLock<ContentId>,

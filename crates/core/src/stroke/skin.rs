@@ -157,16 +157,19 @@ impl Skin {
             .map(|covered| covered.element)
             .filter(|&element| self.sight[element as usize] == Sight::Unknown)
             .collect();
+        // Asked for here, since a shared-out task that waits for what is computed by sharing out
+        // may wait for itself.
+        let (bvh, measures) = (geometry.bvh(), geometry.measures());
         let look = |&element: &u32| {
             let point = elements.point_of(geometry, element as usize);
             let eye = match self.view_in_part {
                 View::Perspective { eye, .. } => eye,
                 View::Parallel { forward } => {
-                    point - forward * (2.0 * geometry.measures().diagonal())
+                    point - forward * (2.0 * measures.diagonal())
                 }
             };
-            let skip = SIGHT_SKIP_EDGES * geometry.measures().median_edge / point.distance(eye);
-            if geometry.bvh().is_clear(point, eye, skip.clamp(1e-6, 1e-3)) {
+            let skip = SIGHT_SKIP_EDGES * measures.median_edge / point.distance(eye);
+            if bvh.is_clear(point, eye, skip.clamp(1e-6, 1e-3)) {
                 Sight::Clear
             } else {
                 Sight::Hidden
