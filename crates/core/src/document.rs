@@ -10,6 +10,7 @@
 
 mod change;
 mod parts;
+mod strokes;
 mod traits;
 
 pub use change::{Change, Direction, PartRecord, Patch, Step};
@@ -27,7 +28,7 @@ use crate::{
     color_set::{ColorSet, Encoding, Placement, SetId},
     geometry::{ContentId, Geometry},
     mesh::{Mesh, MeshError},
-    stroke::{Sample, StrokeStart, StrokeUnderHand},
+    stroke::{Kept, Sample, StrokeStart, StrokeUnderHand, footprint::Footprint},
     transform::Transform,
 };
 
@@ -40,9 +41,9 @@ pub const MOST_SETS: usize = 16;
 #[serde(transparent)]
 pub struct PartId(pub u32);
 
-/// Names a stroke while its pointer is down; given by whoever begins it.
+/// Names a hand that paints, one stroke at a time; given by whoever asks for it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct StrokeId(pub u64);
+pub struct HandId(pub u64);
 
 /// One mesh of the project with its sets.
 #[derive(Clone, Debug)]
@@ -299,9 +300,11 @@ pub struct Document {
     next_id: u32,
     /// Every mesh met so far, also of parts that an undo took away.
     meshes: HashMap<ContentId, Arc<Geometry>>,
-    strokes: BTreeMap<StrokeId, StrokeUnderHand>,
-    /// The journal's values of the sets that strokes under way are painting on.
-    kept: HashMap<SetId, Arc<Vec<Rgba>>>,
+    strokes: BTreeMap<HandId, StrokeUnderHand>,
+    /// What each hand's pointer learned of the surface last.
+    footprints: HashMap<HandId, Footprint>,
+    /// Of each set that strokes under way are painting on: the journal's values where they did.
+    kept: HashMap<SetId, Kept>,
 }
 
 impl Document {
@@ -370,11 +373,13 @@ impl Document {
                 self.change_adding_set(part, set)?
             }
             Edit::Stroke { start, samples } => {
-                // Ids of strokes under hand are given by clients, counting up from zero.
-                let id = StrokeId(u64::MAX);
-                self.begin_stroke(id, start)?;
-                self.extend_stroke(id, &samples)?;
-                return Ok(self.end_stroke(id).unwrap_or_default());
+                // Hands are named by clients, counting up from zero.
+                let hand = HandId(u64::MAX);
+                self.begin_stroke(hand, start)?;
+                self.extend_stroke(hand, &samples)?;
+                let change = self.end_stroke(hand).unwrap_or_default();
+                self.forget_hand(hand);
+                return Ok(change);
             }
         };
         self.replay(&change, Direction::Forward)?;
@@ -421,87 +426,6 @@ impl Document {
         }
     }
 
-    /// Puts a pointer down. A stroke of the same id that is still under way is ended, and its
-    /// change returned.
-    ///
-    /// # Errors
-    /// When the target is gone or the brush makes no sense.
-    pub fn begin_stroke(
-        &mut self,
-        id: StrokeId,
-        start: StrokeStart,
-    ) -> Result<Option<Change>, EditError> {
-        if let Some(problem) = start.problem() {
-            return Err(EditError::Stroke(problem));
-        }
-        let part = self.unlocked(start.part)?;
-        if !part.traits.visible {
-            return Err(EditError::Hidden(part.traits.name.clone()));
-        }
-        let (geometry, transform) = (part.geometry.clone(), part.traits.transform);
-        let set = self.set(start.part, start.set)?;
-        let (values, placement, ground) = (set.values.clone(), set.placement, set.ground);
-        let earlier = self.end_stroke(id);
-        self.kept.entry(start.set).or_insert(values);
-        let stroke = StrokeUnderHand::new(start, &geometry, &transform, placement, ground);
-        self.strokes.insert(id, stroke);
-        Ok(earlier)
-    }
-
-    /// Moves a pointer on; returns the elements that changed, ascending. A stroke that was ended
-    /// meanwhile (its part was taken away) changes nothing.
-    ///
-    /// # Errors
-    /// When the target is gone.
-    pub fn extend_stroke(
-        &mut self,
-        id: StrokeId,
-        samples: &[Sample],
-    ) -> Result<Vec<u32>, EditError> {
-        let Some(stroke) = self.strokes.get_mut(&id) else { return Ok(Vec::new()) };
-        let start = *stroke.start();
-        let part =
-            self.parts.iter_mut().find(|p| p.id == start.part).ok_or(EditError::NoSuchPart)?;
-        let set = part
-            .sets
-            .iter_mut()
-            .find(|s| s.id == start.set)
-            .ok_or_else(|| EditError::NoSuchSet { part: part.traits.name.clone() })?;
-        Ok(stroke.extend(samples, &part.geometry, Arc::make_mut(&mut set.values).as_mut_slice()))
-    }
-
-    /// What a stroke under hand paints on.
-    #[must_use]
-    pub fn stroke_target(&self, id: StrokeId) -> Option<(PartId, SetId)> {
-        self.strokes.get(&id).map(|stroke| (stroke.start().part, stroke.start().set))
-    }
-
-    /// Lifts a pointer; `None` when the stroke touched nothing.
-    pub fn end_stroke(&mut self, id: StrokeId) -> Option<Change> {
-        let stroke = self.strokes.remove(&id)?;
-        let StrokeStart { part, set: set_id, .. } = *stroke.start();
-        let is_last = !self.strokes.values().any(|other| other.start().set == set_id);
-        let change = self.set(part, set_id).ok().and_then(|set| {
-            let kept = self.kept.get(&set_id)?;
-            let mut indices = stroke.touched().to_vec();
-            indices.sort_unstable();
-            indices.retain(|&i| kept[i as usize] != set.values[i as usize]);
-            let take = |from: &[Rgba]| indices.iter().map(|&i| from[i as usize]).collect();
-            let (before, after) = (take(kept), take(&set.values));
-            let patch = Patch { indices, before, after };
-            (!patch.indices.is_empty()).then(|| Change {
-                label: format!("{} on {}", stroke.start().title(), set.name),
-                steps: vec![Step::Values { part, set: set_id, patch }],
-            })
-        });
-        if is_last {
-            self.kept.remove(&set_id);
-        } else if let Some(change) = &change {
-            self.lay_on_kept(change, Direction::Forward);
-        }
-        change
-    }
-
     /// The meshes a change needs that this document has never met.
     #[must_use]
     pub fn missing_meshes(&self, change: &Change) -> Vec<ContentId> {
@@ -531,9 +455,13 @@ impl Document {
     /// All that is needed, beside the meshes, to build this document again.
     #[must_use]
     pub fn record(&self) -> DocumentRecord {
-        let with_kept = |set: &ColorSet| ColorSet {
-            values: self.kept.get(&set.id).unwrap_or(&set.values).clone(),
-            ..set.clone()
+        let with_kept = |set: &ColorSet| {
+            let mut set = set.clone();
+            if let Some(kept) = self.kept.get(&set.id).filter(|kept| !kept.is_empty()) {
+                let values = Arc::make_mut(&mut set.values);
+                kept.iter().for_each(|(&element, &value)| values[element as usize] = value);
+            }
+            set
         };
         DocumentRecord {
             next_id: self.next_id,

@@ -17,8 +17,8 @@ pub mod transform;
 
 pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
 pub use document::{
-    Change, Document, Edit, EditError, Part, PartId, PartTraits, Patch, ProjectTraits, Selection,
-    Step, StrokeId,
+    Change, Document, Edit, EditError, HandId, Part, PartId, PartTraits, Patch, ProjectTraits,
+    Selection, Step,
 };
 pub use geometry::{ContentId, Geometry};
 pub use mesh::{Mesh, MeshError};

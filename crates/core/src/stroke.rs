@@ -12,17 +12,11 @@ mod skin;
 pub mod spacing;
 
 use glam::Vec3;
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
-use crate::{
-    color::Rgba,
-    color_set::SetId,
-    color_set::{Channels, Placement},
-    document::PartId,
-    geometry::Geometry,
-    transform::Transform,
-};
-use footprint::{Footprint, Placed};
+use crate::{color::Rgba, color_set::Channels, color_set::SetId, document::PartId};
+use footprint::{Footprint, Surface};
 use spacing::DabPath;
 
 /// How far each dab of a brush is from the next, in radii: the rim of a hard stroke then waves by
@@ -193,7 +187,7 @@ impl View {
         }
     }
 
-    fn is_valid(&self) -> bool {
+    pub(crate) fn is_valid(&self) -> bool {
         let finite = match *self {
             Self::Perspective { eye, forward } => eye.is_finite() && forward.is_finite(),
             Self::Parallel { forward } => forward.is_finite(),
@@ -281,10 +275,12 @@ impl StrokeStart {
     }
 }
 
+/// By element, the values that strokes under way have painted over.
+pub type Kept = FxHashMap<u32, Rgba>;
+
 /// A stroke whose pointer is still down.
 pub struct StrokeUnderHand {
     start: StrokeStart,
-    placed: Placed,
     path: DabPath,
     footprint: Footprint,
     /// How much of the paint lies on each element already, 0–1.
@@ -294,27 +290,27 @@ pub struct StrokeUnderHand {
 }
 
 impl StrokeUnderHand {
-    /// Puts the pointer down; nothing is painted before the first sample.
+    /// Puts the pointer down; nothing is painted before the first sample. The footprint is one
+    /// for the start's reach and view; erasing paints the ground.
     #[must_use]
-    pub fn new(
-        mut start: StrokeStart,
-        geometry: &Geometry,
-        transform: &Transform,
-        placement: Placement,
-        ground: Rgba,
-    ) -> Self {
+    pub fn new(mut start: StrokeStart, footprint: Footprint, ground: Rgba) -> Self {
         if start.action == Action::Erase {
             start.paint = ground;
         }
-        let placed = Placed::new(transform);
+        let Surface { geometry, placed, placement } = footprint.surface();
         Self {
             path: DabPath::new(start.view, placed.to_project(geometry.measures().center())),
-            footprint: Footprint::new(start.brush.reach, geometry, placement, placed, start.view),
             coverage: vec![0.0; placement.count(geometry.mesh())],
             touched: Vec::new(),
-            placed,
+            footprint,
             start,
         }
+    }
+
+    /// Lifts the pointer: what is left is what it learned of the surface.
+    #[must_use]
+    pub fn into_footprint(self) -> Footprint {
+        self.footprint
     }
 
     /// What it was started with.
@@ -329,25 +325,19 @@ impl StrokeUnderHand {
         &self.touched
     }
 
-    /// Moves the pointer along samples and paints into `values`; returns the elements that
-    /// changed, each once.
-    pub fn extend(
-        &mut self,
-        samples: &[Sample],
-        geometry: &Geometry,
-        values: &mut [Rgba],
-    ) -> Vec<u32> {
-        let Self { start, placed, path, footprint, coverage, touched } = self;
+    /// Moves the pointer along samples and paints into `values`, of which `kept` gets what it
+    /// has not yet; returns the elements that changed, each once.
+    pub fn extend(&mut self, samples: &[Sample], values: &mut [Rgba], kept: &mut Kept) -> Vec<u32> {
+        let Self { start, path, footprint, coverage, touched } = self;
         let (brush, view) = (start.brush, start.view);
         let mut changed = Vec::new();
         for sample in samples {
             let spacing = |depth: f32| SPACING * brush.radius_at(&view, depth, 1.0);
             path.advance(sample, brush.build_up, spacing, |origin, direction, pressure| {
-                let hit = placed.cast(geometry, origin, direction)?;
-                let depth = view.depth(placed.to_project(hit.point));
+                let (hit, depth) = footprint.cast(origin, direction)?;
                 let radius = brush.radius_at(&view, depth, pressure);
                 let opacity = if brush.pressure_opacity { pressure } else { 1.0 } * brush.opacity;
-                for covered in footprint.cover(geometry, &hit, radius) {
+                for covered in footprint.cover(&hit, radius) {
                     let element = covered.element as usize;
                     let laid = opacity * brush.falloff(covered.distance);
                     let before = coverage[element];
@@ -361,6 +351,7 @@ impl StrokeUnderHand {
                     }
                     if before == 0.0 {
                         touched.push(covered.element);
+                        kept.entry(covered.element).or_insert(values[element]);
                     }
                     coverage[element] = after;
                     changed.push(covered.element);

@@ -6,7 +6,7 @@ use common::sheet;
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
-    Channels, Document, Edit, EditError, Encoding, Mesh, Placement, StrokeId, Transform,
+    Channels, Document, Edit, EditError, Encoding, HandId, Mesh, Placement, Transform,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
     stroke::{Action, Brush, Falloff, Reach, Sample, StrokeStart, View},
@@ -196,7 +196,7 @@ fn interleaved_strokes_make_a_straight_journal() {
     let ground = values(&document).to_vec();
     let first = StrokeStart { paint: [1.0, 0.0, 0.0, 1.0], ..start(&document, hard(0.3)) };
     let second = StrokeStart { paint: [0.0, 0.0, 1.0, 1.0], ..start(&document, hard(0.3)) };
-    let (a, b) = (StrokeId(1), StrokeId(2));
+    let (a, b) = (HandId(1), HandId(2));
     document.begin_stroke(a, first).unwrap();
     document.extend_stroke(a, &[over(-0.2, 0.0)]).unwrap();
     document.begin_stroke(b, second).unwrap();
@@ -391,4 +391,31 @@ fn locked_and_hidden_parts_are_not_painted() {
     document.apply(Edit::ShowParts { parts: vec![part], visible: false }).unwrap();
     assert_eq!(paint(&mut document).unwrap_err(), EditError::Hidden("Sheet".into()));
     assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
+}
+
+/// What a hover learned serves the stroke after it, and must not change what that one paints.
+#[test]
+fn a_stroke_after_hovering_paints_as_one_without() {
+    let samples = [over(-0.3, 0.1), over(0.2, -0.2)];
+    let mut plain = document(sheet(20, 0.1), Placement::Corner);
+    let mut hovered = document(sheet(20, 0.1), Placement::Corner);
+    let brush = hard(0.3);
+    let start_of = start(&hovered, brush);
+    let target = (start_of.part, start_of.set);
+    for sample in [over(0.5, 0.5), samples[1], samples[0]] {
+        let covered = hovered.hover(HandId(7), target, brush, start_of.view, &sample).unwrap();
+        assert!(!covered.is_empty());
+    }
+    for document in [&mut plain, &mut hovered] {
+        let start = start(document, brush);
+        document.begin_stroke(HandId(7), start).unwrap();
+        document.extend_stroke(HandId(7), &samples).unwrap();
+        document.end_stroke(HandId(7)).unwrap();
+    }
+    assert!(values(&plain) == values(&hovered));
+    // A part that moved since is looked at anew: the pointer is beside it now.
+    let transform = Transform { translation: Vec3::new(90.0, 0.0, 0.0), ..Transform::IDENTITY };
+    hovered.apply(Edit::PlacePart { part: target.0, transform }).unwrap();
+    let covered = hovered.hover(HandId(7), target, brush, start_of.view, &samples[0]).unwrap();
+    assert!(covered.is_empty());
 }

@@ -178,3 +178,48 @@ fn arrays_that_contradict_each_other_are_no_mesh() {
     let bytes = rmp_serde::to_vec_named(&torn).unwrap();
     assert!(rmp_serde::from_slice::<Mesh>(&bytes).is_err());
 }
+
+/// Faces around one diagonal, all with the same bounding box: no two of them are nearest.
+#[test]
+fn rays_find_their_way_among_thousands_of_equal_boxes() {
+    let blades = 20_000_u32;
+    let turn = |i: u32| PI * f64::from(i) / f64::from(blades);
+    // Within the cube around the diagonal from (0, 0, 0) to (1, 1, 1).
+    let (across, up) = (DVec3::new(1.0, -1.0, 0.0) / 6.0, DVec3::new(1.0, 1.0, -2.0) / 8.0);
+    let tips = (0..blades)
+        .map(|i| (DVec3::splat(0.5) + across * turn(i).cos() + up * turn(i).sin()).as_vec3());
+    let positions = [Vec3::ZERO, Vec3::ONE].into_iter().chain(tips).collect();
+    let faces: Vec<Vec<u32>> = (0..blades).map(|i| vec![0, 1, i + 2]).collect();
+    let wheel = geometry(positions, &faces);
+    for i in [0, 1, 777, blades - 1] {
+        // From the tip's side, straight at the middle of the blade.
+        let tip = wheel.mesh().positions()[i as usize + 2];
+        let target = (Vec3::ONE + tip) / 3.0;
+        let normal = (tip - Vec3::ZERO).cross(Vec3::ONE).normalize();
+        let hit = wheel.bvh().cast(target + normal * 1e-4, -normal).unwrap();
+        assert!(hit.point.distance(target) < 1e-4);
+    }
+    assert!(wheel.bvh().cast(Vec3::new(2.0, -1.0, 0.0), Vec3::Z).is_none());
+}
+
+/// A scene in kilometres or in thousandths of a hair is met like one in metres.
+#[test]
+fn rays_meet_scenes_of_any_size() {
+    for size in [1e-18_f32, 1e-6, 1.0, 1e6, 1e15] {
+        let (positions, faces) = cuboid(Vec3::splat(-0.5 * size), Vec3::splat(size));
+        let solid = geometry(positions, &faces);
+        // From within a thousandth of the wall to far away, with directions of any length.
+        for (away, stride) in [(1e-3, 1.0), (3.0, 250.0), (1e4, 1e-3)] {
+            let origin = Vec3::new(0.1, 0.2, 0.5 + away) * size;
+            let hit = solid.bvh().cast(origin, Vec3::NEG_Z * stride).unwrap();
+            let error = (hit.point - Vec3::new(0.1, 0.2, 0.5) * size).abs().max_element();
+            assert!(error <= 1e-6 * size * (1.0 + away), "{size} {away}: {error}");
+            close(f64::from(hit.distance * stride), f64::from(away * size), 1e-3);
+        }
+        let [near, far] = [0.4, 3.0].map(|z| Vec3::new(0.1, 0.2, z) * size);
+        assert!(!solid.bvh().is_clear(near, far, 0.0));
+        assert!(solid.bvh().is_clear(near, near - Vec3::Z * 0.8 * size, 0.0));
+        // The wall lies in the part of the way that is left out.
+        assert!(solid.bvh().is_clear(near, far, 0.1));
+    }
+}

@@ -15,13 +15,8 @@ use std::{
 
 use axum::extract::ws::Message;
 use speckle_core::{
-    Change, Document, Edit, Geometry, Part, PartId, Placement, ProjectTraits, SetId, Step,
-    StrokeId, Transform,
-    document::Direction,
-    stroke::{
-        Brush, Sample, View,
-        footprint::{Footprint, Placed},
-    },
+    Change, Document, Edit, HandId, Part, PartId, ProjectTraits, Step, document::Direction,
+    stroke::Sample,
 };
 use speckle_store::{Position, ProjectId, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
@@ -127,7 +122,6 @@ impl Sessions {
             position: opened.position,
             store: self.store.clone(),
             clients: HashMap::new(),
-            hovers: HashMap::new(),
         };
         let sessions = self.clone();
         std::thread::Builder::new()
@@ -156,16 +150,6 @@ impl Sessions {
     }
 }
 
-/// What a hover learned, for the next one from the same view.
-struct Hover {
-    geometry: Arc<Geometry>,
-    placement: Placement,
-    transform: Transform,
-    view: View,
-    brush: Brush,
-    footprint: Footprint,
-}
-
 struct Session {
     project: ProjectId,
     name: String,
@@ -173,7 +157,6 @@ struct Session {
     position: Position,
     store: SharedStore,
     clients: HashMap<ClientId, Hand>,
-    hovers: HashMap<ClientId, Hover>,
 }
 
 impl Session {
@@ -206,7 +189,7 @@ impl Session {
             Command::Leave(client) => {
                 self.end_stroke(client);
                 self.clients.remove(&client);
-                self.hovers.remove(&client);
+                self.document.forget_hand(hand_of(client));
                 self.tell_present();
                 if self.clients.is_empty()
                     && let Err(error) = lock(&self.store).checkpoint(self.project, &self.document)
@@ -280,20 +263,22 @@ impl Session {
     }
 
     fn hear(&mut self, client: ClientId, message: ClientMessage) {
-        let stroke = StrokeId(u64::from(client));
+        let hand = hand_of(client);
         match message {
             // Whoever is here has joined already.
             ClientMessage::Join { .. } => {}
-            ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(stroke, start)
-            {
+            ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(hand, start) {
                 Ok(None) => {}
                 Ok(Some(earlier)) => self.keep_stroke(client, Some(&earlier)),
                 Err(error) => self.refuse(client, error.to_string()),
             },
-            ClientMessage::StrokeMove { samples } => self.extend_stroke(client, stroke, &samples),
+            ClientMessage::StrokeMove { samples } => self.extend_stroke(client, &samples),
             ClientMessage::StrokeEnd => self.end_stroke(client),
             ClientMessage::Hover { part, set, brush, view, sample } => {
-                self.hover(client, (part, set), brush, view, &sample);
+                let target = (part, set);
+                if let Ok(covered) = self.document.hover(hand, target, brush, view, &sample) {
+                    self.tell(client, wire::footprint(part, set, &covered));
+                }
             }
             ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
@@ -301,9 +286,10 @@ impl Session {
         }
     }
 
-    fn extend_stroke(&mut self, client: ClientId, stroke: StrokeId, samples: &[Sample]) {
-        let Some((part, set)) = self.document.stroke_target(stroke) else { return };
-        match self.document.extend_stroke(stroke, samples) {
+    fn extend_stroke(&mut self, client: ClientId, samples: &[Sample]) {
+        let hand = hand_of(client);
+        let Some((part, set)) = self.document.stroke_target(hand) else { return };
+        match self.document.extend_stroke(hand, samples) {
             Ok(changed) if changed.is_empty() => {}
             Ok(changed) => {
                 if let Ok(painted) = self.document.set(part, set) {
@@ -316,9 +302,9 @@ impl Session {
     }
 
     fn end_stroke(&mut self, client: ClientId) {
-        let stroke = StrokeId(u64::from(client));
-        if self.document.stroke_target(stroke).is_some() {
-            let change = self.document.end_stroke(stroke);
+        let hand = hand_of(client);
+        if self.document.stroke_target(hand).is_some() {
+            let change = self.document.end_stroke(hand);
             self.keep_stroke(client, change.as_ref());
         }
     }
@@ -427,49 +413,6 @@ impl Session {
         }
     }
 
-    fn hover(
-        &mut self,
-        client: ClientId,
-        (part_id, set_id): (PartId, SetId),
-        brush: Brush,
-        view: View,
-        sample: &Sample,
-    ) {
-        let (Ok(part), Ok(set)) = (self.document.part(part_id), self.document.set(part_id, set_id))
-        else {
-            return;
-        };
-        let is_radius = brush.radius > 0.0 && brush.radius.is_finite();
-        if !is_radius || !part.traits.visible {
-            self.tell(client, wire::footprint(part_id, set_id, &[]));
-            return;
-        }
-        let (geometry, transform) = (part.geometry.clone(), part.traits.transform);
-        let placed = Placed::new(&transform);
-        let hit = placed.cast(&geometry, sample.origin, sample.direction);
-        let placement = set.placement;
-        let fits = |hover: &Hover| {
-            Arc::ptr_eq(&hover.geometry, &geometry)
-                && (hover.placement, hover.transform) == (placement, transform)
-                && (hover.view, hover.brush.reach) == (view, brush.reach)
-        };
-        if !self.hovers.get(&client).is_some_and(fits) {
-            let footprint = Footprint::new(brush.reach, &geometry, placement, placed, view);
-            let geometry = geometry.clone();
-            let hover = Hover { geometry, placement, transform, view, brush, footprint };
-            self.hovers.insert(client, hover);
-        }
-        let covered: Vec<u32> = match (hit, self.hovers.get_mut(&client)) {
-            (Some(hit), Some(hover)) => {
-                let radius = brush.radius_at(&view, view.depth(placed.to_project(hit.point)), 1.0);
-                let covered = hover.footprint.cover(&geometry, &hit, radius);
-                covered.iter().map(|covered| covered.element).collect()
-            }
-            _ => Vec::new(),
-        };
-        self.tell(client, wire::footprint(part_id, set_id, &covered));
-    }
-
     /// Tells where the faces of a named group are; of many, every so many.
     fn show_selection(&mut self, client: ClientId, part_id: PartId, index: usize) {
         let Ok(part) = self.document.part(part_id) else { return };
@@ -511,4 +454,8 @@ impl Session {
     fn tell_all(&mut self, message: &Message) {
         self.clients.retain(|_, hand| hand.sender.try_send(message.clone()).is_ok());
     }
+}
+
+fn hand_of(client: ClientId) -> HandId {
+    HandId(u64::from(client))
 }

@@ -255,7 +255,16 @@ impl Document {
             if let Step::Values { set, patch, .. } = step
                 && let Some(kept) = self.kept.get_mut(set)
             {
-                patch.lay_on(Arc::make_mut(kept).as_mut_slice(), direction);
+                let now = match direction {
+                    Direction::Forward => &patch.after,
+                    Direction::Backward => &patch.before,
+                };
+                for (element, &value) in patch.indices.iter().zip(now) {
+                    // Where no stroke under way has been, the set itself holds the journal's.
+                    if let Some(kept) = kept.get_mut(element) {
+                        *kept = value;
+                    }
+                }
             }
         }
     }

@@ -1,15 +1,19 @@
 //! Rays and sphere ranges against the triangles of a mesh, over one tree.
 
-use std::time::Duration;
+use std::ops::ControlFlow;
 
-use glam::{Vec3, Vec3A};
+use glam::{UVec2, Vec3, Vec3A};
 use obvhs::{
     BvhBuildParams,
-    bvh2::{Bvh2, builder::build_bvh2_from_tris},
-    ray::{Ray, RayHit},
+    aabb::Aabb,
+    bvh2::reinsertion::ReinsertionOptimizer,
+    cwbvh::{CwBvh, bvh2_to_cwbvh::bvh2_to_cwbvh},
+    ploc::PlocBuilder,
+    ray::Ray,
     triangle::Triangle,
 };
 use rayon::prelude::*;
+use smallvec::{SmallVec, smallvec};
 
 use super::triangulate::Triangulation;
 use crate::mesh::Mesh;
@@ -29,30 +33,59 @@ pub struct Hit {
 
 /// Bounding volume tree over the triangles of a mesh, both sides of each counting.
 pub struct Bvh {
-    tree: Bvh2,
-    /// In the order the tree meets them.
+    /// Eight boxes to a node, their sides in steps of a 255th of the node's (Ylitie, Karras and
+    /// Laine 2017).
+    tree: CwBvh,
+    /// In the order the tree meets them, and its scale.
     triangles: Vec<Triangle>,
     /// The face of each of `triangles`.
     faces: Vec<u32>,
+    /// What positions are multiplied by in the tree, a power of two, so that nothing is rounded.
+    scale: f32,
+}
+
+/// The most a box is widened, as a share of its size: see [`widened`].
+const WIDENING: f32 = 1e-3;
+
+/// The most triangles in a leaf: the tree's format has room for three.
+const LEAF: u32 = 3;
+
+/// The diagonal of the scene in the tree, about: rays leave out their first 0.0001 there, which
+/// must be next to nothing.
+const DIAGONAL: f32 = 16_384.0;
+
+/// The box of a triangle, a little wider than needed, and each by another amount. The builder
+/// joins nearest neighbours; among many equal boxes none would be nearest, and the tree would be
+/// a chain as long as their number.
+fn widened(triangle: &Triangle, index: usize) -> Aabb {
+    let (low, high) = (
+        triangle.v0.min(triangle.v1).min(triangle.v2),
+        triangle.v0.max(triangle.v1).max(triangle.v2),
+    );
+    // Multiplicative hashing (Knuth, The Art of Computer Programming 3, 6.4).
+    let share = (index as u32).wrapping_mul(2_654_435_769) as f32 / u32::MAX as f32;
+    let more = (high - low) * (share * WIDENING);
+    Aabb::new(low - more, high + more)
 }
 
 impl Bvh {
     /// Builds the tree.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
-        let at = |corner: u32| Vec3A::from(mesh.corner_position(corner as usize));
-        let triangles: Vec<Triangle> = triangulation
-            .corners()
-            .par_iter()
-            .map(|&[a, b, c]| Triangle { v0: at(a), v1: at(b), v2: at(c) })
-            .collect();
-        let mut build_time = Duration::ZERO;
-        let tree =
-            build_bvh2_from_tris(&triangles, BvhBuildParams::medium_build(), &mut build_time);
+        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        let (min, max) =
+            mesh.positions().iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
+        let diagonal = (max - min).length().clamp(1e-30, 1e30);
+        let scale = (DIAGONAL / diagonal).log2().round().exp2();
+        let at = |corner: u32| Vec3A::from(mesh.corner_position(corner as usize)) * scale;
+        let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
+        let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
+        let tree = tree_over(&triangles);
         let order = &tree.primitive_indices;
         Self {
             triangles: order.iter().map(|&t| triangles[t as usize]).collect(),
             faces: order.iter().map(|&t| triangulation.face_of(t as usize) as u32).collect(),
+            scale,
             tree,
         }
     }
@@ -60,26 +93,84 @@ impl Bvh {
     /// The nearest point where the ray meets the surface; `None` for a miss or a ray that is none.
     #[must_use]
     pub fn cast(&self, origin: Vec3, direction: Vec3) -> Option<Hit> {
-        if !origin.is_finite() || !direction.is_finite() || direction == Vec3::ZERO {
-            return None;
-        }
-        let ray = Ray::new_inf(origin.into(), direction.into());
-        let mut hit = RayHit::none();
-        self.tree.ray_traverse(ray, &mut hit, |ray, i| meet(&self.triangles[i], ray));
-        let slot = hit.primitive_id as usize;
-        (hit.t.is_finite() && slot < self.faces.len()).then(|| Hit {
+        let from = origin * self.scale;
+        let way = direction.try_normalize().filter(|_| from.is_finite())?;
+        let mut nearest = None;
+        let ray = Ray::new_inf(from.into(), way.into());
+        let _to_the_end = self.traverse(ray, |ray, slot| {
+            let t = meet(&self.triangles[slot], ray);
+            if t < ray.tmax {
+                ray.tmax = t;
+                nearest = Some((slot, t));
+            }
+            ControlFlow::Continue(())
+        });
+        let (slot, t) = nearest?;
+        let distance = t / self.scale / direction.length();
+        Some(Hit {
             triangle: self.tree.primitive_indices[slot],
             face: self.faces[slot],
-            distance: hit.t,
-            point: origin + direction * hit.t,
+            distance,
+            point: origin + direction * distance,
         })
     }
 
     /// True when nothing lies on the segment from `from + skip × (to − from)` to `to`.
     #[must_use]
     pub fn is_clear(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
-        let ray = Ray::new(from.into(), (to - from).into(), skip, 1.0);
-        self.tree.ray_traverse_miss(ray, |ray, i| meet(&self.triangles[i], ray))
+        let Some(way) = (to - from).try_normalize() else { return true };
+        let length = from.distance(to) * self.scale;
+        let ray = Ray::new((from * self.scale).into(), way.into(), skip * length, length);
+        let flow = self.traverse(ray, |ray, slot| {
+            if meet(&self.triangles[slot], ray).is_finite() {
+                ControlFlow::Break(())
+            } else {
+                ControlFlow::Continue(())
+            }
+        });
+        flow.is_continue()
+    }
+
+    /// Visits the triangles (by slot) whose boxes a ray meets, nearer boxes first on the whole,
+    /// until told to stop. `visit` may shorten the ray.
+    fn traverse(
+        &self,
+        mut ray: Ray,
+        mut visit: impl FnMut(&mut Ray, usize) -> ControlFlow<()>,
+    ) -> ControlFlow<()> {
+        if self.tree.nodes.is_empty() {
+            return ControlFlow::Continue(());
+        }
+        // The octant decides the order in which the children of a node come.
+        let octant = self.tree.new_traversal(ray.direction).oct_inv4;
+        // A group: where the children of a node start; which were met, in the high byte, and which
+        // are nodes, in the low one.
+        let mut open: SmallVec<[UVec2; 24]> = smallvec![UVec2::new(0, 0x8000_0000)];
+        while let Some(group) = open.last_mut() {
+            let bit = 31 - group.y.leading_zeros();
+            group.y &= !(1 << bit);
+            let slot = (bit - 24) ^ (octant & 0xff);
+            let before = (group.y & !(u32::MAX << slot) & 0xff).count_ones();
+            let index = group.x + before;
+            if group.y & 0xff00_0000 == 0 {
+                open.pop();
+            }
+            let node = &self.tree.nodes[index as usize];
+            let met = node.intersect_ray(&ray, octant);
+            let mut leaves = met & 0x00ff_ffff;
+            while leaves != 0 {
+                let bit = 31 - leaves.leading_zeros();
+                leaves &= !(1 << bit);
+                visit(&mut ray, (node.primitive_base_idx + bit) as usize)?;
+            }
+            if met & 0xff00_0000 != 0 {
+                open.push(UVec2::new(
+                    node.child_base_idx,
+                    met & 0xff00_0000 | u32::from(node.imask),
+                ));
+            }
+        }
+        ControlFlow::Continue(())
     }
 
     /// The faces that come within `radius` of `center`, each once, ascending.
@@ -95,27 +186,44 @@ impl Bvh {
     /// Calls `visit` for every triangle that comes within `radius` of `center`, with its face: a
     /// face of several triangles may come several times.
     pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {
-        let center = Vec3A::from(center);
-        let reach = radius * radius;
-        let mut open = vec![0_u32];
+        let center = Vec3A::from(center) * self.scale;
+        let reach = (radius * self.scale).powi(2);
+        let mut open: SmallVec<[u32; 64]> = smallvec![0];
         while let Some(index) = open.pop() {
             let Some(node) = self.tree.nodes.get(index as usize) else { continue };
-            let nearest = center.clamp(node.aabb.min, node.aabb.max);
-            if nearest.distance_squared(center) > reach {
-                continue;
-            }
-            if node.prim_count == 0 {
-                open.extend([node.first_index, node.first_index + 1]);
-                continue;
-            }
-            for slot in node.first_index as usize..(node.first_index + node.prim_count) as usize {
-                let nearest = nearest_on_triangle(center, &self.triangles[slot]);
-                if nearest.distance_squared(center) <= reach {
-                    visit(self.faces[slot]);
+            for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
+                let Aabb { min, max, .. } = node.child_aabb(child);
+                if center.clamp(min, max).distance_squared(center) > reach {
+                    continue;
+                }
+                if !node.is_leaf(child) {
+                    open.push(node.child_node_index(child));
+                    continue;
+                }
+                let (first, count) = node.child_primitives(child);
+                for slot in first as usize..(first + count) as usize {
+                    let nearest = nearest_on_triangle(center, &self.triangles[slot]);
+                    if nearest.distance_squared(center) <= reach {
+                        visit(self.faces[slot]);
+                    }
                 }
             }
         }
     }
+}
+
+fn tree_over(triangles: &[Triangle]) -> CwBvh {
+    let boxes: Vec<Aabb> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
+    let settings = BvhBuildParams::medium_build();
+    let mut binary = PlocBuilder::with_capacity(boxes.len()).build(
+        settings.ploc_search_distance,
+        &boxes,
+        (0..boxes.len() as u32).collect(),
+        settings.sort_precision,
+        settings.search_depth_threshold,
+    );
+    ReinsertionOptimizer::default().run(&mut binary, settings.reinsertion_batch_ratio, None);
+    bvh2_to_cwbvh(&binary, LEAF, true, false)
 }
 
 /// How far past its edges a triangle is still met, in barycentric coordinates: rays that run

@@ -18,6 +18,8 @@ pub struct Topology {
     corner_face: Vec<u32>,
     /// The edge from each corner to the next one of its face.
     corner_edge: Vec<u32>,
+    /// For each corner, the next one around the same edge.
+    across: Vec<u32>,
     /// E + 1 offsets into `edge_corners`.
     edge_starts: Vec<u32>,
     /// The corners whose edge it is: two on a closed surface.
@@ -42,6 +44,7 @@ impl Topology {
             corner_face[mesh.face_corners(face)].fill(face as u32);
         }
         let (corner_edge, edge_starts, edge_corners) = edges(mesh, &point);
+        let across = around_edges(&edge_starts, &edge_corners);
         let (point_starts, point_corners) = corners_by_point(mesh, &point);
         let points = point_starts.windows(2).filter(|w| w[1] > w[0]).count() as u32;
         let (face_piece, pieces) = pieces(mesh, &point);
@@ -49,6 +52,7 @@ impl Topology {
             point,
             corner_face,
             corner_edge,
+            across,
             edge_starts,
             edge_corners,
             point_starts,
@@ -81,6 +85,13 @@ impl Topology {
     #[must_use]
     pub fn corners_of_edge(&self, edge: usize) -> &[u32] {
         &self.edge_corners[range(&self.edge_starts, edge)]
+    }
+
+    /// The next corner around the same edge: the one in the face beyond, or the corner itself where
+    /// the surface ends. From each on to the next, one comes back to the first.
+    #[must_use]
+    pub fn across(&self, corner: usize) -> usize {
+        self.across[corner] as usize
     }
 
     /// The corners of all faces at the point of a vertex.
@@ -169,6 +180,18 @@ fn edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>, Vec<u32>) {
     }
     edge_starts.push(keyed.len() as u32);
     (corner_edge, edge_starts, keyed.into_iter().map(|(_, corner)| corner).collect())
+}
+
+/// Links the corners of each edge in a ring.
+fn around_edges(starts: &[u32], corners: &[u32]) -> Vec<u32> {
+    let mut across = vec![0; corners.len()];
+    for edge in 0..starts.len() - 1 {
+        let ring = &corners[range(starts, edge)];
+        for (i, &corner) in ring.iter().enumerate() {
+            across[corner as usize] = ring[(i + 1) % ring.len()];
+        }
+    }
+    across
 }
 
 fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {

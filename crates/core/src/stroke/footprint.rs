@@ -1,5 +1,7 @@
 //! What a dab covers, whichever way it reaches.
 
+use std::sync::Arc;
+
 use glam::{Affine3A, Mat3A, Vec3};
 
 use super::{Reach, View, deep, skin::Skin};
@@ -46,7 +48,7 @@ impl Placed {
         if self.is_identity { point } else { self.to_project.transform_point3(point) }
     }
 
-    /// Where a line of sight of the project's space meets the part.
+    /// Where a line of sight of the project's space meets a part that stands here.
     #[must_use]
     pub fn cast(&self, geometry: &Geometry, origin: Vec3, direction: Vec3) -> Option<Hit> {
         let direction = self.to_part.transform_vector3(direction);
@@ -75,6 +77,24 @@ impl Placed {
                 && x_axis.dot(y_axis).abs() + y_axis.dot(z_axis).abs() + z_axis.dot(x_axis).abs()
                     < 1e-5 * uniform * uniform;
         length * if is_uniform { uniform * 1.0001 } else { squares.sqrt() }
+    }
+}
+
+/// What is painted on: the elements of a placement on a part that stands somewhere.
+#[derive(Clone)]
+pub struct Surface {
+    /// The part's shape.
+    pub geometry: Arc<Geometry>,
+    /// Where it stands.
+    pub placed: Placed,
+    /// What carries a value of its own.
+    pub placement: Placement,
+}
+
+impl PartialEq for Surface {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.geometry, &other.geometry)
+            && (self.placed, self.placement) == (other.placed, other.placement)
     }
 }
 
@@ -151,31 +171,52 @@ impl Elements {
 
 /// Finds what each dab of a stroke covers.
 pub struct Footprint {
+    surface: Surface,
+    view: View,
     elements: Elements,
     /// None reaches deep.
     skin: Option<Skin>,
 }
 
 impl Footprint {
-    /// A footprint on a part that is placed somewhere, for a set of some placement.
+    /// A footprint on a surface, as seen from somewhere.
     #[must_use]
-    pub fn new(
-        reach: Reach,
-        geometry: &Geometry,
-        placement: Placement,
-        placed: Placed,
-        view: View,
-    ) -> Self {
+    pub fn new(reach: Reach, surface: Surface, view: View) -> Self {
+        let Surface { geometry, placed, placement } = &surface;
+        let (placed, placement) = (*placed, *placement);
         let seen = vec![0; placement.count(geometry.mesh())];
         let elements = Elements { placement, placed, seen, dab: 0, covered: Vec::new() };
         let skin = (reach == Reach::Skin).then(|| Skin::new(geometry, &elements, view));
-        Self { elements, skin }
+        Self { surface, view, elements, skin }
+    }
+
+    /// Whether it was made for this.
+    #[must_use]
+    pub fn is_for(&self, reach: Reach, surface: &Surface, view: View) -> bool {
+        let own = if self.skin.is_some() { Reach::Skin } else { Reach::Deep };
+        (own, &self.surface, self.view) == (reach, surface, view)
+    }
+
+    /// What it is found on.
+    #[must_use]
+    pub fn surface(&self) -> &Surface {
+        &self.surface
+    }
+
+    /// Where a line of sight of the project's space meets the surface, and how deep in the view.
+    #[must_use]
+    pub fn cast(&self, origin: Vec3, direction: Vec3) -> Option<(Hit, f32)> {
+        let Surface { geometry, placed, .. } = &self.surface;
+        let hit = placed.cast(geometry, origin, direction)?;
+        let depth = self.view.depth(placed.to_project(hit.point));
+        Some((hit, depth))
     }
 
     /// The elements covered by a dab of a radius (the project's unit) at a hit, each once.
-    pub fn cover(&mut self, geometry: &Geometry, hit: &Hit, radius: f32) -> &[Covered] {
+    pub fn cover(&mut self, hit: &Hit, radius: f32) -> &[Covered] {
         self.elements.dab += 1;
         self.elements.covered.clear();
+        let geometry = &self.surface.geometry;
         match &mut self.skin {
             Some(skin) => skin.cover(&mut self.elements, geometry, hit, radius),
             None => deep::cover(&mut self.elements, geometry, hit, radius),

@@ -17,8 +17,8 @@ use crate::geometry::{Geometry, bvh::Hit};
 /// be hidden by the rounding of its own faces.
 const SIGHT_SKIP_EDGES: f32 = 0.05;
 
-/// How much of the surface a step may cover before sight lines are shared out among threads.
-const PARALLEL_FROM: usize = 256;
+/// The fewest sight lines worth giving to another core.
+const LEAST_SHARE: usize = 128;
 
 #[derive(Clone, Copy, PartialEq)]
 enum Sight {
@@ -40,6 +40,8 @@ pub struct Skin {
     sight: Vec<Sight>,
     dab: u32,
     open: Vec<u32>,
+    /// The points of the face in hand, as seen.
+    around: Vec<Option<Vec3>>,
 }
 
 /// The circle of one dab.
@@ -73,14 +75,13 @@ impl Circle {
         (distance <= 1.0).then_some(distance)
     }
 
-    /// Whether an edge comes into the circle; most do so at their first end.
-    fn meets_edge(&self, a: Vec3, b: impl FnOnce() -> Vec3) -> bool {
+    /// Whether an edge, of which both ends are given as seen, comes into the circle.
+    fn meets_edge(&self, a: Option<Vec3>, b: Option<Vec3>) -> bool {
+        let (Some(a), Some(b)) = (a, b) else { return false };
         let reach = self.radius * self.radius;
-        let Some(a) = self.seen(a) else { return false };
-        if a.length_squared() <= reach {
+        if a.length_squared() <= reach || b.length_squared() <= reach {
             return true;
         }
-        let Some(b) = self.seen(b()) else { return false };
         let along = b - a;
         let t = (-a.dot(along) / along.length_squared()).clamp(0.0, 1.0);
         let nearest = if t.is_finite() { a + along * t } else { a };
@@ -99,6 +100,7 @@ impl Skin {
             sight: vec![Sight::Unknown; elements.count()],
             dab: 0,
             open: Vec::new(),
+            around: Vec::new(),
         }
     }
 
@@ -118,31 +120,28 @@ impl Skin {
         self.open.push(hit.face);
         while let Some(face) = self.open.pop() {
             elements.gather(mesh, face as usize, hit.face, |point| circle.inside(point));
-            for corner in mesh.face_corners(face as usize) {
-                let edge = topology.corners_of_edge(topology.edge_of(corner));
-                // The way over an edge is only looked at where some neighbour is new.
-                let is_new = |&c: &u32| self.face_seen[topology.face_of(c as usize)] != self.dab;
-                if !edge.iter().any(is_new) {
+            let corners = mesh.face_corners(face as usize);
+            self.around.clear();
+            let seen = |corner| circle.seen(placed.to_project(mesh.corner_position(corner)));
+            self.around.extend(corners.clone().map(seen));
+            for (i, corner) in corners.enumerate() {
+                let end = self.around[(i + 1) % self.around.len()];
+                if !circle.meets_edge(self.around[i], end) {
                     continue;
                 }
-                let range = mesh.face_corners(face as usize);
-                let next = if corner + 1 == range.end { range.start } else { corner + 1 };
-                let at = |corner: usize| placed.to_project(mesh.corner_position(corner));
-                if !circle.meets_edge(at(corner), || at(next)) {
-                    continue;
-                }
-                for &other in edge {
-                    let neighbour = topology.face_of(other as usize);
-                    if self.face_seen[neighbour] == self.dab {
-                        continue;
+                let mut other = topology.across(corner);
+                while other != corner {
+                    let neighbour = topology.face_of(other);
+                    if self.face_seen[neighbour] != self.dab {
+                        self.face_seen[neighbour] = self.dab;
+                        let sight = self.view_in_part.sight(mesh.corner_position(other));
+                        // A face without area hangs between its neighbours and lets the dab pass.
+                        let normal = normals[neighbour];
+                        if normal.dot(sight) * side > 0.0 || normal == Vec3::ZERO {
+                            self.open.push(neighbour as u32);
+                        }
                     }
-                    self.face_seen[neighbour] = self.dab;
-                    let at = mesh.corner_position(other as usize);
-                    let facing = normals[neighbour].dot(self.view_in_part.sight(at));
-                    // A face without area hangs between its neighbours and lets the dab pass.
-                    if facing * side > 0.0 || normals[neighbour] == Vec3::ZERO {
-                        self.open.push(neighbour as u32);
-                    }
+                    other = topology.across(other);
                 }
             }
         }
@@ -160,28 +159,19 @@ impl Skin {
         // Asked for here, since a shared-out task that waits for what is computed by sharing out
         // may wait for itself.
         let (bvh, measures) = (geometry.bvh(), geometry.measures());
-        let look = |&element: &u32| {
+        let away = 2.0 * measures.diagonal();
+        let is_clear = |&element: &u32| {
             let point = elements.point_of(geometry, element as usize);
             let eye = match self.view_in_part {
                 View::Perspective { eye, .. } => eye,
-                View::Parallel { forward } => {
-                    point - forward * (2.0 * measures.diagonal())
-                }
+                View::Parallel { forward } => point - forward * away,
             };
             let skip = SIGHT_SKIP_EDGES * measures.median_edge / point.distance(eye);
-            if bvh.is_clear(point, eye, skip.clamp(1e-6, 1e-3)) {
-                Sight::Clear
-            } else {
-                Sight::Hidden
-            }
+            bvh.is_clear(point, eye, skip.clamp(1e-6, 1e-3))
         };
-        let sights: Vec<Sight> = if unknown.len() < PARALLEL_FROM {
-            unknown.iter().map(look).collect()
-        } else {
-            unknown.par_iter().map(look).collect()
-        };
-        for (&element, sight) in unknown.iter().zip(sights) {
-            self.sight[element as usize] = sight;
+        let clear: Vec<bool> = unknown.par_iter().with_min_len(LEAST_SHARE).map(is_clear).collect();
+        for (&element, clear) in unknown.iter().zip(clear) {
+            self.sight[element as usize] = if clear { Sight::Clear } else { Sight::Hidden };
         }
         let clear = |covered: &Covered| self.sight[covered.element as usize] == Sight::Clear;
         elements.covered.retain(clear);
