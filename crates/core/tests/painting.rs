@@ -413,6 +413,12 @@ fn a_stroke_after_hovering_paints_as_one_without() {
         document.end_stroke(HandId(7)).unwrap();
     }
     assert!(values(&plain) == values(&hovered));
+    // From the other side the same brush covers the same, since nothing is known from there yet.
+    let view = View::Perspective { eye: Vec3::new(0.0, 0.0, -6.0), forward: Vec3::Z };
+    let back = Sample { origin: Vec3::new(0.0, 0.0, -6.0), direction: Vec3::Z, ..samples[0] };
+    let behind = hovered.hover(HandId(7), target, brush, view, &back).unwrap();
+    assert_eq!(behind, hovered.hover(HandId(8), target, brush, view, &back).unwrap());
+    assert!(!behind.is_empty());
     // A part that moved since is looked at anew: the pointer is beside it now.
     let transform = Transform { translation: Vec3::new(90.0, 0.0, 0.0), ..Transform::IDENTITY };
     hovered.apply(Edit::PlacePart { part: target.0, transform }).unwrap();

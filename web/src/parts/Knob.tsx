@@ -20,7 +20,11 @@ interface Props {
 
 const DRAG_PIXELS = 220;
 
+/** More letters than this do not fit at full size. */
+const LONG = 8;
+
 export function Knob({ label, value, unit, format, fromTyped = (number) => number, fromBar, toBar, onChange, width = 84 }: Props) {
+  const written = `${format(value)} ${unit}`;
   const [typed, setTyped] = useState<string | null>(null);
   const drag = useRef<{ x: number; share: number; moved: boolean } | null>(null);
   const share = Math.min(1, Math.max(0, toBar(value)));
@@ -37,7 +41,7 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
       </Typography>
       <InputBase
         id={`knob-${label}`}
-        value={typed ?? `${format(value)} ${unit}`}
+        value={typed ?? written}
         onFocus={(event) => {
           setTyped(format(value));
           const field = event.target;
@@ -72,7 +76,7 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
           drag.current = null;
           if (moved === false) event.currentTarget.querySelector("input")?.focus();
         }}
-        slotProps={{ input: { sx: { p: 0, fontFamily: heading, fontSize: 17, fontWeight: 650, cursor: "ew-resize", "&:focus": { cursor: "text" } }, inputMode: "decimal" } }}
+        slotProps={{ input: { sx: { p: 0, fontFamily: heading, fontSize: written.length > LONG ? 14 : 17, fontWeight: 650, cursor: "ew-resize", "&:focus": { cursor: "text" } }, inputMode: "decimal" } }}
         sx={{ width: "100%" }}
       />
       <Box sx={{ height: 4, borderRadius: 2, bgcolor: "divider", overflow: "hidden", mt: 0.25 }}>

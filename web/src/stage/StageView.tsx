@@ -109,6 +109,7 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
   let probed = 0;
   let gesture: Gesture | null = null;
   let lastX = 0;
+  let at = { x: 0, y: 0 };
   let pressed: { x: number; y: number } | null = null;
 
   const handAt = (event: PointerEvent): HandAt => ({
@@ -201,7 +202,12 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
       if (get().brush.build_up && queued.length === 0) project.moveStroke([last], true);
     }, HELD_EVERY_MS);
   };
+  // What the pointer rests on may have changed under it, by its own stroke or another hand's.
+  const stopProbing = useApp.subscribe((now, before) => {
+    if (now.history.revision !== before.history.revision && now.probe && !painting) probe(stage.under(at.x, at.y));
+  });
   const move = (event: PointerEvent) => {
+    at = { x: event.clientX, y: event.clientY };
     if (gestured(event)) return;
     if (event.buttons !== 0 && !painting) {
       ring(null);
@@ -252,6 +258,7 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
   canvas.addEventListener("pointercancel", up);
   canvas.addEventListener("pointerleave", leave);
   return () => {
+    stopProbing();
     window.clearInterval(held);
     cancelAnimationFrame(flush);
     canvas.removeEventListener("pointerdown", down, { capture: true });

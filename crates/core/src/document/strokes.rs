@@ -130,7 +130,7 @@ impl Document {
         self.footprints.remove(&hand);
     }
 
-    /// The footprint of a hand's last look, if it was the same look; else a new one.
+    /// The footprint of a hand's last look, if that was on the same; else a new one.
     fn take_footprint(
         &mut self,
         hand: HandId,
@@ -139,8 +139,13 @@ impl Document {
         view: View,
     ) -> Footprint {
         let last = self.footprints.remove(&hand);
-        last.filter(|last| last.is_for(reach, &surface, view))
-            .unwrap_or_else(|| Footprint::new(reach, surface, view))
+        match last.filter(|last| last.is_for(reach, &surface)) {
+            None => Footprint::new(reach, surface, view),
+            Some(mut last) => {
+                last.look_from(view);
+                last
+            }
+        }
     }
 }
 

@@ -14,7 +14,8 @@ use crate::mesh::Mesh;
 pub struct Topology {
     /// For each vertex, the first vertex at the same point.
     point: Vec<u32>,
-    /// The face of each corner.
+    faces: usize,
+    /// The face of each corner; empty when all faces are triangles, since it is plain then.
     corner_face: Vec<u32>,
     /// The edge from each corner to the next one of its face.
     corner_edge: Vec<u32>,
@@ -39,8 +40,9 @@ impl Topology {
     #[must_use]
     pub fn new(mesh: &Mesh) -> Self {
         let point = first_at_same_point(mesh);
-        let mut corner_face = vec![0; mesh.corner_count()];
-        for face in 0..mesh.face_count() {
+        let is_all_triangles = mesh.face_starts().iter().zip(0..).all(|(&start, f)| start == 3 * f);
+        let mut corner_face = vec![0; if is_all_triangles { 0 } else { mesh.corner_count() }];
+        for face in (0..mesh.face_count()).filter(|_| !is_all_triangles) {
             corner_face[mesh.face_corners(face)].fill(face as u32);
         }
         let (corner_edge, edge_starts, edge_corners) = edges(mesh, &point);
@@ -50,6 +52,7 @@ impl Topology {
         let (face_piece, pieces) = pieces(mesh, &point);
         Self {
             point,
+            faces: mesh.face_count(),
             corner_face,
             corner_edge,
             across,
@@ -72,7 +75,7 @@ impl Topology {
     /// The face a corner belongs to.
     #[must_use]
     pub fn face_of(&self, corner: usize) -> usize {
-        self.corner_face[corner] as usize
+        if self.corner_face.is_empty() { corner / 3 } else { self.corner_face[corner] as usize }
     }
 
     /// The edge from a corner to the next corner of its face.
@@ -133,8 +136,7 @@ impl Topology {
     /// Points − edges + faces: 2 for a closed surface without handles.
     #[must_use]
     pub fn euler_number(&self) -> i64 {
-        i64::from(self.points) - self.edge_count() as i64
-            + self.corner_face.last().map_or(0, |&f| i64::from(f) + 1)
+        i64::from(self.points) - self.edge_count() as i64 + self.faces as i64
     }
 }
 

@@ -192,9 +192,20 @@ impl Footprint {
 
     /// Whether it was made for this.
     #[must_use]
-    pub fn is_for(&self, reach: Reach, surface: &Surface, view: View) -> bool {
+    pub fn is_for(&self, reach: Reach, surface: &Surface) -> bool {
         let own = if self.skin.is_some() { Reach::Skin } else { Reach::Deep };
-        (own, &self.surface, self.view) == (reach, surface, view)
+        (own, &self.surface) == (reach, surface)
+    }
+
+    /// Looks from somewhere; what was learned from elsewhere is forgotten.
+    pub fn look_from(&mut self, view: View) {
+        if self.view == view {
+            return;
+        }
+        self.view = view;
+        if let Some(skin) = &mut self.skin {
+            skin.look_from(view, &self.surface.placed);
+        }
     }
 
     /// What it is found on.

@@ -9,7 +9,7 @@ use rayon::prelude::*;
 
 use super::{
     View,
-    footprint::{Covered, Elements},
+    footprint::{Covered, Elements, Placed},
 };
 use crate::geometry::{Geometry, bvh::Hit};
 
@@ -104,6 +104,13 @@ impl Skin {
         }
     }
 
+    /// Looks from somewhere else: what can be seen has to be found out anew.
+    pub fn look_from(&mut self, view: View, placed: &Placed) {
+        self.view = view;
+        self.view_in_part = placed.view_in_part(&view);
+        self.sight.fill(Sight::Unknown);
+    }
+
     /// Covers what a dab at a hit covers, with the distance as seen.
     pub fn cover(&mut self, elements: &mut Elements, geometry: &Geometry, hit: &Hit, radius: f32) {
         self.dab += 1;
@@ -119,14 +126,14 @@ impl Skin {
         self.face_seen[hit.face as usize] = self.dab;
         self.open.push(hit.face);
         while let Some(face) = self.open.pop() {
-            elements.gather(mesh, face as usize, hit.face, |point| circle.inside(point));
             let corners = mesh.face_corners(face as usize);
             self.around.clear();
             let seen = |corner| circle.seen(placed.to_project(mesh.corner_position(corner)));
             self.around.extend(corners.clone().map(seen));
+            elements.gather(mesh, face as usize, hit.face, |point| circle.inside(point));
             for (i, corner) in corners.enumerate() {
-                let end = self.around[(i + 1) % self.around.len()];
-                if !circle.meets_edge(self.around[i], end) {
+                let end = self.around.get(i + 1).unwrap_or(&self.around[0]);
+                if !circle.meets_edge(self.around[i], *end) {
                     continue;
                 }
                 let mut other = topology.across(corner);
