@@ -311,7 +311,8 @@ async fn eight_hands_paint_for_half_a_minute_and_end_with_the_same_values() {
     let idle: usize = ended.iter().map(|hand| hand.idle).sum();
     // The import is the first change; a stroke that another's covers whole changes nothing itself.
     assert_eq!(last as usize - 1 + idle, strokes, "every stroke was kept or told to be nothing");
-    assert!(strokes > 500 && idle < strokes / 4, "{strokes} strokes, {idle} idle");
+    // How many depends on the machine; fewer would show nothing.
+    assert!(strokes > 10 * HANDS && idle < strokes / 4, "{strokes} strokes, {idle} idle");
     for hand in ended {
         assert_eq!(hand.revision, last);
         assert!(hand.held == expected, "a hand ended with other values");
