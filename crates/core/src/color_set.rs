@@ -1,5 +1,7 @@
 //! A color set: four channels of values at the vertices, corners or faces of one part.
 
+pub mod convert;
+
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -35,6 +37,16 @@ impl Placement {
             Self::Face => mesh.face_count(),
         }
     }
+
+    /// As it is said: "per vertex".
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Vertex => "per vertex",
+            Self::Corner => "per corner",
+            Self::Face => "per face",
+        }
+    }
 }
 
 /// What the numbers of a set mean.
@@ -67,6 +79,76 @@ impl Channels {
     }
 }
 
+/// What a channel holds, for people and for what reads it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct ChannelTraits {
+    /// What it holds: "occlusion", "sway"; empty while nobody said.
+    pub meaning: String,
+    /// What 0 says: "clean".
+    pub low: String,
+    /// What 1 says: "dirty".
+    pub high: String,
+    /// For values that go both ways.
+    pub signed: Option<Signed>,
+    /// Whether no tool may change it.
+    pub locked: bool,
+}
+
+/// How a channel holds values that go both ways: value = (number − neutral) × amount.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Signed {
+    /// The number that stands for nothing, 0–1.
+    pub neutral: f32,
+    /// What a step of 1 stands for.
+    pub amount: f32,
+}
+
+/// The longest a channel's words may be, letters.
+const LONGEST_WORDS: usize = 80;
+
+impl ChannelTraits {
+    /// What is wrong with it, said for the user.
+    #[must_use]
+    pub fn problem(&self) -> Option<&'static str> {
+        let words = [&self.meaning, &self.low, &self.high];
+        if words.iter().any(|words| words.chars().count() > LONGEST_WORDS) {
+            return Some("a channel's words may have 80 letters at most");
+        }
+        let Signed { neutral, amount } = self.signed?;
+        if !(0.0..=1.0).contains(&neutral) {
+            Some("the neutral number must lie between 0 and 1")
+        } else if !amount.is_finite() || amount == 0.0 {
+            Some("the amount must be a number other than 0")
+        } else {
+            None
+        }
+    }
+}
+
+/// What is said of a set: small, and changed as a whole.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SetTraits {
+    /// What the user calls it.
+    pub name: String,
+    /// What its channels hold.
+    pub channels: [ChannelTraits; 4],
+}
+
+impl SetTraits {
+    /// A channel as it is said: "R of Coat", or "R sway of Coat".
+    #[must_use]
+    pub fn channel_name(&self, channel: usize) -> String {
+        let letter = ["R", "G", "B", "A"].get(channel).unwrap_or(&"?");
+        match self.channels.get(channel).map(|traits| traits.meaning.as_str()) {
+            None | Some("") => format!("{letter} of {}", self.name),
+            Some(meaning) => format!("{letter} {meaning} of {}", self.name),
+        }
+    }
+}
+
 /// Four channels of values over one part. The big array is shared and copied on write.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ColorSet {
@@ -80,7 +162,30 @@ pub struct ColorSet {
     pub encoding: Encoding,
     /// What the set was flooded with at its start: the *ground color*.
     pub ground: Rgba,
+    /// What its channels hold.
+    #[serde(default)]
+    pub channels: [ChannelTraits; 4],
     /// One value per element of `placement`, as stored: color sets hold sRGB-encoded numbers.
     #[serde(with = "crate::arrays")]
     pub values: Arc<Vec<Rgba>>,
+}
+
+impl ColorSet {
+    /// What is said of it.
+    #[must_use]
+    pub fn traits(&self) -> SetTraits {
+        SetTraits { name: self.name.clone(), channels: self.channels.clone() }
+    }
+
+    /// A channel as it is said; see [`SetTraits::channel_name`].
+    #[must_use]
+    pub fn channel_name(&self, channel: usize) -> String {
+        self.traits().channel_name(channel)
+    }
+
+    /// The channels that tools may change.
+    #[must_use]
+    pub fn unlocked(&self, chosen: Channels) -> Channels {
+        Channels(std::array::from_fn(|i| chosen.0[i] && !self.channels[i].locked))
+    }
 }

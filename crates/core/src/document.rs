@@ -9,11 +9,16 @@
 //! point is a definite state, whoever paints while.
 
 mod change;
+mod channels;
 mod parts;
+mod pours;
+mod sets;
 mod strokes;
 mod traits;
 
 pub use change::{Change, Direction, PartRecord, Patch, Step};
+pub use channels::{ChannelAt, Merge, Source};
+pub use pours::PourStart;
 pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
@@ -25,7 +30,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     color::Rgba,
-    color_set::{ColorSet, Encoding, Placement, SetId},
+    color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, SetId},
     geometry::{ContentId, Geometry},
     mesh::{Mesh, MeshError},
     stroke::{Kept, Sample, StrokeStart, StrokeUnderHand, footprint::Footprint},
@@ -213,6 +218,118 @@ pub enum Edit {
         #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
         start: Rgba,
     },
+    /// Gives a set another name.
+    RenameSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// What it will be called.
+        name: String,
+    },
+    /// Makes a copy of a set, behind it.
+    DuplicateSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+    },
+    /// Takes a set away.
+    DeleteSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+    },
+    /// Gives a set another place; receivers read the first one first.
+    MoveSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Its place from now on, from 0.
+        to: usize,
+    },
+    /// Gives other parts a set of the same name: with its values where the mesh is the same, else
+    /// flooded with its ground color. Parts that have one are left alone.
+    CopySet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The parts that get it.
+        to: Vec<PartId>,
+    },
+    /// Gives every part the sets that any part has, flooded with their ground colors.
+    MakePartsAgree,
+    /// Holds a set's values at another placement.
+    ConvertSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// What each value belongs to from now on.
+        placement: Placement,
+    },
+    /// Says what a channel holds, or locks it.
+    DescribeChannel {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// 0–3 for R, G, B, A.
+        channel: usize,
+        /// What is said of it from now on.
+        traits: ChannelTraits,
+    },
+    /// Brings channels back to the ground color.
+    ClearChannels {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Which.
+        channels: Channels,
+    },
+    /// Swaps two channels of a set, with what is said of them.
+    SwapChannels {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// One, 0–3.
+        a: usize,
+        /// The other, 0–3.
+        b: usize,
+    },
+    /// Brings a channel's numbers into another's, of any set of a part of the same mesh.
+    MergeChannel {
+        /// Where they come from.
+        from: ChannelAt,
+        /// Where they go.
+        to: ChannelAt,
+        /// How.
+        merge: Merge,
+        /// Whether 1 less the number comes.
+        #[serde(default)]
+        invert: bool,
+    },
+    /// A new data set from up to four channels.
+    ComposeSet {
+        /// The part.
+        part: PartId,
+        /// What it will be called.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+        /// Where R, G, B and A come from.
+        channels: [Source; 4],
+    },
+    /// A pour.
+    Pour {
+        /// What it is made with.
+        start: PourStart,
+    },
     /// A whole stroke.
     Stroke {
         /// What it is made with.
@@ -281,6 +398,23 @@ pub enum EditError {
     /// A name with nothing in it.
     #[error("a name is needed")]
     NoName,
+    /// There are channels 0 to 3.
+    #[error("a set has the channels R, G, B and A only")]
+    NoSuchChannel,
+    /// What is said of a channel makes no sense.
+    #[error("{0}")]
+    Channel(&'static str),
+    /// No tool may change the channel.
+    #[error("{0} is locked: unlock it on the channel board first")]
+    LockedChannel(String),
+    /// Numbers cannot go from one mesh to another one by one.
+    #[error("{from} and {to} have different meshes: numbers go between sets of the same mesh only")]
+    OtherMesh {
+        /// The part they come from.
+        from: String,
+        /// The part they would go to.
+        to: String,
+    },
     /// The stroke makes no sense.
     #[error("{0}")]
     Stroke(&'static str),
@@ -372,6 +506,29 @@ impl Document {
                 let set = NewSet::flooded(name, placement, encoding, start, mesh);
                 self.change_adding_set(part, set)?
             }
+            Edit::RenameSet { part, set, name } => self.change_renaming_set(part, set, &name)?,
+            Edit::DuplicateSet { part, set } => self.change_duplicating_set(part, set)?,
+            Edit::DeleteSet { part, set } => self.change_deleting_set(part, set)?,
+            Edit::MoveSet { part, set, to } => self.change_moving_set(part, set, to)?,
+            Edit::CopySet { part, set, to } => self.change_copying_set(part, set, &to)?,
+            Edit::MakePartsAgree => self.change_making_agree()?,
+            Edit::ConvertSet { part, set, placement } => {
+                self.change_converting_set(part, set, placement)?
+            }
+            Edit::DescribeChannel { part, set, channel, traits } => {
+                self.change_describing_channel(part, set, channel, traits)?
+            }
+            Edit::ClearChannels { part, set, channels } => {
+                self.change_clearing(part, set, channels)?
+            }
+            Edit::SwapChannels { part, set, a, b } => self.change_swapping(part, set, (a, b))?,
+            Edit::MergeChannel { from, to, merge, invert } => {
+                self.change_merging(from, to, merge, invert)?
+            }
+            Edit::ComposeSet { part, name, placement, channels } => {
+                self.change_composing(part, &name, placement, channels)?
+            }
+            Edit::Pour { start } => self.change_pouring(&start)?,
             Edit::Stroke { start, samples } => {
                 // Hands are named by clients, counting up from zero.
                 let hand = HandId(u64::MAX);
@@ -389,41 +546,6 @@ impl Document {
     fn take_id(&mut self) -> u32 {
         self.next_id += 1;
         self.next_id
-    }
-
-    fn change_adding_set(&mut self, part: PartId, set: NewSet) -> Result<Change, EditError> {
-        let owner = self.unlocked(part)?.clone();
-        let name = owner.traits.name;
-        if owner.sets.len() >= MOST_SETS {
-            return Err(EditError::TooManySets { part: name });
-        }
-        let set = self.admit_set(&name, &owner.sets, set, owner.geometry.mesh())?;
-        Ok(Change {
-            label: format!("Add set {}", set.name),
-            steps: vec![Step::Set { part, index: owner.sets.len(), set }],
-        })
-    }
-
-    fn admit_set(
-        &mut self,
-        part: &str,
-        beside: &[ColorSet],
-        new: NewSet,
-        mesh: &Mesh,
-    ) -> Result<ColorSet, EditError> {
-        let NewSet { name, placement, encoding, ground, values } = new;
-        let name = name.trim().to_owned();
-        let needed = placement.count(mesh);
-        if name.is_empty() {
-            Err(EditError::NoName)
-        } else if values.len() != needed {
-            Err(EditError::WrongLength { set: name, got: values.len(), needed })
-        } else if beside.iter().any(|other| other.name == name) {
-            Err(EditError::NameTaken { part: part.to_owned(), name })
-        } else {
-            let id = SetId(self.take_id());
-            Ok(ColorSet { id, name, placement, encoding, ground, values: Arc::new(values) })
-        }
     }
 
     /// The meshes a change needs that this document has never met.
@@ -455,14 +577,6 @@ impl Document {
     /// All that is needed, beside the meshes, to build this document again.
     #[must_use]
     pub fn record(&self) -> DocumentRecord {
-        let with_kept = |set: &ColorSet| {
-            let mut set = set.clone();
-            if let Some(kept) = self.kept.get(&set.id).filter(|kept| !kept.is_empty()) {
-                let values = Arc::make_mut(&mut set.values);
-                kept.iter().for_each(|(&element, &value)| values[element as usize] = value);
-            }
-            set
-        };
         DocumentRecord {
             next_id: self.next_id,
             traits: self.traits,
@@ -473,7 +587,7 @@ impl Document {
                     id: part.id,
                     traits: part.traits.clone(),
                     mesh: part.geometry.id(),
-                    sets: part.sets.iter().map(with_kept).collect(),
+                    sets: part.sets.iter().map(|set| self.as_kept(set)).collect(),
                 })
                 .collect(),
         }

@@ -1,5 +1,6 @@
 //! A mesh with what is derived from it, each thing computed once, when first asked for.
 
+pub mod bends;
 pub mod bvh;
 pub mod measure;
 pub mod normals;
@@ -66,6 +67,7 @@ pub struct Geometry {
     face_normals: OnceLock<Vec<Vec3>>,
     vertex_normals: OnceLock<Vec<Vec3>>,
     measures: OnceLock<Measures>,
+    bends: OnceLock<Vec<u32>>,
     bvh: OnceLock<Bvh>,
 }
 
@@ -88,6 +90,7 @@ impl Geometry {
             face_normals: OnceLock::new(),
             vertex_normals: OnceLock::new(),
             measures: OnceLock::new(),
+            bends: OnceLock::new(),
             bvh: OnceLock::new(),
         }
     }
@@ -133,6 +136,12 @@ impl Geometry {
     #[must_use]
     pub fn measures(&self) -> &Measures {
         self.measures.get_or_init(|| Measures::new(&self.mesh, self.triangulation()))
+    }
+
+    /// How many edges bend how much; see [`bends::histogram`].
+    #[must_use]
+    pub fn bends(&self) -> &[u32] {
+        self.bends.get_or_init(|| bends::histogram(self.topology(), self.face_normals()))
     }
 
     /// The tree for rays and ranges.

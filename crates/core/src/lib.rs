@@ -12,6 +12,7 @@ pub mod figures;
 pub mod geometry;
 pub mod mesh;
 pub mod picture;
+pub mod pour;
 pub mod stroke;
 pub mod transform;
 

@@ -219,6 +219,10 @@ fn full() -> f32 {
     1.0
 }
 
+/// Said when nothing is chosen to paint into.
+pub(crate) const NO_CHANNEL: &str =
+    "no channel is chosen: choose R, G, B or A on the channel board";
+
 /// What a stroke is made with, fixed when the pointer goes down.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -253,7 +257,7 @@ impl StrokeStart {
         } else if !self.paint.into_iter().all(unit) {
             Some("the paint's numbers must lie between 0 and 1")
         } else if self.channels.is_empty() {
-            Some("no channel is chosen: choose R, G, B or A on the channel board")
+            Some(NO_CHANNEL)
         } else if !self.view.is_valid() {
             Some("the view's direction must be of unit length")
         } else {

@@ -7,7 +7,9 @@ use proptest::prelude::*;
 use speckle_core::{
     Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Selection,
     Transform, Unit, UpAxis,
-    document::{Direction, NewPart, NewSet},
+    color_set::ChannelTraits,
+    document::{ChannelAt, Direction, Merge, NewPart, NewSet, PourStart},
+    pour::Pour,
     stroke::{Action, Brush, Sample, StrokeStart, View},
 };
 
@@ -34,6 +36,8 @@ enum Deed {
     },
     /// An edit of the list of parts: which, on which parts, and a number for it.
     Parts(u8, usize, usize),
+    /// An edit of the sets of a part, likewise.
+    Sets(u8, usize, usize),
     Undo,
     Redo,
 }
@@ -46,6 +50,7 @@ fn deed() -> impl Strategy<Value = Deed> {
         5 => (0..4_usize, 0..4_usize, place(), place(), prop::array::uniform4(0.0_f32..=1.0), 1..16_u8)
             .prop_map(|(part, set, from, to, paint, channels)| Deed::Stroke { part, set, from, to, paint, channels }),
         4 => (0..8_u8, 0..5_usize, 0..5_usize).prop_map(|(kind, a, b)| Deed::Parts(kind, a, b)),
+        6 => (0..12_u8, 0..9_usize, 0..9_usize).prop_map(|(kind, a, b)| Deed::Sets(kind, a, b)),
         3 => Just(Deed::Undo),
         2 => Just(Deed::Redo),
     ]
@@ -109,16 +114,65 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 }
             }
         }
+        Deed::Sets(kind, a, b) => {
+            let owner = part(a)?;
+            let part = owner.id;
+            let pick = |i: usize| owner.sets[i % owner.sets.len()].id;
+            let set = pick(a);
+            let at = |i: usize| ChannelAt { part, set: pick(i), channel: i % 4 };
+            let some = Channels([true, false, b % 2 == 0, b % 3 == 0]);
+            let merge = [Merge::Multiply, Merge::Replace, Merge::Difference][b % 3];
+            match kind {
+                0 => Edit::DuplicateSet { part, set },
+                1 if owner.sets.len() > 1 => Edit::DeleteSet { part, set },
+                2 => Edit::MoveSet { part, set, to: b },
+                3 => {
+                    let kinds = [Placement::Vertex, Placement::Corner, Placement::Face];
+                    Edit::ConvertSet { part, set, placement: kinds[b % 3] }
+                }
+                4 => Edit::SwapChannels { part, set, a: a % 4, b: b % 4 },
+                5 => Edit::MergeChannel { from: at(a), to: at(b), merge, invert: b % 2 == 0 },
+                6 => Edit::MakePartsAgree,
+                7 => Edit::RenameSet { part, set, name: format!("Set {b}") },
+                8 => Edit::ClearChannels { part, set, channels: some },
+                9 => {
+                    let traits = ChannelTraits { locked: b > 6, ..ChannelTraits::default() };
+                    Edit::DescribeChannel { part, set, channel: a % 4, traits }
+                }
+                10 => {
+                    let to = document.parts().iter().map(|part| part.id).collect();
+                    Edit::CopySet { part, set, to }
+                }
+                _ => Edit::Pour {
+                    start: PourStart {
+                        part,
+                        set,
+                        channels: some,
+                        action: [Action::Paint, Action::Erase][b % 2],
+                        paint: [0.1 * b as f32, 0.5, 0.2, 1.0],
+                        opacity: 0.75,
+                        pour: [Pour::All, Pour::Piece, Pour::Patch { tolerance: 0.1 }][a % 3],
+                        at: Sample {
+                            origin: Vec3::new(0.1 * a as f32, 0.1 * b as f32, 3.0),
+                            direction: Vec3::NEG_Z,
+                            held: false,
+                            pressure: 1.0,
+                        },
+                    },
+                },
+            }
+        }
         Deed::Undo | Deed::Redo => return None,
     })
 }
 
 /// All that a document holds, to the bit.
 fn state(document: &Document) -> String {
-    let sets = |part: &speckle_core::Part| -> Vec<(String, Vec<[u32; 4]>)> {
+    let sets = |part: &speckle_core::Part| -> Vec<_> {
         let bits =
             |set: &speckle_core::ColorSet| set.values.iter().map(|v| v.map(f32::to_bits)).collect();
-        part.sets.iter().map(|set| (set.name.clone(), bits(set))).collect()
+        let said = |set: &speckle_core::ColorSet| (set.id, set.placement, set.traits());
+        part.sets.iter().map(|set| -> (_, Vec<[u32; 4]>) { (said(set), bits(set)) }).collect()
     };
     let parts: Vec<_> = document
         .parts()

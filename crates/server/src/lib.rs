@@ -95,6 +95,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::import_new))
         .routes(routes!(project::import))
         .routes(routes!(project::edit))
+        .routes(routes!(project::conversion))
         .routes(routes!(project::export))
 }
 

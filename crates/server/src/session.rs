@@ -280,6 +280,11 @@ impl Session {
                     self.tell(client, wire::footprint(part, set, &covered));
                 }
             }
+            ClientMessage::PourHover { start } => {
+                // A pour that makes no sense is told when it is made, not while the pointer moves.
+                let covered = self.document.poured(&start).unwrap_or_default();
+                self.tell(client, wire::footprint(start.part, start.set, &covered));
+            }
             ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
             ClientMessage::Redo => self.travel(client, Direction::Forward),
@@ -388,7 +393,8 @@ impl Session {
                         self.tell_sets(&part, |session, message| session.tell_all(&message));
                     }
                 }
-                (Step::Set { part, set, .. }, Direction::Forward) => {
+                (Step::Set { part, set, .. }, Direction::Forward)
+                | (Step::SetGone { part, set, .. }, Direction::Backward) => {
                     if let Ok(set) = self.document.set(*part, set.id).cloned() {
                         self.tell_all(&wire::values(*part, &set));
                         self.tell_all(&wire::figures(*part, &set));
@@ -406,7 +412,10 @@ impl Session {
                     | Step::PartMoved { .. }
                     | Step::PartTraits { .. }
                     | Step::ProjectTraits { .. }
-                    | Step::Set { .. },
+                    | Step::Set { .. }
+                    | Step::SetGone { .. }
+                    | Step::SetMoved { .. }
+                    | Step::SetTraits { .. },
                     _,
                 ) => {}
             }

@@ -13,7 +13,10 @@ use speckle_core::{
     ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, ProjectTraits, SetId,
     Transform,
     color::{Rgba, bytes_from_rgba},
+    color_set::ChannelTraits,
+    document::PourStart,
     figures::{self, ChannelFigures},
+    geometry::bends::crease_angle,
     stroke::{Brush, Sample, StrokeStart, View},
 };
 use utoipa::ToSchema;
@@ -61,6 +64,11 @@ pub enum ClientMessage {
         part: PartId,
         /// Which of its groups.
         index: usize,
+    },
+    /// What would a pour cover?
+    PourHover {
+        /// The pour.
+        start: PourStart,
     },
     /// Take the last change back.
     Undo,
@@ -202,6 +210,8 @@ pub struct PartOutline {
     pub median_edge: f32,
     /// A brush radius to begin with, likewise.
     pub starting_radius: f32,
+    /// The bend, in degrees, where its smooth edges end and its sharp ones begin.
+    pub crease: f32,
     /// Its sets.
     pub sets: Vec<SetOutline>,
 }
@@ -228,6 +238,8 @@ pub struct SetOutline {
     pub encoding: Encoding,
     /// Its ground color.
     pub ground: [f32; 4],
+    /// What its channels hold, R, G, B, A.
+    pub channels: Vec<ChannelTraits>,
 }
 
 /// The project without its arrays.
@@ -266,6 +278,7 @@ fn part_outline(part: &Part) -> PartOutline {
         max: measures.max.to_array(),
         median_edge: measures.median_edge * scale,
         starting_radius: measures.starting_radius() * scale,
+        crease: crease_angle(part.geometry.bends()),
         sets: part
             .sets
             .iter()
@@ -275,6 +288,7 @@ fn part_outline(part: &Part) -> PartOutline {
                 placement: set.placement,
                 encoding: set.encoding,
                 ground: set.ground,
+                channels: set.channels.to_vec(),
             })
             .collect(),
     }

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{Document, EditError, Part, PartId, PartTraits, ProjectTraits};
 use crate::{
     color::Rgba,
-    color_set::{ColorSet, SetId},
+    color_set::{ColorSet, SetId, SetTraits},
     geometry::ContentId,
 };
 
@@ -86,6 +86,35 @@ pub enum Step {
         /// The set.
         set: ColorSet,
     },
+    /// A set was taken away.
+    SetGone {
+        /// The part that had it.
+        part: PartId,
+        /// Its place in the part's list.
+        index: usize,
+        /// The set.
+        set: ColorSet,
+    },
+    /// A set changed its place in the part's list.
+    SetMoved {
+        /// The part.
+        part: PartId,
+        /// Its place until then.
+        from: usize,
+        /// Its place from then on.
+        to: usize,
+    },
+    /// What is said of a set changed.
+    SetTraits {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Until then.
+        before: SetTraits,
+        /// From then on.
+        after: SetTraits,
+    },
     /// Values changed.
     Values {
         /// The part.
@@ -126,6 +155,16 @@ pub struct Patch {
 }
 
 impl Patch {
+    /// Where values differ from others, which are as many.
+    #[must_use]
+    pub fn between(before: &[Rgba], after: &[Rgba]) -> Self {
+        let differs = |&i: &u32| before[i as usize] != after[i as usize];
+        let indices: Vec<u32> = (0..before.len() as u32).filter(differs).collect();
+        let take = |from: &[Rgba]| indices.iter().map(|&i| from[i as usize]).collect();
+        let (before, after) = (take(before), take(after));
+        Self { indices, before, after }
+    }
+
     fn lay_on(&self, values: &mut [Rgba], direction: Direction) {
         let new = match direction {
             Direction::Forward => &self.after,
@@ -194,7 +233,29 @@ impl Document {
             (Step::ProjectTraits { before, after }, _) => {
                 self.traits = if direction == Direction::Forward { *after } else { *before };
             }
-            (Step::Set { part, index, set }, Direction::Forward) => {
+            (Step::SetMoved { part, from, to }, _) => {
+                let (from, to) = match direction {
+                    Direction::Forward => (*from, *to),
+                    Direction::Backward => (*to, *from),
+                };
+                let sets = &mut self.part_mut(*part)?.sets;
+                if from.max(to) >= sets.len() {
+                    return Err(EditError::DoesNotFit("a set was moved past the end of the list"));
+                }
+                let set = sets.remove(from);
+                sets.insert(to, set);
+            }
+            (Step::SetTraits { part, set, before, after }, _) => {
+                let traits = if direction == Direction::Forward { after } else { before };
+                let owner = self.part_mut(*part)?;
+                let name = owner.traits.name.clone();
+                let target = owner.sets.iter_mut().find(|s| s.id == *set);
+                let target = target.ok_or(EditError::NoSuchSet { part: name })?;
+                let SetTraits { name, channels } = traits.clone();
+                (target.name, target.channels) = (name, channels);
+            }
+            (Step::Set { part, index, set }, Direction::Forward)
+            | (Step::SetGone { part, index, set }, Direction::Backward) => {
                 let owner = self.part_mut(*part)?;
                 if *index > owner.sets.len()
                     || set.values.len() != set.placement.count(owner.geometry.mesh())
@@ -204,7 +265,8 @@ impl Document {
                 owner.sets.insert(*index, set.clone());
                 self.next_id = self.next_id.max(set.id.0);
             }
-            (Step::Set { part, index, set }, Direction::Backward) => {
+            (Step::Set { part, index, set }, Direction::Backward)
+            | (Step::SetGone { part, index, set }, Direction::Forward) => {
                 let owner = self.part_mut(*part)?;
                 if owner.sets.get(*index).is_none_or(|s| s.id != set.id) {
                     return Err(EditError::DoesNotFit("the set to take away is not in its place"));

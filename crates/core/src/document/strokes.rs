@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use super::{Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step};
 use crate::{
-    color_set::{Placement, SetId},
+    color_set::{Channels, ColorSet, Placement, SetId},
     stroke::{
-        Brush, Reach, Sample, StrokeStart, StrokeUnderHand, View,
+        Brush, NO_CHANNEL, Reach, Sample, StrokeStart, StrokeUnderHand, View,
         footprint::{Footprint, Placed, Surface},
     },
 };
@@ -20,7 +20,7 @@ impl Document {
     pub fn begin_stroke(
         &mut self,
         hand: HandId,
-        start: StrokeStart,
+        mut start: StrokeStart,
     ) -> Result<Option<Change>, EditError> {
         if let Some(problem) = start.problem() {
             return Err(EditError::Stroke(problem));
@@ -30,6 +30,7 @@ impl Document {
             return Err(EditError::Hidden(part.traits.name.clone()));
         }
         let set = self.set(start.part, start.set)?;
+        start.channels = open_channels(set, start.channels)?;
         let ground = set.ground;
         let surface = surface_of(part, set.placement);
         let earlier = self.end_stroke(hand);
@@ -149,7 +150,22 @@ impl Document {
     }
 }
 
-fn surface_of(part: &Part, placement: Placement) -> Surface {
+/// The chosen channels that tools may change.
+///
+/// # Errors
+/// When none is chosen, or all of them are locked.
+pub(super) fn open_channels(set: &ColorSet, chosen: Channels) -> Result<Channels, EditError> {
+    let open = set.unlocked(chosen);
+    if !open.is_empty() {
+        return Ok(open);
+    }
+    match (0..4).find(|&i| chosen.0[i]) {
+        Some(locked) => Err(EditError::LockedChannel(set.channel_name(locked))),
+        None => Err(EditError::Stroke(NO_CHANNEL)),
+    }
+}
+
+pub(super) fn surface_of(part: &Part, placement: Placement) -> Surface {
     let placed = Placed::new(&part.traits.transform);
     Surface { geometry: part.geometry.clone(), placed, placement }
 }

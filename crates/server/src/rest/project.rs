@@ -10,7 +10,10 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{Edit, PartId, ProjectTraits, Unit, UpAxis};
+use speckle_core::{
+    Edit, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
+    color_set::convert::{self, Loss},
+};
 use speckle_formats::{
     Body, Depth, Format, Groups, Import, MeshFile, ReadOptions, Repair, WriteOptions,
 };
@@ -244,6 +247,35 @@ pub async fn edit(
 ) -> Result<StatusCode, ApiError> {
     app.edit(project, edit, hand(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ConversionQuery {
+    /// What each value would belong to.
+    to: Placement,
+}
+
+/// What would be lost if a set's values were held at another placement.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion",
+    params(("project" = i64, Path), ("part" = u32, Path), ("set" = u32, Path), ConversionQuery),
+    responses((status = 200, body = Loss), (status = 404, body = ApiError))
+)]
+pub async fn conversion(
+    State(app): State<App>,
+    Path((project, part, set)): Path<(ProjectId, PartId, SetId)>,
+    Query(query): Query<ConversionQuery>,
+) -> Result<Json<Loss>, ApiError> {
+    let parts = app.now(project).await?.parts;
+    let found = parts.into_iter().find(|found| found.id == part).and_then(|part| {
+        let set = part.sets.into_iter().find(|found| found.id == set)?;
+        Some((part.geometry, set))
+    });
+    let (geometry, set) = found.ok_or_else(|| {
+        ApiError::new(StatusCode::NOT_FOUND, "the part or its set is gone from the project")
+    })?;
+    let loss = tokio::task::spawn_blocking(move || convert::loss(&set, query.to, geometry.mesh()));
+    loss.await.map(Json).map_err(|_| super::gone())
 }
 
 /// The project as a file. The header `speckle-notes` holds, as JSON, what the format could not

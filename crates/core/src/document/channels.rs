@@ -1,0 +1,231 @@
+//! Edits of whole channels: cleared, swapped, merged into others, taken out into a set.
+
+use serde::{Deserialize, Serialize};
+
+use super::{
+    Change, Document, EditError, NewSet, PartId,
+    sets::{no_lock, values_changed},
+};
+use crate::{
+    color::Rgba,
+    color_set::{Channels, ColorSet, Encoding, Placement, SetId, convert},
+};
+
+/// One channel of one set of one part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ChannelAt {
+    /// The part.
+    pub part: PartId,
+    /// The set.
+    pub set: SetId,
+    /// 0–3 for R, G, B, A.
+    pub channel: usize,
+}
+
+/// How one channel's numbers go into another's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Merge {
+    /// They take the place of what is there.
+    Replace,
+    /// The product of both.
+    Multiply,
+    /// Their sum, at most 1.
+    Add,
+    /// What is there less the others, at least 0.
+    Subtract,
+    /// How far they are apart.
+    Difference,
+    /// The smaller of both.
+    Darker,
+    /// The greater of both.
+    Lighter,
+}
+
+impl Merge {
+    /// The merged number of what is there and what comes.
+    #[must_use]
+    pub fn of(self, there: f32, comes: f32) -> f32 {
+        match self {
+            Self::Replace => comes,
+            Self::Multiply => there * comes,
+            Self::Add => (there + comes).min(1.0),
+            Self::Subtract => (there - comes).max(0.0),
+            Self::Difference => (there - comes).abs(),
+            Self::Darker => there.min(comes),
+            Self::Lighter => there.max(comes),
+        }
+    }
+
+    fn verb(self) -> &'static str {
+        match self {
+            Self::Replace => "Copy",
+            Self::Multiply => "Multiply",
+            Self::Add => "Add",
+            Self::Subtract => "Subtract",
+            Self::Difference => "Difference of",
+            Self::Darker => "Darker of",
+            Self::Lighter => "Lighter of",
+        }
+    }
+}
+
+impl Document {
+    pub(super) fn change_clearing(
+        &self,
+        part: PartId,
+        set: SetId,
+        channels: Channels,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        no_lock(own, channels.0)?;
+        let own = self.as_kept(own);
+        let clear = |value: &Rgba| {
+            let mut value = *value;
+            for i in (0..4).filter(|&i| channels.0[i]) {
+                value[i] = own.ground[i];
+            }
+            value
+        };
+        let after: Vec<Rgba> = own.values.iter().map(clear).collect();
+        let names: String = ["R", "G", "B", "A"]
+            .iter()
+            .zip(channels.0)
+            .filter(|(_, on)| *on)
+            .map(|(n, _)| *n)
+            .collect();
+        Ok(values_changed(format!("Clear {} of {}", names, own.name), part, &own, &after))
+    }
+
+    pub(super) fn change_swapping(
+        &self,
+        part: PartId,
+        set: SetId,
+        (a, b): (usize, usize),
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        if a.max(b) > 3 {
+            return Err(EditError::NoSuchChannel);
+        }
+        no_lock(own, std::array::from_fn(|i| i == a || i == b))?;
+        let own = self.as_kept(own);
+        let after: Vec<Rgba> = own
+            .values
+            .iter()
+            .map(|value| {
+                let mut value = *value;
+                value.swap(a, b);
+                value
+            })
+            .collect();
+        let label = format!("Swap {} and {}", own.channel_name(a), own.channel_name(b));
+        let mut change = values_changed(label, part, &own, &after);
+        // What the numbers mean goes with them.
+        let mut traits = own.traits();
+        traits.channels.swap(a, b);
+        if traits != own.traits() {
+            let before = own.traits();
+            change.steps.push(super::Step::SetTraits { part, set, before, after: traits });
+        }
+        Ok(change)
+    }
+
+    /// The numbers of a channel at each element of another placement, of a part of the same mesh.
+    fn numbers_at(
+        &self,
+        from: ChannelAt,
+        part: PartId,
+        placement: Placement,
+    ) -> Result<(String, Vec<f32>), EditError> {
+        let source = self.as_kept(self.set(from.part, from.set)?);
+        let name = source.channels.get(from.channel).map(|_| source.channel_name(from.channel));
+        let name = name.ok_or(EditError::NoSuchChannel)?;
+        let (theirs, ours) = (self.part(from.part)?, self.part(part)?);
+        if theirs.geometry.id() != ours.geometry.id() {
+            return Err(EditError::OtherMesh {
+                from: theirs.traits.name.clone(),
+                to: ours.traits.name.clone(),
+            });
+        }
+        // The numbers are copied as they are, so they are averaged as they are.
+        let plain = ColorSet { encoding: Encoding::Data, ..source };
+        let values = convert::values_at(&plain, placement, ours.geometry.mesh());
+        Ok((name, values.into_iter().map(|value| value[from.channel]).collect()))
+    }
+
+    pub(super) fn change_merging(
+        &self,
+        from: ChannelAt,
+        to: ChannelAt,
+        merge: Merge,
+        invert: bool,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(to.part, to.set)?;
+        if to.channel > 3 {
+            return Err(EditError::NoSuchChannel);
+        }
+        no_lock(own, std::array::from_fn(|i| i == to.channel))?;
+        let own = self.as_kept(own);
+        let (name, numbers) = self.numbers_at(from, to.part, own.placement)?;
+        let mut after = own.values.to_vec();
+        for (value, number) in after.iter_mut().zip(numbers) {
+            let number = if invert { 1.0 - number } else { number };
+            value[to.channel] = merge.of(value[to.channel], number);
+        }
+        let (verb, target) = (merge.verb(), own.channel_name(to.channel));
+        let name = if invert { format!("{name}, inverted,") } else { name };
+        Ok(values_changed(format!("{verb} {name} into {target}"), to.part, &own, &after))
+    }
+
+    /// A new set whose channels come from channels of the part, or are one number: alone, one
+    /// channel makes a grey set.
+    pub(super) fn change_composing(
+        &mut self,
+        part: PartId,
+        name: &str,
+        placement: Placement,
+        sources: [Source; 4],
+    ) -> Result<Change, EditError> {
+        let owner = self.unlocked(part)?;
+        let mut values = vec![[0.0; 4]; placement.count(owner.geometry.mesh())];
+        for (i, source) in sources.into_iter().enumerate() {
+            match source {
+                Source::Number { number } => values.iter_mut().for_each(|value| value[i] = number),
+                Source::Channel { from } => {
+                    let (_, numbers) = self.numbers_at(from, part, placement)?;
+                    values.iter_mut().zip(numbers).for_each(|(value, number)| value[i] = number);
+                }
+            }
+        }
+        let ground = sources.map(|source| match source {
+            Source::Number { number } => number,
+            Source::Channel { from } => {
+                self.set(from.part, from.set).map_or(0.0, |set| set.ground[from.channel])
+            }
+        });
+        let encoding = Encoding::Data;
+        self.change_adding_set(
+            part,
+            NewSet { name: name.to_owned(), placement, encoding, ground, values },
+        )
+    }
+}
+
+/// Where a channel of a new set comes from.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+pub enum Source {
+    /// One number everywhere.
+    Number {
+        /// 0–1.
+        number: f32,
+    },
+    /// Another channel.
+    Channel {
+        /// Which.
+        from: ChannelAt,
+    },
+}

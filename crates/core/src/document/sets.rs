@@ -1,0 +1,311 @@
+//! Edits of the sets of parts: named, copied, reordered, taken away, held elsewhere.
+
+use std::{collections::BTreeSet, sync::Arc};
+
+use super::{Change, Document, EditError, MOST_SETS, NewSet, PartId, Patch, Step};
+use crate::{
+    color_set::{ChannelTraits, ColorSet, Placement, SetId, SetTraits, convert},
+    geometry::Geometry,
+    mesh::Mesh,
+};
+
+impl Document {
+    /// A set of a part that may change, with its place and the part's shape.
+    pub(super) fn own_set(
+        &self,
+        part: PartId,
+        set: SetId,
+    ) -> Result<(usize, &ColorSet, &Arc<Geometry>), EditError> {
+        let owner = self.unlocked(part)?;
+        let index = owner.sets.iter().position(|s| s.id == set);
+        let index =
+            index.ok_or_else(|| EditError::NoSuchSet { part: owner.traits.name.clone() })?;
+        Ok((index, &owner.sets[index], &owner.geometry))
+    }
+
+    pub(super) fn change_adding_set(
+        &mut self,
+        part: PartId,
+        set: NewSet,
+    ) -> Result<Change, EditError> {
+        let owner = self.unlocked(part)?.clone();
+        let name = owner.traits.name;
+        if owner.sets.len() >= MOST_SETS {
+            return Err(EditError::TooManySets { part: name });
+        }
+        let set = self.admit_set(&name, &owner.sets, set, owner.geometry.mesh())?;
+        Ok(Change {
+            label: format!("Add set {}", set.name),
+            steps: vec![Step::Set { part, index: owner.sets.len(), set }],
+        })
+    }
+
+    pub(super) fn admit_set(
+        &mut self,
+        part: &str,
+        beside: &[ColorSet],
+        new: NewSet,
+        mesh: &Mesh,
+    ) -> Result<ColorSet, EditError> {
+        let NewSet { name, placement, encoding, ground, values } = new;
+        let name = name.trim().to_owned();
+        let needed = placement.count(mesh);
+        if name.is_empty() {
+            Err(EditError::NoName)
+        } else if values.len() != needed {
+            Err(EditError::WrongLength { set: name, got: values.len(), needed })
+        } else if beside.iter().any(|other| other.name == name) {
+            Err(EditError::NameTaken { part: part.to_owned(), name })
+        } else {
+            let id = SetId(self.take_id());
+            let channels = Default::default();
+            let values = Arc::new(values);
+            Ok(ColorSet { id, name, placement, encoding, ground, channels, values })
+        }
+    }
+
+    pub(super) fn change_renaming_set(
+        &self,
+        part: PartId,
+        set: SetId,
+        name: &str,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        let name = name.trim().to_owned();
+        if name.is_empty() {
+            return Err(EditError::NoName);
+        }
+        let owner = self.part(part)?;
+        if owner.sets.iter().any(|other| other.id != set && other.name == name) {
+            return Err(EditError::NameTaken { part: owner.traits.name.clone(), name });
+        }
+        let label = format!("Rename {} to {name}", own.name);
+        Ok(traits_changed(label, part, own, SetTraits { name, ..own.traits() }))
+    }
+
+    pub(super) fn change_duplicating_set(
+        &mut self,
+        part: PartId,
+        set: SetId,
+    ) -> Result<Change, EditError> {
+        let (index, own, _) = self.own_set(part, set)?;
+        let mut copy = self.as_kept(own);
+        let owner = self.part(part)?;
+        if owner.sets.len() >= MOST_SETS {
+            return Err(EditError::TooManySets { part: owner.traits.name.clone() });
+        }
+        let taken = |name: &str| owner.sets.iter().any(|other| other.name == name);
+        let label = format!("Duplicate {}", copy.name);
+        let names = std::iter::once(format!("{} copy", copy.name))
+            .chain((2..).map(|n| format!("{} copy {n}", copy.name)));
+        copy.name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
+        copy.id = SetId(self.take_id());
+        copy.channels.iter_mut().for_each(|channel| channel.locked = false);
+        Ok(Change { label, steps: vec![Step::Set { part, index: index + 1, set: copy }] })
+    }
+
+    pub(super) fn change_deleting_set(
+        &self,
+        part: PartId,
+        set: SetId,
+    ) -> Result<Change, EditError> {
+        let (index, own, _) = self.own_set(part, set)?;
+        no_lock(own, [true; 4])?;
+        Ok(Change {
+            label: format!("Delete set {}", own.name),
+            steps: vec![Step::SetGone { part, index, set: self.as_kept(own) }],
+        })
+    }
+
+    pub(super) fn change_moving_set(
+        &self,
+        part: PartId,
+        set: SetId,
+        to: usize,
+    ) -> Result<Change, EditError> {
+        let (from, own, _) = self.own_set(part, set)?;
+        let to = to.min(self.part(part)?.sets.len() - 1);
+        let label = format!("Reorder {}", own.name);
+        let steps = if from == to { vec![] } else { vec![Step::SetMoved { part, from, to }] };
+        Ok(Change { label, steps })
+    }
+
+    /// A set of the same name on other parts: with its values where the mesh is the same, else
+    /// flooded with its ground color. Parts that have such a set are left alone.
+    pub(super) fn change_copying_set(
+        &mut self,
+        part: PartId,
+        set: SetId,
+        to: &[PartId],
+    ) -> Result<Change, EditError> {
+        let source = self.as_kept(self.set(part, set)?);
+        let mesh = self.part(part)?.geometry.id();
+        let mut steps = Vec::new();
+        let to: BTreeSet<PartId> = to.iter().copied().filter(|&other| other != part).collect();
+        for other in to {
+            let owner = self.unlocked(other)?;
+            if owner.sets.iter().any(|own| own.name == source.name) {
+                continue;
+            }
+            if owner.sets.len() >= MOST_SETS {
+                return Err(EditError::TooManySets { part: owner.traits.name.clone() });
+            }
+            let index = owner.sets.len();
+            let values = if owner.geometry.id() == mesh {
+                source.values.clone()
+            } else {
+                Arc::new(vec![source.ground; source.placement.count(owner.geometry.mesh())])
+            };
+            let id = SetId(self.take_id());
+            let set = ColorSet { id, values, ..source.clone() };
+            steps.push(Step::Set { part: other, index, set });
+        }
+        let parts = match steps.len() {
+            1 => "one part".to_owned(),
+            several => format!("{several} parts"),
+        };
+        Ok(Change { label: format!("Copy {} to {parts}", source.name), steps })
+    }
+
+    /// Gives every part the sets that any part has, flooded with their ground colors.
+    pub(super) fn change_making_agree(&mut self) -> Result<Change, EditError> {
+        let mut planned: Vec<(ColorSet, PartId)> = Vec::new();
+        for part in &self.parts {
+            for set in &part.sets {
+                if !planned.iter().any(|(known, _)| known.name == set.name) {
+                    let named = ColorSet { values: Arc::default(), ..set.clone() };
+                    planned.push((named, part.id));
+                }
+            }
+        }
+        let parts: Vec<_> = self.parts.iter().map(|part| part.id).collect();
+        let mut steps = Vec::new();
+        for id in parts {
+            let lacking: Vec<ColorSet> = {
+                let part = self.part(id)?;
+                let lacks =
+                    |set: &&(ColorSet, PartId)| !part.sets.iter().any(|own| own.name == set.0.name);
+                planned.iter().filter(lacks).map(|(set, _)| set.clone()).collect()
+            };
+            if lacking.is_empty() {
+                continue;
+            }
+            let owner = self.unlocked(id)?;
+            let mut index = owner.sets.len();
+            if index + lacking.len() > MOST_SETS {
+                return Err(EditError::TooManySets { part: owner.traits.name.clone() });
+            }
+            let geometry = owner.geometry.clone();
+            for set in lacking {
+                let values = vec![set.ground; set.placement.count(geometry.mesh())];
+                let mut channels = set.channels.clone();
+                channels.iter_mut().for_each(|channel| channel.locked = false);
+                let (id_of_set, values) = (SetId(self.take_id()), Arc::new(values));
+                let set = ColorSet { id: id_of_set, channels, values, ..set };
+                steps.push(Step::Set { part: id, index, set });
+                index += 1;
+            }
+        }
+        Ok(Change { label: "Make the parts agree".to_owned(), steps })
+    }
+
+    pub(super) fn change_converting_set(
+        &self,
+        part: PartId,
+        set: SetId,
+        placement: Placement,
+    ) -> Result<Change, EditError> {
+        let (index, own, geometry) = self.own_set(part, set)?;
+        no_lock(own, [true; 4])?;
+        let old = self.as_kept(own);
+        let label = format!("Hold {} {}", old.name, placement.words());
+        if old.placement == placement {
+            return Ok(Change { label, steps: Vec::new() });
+        }
+        let values = Arc::new(convert::values_at(&old, placement, geometry.mesh()));
+        let new = ColorSet { placement, values, ..old.clone() };
+        let steps =
+            vec![Step::SetGone { part, index, set: old }, Step::Set { part, index, set: new }];
+        Ok(Change { label, steps })
+    }
+
+    /// What would be lost if a set were held at another placement.
+    ///
+    /// # Errors
+    /// When the set is gone.
+    pub fn conversion_loss(
+        &self,
+        part: PartId,
+        set: SetId,
+        to: Placement,
+    ) -> Result<convert::Loss, EditError> {
+        let set = self.as_kept(self.set(part, set)?);
+        Ok(convert::loss(&set, to, self.part(part)?.geometry.mesh()))
+    }
+
+    pub(super) fn change_describing_channel(
+        &self,
+        part: PartId,
+        set: SetId,
+        channel: usize,
+        traits: ChannelTraits,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        let before = own.channels.get(channel).ok_or(EditError::NoSuchChannel)?;
+        if let Some(problem) = traits.problem() {
+            return Err(EditError::Channel(problem));
+        }
+        let was_locked = before.locked;
+        let mut after = own.traits();
+        after.channels[channel] = traits;
+        let name = after.channel_name(channel);
+        let label = match (was_locked, after.channels[channel].locked) {
+            (false, true) => format!("Lock {name}"),
+            (true, false) => format!("Unlock {name}"),
+            _ => format!("Describe {name}"),
+        };
+        Ok(traits_changed(label, part, own, after))
+    }
+
+    /// A set as the journal has it, without strokes that are still under way.
+    pub(super) fn as_kept(&self, set: &ColorSet) -> ColorSet {
+        let mut set = set.clone();
+        if let Some(kept) = self.kept.get(&set.id).filter(|kept| !kept.is_empty()) {
+            let values = Arc::make_mut(&mut set.values);
+            kept.iter().for_each(|(&element, &value)| values[element as usize] = value);
+        }
+        set
+    }
+}
+
+/// Refuses when a channel that would change is locked.
+pub(super) fn no_lock(set: &ColorSet, written: [bool; 4]) -> Result<(), EditError> {
+    let locked = (0..4).find(|&i| written[i] && set.channels[i].locked);
+    locked.map_or(Ok(()), |i| Err(EditError::LockedChannel(set.channel_name(i))))
+}
+
+fn traits_changed(label: String, part: PartId, set: &ColorSet, after: SetTraits) -> Change {
+    let before = set.traits();
+    let steps = if before == after {
+        Vec::new()
+    } else {
+        vec![Step::SetTraits { part, set: set.id, before, after }]
+    };
+    Change { label, steps }
+}
+
+/// The change from a set's values to others, which are written where they differ.
+pub(super) fn values_changed(
+    label: String,
+    part: PartId,
+    set: &ColorSet,
+    after: &[crate::color::Rgba],
+) -> Change {
+    let patch = Patch::between(&set.values, after);
+    let steps = if patch.indices.is_empty() {
+        Vec::new()
+    } else {
+        vec![Step::Values { part, set: set.id, patch }]
+    };
+    Change { label, steps }
+}
