@@ -197,6 +197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What would be lost if a set's values were held at another placement. */
+        get: operations["conversion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/picture": {
         parameters: {
             query?: never;
@@ -265,6 +282,15 @@ export interface components {
             /** @description What a dab covers. */
             reach?: components["schemas"]["Reach"];
         };
+        /** @description One channel of one set of one part. */
+        ChannelAt: {
+            /** @description 0–3 for R, G, B, A. */
+            channel: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+        };
         /** @description One channel of a set in numbers, as stored (color sets: sRGB-encoded). */
         ChannelFigures: {
             /**
@@ -287,6 +313,31 @@ export interface components {
              * @description Smallest value.
              */
             min: number;
+        };
+        /** @description What a channel holds, for people and for what reads it. */
+        ChannelTraits: {
+            /**
+             * @description What 1 says: "dirty".
+             * @default
+             */
+            high: string;
+            /**
+             * @description Whether no tool may change it.
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * @description What 0 says: "clean".
+             * @default
+             */
+            low: string;
+            /**
+             * @description What it holds: "occlusion", "sway"; empty while nobody said.
+             * @default
+             */
+            meaning: string;
+            /** @default null */
+            signed: components["schemas"]["Signed"] | null;
         };
         /** @description Which of R, G, B, A a tool writes to; the others stay bit-identical. */
         Channels: boolean[];
@@ -331,6 +382,11 @@ export interface components {
             part: components["schemas"]["PartId"];
             /** @enum {string} */
             type: "selection";
+        } | {
+            /** @description The pour. */
+            start: components["schemas"]["PourStart"];
+            /** @enum {string} */
+            type: "pour_hover";
         } | {
             /** @enum {string} */
             type: "undo";
@@ -410,6 +466,117 @@ export interface components {
             /** @enum {string} */
             type: "add_set";
         } | {
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "rename_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "duplicate_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "delete_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description Its place from now on, from 0. */
+            to: number;
+            /** @enum {string} */
+            type: "move_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description The parts that get it. */
+            to: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "copy_set";
+        } | {
+            /** @enum {string} */
+            type: "make_parts_agree";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to from now on. */
+            placement: components["schemas"]["Placement"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "convert_set";
+        } | {
+            /** @description 0–3 for R, G, B, A. */
+            channel: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description What is said of it from now on. */
+            traits: components["schemas"]["ChannelTraits"];
+            /** @enum {string} */
+            type: "describe_channel";
+        } | {
+            /** @description Which. */
+            channels: components["schemas"]["Channels"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "clear_channels";
+        } | {
+            /** @description One, 0–3. */
+            a: number;
+            /** @description The other, 0–3. */
+            b: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "swap_channels";
+        } | {
+            /** @description Where they come from. */
+            from: components["schemas"]["ChannelAt"];
+            /** @description Whether 1 less the number comes. */
+            invert?: boolean;
+            /** @description How. */
+            merge: components["schemas"]["Merge"];
+            /** @description Where they go. */
+            to: components["schemas"]["ChannelAt"];
+            /** @enum {string} */
+            type: "merge_channel";
+        } | {
+            /** @description Where R, G, B and A come from. */
+            channels: components["schemas"]["Source"][];
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+            /** @enum {string} */
+            type: "compose_set";
+        } | {
+            /** @description What it is made with. */
+            start: components["schemas"]["PourStart"];
+            /** @enum {string} */
+            type: "pour";
+        } | {
             /** @description Where the pointer went. */
             samples: components["schemas"]["Sample"][];
             /** @description What it is made with. */
@@ -482,11 +649,28 @@ export interface components {
             /** @description How many vertices. */
             vertices: number;
         };
+        /** @description What a conversion loses, counted at the corners, where every placement can be read. */
+        Loss: {
+            /** @description How many of them would look different, by half an 8-bit step or more. */
+            changed: number;
+            /** @description How many corners there are. */
+            corners: number;
+            /**
+             * Format: float
+             * @description The largest difference of any of their numbers, 0–1.
+             */
+            largest: number;
+        };
         /** @description A project that was just made. */
         Made: {
             /** @description Names it. */
             id: components["schemas"]["i64"];
         };
+        /**
+         * @description How one channel's numbers go into another's.
+         * @enum {string}
+         */
+        Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
         /** @description What a project is to be called. */
         Naming: {
             /** @description Its name. */
@@ -515,6 +699,11 @@ export interface components {
         PartOutline: {
             /** @description How many corners. */
             corners: number;
+            /**
+             * Format: float
+             * @description The bend, in degrees, where its smooth edges end and its sharp ones begin.
+             */
+            crease: number;
             /** @description How many faces. */
             faces: number;
             /** @description Names it. */
@@ -572,6 +761,52 @@ export interface components {
          * @enum {string}
          */
         Placement: "vertex" | "corner" | "face";
+        /** @description How far a pour reaches. */
+        Pour: {
+            /** @enum {string} */
+            type: "all";
+        } | {
+            /**
+             * Format: float
+             * @description Degrees; at 0 only coplanar faces are reached.
+             */
+            degrees: number;
+            /** @enum {string} */
+            type: "crease";
+        } | {
+            /**
+             * Format: float
+             * @description How far a number may be off, 0–1.
+             */
+            tolerance: number;
+            /** @enum {string} */
+            type: "patch";
+        } | {
+            /** @enum {string} */
+            type: "piece";
+        };
+        /** @description What a pour is made with. */
+        PourStart: {
+            /** @description What it does. */
+            action?: components["schemas"]["Action"];
+            /** @description Where it starts; a pour over all needs no place. */
+            at: components["schemas"]["Sample"];
+            /** @description The channels poured; others stay bit-identical. */
+            channels: components["schemas"]["Channels"];
+            /**
+             * Format: float
+             * @description How much of the paint is laid on, 0–1.
+             */
+            opacity: number;
+            /** @description The paint, in the set's own encoding; erasing takes the set's ground color instead. */
+            paint: number[];
+            /** @description The part poured on. */
+            part: components["schemas"]["PartId"];
+            /** @description How far it reaches. */
+            pour: components["schemas"]["Pour"];
+            /** @description The set poured into. */
+            set: components["schemas"]["SetId"];
+        };
         /** @description A project on the shelf. */
         ProjectCard: {
             /**
@@ -720,6 +955,8 @@ export interface components {
         SetId: number;
         /** @description A set without its values. */
         SetOutline: {
+            /** @description What its channels hold, R, G, B, A. */
+            channels: components["schemas"]["ChannelTraits"][];
             /** @description Whether the numbers are colors or plain data. */
             encoding: components["schemas"]["Encoding"];
             /** @description Its ground color. */
@@ -745,6 +982,34 @@ export interface components {
             free_bytes: number;
             /** @description The projects, last opened first. */
             projects: components["schemas"]["ProjectCard"][];
+        };
+        /** @description How a channel holds values that go both ways: value = (number − neutral) × amount. */
+        Signed: {
+            /**
+             * Format: float
+             * @description What a step of 1 stands for.
+             */
+            amount: number;
+            /**
+             * Format: float
+             * @description The number that stands for nothing, 0–1.
+             */
+            neutral: number;
+        };
+        /** @description Where a channel of a new set comes from. */
+        Source: {
+            /**
+             * Format: float
+             * @description 0–1.
+             */
+            number: number;
+            /** @enum {string} */
+            type: "number";
+        } | {
+            /** @description Which. */
+            from: components["schemas"]["ChannelAt"];
+            /** @enum {string} */
+            type: "channel";
         };
         /** @description What a stroke is made with, fixed when the pointer goes down. */
         StrokeStart: {
@@ -1252,6 +1517,40 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    conversion: {
+        parameters: {
+            query: {
+                /** @description What each value would belong to. */
+                to: components["schemas"]["Placement"];
+            };
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+                set: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Loss"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

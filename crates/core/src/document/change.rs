@@ -111,9 +111,9 @@ pub enum Step {
         /// The set.
         set: SetId,
         /// Until then.
-        before: SetTraits,
+        before: Box<SetTraits>,
         /// From then on.
-        after: SetTraits,
+        after: Box<SetTraits>,
     },
     /// Values changed.
     Values {
@@ -251,7 +251,7 @@ impl Document {
                 let name = owner.traits.name.clone();
                 let target = owner.sets.iter_mut().find(|s| s.id == *set);
                 let target = target.ok_or(EditError::NoSuchSet { part: name })?;
-                let SetTraits { name, channels } = traits.clone();
+                let SetTraits { name, channels } = SetTraits::clone(traits);
                 (target.name, target.channels) = (name, channels);
             }
             (Step::Set { part, index, set }, Direction::Forward)

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Change, Document, EditError, NewSet, PartId,
+    Change, Document, EditError, NewSet, PartId, Step,
     sets::{no_lock, values_changed},
 };
 use crate::{
@@ -126,8 +126,8 @@ impl Document {
         let mut traits = own.traits();
         traits.channels.swap(a, b);
         if traits != own.traits() {
-            let before = own.traits();
-            change.steps.push(super::Step::SetTraits { part, set, before, after: traits });
+            let (before, after) = (Box::new(own.traits()), Box::new(traits));
+            change.steps.push(Step::SetTraits { part, set, before, after });
         }
         Ok(change)
     }

@@ -191,19 +191,18 @@ impl Document {
                 continue;
             }
             let owner = self.unlocked(id)?;
-            let mut index = owner.sets.len();
-            if index + lacking.len() > MOST_SETS {
+            let first = owner.sets.len();
+            if first + lacking.len() > MOST_SETS {
                 return Err(EditError::TooManySets { part: owner.traits.name.clone() });
             }
             let geometry = owner.geometry.clone();
-            for set in lacking {
+            for (index, set) in (first..).zip(lacking) {
                 let values = vec![set.ground; set.placement.count(geometry.mesh())];
                 let mut channels = set.channels.clone();
                 channels.iter_mut().for_each(|channel| channel.locked = false);
                 let (id_of_set, values) = (SetId(self.take_id()), Arc::new(values));
                 let set = ColorSet { id: id_of_set, channels, values, ..set };
                 steps.push(Step::Set { part: id, index, set });
-                index += 1;
             }
         }
         Ok(Change { label: "Make the parts agree".to_owned(), steps })
@@ -289,6 +288,7 @@ fn traits_changed(label: String, part: PartId, set: &ColorSet, after: SetTraits)
     let steps = if before == after {
         Vec::new()
     } else {
+        let (before, after) = (Box::new(before), Box::new(after));
         vec![Step::SetTraits { part, set: set.id, before, after }]
     };
     Change { label, steps }
