@@ -38,7 +38,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
           </Paper>
         </Box>
         <Box sx={{ width: 332, flexShrink: 0, overflowY: "auto", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
-          <ChannelBoard project={id} />
+          <ChannelBoard project={project} />
           {area === "paint" && <PaintSheet />}
           {area === "gather" && project && <GatherSheet project={project} />}
           {area === "deliver" && <DeliverSheet project={id} />}
@@ -111,6 +111,7 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
 
 function ProbeLine() {
   const probe = useApp((state) => state.probe);
+  const tool = useApp((state) => state.tool);
   const part = useApp(activePart);
   const area = useApp((state) => state.area);
   const target = useApp(targetSet);
@@ -127,7 +128,7 @@ function ProbeLine() {
           {probe.value && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
           <span>edge <b>{length(probe.edge)}</b></span>
           {!probe.isActive && <span>{area === "gather" ? "click to choose it" : "hold P and click to choose it"}</span>}
-          {probe.isActive && covered > 0 && target && <span>brush covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
+          {probe.isActive && covered > 0 && target && <span>{tool === "pour" ? "pour" : "brush"} covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
         </>
       ) : (
         <span>{part ? "Point at the model to read its numbers." : ""}</span>

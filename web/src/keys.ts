@@ -17,6 +17,13 @@ const TURN = Math.PI / 24;
 const axis = (key: string, way: Axis, says: string): Shortcut => ({ keys: [key], shown: key, group: "Camera", says, run: (project) => project.stage.frame(undefined, way) });
 const area = (key: string, to: Area, says: string): Shortcut => ({ keys: [`alt+${key}`], shown: `Alt ${key}`, group: "Areas", says, run: () => set({ area: to }) });
 
+const pourSays = {
+  crease: "Crease pour: up to where the surface bends",
+  patch: "Patch pour: what has the same value here",
+  piece: "Piece pour: one connected piece",
+  all: "Pour over all of the part",
+};
+
 /** Scales the brush, in whichever measure it is in. */
 export function scaleRadius(factor: number) {
   const { brush } = get();
@@ -31,8 +38,9 @@ export const shortcuts: Shortcut[] = [
   { keys: [], shown: "hold R, move", group: "Brush", says: "Radius, by moving sideways on the stage" },
   { keys: [], shown: "hold O, move", group: "Brush", says: "Opacity, likewise" },
   { keys: [], shown: "hold H, move", group: "Brush", says: "Hardness, likewise" },
-  { keys: ["k"], shown: "K", group: "Brush", says: "Skin stroke: the visible surface in the circle", run: () => setBrush({ reach: "skin" }) },
-  { keys: ["d"], shown: "D", group: "Brush", says: "Deep stroke: everything within the radius", run: () => setBrush({ reach: "deep" }) },
+  { keys: ["k"], shown: "K", group: "Brush", says: "Skin stroke: the visible surface in the circle", run: () => { set({ tool: "stroke" }); setBrush({ reach: "skin" }); } },
+  { keys: ["d"], shown: "D", group: "Brush", says: "Deep stroke: everything within the radius", run: () => { set({ tool: "stroke" }); setBrush({ reach: "deep" }); } },
+  ...(["crease", "patch", "piece", "all"] as const).map((kind, i): Shortcut => ({ keys: [`shift+${"ctia"[i] ?? ""}`], shown: `Shift ${"CTIA"[i] ?? ""}`, group: "Brush", says: pourSays[kind], run: () => set({ tool: "pour", pour: { ...get().pour, kind } }) })),
   { keys: ["e"], shown: "E", group: "Brush", says: "Erase to the ground color, or paint again", run: () => set({ action: get().action === "erase" ? "paint" : "erase" }) },
   { keys: [], shown: "hold P, click", group: "Parts", says: "Choose the part under the pointer; in Gather a plain click does" },
   { keys: ["f"], shown: "F", group: "Camera", says: "Frame everything", run: (project) => project.stage.frame() },
@@ -48,6 +56,7 @@ export const shortcuts: Shortcut[] = [
   { keys: ["-"], shown: "−", group: "Camera", says: "Farther", run: (project) => project.stage.turn(0, 0, 1.1) },
   { keys: ["l"], shown: "L", group: "Looks", says: "Lit, or flat with the exact values", run: () => setLook({ shade: get().look.shade === "lit" ? "flat" : "lit" }) },
   { keys: ["w"], shown: "W", group: "Looks", says: "Wireframe over the surface", run: () => setLook({ wire: !get().look.wire }) },
+  { keys: ["c"], shown: "C", group: "Looks", says: "Next channel alone in grey, then all", run: () => { const { channel } = get().look; const next = typeof channel === "number" ? channel + 1 : 0; setLook({ channel: next > 3 ? null : next }); } },
   area("1", "gather", "Gather"), area("2", "paint", "Paint"), area("3", "deliver", "Deliver"),
   { keys: ["?", "shift+?"], shown: "?", group: "Help", says: "This sheet", run: () => set({ shortcuts: true }) },
 ];

@@ -4,7 +4,7 @@ import { api, messageOf, type Schemas } from "./api/client";
 import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
-import { activePart, get, remember, set, takeOutline, targetSet } from "./state";
+import { activePart, get, pourOf, remember, set, takeOutline, targetSet } from "./state";
 
 /** Where the hand is: on the page, and how hard it presses (0–1). */
 export interface HandAt {
@@ -12,6 +12,9 @@ export interface HandAt {
   y: number;
   pressure: number;
 }
+
+/** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
+const POUR_PIXELS = 260;
 
 export class Project {
   private readonly live: Live;
@@ -130,6 +133,7 @@ export class Project {
       const wanted = part.id === active || shown === null ? shown : same?.id;
       surface.show(wanted != null && surface.has(wanted) ? wanted : null);
       surface.light(look.shade === "lit", look.smoothUpTo);
+      surface.showChannel(look.channel);
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
     }
@@ -168,12 +172,43 @@ export class Project {
     this.ringPixels = ringPixels;
   }
 
-  /** Puts the brush down; says why when it cannot. */
-  beginStroke(at: HandAt): boolean {
+  /** What a pour at a place is made with; null when there is nothing to pour into. */
+  private pourAt(x: number, y: number): Schemas["PourStart"] | null {
+    const state = get();
+    const part = activePart(state);
+    if (!part || state.target === null) return null;
+    return {
+      part: part.id, set: state.target, channels: state.channels, action: state.action, paint: state.paint,
+      opacity: state.brush.opacity, pour: pourOf(state.pour, part), at: this.stage.sample({ x, y, pressure: 1 }),
+    };
+  }
+
+  /** Asks what a pour here would cover; asks again only when the last answer is in. */
+  hoverPour(x: number, y: number) {
+    const start = this.pourAt(x, y);
+    if (this.awaitingFootprint || !start) return;
+    this.awaitingFootprint = this.live.say({ type: "pour_hover", start });
+    this.ringPixels = POUR_PIXELS;
+  }
+
+  async pour(x: number, y: number) {
+    const start = this.pourAt(x, y);
+    const trouble = this.whyNotPaint();
+    if (!start || trouble) {
+      set({ said: { text: trouble ?? "", bad: true } });
+      return;
+    }
+    if (start.action === "paint") remember(get().paint);
+    this.stage.showFootprint(null);
+    await this.edit({ type: "pour", start });
+  }
+
+  /** Why nothing can be painted now; null when all is well. */
+  private whyNotPaint(): string | null {
     const state = get();
     const part = activePart(state);
     const target = targetSet(state);
-    const trouble = !part || !target
+    return !part || !target
       ? "This part has no color set yet: add one on the channel board, then paint."
       : state.channels.every((chosen) => !chosen)
         ? "No channel is chosen: choose R, G, B or A on the channel board."
@@ -182,6 +217,14 @@ export class Project {
           : part.locked
             ? `${part.name} is locked: unlock it in Gather first.`
             : null;
+  }
+
+  /** Puts the brush down; says why when it cannot. */
+  beginStroke(at: HandAt): boolean {
+    const state = get();
+    const part = activePart(state);
+    const target = targetSet(state);
+    const trouble = this.whyNotPaint();
     if (trouble || !part || !target) {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;

@@ -43,6 +43,19 @@ export interface Look {
   smoothUpTo: number;
   wire: boolean;
   parallel: boolean;
+  /** One channel alone in grey (0–3), or alpha over a checker; null shows R, G and B as a color. */
+  channel: number | "alpha over checker" | null;
+}
+
+/** How far a pour reaches. */
+export type PourKind = Schemas["Pour"]["type"];
+
+export interface PourChoice {
+  kind: PourKind;
+  /** Of a crease pour; null takes what the part's own bends suggest. */
+  degrees: number | null;
+  /** Of a patch pour, 0–1. */
+  tolerance: number;
 }
 
 interface State {
@@ -65,8 +78,11 @@ interface State {
   /** Pixels that a median edge of the active part takes on the screen, while the wireframe is shown. */
   edgePixels: number | null;
   area: Area;
+  /** The family of tools in hand. */
+  tool: "stroke" | "pour";
   action: Schemas["Action"];
   brush: Brush;
+  pour: PourChoice;
   paint: Rgba;
   recent: Rgba[];
   /** Strokes sent whose change is not yet known to be on disk. */
@@ -92,11 +108,13 @@ const start: State = {
   target: null,
   channels: [true, true, true, false],
   shown: null,
-  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false },
+  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false, channel: null },
   edgePixels: null,
   area: "paint",
+  tool: "stroke",
   action: "paint",
   brush: { reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", build_up: false, pressure_radius: false, pressure_opacity: false },
+  pour: { kind: "crease", degrees: null, tolerance: 0.02 },
   paint: [0.769, 0.224, 0.129, 1],
   recent: [
     [0.122, 0.298, 0.318, 1],
@@ -120,8 +138,8 @@ export const setLook = (change: Partial<Look>) => set({ look: { ...get().look, .
 
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { paint, recent, look, brush, action } = get();
-  set({ ...start, paint, recent, look, brush, action });
+  const { paint, recent, look, brush, action, tool, pour } = get();
+  set({ ...start, paint, recent, look, brush, action, tool, pour: { ...pour, degrees: null } });
 }
 
 export function activePart(state: State): Part | undefined {
@@ -205,7 +223,16 @@ export function channelNames(channels: Channels): string {
   return names.length > 0 ? names.join(" ") : "no channel";
 }
 
-/** What the stroke is called, as in the history. */
-export function strokeTitle({ action, brush }: Pick<State, "action" | "brush">): string {
+export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour" };
+
+/** The pour in hand on a part, as it goes over the wire. */
+export function pourOf({ kind, degrees, tolerance }: PourChoice, part: Part): Schemas["Pour"] {
+  if (kind === "crease") return { type: kind, degrees: degrees ?? part.crease };
+  return kind === "patch" ? { type: kind, tolerance } : { type: kind };
+}
+
+/** What the tool in hand is called, as in the history. */
+export function toolTitle({ tool, action, brush, pour }: Pick<State, "tool" | "action" | "brush" | "pour">): string {
+  if (tool === "pour") return `${pourTitles[pour.kind]}${action === "erase" ? " (erase)" : ""}`;
   return `${brush.reach === "deep" ? "Deep" : "Skin"} ${action === "erase" ? "erase" : "stroke"}`;
 }

@@ -2,9 +2,9 @@
 import { Alert, Box, Button, ButtonBase, Divider, FormControlLabel, MenuItem, Paper, Switch, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../api/client";
 import { ColorWell } from "../parts/ColorWell";
-import { DeepIcon, SkinIcon } from "../parts/icons";
+import { AllIcon, CreaseIcon, DeepIcon, PatchIcon, PieceIcon, SkinIcon } from "../parts/icons";
 import { Knob } from "../parts/Knob";
-import { activePart, figure, hex, length, set, setBrush, strokeTitle, symbols, targetSet, useApp } from "../state";
+import { activePart, count, figure, hex, length, set, setBrush, toolTitle, symbols, targetSet, useApp } from "../state";
 
 /** The bar of the radius runs over three powers of ten, up to half of the part. */
 const DECADES = 3;
@@ -15,10 +15,29 @@ const reaches = [
   { key: "deep", title: "Deep", icon: DeepIcon },
 ] as const;
 
+const pours = [
+  { key: "crease", title: "Crease", icon: CreaseIcon },
+  { key: "patch", title: "Patch", icon: PatchIcon },
+  { key: "piece", title: "Piece", icon: PieceIcon },
+  { key: "all", title: "All", icon: AllIcon },
+] as const;
+
+/** One of a family's tools. */
+function Variant({ name, title, icon: Icon, on, onChoose }: { name: string; title: string; icon: typeof SkinIcon; on: boolean; onChoose: () => void }) {
+  return (
+    <ButtonBase aria-pressed={on} data-test={name} onClick={onChoose} sx={{ display: "flex", flexDirection: "column", width: 56, py: 0.5, borderRadius: 2, border: 2, borderColor: on ? "primary.main" : "divider", bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+      <Icon sx={{ fontSize: 22 }} />
+      <Typography variant="caption" sx={{ lineHeight: 1.2 }}>{title}</Typography>
+    </ButtonBase>
+  );
+}
+
 export function PaintTray() {
   const part = useApp(activePart);
   const target = useApp(targetSet);
+  const tool = useApp((state) => state.tool);
   const brush = useApp((state) => state.brush);
+  const pour = useApp((state) => state.pour);
   const paint = useApp((state) => state.paint);
   const action = useApp((state) => state.action);
   const recent = useApp((state) => state.recent);
@@ -31,25 +50,25 @@ export function PaintTray() {
   return (
     <>
       <Box>
-        <Typography variant="h3" component="h2" sx={{ mb: 0.75 }}>Stroke</Typography>
+        <Box role="tablist" aria-label="Tools" sx={{ display: "flex", gap: 1.5, mb: 0.5 }}>
+          {(["stroke", "pour"] as const).map((family) => (
+            <ButtonBase key={family} role="tab" aria-selected={tool === family} data-test={`tool-${family}`} onClick={() => set({ tool: family })} sx={{ borderRadius: 1, px: 0.25, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+              <Typography variant="h3" component="span" sx={{ color: tool === family ? "text.primary" : "text.secondary", fontWeight: tool === family ? undefined : 500 }}>{family === "stroke" ? "Stroke" : "Pour"}</Typography>
+            </ButtonBase>
+          ))}
+        </Box>
         <Box sx={{ display: "flex", gap: 0.75 }}>
-          {reaches.map(({ key, title, icon: Icon }) => {
-            const on = brush.reach === key;
-            return (
-              <ButtonBase key={key} aria-pressed={on} data-test={`reach-${key}`} onClick={() => setBrush({ reach: key })} sx={{ display: "flex", flexDirection: "column", width: 56, py: 0.5, borderRadius: 2, border: 2, borderColor: on ? "primary.main" : "divider", bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
-                <Icon sx={{ fontSize: 22 }} />
-                <Typography variant="caption" sx={{ lineHeight: 1.2 }}>{title}</Typography>
-              </ButtonBase>
-            );
-          })}
+          {tool === "stroke"
+            ? reaches.map(({ key, title, icon }) => <Variant key={key} name={`reach-${key}`} title={title} icon={icon} on={brush.reach === key} onChoose={() => setBrush({ reach: key })} />)
+            : pours.map(({ key, title, icon }) => <Variant key={key} name={`pour-${key}`} title={title} icon={icon} on={pour.kind === key} onChoose={() => set({ pour: { ...pour, kind: key } })} />)}
         </Box>
       </Box>
-      <ToggleButtonGroup orientation="vertical" exclusive size="small" value={action} onChange={(_, value: Schemas["Action"] | null) => { if (value) set({ action: value }); }} aria-label="What the stroke does">
+      <ToggleButtonGroup orientation="vertical" exclusive size="small" value={action} onChange={(_, value: Schemas["Action"] | null) => { if (value) set({ action: value }); }} aria-label="What the tool does">
         <ToggleButton value="paint" sx={{ py: 0.25, textTransform: "none", width: 62 }}>Paint</ToggleButton>
         <ToggleButton value="erase" data-test="erase" sx={{ py: 0.25, textTransform: "none" }}>Erase</ToggleButton>
       </ToggleButtonGroup>
       <Divider orientation="vertical" flexItem />
-      {brush.on_screen ? (
+      {tool === "stroke" && (brush.on_screen ? (
         <Knob label="Radius" value={brush.pixels} unit="px" width={88} format={(value) => value.toFixed(0)}
           fromBar={(share) => WIDEST_PIXELS ** share} toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
           onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })} />
@@ -60,9 +79,15 @@ export function PaintTray() {
           toBar={(value) => 1 + Math.log10(value / widest) / DECADES}
           onChange={(radius) => setBrush({ radius: Math.min(size, Math.max(radius, size * 1e-5)) })}
         />
+      ))}
+      {tool === "pour" && pour.kind === "crease" && (
+        <Knob label="Bend" value={pour.degrees ?? part?.crease ?? 30} unit="°" format={(value) => value.toFixed(value < 10 ? 1 : 0)}
+          fromBar={(share) => Math.round(share * 180)} toBar={(value) => value / 180}
+          onChange={(degrees) => set({ pour: { ...pour, degrees: Math.min(180, Math.max(0, degrees)) } })} />
       )}
+      {tool === "pour" && pour.kind === "patch" && <Knob label="Tolerance" value={pour.tolerance} {...percent} onChange={(tolerance) => set({ pour: { ...pour, tolerance: unit(tolerance) } })} />}
       <Knob label="Opacity" value={brush.opacity} {...percent} onChange={(opacity) => setBrush({ opacity: unit(opacity) })} />
-      <Knob label="Hardness" value={brush.hardness} {...percent} onChange={(hardness) => setBrush({ hardness: unit(hardness) })} />
+      {tool === "stroke" && <Knob label="Hardness" value={brush.hardness} {...percent} onChange={(hardness) => setBrush({ hardness: unit(hardness) })} />}
       <Divider orientation="vertical" flexItem />
       {action === "paint" ? (
         <>
@@ -101,9 +126,50 @@ function FalloffPicture({ at, hardness }: { at: (t: number) => number; hardness:
 }
 
 export function PaintSheet() {
+  return useApp((state) => state.tool) === "stroke" ? <StrokeSheet /> : <PourSheet />;
+}
+
+const reachOf = {
+  all: "Covers the whole part.",
+  crease: "Covers the surface around the pointer up to edges that bend by more than the angle.",
+  patch: "Covers the connected region that has the same value now, in the chosen channels.",
+  piece: "Covers the connected piece under the pointer.",
+} as const;
+
+function PourSheet() {
+  const part = useApp(activePart);
+  const pour = useApp((state) => state.pour);
+  const title = useApp(toolTitle);
+  const covered = useApp((state) => state.covered);
+  const target = useApp(targetSet);
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
+      <Typography variant="h2">{title}</Typography>
+      <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1.25 }}>{reachOf[pour.kind]}</Typography>
+      {pour.kind === "crease" && part && (
+        <Box sx={{ display: "flex", alignItems: "center", mb: 1 }}>
+          <Typography variant="body2" sx={{ flex: 1 }}>
+            {pour.degrees === null || pour.degrees === part.crease
+              ? <>{part.crease}° lies between this part&rsquo;s smooth and sharp edges.</>
+              : <>This part&rsquo;s own bends suggest {part.crease}°.</>}
+          </Typography>
+          {pour.degrees !== null && pour.degrees !== part.crease && <Button size="small" color="secondary" onClick={() => set({ pour: { ...pour, degrees: null } })}>Take it</Button>}
+        </Box>
+      )}
+      <Typography variant="body2" data-test="pour-covers" aria-live="polite">
+        {covered > 0 && target ? <>A click here covers <b>{count(covered)}</b> {{ vertex: "vertices", corner: "corners", face: "faces" }[target.placement]}.</> : "Point at the model to see what a click would cover."}
+      </Typography>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1, lineHeight: 1.6 }}>
+        Click to pour, drag to turn. <b>E</b> erases instead. <b>?</b> shows all keys.
+      </Typography>
+    </Paper>
+  );
+}
+
+function StrokeSheet() {
   const brush = useApp((state) => state.brush);
   const part = useApp(activePart);
-  const title = useApp(strokeTitle);
+  const title = useApp(toolTitle);
   return (
     <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
       <Typography variant="h2">{title}</Typography>

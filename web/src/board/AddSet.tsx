@@ -6,16 +6,27 @@ import { set as setState, type Part } from "../state";
 
 const starts = { white: [1, 1, 1, 1], grey: [0.5, 0.5, 0.5, 1], black: [0, 0, 0, 1] } satisfies Record<string, number[]>;
 
+/** A value from six hexadecimal digits; alpha is 1. */
+function rgba(typed: string): number[] | null {
+  const found = /^#?([0-9a-f]{2})([0-9a-f]{2})([0-9a-f]{2})$/i.exec(typed.trim());
+  return found ? [...found.slice(1).map((pair) => Number.parseInt(pair, 16) / 255), 1] : null;
+}
+
 export function AddSet({ project, part, onClose }: { project: number; part: Part; onClose: () => void }) {
   const [name, setName] = useState(part.sets.length === 0 ? "Coat" : `Set ${part.sets.length + 1}`);
   const [encoding, setEncoding] = useState<Schemas["Encoding"]>("color");
-  const [placement, setPlacement] = useState<Schemas["Placement"]>("vertex");
-  const [start, setStart] = useState<keyof typeof starts>("white");
+  const [chosen, setChosen] = useState<Schemas["Placement"] | null>(null);
+  // Colors begin where sharp borders are possible, data where it is lightest.
+  const placement = chosen ?? (encoding === "color" ? "corner" : "vertex");
+  const [start, setStart] = useState<keyof typeof starts | "other">("white");
+  const [typed, setTyped] = useState("#4A6B8A");
+  const own = rgba(typed);
+  const value = start === "other" ? own : starts[start];
   const [trouble, setTrouble] = useState<string | null>(null);
   const add = async () => {
     const { error } = await api.POST("/api/v1/projects/{project}/edits", {
       params: { path: { project } },
-      body: { type: "add_set", part: part.id, name, placement, encoding, start: starts[start] },
+      body: { type: "add_set", part: part.id, name, placement, encoding, start: value ?? starts.white },
     });
     if (error) {
       setTrouble(messageOf(error));
@@ -33,21 +44,23 @@ export function AddSet({ project, part, onClose }: { project: number; part: Part
           <MenuItem value="color">Color</MenuItem>
           <MenuItem value="data">Data</MenuItem>
         </TextField>
-        <TextField select label="Placement" value={placement} onChange={(event) => setPlacement(event.target.value as Schemas["Placement"])} size="small" helperText={{ vertex: "Colors blend across edges.", corner: "Each face has its own color at each of its points: sharp borders and blends.", face: "Each face is flat." }[placement]}>
+        <TextField select label="Placement" value={placement} onChange={(event) => setChosen(event.target.value as Schemas["Placement"])} size="small" helperText={{ vertex: "Colors blend across edges.", corner: "Each face has its own color at each of its points: sharp borders and blends.", face: "Each face is flat." }[placement]}>
           <MenuItem value="vertex">Per vertex</MenuItem>
           <MenuItem value="corner">Per corner</MenuItem>
           <MenuItem value="face">Per face</MenuItem>
         </TextField>
-        <TextField select label="Starts as" value={start} onChange={(event) => setStart(event.target.value as keyof typeof starts)} size="small">
+        <TextField select label="Starts as" value={start} onChange={(event) => setStart(event.target.value as keyof typeof starts | "other")} size="small">
           <MenuItem value="white">White: in every mask</MenuItem>
           <MenuItem value="grey">0.5: the neutral of an overlay</MenuItem>
           <MenuItem value="black">Black: in no mask</MenuItem>
+          <MenuItem value="other">Another value…</MenuItem>
         </TextField>
+        {start === "other" && <TextField label="Value as #RRGGBB" value={typed} onChange={(event) => setTyped(event.target.value)} size="small" error={!own} helperText={own ? "It is kept as the set's ground color." : "Six digits of 0–9 and A–F, as in #4A6B8A"} slotProps={{ htmlInput: { "data-test": "start-hex" } }} />}
         <Typography variant="caption" color="textSecondary">{part.sets.length} of 16 sets. Undo takes it away again.</Typography>
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose} color="inherit">Cancel</Button>
-        <Button onClick={() => void add()} variant="contained" disabled={name.trim() === ""}>Add</Button>
+        <Button onClick={() => void add()} variant="contained" disabled={name.trim() === "" || !value}>Add</Button>
       </DialogActions>
     </Dialog>
   );

@@ -1,15 +1,16 @@
 // The map of the job: the active part's sets, four channels each; choosing a cell chooses where paint lands.
-import { Box, Button, ButtonBase, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
+import { Box, Button, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
-import { activePart, choosePart, set as setState, useApp, type Channels, type ColorSet } from "../state";
-import { channelInk, channelName } from "../theme";
+import type { Project } from "../project";
+import { activePart, choosePart, set as setState, useApp, type Channels, type ColorSet, type Part } from "../state";
+import { channelName } from "../theme";
 import { AddSet } from "./AddSet";
-import { Grain } from "./Grain";
+import { Cell } from "./Cell";
+import { SetMenu } from "./SetMenu";
 
 export const placementWords = { vertex: "per vertex", corner: "per corner", face: "per face" } as const;
 
-function Card({ set }: { set: ColorSet }) {
-  const figures = useApp((state) => state.figures[set.id]);
+function Card({ set, index, part, project }: { set: ColorSet; index: number; part: Part; project: Project }) {
   const channels = useApp((state) => state.channels);
   const isTarget = useApp((state) => state.target === set.id);
   const isShown = useApp((state) => state.shown === set.id);
@@ -19,45 +20,35 @@ function Card({ set }: { set: ColorSet }) {
     setState({ target: set.id, channels: next });
   };
   return (
-    <Box data-test="set-card" sx={{ border: 1, borderColor: isTarget ? "text.secondary" : "divider", borderRadius: 2.5, p: 1.25, mb: 1.25 }}>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 1 }}>
+    <Box data-test="set-card" sx={{ border: 1, borderColor: isTarget ? "text.secondary" : "divider", borderRadius: 2.5, p: 1.25, pt: 0.75, mb: 1.25 }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, mb: 0.75 }}>
         <Typography variant="h3" component="h3" noWrap sx={{ minWidth: 0 }}>{set.name}</Typography>
         <Chip size="small" variant="outlined" label={placementWords[set.placement]} />
         <Chip size="small" variant="outlined" label={set.encoding} />
         <Box sx={{ flex: 1 }} />
+        {index === 0 && part.sets.length > 1 && (
+          <Tooltip title="Many receivers read only the first set. Move another up to make it the first.">
+            <Typography variant="caption" color="textSecondary" noWrap>first</Typography>
+          </Tooltip>
+        )}
         {isShown && <Typography variant="caption" color="textSecondary">shown</Typography>}
+        <SetMenu set={set} index={index} part={part} project={project} />
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 0.75 }}>
-        {channelName.map((name, i) => {
-          const held = figures?.[i];
-          const chosen = isTarget && channels[i];
-          const numbers = held ? `min ${held.min.toFixed(3)} · mean ${held.mean.toFixed(3)} · max ${held.max.toFixed(3)}` : "…";
-          return (
-            <Tooltip key={name} title={numbers}>
-              <ButtonBase
-                onClick={() => choose(i)}
-                aria-pressed={chosen}
-                aria-label={`Paint ${name} of ${set.name}`}
-                sx={{ display: "block", textAlign: "left", p: 0.75, borderRadius: 2, border: 2, borderColor: chosen ? "primary.main" : "divider", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}
-              >
-                <Typography component="span" sx={{ fontWeight: 700, color: channelInk[i], fontSize: 13 }}>{name}</Typography>
-                <Grain bins={held?.bins} ink={channelInk[i] ?? "#000"} label={`Histogram of ${name}: ${numbers}`} />
-                <Typography variant="caption" color="textSecondary" sx={{ lineHeight: 1.2, display: "block", mt: 0.25 }}>
-                  {held ? `⌀ ${held.mean.toFixed(2)}` : "…"}
-                </Typography>
-              </ButtonBase>
-            </Tooltip>
-          );
-        })}
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(4, minmax(0, 1fr))", gap: 0.75 }}>
+        {channelName.map((name, i) => (
+          <Cell key={name} set={set} part={part} channel={i} chosen={isTarget && (channels[i] ?? false)} onChoose={() => choose(i)} project={project} />
+        ))}
       </Box>
     </Box>
   );
 }
 
-export function ChannelBoard({ project }: { project: number }) {
+export function ChannelBoard({ project }: { project: Project | null }) {
   const parts = useApp((state) => state.parts);
   const part = useApp(activePart);
   const [adding, setAdding] = useState(false);
+  const names = new Set(parts.flatMap((each) => each.sets.map((own) => own.name)));
+  const lacking = parts.filter((each) => each.sets.length < names.size);
   return (
     <Paper variant="outlined" component="section" aria-label="Channel board" sx={{ p: 1.75, borderRadius: 4 }}>
       <Box sx={{ display: "flex", alignItems: "center", mb: 1.25, minHeight: 28 }}>
@@ -70,7 +61,7 @@ export function ChannelBoard({ project }: { project: number }) {
           <Typography variant="body2" color="textSecondary" noWrap>{part?.name}</Typography>
         )}
       </Box>
-      {part?.sets.map((set) => <Card key={set.id} set={set} />)}
+      {project && part?.sets.map((set, index) => <Card key={set.id} set={set} index={index} part={part} project={project} />)}
       {part && part.sets.length === 0 && (
         <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>
           {part.name} carries no color yet. Add a set: four channels of numbers at its points, ready to be painted.
@@ -84,7 +75,14 @@ export function ChannelBoard({ project }: { project: number }) {
       ) : (
         <Typography variant="body2" color="textSecondary">Bring a mesh in, and its sets stand here.</Typography>
       )}
-      {adding && part && <AddSet project={project} part={part} onClose={() => setAdding(false)} />}
+      {lacking.length > 0 && project && (
+        <Tooltip title="A shader that reads a set which a part lacks gets black, or an error. Missing sets are added, flooded with their ground color.">
+          <Button size="small" color="secondary" data-test="agree" onClick={() => void project.edit({ type: "make_parts_agree" })} sx={{ mt: 0.5, px: 0.5, textAlign: "left" }}>
+            {lacking.length === 1 ? `${lacking[0]?.name ?? ""} lacks a set` : `${lacking.length} parts lack sets`}: make the parts agree
+          </Button>
+        </Tooltip>
+      )}
+      {adding && part && project && <AddSet project={project.id} part={part} onClose={() => setAdding(false)} />}
     </Paper>
   );
 }

@@ -29,6 +29,34 @@ export const DeepIcon = (props: SvgIconProps) => (
     <path {...line} d="M12 2v3" />
   </SvgIcon>
 );
+/** Up to where the surface bends. */
+export const CreaseIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M15 9l6 9" opacity="0.4" /><path {...line} d="M9 9 3 18" opacity="0.4" />
+    <path {...line} strokeWidth={3} d="M9 9h6" /><path {...line} d="M12 2.500v3" />
+  </SvgIcon>
+);
+/** What has the same value. */
+export const PatchIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M3 16h4M17 16h4" opacity="0.4" /><path {...line} strokeWidth={3} d="M8.500 16h7" />
+    <path {...line} strokeDasharray="1.500 2.800" d="M7.500 11v9M16.500 11v9" /><path {...line} d="M12 7v4" />
+  </SvgIcon>
+);
+/** One piece of several. */
+export const PieceIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <circle {...line} strokeWidth={3} cx="8" cy="14" r="4.500" /><circle {...line} cx="18" cy="14" r="3" opacity="0.4" />
+    <path {...line} d="M8 3v3" />
+  </SvgIcon>
+);
+/** Everything. */
+export const AllIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <circle {...line} strokeWidth={3} cx="8" cy="14" r="4.500" /><circle {...line} strokeWidth={3} cx="18" cy="14" r="3" />
+    <path {...line} d="M8 3v3M18 5v3" />
+  </SvgIcon>
+);
 export const EyeIcon = (props: SvgIconProps) => (
   <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M3 12c2.500-4 5.500-6 9-6s6.500 2 9 6c-2.500 4-5.500 6-9 6s-6.500-2-9-6Z" /><circle {...line} cx="12" cy="12" r="2.800" /></SvgIcon>
 );

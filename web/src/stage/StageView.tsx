@@ -5,8 +5,8 @@ import { placementWords } from "../board/ChannelBoard";
 import { held as heldKeys, scaleRadius } from "../keys";
 import { DownIcon } from "../parts/icons";
 import { Project, type HandAt } from "../project";
-import { activePart, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, strokeTitle, targetSet, useApp } from "../state";
-import { stageGrey } from "../theme";
+import { activePart, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
+import { channelName, stageGrey } from "../theme";
 import { Stage, type Under } from "./stage";
 
 const HELD_EVERY_MS = 50;
@@ -122,8 +122,9 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     const box = canvas.getBoundingClientRect();
     const paints = get().area === "paint" && get().target !== null && (under === null || under.part === get().part);
     const visible = under && paints;
-    ring(visible ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
-    canvas.style.cursor = visible ? "none" : get().area === "gather" && under ? "pointer" : "grab";
+    const round = visible && get().tool === "stroke";
+    ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
+    canvas.style.cursor = round ? "none" : visible ? "crosshair" : get().area === "gather" && under ? "pointer" : "grab";
   };
   const probe = (under: Under | null) => {
     const surface = under && stage.surfaces.get(under.part);
@@ -193,6 +194,8 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (get().area !== "paint") return;
     const under = stage.under(event.clientX, event.clientY);
     if (under?.part !== get().part) return;
+    // A pour is made by a click; a drag from the model still turns it.
+    if (get().tool === "pour") return;
     stage.controls.enabled = false;
     last = handAt(event);
     if (!project.beginStroke(last)) return;
@@ -226,7 +229,10 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (event.timeStamp - probed < MOST_PROBES_MS) return;
     probed = event.timeStamp;
     probe(under);
-    if (under && get().area === "paint" && under.part === get().part) project.hover(event.clientX, event.clientY, ringPixels(under));
+    if (under && get().area === "paint" && under.part === get().part) {
+      if (get().tool === "pour") project.hoverPour(event.clientX, event.clientY);
+      else project.hover(event.clientX, event.clientY, ringPixels(under));
+    }
     else stage.showFootprint(null);
   };
   const up = (event: PointerEvent) => {
@@ -235,6 +241,10 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     if (still && event.button === 0 && get().area === "gather") {
       const under = stage.under(event.clientX, event.clientY);
       if (under) choosePart(under.part);
+    }
+    if (still && event.button === 0 && get().area === "paint" && get().tool === "pour") {
+      const under = stage.under(event.clientX, event.clientY);
+      if (under?.part === get().part) void project.pour(event.clientX, event.clientY);
     }
     pressed = null;
     if (!painting) return;
@@ -278,7 +288,7 @@ function LookChip() {
   const edgePixels = useApp((state) => state.edgePixels);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
-  const what = shown ? `${shown.name} · ${shown.encoding}` : "Bare shape";
+  const what = shown ? `${shown.name} · ${channelWords(look.channel, shown)}` : "Bare shape";
   const shade = look.shade === "flat" ? "flat" : look.smoothUpTo >= 180 ? "lit" : look.smoothUpTo <= 0 ? "lit, faceted" : `lit, smooth to ${look.smoothUpTo}°`;
   const density = look.wire && edgePixels !== null ? `, edges ${length(part.median_edge)}${edgePixels < 1.5 ? ", too close to draw: come nearer" : ""}` : "";
   return (
@@ -291,6 +301,15 @@ function LookChip() {
           <MenuItem key={each.id} selected={each.id === shown?.id} onClick={() => { set({ shown: each.id }); setAnchor(null); }}>{each.name} · {each.encoding}</MenuItem>
         ))}
         <MenuItem selected={!shown} onClick={() => { set({ shown: null }); setAnchor(null); }}>Bare shape</MenuItem>
+        <Divider />
+        <MenuItem selected={look.channel === null} disabled={!shown} onClick={() => { setLook({ channel: null }); setAnchor(null); }}>R, G and B as a color</MenuItem>
+        <Box sx={{ display: "flex", gap: 0.5, px: 2, py: 0.5, alignItems: "center" }}>
+          {channelName.map((name, i) => (
+            <Button key={name} size="small" color="inherit" variant={look.channel === i ? "contained" : "outlined"} disabled={!shown} aria-label={`${name} alone, in grey`} onClick={() => { setLook({ channel: i }); setAnchor(null); }} sx={{ minWidth: 34, px: 0 }}>{name}</Button>
+          ))}
+          <Typography variant="body2" color="textSecondary">alone, in grey</Typography>
+        </Box>
+        <MenuItem selected={look.channel === "alpha over checker"} disabled={!shown} onClick={() => { setLook({ channel: "alpha over checker" }); setAnchor(null); }}>Alpha as cover, over a checker</MenuItem>
         <Divider />
         <MenuItem selected={look.shade === "flat"} onClick={() => { setLook({ shade: "flat" }); setAnchor(null); }}>Flat: the exact values</MenuItem>
         <MenuItem selected={look.shade === "lit"} onClick={() => { setLook({ shade: "lit" }); setAnchor(null); }}>Lit: shape in soft daylight</MenuItem>
@@ -306,15 +325,27 @@ function LookChip() {
   );
 }
 
+/** What of a set is on the stage. */
+function channelWords(channel: Look["channel"], shown: ColorSet): string {
+  if (channel === null) return shown.encoding;
+  if (typeof channel === "string") return channel;
+  const meaning = shown.channels[channel]?.meaning;
+  return `${channelName[channel] ?? ""}${meaning ? ` ${meaning}` : ""} alone in grey`;
+}
+
 function TargetChip() {
   const part = useApp(activePart);
   const target = useApp(targetSet);
   const shown = useApp((state) => state.shown);
   const channels = useApp((state) => state.channels);
   const area = useApp((state) => state.area);
-  const title = useApp(strokeTitle);
+  const title = useApp(toolTitle);
+  const looked = useApp((state) => state.look.channel);
   if (area !== "paint" || !part) return null;
   const other = target && shown !== target.id;
+  const unseen = target && !other && typeof looked === "number" && !channels[looked];
+  const locked = target?.channels.filter((each, i) => channels[i] && each.locked).length ?? 0;
+  const allLocked = locked > 0 && locked === channels.filter(Boolean).length;
   const trouble = part.locked ? "locked: unlock it in Gather" : !part.visible ? "hidden: show it in Gather" : null;
   return (
     <Paper sx={{ ...chip, bottom: 12, py: 0.5 }} data-test="target">
@@ -322,6 +353,8 @@ function TargetChip() {
         {target ? (
           <>{title} → <b>{part.name}, {target.name}</b> {channelNames(channels)}, {placementWords[target.placement]}
             {trouble && <Box component="span" sx={{ color: "error.main", fontWeight: 700 }}> · {trouble}</Box>}
+            {locked > 0 && <Box component="span" sx={{ color: allLocked ? "error.main" : "warning.main", fontWeight: 700 }}> · {allLocked ? "locked: unlock it on the board" : "locked ones stay"}</Box>}
+            {unseen && <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}> · another channel is shown</Box>}
             {other && <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}> · another set is shown</Box>}</>
         ) : (
           <>Nothing to paint into: add a set on the channel board</>

@@ -3,6 +3,7 @@ import * as THREE from "three";
 import type { MeshBVH } from "three-mesh-bvh";
 import type { GeometryFrame } from "../live/frames";
 import type { Schemas } from "../api/client";
+import type { Look } from "../state";
 import { growTree } from "./trees";
 
 type Placement = Schemas["Placement"];
@@ -21,12 +22,18 @@ const vertexShader = /* glsl */ `
 const fragmentShader = /* glsl */ `
   precision highp float;
   in vec4 vColor; in vec3 vNormal; in vec3 vSight;
-  uniform bool lit; uniform bool bare; uniform float smoothCosine;
+  uniform bool lit; uniform bool bare; uniform float smoothCosine; uniform int channel;
   out vec4 pixel;
   vec3 toLinear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
   vec3 toEncoded(vec3 c) { return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c)); }
   void main() {
     vec3 color = bare ? vec3(0.72) : vColor.rgb;
+    if (!bare && channel >= 0 && channel < 4) color = vec3(vColor[channel]);
+    if (!bare && channel == 4) {
+      vec2 square = floor(gl_FragCoord.xy / 12.0);
+      float checker = mod(square.x + square.y, 2.0) < 0.5 ? 0.42 : 0.58;
+      color = mix(vec3(checker), color, vColor.a);
+    }
     if (!lit) { pixel = vec4(color, 1.0); return; }
     vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
     // The face's own normal, from how the place changes over the screen: no geometry is needed for
@@ -113,7 +120,7 @@ export class Surface {
       vertexShader,
       fragmentShader,
       side: THREE.DoubleSide,
-      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 } },
+      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 }, channel: { value: -1 } },
       // The dots of the footprint lie on the surface and must not sink into it.
       polygonOffset: true,
       polygonOffsetFactor: 1,
@@ -216,6 +223,11 @@ export class Surface {
     // Half of the bend: the smooth normal lies in the middle between two faces.
     const cosine = smoothUpTo >= 180 ? -1 : smoothUpTo <= 0 ? 2 : Math.cos((smoothUpTo / 2 / 180) * Math.PI);
     this.material.uniforms.smoothCosine = { value: cosine };
+  }
+
+  /** One channel alone in grey (0–3), alpha as cover over a checker, or all as a color. */
+  showChannel(channel: Look["channel"]) {
+    this.material.uniforms.channel = { value: channel === null ? -1 : typeof channel === "number" ? channel : 4 };
   }
 
   /** The edges of the faces as lines over them, as dark as `strength` (0–1) says; 0 takes them away. */
