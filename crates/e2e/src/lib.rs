@@ -339,6 +339,48 @@ impl Browser {
         self.until("speckle.state().look.shade === 'flat'").await
     }
 
+    /// Opens the menu of the button with a label, and chooses an entry by a word in it.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub async fn choose_from_menu(&self, label: &str, word: &str) -> Result<()> {
+        let css = format!("[aria-label='{label}']");
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&css)).await;
+        found.with_context(|| format!("nothing is labelled {label}"))?.click().await?;
+        let entry = format!("//li[contains(., '{word}')]");
+        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.until("document.querySelector('[role=menu]') === null").await
+    }
+
+    /// Chooses an entry of a dialog's list by the list's label.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub async fn choose(&self, label: &str, entry: &str) -> Result<()> {
+        let field = format!(
+            "//*[contains(@id, '-label') and contains(., '{label}')]/following-sibling::div//*[@role='combobox']"
+        );
+        self.client.wait().for_element(Locator::XPath(&field)).await?.click().await?;
+        let entry = format!("//li[contains(., '{entry}')]");
+        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.until("document.querySelector('[role=listbox]') === null").await
+    }
+
+    /// The four numbers (0–255) of every element of a set of the first part as the page holds them.
+    ///
+    /// # Errors
+    /// When there is no such set.
+    pub async fn held(&self, set: &str) -> Result<Vec<[u8; 4]>> {
+        let bytes = self
+            .eval(&format!(
+                "(() => {{ const part = speckle.state().parts[0]; const id = part.sets.find((s) => s.name === '{set}').id;
+                    return [...speckle.stage.surfaces.get(part.id).values.get(id).bytes]; }})()"
+            ))
+            .await?;
+        let bytes: Vec<u8> = serde_json::from_value(bytes)?;
+        Ok(bytes.chunks_exact(4).map(|c| [c[0], c[1], c[2], c[3]]).collect())
+    }
+
     /// Chooses an entry of the look's menu by a word in it.
     ///
     /// # Errors

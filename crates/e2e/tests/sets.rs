@@ -19,39 +19,17 @@ async fn button(browser: &Browser, words: &str) -> Result<Element> {
     Ok(browser.client.wait().for_element(Locator::XPath(&path)).await?)
 }
 
-async fn choose(browser: &Browser, label: &str, entry: &str) -> Result<()> {
-    let field = format!(
-        "//*[contains(@id, '-label') and contains(., '{label}')]/following-sibling::div//*[@role='combobox']"
-    );
-    browser.client.wait().for_element(Locator::XPath(&field)).await?.click().await?;
-    let entry = format!("//li[contains(., '{entry}')]");
-    browser.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
-    browser.until("document.querySelector('[role=listbox]') === null").await
-}
-
-/// The four numbers (0–255) of every element of a set as the page holds them.
-async fn held(browser: &Browser, set: &str) -> Result<Vec<[u8; 4]>> {
-    let bytes = browser
-        .eval(&format!(
-            "(() => {{ const part = speckle.state().parts[0]; const id = part.sets.find((s) => s.name === '{set}').id;
-                return [...speckle.stage.surfaces.get(part.id).values.get(id).bytes]; }})()"
-        ))
-        .await?;
-    let bytes: Vec<u8> = serde_json::from_value(bytes)?;
-    Ok(bytes.chunks_exact(4).map(|c| [c[0], c[1], c[2], c[3]]).collect())
-}
-
 #[tokio::test]
 async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys.sqlite"))?;
     let browser = open_bollard(&app).await?;
-    let coat = held(&browser, "Coat").await?;
+    let coat = browser.held("Coat").await?;
 
     button(&browser, "Add a set").await?.click().await?;
-    choose(&browser, "Holds", "Data").await?;
-    choose(&browser, "Placement", "Per face").await?;
-    choose(&browser, "Starts as", "Black").await?;
+    browser.choose("Holds", "Data").await?;
+    browser.choose("Placement", "Per face").await?;
+    browser.choose("Starts as", "Black").await?;
     browser
         .client
         .find(Locator::XPath("//div[@role='dialog']//button[.='Add']"))
@@ -73,11 +51,11 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
     browser.paint_with("#FFFFFF").await?;
     browser.eval("(speckle.brush(24, 1, 1), true)").await?;
     browser.stroke(&[(470.0, 240.0), (560.0, 250.0)]).await?;
-    let mask = held(&browser, "Set 2").await?;
+    let mask = browser.held("Set 2").await?;
     let painted = mask.iter().filter(|v| v[1] == 255).count();
     assert!(painted > 40, "{painted} faces");
     assert!(mask.iter().all(|v| [v[0], v[2], v[3]] == [0, 0, 255] && (v[1] == 0 || v[1] == 255)));
-    assert_eq!(held(&browser, "Coat").await?, coat, "the other set is untouched");
+    assert_eq!(browser.held("Coat").await?, coat, "the other set is untouched");
 
     // In the flat look every pixel shows its face's value: per face, nothing blends.
     browser.hover(1100.0, 600.0).await?;
@@ -105,10 +83,10 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
     let page = browser.client.find(Locator::Css("body")).await?;
     page.send_keys(CONTROL_Z).await?;
     browser.until("speckle.state().history.redo?.label === 'Skin stroke on Set 2'").await?;
-    assert!(held(&browser, "Set 2").await?.iter().all(|v| v[1] == 0));
+    assert!(browser.held("Set 2").await?.iter().all(|v| v[1] == 0));
     page.send_keys(CONTROL_Y).await?;
     browser.until("speckle.state().history.redo === null").await?;
-    assert_eq!(held(&browser, "Set 2").await?, mask);
+    assert_eq!(browser.held("Set 2").await?, mask);
     // Two undos: the stroke, then the set itself; what was chosen falls back to what is there.
     page.send_keys(CONTROL_Z).await?;
     browser.until("speckle.state().history.redo !== null").await?;
@@ -131,7 +109,7 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     let port: u16 = app.address.rsplit(':').next().context("a port")?.parse()?;
     let browser = open_bollard(&app).await?;
     browser.stroke(&[(470.0, 240.0), (560.0, 250.0)]).await?;
-    let painted = held(&browser, "Coat").await?;
+    let painted = browser.held("Coat").await?;
 
     drop(app);
     browser
@@ -140,7 +118,7 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     // A press now paints nothing, and says why.
     browser.stroke(&[(470.0, 400.0), (480.0, 400.0)]).await?;
     browser.until("document.body.innerText.includes('The server is not connected')").await?;
-    assert_eq!(held(&browser, "Coat").await?, painted);
+    assert_eq!(browser.held("Coat").await?, painted);
 
     // What is on the stage stays there when the server is back: no mesh comes again, and the camera
     // and the choices are as they were.
@@ -154,8 +132,8 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     browser
         .until("document.querySelector('[data-test=saved]').innerText.includes('saved')")
         .await?;
-    assert_eq!(held(&browser, "Coat").await?, painted);
+    assert_eq!(browser.held("Coat").await?, painted);
     browser.stroke(&[(470.0, 400.0), (480.0, 400.0)]).await?;
-    assert_ne!(held(&browser, "Coat").await?, painted);
+    assert_ne!(browser.held("Coat").await?, painted);
     browser.close().await
 }
