@@ -178,7 +178,7 @@ export class Project {
     const part = activePart(state);
     if (!part || state.target === null) return null;
     return {
-      part: part.id, set: state.target, channels: state.channels, action: state.action, paint: state.paint,
+      part: part.id, set: state.target, channels: state.channels, action: state.action, blend: state.blend, paint: state.paint,
       opacity: state.brush.opacity, pour: pourOf(state.pour, part), at: this.stage.sample({ x, y, pressure: 1 }),
     };
   }
@@ -232,7 +232,7 @@ export class Project {
     this.strokeUnderWay = this.live.say({
       type: "stroke_begin",
       start: {
-        part: part.id, set: target.id, channels: state.channels, action: state.action, paint: state.paint,
+        part: part.id, set: target.id, channels: state.channels, action: state.action, blend: state.blend, paint: state.paint,
         brush: this.stage.brush(state.brush), view: this.stage.view(),
       },
     });

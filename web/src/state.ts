@@ -81,6 +81,8 @@ interface State {
   /** The family of tools in hand. */
   tool: "stroke" | "pour";
   action: Schemas["Action"];
+  /** How paint meets what is there. */
+  blend: Schemas["Blend"];
   brush: Brush;
   pour: PourChoice;
   paint: Rgba;
@@ -113,6 +115,7 @@ const start: State = {
   area: "paint",
   tool: "stroke",
   action: "paint",
+  blend: "normal",
   brush: { reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", build_up: false, pressure_radius: false, pressure_opacity: false },
   pour: { kind: "crease", degrees: null, tolerance: 0.02 },
   paint: [0.769, 0.224, 0.129, 1],
@@ -138,8 +141,8 @@ export const setLook = (change: Partial<Look>) => set({ look: { ...get().look, .
 
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { paint, recent, look, brush, action, tool, pour } = get();
-  set({ ...start, paint, recent, look, brush, action, tool, pour: { ...pour, degrees: null } });
+  const { paint, recent, look, brush, action, blend, tool, pour } = get();
+  set({ ...start, paint, recent, look, brush, action, blend, tool, pour: { ...pour, degrees: null } });
 }
 
 export function activePart(state: State): Part | undefined {
@@ -222,6 +225,29 @@ export function channelNames(channels: Channels): string {
   const names = ["R", "G", "B", "A"].filter((_, i) => channels[i]);
   return names.length > 0 ? names.join(" ") : "no channel";
 }
+
+/** The blends, as the list shows them, and what each does. */
+export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = [
+  { key: "normal", title: "Normal", says: "The paint itself." },
+  { key: "recolor", title: "Recolor", says: "The paint in the shading that is there, measured against the set's ground color." },
+  { key: "multiply", title: "Multiply", says: "Darkens: white changes nothing." },
+  { key: "screen", title: "Screen", says: "Lightens: black changes nothing." },
+  { key: "overlay", title: "Overlay", says: "Darkens what is dark, lightens what is light." },
+  { key: "darken", title: "Darker", says: "The smaller of both numbers." },
+  { key: "lighten", title: "Lighter", says: "The greater of both numbers." },
+  { key: "add", title: "Add", says: "The sum, at most 1." },
+  { key: "subtract", title: "Subtract", says: "The paint taken away, at least 0." },
+  { key: "color_dodge", title: "Color dodge", says: "Brightens what is there to show the paint." },
+  { key: "color_burn", title: "Color burn", says: "Darkens what is there to show the paint." },
+  { key: "hard_light", title: "Hard light", says: "Multiply for dark paint, screen for light." },
+  { key: "soft_light", title: "Soft light", says: "The same, softer." },
+  { key: "difference", title: "Difference", says: "How far both are apart." },
+  { key: "exclusion", title: "Exclusion", says: "The same, with less contrast." },
+  { key: "hue", title: "Hue", says: "The paint's hue; saturation and luminosity stay." },
+  { key: "saturation", title: "Saturation", says: "The paint's saturation; hue and luminosity stay." },
+  { key: "color", title: "Color", says: "The paint's hue and saturation; luminosity stays." },
+  { key: "luminosity", title: "Luminosity", says: "The paint's luminosity; hue and saturation stay." },
+];
 
 export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour" };
 

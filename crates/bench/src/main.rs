@@ -17,6 +17,7 @@ use glam::Vec3;
 use serde_json::Value;
 use speckle_core::{
     Channels, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement,
+    blend::Blend,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
     stroke::{
@@ -132,6 +133,7 @@ fn stroke_over(document: &Document, radius: f32, reach: Reach) -> Result<StrokeS
         set: part.sets.first().context("a set")?.id,
         channels: Channels::RGB,
         action: Action::Paint,
+        blend: Blend::default(),
         paint: [0.8, 0.2, 0.1, 1.0],
         brush: Brush { reach, radius, opacity: 0.7, ..Brush::default() },
         view: View::Parallel { forward: Vec3::NEG_Z },

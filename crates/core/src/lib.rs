@@ -5,6 +5,7 @@
 //! stroke that is still under the hand), and every change comes back as a reversible [`Change`].
 
 pub mod arrays;
+pub mod blend;
 pub mod color;
 pub mod color_set;
 pub mod document;

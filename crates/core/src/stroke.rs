@@ -15,7 +15,13 @@ use glam::Vec3;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
-use crate::{color::Rgba, color_set::Channels, color_set::SetId, document::PartId};
+use crate::{
+    blend::{Base, Blend},
+    color::Rgba,
+    color_set::Channels,
+    color_set::SetId,
+    document::PartId,
+};
 use footprint::{Footprint, Surface};
 use spacing::DabPath;
 
@@ -236,6 +242,9 @@ pub struct StrokeStart {
     /// What it does.
     #[serde(default)]
     pub action: Action,
+    /// How the paint meets what is there; erasing lays the ground color on as it is.
+    #[serde(default)]
+    pub blend: Blend,
     /// The paint, in the set's own encoding; erasing takes the set's ground color instead.
     #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
     pub paint: Rgba,
@@ -291,21 +300,26 @@ pub struct StrokeUnderHand {
     coverage: Vec<f32>,
     /// Elements in the order they were first touched.
     touched: Vec<u32>,
+    base: Base,
+    /// What the stroke met at each element it touched, for blends that look at it.
+    met: Kept,
 }
 
 impl StrokeUnderHand {
     /// Puts the pointer down; nothing is painted before the first sample. The footprint is one
     /// for the start's reach and view; erasing paints the ground.
     #[must_use]
-    pub fn new(mut start: StrokeStart, footprint: Footprint, ground: Rgba) -> Self {
+    pub fn new(mut start: StrokeStart, footprint: Footprint, base: Base) -> Self {
         if start.action == Action::Erase {
-            start.paint = ground;
+            (start.paint, start.blend) = (base.ground, Blend::Normal);
         }
         let Surface { geometry, placed, placement } = footprint.surface();
         Self {
             path: DabPath::new(start.view, placed.to_project(geometry.measures().center())),
             coverage: vec![0.0; placement.count(geometry.mesh())],
             touched: Vec::new(),
+            met: Kept::default(),
+            base,
             footprint,
             start,
         }
@@ -332,7 +346,7 @@ impl StrokeUnderHand {
     /// Moves the pointer along samples and paints into `values`, of which `kept` gets what it
     /// has not yet; returns the elements that changed, each once.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Rgba], kept: &mut Kept) -> Vec<u32> {
-        let Self { start, path, footprint, coverage, touched } = self;
+        let Self { start, path, footprint, coverage, touched, base, met } = self;
         let (brush, view) = (start.brush, start.view);
         let mut changed = Vec::new();
         for sample in samples {
@@ -359,6 +373,15 @@ impl StrokeUnderHand {
                     }
                     coverage[element] = after;
                     changed.push(covered.element);
+                    if start.blend != Blend::Normal {
+                        // Blended with what the stroke met, however often it passes.
+                        let under = *met.entry(covered.element).or_insert(values[element]);
+                        let full = start.blend.of(*base, under, start.paint);
+                        for i in (0..4).filter(|&i| start.channels.0[i]) {
+                            values[element][i] = under[i] + (full[i] - under[i]) * after;
+                        }
+                        continue;
+                    }
                     // From `before` to `after` in one step, so that no copy of the ground under
                     // the stroke is needed and strokes of several users mix in the order they come.
                     let share = (after - before) / (1.0 - before);

@@ -7,6 +7,7 @@ use proptest::prelude::*;
 use speckle_core::{
     Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Selection,
     Transform, Unit, UpAxis,
+    blend::Blend,
     color_set::ChannelTraits,
     document::{ChannelAt, Direction, Merge, NewPart, NewSet, PourStart},
     pour::Pour,
@@ -84,6 +85,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                     set: part.sets[set % part.sets.len()].id,
                     channels: Channels(std::array::from_fn(|c| channels >> c & 1 == 1)),
                     action: Action::Paint,
+                    blend: Blend::default(),
                     paint,
                     brush: Brush { radius: 0.4, opacity: 0.7, hardness: 0.3, ..Brush::default() },
                     view: View::Parallel { forward: Vec3::NEG_Z },
@@ -149,6 +151,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                         set,
                         channels: some,
                         action: [Action::Paint, Action::Erase][b % 2],
+                        blend: Blend::default(),
                         paint: [0.1 * b as f32, 0.5, 0.2, 1.0],
                         opacity: 0.75,
                         pour: [Pour::All, Pour::Piece, Pour::Patch { tolerance: 0.1 }][a % 3],

@@ -7,6 +7,7 @@ use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
     Channels, Document, Edit, EditError, Encoding, HandId, Mesh, Placement, Transform,
+    blend::Blend,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
     stroke::{Action, Brush, Falloff, Reach, Sample, StrokeStart, View},
@@ -39,6 +40,7 @@ fn start(document: &Document, brush: Brush) -> StrokeStart {
         set: part.sets[0].id,
         channels: Channels::RGB,
         action: Action::Paint,
+        blend: Blend::default(),
         paint: BLACK,
         brush,
         view: View::Perspective { eye: Vec3::new(0.0, 0.0, 6.0), forward: Vec3::NEG_Z },
@@ -424,4 +426,24 @@ fn a_stroke_after_hovering_paints_as_one_without() {
     hovered.apply(Edit::PlacePart { part: target.0, transform }).unwrap();
     let covered = hovered.hover(HandId(7), target, brush, start_of.view, &samples[0]).unwrap();
     assert!(covered.is_empty());
+}
+
+/// A blend looks at what the stroke met, so crossing itself does not lay it on twice.
+#[test]
+fn a_blend_is_laid_on_once_however_often_the_stroke_passes() {
+    let mut document = document(sheet(10, 0.0), Placement::Vertex);
+    let half = StrokeStart {
+        blend: Blend::Multiply,
+        paint: [0.5, 0.5, 0.5, 1.0],
+        ..start(&document, hard(0.5))
+    };
+    let there_and_back = [over(-0.5, 0.0), over(0.5, 0.0), over(-0.5, 0.0)];
+    for power in 1..4 {
+        stroke(&mut document, half, &there_and_back);
+        let middle = values(&document)[60];
+        assert!((middle[0] - 0.5_f32.powi(power)).abs() < 1e-6, "{power}: {middle:?}");
+    }
+    // Erasing lays the ground color on as it is, whatever the blend.
+    stroke(&mut document, StrokeStart { action: Action::Erase, ..half }, &there_and_back);
+    assert_eq!(values(&document)[60][0], 1.0);
 }

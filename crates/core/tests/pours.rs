@@ -8,6 +8,7 @@ use common::sheet;
 use glam::Vec3;
 use speckle_core::{
     Channels, Document, Edit, EditError, Encoding, Geometry, Mesh, Placement,
+    blend::Blend,
     document::{NewPart, NewSet, PourStart},
     geometry::bends,
     mesh::MeshArrays,
@@ -197,6 +198,7 @@ fn a_pour_paints_the_chosen_channels_and_is_named() {
         set: part.sets[0].id,
         channels: Channels([true, false, false, true]),
         action: Action::Paint,
+        blend: Blend::default(),
         paint: [1.0, 0.0, 0.0, 0.0],
         opacity: 0.5,
         pour: Pour::Crease { degrees: 30.0 },

@@ -6,6 +6,7 @@ mod common;
 use glam::Vec3;
 use speckle_core::{
     Channels, Document, Edit, Encoding, Mesh, PartId, Placement, SetId,
+    blend::Blend,
     document::{Direction, NewPart, NewSet},
     stroke::{Action, Brush, Sample, StrokeStart, View},
 };
@@ -25,6 +26,7 @@ fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
             set: part.sets[0].id,
             channels: Channels::RGB,
             action: Action::Paint,
+            blend: Blend::default(),
             paint,
             brush: Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, ..Brush::default() },
             view: View::Parallel { forward: Vec3::NEG_Z },

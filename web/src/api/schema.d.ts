@@ -245,6 +245,11 @@ export interface components {
             /** @description What is wrong, where, and what to do. */
             message: string;
         };
+        /**
+         * @description A way of blending.
+         * @enum {string}
+         */
+        Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color_dodge" | "color_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "color" | "luminosity" | "add" | "subtract" | "recolor";
         /** @description The brush. */
         Brush: {
             /**
@@ -791,6 +796,8 @@ export interface components {
             action?: components["schemas"]["Action"];
             /** @description Where it starts; a pour over all needs no place. */
             at: components["schemas"]["Sample"];
+            /** @description How the paint meets what is there; erasing lays the ground color on as it is. */
+            blend?: components["schemas"]["Blend"];
             /** @description The channels poured; others stay bit-identical. */
             channels: components["schemas"]["Channels"];
             /**
@@ -1015,6 +1022,8 @@ export interface components {
         StrokeStart: {
             /** @description What it does. */
             action?: components["schemas"]["Action"];
+            /** @description How the paint meets what is there; erasing lays the ground color on as it is. */
+            blend?: components["schemas"]["Blend"];
             /** @description The brush. */
             brush: components["schemas"]["Brush"];
             /** @description The channels painted; others stay bit-identical. */

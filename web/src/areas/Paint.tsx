@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client";
 import { ColorWell } from "../parts/ColorWell";
 import { AllIcon, CreaseIcon, DeepIcon, PatchIcon, PieceIcon, SkinIcon } from "../parts/icons";
 import { Knob } from "../parts/Knob";
-import { activePart, count, figure, hex, length, set, setBrush, toolTitle, symbols, targetSet, useApp } from "../state";
+import { activePart, blends, count, figure, hex, length, set, setBrush, toolTitle, symbols, targetSet, useApp } from "../state";
 
 /** The bar of the radius runs over three powers of ten, up to half of the part. */
 const DECADES = 3;
@@ -129,6 +129,18 @@ export function PaintSheet() {
   return useApp((state) => state.tool) === "stroke" ? <StrokeSheet /> : <PourSheet />;
 }
 
+/** How paint meets what is there; erasing has no need of it. */
+function BlendChoice() {
+  const blend = useApp((state) => state.blend);
+  const action = useApp((state) => state.action);
+  if (action === "erase") return null;
+  return (
+    <TextField select size="small" fullWidth label="Blend" value={blend} onChange={(event) => set({ blend: event.target.value as Schemas["Blend"] })} sx={{ mb: 1.25 }} helperText={blend === "normal" ? undefined : blends.find((each) => each.key === blend)?.says} slotProps={{ select: { MenuProps: { slotProps: { paper: { sx: { maxHeight: 420 } } } } } }}>
+      {blends.map(({ key, title }) => <MenuItem key={key} value={key} dense>{title}</MenuItem>)}
+    </TextField>
+  );
+}
+
 const reachOf = {
   all: "Covers the whole part.",
   crease: "Covers the surface around the pointer up to edges that bend by more than the angle.",
@@ -146,6 +158,7 @@ function PourSheet() {
     <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
       <Typography variant="h2">{title}</Typography>
       <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1.25 }}>{reachOf[pour.kind]}</Typography>
+      <BlendChoice />
       {pour.kind === "crease" && part && (
         <Box sx={{ display: "flex", alignItems: "center", mb: 1 }}>
           <Typography variant="body2" sx={{ flex: 1 }}>
@@ -176,6 +189,7 @@ function StrokeSheet() {
       <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1.25 }}>
         {brush.reach === "skin" ? "Covers the visible, connected surface inside the circle. What lies behind or beside it stays." : "Covers everything within the radius, seen or hidden: both sides of thin walls, and pieces that stand close."}
       </Typography>
+      <BlendChoice />
       <TextField select size="small" fullWidth label="The radius keeps its size" value={brush.on_screen ? "screen" : "part"} onChange={(event) => setBrush({ on_screen: event.target.value === "screen" })} sx={{ mb: 1.25 }}>
         <MenuItem value="part">on the model</MenuItem>
         <MenuItem value="screen">on the screen: finer from close by</MenuItem>

@@ -5,7 +5,7 @@ import { placementWords } from "../board/ChannelBoard";
 import { held as heldKeys, scaleRadius } from "../keys";
 import { DownIcon } from "../parts/icons";
 import { Project, type HandAt } from "../project";
-import { activePart, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
+import { activePart, blends, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
 import { channelName, stageGrey } from "../theme";
 import { Stage, type Under } from "./stage";
 
@@ -341,6 +341,7 @@ function TargetChip() {
   const area = useApp((state) => state.area);
   const title = useApp(toolTitle);
   const looked = useApp((state) => state.look.channel);
+  const blend = useApp((state) => (state.action === "erase" || state.blend === "normal" ? null : blends.find((each) => each.key === state.blend)?.title.toLowerCase()));
   if (area !== "paint" || !part) return null;
   const other = target && shown !== target.id;
   const unseen = target && !other && typeof looked === "number" && !channels[looked];
@@ -351,7 +352,7 @@ function TargetChip() {
     <Paper sx={{ ...chip, bottom: 12, py: 0.5 }} data-test="target">
       <Typography variant="body2">
         {target ? (
-          <>{title} → <b>{part.name}, {target.name}</b> {channelNames(channels)}, {placementWords[target.placement]}
+          <>{title}{blend ? `, ${blend}` : ""} → <b>{part.name}, {target.name}</b> {channelNames(channels)}, {placementWords[target.placement]}
             {trouble && <Box component="span" sx={{ color: "error.main", fontWeight: 700 }}> · {trouble}</Box>}
             {locked > 0 && <Box component="span" sx={{ color: allLocked ? "error.main" : "warning.main", fontWeight: 700 }}> · {allLocked ? "locked: unlock it on the board" : "locked ones stay"}</Box>}
             {unseen && <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}> · another channel is shown</Box>}

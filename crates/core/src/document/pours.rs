@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Change, Document, EditError, PartId, sets::values_changed, strokes::surface_of};
 use crate::{
+    blend::{Base, Blend},
     color::Rgba,
     color_set::{Channels, SetId},
     pour::{self, Pour},
@@ -23,6 +24,9 @@ pub struct PourStart {
     /// What it does.
     #[serde(default)]
     pub action: Action,
+    /// How the paint meets what is there; erasing lays the ground color on as it is.
+    #[serde(default)]
+    pub blend: Blend,
     /// The paint, in the set's own encoding; erasing takes the set's ground color instead.
     #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
     pub paint: Rgba,
@@ -73,20 +77,22 @@ impl Document {
             return Err(EditError::Hidden(part.traits.name.clone()));
         }
         let channels = super::strokes::open_channels(own, start.channels)?;
-        let paint = match start.action {
-            Action::Paint => start.paint,
-            Action::Erase => own.ground,
+        let (paint, blend) = match start.action {
+            Action::Paint => (start.paint, start.blend),
+            Action::Erase => (own.ground, Blend::Normal),
         };
+        let base = Base { encoding: own.encoding, ground: own.ground };
         let covered = self.poured(start)?;
         let own = self.as_kept(own);
         let mut after = own.values.to_vec();
         for element in covered {
             let value = &mut after[element as usize];
+            let full = blend.of(base, *value, paint);
             for i in (0..4).filter(|&i| channels.0[i]) {
                 value[i] = if start.opacity >= 1.0 {
-                    paint[i]
+                    full[i]
                 } else {
-                    value[i] + (paint[i] - value[i]) * start.opacity
+                    value[i] + (full[i] - value[i]) * start.opacity
                 };
             }
         }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::{Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step};
 use crate::{
+    blend::Base,
     color_set::{Channels, ColorSet, Placement, SetId},
     stroke::{
         Brush, NO_CHANNEL, Reach, Sample, StrokeStart, StrokeUnderHand, View,
@@ -31,11 +32,11 @@ impl Document {
         }
         let set = self.set(start.part, start.set)?;
         start.channels = open_channels(set, start.channels)?;
-        let ground = set.ground;
+        let base = Base { encoding: set.encoding, ground: set.ground };
         let surface = surface_of(part, set.placement);
         let earlier = self.end_stroke(hand);
         let footprint = self.take_footprint(hand, start.brush.reach, surface, start.view);
-        let stroke = StrokeUnderHand::new(start, footprint, ground);
+        let stroke = StrokeUnderHand::new(start, footprint, base);
         self.strokes.insert(hand, stroke);
         Ok(earlier)
     }
