@@ -40,6 +40,8 @@ export const shortcuts: Shortcut[] = [
   { keys: [], shown: "hold H, move", group: "Brush", says: "Hardness, likewise" },
   { keys: ["k"], shown: "K", group: "Brush", says: "Skin stroke: the visible surface in the circle", run: () => { set({ tool: "stroke" }); setBrush({ reach: "skin" }); } },
   { keys: ["d"], shown: "D", group: "Brush", says: "Deep stroke: everything within the radius", run: () => { set({ tool: "stroke" }); setBrush({ reach: "deep" }); } },
+  { keys: ["t"], shown: "T", group: "Brush", says: "Facet stroke: every face the pointer crosses", run: () => { set({ tool: "stroke" }); setBrush({ reach: "facet" }); } },
+  { keys: ["n"], shown: "N", group: "Brush", says: "Corner stroke: the nearest corner of each face", run: () => { set({ tool: "stroke" }); setBrush({ reach: "corner" }); } },
   ...(["crease", "patch", "piece", "all"] as const).map((kind, i): Shortcut => ({ keys: [`shift+${"ctia"[i] ?? ""}`], shown: `Shift ${"CTIA"[i] ?? ""}`, group: "Brush", says: pourSays[kind], run: () => set({ tool: "pour", pour: { ...get().pour, kind } }) })),
   { keys: ["e"], shown: "E", group: "Brush", says: "Erase to the ground color, or paint again", run: () => set({ action: get().action === "erase" ? "paint" : "erase" }) },
   { keys: [], shown: "hold P, click", group: "Parts", says: "Choose the part under the pointer; in Gather a plain click does" },

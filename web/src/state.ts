@@ -249,6 +249,11 @@ export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = 
   { key: "luminosity", title: "Luminosity", says: "The paint's luminosity; hue and saturation stay." },
 ];
 
+export const reachTitles: Record<Schemas["Reach"], string> = { skin: "Skin", deep: "Deep", facet: "Facet", corner: "Corner" };
+
+/** Whether a stroke covers what lies in a circle; others go by the face. */
+export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) => tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep");
+
 export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour" };
 
 /** The pour in hand on a part, as it goes over the wire. */
@@ -260,5 +265,5 @@ export function pourOf({ kind, degrees, tolerance }: PourChoice, part: Part): Sc
 /** What the tool in hand is called, as in the history. */
 export function toolTitle({ tool, action, brush, pour }: Pick<State, "tool" | "action" | "brush" | "pour">): string {
   if (tool === "pour") return `${pourTitles[pour.kind]}${action === "erase" ? " (erase)" : ""}`;
-  return `${brush.reach === "deep" ? "Deep" : "Skin"} ${action === "erase" ? "erase" : "stroke"}`;
+  return `${reachTitles[brush.reach]} ${action === "erase" ? "erase" : "stroke"}`;
 }

@@ -4,6 +4,7 @@ pub mod convert;
 
 use std::sync::Arc;
 
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 use crate::{color::Rgba, mesh::Mesh};
@@ -35,6 +36,18 @@ impl Placement {
             Self::Vertex => mesh.vertex_count(),
             Self::Corner => mesh.corner_count(),
             Self::Face => mesh.face_count(),
+        }
+    }
+
+    /// The element of a face that is nearest to a point on it.
+    #[must_use]
+    pub fn nearest(self, mesh: &Mesh, face: usize, point: Vec3) -> u32 {
+        let away = |&corner: &usize| mesh.corner_position(corner).distance_squared(point);
+        let corner = mesh.face_corners(face).min_by(|a, b| away(a).total_cmp(&away(b)));
+        match self {
+            Self::Face => face as u32,
+            Self::Corner => corner.unwrap_or_default() as u32,
+            Self::Vertex => corner.map_or(0, |corner| mesh.corner_vertices()[corner]),
         }
     }
 

@@ -84,7 +84,7 @@ pub fn covered(
             elements_of(geometry, placement, &is_in)
         }
         Pour::Patch { tolerance } => {
-            let start = nearest_element(geometry, placement, face as usize, point);
+            let start = placement.nearest(mesh, face as usize, point);
             same_values(geometry, placement, values, channels, start, tolerance)
         }
     }
@@ -133,18 +133,6 @@ fn within_creases(geometry: &Geometry, start: u32, degrees: f32) -> Vec<bool> {
         }
     }
     is_in
-}
-
-/// The element of a face that is nearest to a point on it.
-fn nearest_element(geometry: &Geometry, placement: Placement, face: usize, point: Vec3) -> u32 {
-    let mesh = geometry.mesh();
-    let away = |&corner: &usize| mesh.corner_position(corner).distance_squared(point);
-    let corner = mesh.face_corners(face).min_by(|a, b| away(a).total_cmp(&away(b)));
-    match placement {
-        Placement::Face => face as u32,
-        Placement::Corner => corner.unwrap_or_default() as u32,
-        Placement::Vertex => corner.map_or(0, |corner| mesh.corner_vertices()[corner]),
-    }
 }
 
 /// The connected elements whose values are those of one of them. Elements are connected within a

@@ -10,6 +10,7 @@ mod deep;
 pub mod footprint;
 mod skin;
 pub mod spacing;
+pub mod trail;
 
 use glam::Vec3;
 use rustc_hash::FxHashMap;
@@ -24,6 +25,7 @@ use crate::{
 };
 use footprint::{Footprint, Surface};
 use spacing::DabPath;
+use trail::Trail;
 
 /// How far each dab of a brush is from the next, in radii: the rim of a hard stroke then waves by
 /// half a percent of the radius.
@@ -42,6 +44,10 @@ pub enum Reach {
     Skin,
     /// Everything within the radius in space, hidden faces too.
     Deep,
+    /// Every face the pointer crosses, whole, however fast; the radius does not count.
+    Facet,
+    /// The one corner (vertex, face) nearest to the pointer on each face it crosses, likewise.
+    Corner,
 }
 
 /// How a dab fades from its hard middle to its rim.
@@ -282,6 +288,10 @@ impl StrokeStart {
         match (self.action, self.brush.reach) {
             (Action::Paint, Reach::Skin) => "Skin stroke",
             (Action::Paint, Reach::Deep) => "Deep stroke",
+            (Action::Paint, Reach::Facet) => "Facet stroke",
+            (Action::Paint, Reach::Corner) => "Corner stroke",
+            (Action::Erase, Reach::Facet) => "Facet erase",
+            (Action::Erase, Reach::Corner) => "Corner erase",
             (Action::Erase, Reach::Skin) => "Skin erase",
             (Action::Erase, Reach::Deep) => "Deep erase",
         }
@@ -295,6 +305,8 @@ pub type Kept = FxHashMap<u32, Rgba>;
 pub struct StrokeUnderHand {
     start: StrokeStart,
     path: DabPath,
+    /// Instead of dabs, for what covers by the face.
+    trail: Trail,
     footprint: Footprint,
     /// How much of the paint lies on each element already, 0–1.
     coverage: Vec<f32>,
@@ -316,6 +328,10 @@ impl StrokeUnderHand {
         let Surface { geometry, placed, placement } = footprint.surface();
         Self {
             path: DabPath::new(start.view, placed.to_project(geometry.measures().center())),
+            trail: Trail::new(
+                start.view,
+                placed.longest_in_project(geometry.measures().diagonal()),
+            ),
             coverage: vec![0.0; placement.count(geometry.mesh())],
             touched: Vec::new(),
             met: Kept::default(),
@@ -346,12 +362,11 @@ impl StrokeUnderHand {
     /// Moves the pointer along samples and paints into `values`, of which `kept` gets what it
     /// has not yet; returns the elements that changed, each once.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Rgba], kept: &mut Kept) -> Vec<u32> {
-        let Self { start, path, footprint, coverage, touched, base, met } = self;
+        let Self { start, path, trail, footprint, coverage, touched, base, met } = self;
         let (brush, view) = (start.brush, start.view);
         let mut changed = Vec::new();
         for sample in samples {
-            let spacing = |depth: f32| SPACING * brush.radius_at(&view, depth, 1.0);
-            path.advance(sample, brush.build_up, spacing, |origin, direction, pressure| {
+            let mut touch = |origin, direction, pressure| {
                 let (hit, depth) = footprint.cast(origin, direction)?;
                 let radius = brush.radius_at(&view, depth, pressure);
                 let opacity = if brush.pressure_opacity { pressure } else { 1.0 } * brush.opacity;
@@ -396,8 +411,22 @@ impl StrokeUnderHand {
                         }
                     }
                 }
-                Some(depth)
-            });
+                Some((hit.face, depth))
+            };
+            match brush.reach {
+                Reach::Skin | Reach::Deep => {
+                    let spacing = |depth: f32| SPACING * brush.radius_at(&view, depth, 1.0);
+                    path.advance(sample, brush.build_up, spacing, |origin, direction, pressure| {
+                        touch(origin, direction, pressure).map(|(_, depth)| depth)
+                    });
+                }
+                Reach::Facet | Reach::Corner => {
+                    let pressure = sample.pressure.clamp(0.0, 1.0);
+                    trail.advance(sample, |origin, direction| {
+                        touch(origin, direction, pressure).map(|(face, _)| face)
+                    });
+                }
+            }
         }
         changed.sort_unstable();
         changed.dedup();

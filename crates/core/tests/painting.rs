@@ -447,3 +447,74 @@ fn a_blend_is_laid_on_once_however_often_the_stroke_passes() {
     stroke(&mut document, StrokeStart { action: Action::Erase, ..half }, &there_and_back);
     assert_eq!(values(&document)[60][0], 1.0);
 }
+
+/// Two samples are all that a fast pointer sends; no face between them is skipped.
+#[test]
+fn a_fast_facet_stroke_covers_every_face_it_crosses() {
+    const SIDE: u32 = 60;
+    let (from, to) = ([-0.93, -0.41], [0.88, 0.67]);
+    for parallel in [false, true] {
+        let mut document = document(sheet(SIDE, 0.0), Placement::Face);
+        let view = View::Parallel { forward: Vec3::NEG_Z };
+        let at = |[x, y]: [f32; 2]| match parallel {
+            false => over(x, y),
+            true => Sample { origin: Vec3::new(x, y, 4.0), direction: Vec3::NEG_Z, ..over(x, y) },
+        };
+        let reach = Reach::Facet;
+        let mut start = start(&document, Brush { reach, ..hard(0.001) });
+        if parallel {
+            start.view = view;
+        }
+        stroke(&mut document, start, &[at(from), at(to)]);
+        let painted = |face: usize| values(&document)[face][0] == 0.0;
+        // The cells of the line by walking it in small steps: in steps of a 2000th it may miss
+        // slivers that the stroke has, in steps of a millionth it misses none.
+        let crossed = |steps: u32| -> std::collections::BTreeSet<usize> {
+            let cell = |x: f64| ((x + 1.0) / 2.0 * f64::from(SIDE)) as usize;
+            (0..=steps)
+                .map(|i| {
+                    let t = f64::from(i) / f64::from(steps);
+                    let along = |k: usize| f64::from(from[k]) + t * f64::from(to[k] - from[k]);
+                    cell(along(1)) * SIDE as usize + cell(along(0))
+                })
+                .collect()
+        };
+        let (coarse, fine) = (crossed(2_000), crossed(1_000_000));
+        assert!(coarse.len() > 80 && coarse.iter().all(|&face| painted(face)));
+        assert!((0..values(&document).len()).all(|face| !painted(face) || fine.contains(&face)));
+    }
+}
+
+/// Between two samples beside it stands a thin mast: it is painted though neither sample met it.
+#[test]
+fn what_stands_between_two_samples_is_not_jumped_over() {
+    let mut mast = sheet(1, 0.0);
+    mast.positions.iter_mut().for_each(|p| p.x *= 0.02);
+    let mut document = document(mast, Placement::Vertex);
+    let reach = Reach::Facet;
+    let start = start(&document, Brush { reach, ..hard(0.1) });
+    stroke(&mut document, start, &[over(-0.9, 0.0), over(0.9, 0.1)]);
+    assert!(values(&document).iter().all(|value| value[0] == 0.0));
+}
+
+#[test]
+fn a_corner_stroke_takes_the_nearest_corner_of_each_face_it_crosses() {
+    for (placement, count) in [(Placement::Corner, 1), (Placement::Vertex, 1), (Placement::Face, 1)]
+    {
+        let mut document = document(sheet(2, 0.0), placement);
+        let reach = Reach::Corner;
+        let start = start(&document, Brush { reach, ..hard(5.0) });
+        // Within the first face, near the middle of the sheet.
+        stroke(&mut document, start, &[over(-0.1, -0.2)]);
+        let painted: Vec<usize> =
+            (0..values(&document).len()).filter(|&i| values(&document)[i][0] == 0.0).collect();
+        assert_eq!(painted.len(), count);
+        let mesh = document.parts()[0].geometry.mesh();
+        let place = match placement {
+            Placement::Vertex => mesh.positions()[painted[0]],
+            Placement::Corner => mesh.corner_position(painted[0]),
+            Placement::Face => Vec3::ZERO,
+        };
+        assert_eq!(place, Vec3::ZERO);
+    }
+}

@@ -193,3 +193,35 @@ async fn parts_that_lack_a_set_are_named_and_made_to_agree() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+#[tokio::test]
+async fn a_fast_facet_stroke_paints_whole_faces_one_beside_the_other() -> Result<()> {
+    let (_folder, _app, browser) = cube().await?;
+    // Onto the edge between three sides, so that a quick drag crosses two of them.
+    browser.eval("(speckle.stage.controls.object.position.set(4, 1.1, 2.5), speckle.stage.controls.update(), speckle.stage.redraw(), true)").await?;
+    browser.press("t").await?;
+    browser
+        .until("document.querySelector('[data-test=target]').innerText.startsWith('Facet stroke')")
+        .await?;
+    browser.paint_with("#0000FF").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    let right = browser
+        .eval(&format!("(() => {{ let x = {x}; while (speckle.stage.under(x + 4, {y} + 40)) x += 4; return x; }})()"))
+        .await?;
+    let right = right.as_f64().unwrap_or_default();
+    browser.stroke(&[(x, y + 40.0), (right, y + 40.0)]).await?;
+    browser.until("speckle.state().history.undo?.label === 'Facet stroke on Coat'").await?;
+    let held = browser.held("Coat").await?;
+    let blue: Vec<bool> =
+        held.chunks(4).map(|side| side.iter().all(|v| *v == [0, 0, 255, 255])).collect();
+    assert_eq!(blue.iter().filter(|is| **is).count(), 2, "{held:?}");
+    assert_eq!(held.iter().filter(|v| **v == [0, 0, 255, 255]).count(), 8, "whole faces only");
+    // Erased by the corner: one of the eight.
+    browser.press("n").await?;
+    browser.press("e").await?;
+    browser.stroke(&[(x + 2.0, y + 40.0)]).await?;
+    browser.until("speckle.state().history.undo?.label === 'Corner erase on Coat'").await?;
+    let held = browser.held("Coat").await?;
+    assert_eq!(held.iter().filter(|v| **v == [0, 0, 255, 255]).count(), 7);
+    browser.close().await
+}

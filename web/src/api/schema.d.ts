@@ -852,7 +852,7 @@ export interface components {
          * @description What a dab covers.
          * @enum {string}
          */
-        Reach: "skin" | "deep";
+        Reach: "skin" | "deep" | "facet" | "corner";
         /** @description One kind of repair, counted. */
         Repair: {
             /** @description How often. */

@@ -2,9 +2,9 @@
 import { Alert, Box, Button, ButtonBase, Divider, FormControlLabel, MenuItem, Paper, Switch, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../api/client";
 import { ColorWell } from "../parts/ColorWell";
-import { AllIcon, CreaseIcon, DeepIcon, PatchIcon, PieceIcon, SkinIcon } from "../parts/icons";
+import { AllIcon, CornerIcon, CreaseIcon, DeepIcon, FacetIcon, PatchIcon, PieceIcon, SkinIcon } from "../parts/icons";
 import { Knob } from "../parts/Knob";
-import { activePart, blends, count, figure, hex, length, set, setBrush, toolTitle, symbols, targetSet, useApp } from "../state";
+import { activePart, blends, count, figure, hex, isRound, length, set, setBrush, toolTitle, symbols, targetSet, useApp } from "../state";
 
 /** The bar of the radius runs over three powers of ten, up to half of the part. */
 const DECADES = 3;
@@ -13,6 +13,8 @@ const WIDEST_PIXELS = 400;
 const reaches = [
   { key: "skin", title: "Skin", icon: SkinIcon },
   { key: "deep", title: "Deep", icon: DeepIcon },
+  { key: "facet", title: "Facet", icon: FacetIcon },
+  { key: "corner", title: "Corner", icon: CornerIcon },
 ] as const;
 
 const pours = [
@@ -36,6 +38,7 @@ export function PaintTray() {
   const part = useApp(activePart);
   const target = useApp(targetSet);
   const tool = useApp((state) => state.tool);
+  const round = useApp(isRound);
   const brush = useApp((state) => state.brush);
   const pour = useApp((state) => state.pour);
   const paint = useApp((state) => state.paint);
@@ -68,7 +71,7 @@ export function PaintTray() {
         <ToggleButton value="erase" data-test="erase" sx={{ py: 0.25, textTransform: "none" }}>Erase</ToggleButton>
       </ToggleButtonGroup>
       <Divider orientation="vertical" flexItem />
-      {tool === "stroke" && (brush.on_screen ? (
+      {round && (brush.on_screen ? (
         <Knob label="Radius" value={brush.pixels} unit="px" width={88} format={(value) => value.toFixed(0)}
           fromBar={(share) => WIDEST_PIXELS ** share} toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
           onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })} />
@@ -87,7 +90,7 @@ export function PaintTray() {
       )}
       {tool === "pour" && pour.kind === "patch" && <Knob label="Tolerance" value={pour.tolerance} {...percent} onChange={(tolerance) => set({ pour: { ...pour, tolerance: unit(tolerance) } })} />}
       <Knob label="Opacity" value={brush.opacity} {...percent} onChange={(opacity) => setBrush({ opacity: unit(opacity) })} />
-      {tool === "stroke" && <Knob label="Hardness" value={brush.hardness} {...percent} onChange={(hardness) => setBrush({ hardness: unit(hardness) })} />}
+      {round && <Knob label="Hardness" value={brush.hardness} {...percent} onChange={(hardness) => setBrush({ hardness: unit(hardness) })} />}
       <Divider orientation="vertical" flexItem />
       {action === "paint" ? (
         <>
@@ -179,7 +182,15 @@ function PourSheet() {
   );
 }
 
+const reachSays: Record<Schemas["Reach"], string> = {
+  skin: "Covers the visible, connected surface inside the circle. What lies behind or beside it stays.",
+  deep: "Covers everything within the radius, seen or hidden: both sides of thin walls, and pieces that stand close.",
+  facet: "Covers every face the pointer crosses, whole, however fast it goes.",
+  corner: "Covers the one corner nearest to the pointer, on each face it crosses: for borders between faces.",
+};
+
 function StrokeSheet() {
+  const round = useApp(isRound);
   const brush = useApp((state) => state.brush);
   const part = useApp(activePart);
   const title = useApp(toolTitle);
@@ -187,9 +198,11 @@ function StrokeSheet() {
     <Paper variant="outlined" component="section" sx={{ p: 1.75, borderRadius: 4 }}>
       <Typography variant="h2">{title}</Typography>
       <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1.25 }}>
-        {brush.reach === "skin" ? "Covers the visible, connected surface inside the circle. What lies behind or beside it stays." : "Covers everything within the radius, seen or hidden: both sides of thin walls, and pieces that stand close."}
+        {reachSays[brush.reach]}
       </Typography>
       <BlendChoice />
+      {round && (
+        <>
       <TextField select size="small" fullWidth label="The radius keeps its size" value={brush.on_screen ? "screen" : "part"} onChange={(event) => setBrush({ on_screen: event.target.value === "screen" })} sx={{ mb: 1.25 }}>
         <MenuItem value="part">on the model</MenuItem>
         <MenuItem value="screen">on the screen: finer from close by</MenuItem>
@@ -204,14 +217,16 @@ function StrokeSheet() {
       </Box>
       <Choice label="Build up while held" on={brush.build_up} onChange={(build_up) => setBrush({ build_up })} />
       <Choice label="Pen pressure changes the radius" on={brush.pressure_radius} onChange={(pressure_radius) => setBrush({ pressure_radius })} />
-      <Choice label="Pen pressure changes the opacity" on={brush.pressure_opacity} onChange={(pressure_opacity) => setBrush({ pressure_opacity })} />
       {part && !brush.on_screen && part.median_edge > brush.radius / 2 && (
         <Alert severity="warning" sx={{ mt: 0.5, py: 0, "& .MuiAlert-message": { fontSize: 13 } }}>
           <b>The mesh is coarse for this brush.</b> An edge is about {length(part.median_edge)}, and color is no finer than the mesh.
         </Alert>
       )}
+        </>
+      )}
+      <Choice label="Pen pressure changes the opacity" on={brush.pressure_opacity} onChange={(pressure_opacity) => setBrush({ pressure_opacity })} />
       <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1, lineHeight: 1.6 }}>
-        Drag on the model to paint, beside it to turn. Hold <b>R</b> and move for the radius. <b>?</b> shows all keys.
+        Drag on the model to paint, beside it to turn. {round && <>Hold <b>R</b> and move for the radius. </>}<b>?</b> shows all keys.
       </Typography>
     </Paper>
   );

@@ -29,6 +29,20 @@ export const DeepIcon = (props: SvgIconProps) => (
     <path {...line} d="M12 2v3" />
   </SvgIcon>
 );
+/** A whole face under the pointer. */
+export const FacetIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M3 19 8 10M16 10l5 9" opacity="0.4" /><path {...line} strokeWidth={3} d="M8 10h8" />
+    <path {...line} d="M8 6.500v7M16 6.500v7" /><path {...line} d="M12 2.500v3.500" />
+  </SvgIcon>
+);
+/** One corner of a face. */
+export const CornerIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M3 19 9 11h12" opacity="0.4" /><path {...line} strokeWidth={3} d="M9 11h3.500" />
+    <circle cx="9" cy="11" r="2.600" fill="currentColor" /><path {...line} d="M9 3v3.500" />
+  </SvgIcon>
+);
 /** Up to where the surface bends. */
 export const CreaseIcon = (props: SvgIconProps) => (
   <SvgIcon {...props} viewBox="0 0 24 24">

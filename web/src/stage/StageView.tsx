@@ -5,7 +5,7 @@ import { placementWords } from "../board/ChannelBoard";
 import { held as heldKeys, scaleRadius } from "../keys";
 import { DownIcon } from "../parts/icons";
 import { Project, type HandAt } from "../project";
-import { activePart, blends, channelNames, choosePart, get, length, reset, set, setBrush, setLook, shownSet, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
+import { activePart, blends, channelNames, choosePart, get, isRound, length, reset, set, setBrush, setLook, shownSet, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
 import { channelName, stageGrey } from "../theme";
 import { Stage, type Under } from "./stage";
 
@@ -122,7 +122,7 @@ function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, r
     const box = canvas.getBoundingClientRect();
     const paints = get().area === "paint" && get().target !== null && (under === null || under.part === get().part);
     const visible = under && paints;
-    const round = visible && get().tool === "stroke";
+    const round = visible && isRound(get());
     ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
     canvas.style.cursor = round ? "none" : visible ? "crosshair" : get().area === "gather" && under ? "pointer" : "grab";
   };

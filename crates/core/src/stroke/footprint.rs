@@ -66,6 +66,13 @@ impl Placed {
         }
     }
 
+    /// The most a length of the part can be in the project's space, whatever its direction.
+    pub(super) fn longest_in_project(&self, length: f32) -> f32 {
+        let axes = self.to_project.matrix3;
+        let squares = [axes.x_axis, axes.y_axis, axes.z_axis].map(|axis| axis.length_squared());
+        length * squares.into_iter().fold(0.0, f32::max).sqrt()
+    }
+
     /// The most a length of the project can be in the part's space, whatever its direction.
     pub(super) fn longest_in_part(&self, length: f32) -> f32 {
         let Mat3A { x_axis, y_axis, z_axis } = self.to_part.matrix3;
@@ -174,7 +181,8 @@ pub struct Footprint {
     surface: Surface,
     view: View,
     elements: Elements,
-    /// None reaches deep.
+    reach: Reach,
+    /// What the skin reach knows.
     skin: Option<Skin>,
 }
 
@@ -187,14 +195,13 @@ impl Footprint {
         let seen = vec![0; placement.count(geometry.mesh())];
         let elements = Elements { placement, placed, seen, dab: 0, covered: Vec::new() };
         let skin = (reach == Reach::Skin).then(|| Skin::new(geometry, &elements, view));
-        Self { surface, view, elements, skin }
+        Self { surface, view, elements, reach, skin }
     }
 
     /// Whether it was made for this.
     #[must_use]
     pub fn is_for(&self, reach: Reach, surface: &Surface) -> bool {
-        let own = if self.skin.is_some() { Reach::Skin } else { Reach::Deep };
-        (own, &self.surface) == (reach, surface)
+        (self.reach, &self.surface) == (reach, surface)
     }
 
     /// Looks from somewhere; what was learned from elsewhere is forgotten.
@@ -230,7 +237,17 @@ impl Footprint {
         let geometry = &self.surface.geometry;
         match &mut self.skin {
             Some(skin) => skin.cover(&mut self.elements, geometry, hit, radius),
-            None => deep::cover(&mut self.elements, geometry, hit, radius),
+            None if self.reach == Reach::Deep => {
+                deep::cover(&mut self.elements, geometry, hit, radius);
+            }
+            None if self.reach == Reach::Facet => {
+                self.elements.gather(geometry.mesh(), hit.face as usize, hit.face, |_| Some(0.0));
+            }
+            None => {
+                let element =
+                    self.surface.placement.nearest(geometry.mesh(), hit.face as usize, hit.point);
+                self.elements.consider(element, || Some(0.0));
+            }
         }
         &self.elements.covered
     }
