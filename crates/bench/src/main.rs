@@ -16,10 +16,12 @@ use anyhow::{Context, Result, bail};
 use glam::Vec3;
 use serde_json::Value;
 use speckle_core::{
-    Channels, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement,
+    Channels, ColorSet, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement, SetId,
     blend::Blend,
+    color_set::convert,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
+    pour::{self, Pour},
     stroke::{
         Action, Brush, Reach, Sample, StrokeStart, View,
         footprint::{Footprint, Placed, Surface},
@@ -32,13 +34,16 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs` leaves the rest out.
-    if env::args().nth(2).as_deref() == Some("dabs") {
-        return growth(&folder);
+    // For tuning: `speckle-bench FOLDER dabs` or `whole` leaves the rest out.
+    match env::args().nth(2).as_deref() {
+        Some("dabs") => return growth(&folder),
+        Some("whole") => return whole(&dragon),
+        _ => {}
     }
     let files = forms_of(&dragon, &folder)?;
     reading(&files)?;
     growth(&folder)?;
+    whole(&dragon)?;
     huge()
 }
 
@@ -278,6 +283,54 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
         "| {title} | {triangles} | {import_ms:.0} ms | {kept:.0} ms | {open:.0} ms | {skin:.1} ms | {hovered:.1} ms | {along:.1} ms | {deep:.1} ms | {undo:.0} ms | {:.0} MB |",
         peak_bytes() as f64 / 1e6
     );
+    Ok(())
+}
+
+/// Tools over the whole of a mesh, on each placement.
+fn whole(path: &Path) -> Result<()> {
+    println!("\nOver the whole of the dragon:\n");
+    println!(
+        "| placement | elements | crease pour (180°) | patch pour | piece pour | conversion to corners | to vertices |"
+    );
+    println!("|---|---|---|---|---|---|---|");
+    let part = read(path)?.remove(0);
+    for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
+        let geometry = Geometry::new(part.mesh.clone());
+        let ground = [0.2, 0.4, 0.6, 1.0];
+        let values = vec![ground; placement.count(geometry.mesh())];
+        // What tools share is prepared when the part is opened.
+        let _ = (geometry.topology(), geometry.face_normals(), geometry.bvh());
+        let place = (0, geometry.mesh().face_centroid(0));
+        let poured = |pour: Pour| {
+            median_ms(5, || {
+                let channels = Channels::RGBA;
+                let covered = pour::covered(pour, &geometry, placement, &values, channels, place);
+                assert!(covered.len() > values.len() / 2);
+            })
+        };
+        let set = ColorSet {
+            id: SetId(1),
+            name: "Coat".into(),
+            placement,
+            encoding: Encoding::Color,
+            ground,
+            channels: Default::default(),
+            values: Arc::new(values.clone()),
+        };
+        let converted = |to: Placement| {
+            median_ms(3, || assert!(!convert::values_at(&set, to, geometry.mesh()).is_empty()))
+        };
+        println!(
+            "| {} | {} | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms |",
+            placement.words(),
+            values.len(),
+            poured(Pour::Crease { degrees: 180.0 }),
+            poured(Pour::Patch { tolerance: 0.01 }),
+            poured(Pour::Piece),
+            converted(Placement::Corner),
+            converted(Placement::Vertex),
+        );
+    }
     Ok(())
 }
 

@@ -112,7 +112,11 @@ fn elements_of(geometry: &Geometry, placement: Placement, faces: &[bool]) -> Vec
 /// Which faces are reached from one over edges that bend by no more than an angle.
 fn within_creases(geometry: &Geometry, start: u32, degrees: f32) -> Vec<bool> {
     let (mesh, topology, normals) = (geometry.mesh(), geometry.topology(), geometry.face_normals());
-    let most = degrees + ANGLE_ROUNDING;
+    // Of 180° it would be endless; there, everything is within reach.
+    let half_tangent = match degrees + ANGLE_ROUNDING {
+        most if most < 180.0 => (most / 2.0).to_radians().tan(),
+        _ => f32::INFINITY,
+    };
     let mut is_in = vec![false; mesh.face_count()];
     is_in[start as usize] = true;
     // A face without area has no side: it is entered from anywhere, and left as from before it.
@@ -122,11 +126,13 @@ fn within_creases(geometry: &Geometry, start: u32, degrees: f32) -> Vec<bool> {
             let mut other = topology.across(corner);
             while other != corner {
                 let neighbour = topology.face_of(other);
-                let theirs = normals[neighbour];
-                if !is_in[neighbour] && bends::between(normal, theirs).is_none_or(|b| b <= most) {
-                    is_in[neighbour] = true;
-                    let normal = if theirs == Vec3::ZERO { normal } else { theirs };
-                    open.push((neighbour as u32, normal));
+                if !is_in[neighbour] {
+                    let theirs = normals[neighbour];
+                    if bends::is_within(normal, theirs, half_tangent) {
+                        is_in[neighbour] = true;
+                        let normal = if theirs == Vec3::ZERO { normal } else { theirs };
+                        open.push((neighbour as u32, normal));
+                    }
                 }
                 other = topology.across(other);
             }
@@ -154,35 +160,34 @@ fn same_values(
     let mut is_in = vec![false; values.len()];
     is_in[start as usize] = true;
     let mut open = vec![start];
-    let mut near: Vec<u32> = Vec::new();
     while let Some(element) = open.pop() {
-        near.clear();
         let element = element as usize;
+        let mut meet = |other: u32| {
+            if !is_in[other as usize] && is_same(other) {
+                is_in[other as usize] = true;
+                open.push(other);
+            }
+        };
         match placement {
             Placement::Face => {
                 for corner in mesh.face_corners(element) {
                     let mut other = topology.across(corner);
                     while other != corner {
-                        near.push(topology.face_of(other) as u32);
+                        meet(topology.face_of(other) as u32);
                         other = topology.across(other);
                     }
                 }
             }
             Placement::Corner => {
                 let vertex = mesh.corner_vertices()[element] as usize;
-                near.extend(mesh.face_corners(topology.face_of(element)).map(|c| c as u32));
-                near.extend(topology.corners_at(vertex));
+                mesh.face_corners(topology.face_of(element)).for_each(|c| meet(c as u32));
+                topology.corners_at(vertex).iter().for_each(|&c| meet(c));
             }
             Placement::Vertex => {
                 for &corner in topology.corners_at(element) {
-                    near.extend(mesh.face_vertices(topology.face_of(corner as usize)));
+                    let face = topology.face_of(corner as usize);
+                    mesh.face_vertices(face).iter().for_each(|&v| meet(v));
                 }
-            }
-        }
-        for &other in &near {
-            if !is_in[other as usize] && is_same(other) {
-                is_in[other as usize] = true;
-                open.push(other);
             }
         }
     }

@@ -106,6 +106,15 @@ fn a_cylinders_wall_is_filled_from_a_full_turn_over_its_sides_on() {
     }
 }
 
+/// Two faces over one another, joined at an edge: the most a surface can bend.
+#[test]
+fn a_sheet_folded_flat_is_passed_at_a_half_turn_only() {
+    let positions = vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::new(0.1, 0.9, 0.0)];
+    let fold = Geometry::new(mesh(positions, &[vec![0, 1, 2], vec![1, 0, 3]]));
+    assert_eq!(faces(&fold, Pour::Crease { degrees: 179.0 }, 0), [0]);
+    assert_eq!(faces(&fold, Pour::Crease { degrees: 180.0 }, 0), [0, 1]);
+}
+
 #[test]
 fn a_ball_is_all_one_and_has_no_crease() {
     let ball = ball(24, 48);

@@ -3,6 +3,7 @@
 use std::{fs, path::Path};
 
 use anyhow::Result;
+use fantoccini::Locator;
 use speckle_e2e::{App, Browser, binary};
 use std::time::Duration;
 
@@ -95,6 +96,21 @@ async fn pictures() -> Result<()> {
     browser.click("keys").await?;
     tokio::time::sleep(Duration::from_millis(600)).await;
     fs::write(goal.join("keys.png"), browser.client.screenshot().await?)?;
+    browser.client.refresh().await?;
+    browser.loaded().await?;
+    browser.click("tool-pour").await?;
+    browser.press("1").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.paint_with("#1F4C51").await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.until("speckle.state().history.undo.label === 'Crease pour on Paint'").await?;
+    browser.hover(x, y).await?;
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    fs::write(goal.join("pour.png"), browser.client.screenshot().await?)?;
+    let more = browser.client.find(Locator::Css("[aria-label='More about R of Paint']")).await?;
+    more.click().await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    fs::write(goal.join("channel.png"), browser.client.screenshot().await?)?;
     browser.client.refresh().await?;
     browser.loaded().await?;
     let torn = folder.path().join("torn-scan.obj");

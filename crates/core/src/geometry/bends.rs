@@ -24,6 +24,16 @@ pub fn between(a: Vec3, b: Vec3) -> Option<f32> {
     Some(2.0 * (a - b).length().atan2((a + b).length()).to_degrees())
 }
 
+/// Whether faces with these outsides bend by an angle at most, whose half has this tangent; so does
+/// one without area. The same as asking [`between`], without its arc tangent.
+#[must_use]
+pub fn is_within(a: Vec3, b: Vec3, half_tangent: f32) -> bool {
+    let (sine, cosine) = ((a - b).length_squared(), (a + b).length_squared());
+    // An endless tangent, of 180°, times nothing would be no number.
+    let is_bent_less = half_tangent.is_infinite() || sine <= half_tangent.powi(2) * cosine;
+    is_bent_less || a == Vec3::ZERO || b == Vec3::ZERO
+}
+
 /// How many edges bend by 0–1°, 1–2° and so on; edges of flat polygons' cuts are left out.
 #[must_use]
 pub fn histogram(topology: &Topology, normals: &[Vec3]) -> Vec<u32> {
