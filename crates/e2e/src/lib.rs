@@ -167,10 +167,20 @@ impl Browser {
     /// # Errors
     /// When it does not appear or cannot be clicked.
     pub async fn click(&self, mark: &str) -> Result<()> {
+        self.click_at(Locator::Css(&format!("[data-test={mark}]"))).await
+    }
+
+    /// Clicks what a locator finds, as soon as nothing is in the way.
+    ///
+    /// # Errors
+    /// When it does not appear or cannot be clicked.
+    pub async fn click_at(&self, locator: Locator<'_>) -> Result<()> {
         let begun = Instant::now();
         loop {
+            let found = self.client.wait().at_most(PATIENCE).for_element(locator).await;
+            let found = found.with_context(|| format!("nothing appeared for {locator:?}"))?;
             // What fades out or in is in the way for a moment, as it is for a hand.
-            match self.find(mark).await?.click().await {
+            match found.click().await {
                 Err(error) if begun.elapsed() < PATIENCE && is_in_the_way(&error) => {
                     tokio::time::sleep(Duration::from_millis(50)).await;
                 }
@@ -286,9 +296,7 @@ impl Browser {
     /// # Errors
     /// When there is none.
     pub async fn click_text(&self, tag: &str, word: &str) -> Result<()> {
-        let path = format!("//{tag}[contains(., '{word}')]");
-        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path)).await;
-        Ok(found.with_context(|| format!("nothing says {word}"))?.click().await?)
+        self.click_at(Locator::XPath(&format!("//{tag}[contains(., '{word}')]"))).await
     }
 
     /// A place on the page where a part, by its place in the list, is seen.
@@ -344,12 +352,19 @@ impl Browser {
     /// # Errors
     /// When there is none.
     pub async fn choose_from_menu(&self, label: &str, word: &str) -> Result<()> {
-        let css = format!("[aria-label='{label}']");
-        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&css)).await;
-        found.with_context(|| format!("nothing is labelled {label}"))?.click().await?;
-        let entry = format!("//li[contains(., '{word}')]");
-        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.click_at(Locator::Css(&format!("[aria-label='{label}']"))).await?;
+        self.unfolded().await?;
+        self.click_text("li", word).await?;
         self.until("document.querySelector('[role=menu]') === null").await
+    }
+
+    /// Waits until a menu stands still: entries that still move are missed by the pointer.
+    async fn unfolded(&self) -> Result<()> {
+        self.until(
+            "(() => { const style = [...document.querySelectorAll('.MuiPopover-paper')].map(getComputedStyle).pop();
+                return style?.opacity === '1' && ['none', 'matrix(1, 0, 0, 1, 0, 0)'].includes(style.transform); })()",
+        )
+        .await
     }
 
     /// Chooses an entry of a dialog's list by the list's label.
@@ -360,9 +375,9 @@ impl Browser {
         let field = format!(
             "//*[contains(@id, '-label') and contains(., '{label}')]/following-sibling::div//*[@role='combobox']"
         );
-        self.client.wait().for_element(Locator::XPath(&field)).await?.click().await?;
-        let entry = format!("//li[contains(., '{entry}')]");
-        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.click_at(Locator::XPath(&field)).await?;
+        self.unfolded().await?;
+        self.click_text("li", entry).await?;
         self.until("document.querySelector('[role=listbox]') === null").await
     }
 
@@ -387,8 +402,8 @@ impl Browser {
     /// When the menu does not answer.
     pub async fn choose_look(&self, word: &str) -> Result<()> {
         self.click("look").await?;
-        let entry = format!("//li[contains(., '{word}')]");
-        self.client.wait().for_element(Locator::XPath(&entry)).await?.click().await?;
+        self.unfolded().await?;
+        self.click_text("li", word).await?;
         self.until("document.querySelector('[role=menu]') === null").await
     }
 
