@@ -364,6 +364,8 @@ impl StrokeUnderHand {
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Rgba], kept: &mut Kept) -> Vec<u32> {
         let Self { start, path, trail, footprint, coverage, touched, base, met } = self;
         let (brush, view) = (start.brush, start.view);
+        // A face is looked at as often as it takes to miss none, which must not count as holding.
+        let builds_up = brush.build_up && matches!(brush.reach, Reach::Skin | Reach::Deep);
         let mut changed = Vec::new();
         for sample in samples {
             let mut touch = |origin, direction, pressure| {
@@ -374,7 +376,7 @@ impl StrokeUnderHand {
                     let element = covered.element as usize;
                     let laid = opacity * brush.falloff(covered.distance);
                     let before = coverage[element];
-                    let after = if brush.build_up {
+                    let after = if builds_up {
                         1.0 - (1.0 - before) * (1.0 - laid * BUILD_UP_PER_DAB)
                     } else {
                         laid.max(before)

@@ -461,7 +461,9 @@ fn a_fast_facet_stroke_covers_every_face_it_crosses() {
             true => Sample { origin: Vec3::new(x, y, 4.0), direction: Vec3::NEG_Z, ..over(x, y) },
         };
         let reach = Reach::Facet;
-        let mut start = start(&document, Brush { reach, ..hard(0.001) });
+        // That another reach builds up while held has no say here.
+        let brush = Brush { reach, build_up: parallel, ..hard(0.001) };
+        let mut start = start(&document, brush);
         if parallel {
             start.view = view;
         }

@@ -235,6 +235,8 @@ fn one_channel_alone_makes_a_grey_set_and_four_make_one() {
     assert_eq!((grey.encoding, grey.ground), (Encoding::Data, [1.0; 4]));
     document.apply(compose("Packed", [from(0), from(1), from(2), one])).unwrap();
     assert_eq!(numbers(&document, 0, 4, 0), red);
+    let two = Source::Number { number: 2.0 };
+    assert!(matches!(document.apply(compose("Loud", [two; 4])), Err(EditError::Channel(_))));
     assert_eq!(document.apply(compose(" ", [one; 4])).unwrap_err(), EditError::NoName);
 }
 

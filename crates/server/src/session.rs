@@ -276,9 +276,10 @@ impl Session {
             ClientMessage::StrokeEnd => self.end_stroke(client),
             ClientMessage::Hover { part, set, brush, view, sample } => {
                 let target = (part, set);
-                if let Ok(covered) = self.document.hover(hand, target, brush, view, &sample) {
-                    self.tell(client, wire::footprint(part, set, &covered));
-                }
+                // Always an answer, also when the target is gone: the client waits for it.
+                let covered = self.document.hover(hand, target, brush, view, &sample);
+                let covered = covered.unwrap_or_default();
+                self.tell(client, wire::footprint(part, set, &covered));
             }
             ClientMessage::PourHover { start } => {
                 // A pour that makes no sense is told when it is made, not while the pointer moves.

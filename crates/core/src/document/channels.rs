@@ -192,6 +192,9 @@ impl Document {
         let mut values = vec![[0.0; 4]; placement.count(owner.geometry.mesh())];
         for (i, source) in sources.into_iter().enumerate() {
             match source {
+                Source::Number { number } if !(0.0..=1.0).contains(&number) => {
+                    return Err(EditError::Channel("a channel's number must lie between 0 and 1"));
+                }
                 Source::Number { number } => values.iter_mut().for_each(|value| value[i] = number),
                 Source::Channel { from } => {
                     let (_, numbers) = self.numbers_at(from, part, placement)?;
