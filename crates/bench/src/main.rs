@@ -162,21 +162,24 @@ fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
         .collect()
 }
 
+/// How many vertices a dab covers.
+fn covered(geometry: &Arc<Geometry>, reach: Reach, place: &Sample, radius: f32) -> usize {
+    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
+    let surface = Surface { geometry: geometry.clone(), placed, placement: Placement::Vertex };
+    let Some(hit) = geometry.bvh().cast(place.origin, place.direction) else { return 0 };
+    let view = View::Parallel { forward: Vec3::NEG_Z };
+    Footprint::new(reach, surface, view).cover(&hit, radius).len()
+}
+
 /// The radius at which a dab at a place covers a share of the vertices.
 fn radius_covering(geometry: &Arc<Geometry>, share: f64, reach: Reach, place: &Sample) -> f32 {
     let goal = (geometry.mesh().vertex_count() as f64 * share) as usize;
-    let view = View::Parallel { forward: Vec3::NEG_Z };
-    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
-    let Some(hit) = geometry.bvh().cast(place.origin, place.direction) else { return 0.0 };
     // A disc of that share of the area, and some more for surface that hides itself.
     let disc = (geometry.measures().area * share / std::f64::consts::PI).sqrt() as f32;
-    let covered = |radius: f32| {
-        let surface = Surface { geometry: geometry.clone(), placed, placement: Placement::Vertex };
-        Footprint::new(reach, surface, view).cover(&hit, radius).len()
-    };
+    let covered = |radius: f32| covered(geometry, reach, place, radius);
     let (mut low, mut high) = (0.0, 4.0 * disc);
     for _ in 0..9 {
-        let radius = (low + high) / 2.0;
+        let radius = f32::midpoint(low, high);
         if covered(radius) < goal { low = radius } else { high = radius }
     }
     // Where a little more radius takes in a whole other side, the share is missed from below.
@@ -205,14 +208,17 @@ fn dab_p95(document: &mut Document, share: f64, reach: Reach, is_hovered: bool) 
     Ok(times[times.len() * 95 / 100])
 }
 
-/// The same for the dabs along strokes, which go on over surface that is known in part.
+/// The same for the dabs along strokes, which go on over surface that is known in part. A radius
+/// covers more here and less there: dabs off the share by more than a quarter do not count.
 fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
     let geometry = document.parts().first().context("a part")?.geometry.clone();
+    let goal = geometry.mesh().vertex_count() as f64 * share;
     let mut times = Vec::new();
-    for (i, place) in sights(&geometry, 8).iter().enumerate() {
+    for (i, place) in sights(&geometry, 16).iter().enumerate() {
         let radius = radius_covering(&geometry, share, Reach::Skin, place);
         let id = HandId(i as u64);
         document.begin_stroke(id, stroke_over(document, radius, Reach::Skin)?)?;
+        let mut dabs = Vec::new();
         for step in 0..12 {
             // A little more than the spacing of dabs, so that each sample lays one.
             let way = Vec3::X * (0.205 * radius * step as f32);
@@ -220,11 +226,16 @@ fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
             let begun = Instant::now();
             let changed = document.extend_stroke(id, &[sample])?;
             if step > 0 && !changed.is_empty() {
-                times.push(begun.elapsed().as_secs_f64() * 1e3);
+                dabs.push((begun.elapsed().as_secs_f64() * 1e3, sample));
             }
         }
         document.end_stroke(id);
         document.forget_hand(id);
+        dabs.retain(|(_, sample)| {
+            let covers = covered(&geometry, Reach::Skin, sample, radius) as f64;
+            (covers / goal - 1.0).abs() < 0.25
+        });
+        times.extend(dabs.into_iter().map(|(took, _)| took));
     }
     times.sort_by(f64::total_cmp);
     Ok(times.get(times.len() * 95 / 100).copied().unwrap_or(f64::NAN))

@@ -124,8 +124,12 @@ impl Skin {
         let side = normals[hit.face as usize].dot(sight).signum();
 
         self.face_seen[hit.face as usize] = self.dab;
+        // First come, first served: a face's data are long on their way when its turn comes.
+        self.open.clear();
         self.open.push(hit.face);
-        while let Some(face) = self.open.pop() {
+        let mut next = 0;
+        while let Some(&face) = self.open.get(next) {
+            next += 1;
             let corners = mesh.face_corners(face as usize);
             self.around.clear();
             let seen = |corner| circle.seen(placed.to_project(mesh.corner_position(corner)));
