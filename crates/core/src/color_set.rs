@@ -73,6 +73,39 @@ pub enum Encoding {
     Data,
 }
 
+/// What a set is there for. Helpers serve the work, are not counted among a part's sets and stay
+/// at home when it is delivered.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Role {
+    /// It is what is made, and is delivered.
+    #[default]
+    Product,
+    /// Its R says how much each place is protected from every tool, 0–1.
+    Mask,
+    /// Its R is 1 where elements are chosen.
+    Selection,
+    /// What a set was like once.
+    Snapshot {
+        /// The set.
+        of: SetId,
+    },
+}
+
+impl Role {
+    /// As it is said: "set", "mask".
+    #[must_use]
+    pub fn noun(self) -> &'static str {
+        match self {
+            Self::Product => "set",
+            Self::Mask => "mask",
+            Self::Selection => "selection",
+            Self::Snapshot { .. } => "snapshot",
+        }
+    }
+}
+
 /// Which of R, G, B, A a tool writes to; the others stay bit-identical.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -178,6 +211,9 @@ pub struct ColorSet {
     /// What its channels hold.
     #[serde(default)]
     pub channels: [ChannelTraits; 4],
+    /// What it is there for.
+    #[serde(default)]
+    pub role: Role,
     /// One value per element of `placement`, as stored: color sets hold sRGB-encoded numbers.
     #[serde(with = "crate::arrays")]
     pub values: Arc<Vec<Rgba>>,
@@ -194,6 +230,12 @@ impl ColorSet {
     #[must_use]
     pub fn channel_name(&self, channel: usize) -> String {
         self.traits().channel_name(channel)
+    }
+
+    /// Whether it is delivered.
+    #[must_use]
+    pub fn is_product(&self) -> bool {
+        self.role == Role::Product
     }
 
     /// The channels that tools may change.

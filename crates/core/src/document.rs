@@ -8,17 +8,20 @@
 //! values, those of the journal so far, so that the journal stays a straight line whose every
 //! point is a definite state, whoever paints while.
 
+mod adjusting;
 mod change;
 mod channels;
+mod fills;
+mod helpers;
 mod parts;
-mod pours;
 mod sets;
 mod strokes;
 mod traits;
 
+pub use adjusting::Adjustment;
 pub use change::{Change, Direction, PartRecord, Patch, Step};
 pub use channels::{ChannelAt, Merge, Source};
-pub use pours::PourStart;
+pub use fills::Fill;
 pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
@@ -30,15 +33,22 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     color::Rgba,
-    color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, SetId},
+    color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
     geometry::{ContentId, Geometry},
     mesh::{Mesh, MeshError},
-    stroke::{Kept, Sample, StrokeStart, StrokeUnderHand, footprint::Footprint},
+    ramp::Stop,
+    stencil::{Stencil, StencilId},
+    stroke::{Kept, Sample, StrokeStart, footprint::Footprint, under_hand::StrokeUnderHand},
+    swatches::Swatch,
     transform::Transform,
+    views::SavedView,
 };
 
 /// The most sets a part may carry.
 pub const MOST_SETS: usize = 16;
+
+/// The most selections, masks and snapshots a part may carry beside its sets.
+pub const MOST_HELPERS: usize = 48;
 
 /// Names a part within its project; never used again after the part is gone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -59,7 +69,7 @@ pub struct Part {
     pub traits: PartTraits,
     /// Its shape.
     pub geometry: Arc<Geometry>,
-    /// Its sets; receivers read the first one first.
+    /// Its sets; receivers read the first one first. Helpers stand behind the others.
     pub sets: Vec<ColorSet>,
 }
 
@@ -92,6 +102,23 @@ pub struct NewSet {
 }
 
 impl Part {
+    /// The sets that are delivered.
+    pub fn products(&self) -> impl Iterator<Item = &ColorSet> {
+        self.sets.iter().filter(|set| set.is_product())
+    }
+
+    /// The same part with what is delivered alone.
+    #[must_use]
+    pub fn without_helpers(&self) -> Self {
+        Self { sets: self.products().cloned().collect(), ..self.clone() }
+    }
+
+    /// Its mask, when it has one.
+    #[must_use]
+    pub fn mask(&self) -> Option<&ColorSet> {
+        self.sets.iter().find(|set| set.role == Role::Mask)
+    }
+
     /// The same part with its transform in its points, for formats that cannot say it.
     ///
     /// # Errors
@@ -325,10 +352,65 @@ pub enum Edit {
         /// Where R, G, B and A come from.
         channels: [Source; 4],
     },
-    /// A pour.
-    Pour {
+    /// A new color set from a channel, by a color ramp.
+    Colorize {
+        /// The channel.
+        from: ChannelAt,
+        /// What the set will be called.
+        name: String,
+        /// The ramp: its color at 1 is kept as the ground color.
+        ramp: Vec<Stop>,
+    },
+    /// A pour or a span: a whole region at once.
+    Fill {
         /// What it is made with.
-        start: PourStart,
+        fill: Fill,
+    },
+    /// Changes the values of a whole set, or of what is chosen.
+    Adjust {
+        /// What it is made with.
+        adjustment: Adjustment,
+    },
+    /// Brings all of a part's sets back to their ground colors, where nothing is locked.
+    ClearPart {
+        /// The part.
+        part: PartId,
+    },
+    /// Gives a part a mask or a selection, empty at first.
+    AddHelper {
+        /// The part.
+        part: PartId,
+        /// Mask or selection.
+        role: Role,
+        /// What it will be called; a number is added when there is one.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+    },
+    /// Keeps every set of every part as it is now.
+    TakeSnapshot {
+        /// What it will be called.
+        name: String,
+    },
+    /// Brings every set back to what it was.
+    RestoreSnapshot {
+        /// What it is called.
+        name: String,
+    },
+    /// Lets go of a snapshot.
+    DeleteSnapshot {
+        /// What it is called.
+        name: String,
+    },
+    /// Replaces the project's palette.
+    SetPalette {
+        /// The colors, in order.
+        swatches: Vec<Swatch>,
+    },
+    /// Replaces the project's saved views.
+    SetViews {
+        /// The views, in order.
+        views: Vec<SavedView>,
     },
     /// A whole stroke.
     Stroke {
@@ -375,6 +457,15 @@ pub enum EditError {
         /// The part's name.
         part: String,
     },
+    /// A part takes no more than [`MOST_HELPERS`].
+    #[error(
+        "the part {part} keeps {MOST_HELPERS} selections and snapshots, the most there can be: \
+         delete some first"
+    )]
+    TooManyHelpers {
+        /// The part's name.
+        part: String,
+    },
     /// Two sets of one part would be called the same.
     #[error("the part {part} has a set called {name} already: choose another name")]
     NameTaken {
@@ -398,6 +489,18 @@ pub enum EditError {
     /// A name with nothing in it.
     #[error("a name is needed")]
     NoName,
+    /// Two snapshots would be called the same.
+    #[error("there is a snapshot called {0} already: choose another name")]
+    SnapshotTaken(String),
+    /// The snapshot is gone or never was.
+    #[error("there is no snapshot called {0} any more")]
+    NoSuchSnapshot(String),
+    /// The palette or the views make no sense.
+    #[error("{0}")]
+    Shelved(String),
+    /// The stencil's image was let go.
+    #[error("the stencil's image is not at hand any more: choose the file again")]
+    NoSuchStencil,
     /// There are channels 0 to 3.
     #[error("a set has the channels R, G, B and A only")]
     NoSuchChannel,
@@ -431,12 +534,16 @@ pub enum EditError {
 pub struct Document {
     traits: ProjectTraits,
     parts: Vec<Part>,
+    swatches: Vec<Swatch>,
+    views: Vec<SavedView>,
     next_id: u32,
+    /// Images that paint may be laid on through; not kept with the project.
+    stencils: HashMap<StencilId, Arc<Stencil>>,
     /// Every mesh met so far, also of parts that an undo took away.
     meshes: HashMap<ContentId, Arc<Geometry>>,
     strokes: BTreeMap<HandId, StrokeUnderHand>,
-    /// What each hand's pointer learned of the surface last.
-    footprints: HashMap<HandId, Footprint>,
+    /// What each hand's pointer learned of the surfaces last.
+    footprints: HashMap<HandId, Vec<Footprint>>,
     /// Of each set that strokes under way are painting on: the journal's values where they did.
     kept: HashMap<SetId, Kept>,
 }
@@ -452,6 +559,23 @@ impl Document {
     #[must_use]
     pub fn parts(&self) -> &[Part] {
         &self.parts
+    }
+
+    /// The project's one palette, in order.
+    #[must_use]
+    pub fn swatches(&self) -> &[Swatch] {
+        &self.swatches
+    }
+
+    /// The saved views, in order.
+    #[must_use]
+    pub fn views(&self) -> &[SavedView] {
+        &self.views
+    }
+
+    /// Makes an image known that paint may be laid on through.
+    pub fn supply_stencil(&mut self, id: StencilId, stencil: Arc<Stencil>) {
+        self.stencils.insert(id, stencil);
     }
 
     /// A part.
@@ -528,7 +652,18 @@ impl Document {
             Edit::ComposeSet { part, name, placement, channels } => {
                 self.change_composing(part, &name, placement, channels)?
             }
-            Edit::Pour { start } => self.change_pouring(&start)?,
+            Edit::Colorize { from, name, ramp } => self.change_colorizing(from, &name, &ramp)?,
+            Edit::Fill { fill } => self.change_filling(&fill)?,
+            Edit::Adjust { adjustment } => self.change_adjusting(&adjustment)?,
+            Edit::ClearPart { part } => self.change_clearing_part(part)?,
+            Edit::AddHelper { part, role, name, placement } => {
+                self.change_adding_helper(part, role, &name, placement)?
+            }
+            Edit::TakeSnapshot { name } => self.change_taking_snapshot(&name)?,
+            Edit::RestoreSnapshot { name } => self.change_restoring_snapshot(&name)?,
+            Edit::DeleteSnapshot { name } => self.change_deleting_snapshot(&name)?,
+            Edit::SetPalette { swatches } => self.change_palette(swatches)?,
+            Edit::SetViews { views } => self.change_views(views)?,
             Edit::Stroke { start, samples } => {
                 // Hands are named by clients, counting up from zero.
                 let hand = HandId(u64::MAX);
@@ -580,6 +715,8 @@ impl Document {
         DocumentRecord {
             next_id: self.next_id,
             traits: self.traits,
+            swatches: self.swatches.clone(),
+            views: self.views.clone(),
             parts: self
                 .parts
                 .iter()
@@ -598,8 +735,13 @@ impl Document {
     /// # Errors
     /// When a mesh is missing or a set does not fit it.
     pub fn restore(record: DocumentRecord, meshes: Vec<Mesh>) -> Result<Self, EditError> {
-        let mut document =
-            Self { next_id: record.next_id, traits: record.traits, ..Self::default() };
+        let mut document = Self {
+            next_id: record.next_id,
+            traits: record.traits,
+            swatches: record.swatches,
+            views: record.views,
+            ..Self::default()
+        };
         for mesh in meshes {
             document.supply_mesh(mesh);
         }
@@ -617,6 +759,10 @@ pub struct DocumentRecord {
     next_id: u32,
     #[serde(default)]
     traits: ProjectTraits,
+    #[serde(default)]
+    swatches: Vec<Swatch>,
+    #[serde(default)]
+    views: Vec<SavedView>,
     parts: Vec<PartRecord>,
 }
 

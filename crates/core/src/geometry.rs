@@ -3,6 +3,7 @@
 pub mod bends;
 pub mod bvh;
 pub mod measure;
+pub mod neighbours;
 pub mod normals;
 pub mod topology;
 pub mod triangulate;
@@ -12,9 +13,10 @@ use std::{fmt, sync::OnceLock};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-use crate::mesh::Mesh;
+use crate::{color_set::Placement, mesh::Mesh};
 use bvh::Bvh;
 use measure::Measures;
+use neighbours::Neighbours;
 use topology::Topology;
 use triangulate::Triangulation;
 
@@ -68,6 +70,8 @@ pub struct Geometry {
     vertex_normals: OnceLock<Vec<Vec3>>,
     measures: OnceLock<Measures>,
     bends: OnceLock<Vec<u32>>,
+    /// Of vertices, corners and faces.
+    neighbours: [OnceLock<Neighbours>; 3],
     bvh: OnceLock<Bvh>,
 }
 
@@ -91,6 +95,7 @@ impl Geometry {
             vertex_normals: OnceLock::new(),
             measures: OnceLock::new(),
             bends: OnceLock::new(),
+            neighbours: Default::default(),
             bvh: OnceLock::new(),
         }
     }
@@ -142,6 +147,18 @@ impl Geometry {
     #[must_use]
     pub fn bends(&self) -> &[u32] {
         self.bends.get_or_init(|| bends::histogram(self.topology(), self.face_normals()))
+    }
+
+    /// Which elements of a placement lie next to which.
+    #[must_use]
+    pub fn neighbours(&self, placement: Placement) -> &Neighbours {
+        let slot = match placement {
+            Placement::Vertex => 0,
+            Placement::Corner => 1,
+            Placement::Face => 2,
+        };
+        let topology = self.topology();
+        self.neighbours[slot].get_or_init(|| Neighbours::new(&self.mesh, topology, placement))
     }
 
     /// The tree for rays and ranges.

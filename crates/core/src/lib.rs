@@ -4,18 +4,27 @@
 //! [`Edit`]; the only way to change a project is [`Document::apply`] (and its sliced form for a
 //! stroke that is still under the hand), and every change comes back as a reversible [`Change`].
 
+pub mod adjust;
 pub mod arrays;
 pub mod blend;
 pub mod color;
 pub mod color_set;
+pub mod curve;
+pub mod difference;
 pub mod document;
 pub mod figures;
 pub mod geometry;
 pub mod mesh;
 pub mod picture;
-pub mod pour;
+pub mod ramp;
+pub mod region;
+pub mod scene;
+pub mod screen;
+pub mod stencil;
 pub mod stroke;
+pub mod swatches;
 pub mod transform;
+pub mod views;
 
 pub use color_set::{Channels, ColorSet, Encoding, Placement, SetId};
 pub use document::{

@@ -120,7 +120,7 @@ impl Canvas {
             })
             .collect();
         let topology = part.geometry.topology();
-        let set = part.sets.first();
+        let set = part.products().next();
         let color_at = |corner: usize| -> Vec3 {
             let Some(set) = set else { return CLAY };
             let value = set.values[match set.placement {

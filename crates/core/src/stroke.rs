@@ -1,7 +1,8 @@
 //! Painting by hand: a brush carried along pointer samples, dab after dab.
 //!
 //! [`spacing`] turns samples into evenly spaced dabs, [`footprint`] says which elements a dab
-//! covers, and [`StrokeUnderHand`] lays the paint on. Nothing here knows of documents or undo.
+//! covers, and [`under_hand`] lays the paint on, or has [`tidy`] move what is there. Nothing here
+//! knows of documents or undo.
 //!
 //! Lengths, points and lines of sight are the project's; a part that is turned, scaled or mirrored
 //! is covered as it is seen.
@@ -10,29 +11,31 @@ mod deep;
 pub mod footprint;
 mod skin;
 pub mod spacing;
+pub mod tidy;
 pub mod trail;
+pub mod under_hand;
 
-use glam::Vec3;
+use glam::{Affine3A, Vec3};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    blend::{Base, Blend},
+    blend::Blend,
     color::Rgba,
-    color_set::Channels,
-    color_set::SetId,
+    color_set::{Channels, SetId},
+    curve::Curve,
     document::PartId,
+    scene::Cutaway,
+    stencil::StencilUse,
+    transform::Transform,
 };
-use footprint::{Footprint, Surface};
-use spacing::DabPath;
-use trail::Trail;
 
-/// How far each dab of a brush is from the next, in radii: the rim of a hard stroke then waves by
-/// half a percent of the radius.
+/// How far each dab of a brush is from the next, in radii, unless told otherwise: the rim of a
+/// hard stroke then waves by half a percent of the radius.
 pub const SPACING: f32 = 0.2;
 
-/// How much of the opacity one dab lays on when the brush builds up.
-const BUILD_UP_PER_DAB: f32 = 0.2;
+/// How much of the opacity one dab lays on when the brush builds up, unless told otherwise.
+pub const FLOW: f32 = 0.2;
 
 /// What a dab covers.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -76,6 +79,32 @@ pub enum Action {
     Paint,
     /// Brings the set's ground color back.
     Erase,
+    /// Brings each element nearer to the mean of those around it; colors in linear light.
+    Soften,
+    /// Carries what is there along with the pointer.
+    Smear,
+}
+
+impl Action {
+    /// Whether it moves what is there instead of laying something on.
+    #[must_use]
+    pub fn tidies(self) -> bool {
+        matches!(self, Self::Soften | Self::Smear)
+    }
+}
+
+/// Whether dabs of one stroke add up where they meet.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum BuildUp {
+    /// A stroke covers each place once, however often it crosses.
+    #[default]
+    Stroke,
+    /// Every dab lays on some more.
+    Dab,
+    /// So it does, also while the pointer is held still.
+    Held,
 }
 
 /// The brush.
@@ -99,15 +128,42 @@ pub struct Brush {
     /// How it falls off.
     #[serde(default)]
     pub falloff: Falloff,
-    /// Whether dabs add up within a stroke, also while the pointer is held still. Otherwise a
-    /// stroke covers each place once, however often it crosses.
-    pub build_up: bool,
-    /// Whether the pen's pressure scales the radius.
+    /// Drawn by hand, it takes the place of `falloff`: coverage from the rim (0) to the hard
+    /// middle (1).
     #[serde(default)]
-    pub pressure_radius: bool,
-    /// Whether the pen's pressure scales the opacity.
+    pub falloff_curve: Option<Curve>,
+    /// Whether the skin reach goes through to what is hidden or looks away.
     #[serde(default)]
-    pub pressure_opacity: bool,
+    pub through: bool,
+    /// Whether the skin reach takes in surface that is not connected with that under the pointer.
+    #[serde(default)]
+    pub apart: bool,
+    /// Whether dabs add up within a stroke.
+    #[serde(default)]
+    pub build_up: BuildUp,
+    /// How much of the opacity each dab lays on when they add up, 0–1.
+    #[serde(default = "flow")]
+    pub flow: f32,
+    /// From one dab to the next, in radii.
+    #[serde(default = "spacing")]
+    pub spacing: f32,
+    /// What the pen's pressure scales the radius by, when it does.
+    #[serde(default)]
+    pub pressure_radius: Option<Curve>,
+    /// Likewise the opacity.
+    #[serde(default)]
+    pub pressure_opacity: Option<Curve>,
+    /// Likewise the hardness.
+    #[serde(default)]
+    pub pressure_hardness: Option<Curve>,
+}
+
+fn flow() -> f32 {
+    FLOW
+}
+
+fn spacing() -> f32 {
+    SPACING
 }
 
 impl Default for Brush {
@@ -119,9 +175,15 @@ impl Default for Brush {
             opacity: 1.0,
             hardness: 0.5,
             falloff: Falloff::Soft,
-            build_up: false,
-            pressure_radius: false,
-            pressure_opacity: false,
+            falloff_curve: None,
+            through: false,
+            apart: false,
+            build_up: BuildUp::Stroke,
+            flow: FLOW,
+            spacing: SPACING,
+            pressure_radius: None,
+            pressure_opacity: None,
+            pressure_hardness: None,
         }
     }
 }
@@ -138,6 +200,9 @@ impl Brush {
             return 0.0;
         }
         let t = (1.0 - distance) / (1.0 - self.hardness);
+        if let Some(curve) = self.falloff_curve {
+            return curve.at(t);
+        }
         match self.falloff {
             Falloff::Soft => t * t * (3.0 - 2.0 * t),
             Falloff::Straight => t,
@@ -153,7 +218,46 @@ impl Brush {
             View::Perspective { .. } if self.on_screen => self.radius * depth,
             _ => self.radius,
         };
-        if self.pressure_radius { radius * pressure } else { radius }
+        radius * self.pressure_radius.map_or(1.0, |curve| curve.at(pressure))
+    }
+
+    /// The brush as a pen's pressure makes it, radius left out.
+    #[must_use]
+    pub fn pressed(&self, pressure: f32) -> Self {
+        let scaled =
+            |value: f32, curve: Option<Curve>| curve.map_or(value, |c| value * c.at(pressure));
+        Self {
+            opacity: scaled(self.opacity, self.pressure_opacity),
+            hardness: scaled(self.hardness, self.pressure_hardness),
+            ..*self
+        }
+    }
+
+    /// Whether a dab covers what lies in a circle or a ball; others go by the face.
+    #[must_use]
+    pub fn is_round(&self) -> bool {
+        matches!(self.reach, Reach::Skin | Reach::Deep)
+    }
+
+    fn problem(&self) -> Option<&'static str> {
+        let unit = |x: f32| (0.0..=1.0).contains(&x);
+        let curves = [
+            self.falloff_curve,
+            self.pressure_radius,
+            self.pressure_opacity,
+            self.pressure_hardness,
+        ];
+        if !(self.radius > 0.0 && self.radius.is_finite()) {
+            Some("the radius must be a number above 0")
+        } else if ![self.opacity, self.hardness, self.flow].into_iter().all(unit) {
+            Some("opacity, hardness and flow must lie between 0 and 100 %")
+        } else if !(0.01..=10.0).contains(&self.spacing) {
+            Some("the spacing of dabs must lie between 1 and 1000 % of the radius")
+        } else if !curves.iter().flatten().all(Curve::is_valid) {
+            Some("a curve's heights must lie between 0 and 100 %")
+        } else {
+            None
+        }
     }
 }
 
@@ -192,7 +296,7 @@ impl View {
     }
 
     /// From the eye to a point.
-    fn sight(&self, point: Vec3) -> Vec3 {
+    pub(crate) fn sight(&self, point: Vec3) -> Vec3 {
         match *self {
             Self::Perspective { eye, .. } => point - eye,
             Self::Parallel { forward } => forward,
@@ -235,17 +339,17 @@ fn full() -> f32 {
 pub(crate) const NO_CHANNEL: &str =
     "no channel is chosen: choose R, G, B or A on the channel board";
 
-/// What a stroke is made with, fixed when the pointer goes down.
+/// What is laid on, and where: shared by strokes and fills.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct StrokeStart {
+pub struct Coat {
     /// The part painted on.
     pub part: PartId,
     /// The set painted into.
     pub set: SetId,
     /// The channels painted; others stay bit-identical.
     pub channels: Channels,
-    /// What it does.
+    /// What is done.
     #[serde(default)]
     pub action: Action,
     /// How the paint meets what is there; erasing lays the ground color on as it is.
@@ -254,38 +358,109 @@ pub struct StrokeStart {
     /// The paint, in the set's own encoding; erasing takes the set's ground color instead.
     #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
     pub paint: Rgba,
-    /// The brush.
-    pub brush: Brush,
-    /// Where the user looks from.
-    pub view: View,
+    /// Whether all other visible parts with a set of the same name are painted as well.
+    #[serde(default)]
+    pub all_parts: bool,
+    /// The image that it is painted through.
+    #[serde(default)]
+    pub stencil: Option<StencilUse>,
+    /// The plane that hides what is in front of it.
+    #[serde(default)]
+    pub cutaway: Option<Cutaway>,
 }
 
-impl StrokeStart {
-    /// What makes a stroke impossible, said for the user; `None` when all is well.
+impl Coat {
+    /// Plain paint on one set.
+    #[must_use]
+    pub fn new(part: PartId, set: SetId, channels: Channels, paint: Rgba) -> Self {
+        let (action, blend) = Default::default();
+        let (all_parts, stencil, cutaway) = Default::default();
+        Self { part, set, channels, action, blend, paint, all_parts, stencil, cutaway }
+    }
+
+    /// What makes it impossible, said for the user; `None` when all is well.
     #[must_use]
     pub fn problem(&self) -> Option<&'static str> {
-        let unit = |x: f32| (0.0..=1.0).contains(&x);
-        if !(self.brush.radius > 0.0 && self.brush.radius.is_finite()) {
-            Some("the radius must be a number above 0")
-        } else if !unit(self.brush.opacity) || !unit(self.brush.hardness) {
-            Some("opacity and hardness must lie between 0 and 100 %")
-        } else if !self.paint.into_iter().all(unit) {
+        if !self.paint.into_iter().all(|x| (0.0..=1.0).contains(&x)) {
             Some("the paint's numbers must lie between 0 and 1")
         } else if self.channels.is_empty() {
             Some(NO_CHANNEL)
-        } else if !self.view.is_valid() {
-            Some("the view's direction must be of unit length")
         } else {
-            None
+            self.cutaway.and_then(|cutaway| cutaway.problem())
         }
     }
 }
 
+/// Where a stroke is repeated as in a mirror.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Mirror {
+    /// Across the planes through the origin that X, Y and Z stand on.
+    pub axes: [bool; 3],
+    /// Whether the axes are the project's; otherwise they are those of the part painted on.
+    #[serde(default)]
+    pub of_project: bool,
+}
+
+impl Mirror {
+    /// The reflections beside the stroke itself, in the project's space: one for one axis, three
+    /// for two, seven for three.
+    #[must_use]
+    pub fn images(&self, part: &Transform) -> Vec<Affine3A> {
+        let to_project = if self.of_project { Affine3A::IDENTITY } else { part.to_project() };
+        (1_usize..8)
+            .filter(|bits| (0..3).all(|i| bits >> i & 1 == 0 || self.axes[i]))
+            .map(|bits| {
+                let sign = |i: usize| if bits >> i & 1 == 1 { -1.0 } else { 1.0 };
+                let flip = Affine3A::from_scale(Vec3::new(sign(0), sign(1), sign(2)));
+                to_project * flip * to_project.inverse()
+            })
+            .collect()
+    }
+}
+
+/// What a stroke is made with, fixed when the pointer goes down.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StrokeStart {
+    /// What is laid on, and where.
+    #[serde(flatten)]
+    pub coat: Coat,
+    /// The brush.
+    pub brush: Brush,
+    /// Where the user looks from.
+    pub view: View,
+    /// Where it is repeated.
+    #[serde(default)]
+    pub mirror: Mirror,
+}
+
 impl StrokeStart {
+    /// A stroke without a mirror.
+    #[must_use]
+    pub fn new(coat: Coat, brush: Brush, view: View) -> Self {
+        Self { coat, brush, view, mirror: Mirror::default() }
+    }
+
+    /// What makes a stroke impossible, said for the user; `None` when all is well.
+    #[must_use]
+    pub fn problem(&self) -> Option<&'static str> {
+        if let Some(problem) = self.brush.problem().or_else(|| self.coat.problem()) {
+            return Some(problem);
+        }
+        if !self.view.is_valid() {
+            Some("the view's direction must be of unit length")
+        } else if self.coat.action.tidies() && !self.brush.is_round() {
+            Some("soften and smear reach by skin or deep: choose one of them")
+        } else {
+            None
+        }
+    }
+
     /// What the change is called.
     #[must_use]
     pub fn title(&self) -> &'static str {
-        match (self.action, self.brush.reach) {
+        match (self.coat.action, self.brush.reach) {
             (Action::Paint, Reach::Skin) => "Skin stroke",
             (Action::Paint, Reach::Deep) => "Deep stroke",
             (Action::Paint, Reach::Facet) => "Facet stroke",
@@ -294,144 +469,11 @@ impl StrokeStart {
             (Action::Erase, Reach::Corner) => "Corner erase",
             (Action::Erase, Reach::Skin) => "Skin erase",
             (Action::Erase, Reach::Deep) => "Deep erase",
+            (Action::Soften, _) => "Soften",
+            (Action::Smear, _) => "Smear",
         }
     }
 }
 
 /// By element, the values that strokes under way have painted over.
 pub type Kept = FxHashMap<u32, Rgba>;
-
-/// A stroke whose pointer is still down.
-pub struct StrokeUnderHand {
-    start: StrokeStart,
-    path: DabPath,
-    /// Instead of dabs, for what covers by the face.
-    trail: Trail,
-    footprint: Footprint,
-    /// How much of the paint lies on each element already, 0–1.
-    coverage: Vec<f32>,
-    /// Elements in the order they were first touched.
-    touched: Vec<u32>,
-    base: Base,
-    /// What the stroke met at each element it touched, for blends that look at it.
-    met: Kept,
-}
-
-impl StrokeUnderHand {
-    /// Puts the pointer down; nothing is painted before the first sample. The footprint is one
-    /// for the start's reach and view; erasing paints the ground.
-    #[must_use]
-    pub fn new(mut start: StrokeStart, footprint: Footprint, base: Base) -> Self {
-        if start.action == Action::Erase {
-            (start.paint, start.blend) = (base.ground, Blend::Normal);
-        }
-        let Surface { geometry, placed, placement } = footprint.surface();
-        Self {
-            path: DabPath::new(start.view, placed.to_project(geometry.measures().center())),
-            trail: Trail::new(
-                start.view,
-                placed.longest_in_project(geometry.measures().diagonal()),
-            ),
-            coverage: vec![0.0; placement.count(geometry.mesh())],
-            touched: Vec::new(),
-            met: Kept::default(),
-            base,
-            footprint,
-            start,
-        }
-    }
-
-    /// Lifts the pointer: what is left is what it learned of the surface.
-    #[must_use]
-    pub fn into_footprint(self) -> Footprint {
-        self.footprint
-    }
-
-    /// What it was started with.
-    #[must_use]
-    pub fn start(&self) -> &StrokeStart {
-        &self.start
-    }
-
-    /// All elements it has touched so far, each once.
-    #[must_use]
-    pub fn touched(&self) -> &[u32] {
-        &self.touched
-    }
-
-    /// Moves the pointer along samples and paints into `values`, of which `kept` gets what it
-    /// has not yet; returns the elements that changed, each once.
-    pub fn extend(&mut self, samples: &[Sample], values: &mut [Rgba], kept: &mut Kept) -> Vec<u32> {
-        let Self { start, path, trail, footprint, coverage, touched, base, met } = self;
-        let (brush, view) = (start.brush, start.view);
-        // A face is looked at as often as it takes to miss none, which must not count as holding.
-        let builds_up = brush.build_up && matches!(brush.reach, Reach::Skin | Reach::Deep);
-        let mut changed = Vec::new();
-        for sample in samples {
-            let mut touch = |origin, direction, pressure| {
-                let (hit, depth) = footprint.cast(origin, direction)?;
-                let radius = brush.radius_at(&view, depth, pressure);
-                let opacity = if brush.pressure_opacity { pressure } else { 1.0 } * brush.opacity;
-                for covered in footprint.cover(&hit, radius) {
-                    let element = covered.element as usize;
-                    let laid = opacity * brush.falloff(covered.distance);
-                    let before = coverage[element];
-                    let after = if builds_up {
-                        1.0 - (1.0 - before) * (1.0 - laid * BUILD_UP_PER_DAB)
-                    } else {
-                        laid.max(before)
-                    };
-                    if after <= before {
-                        continue;
-                    }
-                    if before == 0.0 {
-                        touched.push(covered.element);
-                        kept.entry(covered.element).or_insert(values[element]);
-                    }
-                    coverage[element] = after;
-                    changed.push(covered.element);
-                    if start.blend != Blend::Normal {
-                        // Blended with what the stroke met, however often it passes.
-                        let under = *met.entry(covered.element).or_insert(values[element]);
-                        let full = start.blend.of(*base, under, start.paint);
-                        for i in (0..4).filter(|&i| start.channels.0[i]) {
-                            values[element][i] = under[i] + (full[i] - under[i]) * after;
-                        }
-                        continue;
-                    }
-                    // From `before` to `after` in one step, so that no copy of the ground under
-                    // the stroke is needed and strokes of several users mix in the order they come.
-                    let share = (after - before) / (1.0 - before);
-                    let chosen = start.channels.0.into_iter().zip(start.paint);
-                    for (value, (is_chosen, paint)) in values[element].iter_mut().zip(chosen) {
-                        if is_chosen {
-                            *value = if share >= 1.0 {
-                                paint
-                            } else {
-                                *value + (paint - *value) * share
-                            };
-                        }
-                    }
-                }
-                Some((hit.face, depth))
-            };
-            match brush.reach {
-                Reach::Skin | Reach::Deep => {
-                    let spacing = |depth: f32| SPACING * brush.radius_at(&view, depth, 1.0);
-                    path.advance(sample, brush.build_up, spacing, |origin, direction, pressure| {
-                        touch(origin, direction, pressure).map(|(_, depth)| depth)
-                    });
-                }
-                Reach::Facet | Reach::Corner => {
-                    let pressure = sample.pressure.clamp(0.0, 1.0);
-                    trail.advance(sample, |origin, direction| {
-                        touch(origin, direction, pressure).map(|(face, _)| face)
-                    });
-                }
-            }
-        }
-        changed.sort_unstable();
-        changed.dedup();
-        changed
-    }
-}

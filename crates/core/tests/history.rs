@@ -7,11 +7,14 @@ use proptest::prelude::*;
 use speckle_core::{
     Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Selection,
     Transform, Unit, UpAxis,
-    blend::Blend,
-    color_set::ChannelTraits,
-    document::{ChannelAt, Direction, Merge, NewPart, NewSet, PourStart},
-    pour::Pour,
-    stroke::{Action, Brush, Sample, StrokeStart, View},
+    adjust::How,
+    color_set::{ChannelTraits, Role},
+    document::{Adjustment, ChannelAt, Direction, Fill, Merge, NewPart, NewSet},
+    ramp::Stop,
+    region::Region,
+    stroke::{Action, Brush, Coat, Mirror, Sample, StrokeStart, View},
+    swatches::Swatch,
+    views::SavedView,
 };
 
 fn kite(name: &str) -> NewPart {
@@ -39,6 +42,8 @@ enum Deed {
     Parts(u8, usize, usize),
     /// An edit of the sets of a part, likewise.
     Sets(u8, usize, usize),
+    /// A fill, an adjustment, or something beside the sets.
+    Whole(u8, usize, usize),
     Undo,
     Redo,
 }
@@ -52,6 +57,7 @@ fn deed() -> impl Strategy<Value = Deed> {
             .prop_map(|(part, set, from, to, paint, channels)| Deed::Stroke { part, set, from, to, paint, channels }),
         4 => (0..8_u8, 0..5_usize, 0..5_usize).prop_map(|(kind, a, b)| Deed::Parts(kind, a, b)),
         6 => (0..12_u8, 0..9_usize, 0..9_usize).prop_map(|(kind, a, b)| Deed::Sets(kind, a, b)),
+        9 => (0..12_u8, 0..9_usize, 0..9_usize).prop_map(|(kind, a, b)| Deed::Whole(kind, a, b)),
         3 => Just(Deed::Undo),
         2 => Just(Deed::Redo),
     ]
@@ -81,14 +87,22 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
             };
             Edit::Stroke {
                 start: StrokeStart {
-                    part: part.id,
-                    set: part.sets[set % part.sets.len()].id,
-                    channels: Channels(std::array::from_fn(|c| channels >> c & 1 == 1)),
-                    action: Action::Paint,
-                    blend: Blend::default(),
-                    paint,
-                    brush: Brush { radius: 0.4, opacity: 0.7, hardness: 0.3, ..Brush::default() },
-                    view: View::Parallel { forward: Vec3::NEG_Z },
+                    mirror: Mirror { axes: [set % 3 == 1, set % 2 == 1, false], of_project: true },
+                    ..StrokeStart::new(
+                        Coat {
+                            action: [Action::Paint, Action::Soften, Action::Smear, Action::Erase]
+                                [i % 4],
+                            all_parts: channels % 3 == 0,
+                            ..Coat::new(
+                                part.id,
+                                part.sets[set % part.sets.len()].id,
+                                Channels(std::array::from_fn(|c| channels >> c & 1 == 1)),
+                                paint,
+                            )
+                        },
+                        Brush { radius: 0.4, opacity: 0.7, hardness: 0.3, ..Brush::default() },
+                        View::Parallel { forward: Vec3::NEG_Z },
+                    )
                 },
                 samples: vec![sample(from), sample(to)],
             }
@@ -145,23 +159,89 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                     let to = document.parts().iter().map(|part| part.id).collect();
                     Edit::CopySet { part, set, to }
                 }
-                _ => Edit::Pour {
-                    start: PourStart {
+                _ => Edit::Colorize {
+                    from: at(b),
+                    name: format!("Tint {serial}"),
+                    ramp: vec![
+                        Stop { at: 0.0, color: [0.0, 0.0, 0.0, 1.0] },
+                        Stop { at: 1.0, color: [0.2, 0.5, 0.1 * b as f32, 1.0] },
+                    ],
+                },
+            }
+        }
+        Deed::Whole(kind, a, b) => {
+            let owner = part(a)?;
+            let part = owner.id;
+            let set = owner.sets[b % owner.sets.len()].id;
+            let coat = Coat {
+                action: [Action::Paint, Action::Erase][b % 2],
+                all_parts: a % 2 == 0,
+                ..Coat::new(
+                    part,
+                    set,
+                    Channels([true, false, b % 2 == 0, b % 3 == 0]),
+                    [0.1 * b as f32, 0.5, 0.2, 1.0],
+                )
+            };
+            let at = Sample {
+                origin: Vec3::new(0.1 * a as f32, 0.1 * b as f32, 3.0),
+                direction: Vec3::NEG_Z,
+                held: false,
+                pressure: 1.0,
+            };
+            let helper = owner.sets.iter().find(|set| !set.is_product()).map(|set| set.id);
+            let region = match b % 8 {
+                0 => Region::All,
+                1 => Region::Piece,
+                2 => Region::Patch { tolerance: 0.1 },
+                3 => Region::Band { direction: Vec3::X, from: -0.3, to: 0.4, soft: 0.2 },
+                4 => Region::Gradient { from: Vec3::NEG_ONE, to: Vec3::ONE },
+                5 => Region::Chosen { set: helper? },
+                6 => Region::Group { index: 0 },
+                _ => Region::Boundary,
+            };
+            let how = match b % 6 {
+                0 => How::Blur { rounds: 2 },
+                1 => How::Invert,
+                2 => How::Shift { hue: 40.0, chroma: 1.2, lightness: -0.1 },
+                3 => How::Posterise { steps: 3 },
+                4 => How::Grow { rounds: 1 },
+                _ => How::Stretch,
+            };
+            let (name, role) = (format!("Then {}", b % 3), [Role::Mask, Role::Selection][a % 2]);
+            match kind {
+                0..4 => Edit::Fill {
+                    fill: Fill { coat, opacity: 0.75, region, at: Some(at), afresh: b % 5 == 0 },
+                },
+                4 => Edit::Adjust {
+                    adjustment: Adjustment {
                         part,
                         set,
-                        channels: some,
-                        action: [Action::Paint, Action::Erase][b % 2],
-                        blend: Blend::default(),
-                        paint: [0.1 * b as f32, 0.5, 0.2, 1.0],
-                        opacity: 0.75,
-                        pour: [Pour::All, Pour::Piece, Pour::Patch { tolerance: 0.1 }][a % 3],
-                        at: Sample {
-                            origin: Vec3::new(0.1 * a as f32, 0.1 * b as f32, 3.0),
-                            direction: Vec3::NEG_Z,
-                            held: false,
-                            pressure: 1.0,
-                        },
+                        channels: coat.channels,
+                        how,
+                        strength: 0.8,
+                        within: helper.filter(|_| a % 2 == 0),
                     },
+                },
+                5 => Edit::ClearPart { part },
+                6 => Edit::AddHelper { part, role, name, placement: Placement::Vertex },
+                7 => Edit::TakeSnapshot { name },
+                8 => Edit::RestoreSnapshot { name },
+                9 => Edit::DeleteSnapshot { name },
+                10 => Edit::SetPalette {
+                    swatches: vec![Swatch { name, color: [0.1 * b as f32, 0.2, 0.3] }; a],
+                },
+                _ => Edit::SetViews {
+                    views: vec![
+                        SavedView {
+                            name,
+                            eye: Vec3::splat(b as f32),
+                            target: Vec3::ZERO,
+                            parallel_height: None,
+                            cutaway: None,
+                        };
+                        a
+                    ],
                 },
             }
         }
@@ -174,7 +254,7 @@ fn state(document: &Document) -> String {
     let sets = |part: &speckle_core::Part| -> Vec<_> {
         let bits =
             |set: &speckle_core::ColorSet| set.values.iter().map(|v| v.map(f32::to_bits)).collect();
-        let said = |set: &speckle_core::ColorSet| (set.id, set.placement, set.traits());
+        let said = |set: &speckle_core::ColorSet| (set.id, set.role, set.placement, set.traits());
         part.sets.iter().map(|set| -> (_, Vec<[u32; 4]>) { (said(set), bits(set)) }).collect()
     };
     let parts: Vec<_> = document
@@ -182,7 +262,8 @@ fn state(document: &Document) -> String {
         .iter()
         .map(|p| (p.id, p.traits.clone(), p.geometry.id(), sets(p)))
         .collect();
-    format!("{:?} {parts:?}", document.traits())
+    let shelved = (document.traits(), document.swatches(), document.views());
+    format!("{shelved:?} {parts:?}")
 }
 
 proptest! {

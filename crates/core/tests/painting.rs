@@ -8,9 +8,10 @@ use proptest::prelude::*;
 use speckle_core::{
     Channels, Document, Edit, EditError, Encoding, HandId, Mesh, Placement, Transform,
     blend::Blend,
+    curve::Curve,
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
-    stroke::{Action, Brush, Falloff, Reach, Sample, StrokeStart, View},
+    stroke::{Action, Brush, BuildUp, Coat, Falloff, Reach, Sample, StrokeStart, View},
 };
 
 /// Both meshes in one, not joined.
@@ -35,20 +36,21 @@ const BLACK: [f32; 4] = [0.0, 0.0, 0.0, 0.0];
 
 fn start(document: &Document, brush: Brush) -> StrokeStart {
     let part = &document.parts()[0];
-    StrokeStart {
-        part: part.id,
-        set: part.sets[0].id,
-        channels: Channels::RGB,
-        action: Action::Paint,
-        blend: Blend::default(),
-        paint: BLACK,
-        brush,
-        view: View::Perspective { eye: Vec3::new(0.0, 0.0, 6.0), forward: Vec3::NEG_Z },
-    }
+    let coat = Coat::new(part.id, part.sets[0].id, Channels::RGB, BLACK);
+    let view = View::Perspective { eye: Vec3::new(0.0, 0.0, 6.0), forward: Vec3::NEG_Z };
+    StrokeStart::new(coat, brush, view)
 }
 
 fn hard(radius: f32) -> Brush {
     Brush { radius, hardness: 1.0, ..Brush::default() }
+}
+
+fn painted_with(paint: [f32; 4], start: StrokeStart) -> StrokeStart {
+    StrokeStart { coat: Coat { paint, ..start.coat }, ..start }
+}
+
+fn acting(action: Action, start: StrokeStart) -> StrokeStart {
+    StrokeStart { coat: Coat { action, ..start.coat }, ..start }
 }
 
 /// A pointer over the place (x, y, 0).
@@ -161,7 +163,7 @@ fn split_vertices_do_not_stop_the_brush() {
 
 #[test]
 fn the_pointers_speed_does_not_show() {
-    let soft = Brush { opacity: 0.7, hardness: 0.2, build_up: true, ..hard(0.2) };
+    let soft = Brush { opacity: 0.7, hardness: 0.2, build_up: BuildUp::Held, ..hard(0.2) };
     let paint = |steps: usize| {
         let mut document = document(sheet(60, 0.0), Placement::Vertex);
         let start = start(&document, soft);
@@ -187,8 +189,8 @@ fn a_stroke_that_crosses_itself_covers_once_unless_it_builds_up() {
         stroke(&mut document, start, &crossing);
         values(&document)[41 * 20 + 20][0]
     };
-    assert_eq!(at_middle(false), 0.5);
-    assert!(at_middle(true) < 0.01);
+    assert_eq!(at_middle(BuildUp::Stroke), 0.5);
+    assert!(at_middle(BuildUp::Dab) < 0.01);
 }
 
 /// Strokes of several hands on one set: each is undone exactly, whatever was under way meanwhile.
@@ -196,8 +198,8 @@ fn a_stroke_that_crosses_itself_covers_once_unless_it_builds_up() {
 fn interleaved_strokes_make_a_straight_journal() {
     let mut document = document(sheet(40, 0.0), Placement::Vertex);
     let ground = values(&document).to_vec();
-    let first = StrokeStart { paint: [1.0, 0.0, 0.0, 1.0], ..start(&document, hard(0.3)) };
-    let second = StrokeStart { paint: [0.0, 0.0, 1.0, 1.0], ..start(&document, hard(0.3)) };
+    let first = painted_with([1.0, 0.0, 0.0, 1.0], start(&document, hard(0.3)));
+    let second = painted_with([0.0, 0.0, 1.0, 1.0], start(&document, hard(0.3)));
     let (a, b) = (HandId(1), HandId(2));
     document.begin_stroke(a, first).unwrap();
     document.extend_stroke(a, &[over(-0.2, 0.0)]).unwrap();
@@ -224,10 +226,18 @@ fn impossible_edits_are_refused_and_change_nothing() {
     let bad = [
         StrokeStart { brush: hard(f32::NAN), ..good },
         StrokeStart { brush: Brush { opacity: 2.0, ..hard(0.1) }, ..good },
-        StrokeStart { channels: Channels([false; 4]), ..good },
-        StrokeStart { paint: [f32::NAN; 4], ..good },
+        StrokeStart { coat: Coat { channels: Channels([false; 4]), ..good.coat }, ..good },
+        painted_with([f32::NAN; 4], good),
         StrokeStart { view: View::Parallel { forward: Vec3::ZERO }, ..good },
-        StrokeStart { set: speckle_core::SetId(99), ..good },
+        StrokeStart { coat: Coat { set: speckle_core::SetId(99), ..good.coat }, ..good },
+        StrokeStart { brush: hard(0.0), ..good },
+        StrokeStart { brush: Brush { spacing: 0.0, ..hard(0.1) }, ..good },
+        StrokeStart { brush: Brush { flow: f32::NAN, ..hard(0.1) }, ..good },
+        StrokeStart { brush: Brush { falloff_curve: Some(Curve([2.0; 5])), ..hard(0.1) }, ..good },
+        acting(
+            Action::Smear,
+            StrokeStart { brush: Brush { reach: Reach::Facet, ..hard(0.1) }, ..good },
+        ),
     ];
     for start in bad {
         assert!(document.apply(Edit::Stroke { start, samples: vec![over(0.0, 0.0)] }).is_err());
@@ -283,7 +293,7 @@ fn erasing_brings_the_ground_color_back_and_nothing_else() {
     let paint = start(&document, hard(0.5));
     stroke(&mut document, paint, &[over(0.0, 0.0)]);
     assert!(values(&document).iter().any(|v| v[0] == 0.0));
-    let erase = StrokeStart { action: Action::Erase, ..start(&document, hard(0.7)) };
+    let erase = acting(Action::Erase, start(&document, hard(0.7)));
     stroke(&mut document, erase, &[over(0.0, 0.0)]);
     assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
 }
@@ -304,8 +314,9 @@ fn the_pens_pressure_scales_the_radius_and_the_opacity_when_asked() {
             .fold(0.0, f32::max);
         (farthest, values(&document)[41 * 20 + 20][0])
     };
-    let (plain, radius) = (hard(0.6), Brush { pressure_radius: true, ..hard(0.6) });
-    let opacity = Brush { pressure_opacity: true, ..hard(0.6) };
+    let (plain, radius) =
+        (hard(0.6), Brush { pressure_radius: Some(Curve::STRAIGHT), ..hard(0.6) });
+    let opacity = Brush { pressure_opacity: Some(Curve::STRAIGHT), ..hard(0.6) };
     assert_eq!(painted(plain, 0.5), painted(plain, 1.0));
     assert!((painted(radius, 0.5).0 - 0.3).abs() < 1e-3);
     assert_eq!(painted(opacity, 0.25).1, 0.75);
@@ -403,9 +414,9 @@ fn a_stroke_after_hovering_paints_as_one_without() {
     let mut hovered = document(sheet(20, 0.1), Placement::Corner);
     let brush = hard(0.3);
     let start_of = start(&hovered, brush);
-    let target = (start_of.part, start_of.set);
+    let view_from = |view| StrokeStart { view, ..start_of };
     for sample in [over(0.5, 0.5), samples[1], samples[0]] {
-        let covered = hovered.hover(HandId(7), target, brush, start_of.view, &sample).unwrap();
+        let covered = hovered.hover(HandId(7), &start_of, &sample).unwrap();
         assert!(!covered.is_empty());
     }
     for document in [&mut plain, &mut hovered] {
@@ -418,13 +429,13 @@ fn a_stroke_after_hovering_paints_as_one_without() {
     // From the other side the same brush covers the same, since nothing is known from there yet.
     let view = View::Perspective { eye: Vec3::new(0.0, 0.0, -6.0), forward: Vec3::Z };
     let back = Sample { origin: Vec3::new(0.0, 0.0, -6.0), direction: Vec3::Z, ..samples[0] };
-    let behind = hovered.hover(HandId(7), target, brush, view, &back).unwrap();
-    assert_eq!(behind, hovered.hover(HandId(8), target, brush, view, &back).unwrap());
+    let behind = hovered.hover(HandId(7), &view_from(view), &back).unwrap();
+    assert_eq!(behind, hovered.hover(HandId(8), &view_from(view), &back).unwrap());
     assert!(!behind.is_empty());
     // A part that moved since is looked at anew: the pointer is beside it now.
     let transform = Transform { translation: Vec3::new(90.0, 0.0, 0.0), ..Transform::IDENTITY };
-    hovered.apply(Edit::PlacePart { part: target.0, transform }).unwrap();
-    let covered = hovered.hover(HandId(7), target, brush, start_of.view, &samples[0]).unwrap();
+    hovered.apply(Edit::PlacePart { part: start_of.coat.part, transform }).unwrap();
+    let covered = hovered.hover(HandId(7), &start_of, &samples[0]).unwrap();
     assert!(covered.is_empty());
 }
 
@@ -432,11 +443,8 @@ fn a_stroke_after_hovering_paints_as_one_without() {
 #[test]
 fn a_blend_is_laid_on_once_however_often_the_stroke_passes() {
     let mut document = document(sheet(10, 0.0), Placement::Vertex);
-    let half = StrokeStart {
-        blend: Blend::Multiply,
-        paint: [0.5, 0.5, 0.5, 1.0],
-        ..start(&document, hard(0.5))
-    };
+    let mut half = painted_with([0.5, 0.5, 0.5, 1.0], start(&document, hard(0.5)));
+    half.coat.blend = Blend::Multiply;
     let there_and_back = [over(-0.5, 0.0), over(0.5, 0.0), over(-0.5, 0.0)];
     for power in 1..4 {
         stroke(&mut document, half, &there_and_back);
@@ -444,7 +452,7 @@ fn a_blend_is_laid_on_once_however_often_the_stroke_passes() {
         assert!((middle[0] - 0.5_f32.powi(power)).abs() < 1e-6, "{power}: {middle:?}");
     }
     // Erasing lays the ground color on as it is, whatever the blend.
-    stroke(&mut document, StrokeStart { action: Action::Erase, ..half }, &there_and_back);
+    stroke(&mut document, acting(Action::Erase, half), &there_and_back);
     assert_eq!(values(&document)[60][0], 1.0);
 }
 
@@ -462,7 +470,11 @@ fn a_fast_facet_stroke_covers_every_face_it_crosses() {
         };
         let reach = Reach::Facet;
         // That another reach builds up while held has no say here.
-        let brush = Brush { reach, build_up: parallel, ..hard(0.001) };
+        let brush = Brush {
+            reach,
+            build_up: if parallel { BuildUp::Held } else { BuildUp::Stroke },
+            ..hard(0.001)
+        };
         let mut start = start(&document, brush);
         if parallel {
             start.view = view;

@@ -6,9 +6,8 @@ mod common;
 use glam::Vec3;
 use speckle_core::{
     Channels, Document, Edit, Encoding, Mesh, PartId, Placement, SetId,
-    blend::Blend,
     document::{Direction, NewPart, NewSet},
-    stroke::{Action, Brush, Sample, StrokeStart, View},
+    stroke::{Brush, Coat, Sample, StrokeStart, View},
 };
 use speckle_store::{ProjectId, Store, StoreError};
 
@@ -21,16 +20,11 @@ fn sheet(n: u32) -> NewPart {
 fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
     let part = &document.parts()[0];
     Edit::Stroke {
-        start: StrokeStart {
-            part: part.id,
-            set: part.sets[0].id,
-            channels: Channels::RGB,
-            action: Action::Paint,
-            blend: Blend::default(),
-            paint,
-            brush: Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, ..Brush::default() },
-            view: View::Parallel { forward: Vec3::NEG_Z },
-        },
+        start: StrokeStart::new(
+            Coat::new(part.id, part.sets[0].id, Channels::RGB, paint),
+            Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, ..Brush::default() },
+            View::Parallel { forward: Vec3::NEG_Z },
+        ),
         samples: [-0.8, 0.8]
             .map(|x| Sample {
                 origin: Vec3::new(x, y, 2.0),

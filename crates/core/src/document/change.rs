@@ -9,6 +9,9 @@ use crate::{
     color::Rgba,
     color_set::{ColorSet, SetId, SetTraits},
     geometry::ContentId,
+    stroke::under_hand::StrokeUnderHand,
+    swatches::Swatch,
+    views::SavedView,
 };
 
 /// What an edit did, with all that is needed to take it back and lay it on again.
@@ -115,6 +118,20 @@ pub enum Step {
         /// From then on.
         after: Box<SetTraits>,
     },
+    /// The palette changed.
+    Swatches {
+        /// Until then.
+        before: Vec<Swatch>,
+        /// From then on.
+        after: Vec<Swatch>,
+    },
+    /// The saved views changed.
+    Views {
+        /// Until then.
+        before: Vec<SavedView>,
+        /// From then on.
+        after: Vec<SavedView>,
+    },
     /// Values changed.
     Values {
         /// The part.
@@ -212,7 +229,7 @@ impl Document {
                 }
                 self.parts.remove(*index);
                 // Whoever paints on it holds a pointer over nothing now.
-                self.strokes.retain(|_, stroke| stroke.start().part != part.id);
+                self.strokes.retain(|_, stroke| stroke.canvases().all(|c| c.part != part.id));
                 self.forget_kept();
             }
             (Step::PartMoved { from, to }, _) => {
@@ -232,6 +249,14 @@ impl Document {
             }
             (Step::ProjectTraits { before, after }, _) => {
                 self.traits = if direction == Direction::Forward { *after } else { *before };
+            }
+            (Step::Swatches { before, after }, _) => {
+                let swatches = if direction == Direction::Forward { after } else { before };
+                self.swatches.clone_from(swatches);
+            }
+            (Step::Views { before, after }, _) => {
+                let views = if direction == Direction::Forward { after } else { before };
+                self.views.clone_from(views);
             }
             (Step::SetMoved { part, from, to }, _) => {
                 let (from, to) = match direction {
@@ -272,7 +297,7 @@ impl Document {
                     return Err(EditError::DoesNotFit("the set to take away is not in its place"));
                 }
                 owner.sets.remove(*index);
-                self.strokes.retain(|_, stroke| stroke.start().set != set.id);
+                self.strokes.retain(|_, stroke| !paints(stroke, set.id));
                 self.forget_kept();
             }
             (Step::Values { part, set, patch }, _) => {
@@ -332,8 +357,12 @@ impl Document {
     }
 
     /// Lets go of kept values that no stroke needs any more.
-    fn forget_kept(&mut self) {
+    pub(super) fn forget_kept(&mut self) {
         let strokes = &self.strokes;
-        self.kept.retain(|set, _| strokes.values().any(|stroke| stroke.start().set == *set));
+        self.kept.retain(|&set, _| strokes.values().any(|stroke| paints(stroke, set)));
     }
+}
+
+fn paints(stroke: &StrokeUnderHand, set: SetId) -> bool {
+    stroke.canvases().any(|canvas| canvas.set == set)
 }

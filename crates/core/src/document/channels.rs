@@ -1,14 +1,13 @@
 //! Edits of whole channels: cleared, swapped, merged into others, taken out into a set.
 
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{
-    Change, Document, EditError, NewSet, PartId, Step,
-    sets::{no_lock, values_changed},
-};
+use super::{Change, Document, EditError, NewSet, PartId, Step, sets::no_lock};
 use crate::{
     color::Rgba,
     color_set::{Channels, ColorSet, Encoding, Placement, SetId, convert},
+    ramp::{self, Stop},
 };
 
 /// One channel of one set of one part.
@@ -96,7 +95,7 @@ impl Document {
             .filter(|(_, on)| *on)
             .map(|(n, _)| *n)
             .collect();
-        Ok(values_changed(format!("Clear {} of {}", names, own.name), part, &own, &after))
+        self.values_changed(format!("Clear {} of {}", names, own.name), part, &own, after)
     }
 
     pub(super) fn change_swapping(
@@ -121,7 +120,7 @@ impl Document {
             })
             .collect();
         let label = format!("Swap {} and {}", own.channel_name(a), own.channel_name(b));
-        let mut change = values_changed(label, part, &own, &after);
+        let mut change = self.values_changed(label, part, &own, after)?;
         // What the numbers mean goes with them.
         let mut traits = own.traits();
         traits.channels.swap(a, b);
@@ -176,7 +175,7 @@ impl Document {
         }
         let (verb, target) = (merge.verb(), own.channel_name(to.channel));
         let name = if invert { format!("{name}, inverted,") } else { name };
-        Ok(values_changed(format!("{verb} {name} into {target}"), to.part, &own, &after))
+        self.values_changed(format!("{verb} {name} into {target}"), to.part, &own, after)
     }
 
     /// A new set whose channels come from channels of the part, or are one number: alone, one
@@ -213,6 +212,29 @@ impl Document {
             part,
             NewSet { name: name.to_owned(), placement, encoding, ground, values },
         )
+    }
+}
+
+impl Document {
+    /// A new color set on the part of a channel, of its set's placement: the channel's numbers by
+    /// a color ramp, whose color at 1 is the ground color.
+    pub(super) fn change_colorizing(
+        &mut self,
+        from: ChannelAt,
+        name: &str,
+        ramp: &[Stop],
+    ) -> Result<Change, EditError> {
+        if let Some(problem) = ramp::problem(ramp) {
+            return Err(EditError::Channel(problem));
+        }
+        let placement = self.set(from.part, from.set)?.placement;
+        let (_, numbers) = self.numbers_at(from, from.part, placement)?;
+        let values = numbers.into_par_iter().map(|number| ramp::at(ramp, number)).collect();
+        let (name, encoding) = (name.to_owned(), Encoding::Color);
+        let new = NewSet { name, placement, encoding, ground: ramp::at(ramp, 1.0), values };
+        let mut change = self.change_adding_set(from.part, new)?;
+        change.label = change.label.replacen("Add set", "Colorize into", 1);
+        Ok(change)
     }
 }
 

@@ -7,7 +7,7 @@ use super::{
     ProjectTraits, Step,
 };
 use crate::{
-    color_set::{ColorSet, SetId},
+    color_set::{ColorSet, Role, SetId},
     geometry::Geometry,
 };
 
@@ -128,8 +128,17 @@ impl Document {
         traits.name = self.free_name(&format!("{} copy", traits.name), &[]);
         traits.locked = false;
         let mut sets = self.parts[index].sets.clone();
+        let mut renewed: Vec<(SetId, SetId)> = Vec::with_capacity(sets.len());
         for set in &mut sets {
-            set.id = SetId(self.take_id());
+            let id = SetId(self.take_id());
+            renewed.push((set.id, id));
+            set.id = id;
+            // Snapshots stand behind what they are of.
+            if let Role::Snapshot { of } = &mut set.role
+                && let Some((_, new)) = renewed.iter().find(|(old, _)| old == of)
+            {
+                *of = *new;
+            }
         }
         let label = format!("Duplicate {}", self.parts[index].traits.name);
         let mesh = self.parts[index].geometry.id();

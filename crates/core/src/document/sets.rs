@@ -2,9 +2,12 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use super::{Change, Document, EditError, MOST_SETS, NewSet, PartId, Patch, Step};
+use super::{
+    Change, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch, Step,
+};
 use crate::{
-    color_set::{ChannelTraits, ColorSet, Placement, SetId, SetTraits, convert},
+    color::Rgba,
+    color_set::{ChannelTraits, ColorSet, Placement, Role, SetId, SetTraits, convert},
     geometry::Geometry,
     mesh::Mesh,
 };
@@ -29,14 +32,11 @@ impl Document {
         set: NewSet,
     ) -> Result<Change, EditError> {
         let owner = self.unlocked(part)?.clone();
-        let name = owner.traits.name;
-        if owner.sets.len() >= MOST_SETS {
-            return Err(EditError::TooManySets { part: name });
-        }
-        let set = self.admit_set(&name, &owner.sets, set, owner.geometry.mesh())?;
+        let products = has_room(&owner, 1, Role::Product)?;
+        let set = self.admit_set(&owner.traits.name, &owner.sets, set, owner.geometry.mesh())?;
         Ok(Change {
             label: format!("Add set {}", set.name),
-            steps: vec![Step::Set { part, index: owner.sets.len(), set }],
+            steps: vec![Step::Set { part, index: products, set }],
         })
     }
 
@@ -54,13 +54,13 @@ impl Document {
             Err(EditError::NoName)
         } else if values.len() != needed {
             Err(EditError::WrongLength { set: name, got: values.len(), needed })
-        } else if beside.iter().any(|other| other.name == name) {
+        } else if beside.iter().any(|other| other.is_product() && other.name == name) {
             Err(EditError::NameTaken { part: part.to_owned(), name })
         } else {
             let id = SetId(self.take_id());
-            let channels = Default::default();
+            let (channels, role) = Default::default();
             let values = Arc::new(values);
-            Ok(ColorSet { id, name, placement, encoding, ground, channels, values })
+            Ok(ColorSet { id, name, placement, encoding, ground, channels, role, values })
         }
     }
 
@@ -76,7 +76,8 @@ impl Document {
             return Err(EditError::NoName);
         }
         let owner = self.part(part)?;
-        if owner.sets.iter().any(|other| other.id != set && other.name == name) {
+        let is_same = |other: &&ColorSet| other.id != set && other.role == own.role;
+        if owner.sets.iter().filter(is_same).any(|other| other.name == name) {
             return Err(EditError::NameTaken { part: owner.traits.name.clone(), name });
         }
         let label = format!("Rename {} to {name}", own.name);
@@ -91,9 +92,7 @@ impl Document {
         let (index, own, _) = self.own_set(part, set)?;
         let mut copy = self.as_kept(own);
         let owner = self.part(part)?;
-        if owner.sets.len() >= MOST_SETS {
-            return Err(EditError::TooManySets { part: owner.traits.name.clone() });
-        }
+        has_room(owner, 1, copy.role)?;
         let taken = |name: &str| owner.sets.iter().any(|other| other.name == name);
         let label = format!("Duplicate {}", copy.name);
         let names = std::iter::once(format!("{} copy", copy.name))
@@ -111,10 +110,14 @@ impl Document {
     ) -> Result<Change, EditError> {
         let (index, own, _) = self.own_set(part, set)?;
         no_lock(own, [true; 4])?;
-        Ok(Change {
-            label: format!("Delete set {}", own.name),
-            steps: vec![Step::SetGone { part, index, set: self.as_kept(own) }],
-        })
+        // What it was like once goes with it. From the last one on, so that places stay true.
+        let owner = self.part(part)?;
+        let snapshots = owner.sets.iter().enumerate().rev();
+        let snapshots = snapshots.filter(|(_, other)| other.role == Role::Snapshot { of: set });
+        let mut steps: Vec<Step> =
+            snapshots.map(|(index, set)| Step::SetGone { part, index, set: set.clone() }).collect();
+        steps.push(Step::SetGone { part, index, set: self.as_kept(own) });
+        Ok(Change { label: format!("Delete {} {}", own.role.noun(), own.name), steps })
     }
 
     pub(super) fn change_moving_set(
@@ -124,7 +127,14 @@ impl Document {
         to: usize,
     ) -> Result<Change, EditError> {
         let (from, own, _) = self.own_set(part, set)?;
-        let to = to.min(self.part(part)?.sets.len() - 1);
+        let owner = self.part(part)?;
+        let products = owner.products().count();
+        // Helpers stand behind the others, and stay there.
+        let to = if own.is_product() {
+            to.min(products - 1)
+        } else {
+            to.clamp(products, owner.sets.len() - 1)
+        };
         let label = format!("Reorder {}", own.name);
         let steps = if from == to { vec![] } else { vec![Step::SetMoved { part, from, to }] };
         Ok(Change { label, steps })
@@ -144,13 +154,10 @@ impl Document {
         let to: BTreeSet<PartId> = to.iter().copied().filter(|&other| other != part).collect();
         for other in to {
             let owner = self.unlocked(other)?;
-            if owner.sets.iter().any(|own| own.name == source.name) {
+            if owner.products().any(|own| own.name == source.name) {
                 continue;
             }
-            if owner.sets.len() >= MOST_SETS {
-                return Err(EditError::TooManySets { part: owner.traits.name.clone() });
-            }
-            let index = owner.sets.len();
+            let index = has_room(owner, 1, source.role)?;
             let values = if owner.geometry.id() == mesh {
                 source.values.clone()
             } else {
@@ -171,7 +178,7 @@ impl Document {
     pub(super) fn change_making_agree(&mut self) -> Result<Change, EditError> {
         let mut planned: Vec<(ColorSet, PartId)> = Vec::new();
         for part in &self.parts {
-            for set in &part.sets {
+            for set in part.products() {
                 if !planned.iter().any(|(known, _)| known.name == set.name) {
                     let named = ColorSet { values: Arc::default(), ..set.clone() };
                     planned.push((named, part.id));
@@ -184,17 +191,14 @@ impl Document {
             let lacking: Vec<ColorSet> = {
                 let part = self.part(id)?;
                 let lacks =
-                    |set: &&(ColorSet, PartId)| !part.sets.iter().any(|own| own.name == set.0.name);
+                    |set: &&(ColorSet, PartId)| !part.products().any(|own| own.name == set.0.name);
                 planned.iter().filter(lacks).map(|(set, _)| set.clone()).collect()
             };
             if lacking.is_empty() {
                 continue;
             }
             let owner = self.unlocked(id)?;
-            let first = owner.sets.len();
-            if first + lacking.len() > MOST_SETS {
-                return Err(EditError::TooManySets { part: owner.traits.name.clone() });
-            }
+            let first = has_room(owner, lacking.len(), Role::Product)?;
             let geometry = owner.geometry.clone();
             for (index, set) in (first..).zip(lacking) {
                 let values = vec![set.ground; set.placement.count(geometry.mesh())];
@@ -294,18 +298,54 @@ fn traits_changed(label: String, part: PartId, set: &ColorSet, after: SetTraits)
     Change { label, steps }
 }
 
-/// The change from a set's values to others, which are written where they differ.
-pub(super) fn values_changed(
-    label: String,
-    part: PartId,
-    set: &ColorSet,
-    after: &[crate::color::Rgba],
-) -> Change {
-    let patch = Patch::between(&set.values, after);
-    let steps = if patch.indices.is_empty() {
-        Vec::new()
-    } else {
-        vec![Step::Values { part, set: set.id, patch }]
-    };
-    Change { label, steps }
+/// Where the next of several more sets of a role stands.
+///
+/// # Errors
+/// When there would be too many.
+pub(super) fn has_room(part: &Part, more: usize, role: Role) -> Result<usize, EditError> {
+    let name = || part.traits.name.clone();
+    let products = part.products().count();
+    if role == Role::Product {
+        let is_room = products + more <= MOST_SETS;
+        return is_room.then_some(products).ok_or_else(|| EditError::TooManySets { part: name() });
+    }
+    let is_room = part.sets.len() - products + more <= MOST_HELPERS;
+    is_room.then_some(part.sets.len()).ok_or_else(|| EditError::TooManyHelpers { part: name() })
+}
+
+impl Document {
+    /// The change from a set's values to others: written where they differ, and as far as the
+    /// part's mask lets them.
+    pub(super) fn values_changed(
+        &self,
+        label: String,
+        part: PartId,
+        set: &ColorSet,
+        mut after: Vec<Rgba>,
+    ) -> Result<Change, EditError> {
+        if let Some(shield) = self.shield(self.part(part)?, set) {
+            for ((value, before), open) in after.iter_mut().zip(set.values.iter()).zip(&*shield) {
+                for (value, before) in value.iter_mut().zip(before) {
+                    *value = before + (*value - before) * open;
+                }
+            }
+        }
+        Ok(Self::all_changed(label, part, set, &after))
+    }
+
+    /// The change from a set's values to others, whatever protects them.
+    pub(super) fn all_changed(
+        label: String,
+        part: PartId,
+        set: &ColorSet,
+        after: &[Rgba],
+    ) -> Change {
+        let patch = Patch::between(&set.values, after);
+        let steps = if patch.indices.is_empty() {
+            Vec::new()
+        } else {
+            vec![Step::Values { part, set: set.id, patch }]
+        };
+        Change { label, steps }
+    }
 }

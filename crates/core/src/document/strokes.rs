@@ -1,4 +1,4 @@
-//! Strokes while the pointer is down, and what it would cover before.
+//! Strokes while the pointer is down, and what one would cover before.
 
 use std::sync::Arc;
 
@@ -6,9 +6,12 @@ use super::{Change, Direction, Document, EditError, HandId, Part, PartId, Patch,
 use crate::{
     blend::Base,
     color_set::{Channels, ColorSet, Placement, SetId},
+    scene::{Body, Scene},
+    stencil::Laid,
     stroke::{
-        Brush, NO_CHANNEL, Reach, Sample, StrokeStart, StrokeUnderHand, View,
-        footprint::{Footprint, Placed, Surface},
+        Coat, Kept, NO_CHANNEL, Sample, StrokeStart, View,
+        footprint::{Footprint, Placed, Surface, Touch, Way},
+        under_hand::{Canvas, StrokeUnderHand, Values},
     },
 };
 
@@ -21,28 +24,99 @@ impl Document {
     pub fn begin_stroke(
         &mut self,
         hand: HandId,
-        mut start: StrokeStart,
+        start: StrokeStart,
     ) -> Result<Option<Change>, EditError> {
         if let Some(problem) = start.problem() {
             return Err(EditError::Stroke(problem));
         }
-        let part = self.unlocked(start.part)?;
-        if !part.traits.visible {
-            return Err(EditError::Hidden(part.traits.name.clone()));
-        }
-        let set = self.set(start.part, start.set)?;
-        start.channels = open_channels(set, start.channels)?;
-        let base = Base { encoding: set.encoding, ground: set.ground };
-        let surface = surface_of(part, set.placement);
+        let canvases = self.canvases(&start.coat)?;
         let earlier = self.end_stroke(hand);
-        let footprint = self.take_footprint(hand, start.brush.reach, surface, start.view);
-        let stroke = StrokeUnderHand::new(start, footprint, base);
-        self.strokes.insert(hand, stroke);
+        let own = self.part(start.coat.part)?.traits.transform;
+        let images = start.mirror.images(&own).into_iter().map(Some);
+        let mut pool = self.footprints.remove(&hand).unwrap_or_default();
+        let way = Way::from(&start.brush);
+        let lanes = std::iter::once(None)
+            .chain(images)
+            .map(|image| {
+                let footprints = canvases.iter().map(|canvas| {
+                    let scene = self.scene(canvas.part, start.view, &start.coat);
+                    let scene = image.map_or(scene.clone(), |image| scene.mirrored(&image));
+                    take_footprint(&mut pool, way, &canvas.surface, scene)
+                });
+                (image, footprints.collect())
+            })
+            .collect();
+        self.strokes.insert(hand, StrokeUnderHand::new(start, canvases, lanes));
         Ok(earlier)
     }
 
-    /// Moves a pointer on; returns the elements that changed, ascending. A stroke that was ended
-    /// meanwhile (its part was taken away) changes nothing.
+    /// The sets that a coat goes on, the named one's part first among equals: in the order of the
+    /// parts. Other parts take part when they are visible, open, and have such a set.
+    ///
+    /// # Errors
+    /// When the named one cannot take it.
+    fn canvases(&self, coat: &Coat) -> Result<Vec<Canvas>, EditError> {
+        let own = self.set(coat.part, coat.set)?;
+        self.canvas(coat.part, own, coat)?;
+        let canvases = self.targets(coat)?.into_iter().filter_map(|(part, set)| {
+            let set = self.set(part, set).ok()?;
+            self.canvas(part, set, coat).ok()
+        });
+        Ok(canvases.collect())
+    }
+
+    fn canvas(&self, part: PartId, set: &ColorSet, coat: &Coat) -> Result<Canvas, EditError> {
+        let owner = self.unlocked(part)?;
+        if !owner.traits.visible {
+            return Err(EditError::Hidden(owner.traits.name.clone()));
+        }
+        let surface = surface_of(owner, set.placement);
+        Ok(Canvas {
+            part,
+            set: set.id,
+            channels: open_channels(set, coat.channels)?,
+            base: Base { encoding: set.encoding, ground: set.ground },
+            shield: self.shield(owner, set),
+            stencil: self.laid(coat, &surface)?,
+            surface,
+        })
+    }
+
+    /// The named set, and those of the same name on the other visible parts when all are meant.
+    pub(super) fn targets(&self, coat: &Coat) -> Result<Vec<(PartId, SetId)>, EditError> {
+        let own = self.set(coat.part, coat.set)?;
+        let is_meant = |part: &&Part| {
+            part.id == coat.part || (coat.all_parts && part.traits.visible && !part.traits.locked)
+        };
+        let same = |part: &Part| {
+            let alike = |set: &&ColorSet| match part.id == coat.part {
+                true => set.id == coat.set,
+                false => set.name == own.name && set.role == own.role,
+            };
+            part.sets.iter().find(alike).map(|set| (part.id, set.id))
+        };
+        Ok(self.parts.iter().filter(is_meant).filter_map(same).collect())
+    }
+
+    /// The stencil of a coat, laid over a surface.
+    pub(super) fn laid(&self, coat: &Coat, surface: &Surface) -> Result<Option<Laid>, EditError> {
+        let Some(usage) = coat.stencil else { return Ok(None) };
+        let image = self.stencils.get(&usage.stencil).ok_or(EditError::NoSuchStencil)?.clone();
+        if let Some(problem) = usage.problem(surface.body.geometry.mesh()) {
+            return Err(EditError::Stroke(problem));
+        }
+        Ok(Some(Laid::new(image, usage, surface.clone())))
+    }
+
+    /// What is seen around a part.
+    pub(super) fn scene(&self, part: PartId, view: View, coat: &Coat) -> Scene {
+        let others = self.parts.iter().filter(|other| other.id != part && other.traits.visible);
+        let others = Arc::new(others.map(body_of).collect());
+        Scene { view, cutaway: coat.cutaway, others }
+    }
+
+    /// Moves a pointer on; returns the elements that changed of each set, ascending. A stroke that
+    /// was ended meanwhile (its part was taken away) changes nothing.
     ///
     /// # Errors
     /// When the target is gone.
@@ -50,103 +124,159 @@ impl Document {
         &mut self,
         hand: HandId,
         samples: &[Sample],
-    ) -> Result<Vec<u32>, EditError> {
-        let Some(stroke) = self.strokes.get_mut(&hand) else { return Ok(Vec::new()) };
-        let start = *stroke.start();
-        let part =
-            self.parts.iter_mut().find(|p| p.id == start.part).ok_or(EditError::NoSuchPart)?;
-        let set = part
-            .sets
-            .iter_mut()
-            .find(|s| s.id == start.set)
-            .ok_or_else(|| EditError::NoSuchSet { part: part.traits.name.clone() })?;
-        let kept = self.kept.entry(start.set).or_default();
-        Ok(stroke.extend(samples, Arc::make_mut(&mut set.values).as_mut_slice(), kept))
+    ) -> Result<Vec<(PartId, SetId, Vec<u32>)>, EditError> {
+        let Self { strokes, parts, kept, .. } = self;
+        let Some(stroke) = strokes.get_mut(&hand) else { return Ok(Vec::new()) };
+        let targets: Vec<(PartId, SetId)> = stroke.canvases().map(|c| (c.part, c.set)).collect();
+        let mut kepts: Vec<Kept> =
+            targets.iter().map(|(_, set)| kept.remove(set).unwrap_or_default()).collect();
+        // Canvases are in the order of the parts, so one walk over them finds all sets.
+        let mut fields = Vec::with_capacity(targets.len());
+        let mut missing = None;
+        let mut left = parts.iter_mut();
+        for (&(part, set), kept) in targets.iter().zip(&mut kepts) {
+            let owner = left.find(|owner| owner.id == part);
+            let found = owner.and_then(|owner| owner.sets.iter_mut().find(|own| own.id == set));
+            match found {
+                Some(found) => {
+                    fields.push(Values {
+                        now: Arc::make_mut(&mut found.values).as_mut_slice(),
+                        kept,
+                    });
+                }
+                None => missing = Some(EditError::NoSuchPart),
+            }
+        }
+        let changed =
+            if missing.is_none() { stroke.extend(samples, &mut fields) } else { Vec::new() };
+        drop(fields);
+        for (&(_, set), theirs) in targets.iter().zip(kepts) {
+            kept.insert(set, theirs);
+        }
+        match missing {
+            Some(error) => Err(error),
+            None => Ok(targets.into_iter().zip(changed).map(|((p, s), c)| (p, s, c)).collect()),
+        }
     }
 
-    /// What a stroke under hand paints on.
+    /// Whether a hand's pointer is down.
     #[must_use]
-    pub fn stroke_target(&self, hand: HandId) -> Option<(PartId, SetId)> {
-        self.strokes.get(&hand).map(|stroke| (stroke.start().part, stroke.start().set))
+    pub fn is_painting(&self, hand: HandId) -> bool {
+        self.strokes.contains_key(&hand)
     }
 
     /// Lifts a pointer; `None` when the stroke touched nothing.
     pub fn end_stroke(&mut self, hand: HandId) -> Option<Change> {
         let stroke = self.strokes.remove(&hand)?;
-        let StrokeStart { part, set: set_id, .. } = *stroke.start();
-        let is_last = !self.strokes.values().any(|other| other.start().set == set_id);
-        let change = self.set(part, set_id).ok().and_then(|set| {
-            let kept = self.kept.get(&set_id)?;
-            let mut indices = stroke.touched().to_vec();
+        let mut steps = Vec::new();
+        let mut name = String::new();
+        for (canvas, touched) in stroke.touched() {
+            let (part, set_id) = (canvas.part, canvas.set);
+            let (Ok(set), Some(kept)) = (self.set(part, set_id), self.kept.get(&set_id)) else {
+                continue;
+            };
+            let mut indices = touched.to_vec();
             indices.sort_unstable();
             indices.retain(|i| kept[i] != set.values[*i as usize]);
+            if indices.is_empty() {
+                continue;
+            }
             let before = indices.iter().map(|i| kept[i]).collect();
             let after = indices.iter().map(|&i| set.values[i as usize]).collect();
+            name.clone_from(&set.name);
             let patch = Patch { indices, before, after };
-            (!patch.indices.is_empty()).then(|| Change {
-                label: format!("{} on {}", stroke.start().title(), set.name),
-                steps: vec![Step::Values { part, set: set_id, patch }],
-            })
+            steps.push(Step::Values { part, set: set_id, patch });
+        }
+        let change = (!steps.is_empty()).then(|| {
+            let parts = match steps.len() {
+                1 => String::new(),
+                several => format!(" of {several} parts"),
+            };
+            Change { label: format!("{} on {name}{parts}", stroke.start().title()), steps }
         });
-        self.footprints.insert(hand, stroke.into_footprint());
-        if is_last {
-            self.kept.remove(&set_id);
-        } else if let Some(change) = &change {
+        if let Some(change) = &change {
             self.lay_on_kept(change, Direction::Forward);
         }
+        self.footprints.insert(hand, stroke.into_footprints());
+        self.forget_kept();
         change
     }
 
-    /// What a dab would cover where a pointer is; nothing off the surface, with a brush that makes
-    /// no sense, or on a hidden part. What is learned of the surface serves the stroke that
-    /// follows from the same view.
+    /// What a dab would cover of the named part where a pointer is, in the mirror too; nothing off
+    /// the surface, with a brush that makes no sense, or on a hidden part. What is learned of the
+    /// surface serves the stroke that follows from the same view.
     ///
     /// # Errors
     /// When the target is gone.
     pub fn hover(
         &mut self,
         hand: HandId,
-        (part, set): (PartId, SetId),
-        brush: Brush,
-        view: View,
+        start: &StrokeStart,
         sample: &Sample,
     ) -> Result<Vec<u32>, EditError> {
+        let (part, set) = (start.coat.part, start.coat.set);
         let placement = self.set(part, set)?.placement;
-        let part = self.part(part)?;
-        let is_radius = brush.radius > 0.0 && brush.radius.is_finite();
-        if !is_radius || !part.traits.visible || !view.is_valid() {
+        let owner = self.part(part)?;
+        let makes_sense = start.problem().is_none() || start.coat.channels.is_empty();
+        if !makes_sense || !owner.traits.visible {
             return Ok(Vec::new());
         }
-        let surface = surface_of(part, placement);
-        let mut footprint = self.take_footprint(hand, brush.reach, surface, view);
-        let covered = footprint.cast(sample.origin, sample.direction).map(|(hit, depth)| {
-            let covered = footprint.cover(&hit, brush.radius_at(&view, depth, 1.0));
-            covered.iter().map(|covered| covered.element).collect()
-        });
-        self.footprints.insert(hand, footprint);
-        Ok(covered.unwrap_or_default())
+        let surface = surface_of(owner, placement);
+        let scene = self.scene(part, start.view, &start.coat);
+        let images = start.mirror.images(&owner.traits.transform);
+        let mut pool = self.footprints.remove(&hand).unwrap_or_default();
+        let mut found = Vec::new();
+        for image in std::iter::once(None).chain(images.into_iter().map(Some)) {
+            let (mut scene, mut sample) = (scene.clone(), *sample);
+            if let Some(image) = image {
+                scene = scene.mirrored(&image);
+                sample.origin = image.transform_point3(sample.origin);
+                sample.direction = image.transform_vector3(sample.direction);
+            }
+            let mut footprint = take_footprint(&mut pool, Way::from(&start.brush), &surface, scene);
+            let hit = footprint.cast(sample.origin, sample.direction);
+            let hit = hit.filter(|(_, distance)| {
+                !footprint.is_hidden(sample.origin, sample.direction, *distance)
+            });
+            if let Some((hit, _)) = hit {
+                let middle = surface.body.placed.to_project(hit.point);
+                let view = footprint.scene().view;
+                let radius = start.brush.radius_at(&view, view.depth(middle), 1.0);
+                let touch = Touch { middle, face: Some(hit.face) };
+                found.extend(footprint.cover(&touch, radius).iter().map(|c| c.element));
+            }
+            pool.push(footprint);
+        }
+        self.footprints.insert(hand, pool);
+        if start.mirror.axes != [false; 3] {
+            found.sort_unstable();
+            found.dedup();
+        }
+        Ok(found)
     }
 
     /// Lets go of what was learned for a hand.
     pub fn forget_hand(&mut self, hand: HandId) {
         self.footprints.remove(&hand);
     }
+}
 
-    /// The footprint of a hand's last look, if that was on the same; else a new one.
-    fn take_footprint(
-        &mut self,
-        hand: HandId,
-        reach: Reach,
-        surface: Surface,
-        view: View,
-    ) -> Footprint {
-        let last = self.footprints.remove(&hand);
-        match last.filter(|last| last.is_for(reach, &surface)) {
-            None => Footprint::new(reach, surface, view),
-            Some(mut last) => {
-                last.look_from(view);
-                last
-            }
+/// One of a hand's last footprints, if it looked at the same, best from the same place; else a new
+/// one.
+fn take_footprint(
+    pool: &mut Vec<Footprint>,
+    way: Way,
+    surface: &Surface,
+    scene: Scene,
+) -> Footprint {
+    let fits = |footprint: &Footprint| footprint.is_for(way, surface);
+    let best = pool.iter().position(|footprint| fits(footprint) && *footprint.scene() == scene);
+    match best.or_else(|| pool.iter().position(fits)) {
+        None => Footprint::new(way, surface.clone(), scene),
+        Some(at) => {
+            let mut footprint = pool.swap_remove(at);
+            footprint.look_at(scene);
+            footprint
         }
     }
 }
@@ -166,7 +296,10 @@ pub(super) fn open_channels(set: &ColorSet, chosen: Channels) -> Result<Channels
     }
 }
 
+fn body_of(part: &Part) -> Body {
+    Body { geometry: part.geometry.clone(), placed: Placed::new(&part.traits.transform) }
+}
+
 pub(super) fn surface_of(part: &Part, placement: Placement) -> Surface {
-    let placed = Placed::new(&part.traits.transform);
-    Surface { geometry: part.geometry.clone(), placed, placement }
+    Surface { body: body_of(part), placement }
 }

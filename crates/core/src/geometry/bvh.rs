@@ -183,6 +183,32 @@ impl Bvh {
         faces
     }
 
+    /// Calls `visit` for the face of every triangle in boxes that may count: of each box, `may`
+    /// gets the middle and half of the diagonal. A face of several triangles may come several
+    /// times.
+    pub fn visit_where(&self, may: impl Fn(Vec3, f32) -> bool, mut visit: impl FnMut(u32)) {
+        let mut open: SmallVec<[u32; 64]> = smallvec![0];
+        while let Some(index) = open.pop() {
+            let Some(node) = self.tree.nodes.get(index as usize) else { continue };
+            for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
+                let Aabb { min, max, .. } = node.child_aabb(child);
+                let middle = Vec3::from(min.midpoint(max)) / self.scale;
+                if !may(middle, min.distance(max) / 2.0 / self.scale) {
+                    continue;
+                }
+                if !node.is_leaf(child) {
+                    open.push(node.child_node_index(child));
+                    continue;
+                }
+                let (first, count) = node.child_primitives(child);
+                self.faces[first as usize..(first + count) as usize]
+                    .iter()
+                    .copied()
+                    .for_each(&mut visit);
+            }
+        }
+    }
+
     /// Calls `visit` for every triangle that comes within `radius` of `center`, with its face: a
     /// face of several triangles may come several times.
     pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {

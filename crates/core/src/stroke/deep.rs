@@ -1,18 +1,19 @@
 //! The *deep* footprint: everything within the radius in space, hidden faces too.
 
-use super::footprint::Elements;
-use crate::geometry::{Geometry, bvh::Hit};
+use super::footprint::{Elements, Touch};
+use crate::geometry::Geometry;
 
-/// Covers what lies within the radius of a hit, with the distance in space.
-pub fn cover(elements: &mut Elements, geometry: &Geometry, hit: &Hit, radius: f32) {
+/// Covers what lies within the radius of a touch, with the distance in space.
+pub fn cover(elements: &mut Elements, geometry: &Geometry, touch: &Touch, radius: f32) {
     let placed = elements.placed;
-    let middle = placed.to_project(hit.point);
+    let middle = touch.middle;
     let inside = |point: glam::Vec3| {
         let distance = point.distance(middle) / radius;
         (distance <= 1.0).then_some(distance)
     };
     // Elements lie on their faces, so every covered one belongs to a face that the ball meets.
-    geometry.bvh().visit_within(hit.point, placed.longest_in_part(radius), |face| {
-        elements.gather(geometry.mesh(), face as usize, hit.face, inside);
+    let center = placed.to_part(middle);
+    geometry.bvh().visit_within(center, placed.longest_in_part(radius), |face| {
+        elements.gather(geometry.mesh(), face as usize, touch.face, inside);
     });
 }

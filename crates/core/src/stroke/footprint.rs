@@ -1,14 +1,13 @@
 //! What a dab covers, whichever way it reaches.
 
-use std::sync::Arc;
-
 use glam::{Affine3A, Mat3A, Vec3};
 
-use super::{Reach, View, deep, skin::Skin};
+use super::{Brush, Reach, View, deep, skin::Skin};
 use crate::{
     color_set::Placement,
-    geometry::{Geometry, bvh::Hit},
+    geometry::{Geometry, bvh::Hit, topology::Topology},
     mesh::Mesh,
+    scene::{Body, Scene},
     transform::Transform,
 };
 
@@ -48,6 +47,26 @@ impl Placed {
         if self.is_identity { point } else { self.to_project.transform_point3(point) }
     }
 
+    /// A point of the project's space, in the part's.
+    #[must_use]
+    pub fn to_part(&self, point: Vec3) -> Vec3 {
+        if self.is_identity { point } else { self.to_part.transform_point3(point) }
+    }
+
+    /// A direction of the project's space, in the part's; its length changes with the part's scale.
+    #[must_use]
+    pub fn direction_to_part(&self, direction: Vec3) -> Vec3 {
+        self.to_part.transform_vector3(direction)
+    }
+
+    /// A normal of the part's surface, in the project's space, unit length.
+    #[must_use]
+    pub fn normal_to_project(&self, normal: Vec3) -> Vec3 {
+        // Normals turn with the inverse's transpose.
+        let turned = self.to_part.matrix3.transpose() * glam::Vec3A::from(normal);
+        Vec3::from(turned).normalize_or_zero()
+    }
+
     /// Where a line of sight of the project's space meets a part that stands here.
     #[must_use]
     pub fn cast(&self, geometry: &Geometry, origin: Vec3, direction: Vec3) -> Option<Hit> {
@@ -56,7 +75,7 @@ impl Placed {
     }
 
     /// The same view, from within the part's space.
-    pub(super) fn view_in_part(&self, view: &View) -> View {
+    pub(crate) fn view_in_part(&self, view: &View) -> View {
         let forward = self.to_part.transform_vector3(view.forward()).normalize();
         match *view {
             View::Perspective { eye, .. } => {
@@ -67,7 +86,7 @@ impl Placed {
     }
 
     /// The most a length of the part can be in the project's space, whatever its direction.
-    pub(super) fn longest_in_project(&self, length: f32) -> f32 {
+    pub(crate) fn longest_in_project(&self, length: f32) -> f32 {
         let axes = self.to_project.matrix3;
         let squares = [axes.x_axis, axes.y_axis, axes.z_axis].map(|axis| axis.length_squared());
         length * squares.into_iter().fold(0.0, f32::max).sqrt()
@@ -88,21 +107,12 @@ impl Placed {
 }
 
 /// What is painted on: the elements of a placement on a part that stands somewhere.
-#[derive(Clone)]
+#[derive(Clone, PartialEq)]
 pub struct Surface {
-    /// The part's shape.
-    pub geometry: Arc<Geometry>,
-    /// Where it stands.
-    pub placed: Placed,
+    /// The part's shape where it stands.
+    pub body: Body,
     /// What carries a value of its own.
     pub placement: Placement,
-}
-
-impl PartialEq for Surface {
-    fn eq(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.geometry, &other.geometry)
-            && (self.placed, self.placement) == (other.placed, other.placement)
-    }
 }
 
 /// The elements of one set, and which of them the dab under way has met.
@@ -126,7 +136,7 @@ impl Elements {
         &mut self,
         mesh: &Mesh,
         face: usize,
-        face_under_pointer: u32,
+        face_under_pointer: Option<u32>,
         inside: impl Fn(Vec3) -> Option<f32>,
     ) {
         let placed = self.placed;
@@ -145,7 +155,7 @@ impl Elements {
                 }
             }
             Placement::Face => self.consider(face as u32, || {
-                let under_pointer = (face == face_under_pointer as usize).then_some(0.0);
+                let under_pointer = (Some(face as u32) == face_under_pointer).then_some(0.0);
                 under_pointer.or_else(|| inside(placed.to_project(mesh.face_centroid(face))))
             }),
         }
@@ -162,57 +172,111 @@ impl Elements {
         }
     }
 
-    /// The point of an element, in the part's space.
-    pub(super) fn point_of(&self, geometry: &Geometry, element: usize) -> Vec3 {
-        let mesh = geometry.mesh();
-        match self.placement {
-            Placement::Vertex => mesh.positions()[element],
-            Placement::Face => mesh.face_centroid(element),
-            Placement::Corner => {
-                let face = geometry.topology().face_of(element);
-                mesh.corner_position(element).lerp(mesh.face_centroid(face), CORNER_INWARD)
-            }
+    /// What carries a value of its own.
+    pub(super) fn placement(&self) -> Placement {
+        self.placement
+    }
+}
+
+/// The point of an element, in the part's space.
+pub(crate) fn point_of(
+    mesh: &Mesh,
+    topology: &Topology,
+    placement: Placement,
+    element: usize,
+) -> Vec3 {
+    match placement {
+        Placement::Vertex => mesh.positions()[element],
+        Placement::Face => mesh.face_centroid(element),
+        Placement::Corner => {
+            let centroid = mesh.face_centroid(topology.face_of(element));
+            mesh.corner_position(element).lerp(centroid, CORNER_INWARD)
         }
     }
+}
+
+/// How a footprint is found, whatever its size.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Way {
+    /// What a dab covers.
+    pub reach: Reach,
+    /// Whether the skin reach goes through to what is hidden or looks away.
+    pub through: bool,
+    /// Whether it takes in what is not connected.
+    pub apart: bool,
+}
+
+impl From<Reach> for Way {
+    fn from(reach: Reach) -> Self {
+        Self { reach, through: false, apart: false }
+    }
+}
+
+impl From<&Brush> for Way {
+    fn from(brush: &Brush) -> Self {
+        let is_skin = brush.reach == Reach::Skin;
+        Self {
+            reach: brush.reach,
+            through: is_skin && brush.through,
+            apart: is_skin && brush.apart,
+        }
+    }
+}
+
+/// Where a dab is laid.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Touch {
+    /// Its middle, in the project's space.
+    pub middle: Vec3,
+    /// The face under the pointer; none when that is another part's.
+    pub face: Option<u32>,
 }
 
 /// Finds what each dab of a stroke covers.
 pub struct Footprint {
     surface: Surface,
-    view: View,
+    scene: Scene,
     elements: Elements,
-    reach: Reach,
+    way: Way,
     /// What the skin reach knows.
     skin: Option<Skin>,
 }
 
 impl Footprint {
-    /// A footprint on a surface, as seen from somewhere.
+    /// A footprint on a surface, as seen in a scene.
     #[must_use]
-    pub fn new(reach: Reach, surface: Surface, view: View) -> Self {
-        let Surface { geometry, placed, placement } = &surface;
+    pub fn new(way: impl Into<Way>, surface: Surface, scene: Scene) -> Self {
+        let way = way.into();
+        let Surface { body: Body { geometry, placed }, placement } = &surface;
         let (placed, placement) = (*placed, *placement);
         let seen = vec![0; placement.count(geometry.mesh())];
         let elements = Elements { placement, placed, seen, dab: 0, covered: Vec::new() };
-        let skin = (reach == Reach::Skin).then(|| Skin::new(geometry, &elements, view));
-        Self { surface, view, elements, reach, skin }
+        let skin = (way.reach == Reach::Skin)
+            .then(|| Skin::new(way, geometry, elements.count(), &placed, &scene));
+        Self { surface, scene, elements, way, skin }
     }
 
     /// Whether it was made for this.
     #[must_use]
-    pub fn is_for(&self, reach: Reach, surface: &Surface) -> bool {
-        (self.reach, &self.surface) == (reach, surface)
+    pub fn is_for(&self, way: Way, surface: &Surface) -> bool {
+        (self.way, &self.surface) == (way, surface)
+    }
+
+    /// What it was seen in.
+    #[must_use]
+    pub fn scene(&self) -> &Scene {
+        &self.scene
     }
 
     /// Looks from somewhere; what was learned from elsewhere is forgotten.
-    pub fn look_from(&mut self, view: View) {
-        if self.view == view {
+    pub fn look_at(&mut self, scene: Scene) {
+        if self.scene == scene {
             return;
         }
-        self.view = view;
         if let Some(skin) = &mut self.skin {
-            skin.look_from(view, &self.surface.placed);
+            skin.look_at(&self.surface.body.placed, &scene);
         }
+        self.scene = scene;
     }
 
     /// What it is found on.
@@ -221,34 +285,46 @@ impl Footprint {
         &self.surface
     }
 
-    /// Where a line of sight of the project's space meets the surface, and how deep in the view.
+    /// Where a line of sight of the project's space meets the surface, and how far along it.
     #[must_use]
     pub fn cast(&self, origin: Vec3, direction: Vec3) -> Option<(Hit, f32)> {
-        let Surface { geometry, placed, .. } = &self.surface;
-        let hit = placed.cast(geometry, origin, direction)?;
-        let depth = self.view.depth(placed.to_project(hit.point));
-        Some((hit, depth))
+        self.scene.cast(&self.surface.body, origin, direction)
     }
 
-    /// The elements covered by a dab of a radius (the project's unit) at a hit, each once.
-    pub fn cover(&mut self, hit: &Hit, radius: f32) -> &[Covered] {
-        self.elements.dab += 1;
-        self.elements.covered.clear();
-        let geometry = &self.surface.geometry;
-        match &mut self.skin {
-            Some(skin) => skin.cover(&mut self.elements, geometry, hit, radius),
-            None if self.reach == Reach::Deep => {
-                deep::cover(&mut self.elements, geometry, hit, radius);
+    /// Whether another part hides what is met at a distance along a line of sight; a brush that
+    /// goes through does not mind.
+    #[must_use]
+    pub fn is_hidden(&self, origin: Vec3, direction: Vec3, distance: f32) -> bool {
+        !self.way.through && self.scene.is_behind_others(origin, direction, distance)
+    }
+
+    /// The elements covered by a dab of a radius (the project's unit), each once.
+    pub fn cover(&mut self, touch: &Touch, radius: f32) -> &[Covered] {
+        let Self { surface, scene, elements, way, skin } = self;
+        elements.dab += 1;
+        elements.covered.clear();
+        let geometry = &surface.body.geometry;
+        match (way.reach, skin, touch.face) {
+            (Reach::Skin, Some(skin), _) => skin.cover(elements, geometry, scene, touch, radius),
+            (Reach::Deep, ..) => deep::cover(elements, geometry, touch, radius),
+            (Reach::Facet, _, Some(face)) => {
+                elements.gather(geometry.mesh(), face as usize, touch.face, |_| Some(0.0));
             }
-            None if self.reach == Reach::Facet => {
-                self.elements.gather(geometry.mesh(), hit.face as usize, hit.face, |_| Some(0.0));
+            (Reach::Corner, _, Some(face)) => {
+                let point = surface.body.placed.to_part(touch.middle);
+                let element = surface.placement.nearest(geometry.mesh(), face as usize, point);
+                elements.consider(element, || Some(0.0));
             }
-            None => {
-                let element =
-                    self.surface.placement.nearest(geometry.mesh(), hit.face as usize, hit.point);
-                self.elements.consider(element, || Some(0.0));
-            }
+            _ => {}
         }
-        &self.elements.covered
+        if let Some(cutaway) = scene.cutaway.filter(|cutaway| !cutaway.covers_hidden) {
+            let (mesh, topology) = (geometry.mesh(), geometry.topology());
+            let (placed, placement) = (surface.body.placed, surface.placement);
+            elements.covered.retain(|covered| {
+                let point = point_of(mesh, topology, placement, covered.element as usize);
+                !cutaway.spares(placed.to_project(point))
+            });
+        }
+        &elements.covered
     }
 }

@@ -21,7 +21,7 @@ struct Touch {
     origin: Vec3,
     direction: Vec3,
     /// The face that was met, if any.
-    face: Option<u32>,
+    face: Option<u64>,
 }
 
 /// The pointer's way so far, in the project's space.
@@ -40,7 +40,7 @@ impl Trail {
 
     /// Goes on to the next sample. `meet` is called for each line of sight (origin, direction)
     /// that is looked along, and tells which face it meets.
-    pub fn advance(&mut self, sample: &Sample, mut meet: impl FnMut(Vec3, Vec3) -> Option<u32>) {
+    pub fn advance(&mut self, sample: &Sample, mut meet: impl FnMut(Vec3, Vec3) -> Option<u64>) {
         let (origin, direction) = (sample.origin, sample.direction.normalize_or_zero());
         let faces_away = direction.dot(self.view.forward()) <= 1e-4;
         if !origin.is_finite() || !direction.is_finite() || faces_away {
@@ -57,7 +57,7 @@ impl Trail {
         a: Touch,
         b: Touch,
         halvings: u32,
-        meet: &mut impl FnMut(Vec3, Vec3) -> Option<u32>,
+        meet: &mut impl FnMut(Vec3, Vec3) -> Option<u64>,
     ) {
         let apart = a.direction.distance(b.direction) / WIDE
             + a.origin.distance(b.origin) / (WIDE_SHARE * self.size);

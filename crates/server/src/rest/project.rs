@@ -291,7 +291,7 @@ pub async fn export(
     Query(query): Query<ExportQuery>,
 ) -> Result<Response, ApiError> {
     let now = app.now(project).await?;
-    let mut parts = now.parts;
+    let mut parts: Vec<_> = now.parts.iter().map(Part::without_helpers).collect();
     parts.retain(|part| !query.visible_only || part.traits.visible);
     parts.retain(|part| query.part.is_none_or(|only| part.id == PartId(only)));
     let options = WriteOptions {

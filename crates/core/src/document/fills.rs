@@ -1,0 +1,195 @@
+//! Fills: pours, spans and selections, what one would cover and the change it makes.
+
+use std::borrow::Cow;
+
+use serde::{Deserialize, Serialize};
+
+use super::{
+    Change, Document, EditError, PartId,
+    strokes::{open_channels, surface_of},
+};
+use crate::{
+    blend::{Base, Blend},
+    color_set::{ColorSet, SetId},
+    region::{self, Covered, Region},
+    stroke::{Action, Coat, Sample, View, footprint::point_of},
+};
+
+/// A region that is painted, erased or chosen at once.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Fill {
+    /// What is laid on, and where.
+    #[serde(flatten)]
+    pub coat: Coat,
+    /// How much of the paint is laid on, 0–1.
+    pub opacity: f32,
+    /// How far it reaches.
+    pub region: Region,
+    /// Where the pointer is, for regions that start there.
+    #[serde(default)]
+    pub at: Option<Sample>,
+    /// Whether what is not covered goes back to the ground color: a new selection, a new mask.
+    #[serde(default)]
+    pub afresh: bool,
+}
+
+impl Document {
+    /// What a fill would cover of each set it goes on; nothing when it starts beside the part.
+    ///
+    /// # Errors
+    /// When the target is gone or the fill makes no sense.
+    pub fn covered(&self, fill: &Fill) -> Result<Vec<(PartId, SetId, Vec<Covered>)>, EditError> {
+        let Fill { coat, region, .. } = fill;
+        if let Some(problem) = region.problem() {
+            return Err(EditError::Stroke(problem));
+        }
+        let mut all = Vec::new();
+        for (part, set) in self.targets(coat)? {
+            // From the pointer nothing goes on to other parts.
+            if part == coat.part || !region.starts_at_pointer() {
+                all.push((part, set, self.covered_of(fill, part, set)?));
+            }
+        }
+        Ok(all)
+    }
+
+    fn covered_of(&self, fill: &Fill, id: PartId, set: SetId) -> Result<Vec<Covered>, EditError> {
+        let Fill { coat, region, at, .. } = fill;
+        let part = self.part(id)?;
+        let set = self.set(id, set)?;
+        let surface = surface_of(part, set.placement);
+        let geometry = &part.geometry;
+        let view = match region {
+            Region::Lasso { screen, .. } => screen.view,
+            _ => View::Parallel { forward: glam::Vec3::NEG_Z },
+        };
+        let scene = self.scene(id, view, coat);
+        let start = at.filter(|_| region.starts_at_pointer()).and_then(|at| {
+            let (hit, distance) = scene.cast(&surface.body, at.origin, at.direction)?;
+            let is_open = !scene.is_behind_others(at.origin, at.direction, distance);
+            is_open.then_some((hit.face, hit.point))
+        });
+        let group = |index: usize| Some(part.traits.selections.get(index)?.faces.as_slice());
+        let other = |id: SetId| self.alike(coat.part, id, part).map(Cow::Borrowed);
+        let changed = |id: SetId| {
+            let snapshot = self.alike(coat.part, id, part)?;
+            self.changed_since(part.id, snapshot.id).ok()
+        };
+        let mut covered = region::covered(
+            region,
+            &region::Ground {
+                surface: &surface,
+                scene: &scene,
+                set,
+                channels: coat.channels,
+                start,
+                other: &other,
+                group: &group,
+                changed: &changed,
+            },
+        );
+        if let Some(cutaway) = coat.cutaway.filter(|cutaway| !cutaway.covers_hidden) {
+            let (mesh, topology) = (geometry.mesh(), geometry.topology());
+            covered.retain(|c| {
+                let point = point_of(mesh, topology, set.placement, c.element as usize);
+                !cutaway.spares(surface.body.placed.to_project(point))
+            });
+        }
+        Ok(covered)
+    }
+
+    /// The set of a part that stands for one of another part: the same one, or of the same name
+    /// and role.
+    fn alike<'a>(
+        &'a self,
+        home: PartId,
+        set: SetId,
+        part: &'a super::Part,
+    ) -> Option<&'a ColorSet> {
+        let meant = self.set(home, set).ok()?;
+        part.sets.iter().find(|own| own.id == set).or_else(|| {
+            let same =
+                |own: &&ColorSet| own.name == meant.name && own.role.noun() == meant.role.noun();
+            part.sets.iter().find(same)
+        })
+    }
+
+    pub(super) fn change_filling(&self, fill: &Fill) -> Result<Change, EditError> {
+        let Fill { coat, opacity, region, afresh, .. } = fill;
+        if !(0.0..=1.0).contains(opacity) {
+            return Err(EditError::Stroke("opacity must lie between 0 and 100 %"));
+        }
+        if let Some(problem) = coat.problem() {
+            return Err(EditError::Stroke(problem));
+        }
+        if coat.action.tidies() {
+            return Err(EditError::Stroke("a fill paints or erases: soften and smear are strokes"));
+        }
+        let (_, own, _) = self.own_set(coat.part, coat.set)?;
+        let part = self.part(coat.part)?;
+        if !part.traits.visible {
+            return Err(EditError::Hidden(part.traits.name.clone()));
+        }
+        open_channels(own, coat.channels)?;
+        let (title, name) = (region.title(), own.name.clone());
+        let mut change = Change::default();
+        let mut parts = 0;
+        for (part, set, covered) in self.covered(fill)? {
+            let own = self.set(part, set)?;
+            let Ok(channels) = open_channels(own, coat.channels) else { continue };
+            let owner = self.part(part)?;
+            let stencil = self.laid(coat, &surface_of(owner, own.placement))?;
+            let (paint, blend) = match coat.action {
+                Action::Erase => (own.ground, Blend::Normal),
+                _ => (coat.paint, coat.blend),
+            };
+            let base = Base { encoding: own.encoding, ground: own.ground };
+            let own = self.as_kept(own);
+            let mut after = own.values.to_vec();
+            if *afresh {
+                for value in &mut after {
+                    for i in (0..4).filter(|&i| channels.0[i]) {
+                        value[i] = own.ground[i];
+                    }
+                }
+            }
+            for Covered { element, share } in covered {
+                let through = stencil.as_ref().map_or(1.0, |s| s.share(element as usize));
+                let share = opacity * share * through;
+                let value = &mut after[element as usize];
+                let full = blend.of(base, *value, paint);
+                for i in (0..4).filter(|&i| channels.0[i]) {
+                    value[i] = if share >= 1.0 {
+                        full[i]
+                    } else {
+                        value[i] + (full[i] - value[i]) * share
+                    };
+                }
+            }
+            let theirs = self.values_changed(String::new(), part, &own, after)?;
+            parts += usize::from(!theirs.is_empty());
+            change.steps.extend(theirs.steps);
+        }
+        let erased = if coat.action == Action::Erase { " (erase)" } else { "" };
+        let of_parts = if parts > 1 { format!(" of {parts} parts") } else { String::new() };
+        change.label = format!("{title}{erased} on {name}{of_parts}");
+        Ok(change)
+    }
+
+    /// Brings every set of a part back to its ground color, where nothing is locked.
+    pub(super) fn change_clearing_part(&self, part: PartId) -> Result<Change, EditError> {
+        let owner = self.unlocked(part)?;
+        let mut change = Change { label: format!("Clear {}", owner.traits.name), steps: vec![] };
+        for set in owner.products() {
+            let set = self.as_kept(set);
+            let clear = |value: &[f32; 4]| -> [f32; 4] {
+                let open = |i: usize| !set.channels[i].locked;
+                std::array::from_fn(|i| if open(i) { set.ground[i] } else { value[i] })
+            };
+            let after = set.values.iter().map(clear).collect();
+            change.steps.extend(self.values_changed(String::new(), part, &set, after)?.steps);
+        }
+        Ok(change)
+    }
+}

@@ -1,0 +1,131 @@
+//! Pours: going on over the surface from where the pointer is.
+
+use glam::Vec3;
+use rayon::prelude::*;
+
+use crate::{
+    color::Rgba,
+    color_set::{Channels, ColorSet, Placement},
+    geometry::{Geometry, bends},
+};
+
+/// Rounding of normals must not decide whether an edge bends too much, degrees.
+const ANGLE_ROUNDING: f32 = 0.01;
+
+/// Which faces are reached from one over edges that bend by no more than an angle.
+pub fn within_creases(geometry: &Geometry, start: u32, degrees: f32) -> Vec<bool> {
+    let (mesh, topology, normals) = (geometry.mesh(), geometry.topology(), geometry.face_normals());
+    // Of 180° it would be endless; there, everything is within reach.
+    let half_tangent = match degrees + ANGLE_ROUNDING {
+        most if most < 180.0 => (most / 2.0).to_radians().tan(),
+        _ => f32::INFINITY,
+    };
+    let mut is_in = vec![false; mesh.face_count()];
+    is_in[start as usize] = true;
+    // A face without area has no side: it is entered from anywhere, and left as from before it.
+    let mut open = vec![(start, normals[start as usize])];
+    while let Some((face, normal)) = open.pop() {
+        for corner in mesh.face_corners(face as usize) {
+            let mut other = topology.across(corner);
+            while other != corner {
+                let neighbour = topology.face_of(other);
+                if !is_in[neighbour] {
+                    let theirs = normals[neighbour];
+                    if bends::is_within(normal, theirs, half_tangent) {
+                        is_in[neighbour] = true;
+                        let normal = if theirs == Vec3::ZERO { normal } else { theirs };
+                        open.push((neighbour as u32, normal));
+                    }
+                }
+                other = topology.across(other);
+            }
+        }
+    }
+    is_in
+}
+
+/// The connected elements whose values are those of one of them. Elements are connected within a
+/// face, and with those at the same point or beyond the same edge.
+pub fn same_values(
+    geometry: &Geometry,
+    set: &ColorSet,
+    channels: Channels,
+    start: u32,
+    tolerance: f32,
+) -> Vec<u32> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let (values, placement) = (&set.values, set.placement);
+    let wanted = values[start as usize];
+    let is_same =
+        |value: &Rgba| (0..4).all(|i| !channels.0[i] || (value[i] - wanted[i]).abs() <= tolerance);
+    // What may still be reached; looked at once, by all cores.
+    let mut is_left: Vec<bool> = values.par_iter().map(is_same).collect();
+    is_left[start as usize] = false;
+    let mut found = vec![start];
+    // Whatever is left of a face, or around a point, is reached through the first of it: neither
+    // needs to be looked at again.
+    let mut face_done = vec![false; mesh.face_count()];
+    let mut point_done = vec![false; mesh.vertex_count()];
+    let mut next = 0;
+    while let Some(&element) = found.get(next) {
+        next += 1;
+        let element = element as usize;
+        let mut meet = |other: u32| {
+            if std::mem::replace(&mut is_left[other as usize], false) {
+                found.push(other);
+            }
+        };
+        match placement {
+            Placement::Face => {
+                for corner in mesh.face_corners(element) {
+                    let mut other = topology.across(corner);
+                    while other != corner {
+                        meet(topology.face_of(other) as u32);
+                        other = topology.across(other);
+                    }
+                }
+            }
+            Placement::Corner => {
+                let face = topology.face_of(element);
+                if !std::mem::replace(&mut face_done[face], true) {
+                    mesh.face_corners(face).for_each(|c| meet(c as u32));
+                }
+                let vertex = mesh.corner_vertices()[element] as usize;
+                if !std::mem::replace(&mut point_done[topology.point_of(vertex)], true) {
+                    topology.corners_at(vertex).iter().for_each(|&c| meet(c));
+                }
+            }
+            Placement::Vertex => {
+                for &corner in topology.corners_at(element) {
+                    let face = topology.face_of(corner as usize);
+                    if !std::mem::replace(&mut face_done[face], true) {
+                        mesh.face_vertices(face).iter().for_each(|&v| meet(v));
+                    }
+                }
+            }
+        }
+    }
+    found.par_sort_unstable();
+    found
+}
+
+/// The elements at edges that only one face has.
+pub fn at_borders(geometry: &Geometry, placement: Placement) -> Vec<u32> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let mut is_in = vec![false; placement.count(mesh)];
+    for face in 0..mesh.face_count() {
+        let corners = mesh.face_corners(face);
+        for corner in corners.clone().filter(|&corner| topology.across(corner) == corner) {
+            let next = if corner + 1 < corners.end { corner + 1 } else { corners.start };
+            for end in [corner, next] {
+                let element = match placement {
+                    Placement::Vertex => mesh.corner_vertices()[end] as usize,
+                    Placement::Corner => end,
+                    Placement::Face => face,
+                };
+                is_in[element] = true;
+            }
+        }
+    }
+    (0..is_in.len() as u32).filter(|&element| is_in[element as usize]).collect()
+}

@@ -1,0 +1,233 @@
+//! What is looked at, and what stands in the way.
+
+use std::sync::Arc;
+
+use glam::{Affine3A, Vec3};
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    geometry::{
+        Geometry,
+        bvh::{Bvh, Hit},
+    },
+    stroke::{View, footprint::Placed},
+};
+
+/// The plane that hides what is in front of it, so that insides can be reached.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Cutaway {
+    /// Points into what is hidden, unit length, in the project's space.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub normal: Vec3,
+    /// The plane's distance from the origin along the normal.
+    pub offset: f32,
+    /// Whether tools cover what it hides all the same, where they do not go by sight.
+    #[serde(default)]
+    pub covers_hidden: bool,
+}
+
+impl Cutaway {
+    /// How far a point is in what is hidden; negative on the side that is seen.
+    #[must_use]
+    pub fn depth(&self, point: Vec3) -> f32 {
+        self.normal.dot(point) - self.offset
+    }
+
+    /// Whether no tool covers a point.
+    #[must_use]
+    pub fn spares(&self, point: Vec3) -> bool {
+        !self.covers_hidden && self.depth(point) > 0.0
+    }
+
+    /// What makes it impossible, said for the user.
+    #[must_use]
+    pub fn problem(&self) -> Option<&'static str> {
+        let is_unit = (self.normal.length() - 1.0).abs() < 1e-2;
+        (!is_unit || !self.offset.is_finite())
+            .then_some("the cutaway needs a direction of unit length and a place")
+    }
+
+    /// The same plane in a mirror.
+    #[must_use]
+    pub fn mirrored(&self, image: &Affine3A) -> Self {
+        let on_plane = image.transform_point3(self.normal * self.offset);
+        // Reflections turn normals as they turn directions when they keep lengths; others are
+        // close enough for a plane that was set by eye.
+        let normal = image.transform_vector3(self.normal).normalize_or(self.normal);
+        Self { normal, offset: normal.dot(on_plane), ..*self }
+    }
+
+    /// The part of a line of sight that is not hidden: from where to where along the direction.
+    fn seen_of(&self, origin: Vec3, direction: Vec3) -> Option<(f32, f32)> {
+        let (depth, along) = (self.depth(origin), self.normal.dot(direction));
+        match (depth > 0.0, along) {
+            (true, along) if along >= 0.0 => None,
+            (true, along) => Some((depth / -along, f32::INFINITY)),
+            (false, along) if along > 0.0 => Some((0.0, -depth / along)),
+            (false, _) => Some((0.0, f32::INFINITY)),
+        }
+    }
+}
+
+/// A part's shape where it stands.
+#[derive(Clone)]
+pub struct Body {
+    /// Its shape.
+    pub geometry: Arc<Geometry>,
+    /// Where it stands.
+    pub placed: Placed,
+}
+
+impl PartialEq for Body {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.geometry, &other.geometry) && self.placed == other.placed
+    }
+}
+
+/// Where the user looks from, and what may hide what is painted on.
+#[derive(Clone, PartialEq)]
+pub struct Scene {
+    /// Where the user looks from.
+    pub view: View,
+    /// The plane that hides what is in front of it.
+    pub cutaway: Option<Cutaway>,
+    /// The other parts that are seen.
+    pub others: Arc<Vec<Body>>,
+}
+
+impl Scene {
+    /// One with nothing in the way.
+    #[must_use]
+    pub fn open(view: View) -> Self {
+        Self { view, cutaway: None, others: Arc::default() }
+    }
+
+    /// The same in a mirror. What stands in the way stays where it is.
+    #[must_use]
+    pub fn mirrored(&self, image: &Affine3A) -> Self {
+        let direction = |v: Vec3| image.transform_vector3(v).normalize_or(v);
+        let view = match self.view {
+            View::Perspective { eye, forward } => {
+                View::Perspective { eye: image.transform_point3(eye), forward: direction(forward) }
+            }
+            View::Parallel { forward } => View::Parallel { forward: direction(forward) },
+        };
+        let cutaway = self.cutaway.map(|cutaway| cutaway.mirrored(image));
+        Self { view, cutaway, others: self.others.clone() }
+    }
+
+    /// Where a line of sight (the project's space) meets a body, beyond what the cutaway hides;
+    /// with the distance in multiples of the direction.
+    #[must_use]
+    pub fn cast(&self, body: &Body, origin: Vec3, direction: Vec3) -> Option<(Hit, f32)> {
+        let (from, to) = match &self.cutaway {
+            None => (0.0, f32::INFINITY),
+            Some(cutaway) => cutaway.seen_of(origin, direction)?,
+        };
+        let start = if from > 0.0 { origin + direction * from } else { origin };
+        let hit = body.placed.cast(&body.geometry, start, direction)?;
+        let distance = from + hit.distance;
+        (distance <= to).then_some((hit, distance))
+    }
+
+    /// Whether another part is met before a distance (multiples of the direction).
+    #[must_use]
+    pub fn is_behind_others(&self, origin: Vec3, direction: Vec3, distance: f32) -> bool {
+        // Parts that touch must not hide each other by a rounding.
+        let nearer = distance * (1.0 - 1e-5);
+        self.others
+            .iter()
+            .any(|body| self.cast(body, origin, direction).is_some_and(|(_, at)| at < nearer))
+    }
+
+    /// The end of the sight line from a point (the project's space) to the eye, or to where the
+    /// cutaway ends; `None` when the point itself is hidden by it.
+    #[must_use]
+    pub fn sight_end(&self, point: Vec3, eye: Vec3) -> Option<Vec3> {
+        let Some(cutaway) = &self.cutaway else { return Some(eye) };
+        let (_, to) = cutaway.seen_of(point, eye - point)?;
+        if cutaway.depth(point) > 0.0 {
+            return None;
+        }
+        Some(if to < 1.0 { point + (eye - point) * to } else { eye })
+    }
+
+    /// Whether no other part lies on the segment between two points of the project's space, its
+    /// first bit left out.
+    #[must_use]
+    pub fn is_clear_of_others(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
+        self.others.iter().all(|body| {
+            let [from, to] = [from, to].map(|p| body.placed.to_part(p));
+            body.geometry.bvh().is_clear(from, to, skip)
+        })
+    }
+}
+
+/// The first bit of the way to the eye, in edge lengths, that is not looked at: a point must not
+/// be hidden by the rounding of its own faces.
+const SIGHT_SKIP_EDGES: f32 = 0.05;
+
+/// Sight lines from points of a part. Made before work is shared out among cores: a task that
+/// waits for what is computed by sharing out may wait for itself.
+pub struct SightLines<'a> {
+    bvh: &'a Bvh,
+    placed: Placed,
+    scene: &'a Scene,
+    /// From the part's space, when only the part itself can be in the way.
+    alone: Option<View>,
+    /// How far away everything is passed, in the part's space if it is alone, else in the project's.
+    away: f32,
+    /// Likewise, how much of the way is not looked at.
+    skip: f32,
+}
+
+impl<'a> SightLines<'a> {
+    /// Sight lines from a part that stands somewhere.
+    #[must_use]
+    pub fn new(geometry: &'a Geometry, placed: &Placed, scene: &'a Scene) -> Self {
+        let measures = geometry.measures();
+        let is_alone = scene.others.is_empty() && scene.cutaway.is_none();
+        let (mut away, mut skip) =
+            (2.0 * measures.diagonal(), SIGHT_SKIP_EDGES * measures.median_edge);
+        if !is_alone {
+            (away, skip) = (placed.longest_in_project(away), placed.longest_in_project(skip));
+            let center = placed.to_project(measures.center());
+            for Body { geometry, placed } in scene.others.iter() {
+                let _ = geometry.bvh();
+                let theirs = geometry.measures();
+                let apart = placed.to_project(theirs.center()).distance(center);
+                away = away.max(2.0 * (apart + placed.longest_in_project(theirs.diagonal())));
+            }
+        }
+        Self {
+            bvh: geometry.bvh(),
+            placed: *placed,
+            scene,
+            alone: is_alone.then(|| placed.view_in_part(&scene.view)),
+            away,
+            skip,
+        }
+    }
+
+    /// Whether nothing lies between a point of the surface (the part's space) and the eye.
+    #[must_use]
+    pub fn is_clear(&self, point: Vec3) -> bool {
+        let end = |from: Vec3, view: &View| match *view {
+            View::Perspective { eye, .. } => eye,
+            View::Parallel { forward } => from - forward * self.away,
+        };
+        let skip = |from: Vec3, to: Vec3| (self.skip / from.distance(to)).clamp(1e-6, 1e-3);
+        if let Some(view) = &self.alone {
+            let eye = end(point, view);
+            return self.bvh.is_clear(point, eye, skip(point, eye));
+        }
+        let from = self.placed.to_project(point);
+        let Some(to) = self.scene.sight_end(from, end(from, &self.scene.view)) else {
+            return false;
+        };
+        let skip = skip(from, to);
+        self.bvh.is_clear(point, self.placed.to_part(to), skip)
+            && self.scene.is_clear_of_others(from, to, skip)
+    }
+}
