@@ -17,14 +17,15 @@ use glam::Vec3;
 use serde_json::Value;
 use speckle_core::{
     Channels, ColorSet, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement, SetId,
-    blend::Blend,
-    color_set::convert,
+    adjust::{self, How},
+    color_set::{Role, convert},
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
-    pour::{self, Pour},
+    region::{self, Region},
+    scene::{Body, Scene},
     stroke::{
-        Action, Brush, Reach, Sample, StrokeStart, View,
-        footprint::{Footprint, Placed, Surface},
+        Brush, Coat, Reach, Sample, StrokeStart, View,
+        footprint::{Footprint, Placed, Surface, Touch},
     },
 };
 use speckle_formats::{Body, Format, MeshFile, ReadOptions, WriteOptions};
@@ -133,16 +134,12 @@ fn reading(files: &[(&str, PathBuf)]) -> Result<()> {
 /// A brush over a part, seen from in front.
 fn stroke_over(document: &Document, radius: f32, reach: Reach) -> Result<StrokeStart> {
     let part = document.parts().first().context("a part")?;
-    Ok(StrokeStart {
-        part: part.id,
-        set: part.sets.first().context("a set")?.id,
-        channels: Channels::RGB,
-        action: Action::Paint,
-        blend: Blend::default(),
-        paint: [0.8, 0.2, 0.1, 1.0],
-        brush: Brush { reach, radius, opacity: 0.7, ..Brush::default() },
-        view: View::Parallel { forward: Vec3::NEG_Z },
-    })
+    let set = part.sets.first().context("a set")?.id;
+    Ok(StrokeStart::new(
+        Coat::new(part.id, set, Channels::RGB, [0.8, 0.2, 0.1, 1.0]),
+        Brush { reach, radius, opacity: 0.7, ..Brush::default() },
+        View::Parallel { forward: Vec3::NEG_Z },
+    ))
 }
 
 /// Lines of sight that meet the part, spread over its front evenly enough and always the same.
@@ -162,13 +159,18 @@ fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
         .collect()
 }
 
+fn surface_of(geometry: Arc<Geometry>, placement: Placement) -> Surface {
+    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
+    Surface { body: Body { geometry, placed }, placement }
+}
+
 /// How many vertices a dab covers.
 fn covered(geometry: &Arc<Geometry>, reach: Reach, place: &Sample, radius: f32) -> usize {
-    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
-    let surface = Surface { geometry: geometry.clone(), placed, placement: Placement::Vertex };
+    let surface = surface_of(geometry.clone(), Placement::Vertex);
     let Some(hit) = geometry.bvh().cast(place.origin, place.direction) else { return 0 };
-    let view = View::Parallel { forward: Vec3::NEG_Z };
-    Footprint::new(reach, surface, view).cover(&hit, radius).len()
+    let scene = Scene::open(View::Parallel { forward: Vec3::NEG_Z });
+    let touch = Touch { middle: hit.point, face: Some(hit.face) };
+    Footprint::new(reach, surface, scene).cover(&touch, radius).len()
 }
 
 /// The radius at which a dab at a place covers a share of the vertices.
@@ -195,7 +197,7 @@ fn dab_p95(document: &mut Document, share: f64, reach: Reach, is_hovered: bool) 
         let start = stroke_over(document, radius_covering(&geometry, share, reach, sample), reach)?;
         let id = HandId(i as u64);
         if is_hovered {
-            document.hover(id, (start.part, start.set), start.brush, start.view, sample)?;
+            document.hover(id, &start, sample)?;
         }
         document.begin_stroke(id, start)?;
         let begun = Instant::now();
@@ -225,7 +227,7 @@ fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
             let sample = Sample { origin: place.origin + way, ..*place };
             let begun = Instant::now();
             let changed = document.extend_stroke(id, &[sample])?;
-            if step > 0 && !changed.is_empty() {
+            if step > 0 && changed.iter().any(|(.., changed)| !changed.is_empty()) {
                 dabs.push((begun.elapsed().as_secs_f64() * 1e3, sample));
             }
         }
@@ -301,24 +303,16 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
 fn whole(path: &Path) -> Result<()> {
     println!("\nOver the whole of the dragon:\n");
     println!(
-        "| placement | elements | crease pour (180°) | patch pour | piece pour | conversion to corners | to vertices |"
+        "| placement | elements | crease pour (180°) | patch pour | piece pour | band | blur, 10 rounds | levels | shift of color | conversion to corners | to vertices |"
     );
-    println!("|---|---|---|---|---|---|---|");
+    println!("|---|---|---|---|---|---|---|---|---|---|---|");
     let part = read(path)?.remove(0);
     for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
-        let geometry = Geometry::new(part.mesh.clone());
+        let geometry = Arc::new(Geometry::new(part.mesh.clone()));
         let ground = [0.2, 0.4, 0.6, 1.0];
         let values = vec![ground; placement.count(geometry.mesh())];
         // What tools share is prepared when the part is opened.
         let _ = (geometry.topology(), geometry.face_normals(), geometry.bvh());
-        let place = (0, geometry.mesh().face_centroid(0));
-        let poured = |pour: Pour| {
-            median_ms(5, || {
-                let channels = Channels::RGBA;
-                let covered = pour::covered(pour, &geometry, placement, &values, channels, place);
-                assert!(covered.len() > values.len() / 2);
-            })
-        };
         let set = ColorSet {
             id: SetId(1),
             name: "Coat".into(),
@@ -326,18 +320,48 @@ fn whole(path: &Path) -> Result<()> {
             encoding: Encoding::Color,
             ground,
             channels: Default::default(),
-            values: Arc::new(values.clone()),
+            role: Role::Product,
+            values: Arc::new(values),
+        };
+        let (surface, scene) = (
+            surface_of(geometry.clone(), placement),
+            Scene::open(View::Parallel { forward: Vec3::NEG_Z }),
+        );
+        let filled = |region: Region| {
+            median_ms(5, || {
+                let ground = region::Ground {
+                    surface: &surface,
+                    scene: &scene,
+                    set: &set,
+                    channels: Channels::RGBA,
+                    start: Some((0, geometry.mesh().face_centroid(0))),
+                    flooded: None,
+                    other: &|_| None,
+                    group: &|_| None,
+                    changed: &|_| None,
+                };
+                assert!(region::covered(&region, &ground).len() > set.values.len() / 2);
+            })
         };
         let converted = |to: Placement| {
             median_ms(3, || assert!(!convert::values_at(&set, to, geometry.mesh()).is_empty()))
         };
+        // Which elements are neighbours is worked out once for a part.
+        let _ = geometry.neighbours(placement);
+        let adjusted =
+            |how: How| median_ms(5, || adjust::adjusted(how, &set, Channels::RGB, &geometry).len());
+        let levels = How::Levels { from: 0.1, to: 0.9, gamma: 1.2, least: 0.0, greatest: 1.0 };
         println!(
-            "| {} | {} | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms |",
+            "| {} | {} | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms | {:.0} ms |",
             placement.words(),
-            values.len(),
-            poured(Pour::Crease { degrees: 180.0 }),
-            poured(Pour::Patch { tolerance: 0.01 }),
-            poured(Pour::Piece),
+            set.values.len(),
+            filled(Region::Crease { degrees: 180.0 }),
+            filled(Region::Patch { tolerance: 0.01 }),
+            filled(Region::Piece),
+            filled(Region::Band { direction: Vec3::Y, from: -1e9, to: 1e9, soft: 0.01 }),
+            adjusted(How::Blur { rounds: 10 }),
+            adjusted(levels),
+            adjusted(How::Shift { hue: 20.0, chroma: 1.1, lightness: 0.02 }),
             converted(Placement::Corner),
             converted(Placement::Vertex),
         );

@@ -87,7 +87,7 @@ async fn stroke(socket: &mut Socket, hello: &Value, n: usize) {
     let start = json!({
         "part": part["id"], "set": part["sets"][0]["id"], "channels": [true, true, true, false],
         "paint": [(n % 251) as f32 / 255.0, (n / 251 % 251) as f32 / 255.0, 0.0, 1.0],
-        "brush": { "radius": 20.0, "opacity": 1.0, "hardness": 1.0, "build_up": false },
+        "brush": { "radius": 20.0, "opacity": 1.0, "hardness": 1.0 },
         "view": { "kind": "parallel", "forward": [0.0, 0.0, -1.0] },
     });
     say(socket, json!({ "type": "stroke_begin", "start": start })).await;

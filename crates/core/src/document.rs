@@ -26,7 +26,7 @@ pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
     collections::{BTreeMap, HashMap},
-    sync::Arc,
+    sync::{Arc, Mutex},
 };
 
 use serde::{Deserialize, Serialize};
@@ -542,6 +542,8 @@ pub struct Document {
     /// Every mesh met so far, also of parts that an undo took away.
     meshes: HashMap<ContentId, Arc<Geometry>>,
     strokes: BTreeMap<HandId, StrokeUnderHand>,
+    /// What the last pour reached.
+    last_flood: Mutex<Option<fills::Flood>>,
     /// What each hand's pointer learned of the surfaces last.
     footprints: HashMap<HandId, Vec<Footprint>>,
     /// Of each set that strokes under way are painting on: the journal's values where they did.

@@ -11,6 +11,7 @@ pub mod triangulate;
 use std::{fmt, sync::OnceLock};
 
 use glam::Vec3;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::{color_set::Placement, mesh::Mesh};
@@ -159,6 +160,20 @@ impl Geometry {
         };
         let topology = self.topology();
         self.neighbours[slot].get_or_init(|| Neighbours::new(&self.mesh, topology, placement))
+    }
+
+    /// The mean length of the edges at each vertex; 0 where no face is.
+    #[must_use]
+    pub fn mean_edges(&self) -> Vec<f32> {
+        let neighbours = self.neighbours(Placement::Vertex);
+        let points = self.mesh.positions();
+        let mean = |vertex: usize| {
+            let around = neighbours.of(vertex);
+            let sum: f32 =
+                around.iter().map(|&other| points[vertex].distance(points[other as usize])).sum();
+            sum / around.len().max(1) as f32
+        };
+        (0..points.len()).into_par_iter().map(mean).collect()
     }
 
     /// The tree for rays and ranges.

@@ -297,12 +297,29 @@ pub struct Ground<'a> {
     pub channels: Channels,
     /// The face under the pointer and the point there, in the part's space.
     pub start: Option<(u32, Vec3)>,
+    /// The faces that a crease or piece pour reaches, when they are known already.
+    pub flooded: Option<&'a [bool]>,
     /// Another set of the part.
     pub other: &'a dyn Fn(SetId) -> Option<Cow<'a, ColorSet>>,
     /// The faces of one of the part's groups.
     pub group: &'a dyn Fn(usize) -> Option<&'a [u32]>,
     /// The set that a snapshot was taken of, and how far each of its elements is from then.
     pub changed: &'a dyn Fn(SetId) -> Option<(&'a ColorSet, Vec<f32>)>,
+}
+
+/// Which faces a crease or piece pour reaches from a face; `None` for any other region.
+#[must_use]
+pub fn faces(region: &Region, geometry: &Geometry, start: u32) -> Option<Vec<bool>> {
+    match region {
+        Region::Crease { degrees } => Some(flood::within_creases(geometry, start, *degrees)),
+        Region::Piece => {
+            let topology = geometry.topology();
+            let piece = topology.piece_of(start as usize);
+            let count = geometry.mesh().face_count();
+            Some((0..count).into_par_iter().map(|face| topology.piece_of(face) == piece).collect())
+        }
+        _ => None,
+    }
 }
 
 /// The elements a region covers, ascending; none when what it starts from is missing.
@@ -326,16 +343,14 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
     };
     match region {
         Region::All => whole((0..placement.count(mesh) as u32).collect()),
-        Region::Crease { degrees } => whole(ground.start.map_or_else(Vec::new, |(face, _)| {
-            elements_of(geometry, placement, &flood::within_creases(geometry, face, *degrees))
-        })),
-        Region::Piece => whole(ground.start.map_or_else(Vec::new, |(face, _)| {
-            let topology = geometry.topology();
-            let piece = topology.piece_of(face as usize);
-            let is_in: Vec<bool> =
-                (0..mesh.face_count()).map(|f| topology.piece_of(f) == piece).collect();
-            elements_of(geometry, placement, &is_in)
-        })),
+        Region::Crease { .. } | Region::Piece => match (ground.flooded, ground.start) {
+            (Some(reached), _) => whole(elements_of(geometry, placement, reached)),
+            (None, Some((face, _))) => {
+                let reached = faces(region, geometry, face).unwrap_or_default();
+                whole(elements_of(geometry, placement, &reached))
+            }
+            (None, None) => Vec::new(),
+        },
         Region::Patch { tolerance } => {
             whole(ground.start.map_or_else(Vec::new, |(face, point)| {
                 let start = placement.nearest(mesh, face as usize, point);

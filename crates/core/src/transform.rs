@@ -65,6 +65,12 @@ impl Transform {
         }
     }
 
+    /// What lengths grow by, on the whole: the geometric mean of the three factors.
+    #[must_use]
+    pub fn mean_scale(&self) -> f32 {
+        self.scale.abs().element_product().cbrt()
+    }
+
     /// True when the part is turned inside out: an odd number of negative factors.
     #[must_use]
     pub fn mirrors(&self) -> bool {

@@ -107,6 +107,7 @@ fn covered(
         set: &set,
         channels,
         start: Some((start, point)),
+        flooded: None,
         other: &|_| None,
         group: &|_| None,
         changed: &|_| None,

@@ -19,7 +19,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
-use rest::{project, shelf};
+use rest::{paints, project, shelf};
 use session::{Command, Sessions, SharedStore};
 
 /// How to serve.
@@ -97,6 +97,8 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
         .routes(routes!(project::export))
+        .routes(routes!(paints::stencil))
+        .routes(routes!(paints::palette, paints::read_palette))
 }
 
 /// The OpenAPI description, as the front end's types are made from.

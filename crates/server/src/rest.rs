@@ -1,5 +1,7 @@
-//! Everything that is not live: [`shelf`] for the list of projects, [`project`] for one of them.
+//! Everything that is not live: [`shelf`] for the list of projects, [`project`] for one of
+//! them, [`paints`] for what paint is laid on with.
 
+pub mod paints;
 pub mod project;
 pub mod shelf;
 

@@ -15,13 +15,16 @@ use std::{
 
 use axum::extract::ws::Message;
 use speckle_core::{
-    Change, Document, Edit, HandId, Part, PartId, ProjectTraits, Step, document::Direction,
+    Change, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
+    document::Direction,
+    stencil::{Stencil, StencilId},
     stroke::Sample,
+    swatches::Swatch,
 };
 use speckle_store::{Position, ProjectId, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
 
-use crate::wire::{self, ClientMessage, Deed, HeldMesh, History, ServerMessage};
+use crate::wire::{self, ClientMessage, CornerValue, Deed, HeldMesh, History, ServerMessage};
 
 /// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
 pub const MOST_QUEUED: usize = 4_096;
@@ -47,6 +50,8 @@ pub enum Command {
     Edit(Edit, String, oneshot::Sender<Result<(), String>>),
     /// The parts as they are, sharing their arrays.
     Parts(oneshot::Sender<Now>),
+    /// An image that paint may be laid on through; answered with its name.
+    Stencil(Arc<Stencil>, oneshot::Sender<StencilId>),
     /// The project has another name.
     Renamed(String),
     /// The project is gone.
@@ -71,6 +76,8 @@ pub struct Now {
     pub revision: i64,
     /// Its parts.
     pub parts: Vec<Part>,
+    /// Its palette.
+    pub swatches: Vec<Swatch>,
 }
 
 /// The file, shared by all sessions.
@@ -122,6 +129,7 @@ impl Sessions {
             position: opened.position,
             store: self.store.clone(),
             clients: HashMap::new(),
+            stencils: 0,
         };
         let sessions = self.clone();
         std::thread::Builder::new()
@@ -157,6 +165,8 @@ struct Session {
     position: Position,
     store: SharedStore,
     clients: HashMap<ClientId, Hand>,
+    /// How many stencils came so far.
+    stencils: u32,
 }
 
 impl Session {
@@ -210,7 +220,14 @@ impl Session {
                     traits: self.document.traits(),
                     revision: self.position.revision,
                     parts: self.document.parts().to_vec(),
+                    swatches: self.document.swatches().to_vec(),
                 });
+            }
+            Command::Stencil(stencil, reply) => {
+                self.stencils += 1;
+                let id = StencilId(self.stencils);
+                self.document.supply_stencil(id, stencil);
+                let _ = reply.send(id);
             }
             Command::Renamed(name) => {
                 self.name.clone_from(&name);
@@ -274,18 +291,39 @@ impl Session {
             },
             ClientMessage::StrokeMove { samples } => self.extend_stroke(client, &samples),
             ClientMessage::StrokeEnd => self.end_stroke(client),
-            ClientMessage::Hover { part, set, brush, view, sample } => {
-                let target = (part, set);
+            ClientMessage::Hover { start, sample } => {
                 // Always an answer, also when the target is gone: the client waits for it.
-                let covered = self.document.hover(hand, target, brush, view, &sample);
-                let covered = covered.unwrap_or_default();
-                self.tell(client, wire::footprint(part, set, &covered));
+                let covered = self.document.hover(hand, &start, &sample).unwrap_or_default();
+                let (part, set) = (start.coat.part, start.coat.set);
+                self.tell(client, wire::footprint(part, set, covered.into_iter()));
             }
-            ClientMessage::PourHover { start } => {
-                // A pour that makes no sense is told when it is made, not while the pointer moves.
-                let covered = self.document.poured(&start).unwrap_or_default();
-                self.tell(client, wire::footprint(start.part, start.set, &covered));
+            ClientMessage::FillHover { fill } => {
+                // A fill that makes no sense is told when it is made, not while the pointer moves.
+                let covered = self.document.covered(&fill).unwrap_or_default();
+                let (part, set) = (fill.coat.part, fill.coat.set);
+                let own = covered.iter().position(|(own, ..)| *own == part);
+                // The named part first: its answer is the one that is waited for.
+                let first = own.map_or(&[][..], |own| covered[own].2.as_slice());
+                self.tell(client, wire::footprint(part, set, first.iter().map(|c| c.element)));
+                for (part, set, covered) in covered.iter().filter(|(other, ..)| *other != part) {
+                    let elements = covered.iter().map(|c| c.element);
+                    self.tell(client, wire::footprint(*part, *set, elements));
+                }
             }
+            ClientMessage::Preview { adjustment } => match self.document.adjusted(&adjustment) {
+                Ok(values) => {
+                    let (part, set) = (adjustment.part, adjustment.set);
+                    self.tell(client, wire::preview(part, set, &values));
+                }
+                Err(error) => {
+                    let message = error.to_string();
+                    self.tell(client, wire::json(&ServerMessage::NoPreview { message }));
+                }
+            },
+            ClientMessage::Corners { part, set, vertex } => {
+                self.show_corners(client, part, set, vertex);
+            }
+            ClientMessage::Heat { part, snapshot } => self.show_heat(client, part, snapshot),
             ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
             ClientMessage::Redo => self.travel(client, Direction::Forward),
@@ -293,14 +331,13 @@ impl Session {
     }
 
     fn extend_stroke(&mut self, client: ClientId, samples: &[Sample]) {
-        let hand = hand_of(client);
-        let Some((part, set)) = self.document.stroke_target(hand) else { return };
-        match self.document.extend_stroke(hand, samples) {
-            Ok(changed) if changed.is_empty() => {}
+        match self.document.extend_stroke(hand_of(client), samples) {
             Ok(changed) => {
-                if let Ok(painted) = self.document.set(part, set) {
-                    let message = wire::patch(part, set, &changed, &painted.values);
-                    self.tell_all(&message);
+                for (part, set, changed) in changed.into_iter().filter(|(.., c)| !c.is_empty()) {
+                    if let Ok(painted) = self.document.set(part, set) {
+                        let message = wire::patch(part, set, &changed, &painted.values);
+                        self.tell_all(&message);
+                    }
                 }
             }
             Err(error) => self.refuse(client, error.to_string()),
@@ -309,9 +346,51 @@ impl Session {
 
     fn end_stroke(&mut self, client: ClientId) {
         let hand = hand_of(client);
-        if self.document.stroke_target(hand).is_some() {
+        if self.document.is_painting(hand) {
             let change = self.document.end_stroke(hand);
             self.keep_stroke(client, change.as_ref());
+        }
+    }
+
+    /// Tells what every corner at a vertex holds.
+    fn show_corners(&mut self, client: ClientId, part: PartId, set: SetId, vertex: u32) {
+        let found = self.document.part(part).and_then(|p| Ok((p, self.document.set(part, set)?)));
+        let Ok((owner, held)) = found else { return };
+        let (mesh, topology) = (owner.geometry.mesh(), owner.geometry.topology());
+        if vertex as usize >= mesh.vertex_count() {
+            return;
+        }
+        let corners = topology.corners_at(vertex as usize).iter().map(|&corner| {
+            let face = topology.face_of(corner as usize) as u32;
+            let element = match held.placement {
+                Placement::Vertex => mesh.corner_vertices()[corner as usize],
+                Placement::Corner => corner,
+                Placement::Face => face,
+            };
+            CornerValue { face, element, value: held.values[element as usize] }
+        });
+        let corners = corners.collect();
+        let message = ServerMessage::Corners { part, set, vertex, corners };
+        self.tell(client, wire::json(&message));
+    }
+
+    /// Tells how long edges are, or how far values are from what they were.
+    fn show_heat(&mut self, client: ClientId, part: PartId, snapshot: Option<SetId>) {
+        let message = match snapshot {
+            None => self.document.part(part).map(|owner| {
+                let lengths = owner.geometry.mean_edges();
+                let scale = owner.traits.transform.mean_scale();
+                let lengths: Vec<f32> = lengths.iter().map(|length| length * scale).collect();
+                wire::heat(part, None, Placement::Vertex, &lengths)
+            }),
+            Some(snapshot) => self
+                .document
+                .changed_since(part, snapshot)
+                .map(|(set, changed)| wire::heat(part, Some(snapshot), set.placement, &changed)),
+        };
+        match message {
+            Ok(message) => self.tell(client, message),
+            Err(error) => self.refuse(client, error.to_string()),
         }
     }
 
@@ -413,6 +492,8 @@ impl Session {
                     | Step::PartMoved { .. }
                     | Step::PartTraits { .. }
                     | Step::ProjectTraits { .. }
+                    | Step::Swatches { .. }
+                    | Step::Views { .. }
                     | Step::Set { .. }
                     | Step::SetGone { .. }
                     | Step::SetMoved { .. }

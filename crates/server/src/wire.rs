@@ -8,16 +8,19 @@ use axum::{
     body::Bytes,
     extract::ws::{Message, Utf8Bytes},
 };
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, ProjectTraits, SetId,
     Transform,
     color::{Rgba, bytes_from_rgba},
-    color_set::ChannelTraits,
-    document::PourStart,
+    color_set::{ChannelTraits, Role},
+    document::{Adjustment, Fill},
     figures::{self, ChannelFigures},
     geometry::bends::crease_angle,
-    stroke::{Brush, Sample, StrokeStart, View},
+    stroke::{Sample, StrokeStart},
+    swatches::Swatch,
+    views::SavedView,
 };
 use utoipa::ToSchema;
 
@@ -47,14 +50,8 @@ pub enum ClientMessage {
     StrokeEnd,
     /// The pointer hovers: what would a dab cover here? Answered by a footprint frame.
     Hover {
-        /// The part.
-        part: PartId,
-        /// The set.
-        set: SetId,
-        /// The brush.
-        brush: Brush,
-        /// Where the user looks from.
-        view: View,
+        /// What a stroke would be made with.
+        start: StrokeStart,
         /// Where the pointer is.
         sample: Sample,
     },
@@ -65,10 +62,32 @@ pub enum ClientMessage {
         /// Which of its groups.
         index: usize,
     },
-    /// What would a pour cover?
-    PourHover {
-        /// The pour.
-        start: PourStart,
+    /// What would a fill cover? Answered by footprint frames, one for each part it covers.
+    FillHover {
+        /// The fill.
+        fill: Fill,
+    },
+    /// What would an adjustment make of a set? Answered by a preview frame, or why it cannot be.
+    Preview {
+        /// The adjustment.
+        adjustment: Adjustment,
+    },
+    /// What does every corner at a vertex hold?
+    Corners {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The vertex.
+        vertex: u32,
+    },
+    /// How long are the edges at each vertex, or, given a snapshot, how far is each element from
+    /// what it was? Answered by a heat frame.
+    Heat {
+        /// The part.
+        part: PartId,
+        /// The snapshot of a set.
+        snapshot: Option<SetId>,
     },
     /// Take the last change back.
     Undo,
@@ -133,6 +152,22 @@ pub enum ServerMessage {
         /// What can be undone and redone now.
         history: History,
     },
+    /// Every corner at a vertex.
+    Corners {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The vertex.
+        vertex: u32,
+        /// The corners of the faces around it.
+        corners: Vec<CornerValue>,
+    },
+    /// An adjustment cannot be previewed.
+    NoPreview {
+        /// Why.
+        message: String,
+    },
     /// A stroke ended without touching anything.
     Nothing,
     /// Something could not be done; the project is as it was.
@@ -140,6 +175,17 @@ pub enum ServerMessage {
         /// What, and what to do.
         message: String,
     },
+}
+
+/// What a corner holds.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct CornerValue {
+    /// Its face.
+    pub face: u32,
+    /// The element that has the value: vertex, corner or face.
+    pub element: u32,
+    /// R, G, B and A as stored.
+    pub value: [f32; 4],
 }
 
 /// Where the project stands in its history.
@@ -169,6 +215,10 @@ pub struct Outline {
     pub traits: ProjectTraits,
     /// Its parts, in order.
     pub parts: Vec<PartOutline>,
+    /// Its palette, in order.
+    pub swatches: Vec<Swatch>,
+    /// Its saved views, in order.
+    pub views: Vec<SavedView>,
 }
 
 /// A part without its arrays.
@@ -212,8 +262,12 @@ pub struct PartOutline {
     pub starting_radius: f32,
     /// The bend, in degrees, where its smooth edges end and its sharp ones begin.
     pub crease: f32,
+    /// How many sets of texture coordinates it has.
+    pub uv_sets: usize,
     /// Its sets.
     pub sets: Vec<SetOutline>,
+    /// Its mask, selections and snapshots.
+    pub helpers: Vec<SetOutline>,
 }
 
 /// A named group of faces.
@@ -240,6 +294,8 @@ pub struct SetOutline {
     pub ground: [f32; 4],
     /// What its channels hold, R, G, B, A.
     pub channels: Vec<ChannelTraits>,
+    /// What it is there for.
+    pub role: Role,
 }
 
 /// The project without its arrays.
@@ -247,14 +303,27 @@ pub fn outline(document: &Document) -> Outline {
     Outline {
         traits: document.traits(),
         parts: document.parts().iter().map(part_outline).collect(),
+        swatches: document.swatches().to_vec(),
+        views: document.views().to_vec(),
+    }
+}
+
+fn set_outline(set: &ColorSet) -> SetOutline {
+    SetOutline {
+        id: set.id,
+        name: set.name.clone(),
+        placement: set.placement,
+        encoding: set.encoding,
+        ground: set.ground,
+        channels: set.channels.to_vec(),
+        role: set.role,
     }
 }
 
 fn part_outline(part: &Part) -> PartOutline {
     let (mesh, measures) = (part.geometry.mesh(), part.geometry.measures());
     let traits = &part.traits;
-    // Lengths on a part that is scaled unevenly: a mean of its three factors.
-    let scale = traits.transform.scale.abs().element_product().cbrt();
+    let scale = traits.transform.mean_scale();
     PartOutline {
         id: part.id,
         name: traits.name.clone(),
@@ -279,18 +348,9 @@ fn part_outline(part: &Part) -> PartOutline {
         median_edge: measures.median_edge * scale,
         starting_radius: measures.starting_radius() * scale,
         crease: crease_angle(part.geometry.bends()),
-        sets: part
-            .sets
-            .iter()
-            .map(|set| SetOutline {
-                id: set.id,
-                name: set.name.clone(),
-                placement: set.placement,
-                encoding: set.encoding,
-                ground: set.ground,
-                channels: set.channels.to_vec(),
-            })
-            .collect(),
+        uv_sets: mesh.uv_sets().len(),
+        sets: part.products().map(set_outline).collect(),
+        helpers: part.sets.iter().filter(|set| !set.is_product()).map(set_outline).collect(),
     }
 }
 
@@ -318,6 +378,8 @@ mod kind {
     pub const PATCH: u32 = 3;
     pub const FOOTPRINT: u32 = 4;
     pub const PLACES: u32 = 5;
+    pub const PREVIEW: u32 = 6;
+    pub const HEAT: u32 = 7;
 }
 
 fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
@@ -360,7 +422,7 @@ pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
 
 /// All values of a set in 8-bit steps. Count: elements. Array: `u8` 4 per element.
 pub fn values(part: PartId, set: &ColorSet) -> Message {
-    let bytes: Vec<[u8; 4]> = set.values.iter().copied().map(bytes_from_rgba).collect();
+    let bytes: Vec<[u8; 4]> = set.values.par_iter().copied().map(bytes_from_rgba).collect();
     let head = [kind::VALUES, part.0, set.id.0, bytes.len() as u32, 0, 0, 0, 0];
     frame(head, &[bytemuck::cast_slice(&bytes)])
 }
@@ -373,10 +435,32 @@ pub fn patch(part: PartId, set: SetId, indices: &[u32], values: &[Rgba]) -> Mess
     frame(head, &[bytemuck::cast_slice(indices), bytemuck::cast_slice(&bytes)])
 }
 
-/// What a dab would cover. Count: elements. Array: indices `u32`.
-pub fn footprint(part: PartId, set: SetId, indices: &[u32]) -> Message {
-    let head = [kind::FOOTPRINT, part.0, set.0, indices.len() as u32, 0, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(indices)])
+/// What a set would be. Count: elements. Array: `u8` 4 per element.
+pub fn preview(part: PartId, set: SetId, values: &[Rgba]) -> Message {
+    let bytes: Vec<[u8; 4]> = values.par_iter().copied().map(bytes_from_rgba).collect();
+    let head = [kind::PREVIEW, part.0, set.0, bytes.len() as u32, 0, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(&bytes)])
+}
+
+/// The most elements of a footprint that are sent: more dots than that tell no more.
+const MOST_DOTS: usize = 20_000;
+
+/// What a dab or a fill would cover; of many elements, every so many. Counts: elements sent, and
+/// all that are covered. Array: indices `u32`.
+pub fn footprint(part: PartId, set: SetId, covered: impl ExactSizeIterator<Item = u32>) -> Message {
+    let all = covered.len();
+    let shown: Vec<u32> = covered.step_by(all.div_ceil(MOST_DOTS).max(1)).collect();
+    let head = [kind::FOOTPRINT, part.0, set.0, shown.len() as u32, all as u32, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(&shown)])
+}
+
+/// A number for each element. Counts: elements, and 0–2 for vertices, corners, faces; the set is 0
+/// for edge lengths (the project's unit), else the snapshot that differences are from (CIEDE2000).
+/// Array: `f32`.
+pub fn heat(part: PartId, set: Option<SetId>, placement: Placement, numbers: &[f32]) -> Message {
+    let set = set.map_or(0, |set| set.0);
+    let head = [kind::HEAT, part.0, set, numbers.len() as u32, placement as u32, 0, 0, 0];
+    frame(head, &[bytemuck::cast_slice(numbers)])
 }
 
 /// Places on a part, in its own space. Count: places. Array: `f32` 3 each.

@@ -131,7 +131,7 @@ fn stroke(hello: &Value, paint: [f32; 4]) -> Value {
     json!({ "type": "stroke_begin", "start": {
         "part": part["id"], "set": part["sets"][0]["id"], "channels": [true, true, true, false],
         "paint": paint,
-        "brush": { "radius": 30.0, "opacity": 1.0, "hardness": 0.5, "build_up": false },
+        "brush": { "radius": 30.0, "opacity": 1.0, "hardness": 0.5 },
         "view": { "kind": "perspective", "eye": [0.0, 130.0, 900.0], "forward": [0.0, 0.0, -1.0] },
     }})
 }

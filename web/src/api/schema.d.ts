@@ -197,6 +197,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/palette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The project's palette as a file. */
+        get: operations["palette"];
+        put?: never;
+        /** Takes a palette in from a file of either form, in place of the one there is. */
+        post: operations["read_palette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion": {
         parameters: {
             query?: never;
@@ -231,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/stencils": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes in an image (PNG, JPEG, WebP, GIF, BMP or TIFF) to lay paint on through. */
+        post: operations["stencil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -239,7 +274,24 @@ export interface components {
          * @description What a stroke does.
          * @enum {string}
          */
-        Action: "paint" | "erase";
+        Action: "paint" | "erase" | "soften" | "smear";
+        /** @description What is adjusted, and how. */
+        Adjustment: {
+            /** @description The channels; others stay bit-identical. */
+            channels: components["schemas"]["Channels"];
+            /** @description How. */
+            how: components["schemas"]["How"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description How much of it, 0–1.
+             */
+            strength?: number;
+            within?: components["schemas"]["SetId"] | null;
+        };
         /** @description What went wrong, for the user. */
         ApiError: {
             /** @description What is wrong, where, and what to do. */
@@ -252,13 +304,18 @@ export interface components {
         Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color_dodge" | "color_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "color" | "luminosity" | "add" | "subtract" | "recolor";
         /** @description The brush. */
         Brush: {
-            /**
-             * @description Whether dabs add up within a stroke, also while the pointer is held still. Otherwise a
-             *     stroke covers each place once, however often it crosses.
-             */
-            build_up: boolean;
+            /** @description Whether the skin reach takes in surface that is not connected with that under the pointer. */
+            apart?: boolean;
+            /** @description Whether dabs add up within a stroke. */
+            build_up?: components["schemas"]["BuildUp"];
             /** @description How it falls off. */
             falloff?: components["schemas"]["Falloff"];
+            falloff_curve?: components["schemas"]["Curve"] | null;
+            /**
+             * Format: float
+             * @description How much of the opacity each dab lays on when they add up, 0–1.
+             */
+            flow?: number;
             /**
              * Format: float
              * @description The inner share of the radius that gets all of it, 0–1; from there it falls off.
@@ -275,10 +332,9 @@ export interface components {
              * @description How much of the paint the stroke lays on at most, 0–1.
              */
             opacity: number;
-            /** @description Whether the pen's pressure scales the opacity. */
-            pressure_opacity?: boolean;
-            /** @description Whether the pen's pressure scales the radius. */
-            pressure_radius?: boolean;
+            pressure_hardness?: components["schemas"]["Curve"] | null;
+            pressure_opacity?: components["schemas"]["Curve"] | null;
+            pressure_radius?: components["schemas"]["Curve"] | null;
             /**
              * Format: float
              * @description Radius in the project's unit, or see `on_screen`.
@@ -286,7 +342,19 @@ export interface components {
             radius: number;
             /** @description What a dab covers. */
             reach?: components["schemas"]["Reach"];
+            /**
+             * Format: float
+             * @description From one dab to the next, in radii.
+             */
+            spacing?: number;
+            /** @description Whether the skin reach goes through to what is hidden or looks away. */
+            through?: boolean;
         };
+        /**
+         * @description Whether dabs of one stroke add up where they meet.
+         * @enum {string}
+         */
+        BuildUp: "stroke" | "dab" | "held";
         /** @description One channel of one set of one part. */
         ChannelAt: {
             /** @description 0–3 for R, G, B, A. */
@@ -368,18 +436,12 @@ export interface components {
             /** @enum {string} */
             type: "stroke_end";
         } | {
-            /** @description The brush. */
-            brush: components["schemas"]["Brush"];
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
             /** @description Where the pointer is. */
             sample: components["schemas"]["Sample"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
+            /** @description What a stroke would be made with. */
+            start: components["schemas"]["StrokeStart"];
             /** @enum {string} */
             type: "hover";
-            /** @description Where the user looks from. */
-            view: components["schemas"]["View"];
         } | {
             /** @description Which of its groups. */
             index: number;
@@ -388,16 +450,90 @@ export interface components {
             /** @enum {string} */
             type: "selection";
         } | {
-            /** @description The pour. */
-            start: components["schemas"]["PourStart"];
+            /** @description The fill. */
+            fill: components["schemas"]["Fill"];
             /** @enum {string} */
-            type: "pour_hover";
+            type: "fill_hover";
+        } | {
+            /** @description The adjustment. */
+            adjustment: components["schemas"]["Adjustment"];
+            /** @enum {string} */
+            type: "preview";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "corners";
+            /**
+             * Format: int32
+             * @description The vertex.
+             */
+            vertex: number;
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            snapshot?: components["schemas"]["SetId"] | null;
+            /** @enum {string} */
+            type: "heat";
         } | {
             /** @enum {string} */
             type: "undo";
         } | {
             /** @enum {string} */
             type: "redo";
+        };
+        /** @description What is laid on, and where: shared by strokes and fills. */
+        Coat: {
+            /** @description What is done. */
+            action?: components["schemas"]["Action"];
+            /** @description Whether all other visible parts with a set of the same name are painted as well. */
+            all_parts?: boolean;
+            /** @description How the paint meets what is there; erasing lays the ground color on as it is. */
+            blend?: components["schemas"]["Blend"];
+            /** @description The channels painted; others stay bit-identical. */
+            channels: components["schemas"]["Channels"];
+            cutaway?: components["schemas"]["Cutaway"] | null;
+            /** @description The paint, in the set's own encoding; erasing takes the set's ground color instead. */
+            paint: number[];
+            /** @description The part painted on. */
+            part: components["schemas"]["PartId"];
+            /** @description The set painted into. */
+            set: components["schemas"]["SetId"];
+            stencil?: components["schemas"]["StencilUse"] | null;
+        };
+        /** @description What a corner holds. */
+        CornerValue: {
+            /**
+             * Format: int32
+             * @description The element that has the value: vertex, corner or face.
+             */
+            element: number;
+            /**
+             * Format: int32
+             * @description Its face.
+             */
+            face: number;
+            /** @description R, G, B and A as stored. */
+            value: number[];
+        };
+        /**
+         * @description Heights (0–1) above 0, ¼, ½, ¾ and 1; between them it never goes beyond its points (monotone
+         *     cubic interpolation; Fritsch and Carlson, Monotone Piecewise Cubic Interpolation, 1980).
+         */
+        Curve: number[];
+        /** @description The plane that hides what is in front of it, so that insides can be reached. */
+        Cutaway: {
+            /** @description Whether tools cover what it hides all the same, where they do not go by sight. */
+            covers_hidden?: boolean;
+            /** @description Points into what is hidden, unit length, in the project's space. */
+            normal: number[];
+            /**
+             * Format: float
+             * @description The plane's distance from the origin along the normal.
+             */
+            offset: number;
         };
         /** @description A change in the history. */
         Deed: {
@@ -577,10 +713,65 @@ export interface components {
             /** @enum {string} */
             type: "compose_set";
         } | {
-            /** @description What it is made with. */
-            start: components["schemas"]["PourStart"];
+            /** @description The channel. */
+            from: components["schemas"]["ChannelAt"];
+            /** @description What the set will be called. */
+            name: string;
+            /** @description The ramp: its color at 1 is kept as the ground color. */
+            ramp: components["schemas"]["Stop"][];
             /** @enum {string} */
-            type: "pour";
+            type: "colorize";
+        } | {
+            /** @description What it is made with. */
+            fill: components["schemas"]["Fill"];
+            /** @enum {string} */
+            type: "fill";
+        } | {
+            /** @description What it is made with. */
+            adjustment: components["schemas"]["Adjustment"];
+            /** @enum {string} */
+            type: "adjust";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "clear_part";
+        } | {
+            /** @description What it will be called; a number is added when there is one. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+            /** @description Mask or selection. */
+            role: components["schemas"]["Role"];
+            /** @enum {string} */
+            type: "add_helper";
+        } | {
+            /** @description What it will be called. */
+            name: string;
+            /** @enum {string} */
+            type: "take_snapshot";
+        } | {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "restore_snapshot";
+        } | {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "delete_snapshot";
+        } | {
+            /** @description The colors, in order. */
+            swatches: components["schemas"]["Swatch"][];
+            /** @enum {string} */
+            type: "set_palette";
+        } | {
+            /** @enum {string} */
+            type: "set_views";
+            /** @description The views, in order. */
+            views: components["schemas"]["SavedView"][];
         } | {
             /** @description Where the pointer went. */
             samples: components["schemas"]["Sample"][];
@@ -599,6 +790,19 @@ export interface components {
          * @enum {string}
          */
         Falloff: "soft" | "straight" | "dome" | "spike";
+        /** @description A region that is painted, erased or chosen at once. */
+        Fill: components["schemas"]["Coat"] & {
+            /** @description Whether what is not covered goes back to the ground color: a new selection, a new mask. */
+            afresh?: boolean;
+            at?: components["schemas"]["Sample"] | null;
+            /**
+             * Format: float
+             * @description How much of the paint is laid on, 0–1.
+             */
+            opacity: number;
+            /** @description How far it reaches. */
+            region: components["schemas"]["Region"];
+        };
         /** @description A mesh that a client holds. */
         HeldMesh: {
             /** @description Names the mesh by its content. */
@@ -615,6 +819,136 @@ export interface components {
              */
             revision: number;
             undo?: components["schemas"]["Deed"] | null;
+        };
+        /** @description How values are adjusted. Numbers are those stored, 0–1. */
+        How: {
+            /**
+             * Format: float
+             * @description What becomes the least.
+             */
+            from: number;
+            /**
+             * Format: float
+             * @description 1 bends nothing; more lightens what is in the middle.
+             */
+            gamma: number;
+            /**
+             * Format: float
+             * @description The greatest.
+             */
+            greatest: number;
+            /**
+             * Format: float
+             * @description The least it becomes.
+             */
+            least: number;
+            /**
+             * Format: float
+             * @description What becomes the greatest.
+             */
+            to: number;
+            /** @enum {string} */
+            type: "levels";
+        } | {
+            /** @description From the number to what it becomes. */
+            curve: components["schemas"]["Curve"];
+            /** @enum {string} */
+            type: "curve";
+        } | {
+            /**
+             * Format: float
+             * @description Added, −1 to 1.
+             */
+            brightness: number;
+            /**
+             * Format: float
+             * @description −1 leaves an even grey, 0 changes nothing, 1 leaves black and white.
+             */
+            contrast: number;
+            /** @enum {string} */
+            type: "contrast";
+        } | {
+            /**
+             * Format: float
+             * @description What the chroma is multiplied with.
+             */
+            chroma: number;
+            /**
+             * Format: float
+             * @description Degrees.
+             */
+            hue: number;
+            /**
+             * Format: float
+             * @description Added to the lightness, −1 to 1.
+             */
+            lightness: number;
+            /** @enum {string} */
+            type: "shift";
+        } | {
+            /** @enum {string} */
+            type: "invert";
+        } | {
+            /**
+             * Format: int32
+             * @description 2 or more.
+             */
+            steps: number;
+            /** @enum {string} */
+            type: "posterise";
+        } | {
+            /** @description The one. */
+            from: number[];
+            /** @description The other. */
+            to: number[];
+            /**
+             * Format: float
+             * @description How unlike it may be and still be replaced wholly, as CIEDE2000; up to twice that it is
+             *     replaced less and less.
+             */
+            tolerance: number;
+            /** @enum {string} */
+            type: "replace_color";
+        } | {
+            /**
+             * Format: int32
+             * @description How often.
+             */
+            rounds: number;
+            /** @enum {string} */
+            type: "blur";
+        } | {
+            /**
+             * Format: float
+             * @description How far, 1 doubles the difference.
+             */
+            amount: number;
+            /**
+             * Format: int32
+             * @description How wide that mean is: rounds of a blur.
+             */
+            rounds: number;
+            /** @enum {string} */
+            type: "sharpen";
+        } | {
+            /** @enum {string} */
+            type: "stretch";
+        } | {
+            /**
+             * Format: int32
+             * @description How often.
+             */
+            rounds: number;
+            /** @enum {string} */
+            type: "grow";
+        } | {
+            /**
+             * Format: int32
+             * @description How often.
+             */
+            rounds: number;
+            /** @enum {string} */
+            type: "shrink";
         };
         /** @description The files of an import. */
         ImportFiles: {
@@ -654,6 +988,38 @@ export interface components {
             /** @description How many vertices. */
             vertices: number;
         };
+        /** @description How an image lies. */
+        Lay: {
+            /** @description Where its middle lies there. */
+            middle: number[];
+            /** @description Which. */
+            screen: components["schemas"]["Screen"];
+            /** @enum {string} */
+            type: "screen";
+            /**
+             * Format: float
+             * @description How wide it is there.
+             */
+            width: number;
+        } | {
+            /** @enum {string} */
+            type: "uv";
+            /** @description Which of the mesh's sets of coordinates. */
+            uv_set: number;
+            /**
+             * Format: float
+             * @description How wide it is in them.
+             */
+            width: number;
+        } | {
+            /** @enum {string} */
+            type: "axes";
+            /**
+             * Format: float
+             * @description How wide it is, in the project's unit.
+             */
+            width: number;
+        };
         /** @description What a conversion loses, counted at the corners, where every placement can be read. */
         Loss: {
             /** @description How many of them would look different, by half an 8-bit step or more. */
@@ -672,10 +1038,22 @@ export interface components {
             id: components["schemas"]["i64"];
         };
         /**
+         * @description A number read of a value.
+         * @enum {string}
+         */
+        Measure: "r" | "g" | "b" | "a" | "luminance";
+        /**
          * @description How one channel's numbers go into another's.
          * @enum {string}
          */
         Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
+        /** @description Where a stroke is repeated as in a mirror. */
+        Mirror: {
+            /** @description Across the planes through the origin that X, Y and Z stand on. */
+            axes: boolean[];
+            /** @description Whether the axes are the project's; otherwise they are those of the part painted on. */
+            of_project?: boolean;
+        };
         /** @description What a project is to be called. */
         Naming: {
             /** @description Its name. */
@@ -692,8 +1070,12 @@ export interface components {
         Outline: {
             /** @description Its parts, in order. */
             parts: components["schemas"]["PartOutline"][];
+            /** @description Its palette, in order. */
+            swatches: components["schemas"]["Swatch"][];
             /** @description The unit of its lengths, and the axis that points up. */
             traits: components["schemas"]["ProjectTraits"];
+            /** @description Its saved views, in order. */
+            views: components["schemas"]["SavedView"][];
         };
         /**
          * Format: int32
@@ -711,6 +1093,8 @@ export interface components {
             crease: number;
             /** @description How many faces. */
             faces: number;
+            /** @description Its mask, selections and snapshots. */
+            helpers: components["schemas"]["SetOutline"][];
             /** @description Names it. */
             id: components["schemas"]["PartId"];
             /** @description Whether nothing about it may change. */
@@ -745,6 +1129,8 @@ export interface components {
             transform: components["schemas"]["Transform"];
             /** @description How many triangles the faces are cut into. */
             triangles: number;
+            /** @description How many sets of texture coordinates it has. */
+            uv_sets: number;
             /** @description How many vertices. */
             vertices: number;
             /** @description Whether it is seen. */
@@ -766,54 +1152,6 @@ export interface components {
          * @enum {string}
          */
         Placement: "vertex" | "corner" | "face";
-        /** @description How far a pour reaches. */
-        Pour: {
-            /** @enum {string} */
-            type: "all";
-        } | {
-            /**
-             * Format: float
-             * @description Degrees; at 0 only coplanar faces are reached.
-             */
-            degrees: number;
-            /** @enum {string} */
-            type: "crease";
-        } | {
-            /**
-             * Format: float
-             * @description How far a number may be off, 0–1.
-             */
-            tolerance: number;
-            /** @enum {string} */
-            type: "patch";
-        } | {
-            /** @enum {string} */
-            type: "piece";
-        };
-        /** @description What a pour is made with. */
-        PourStart: {
-            /** @description What it does. */
-            action?: components["schemas"]["Action"];
-            /** @description Where it starts; a pour over all needs no place. */
-            at: components["schemas"]["Sample"];
-            /** @description How the paint meets what is there; erasing lays the ground color on as it is. */
-            blend?: components["schemas"]["Blend"];
-            /** @description The channels poured; others stay bit-identical. */
-            channels: components["schemas"]["Channels"];
-            /**
-             * Format: float
-             * @description How much of the paint is laid on, 0–1.
-             */
-            opacity: number;
-            /** @description The paint, in the set's own encoding; erasing takes the set's ground color instead. */
-            paint: number[];
-            /** @description The part poured on. */
-            part: components["schemas"]["PartId"];
-            /** @description How far it reaches. */
-            pour: components["schemas"]["Pour"];
-            /** @description The set poured into. */
-            set: components["schemas"]["SetId"];
-        };
         /** @description A project on the shelf. */
         ProjectCard: {
             /**
@@ -853,6 +1191,137 @@ export interface components {
          * @enum {string}
          */
         Reach: "skin" | "deep" | "facet" | "corner";
+        /** @description How far a fill reaches. Lengths, points and directions are the project's. */
+        Region: {
+            /** @enum {string} */
+            type: "all";
+        } | {
+            /**
+             * Format: float
+             * @description Degrees; at 0 only coplanar faces are reached.
+             */
+            degrees: number;
+            /** @enum {string} */
+            type: "crease";
+        } | {
+            /**
+             * Format: float
+             * @description How far a number may be off, 0–1.
+             */
+            tolerance: number;
+            /** @enum {string} */
+            type: "patch";
+        } | {
+            /** @enum {string} */
+            type: "piece";
+        } | {
+            /** @description Across the planes; its length does not count. */
+            direction: number[];
+            /**
+             * Format: float
+             * @description The near plane's distance from the origin along the direction.
+             */
+            from: number;
+            /**
+             * Format: float
+             * @description How wide each border fades, half of it inside.
+             */
+            soft?: number;
+            /**
+             * Format: float
+             * @description The far plane's.
+             */
+            to: number;
+            /** @enum {string} */
+            type: "band";
+        } | {
+            /** @description Where it is full. */
+            from: number[];
+            /** @description Where nothing is left of it. */
+            to: number[];
+            /** @enum {string} */
+            type: "gradient";
+        } | {
+            /**
+             * Format: float
+             * @description The outer share of it that fades, 0–1.
+             */
+            soft?: number;
+            /** @description Its shape. */
+            solid: components["schemas"]["Solid"];
+            /** @description Where it stands: untouched, it reaches from −1 to 1 along each axis. */
+            transform: components["schemas"]["Transform"];
+            /** @enum {string} */
+            type: "solid";
+        } | {
+            /** @description Its points there, in order. */
+            outline: number[][];
+            /** @description Where it was drawn. */
+            screen: components["schemas"]["Screen"];
+            /** @description Whether what is hidden or looks away is covered as well. */
+            through?: boolean;
+            /** @enum {string} */
+            type: "lasso";
+        } | {
+            /** @description The selection. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "chosen";
+        } | {
+            /** @description Which of the part's groups. */
+            index: number;
+            /** @enum {string} */
+            type: "group";
+        } | {
+            /** @description What is read of it. */
+            measure: components["schemas"]["Measure"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "values";
+        } | {
+            /**
+             * Format: float
+             * @description The least, 0–1.
+             */
+            from: number;
+            /** @description What is read of it. */
+            measure: components["schemas"]["Measure"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description The greatest.
+             */
+            to: number;
+            /** @enum {string} */
+            type: "range";
+        } | {
+            /** @description The color, as the set stores it. */
+            color: number[];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description How far it may be off, as CIEDE2000.
+             */
+            tolerance: number;
+            /** @enum {string} */
+            type: "near";
+        } | {
+            /** @description The snapshot of a set. */
+            snapshot: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description By how much at least, as CIEDE2000.
+             */
+            tolerance: number;
+            /** @enum {string} */
+            type: "changed";
+        } | {
+            /** @enum {string} */
+            type: "boundary";
+        };
         /** @description One kind of repair, counted. */
         Repair: {
             /** @description How often. */
@@ -873,6 +1342,17 @@ export interface components {
          * @enum {string}
          */
         RepairKind: "repeated_corner" | "degenerate_face" | "not_finite_vertex" | "face_of_dropped_vertex" | "duplicate_face" | "color_out_of_range" | "bad_normal" | "welded" | "flat_face" | "loose_vertex";
+        /**
+         * @description What a set is there for. Helpers serve the work, are not counted among a part's sets and stay
+         *     at home when it is delivered.
+         */
+        Role: "product" | "mask" | "selection" | {
+            /** @description What a set was like once. */
+            snapshot: {
+                /** @description The set. */
+                of: components["schemas"]["SetId"];
+            };
+        };
         /** @description Where the pointer was. */
         Sample: {
             /** @description Its direction. */
@@ -889,6 +1369,34 @@ export interface components {
              * @description How hard the pen is pressed, 0–1; 1 for a pointer that cannot tell.
              */
             pressure?: number;
+        };
+        /** @description Where the camera stood, and what it was cut open by. */
+        SavedView: {
+            cutaway?: components["schemas"]["Cutaway"] | null;
+            /** @description Where the camera is, in the project's space. */
+            eye: number[];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: float
+             * @description Height of what is seen at the target, for parallel lines of sight; none when they meet in
+             *     the eye.
+             */
+            parallel_height?: number | null;
+            /** @description What it turns about and looks at. */
+            target: number[];
+        };
+        /**
+         * @description A view with its right and its up. Places on it are tangents of angles from the middle for lines
+         *     of sight that meet in the eye, and lengths of the project for parallel ones.
+         */
+        Screen: {
+            /** @description What points to the right, unit length. */
+            right: number[];
+            /** @description What points up, unit length. */
+            up: number[];
+            /** @description Where the user looks from. */
+            view: components["schemas"]["View"];
         };
         /** @description A named group of faces. */
         SelectionOutline: {
@@ -947,6 +1455,25 @@ export interface components {
             /** @enum {string} */
             type: "kept";
         } | {
+            /** @description The corners of the faces around it. */
+            corners: components["schemas"]["CornerValue"][];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "corners";
+            /**
+             * Format: int32
+             * @description The vertex.
+             */
+            vertex: number;
+        } | {
+            /** @description Why. */
+            message: string;
+            /** @enum {string} */
+            type: "no_preview";
+        } | {
             /** @enum {string} */
             type: "nothing";
         } | {
@@ -974,6 +1501,8 @@ export interface components {
             name: string;
             /** @description What each value belongs to. */
             placement: components["schemas"]["Placement"];
+            /** @description What it is there for. */
+            role: components["schemas"]["Role"];
         };
         /** @description The shelf. */
         Shelf: {
@@ -1003,6 +1532,11 @@ export interface components {
              */
             neutral: number;
         };
+        /**
+         * @description A solid that reaches from −1 to 1 along each axis.
+         * @enum {string}
+         */
+        Solid: "box" | "cylinder" | "sphere" | "cone";
         /** @description Where a channel of a new set comes from. */
         Source: {
             /**
@@ -1018,24 +1552,67 @@ export interface components {
             /** @enum {string} */
             type: "channel";
         };
+        /**
+         * Format: int32
+         * @description Names an image that was handed over to paint through; it is not kept with the project.
+         */
+        StencilId: number;
+        /** @description A stencil that was taken in. */
+        StencilTaken: {
+            /**
+             * Format: int32
+             * @description Pixels from top to bottom.
+             */
+            height: number;
+            /** @description Names it until the project is closed. */
+            id: components["schemas"]["StencilId"];
+            /**
+             * Format: int32
+             * @description Pixels from left to right.
+             */
+            width: number;
+        };
+        /** @description An image in use. */
+        StencilUse: {
+            /** @description Whether black lets paint through instead. */
+            invert?: boolean;
+            /** @description How it lies. */
+            lay: components["schemas"]["Lay"];
+            /** @description Whether it is repeated. */
+            repeat?: boolean;
+            /** @description The image. */
+            stencil: components["schemas"]["StencilId"];
+            /**
+             * Format: float
+             * @description How far it is turned, degrees.
+             */
+            turn?: number;
+        };
+        /** @description A color at a place of a ramp. */
+        Stop: {
+            /**
+             * Format: float
+             * @description Where it is, 0–1.
+             */
+            at: number;
+            /** @description The color, sRGB-encoded. */
+            color: number[];
+        };
         /** @description What a stroke is made with, fixed when the pointer goes down. */
-        StrokeStart: {
-            /** @description What it does. */
-            action?: components["schemas"]["Action"];
-            /** @description How the paint meets what is there; erasing lays the ground color on as it is. */
-            blend?: components["schemas"]["Blend"];
+        StrokeStart: components["schemas"]["Coat"] & {
             /** @description The brush. */
             brush: components["schemas"]["Brush"];
-            /** @description The channels painted; others stay bit-identical. */
-            channels: components["schemas"]["Channels"];
-            /** @description The paint, in the set's own encoding; erasing takes the set's ground color instead. */
-            paint: number[];
-            /** @description The part painted on. */
-            part: components["schemas"]["PartId"];
-            /** @description The set painted into. */
-            set: components["schemas"]["SetId"];
+            /** @description Where it is repeated. */
+            mirror?: components["schemas"]["Mirror"];
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
+        };
+        /** @description A named color. */
+        Swatch: {
+            /** @description R, G and B as a picker shows them, 0–1. */
+            color: number[];
+            /** @description What it is called; may be empty. */
+            name?: string;
         };
         /** @description Scale, then turn, then move: from the part's own space to the project's. */
         Transform: {
@@ -1535,6 +2112,69 @@ export interface operations {
             };
         };
     };
+    palette: {
+        parameters: {
+            query?: {
+                /** @description How it is written. */
+                form?: "text" | "json";
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    read_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     conversion: {
         parameters: {
             query: {
@@ -1589,6 +2229,39 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    stencil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StencilTaken"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,9 @@
 //! Fills: pours, spans and selections, what one would cover and the change it makes.
 
-use std::borrow::Cow;
+use std::{
+    borrow::Cow,
+    sync::{Arc, PoisonError},
+};
 
 use serde::{Deserialize, Serialize};
 
@@ -11,6 +14,7 @@ use super::{
 use crate::{
     blend::{Base, Blend},
     color_set::{ColorSet, SetId},
+    geometry::Geometry,
     region::{self, Covered, Region},
     stroke::{Action, Coat, Sample, View, footprint::point_of},
 };
@@ -32,6 +36,13 @@ pub struct Fill {
     /// Whether what is not covered goes back to the ground color: a new selection, a new mask.
     #[serde(default)]
     pub afresh: bool,
+}
+
+/// The faces that a pour reached.
+pub(super) struct Flood {
+    region: Region,
+    geometry: Arc<Geometry>,
+    faces: Arc<Vec<bool>>,
 }
 
 impl Document {
@@ -76,6 +87,7 @@ impl Document {
             let snapshot = self.alike(coat.part, id, part)?;
             self.changed_since(part.id, snapshot.id).ok()
         };
+        let flooded = start.and_then(|(face, _)| self.flooded(region, geometry, face));
         let mut covered = region::covered(
             region,
             &region::Ground {
@@ -84,6 +96,7 @@ impl Document {
                 set,
                 channels: coat.channels,
                 start,
+                flooded: flooded.as_deref().map(Vec::as_slice),
                 other: &other,
                 group: &group,
                 changed: &changed,
@@ -97,6 +110,31 @@ impl Document {
             });
         }
         Ok(covered)
+    }
+
+    /// The faces that a crease or piece pour reaches from a face. The last answer is remembered: a
+    /// pointer that hovers within one region asks for it again and again.
+    fn flooded(
+        &self,
+        region: &Region,
+        geometry: &Arc<Geometry>,
+        start: u32,
+    ) -> Option<Arc<Vec<bool>>> {
+        if !matches!(region, Region::Crease { .. } | Region::Piece) {
+            return None;
+        }
+        let mut last = self.last_flood.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(Flood { region: known, geometry: on, faces }) = &*last
+            && known == region
+            && Arc::ptr_eq(on, geometry)
+            && faces[start as usize]
+        {
+            return Some(faces.clone());
+        }
+        let faces = Arc::new(region::faces(region, geometry, start)?);
+        let (region, geometry) = (region.clone(), geometry.clone());
+        *last = Some(Flood { region, geometry, faces: faces.clone() });
+        Some(faces)
     }
 
     /// The set of a part that stands for one of another part: the same one, or of the same name

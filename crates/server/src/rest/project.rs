@@ -11,7 +11,7 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Edit, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
+    Edit, Part, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
     color_set::convert::{self, Loss},
 };
 use speckle_formats::{
