@@ -9,7 +9,7 @@ const matches = (text: string, wanted: string) => wanted.split(/\s+/).every((wor
 export function ShortcutSheet() {
   const open = useApp((state) => state.shortcuts);
   const [wanted, setWanted] = useState("");
-  const found = shortcuts.filter(({ shown, says, group }) => matches(`${shown} ${says} ${group}`, wanted.trim().toLowerCase()));
+  const found = shortcuts.filter(({ shown, says, group }) => says !== "" && matches(`${shown} ${says} ${group}`, wanted.trim().toLowerCase()));
   const groups = [...new Set(found.map(({ group }) => group))];
   return (
     <Dialog open={open} onClose={() => set({ shortcuts: false })} maxWidth="lg" fullWidth data-test="shortcuts" slotProps={{ transition: { onExited: () => setWanted("") } }}>

@@ -3,7 +3,8 @@ import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, I
 import { useCallback, useEffect, useState } from "react";
 import { DeliverSheet, DeliverTray } from "./areas/Deliver";
 import { GatherSheet, GatherTray } from "./areas/Gather";
-import { PaintSheet, PaintTray } from "./areas/Paint";
+import { PaintSheet } from "./areas/paint/PaintSheet";
+import { PaintTray } from "./areas/paint/Tray";
 import { ChannelBoard } from "./board/ChannelBoard";
 import { EggMark, RedoIcon, UndoIcon } from "./parts/icons";
 import type { Project } from "./project";
@@ -11,7 +12,7 @@ import { StageView } from "./stage/StageView";
 import { listen } from "./keys";
 import { hand, shownHand } from "./parts/hand";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, count, hex, length, set, targetSet, useApp, type Area } from "./state";
+import { activePart, count, elements, hex, intoSet, length, set, useApp, type Area } from "./state";
 import { heading } from "./theme";
 
 const areas: { key: Area; title: string }[] = [
@@ -32,14 +33,14 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
         <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 1.25 }}>
           <StageView id={id} onProject={onProject} />
           <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: 2, flexShrink: 0, overflowX: "auto" }}>
-            {area === "paint" && <PaintTray />}
+            {area === "paint" && <PaintTray project={project} />}
             {area === "gather" && <GatherTray onBring={onBring} />}
             {area === "deliver" && <DeliverTray />}
           </Paper>
         </Box>
         <Box sx={{ width: 332, flexShrink: 0, overflowY: "auto", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
           <ChannelBoard project={project} />
-          {area === "paint" && <PaintSheet />}
+          {area === "paint" && <PaintSheet project={project} />}
           {area === "gather" && project && <GatherSheet project={project} />}
           {area === "deliver" && <DeliverSheet project={id} />}
         </Box>
@@ -114,7 +115,7 @@ function ProbeLine() {
   const tool = useApp((state) => state.tool);
   const part = useApp(activePart);
   const area = useApp((state) => state.area);
-  const target = useApp(targetSet);
+  const target = useApp(intoSet);
   const covered = useApp((state) => state.covered);
   const several = useApp((state) => state.parts.length > 1);
   const connected = useApp((state) => state.connected);
@@ -128,7 +129,7 @@ function ProbeLine() {
           {probe.value && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
           <span>edge <b>{length(probe.edge)}</b></span>
           {!probe.isActive && <span>{area === "gather" ? "click to choose it" : "hold P and click to choose it"}</span>}
-          {probe.isActive && covered > 0 && target && <span>{tool === "pour" ? "pour" : "brush"} covers <b>{count(covered)}</b> {target.placement === "vertex" ? "vertices" : `${target.placement}s`}</span>}
+          {(probe.isActive || tool === "span") && covered > 0 && target && <span>{tool === "pour" ? "pour" : tool === "span" ? "span" : "brush"} covers <b>{elements(covered, target.placement)}</b></span>}
         </>
       ) : (
         <span>{part ? "Point at the model to read its numbers." : ""}</span>

@@ -4,7 +4,8 @@ import { api, messageOf, type Schemas } from "./api/client";
 import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
-import { activePart, get, pourOf, remember, set, takeOutline, targetSet } from "./state";
+import { activePart, chosenSelection, get, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, type Heat } from "./state";
+import { cutawayOf, fillOf, strokeOf } from "./tools";
 
 /** Where the hand is: on the page, and how hard it presses (0–1). */
 export interface HandAt {
@@ -24,6 +25,15 @@ export class Project {
   private opening = true;
   /** Radius on screen of the circle last asked about. */
   private ringPixels = 0;
+  /** The adjustment last asked about has not been answered; the newest waits here. */
+  private previewing: { waiting: Schemas["Adjustment"] | null } | null = null;
+  private awaitingCorners = false;
+  /** A span changed since it was asked about. */
+  private fillWaiting = false;
+  /** What the heat on the stage was asked for. */
+  private heatAsked = "";
+  /** The last fill or adjustment, to be made again. */
+  private last: Schemas["Edit"] | null = null;
 
   constructor(
     readonly id: number,
@@ -39,7 +49,10 @@ export class Project {
       lost: () => {
         this.strokeUnderWay = false;
         this.awaitingFootprint = false;
-        set({ connected: false, unsaved: 0 });
+        this.previewing = null;
+        this.awaitingCorners = false;
+        this.heatAsked = "";
+        set({ connected: false, unsaved: 0, stencil: null });
       },
       message: (message) => this.hear(message),
       frame: (frame) => {
@@ -56,7 +69,7 @@ export class Project {
         if (!surface) return;
         if (frame.kind === "values") {
           const part = get().parts.find((candidate) => candidate.id === frame.part);
-          const placement = part?.sets.find((candidate) => candidate.id === frame.set)?.placement;
+          const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
           if (placement) surface.take(frame.set, placement, frame.values);
           this.refreshLook();
         } else if (frame.kind === "patch") {
@@ -64,11 +77,22 @@ export class Project {
           stage.redraw();
         } else if (frame.kind === "places") {
           stage.showPlaces(frame.part, frame.places);
+        } else if (frame.kind === "preview") {
+          surface.preview(frame.set, frame.values);
+          set({ previewTrouble: null });
+          stage.redraw();
+          this.previewed();
+        } else if (frame.kind === "heat") {
+          surface.takeHeat(frame.placement, frame.numbers);
+          this.refreshLook();
         } else {
-          this.awaitingFootprint = false;
+          const isOwn = frame.part === get().part;
+          if (isOwn) this.awaitingFootprint = false;
           if (this.strokeUnderWay) return;
-          stage.showFootprint(frame, this.ringPixels);
-          set({ covered: frame.indices.length });
+          stage.showFootprint(frame, this.ringPixels, !isOwn);
+          if (isOwn) set({ covered: frame.all });
+          else set({ covered: get().covered + frame.all });
+          if (isOwn && this.fillWaiting) this.hoverFill(null);
         }
       },
     });
@@ -103,6 +127,14 @@ export class Project {
       case "kept":
         set({ history: message.history, unsaved: 0 });
         break;
+      case "corners":
+        this.awaitingCorners = false;
+        if (get().listing) set({ corners: message });
+        break;
+      case "no_preview":
+        set({ previewTrouble: message.message });
+        this.previewed();
+        break;
       case "nothing":
         set({ unsaved: 0 });
         break;
@@ -123,22 +155,57 @@ export class Project {
 
   /** Puts the parts where they stand, and shows on each the chosen set, or the one of the same name, or its first. */
   refreshLook() {
-    const { parts, part: active, shown, look, traits } = get();
+    const state = get();
+    const { parts, part: active, shown, look, traits, wipe, flipped } = state;
     const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
     this.stage.setUp(traits.up);
+    this.stage.setCutaway(cutawayOf(state));
+    this.askHeat(look.heat);
+    let heat: [number, number] | null = null;
+    const before = new Map<number, number | null>();
     for (const part of parts) {
       const surface = this.stage.surfaces.get(part.id);
       if (!surface) continue;
       const same = part.sets.find((candidate) => candidate.name === name) ?? part.sets[0];
-      const wanted = part.id === active || shown === null ? shown : same?.id;
-      surface.show(wanted != null && surface.has(wanted) ? wanted : null);
+      const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
+      const then = (snapshot: string) => snapshotOf(part, wanted, snapshot)?.id ?? wanted;
+      const now = flipped !== null ? then(flipped) : wanted;
+      if (wipe) before.set(part.id, then(wipe.snapshot));
+      const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
+      const selection = look.selection ? (part.id === active ? chosenSelection(state) : undefined) : undefined;
+      surface.mark(mask?.id ?? null, selection?.id ?? null);
+      surface.show(now, look.heat !== null);
       surface.light(look.shade === "lit", look.smoothUpTo);
       surface.showChannel(look.channel);
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
+      const range = look.heat !== null && part.visible ? surface.heatRange : null;
+      if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
     }
+    if (look.heat !== null && look.heat !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
+    for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
+    if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
+    this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
     this.stage.setParallel(look.parallel);
     this.stage.setWire(look.wire);
+  }
+
+  /** Asks for the numbers behind the heat, anew after every change. */
+  private askHeat(heat: Heat | null) {
+    const { parts, history } = get();
+    const asked = heat === null ? "" : JSON.stringify([heat, history.revision, parts.map((part) => part.id)]);
+    if (asked === this.heatAsked) return;
+    this.heatAsked = asked;
+    for (const part of parts) {
+      this.stage.surfaces.get(part.id)?.takeHeat("vertex", null);
+      if (heat === null) continue;
+      if (heat === "density") this.live.say({ type: "heat", part: part.id, snapshot: null });
+      else {
+        const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
+        const snapshot = snapshotOf(part, shown, heat.snapshot);
+        if (snapshot) this.live.say({ type: "heat", part: part.id, snapshot: snapshot.id });
+      }
+    }
   }
 
   undo() {
@@ -160,57 +227,120 @@ export class Project {
     return !error;
   }
 
+  /** The same, remembered to be made again. */
+  private repeatable(edit: Schemas["Edit"]): Promise<boolean> {
+    this.last = edit;
+    return this.edit(edit);
+  }
+
+  /** Makes the last fill or adjustment again, on what is chosen now. */
+  async repeat() {
+    const state = get();
+    const part = activePart(state);
+    const into = intoSet(state);
+    const { last } = this;
+    if (!last || !part || !into) {
+      set({ said: { text: "There is nothing to repeat yet: pour, span or adjust something first.", bad: true } });
+      return;
+    }
+    const channels = state.into === "set" ? state.channels : [true, false, false, false];
+    const target = { part: part.id, set: into.id, channels };
+    if (last.type === "fill") await this.edit({ type: "fill", fill: { ...last.fill, ...target } });
+    else if (last.type === "adjust") await this.edit({ type: "adjust", adjustment: { ...last.adjustment, ...target, within: chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null } });
+  }
+
   /** Asks what a dab here would cover; asks again only when the last answer is in. */
-  hover(x: number, y: number, ringPixels: number) {
-    const { part, target, brush } = get();
-    if (this.awaitingFootprint || this.strokeUnderWay || part === null || target === null) return;
-    const { stage } = this;
-    const said = this.live.say({
-      type: "hover", part, set: target, brush: stage.brush(brush), view: stage.view(), sample: stage.sample({ x, y, pressure: 1 }),
-    });
-    this.awaitingFootprint = said;
+  hover(at: HandAt, ringPixels: number) {
+    const start = strokeOf(get(), this.stage);
+    if (this.awaitingFootprint || this.strokeUnderWay || !start) return;
+    this.awaitingFootprint = this.live.say({ type: "hover", start, sample: this.stage.sample(at) });
     this.ringPixels = ringPixels;
   }
 
-  /** What a pour at a place is made with; null when there is nothing to pour into. */
-  private pourAt(x: number, y: number): Schemas["PourStart"] | null {
-    const state = get();
-    const part = activePart(state);
-    if (!part || state.target === null) return null;
-    return {
-      part: part.id, set: state.target, channels: state.channels, action: state.action, blend: state.blend, paint: state.paint,
-      opacity: state.brush.opacity, pour: pourOf(state.pour, part), at: this.stage.sample({ x, y, pressure: 1 }),
-    };
-  }
-
-  /** Asks what a pour here would cover; asks again only when the last answer is in. */
-  hoverPour(x: number, y: number) {
-    const start = this.pourAt(x, y);
-    if (this.awaitingFootprint || !start) return;
-    this.awaitingFootprint = this.live.say({ type: "pour_hover", start });
+  /** Asks what a fill would cover, from a place on the page for those that start there. */
+  hoverFill(at: HandAt | null) {
+    const fill = fillOf(get(), this.stage, at);
+    if (!fill) return;
+    if (this.awaitingFootprint) {
+      // A span that is being drawn has to end with what it came to.
+      this.fillWaiting = at === null;
+      return;
+    }
+    this.fillWaiting = false;
+    this.awaitingFootprint = this.live.say({ type: "fill_hover", fill });
     this.ringPixels = POUR_PIXELS;
   }
 
-  async pour(x: number, y: number) {
-    const start = this.pourAt(x, y);
+  async fill(at: HandAt | null) {
+    const fill = fillOf(get(), this.stage, at);
     const trouble = this.whyNotPaint();
-    if (!start || trouble) {
+    if (!fill || trouble) {
+      set({ said: { text: trouble ?? "There is nothing to cover yet: draw it on the stage first.", bad: true } });
+      return;
+    }
+    this.rememberPaint();
+    this.stage.showFootprint(null);
+    set({ spanReady: false, covered: 0 });
+    await this.repeatable({ type: "fill", fill });
+  }
+
+  /** Fills what a region says, into what the tools write into. */
+  async fillRegion(region: Schemas["Region"]) {
+    const fill = fillOf(get(), this.stage, null) ?? fillOf({ ...get(), tool: "pour", pour: { ...get().pour, kind: "all" } }, this.stage, null);
+    const trouble = this.whyNotPaint();
+    if (!fill || trouble) {
       set({ said: { text: trouble ?? "", bad: true } });
       return;
     }
-    if (start.action === "paint") remember(get().paint);
-    this.stage.showFootprint(null);
-    await this.edit({ type: "pour", start });
+    await this.repeatable({ type: "fill", fill: { ...fill, region, action: get().action } });
+  }
+
+  /** Shows what an adjustment would make; of several asked for in a row, the newest. */
+  preview(adjustment: Schemas["Adjustment"]) {
+    if (this.previewing) {
+      this.previewing.waiting = adjustment;
+      return;
+    }
+    if (this.live.say({ type: "preview", adjustment })) this.previewing = { waiting: null };
+  }
+
+  private previewed() {
+    const next = this.previewing?.waiting ?? null;
+    this.previewing = null;
+    if (next) this.preview(next);
+  }
+
+  /** Shows what is again. */
+  endPreview() {
+    if (this.previewing) this.previewing.waiting = null;
+    for (const surface of this.stage.surfaces.values()) surface.preview(null);
+    set({ previewTrouble: null });
+    this.refreshLook();
+  }
+
+  adjust(adjustment: Schemas["Adjustment"]): Promise<boolean> {
+    return this.repeatable({ type: "adjust", adjustment });
+  }
+
+  /** Asks what every corner at a vertex holds. */
+  askCorners(part: number, shown: number, vertex: number) {
+    if (this.awaitingCorners) return;
+    this.awaitingCorners = this.live.say({ type: "corners", part, set: shown, vertex });
+  }
+
+  private rememberPaint() {
+    const { action, into, paint } = get();
+    if (action === "paint" && into === "set" && targetSet(get())?.encoding === "color") remember(paint);
   }
 
   /** Why nothing can be painted now; null when all is well. */
   private whyNotPaint(): string | null {
     const state = get();
     const part = activePart(state);
-    const target = targetSet(state);
+    const target = intoSet(state);
     return !part || !target
       ? "This part has no color set yet: add one on the channel board, then paint."
-      : state.channels.every((chosen) => !chosen)
+      : state.into === "set" && state.channels.every((chosen) => !chosen)
         ? "No channel is chosen: choose R, G, B or A on the channel board."
         : state.connected !== true
           ? "The server is not connected: painting goes on when it is back."
@@ -222,23 +352,16 @@ export class Project {
   /** Puts the brush down; says why when it cannot. */
   beginStroke(at: HandAt): boolean {
     const state = get();
-    const part = activePart(state);
-    const target = targetSet(state);
+    const start = strokeOf(state, this.stage);
     const trouble = this.whyNotPaint();
-    if (trouble || !part || !target) {
+    if (trouble || !start || !isStroke(state)) {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;
     }
-    this.strokeUnderWay = this.live.say({
-      type: "stroke_begin",
-      start: {
-        part: part.id, set: target.id, channels: state.channels, action: state.action, blend: state.blend, paint: state.paint,
-        brush: this.stage.brush(state.brush), view: this.stage.view(),
-      },
-    });
+    this.strokeUnderWay = this.live.say({ type: "stroke_begin", start });
     if (!this.strokeUnderWay) return false;
     set({ unsaved: state.unsaved + 1 });
-    if (state.action === "paint") remember(state.paint);
+    this.rememberPaint();
     this.stage.showFootprint(null);
     this.moveStroke([at]);
     return true;

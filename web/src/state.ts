@@ -21,20 +21,21 @@ export interface Probe {
 }
 
 /** The brush as the hand sets it; the stage makes of it what goes over the wire. */
-export interface Brush {
-  reach: Schemas["Reach"];
-  /** In the project's unit. */
-  radius: number;
+export type Brush = Required<Omit<Schemas["Brush"], "falloff_curve" | "pressure_radius" | "pressure_opacity" | "pressure_hardness">> & {
   /** Used instead of the radius when the circle keeps its size on the screen. */
   pixels: number;
-  on_screen: boolean;
-  opacity: number;
-  hardness: number;
-  falloff: Schemas["Falloff"];
-  build_up: boolean;
-  pressure_radius: boolean;
-  pressure_opacity: boolean;
-}
+  falloff_curve: Curve | null;
+  pressure_radius: Curve | null;
+  pressure_opacity: Curve | null;
+  pressure_hardness: Curve | null;
+};
+
+/** Heights above 0, ¼, ½, ¾ and 1. */
+export type Curve = number[];
+export const straight: Curve = [0, 0.25, 0.5, 0.75, 1];
+
+/** What the stage shows as heat instead of a set. */
+export type Heat = "density" | { snapshot: string };
 
 /** How the stage shows things. */
 export interface Look {
@@ -45,10 +46,18 @@ export interface Look {
   parallel: boolean;
   /** One channel alone in grey (0–3), or alpha over a checker; null shows R, G and B as a color. */
   channel: number | "alpha over checker" | null;
+  /** Edge lengths, or what changed since a snapshot, over all parts. */
+  heat: Heat | null;
+  /** Whether the mask and the selection are marked on the model. */
+  mask: boolean;
+  selection: boolean;
 }
 
+/** The families of tools. */
+export type Tool = "stroke" | "pour" | "span" | "tidy";
+
 /** How far a pour reaches. */
-export type PourKind = Schemas["Pour"]["type"];
+export type PourKind = "crease" | "patch" | "piece" | "all" | "chosen";
 
 export interface PourChoice {
   kind: PourKind;
@@ -58,7 +67,68 @@ export interface PourChoice {
   tolerance: number;
 }
 
-interface State {
+export type SpanKind = "band" | "gradient" | "solid" | "lasso";
+export type Vec = [number, number, number];
+
+export interface SpanChoice {
+  kind: SpanKind;
+  /** Which way bands and gradients run; drawn: as the last drag did. */
+  axis: "x" | "y" | "z" | "drawn";
+  direction: Vec;
+  /** Distances along the direction, in the project's unit; null until typed or dragged. */
+  from: number | null;
+  to: number | null;
+  /** Width of a band's fading border; the outer share of a solid that fades. */
+  soft: number;
+  shape: Schemas["Solid"];
+  center: Vec | null;
+  size: Vec;
+  turn: Vec;
+  softShare: number;
+  /** Freehand or a rectangle. */
+  outline: "free" | "rectangle";
+  through: boolean;
+  /** The outline last drawn, with the screen it was drawn on. */
+  drawn: Schemas["Region"] | null;
+}
+
+/** An image that paint is laid on through. */
+export interface StencilChoice {
+  id: number;
+  name: string;
+  url: string;
+  aspect: number;
+  lay: "screen" | "uv" | "axes";
+  /** Pixels on the screen, shares of the texture, or lengths of the project. */
+  width: { screen: number; uv: number; axes: number };
+  /** Its middle on the screen, in pixels from the stage's middle. */
+  at: { x: number; y: number };
+  turn: number;
+  repeat: boolean;
+  invert: boolean;
+}
+
+/** The plane that hides what is in front of it. */
+export interface CutawayChoice {
+  on: boolean;
+  normal: Vec;
+  offset: number;
+  covers_hidden: boolean;
+}
+
+/** What every corner at a vertex holds. */
+export type Corners = Extract<Schemas["ServerMessage"], { type: "corners" }>;
+
+export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
+
+/** The look before and after, side by side. */
+export interface Wipe {
+  snapshot: string;
+  /** Where the divider stands, 0–1 from the left. */
+  share: number;
+}
+
+export interface State {
   connected: boolean | null;
   /** The project was deleted while it was open here. */
   gone: boolean;
@@ -79,14 +149,48 @@ interface State {
   edgePixels: number | null;
   area: Area;
   /** The family of tools in hand. */
-  tool: "stroke" | "pour";
-  action: Schemas["Action"];
+  tool: Tool;
+  /** What the tools write into: the set chosen on the board, or what serves the work. */
+  into: "set" | "selection" | "mask";
+  /** The selection that is worked on. */
+  selection: number | null;
+  /** Whether a fill of a selection or mask adds to it or makes it anew. */
+  afresh: boolean;
+  action: "paint" | "erase";
+  tidy: "soften" | "smear";
   /** How paint meets what is there. */
   blend: Schemas["Blend"];
   brush: Brush;
   pour: PourChoice;
+  span: SpanChoice;
+  /** Whether what the span in hand would cover is on the stage, waiting for the word. */
+  spanReady: boolean;
+  mirror: Required<Schemas["Mirror"]>;
+  allParts: boolean;
+  stencil: StencilChoice | null;
+  cutaway: CutawayChoice;
   paint: Rgba;
+  second: Rgba;
+  /** What data channels are painted with. */
+  value: number;
   recent: Rgba[];
+  swatches: Schemas["Swatch"][];
+  views: Schemas["SavedView"][];
+  sheet: SheetPage;
+  /** The next click takes the color under it. */
+  picking: boolean;
+  /** Whether every corner's value is told at the pointer. */
+  listing: boolean;
+  corners: Corners | null;
+  wipe: Wipe | null;
+  /** The snapshot shown while a key is held. */
+  flipped: string | null;
+  /** The least and greatest number of the heat on the stage. */
+  heatRange: [number, number] | null;
+  /** An adjustment is being looked at; why it cannot be. */
+  previewTrouble: string | null;
+  /** A picture to take colors from. */
+  pinned: { url: string; name: string } | null;
   /** Strokes sent whose change is not yet known to be on disk. */
   unsaved: number;
   probe: Probe | null;
@@ -110,20 +214,46 @@ const start: State = {
   target: null,
   channels: [true, true, true, false],
   shown: null,
-  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false, channel: null },
+  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false, channel: null, heat: null, mask: true, selection: true },
   edgePixels: null,
   area: "paint",
   tool: "stroke",
+  into: "set",
+  selection: null,
+  afresh: true,
   action: "paint",
+  tidy: "soften",
   blend: "normal",
-  brush: { reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", build_up: false, pressure_radius: false, pressure_opacity: false },
+  brush: {
+    reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", falloff_curve: null, through: false, apart: false,
+    build_up: "stroke", flow: 0.2, spacing: 0.2, pressure_radius: null, pressure_opacity: null, pressure_hardness: null,
+  },
   pour: { kind: "crease", degrees: null, tolerance: 0.02 },
+  span: { kind: "band", axis: "y", direction: [0, 1, 0], from: null, to: null, soft: 0, shape: "sphere", center: null, size: [1, 1, 1], turn: [0, 0, 0], softShare: 0, outline: "free", through: false, drawn: null },
+  spanReady: false,
+  mirror: { axes: [false, false, false], of_project: false },
+  allParts: false,
+  stencil: null,
+  cutaway: { on: false, normal: [0, 0, 1], offset: 0, covers_hidden: false },
   paint: [0.769, 0.224, 0.129, 1],
+  second: [0.929, 0.906, 0.839, 1],
+  value: 1,
   recent: [
     [0.122, 0.298, 0.318, 1],
     [0.929, 0.906, 0.839, 1],
     [0.796, 0.592, 0.306, 1],
   ],
+  swatches: [],
+  views: [],
+  sheet: "tool",
+  picking: false,
+  listing: false,
+  corners: null,
+  wipe: null,
+  flipped: null,
+  heatRange: null,
+  previewTrouble: null,
+  pinned: null,
   unsaved: 0,
   probe: null,
   covered: 0,
@@ -139,10 +269,17 @@ export const get = useApp.getState;
 export const setBrush = (change: Partial<Brush>) => set({ brush: { ...get().brush, ...change } });
 export const setLook = (change: Partial<Look>) => set({ look: { ...get().look, ...change } });
 
+export const setSpan = (change: Partial<SpanChoice>) => set({ span: { ...get().span, ...change } });
+export const setStencil = (change: Partial<StencilChoice>) => {
+  const { stencil } = get();
+  if (stencil) set({ stencil: { ...stencil, ...change } });
+};
+export const setCutaway = (change: Partial<CutawayChoice>) => set({ cutaway: { ...get().cutaway, ...change } });
+
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { paint, recent, look, brush, action, blend, tool, pour } = get();
-  set({ ...start, paint, recent, look, brush, action, blend, tool, pour: { ...pour, degrees: null } });
+  const { paint, second, value, recent, look, brush, action, blend, tool, tidy, pour, pinned } = get();
+  set({ ...start, paint, second, value, recent, look: { ...look, heat: null }, brush, action, blend, tool, tidy, pinned, pour: { ...pour, degrees: null } });
 }
 
 export function activePart(state: State): Part | undefined {
@@ -153,19 +290,54 @@ export function targetSet(state: State): ColorSet | undefined {
   return activePart(state)?.sets.find((candidate) => candidate.id === state.target);
 }
 
+/** The part's mask, if it has one. */
+export const maskOf = (part: Part | undefined): ColorSet | undefined => part?.helpers.find((helper) => helper.role === "mask");
+export const selectionsOf = (part: Part | undefined): ColorSet[] => part?.helpers.filter((helper) => helper.role === "selection") ?? [];
+
+/** The selection that is worked on: the chosen one, or the part's first. */
+export function chosenSelection(state: State): ColorSet | undefined {
+  const all = selectionsOf(activePart(state));
+  return all.find((candidate) => candidate.id === state.selection) ?? all[0];
+}
+
+/** What the tools write into. */
+export function intoSet(state: State): ColorSet | undefined {
+  if (state.into === "mask") return maskOf(activePart(state));
+  return state.into === "selection" ? chosenSelection(state) : targetSet(state);
+}
+
+/** The names of the project's snapshots, oldest first. */
+export function snapshotNames(parts: Part[]): string[] {
+  return [...new Set(parts.flatMap((part) => part.helpers.filter((helper) => typeof helper.role === "object").map((helper) => helper.name)))];
+}
+
+/** The snapshot of a set under a name. */
+export function snapshotOf(part: Part, set: number | null, name: string): ColorSet | undefined {
+  return part.helpers.find((helper) => typeof helper.role === "object" && helper.name === name && (set === null || helper.role.snapshot.of === set));
+}
+
 export function shownSet(state: State): ColorSet | undefined {
   return activePart(state)?.sets.find((candidate) => candidate.id === state.shown);
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline({ parts, traits }: Schemas["Outline"]) {
+export function takeOutline({ parts, traits, swatches, views }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
   const changedPart = part?.id !== state.part;
+  const names = snapshotNames(parts);
+  const { look, wipe } = state;
+  const heat = look.heat !== null && look.heat !== "density" && !names.includes(look.heat.snapshot) ? null : look.heat;
   set({
     parts,
     traits,
+    swatches,
+    views,
+    look: heat === look.heat ? look : { ...look, heat },
+    wipe: wipe && names.includes(wipe.snapshot) ? wipe : null,
+    // Tools write into what is there.
+    into: state.into === "mask" && !maskOf(part) ? "set" : state.into === "selection" && selectionsOf(part).length === 0 ? "set" : state.into,
     part: part?.id ?? null,
     target: has(state.target) ? state.target : (part?.sets[0]?.id ?? null),
     shown: has(state.shown) || (state.shown === null && !changedPart) ? state.shown : (part?.sets[0]?.id ?? null),
@@ -181,7 +353,9 @@ export function choosePart(id: number) {
   // Paint goes on into the set of the same name where there is one; the brush keeps its size.
   const name = targetSet(get())?.name;
   const same = part.sets.find((candidate) => candidate.name === name)?.id ?? first;
-  set({ part: id, target: same, shown: shown === null ? null : same });
+  const { into } = get();
+  const hasInto = into === "set" || (into === "mask" ? maskOf(part) !== undefined : selectionsOf(part).length > 0);
+  set({ part: id, target: same, shown: shown === null ? null : same, selection: null, corners: null, into: hasInto ? into : "set" });
 }
 
 /** Remembers a color that was used, newest first. */
@@ -252,18 +426,25 @@ export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = 
 export const reachTitles: Record<Schemas["Reach"], string> = { skin: "Skin", deep: "Deep", facet: "Facet", corner: "Corner" };
 
 /** Whether a stroke covers what lies in a circle; others go by the face. */
-export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) => tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep");
+export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) => tool === "tidy" || (tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep"));
 
-export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour" };
+/** Whether the tool is drawn with the pointer down. */
+export const isStroke = ({ tool }: Pick<State, "tool">) => tool === "stroke" || tool === "tidy";
 
-/** The pour in hand on a part, as it goes over the wire. */
-export function pourOf({ kind, degrees, tolerance }: PourChoice, part: Part): Schemas["Pour"] {
-  if (kind === "crease") return { type: kind, degrees: degrees ?? part.crease };
-  return kind === "patch" ? { type: kind, tolerance } : { type: kind };
-}
+export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour", chosen: "Fill of the selection" };
+const solidTitles: Record<Schemas["Solid"], string> = { box: "Box span", cylinder: "Cylinder span", sphere: "Sphere span", cone: "Cone span" };
 
 /** What the tool in hand is called, as in the history. */
-export function toolTitle({ tool, action, brush, pour }: Pick<State, "tool" | "action" | "brush" | "pour">): string {
-  if (tool === "pour") return `${pourTitles[pour.kind]}${action === "erase" ? " (erase)" : ""}`;
+export function toolTitle({ tool, action, brush, pour, span, tidy }: Pick<State, "tool" | "action" | "brush" | "pour" | "span" | "tidy">): string {
+  const erase = action === "erase" ? " (erase)" : "";
+  if (tool === "pour") return `${pourTitles[pour.kind]}${erase}`;
+  if (tool === "tidy") return tidy === "soften" ? "Soften" : "Smear";
+  if (tool === "span") return `${{ band: "Band", gradient: "Gradient", lasso: "Lasso", solid: solidTitles[span.shape] }[span.kind]}${erase}`;
   return `${reachTitles[brush.reach]} ${action === "erase" ? "erase" : "stroke"}`;
+}
+
+/** "312 vertices": elements of a placement, counted. */
+export function elements(n: number, placement: Schemas["Placement"]): string {
+  const [one, several] = { vertex: ["vertex", "vertices"], corner: ["corner", "corners"], face: ["face", "faces"] }[placement];
+  return `${count(n)} ${n === 1 ? one : several}`;
 }

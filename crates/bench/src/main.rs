@@ -22,7 +22,7 @@ use speckle_core::{
     document::{Direction, NewPart, NewSet},
     mesh::MeshArrays,
     region::{self, Region},
-    scene::{Body, Scene},
+    scene::{self, Scene},
     stroke::{
         Brush, Coat, Reach, Sample, StrokeStart, View,
         footprint::{Footprint, Placed, Surface, Touch},
@@ -161,7 +161,7 @@ fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
 
 fn surface_of(geometry: Arc<Geometry>, placement: Placement) -> Surface {
     let placed = Placed::new(&speckle_core::Transform::IDENTITY);
-    Surface { body: Body { geometry, placed }, placement }
+    Surface { body: scene::Body { geometry, placed }, placement }
 }
 
 /// How many vertices a dab covers.

@@ -63,3 +63,24 @@ function send<Answer>(url: string, body: FormData | File, name: string, { progre
     request.send(body);
   });
 }
+
+/** Hands an image over to paint through; what is wrong with it when it cannot be read. */
+export async function sendStencil(project: number, file: File): Promise<Schemas["StencilTaken"] | string> {
+  try {
+    const answer = await fetch(`/api/v1/projects/${project}/stencils`, { method: "POST", body: file, headers: { "content-type": "application/octet-stream" } });
+    const body: unknown = await answer.json();
+    return answer.ok ? (body as Schemas["StencilTaken"]) : messageOf(body);
+  } catch {
+    return "the server did not answer: try again";
+  }
+}
+
+/** Takes a palette in from a file; what is wrong with it when it cannot be read. */
+export async function sendPalette(project: number, file: File): Promise<string | null> {
+  try {
+    const answer = await fetch(`/api/v1/projects/${project}/palette`, { method: "POST", body: file, headers: { "content-type": "text/plain", "speckle-hand": hand } });
+    return answer.ok ? null : messageOf(await answer.json());
+  } catch {
+    return "the server did not answer: try again";
+  }
+}

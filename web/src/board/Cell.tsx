@@ -6,6 +6,7 @@ import { LockIcon, MoreIcon } from "../parts/icons";
 import type { Project } from "../project";
 import { set as setState, setLook, useApp, type ColorSet, type Part } from "../state";
 import { channelInk, channelName } from "../theme";
+import { Colorize } from "./Colorize";
 import { Grain } from "./Grain";
 
 interface Props {
@@ -21,7 +22,7 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
   const held = useApp((state) => state.figures[set.id]?.[channel]);
   const alone = useApp((state) => state.shown === set.id && state.look.channel === channel);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const [asking, setAsking] = useState<"describe" | "bring" | null>(null);
+  const [asking, setAsking] = useState<"describe" | "bring" | "colorize" | null>(null);
   const name = channelName[channel] ?? "";
   const traits = set.channels[channel] ?? emptyTraits;
   const numbers = held ? `min ${held.min.toFixed(3)} · mean ${held.mean.toFixed(3)} · max ${held.max.toFixed(3)}` : "…";
@@ -66,8 +67,10 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
           <MenuItem key={other} disabled={traits.locked || set.channels[i]?.locked} onClick={edit({ type: "swap_channels", ...at, a: channel, b: i })}>Swap with {other}</MenuItem>
         ))}
         <MenuItem disabled={part.sets.length >= 16} onClick={edit({ type: "compose_set", part: part.id, name: greyName, placement: set.placement, channels: [here, here, here, { type: "number", number: 1 }] })}>Make a grey set of it</MenuItem>
+        <MenuItem disabled={part.sets.length >= 16} onClick={choose(() => setAsking("colorize"))}>Colorize it into a set…</MenuItem>
       </Menu>
       {asking === "describe" && <Describe title={`${name} of ${set.name}`} traits={traits} onTraits={(traits) => project.edit({ type: "describe_channel", ...at, channel, traits })} onClose={() => setAsking(null)} />}
+      {asking === "colorize" && <Colorize part={part} from={{ ...at, channel }} title={`${name} of ${set.name}`} name={freeName(part, `${traits.meaning || `${set.name} ${name}`} color`)} project={project} onClose={() => setAsking(null)} />}
       {asking === "bring" && <BringIn set={set} part={part} channel={channel} project={project} onClose={() => setAsking(null)} />}
     </Box>
   );
@@ -75,7 +78,7 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
 
 const emptyTraits = { meaning: "", low: "", high: "", signed: null, locked: false };
 
-function freeName(part: Part, wanted: string): string {
+export function freeName(part: Part, wanted: string): string {
   const taken = (name: string) => part.sets.some((set) => set.name === name);
   for (let i = 1; ; i++) {
     const name = i === 1 ? wanted : `${wanted} ${i}`;

@@ -6,6 +6,7 @@ import { activePart, choosePart, set as setState, useApp, type Channels, type Co
 import { channelName } from "../theme";
 import { AddSet } from "./AddSet";
 import { Cell } from "./Cell";
+import { Compose } from "./Compose";
 import { SetMenu } from "./SetMenu";
 
 export const placementWords = { vertex: "per vertex", corner: "per corner", face: "per face" } as const;
@@ -47,6 +48,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
   const parts = useApp((state) => state.parts);
   const part = useApp(activePart);
   const [adding, setAdding] = useState(false);
+  const [composing, setComposing] = useState(false);
   const names = new Set(parts.flatMap((each) => each.sets.map((own) => own.name)));
   const lacking = parts.filter((each) => each.sets.length < names.size);
   return (
@@ -70,6 +72,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
       {part ? (
         <Box sx={{ display: "flex", alignItems: "center" }}>
           <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>{part.sets.length} of 16 sets</Typography>
+          {part.sets.length > 0 && <Button size="small" color="secondary" data-test="compose" onClick={() => setComposing(true)} disabled={part.sets.length >= 16}>+ Compose</Button>}
           <Button size="small" color="secondary" onClick={() => setAdding(true)} disabled={part.sets.length >= 16}>+ Add a set</Button>
         </Box>
       ) : (
@@ -82,6 +85,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
           </Button>
         </Tooltip>
       )}
+      {composing && part && project && <Compose part={part} project={project} onClose={() => setComposing(false)} />}
       {adding && part && project && <AddSet project={project.id} part={part} onClose={() => setAdding(false)} />}
     </Paper>
   );

@@ -31,7 +31,25 @@ export interface FootprintFrame {
   kind: "footprint";
   part: number;
   set: number;
+  /** The elements to be shown: of many, every so many. */
   indices: Uint32Array;
+  /** How many are covered. */
+  all: number;
+}
+/** What a set would be. */
+export interface PreviewFrame {
+  kind: "preview";
+  part: number;
+  set: number;
+  /** 4 per element. */
+  values: Uint8Array;
+}
+/** A number for each element. */
+export interface HeatFrame {
+  kind: "heat";
+  part: number;
+  placement: "vertex" | "corner" | "face";
+  numbers: Float32Array;
 }
 /** Places on a part, in its own space. */
 export interface PlacesFrame {
@@ -40,7 +58,7 @@ export interface PlacesFrame {
   /** 3 per place. */
   places: Float32Array;
 }
-export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame;
+export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame | PreviewFrame | HeatFrame;
 
 const HEAD_BYTES = 32;
 
@@ -71,9 +89,13 @@ export function decode(buffer: ArrayBuffer): Frame | null {
       return { kind: "patch", part, set, indices, values: new Uint8Array(buffer, at, 4 * a) };
     }
     case 4:
-      return { kind: "footprint", part, set, indices: u32(a) };
+      return { kind: "footprint", part, set, indices: u32(a), all: b };
     case 5:
       return { kind: "places", part, places: new Float32Array(buffer, at, 3 * a) };
+    case 6:
+      return { kind: "preview", part, set, values: new Uint8Array(buffer, at, 4 * a) };
+    case 7:
+      return { kind: "heat", part, placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex", numbers: new Float32Array(buffer, at, a) };
     default:
       return null;
   }

@@ -1,26 +1,9 @@
-// The paint: its swatch, and a picker with a plane of saturation and value, a hue bar and a hex field.
-import { Box, ButtonBase, Popover, TextField, Typography } from "@mui/material";
+// The paint: its swatch, and a picker with a plane of saturation and value, a hue bar, hex, and numbers in the
+// space of one's choice.
+import { Box, ButtonBase, Popover, TextField, ToggleButton, ToggleButtonGroup } from "@mui/material";
 import { useState, type PointerEvent } from "react";
+import { fromHex, fromHsv, fromOklch, toHsv, toOklch } from "../color";
 import { hex, type Rgba } from "../state";
-
-/** HSV with each 0–1, from RGB (the usual hexcone; CSS Color 4 names the same hue). */
-function toHsv([r, g, b]: readonly number[]): [number, number, number] {
-  const [red, green, blue] = [r ?? 0, g ?? 0, b ?? 0];
-  const value = Math.max(red, green, blue);
-  const chroma = value - Math.min(red, green, blue);
-  if (chroma === 0) return [0, 0, value];
-  const sector =
-    value === red ? ((green - blue) / chroma + 6) % 6 : value === green ? (blue - red) / chroma + 2 : (red - green) / chroma + 4;
-  return [sector / 6, chroma / value, value];
-}
-
-function fromHsv(hue: number, saturation: number, value: number): [number, number, number] {
-  const at = (n: number) => {
-    const k = (n + hue * 6) % 6;
-    return value - value * saturation * Math.max(0, Math.min(k, 4 - k, 1));
-  };
-  return [at(5), at(3), at(1)];
-}
 
 function place(event: PointerEvent<HTMLElement>): [number, number] {
   const box = event.currentTarget.getBoundingClientRect();
@@ -32,9 +15,14 @@ interface Props {
   color: Rgba;
   onChange: (color: Rgba) => void;
   withAlpha: boolean;
+  /** Colors used before. */
+  recent?: Rgba[];
+  /** Names the button for tests; several wells may stand on a page. */
+  mark?: string;
+  size?: number;
 }
 
-export function ColorWell({ color, onChange, withAlpha }: Props) {
+export function ColorWell({ color, onChange, withAlpha, recent = [], mark = "paint", size = 44 }: Props) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [typed, setTyped] = useState<string | null>(null);
   // Grey has no hue of its own: the last one chosen stays.
@@ -46,12 +34,8 @@ export function ColorWell({ color, onChange, withAlpha }: Props) {
     onChange([...fromHsv(h, s, v), color[3]]);
   };
   const acceptHex = () => {
-    const found = /^#?([0-9a-f]{6}|[0-9a-f]{3})$/i.exec((typed ?? "").trim())?.[1];
-    if (found) {
-      const six = found.length === 3 ? [...found].map((c) => c + c).join("") : found;
-      const at = (i: number) => Number.parseInt(six.slice(2 * i, 2 * i + 2), 16) / 255;
-      onChange([at(0), at(1), at(2), color[3]]);
-    }
+    const found = fromHex(typed ?? "");
+    if (found) onChange([...found, color[3]]);
     setTyped(null);
   };
   const dragging = (event: PointerEvent<HTMLElement>) => event.buttons === 1;
@@ -59,9 +43,9 @@ export function ColorWell({ color, onChange, withAlpha }: Props) {
     <>
       <ButtonBase
         aria-label={`Paint ${hex(color)}: choose a color`}
-        data-test="paint"
+        data-test={mark}
         onClick={(event) => setAnchor(event.currentTarget)}
-        sx={{ width: 44, height: 44, borderRadius: "50%", bgcolor: hex(color), border: 3, borderColor: "background.paper", outline: "2px solid", outlineColor: "primary.main", flexShrink: 0 }}
+        sx={{ width: size, height: size, borderRadius: "50%", bgcolor: hex(color), border: size > 30 ? 3 : 2, borderColor: "background.paper", outline: "2px solid", outlineColor: mark === "paint" ? "primary.main" : "divider", flexShrink: 0 }}
       />
       <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: "top", horizontal: "center" }} transformOrigin={{ vertical: "bottom", horizontal: "center" }}>
         <Box sx={{ p: 1.5, width: 236 }}>
@@ -115,19 +99,63 @@ export function ColorWell({ color, onChange, withAlpha }: Props) {
               }} />
             )}
           </Box>
-          <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, 1fr)", gap: 1, mt: 1.25 }}>
-            {([["H, °", hue * 360, 360], ["S, %", saturation * 100, 100], ["V, %", value * 100, 100]] as const).map(([label, now, most], i) => (
-              <TextField key={label} size="small" label={label} type="number" value={Math.round(now)} onKeyDown={(event) => event.stopPropagation()} slotProps={{ htmlInput: { min: 0, max: most, "data-test": `hsv-${i}`, style: { padding: "6px 8px" } } }} onChange={(event) => {
-                const share = Math.min(1, Math.max(0, Number(event.target.value) / most));
-                put(i === 0 ? share : hue, i === 1 ? share : saturation, i === 2 ? share : value);
-              }} />
-            ))}
-          </Box>
-          <Typography variant="caption" color="textSecondary" sx={{ display: "block", mt: 1 }}>
-            {[0, 1, 2].map((i) => (color[i] ?? 0).toFixed(2)).join("  ")} · sRGB-encoded
-          </Typography>
+          <Numbers color={color} hue={hue} onColor={(rgb) => onChange([...rgb, color[3]])} onHsv={put} />
+          {recent.length > 0 && (
+            <Box sx={{ display: "flex", gap: 0.75, mt: 1.25 }}>
+              {recent.map((used, i) => (
+                <ButtonBase key={i} aria-label={`Paint with ${hex(used)}, used before`} onClick={() => onChange([used[0], used[1], used[2], color[3]])} sx={{ width: 24, height: 24, borderRadius: "50%", bgcolor: hex(used), border: 1, borderColor: "divider" }} />
+              ))}
+            </Box>
+          )}
         </Box>
       </Popover>
+    </>
+  );
+}
+
+type Space = "hsv" | "rgb" | "unit" | "oklch";
+
+/** The color in numbers: HSV, RGB from 0 to 255 or from 0 to 1, or OKLCH. */
+function Numbers({ color, hue, onColor, onHsv }: { color: Rgba; hue: number; onColor: (rgb: [number, number, number]) => void; onHsv: (h: number, s: number, v: number) => void }) {
+  const [space, setSpace] = useState<Space>("hsv");
+  const [typing, setTyping] = useState<{ index: number; text: string } | null>(null);
+  const [, saturation, value] = toHsv(color);
+  const lch = toOklch(color);
+  const fields: Record<Space, { label: string; now: number; most: number; digits: number }[]> = {
+    hsv: [{ label: "H, °", now: hue * 360, most: 360, digits: 0 }, { label: "S, %", now: saturation * 100, most: 100, digits: 0 }, { label: "V, %", now: value * 100, most: 100, digits: 0 }],
+    rgb: ["R", "G", "B"].map((label, i) => ({ label, now: (color[i] ?? 0) * 255, most: 255, digits: 0 })),
+    unit: ["R", "G", "B"].map((label, i) => ({ label, now: color[i] ?? 0, most: 1, digits: 3 })),
+    oklch: [{ label: "L, %", now: lch[0] * 100, most: 100, digits: 1 }, { label: "C", now: lch[1], most: 0.4, digits: 3 }, { label: "H, °", now: lch[2], most: 360, digits: 0 }],
+  };
+  const accept = (index: number, text: string) => {
+    const number = Number.parseFloat(text.replace(",", "."));
+    const field = fields[space][index];
+    if (!Number.isFinite(number) || !field) return;
+    const all = fields[space].map((each, i) => (i === index ? Math.min(field.most, Math.max(0, number)) : each.now));
+    const [a = 0, b = 0, c = 0] = all;
+    if (space === "hsv") onHsv(a / 360, b / 100, c / 100);
+    else if (space === "rgb") onColor([a / 255, b / 255, c / 255]);
+    else if (space === "unit") onColor([a, b, c]);
+    else onColor(fromOklch(a / 100, b, c));
+  };
+  return (
+    <>
+      <ToggleButtonGroup exclusive size="small" value={space} onChange={(_, next: Space | null) => { if (next) setSpace(next); }} aria-label="Numbers" sx={{ mt: 1.25, width: 1, "& button": { flex: 1, py: 0.125, textTransform: "none", fontSize: 12 } }}>
+        <ToggleButton value="hsv">HSV</ToggleButton>
+        <ToggleButton value="rgb" data-test="space-rgb">0–255</ToggleButton>
+        <ToggleButton value="unit">0–1</ToggleButton>
+        <ToggleButton value="oklch" data-test="space-oklch">OKLCH</ToggleButton>
+      </ToggleButtonGroup>
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, 1fr)", gap: 1, mt: 1.25 }}>
+        {fields[space].map(({ label, now, digits }, i) => (
+          <TextField key={label} size="small" label={label} value={typing?.index === i ? typing.text : now.toFixed(digits)}
+            onFocus={(event) => { setTyping({ index: i, text: now.toFixed(digits) }); event.target.select(); }}
+            onBlur={() => setTyping(null)}
+            onKeyDown={(event) => event.stopPropagation()}
+            onChange={(event) => { setTyping({ index: i, text: event.target.value }); accept(i, event.target.value); }}
+            slotProps={{ htmlInput: { inputMode: "decimal", "data-test": `${space}-${i}`, style: { padding: "6px 8px" } } }} />
+        ))}
+      </Box>
     </>
   );
 }

@@ -86,3 +86,61 @@ export const OpenLockIcon = (props: SvgIconProps) => (
 export const MoreIcon = (props: SvgIconProps) => (
   <SvgIcon {...props} viewBox="0 0 24 24"><g fill="currentColor"><circle cx="12" cy="5.500" r="1.700" /><circle cx="12" cy="12" r="1.700" /><circle cx="12" cy="18.500" r="1.700" /></g></SvgIcon>
 );
+/** Between two planes, through everything. */
+export const BandIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M8 3c-2 3-2 15 0 18M16 3c2 3 2 15 0 18" opacity="0.4" /><path {...line} strokeWidth={3} d="M6.700 9.500c-.3 2-.3 3.500 0 5M17.300 9.500c.3 2 .3 3.500 0 5" />
+    <path {...line} strokeDasharray="1.500 2.800" d="M3 9.500h18M3 14.500h18" />
+  </SvgIcon>
+);
+/** Thinning out from one point to another. */
+export const GradientIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} strokeWidth={3.400} d="M3 16h4" /><path {...line} strokeWidth={2.400} d="M9.500 16h3" /><path {...line} strokeWidth={1.600} d="M15 16h2.500" opacity="0.7" /><path {...line} d="M20 16h1" opacity="0.4" />
+    <circle cx="4" cy="8" r="2.200" fill="currentColor" /><circle {...line} cx="20" cy="8" r="1.800" /><path {...line} d="M7 8h10" opacity="0.4" />
+  </SvgIcon>
+);
+/** What meets a placed shape. */
+export const SolidIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} d="M2.500 17h19" opacity="0.4" /><path {...line} strokeWidth={3} d="M7.500 17h9" />
+    <path {...line} strokeDasharray="1.500 2.800" d="M5.800 19.500a8 8 0 1 1 12.400 0" />
+  </SvgIcon>
+);
+/** Inside an outline on the screen. */
+export const LassoIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} strokeDasharray="2.200 2.600" d="M12 4c5 0 8.500 2.500 8.500 6S17 16.500 12 16.500 3.500 14 3.500 10 7 4 12 4Z" /><path {...line} strokeWidth={3} d="M9 10h6" /><path {...line} d="M7 16c-1.500 1.500-1 3.500 1 4" />
+  </SvgIcon>
+);
+/** Neighbours that meet in the middle. */
+export const SoftenIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} opacity="0.4" d="M3 17h3l3-9 3 9 3-9 3 9h3" /><path {...line} strokeWidth={2.600} d="M3 15c4 0 4-3 9-3s5 3 9 3" />
+  </SvgIcon>
+);
+/** Carried along with the pointer. */
+export const SmearIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <circle cx="6" cy="14" r="3.200" fill="currentColor" /><path {...line} strokeWidth={2.400} d="M9 14h5" /><path {...line} d="M16 14h1.500" opacity="0.7" /><path {...line} d="M19.500 14h1" opacity="0.4" />
+    <path {...line} d="M6 7h11M14.500 4.500 17 7l-2.500 2.500" />
+  </SvgIcon>
+);
+/** Everywhere along one way. */
+export const MoveIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M12 4v16M8.500 7.500 12 4l3.500 3.500M8.500 16.500 12 20l3.500-3.500" /></SvgIcon>
+);
+/** A drop taken up. */
+export const PickIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M12 3.500c3.500 4.500 5.500 7.500 5.500 10.500a5.500 5.500 0 0 1-11 0c0-3 2-6 5.500-10.500Z" /><path {...line} d="M12 18V11M9.500 13 12 10.500l2.500 2.500" /></SvgIcon>
+);
+/** Two colors change places. */
+export const SwapIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24"><path {...line} d="M4 9h13M14 5.500 17.500 9 14 12.500M20 15H7M10 11.500 6.500 15l3.500 3.500" /></SvgIcon>
+);
+/** What was selected before. */
+export const ChosenIcon = (props: SvgIconProps) => (
+  <SvgIcon {...props} viewBox="0 0 24 24">
+    <path {...line} strokeDasharray="2.200 2.600" d="M4 6h16v13H4Z" /><path {...line} strokeWidth={2.200} d="m7 16 6-7M11 16l6-7" />
+  </SvgIcon>
+);

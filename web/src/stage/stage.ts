@@ -24,6 +24,12 @@ export interface Under extends Meeting {
   pixelsPerUnit: number;
 }
 
+/** Two pictures side by side: how far from the left the first goes, and which set each part shows in it. */
+export interface WipePicture {
+  share: number;
+  before: Map<number, number | null>;
+}
+
 /** Where the camera looks from, as the keys name it. */
 export type Axis = "front" | "back" | "left" | "right" | "above" | "below";
 
@@ -49,6 +55,11 @@ export class Stage {
   private framed = false;
   private wire = false;
   private up: "y" | "z" = "y";
+  private wipe: WipePicture | null = null;
+  private cutaway: Schemas["Cutaway"] | null = null;
+  /** The edges of a solid that is being placed. */
+  private readonly solid = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xd9512c, depthTest: false }));
+  private readonly drawn = new Set<() => void>();
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.camera = this.perspective;
@@ -62,6 +73,10 @@ export class Stage {
     this.places = this.points(9, "r < 0.32 ? vec3(0.85, 0.32, 0.17) : vec3(1.0)");
     this.places.material.depthTest = false;
     this.places.renderOrder = 2;
+    this.solid.frustumCulled = false;
+    this.solid.visible = false;
+    this.solid.renderOrder = 3;
+    this.scene.add(this.solid);
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(canvas.parentElement ?? canvas);
     this.resize();
@@ -166,6 +181,7 @@ export class Stage {
   add(part: number, surface: Surface) {
     this.remove(part);
     this.surfaces.set(part, surface);
+    surface.cutAway(this.cutaway);
     this.scene.add(surface.object);
     this.redraw();
   }
@@ -189,7 +205,82 @@ export class Stage {
       this.pending = 0;
       this.drawWire();
       this.renderer.render(this.scene, this.camera);
+      if (this.wipe) this.drawBefore(this.wipe);
+      for (const tell of this.drawn) tell();
     });
+  }
+
+  /** Draws the left of the picture again, with what it was before. */
+  private drawBefore({ share, before }: WipePicture) {
+    const now = new Map([...this.surfaces].map(([part, surface]) => [part, surface.shownSet]));
+    for (const [part, surface] of this.surfaces) surface.show(before.get(part) ?? null);
+    const { clientWidth, clientHeight } = this.canvas;
+    this.renderer.setScissorTest(true);
+    this.renderer.setScissor(0, 0, clientWidth * share, clientHeight);
+    this.renderer.render(this.scene, this.camera);
+    this.renderer.setScissorTest(false);
+    for (const [part, surface] of this.surfaces) surface.show(now.get(part) ?? null);
+  }
+
+  /** Tells after each picture that was drawn, until the answer is called. */
+  whenDrawn(tell: () => void): () => void {
+    this.drawn.add(tell);
+    return () => this.drawn.delete(tell);
+  }
+
+  setWipe(wipe: WipePicture | null) {
+    this.wipe = wipe;
+    this.redraw();
+  }
+
+  setCutaway(cutaway: Schemas["Cutaway"] | null) {
+    this.cutaway = cutaway;
+    const plane = cutaway && { normal: cutaway.normal, offset: cutaway.offset };
+    for (const surface of this.surfaces.values()) surface.cutAway(plane);
+    this.redraw();
+  }
+
+  /** Where the cutaway's plane is nearest to the middle of what is there, on the page; and what a move of a pixel along it is. */
+  cutawayHandle(): { x: number; y: number; towards: { x: number; y: number }; unitsPerPixel: number } | null {
+    const all = this.bounds();
+    if (!this.cutaway || !all) return null;
+    const normal = new THREE.Vector3().fromArray(this.cutaway.normal);
+    const on = all.center.clone().addScaledVector(normal, this.cutaway.offset - normal.dot(all.center));
+    const at = this.onPage(on);
+    const step = all.radius / 20;
+    const ahead = this.onPage(on.clone().addScaledVector(normal, step));
+    const way = { x: ahead.x - at.x, y: ahead.y - at.y };
+    const pixels = Math.hypot(way.x, way.y);
+    // A plane that faces the view moves by dragging up and down.
+    if (pixels < 2) return { ...at, towards: { x: 0, y: -1 }, unitsPerPixel: 1 / this.pixelsPerUnit(on) };
+    return { ...at, towards: { x: way.x / pixels, y: way.y / pixels }, unitsPerPixel: step / pixels };
+  }
+
+  /** Where everything in sight begins and ends along a direction. */
+  extent(direction: readonly number[]): [number, number] {
+    const all = this.bounds();
+    const middle = all ? all.center.dot(new THREE.Vector3().fromArray(direction)) : 0;
+    const radius = all?.radius ?? 1;
+    return [middle - radius, middle + radius];
+  }
+
+  /** Draws the edges of a solid; null takes them away. */
+  showSolid(region: Schemas["Region"] | null) {
+    this.solid.visible = region?.type === "solid";
+    if (region?.type === "solid") {
+      const shapes = { box: () => new THREE.BoxGeometry(2, 2, 2), cylinder: () => new THREE.CylinderGeometry(1, 1, 2, 24), sphere: () => new THREE.SphereGeometry(1, 16, 10), cone: () => new THREE.ConeGeometry(1, 2, 24) };
+      const shape = shapes[region.solid]();
+      this.solid.geometry.dispose();
+      this.solid.geometry = new THREE.EdgesGeometry(shape, region.solid === "sphere" ? 1 : 20);
+      shape.dispose();
+      const { translation = [0, 0, 0], rotation_degrees = [0, 0, 0], scale = [1, 1, 1] } = region.transform;
+      const [x, y, z] = rotation_degrees.map((degrees) => (degrees / 180) * Math.PI);
+      this.solid.position.fromArray(translation);
+      // Turns about the project's X, then Y, then Z.
+      this.solid.rotation.set(x ?? 0, y ?? 0, z ?? 0, "ZYX");
+      this.solid.scale.fromArray(scale);
+    }
+    this.redraw();
   }
 
   /** Edges fade before they lie so close that they would blacken the surface. */
@@ -294,6 +385,52 @@ export class Stage {
     return { kind: "perspective", eye: this.camera.position.toArray(), forward };
   }
 
+  /** The plane of the screen: which way it faces, where its middle lies there, and how much of it a pixel is. */
+  screen(): { screen: Schemas["Screen"]; middle: [number, number]; perPixel: number } {
+    const [right, up] = [new THREE.Vector3(), new THREE.Vector3()];
+    this.camera.matrixWorld.extractBasis(right, up, new THREE.Vector3());
+    const screen = { view: this.view(), right: right.toArray(), up: up.toArray() };
+    const high = this.canvas.clientHeight;
+    if (this.camera === this.parallel) {
+      return { screen, middle: [this.camera.position.dot(right), this.camera.position.dot(up)], perPixel: this.viewHeight() / high };
+    }
+    return { screen, middle: [0, 0], perPixel: (2 * HALF_FIELD) / high };
+  }
+
+  /** A place on the page, on the plane of the screen. */
+  onScreen(x: number, y: number): [number, number] {
+    const box = this.canvas.getBoundingClientRect();
+    const { middle, perPixel } = this.screen();
+    return [middle[0] + (x - box.left - box.width / 2) * perPixel, middle[1] - (y - box.top - box.height / 2) * perPixel];
+  }
+
+  /** Where a line of sight passes the plane through a point that faces the view. */
+  beside(x: number, y: number, point: THREE.Vector3): THREE.Vector3 {
+    const forward = this.camera.getWorldDirection(new THREE.Vector3());
+    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(forward, point);
+    return this.ray(x, y).intersectPlane(plane, new THREE.Vector3()) ?? point.clone();
+  }
+
+  /** Where the camera stands, to be saved. */
+  pose(): Pick<Schemas["SavedView"], "eye" | "target" | "parallel_height"> {
+    const isParallel = this.camera === this.parallel;
+    return { eye: this.camera.position.toArray(), target: this.controls.target.toArray(), parallel_height: isParallel ? this.viewHeight() : null };
+  }
+
+  /** Looks from where the camera stood; the kind of its sight lines is set before. */
+  goTo({ eye, target, parallel_height }: Pick<Schemas["SavedView"], "eye" | "target" | "parallel_height">) {
+    this.camera.position.fromArray(eye);
+    this.controls.target.fromArray(target);
+    if (this.camera === this.parallel && parallel_height != null) {
+      Object.assign(this.parallel, { top: parallel_height / 2, bottom: -parallel_height / 2, zoom: 1 });
+      this.fitAspect();
+    }
+    this.framed = true;
+    this.controls.update();
+    this.fitDepths();
+    this.redraw();
+  }
+
   /** The brush as the server takes it: a radius on the screen becomes a share of the distance. */
   brush({ pixels, ...brush }: Brush): Schemas["Brush"] {
     if (!brush.on_screen) return brush;
@@ -315,18 +452,23 @@ export class Stage {
   }
 
   /** Dots on the elements a dab would cover, or on every so many where they lie close; null takes
-   * them away. */
-  showFootprint(frame: FootprintFrame | null, radiusPixels = 0) {
+   * them away; `beside` adds to those that are there. */
+  showFootprint(frame: FootprintFrame | null, radiusPixels = 0, beside = false) {
     const surface = frame && this.surfaces.get(frame.part);
     const was = this.dots.visible;
-    this.dots.visible = false;
+    if (!beside) this.dots.visible = false;
     if (frame && surface && frame.indices.length > 0) {
       const step = Math.ceil(frame.indices.length / ((Math.PI * radiusPixels ** 2) / PIXELS_PER_DOT + 8));
-      const points = new Float32Array(3 * Math.ceil(frame.indices.length / step));
+      const own = new Float32Array(3 * Math.ceil(frame.indices.length / step));
       const point = new THREE.Vector3();
       for (let i = 0; i * step < frame.indices.length; i++) {
-        surface.place(frame.set, frame.indices[i * step] ?? 0, point).toArray(points, 3 * i);
+        surface.place(frame.set, frame.indices[i * step] ?? 0, point).toArray(own, 3 * i);
       }
+      // Those of other parts come on top.
+      const before = beside && this.dots.visible ? ((this.dots.geometry.getAttribute("position")?.array ?? []) as Float32Array) : new Float32Array();
+      const points = new Float32Array(before.length + own.length);
+      points.set(before);
+      points.set(own, before.length);
       this.dots.geometry.dispose();
       this.dots.geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(points, 3));
       this.dots.visible = true;

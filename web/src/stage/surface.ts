@@ -2,37 +2,56 @@
 import * as THREE from "three";
 import type { MeshBVH } from "three-mesh-bvh";
 import type { GeometryFrame } from "../live/frames";
-import type { Schemas } from "../api/client";
 import type { Look } from "../state";
 import { growTree } from "./trees";
-
-type Placement = Schemas["Placement"];
+import { Layout, words, type Held, type Placement } from "./values";
 
 const vertexShader = /* glsl */ `
-  in vec3 position; in vec3 normal; in vec4 color;
-  uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform mat3 normalMatrix;
-  out vec4 vColor; out vec3 vNormal; out vec3 vSight;
+  in vec3 position; in vec3 normal; in vec4 color; in vec4 masked; in vec4 chosen;
+  uniform mat4 modelMatrix; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform mat3 normalMatrix;
+  out vec4 vColor; out vec3 vNormal; out vec3 vSight; out vec3 vPlace; out vec2 vMarks;
   void main() {
     vec4 seen = modelViewMatrix * vec4(position, 1.0);
     vColor = color; vNormal = normalMatrix * normal; vSight = -seen.xyz;
+    vPlace = (modelMatrix * vec4(position, 1.0)).xyz;
+    vMarks = vec2(masked.r, chosen.r);
     gl_Position = projectionMatrix * seen;
   }`;
 
 // The flat look writes the stored values as they are; light is reckoned in linear light.
 const fragmentShader = /* glsl */ `
   precision highp float;
-  in vec4 vColor; in vec3 vNormal; in vec3 vSight;
+  in vec4 vColor; in vec3 vNormal; in vec3 vSight; in vec3 vPlace; in vec2 vMarks;
   uniform bool lit; uniform bool bare; uniform float smoothCosine; uniform int channel;
+  uniform vec4 cut; uniform bvec2 marks;
   out vec4 pixel;
   vec3 toLinear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
   vec3 toEncoded(vec3 c) { return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c)); }
+  // Sea, sand, persimmon, ink: lightness falls throughout, so that it reads without its hues.
+  vec3 heat(float t) {
+    vec3 a = vec3(0.93, 0.91, 0.86); vec3 b = vec3(0.55, 0.75, 0.74); vec3 c = vec3(0.80, 0.45, 0.26); vec3 d = vec3(0.30, 0.09, 0.14);
+    return t < 0.33 ? mix(a, b, t / 0.33) : t < 0.67 ? mix(b, c, (t - 0.33) / 0.34) : mix(c, d, (t - 0.67) / 0.33);
+  }
   void main() {
+    if (dot(cut.xyz, vPlace) > cut.w) discard;
     vec3 color = bare ? vec3(0.72) : vColor.rgb;
     if (!bare && channel >= 0 && channel < 4) color = vec3(vColor[channel]);
+    if (!bare && channel == 5) color = heat(vColor.r);
     if (!bare && channel == 4) {
       vec2 square = floor(gl_FragCoord.xy / 12.0);
       float checker = mod(square.x + square.y, 2.0) < 0.5 ? 0.42 : 0.58;
       color = mix(vec3(checker), color, vColor.a);
+    }
+    if (marks.x) {
+      // What the mask protects is speckled, the denser the more it is.
+      vec2 cell = mod(gl_FragCoord.xy, 7.0) - 3.5;
+      float dot_ = step(length(cell), 0.6 + 1.9 * vMarks.x) * step(0.02, vMarks.x);
+      color = mix(color, vec3(0.09), 0.75 * dot_);
+    }
+    if (marks.y) {
+      // What is chosen is striped.
+      float stripe = step(0.62, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
+      color = mix(color, vec3(0.85, 0.32, 0.17), 0.8 * stripe * smoothstep(0.3, 0.7, vMarks.y));
     }
     if (!lit) { pixel = vec4(color, 1.0); return; }
     vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
@@ -49,12 +68,15 @@ const fragmentShader = /* glsl */ `
     pixel = vec4(toEncoded(min(vec3(1.0), toLinear(color) * light + gloss)), 1.0);
   }`;
 
+/** A plane that hides nothing. */
+const NO_CUT = new THREE.Vector4(0, 0, 0, 1);
+
 const lineVertexShader = /* glsl */ `
-  in vec3 position; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix;
-  void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+  in vec3 position; uniform mat4 modelMatrix; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; out vec3 vPlace;
+  void main() { vPlace = (modelMatrix * vec4(position, 1.0)).xyz; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const lineFragmentShader = /* glsl */ `
-  precision highp float; uniform float strength; out vec4 pixel;
-  void main() { pixel = vec4(vec3(0.1), 0.75 * strength); }`;
+  precision highp float; in vec3 vPlace; uniform float strength; uniform vec4 cut; out vec4 pixel;
+  void main() { if (dot(cut.xyz, vPlace) > cut.w) discard; pixel = vec4(vec3(0.1), 0.75 * strength); }`;
 
 /** The two vertices of each edge of the faces, each edge once; cuts of polygons are no edges. */
 function edgesOf({ cornerVertices, faceStarts }: GeometryFrame): Uint32Array {
@@ -96,12 +118,20 @@ export class Surface {
   private readonly shared: THREE.BufferGeometry;
   /** A vertex per corner; for values per corner and per face, made when first needed. */
   private split: THREE.BufferGeometry | null = null;
-  private readonly values = new Map<number, { placement: Placement; bytes: Uint8Array }>();
+  private readonly values = new Map<number, Held>();
+  private readonly layout: Layout;
   private shown: number | null = null;
+  /** Whether the heat takes the place of the set. */
+  private hot = false;
+  private masked: number | null = null;
+  private chosen: number | null = null;
+  private previewed: { set: number; bytes: Uint8Array } | null = null;
+  private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null = null;
   private bvh: MeshBVH | null = null;
   /** From the project's space to the part's. */
   private readonly inverse = new THREE.Matrix4();
   private wire: THREE.LineSegments<THREE.BufferGeometry, THREE.RawShaderMaterial> | null = null;
+  private readonly cut = { value: NO_CUT };
 
   constructor(
     private readonly frame: GeometryFrame,
@@ -109,6 +139,7 @@ export class Surface {
     readonly mesh: string,
   ) {
     const { positions, normals, cornerVertices, triangles } = frame;
+    this.layout = new Layout(frame);
     this.shared = new THREE.BufferGeometry();
     this.shared.setAttribute("position", new THREE.BufferAttribute(positions, 3));
     this.shared.setAttribute("normal", new THREE.BufferAttribute(normals, 4, true));
@@ -120,7 +151,7 @@ export class Surface {
       vertexShader,
       fragmentShader,
       side: THREE.DoubleSide,
-      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 }, channel: { value: -1 } },
+      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 }, channel: { value: -1 }, cut: this.cut, marks: { value: [false, false] } },
       // The dots of the footprint lie on the surface and must not sink into it.
       polygonOffset: true,
       polygonOffsetFactor: 1,
@@ -154,62 +185,102 @@ export class Surface {
   take(set: number, placement: Placement, bytes: Uint8Array) {
     // A copy of its own: the frame's buffer is shared with nothing then.
     this.values.set(set, { placement, bytes: bytes.slice() });
-    if (this.shown === set) this.show(set);
+    this.layout.forget(String(set));
+    if ([this.shown, this.masked, this.chosen].includes(set)) this.dress();
   }
 
   has(set: number) {
     return this.values.has(set);
   }
 
-  /** Changed values; the attribute on screen is changed in place. */
+  /** Changed values; what is on screen is changed in place. */
   patch(set: number, indices: Uint32Array, bytes: Uint8Array) {
     const held = this.values.get(set);
-    if (!held) return;
-    const words = new Uint32Array(held.bytes.buffer, held.bytes.byteOffset, held.bytes.length / 4);
+    if (!held || indices.length === 0) return;
+    const all = words(held.bytes);
     // Patches lie at multiples of four in their frame.
-    const news = new Uint32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4);
+    const news = words(bytes);
     indices.forEach((element, i) => {
-      words[element] = news[i] ?? 0;
+      all[element] = news[i] ?? 0;
     });
-    if (this.shown !== set || indices.length === 0) return;
-    const attribute = this.object.geometry.getAttribute("color") as THREE.BufferAttribute;
-    if (held.placement === "face") {
-      this.spread(held.bytes, attribute.array as Uint8Array);
-      attribute.needsUpdate = true;
-      return;
-    }
-    const first = indices[0] ?? 0;
-    const last = indices[indices.length - 1] ?? 0;
-    attribute.addUpdateRange(4 * first, 4 * (last - first + 1));
-    attribute.needsUpdate = true;
+    this.layout.patch(String(set), held, indices);
   }
 
-  /** Chooses the set on screen; null shows bare clay. */
-  show(set: number | null) {
-    this.shown = set;
-    const held = set === null ? undefined : this.values.get(set);
-    this.material.uniforms.bare = { value: !held };
-    if (!held) {
-      this.object.geometry = this.shared;
-      if (!this.shared.hasAttribute("color")) {
-        const none = new Uint8Array((this.frame.positions.length / 3) * 4);
-        this.shared.setAttribute("color", new THREE.BufferAttribute(none, 4, true));
-      }
-      return;
+  /** Chooses the set on screen, or the heat in its place; null shows bare clay. */
+  show(set: number | null, hot = false) {
+    this.shown = set !== null && this.values.has(set) ? set : null;
+    this.hot = hot;
+    this.dress();
+  }
+
+  /** Chooses the mask and the selection that are marked over it. */
+  mark(masked: number | null, chosen: number | null) {
+    [this.masked, this.chosen] = [masked, chosen];
+  }
+
+  /** What a set would be, shown in its place; null shows what is again. */
+  preview(set: number | null, bytes?: Uint8Array) {
+    this.layout.forget("preview");
+    this.previewed = set !== null && bytes ? { set, bytes: bytes.slice() } : null;
+    this.dress();
+  }
+
+  /** A number for each element, shown as heat. */
+  takeHeat(placement: Placement, numbers: Float32Array | null) {
+    this.layout.forget("heat");
+    this.heat = null;
+    if (!numbers) return;
+    let [low, high] = [Infinity, -Infinity];
+    for (const number of numbers) {
+      if (number < low) low = number;
+      if (number > high) high = number;
     }
-    if (held.placement === "vertex") {
-      this.shared.setAttribute("color", new THREE.BufferAttribute(held.bytes, 4, true));
-      this.object.geometry = this.shared;
-      return;
-    }
-    const split = this.corners();
-    let bytes = held.bytes;
-    if (held.placement === "face") {
-      bytes = new Uint8Array(4 * this.frame.cornerVertices.length);
-      this.spread(held.bytes, bytes);
-    }
-    split.setAttribute("color", new THREE.BufferAttribute(bytes, 4, true));
-    this.object.geometry = split;
+    this.heat = { placement, numbers: numbers.slice(), bytes: new Uint8Array(4 * numbers.length), range: [low, high] };
+  }
+
+  /** The least and greatest number of the heat. */
+  get heatRange(): [number, number] | null {
+    return this.heat?.range ?? null;
+  }
+
+  /** Spreads the heat between two numbers. */
+  scaleHeat(range: [number, number] | null) {
+    if (!this.heat || !range || !this.hot) return;
+    const { numbers, bytes } = this.heat;
+    const scale = 255 / Math.max(range[1] - range[0], 1e-30);
+    numbers.forEach((number, i) => {
+      bytes[4 * i] = Math.min(255, Math.max(0, (number - range[0]) * scale));
+      bytes[4 * i + 3] = 255;
+    });
+    this.layout.forget("heat");
+    this.dress();
+  }
+
+  /** Puts on the geometry what is to be seen. */
+  private dress() {
+    const own = this.shown === null ? undefined : this.values.get(this.shown);
+    const preview = own && this.previewed?.set === this.shown ? { placement: own.placement, bytes: this.previewed.bytes } : null;
+    const color: [string, Held] | null = this.hot ? (this.heat ? ["heat", this.heat] : null) : preview ? ["preview", preview] : own ? [String(this.shown), own] : null;
+    const marks = [this.masked, this.chosen].map((set) => (set === null ? undefined : this.values.get(set)));
+    const [masked, chosen] = marks;
+    this.material.uniforms.bare = { value: color === null };
+    this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
+    // One element that is not per vertex, and all are spread to corners.
+    const split = [color?.[1], masked, chosen].some((held) => held && held.placement !== "vertex");
+    const geometry = split ? this.corners() : this.shared;
+    const put = (name: string, key: string, held: Held | undefined) => {
+      if (held) geometry.setAttribute(name, this.layout.attribute(key, held, split));
+      else if (!geometry.hasAttribute(name)) geometry.setAttribute(name, this.nothing(split));
+    };
+    put("color", color?.[0] ?? "", color?.[1]);
+    put("masked", String(this.masked), masked);
+    put("chosen", String(this.chosen), chosen);
+    this.object.geometry = geometry;
+  }
+
+  private nothing(split: boolean): THREE.BufferAttribute {
+    const count = split ? this.frame.cornerVertices.length : this.frame.positions.length / 3;
+    return new THREE.BufferAttribute(new Uint8Array(4 * count), 4, true);
   }
 
   /** The set on screen. */
@@ -227,7 +298,12 @@ export class Surface {
 
   /** One channel alone in grey (0–3), alpha as cover over a checker, or all as a color. */
   showChannel(channel: Look["channel"]) {
-    this.material.uniforms.channel = { value: channel === null ? -1 : typeof channel === "number" ? channel : 4 };
+    this.material.uniforms.channel = { value: this.hot ? 5 : channel === null ? -1 : typeof channel === "number" ? channel : 4 };
+  }
+
+  /** Hides what lies beyond a plane: where normal · place is more than the offset. */
+  cutAway(plane: { normal: readonly number[]; offset: number } | null) {
+    this.cut.value = plane ? new THREE.Vector4(plane.normal[0], plane.normal[1], plane.normal[2], plane.offset) : NO_CUT;
   }
 
   /** The edges of the faces as lines over them, as dark as `strength` (0–1) says; 0 takes them away. */
@@ -240,7 +316,7 @@ export class Surface {
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", this.shared.getAttribute("position"));
       lines.setIndex(new THREE.BufferAttribute(edgesOf(this.frame), 1));
-      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 } }, transparent: true, depthWrite: false });
+      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 }, cut: this.cut }, transparent: true, depthWrite: false });
       this.wire = new THREE.LineSegments(lines, material);
       this.wire.frustumCulled = false;
       this.object.add(this.wire);
@@ -256,7 +332,7 @@ export class Surface {
     if (held.placement !== "vertex") {
       const corners = [0, 1, 2].map((i) => this.frame.triangles?.[3 * meeting.triangle + i] ?? 3 * meeting.triangle + i);
       const corner = corners.find((c) => this.frame.cornerVertices[c] === vertex) ?? corners[0] ?? 0;
-      element = held.placement === "corner" ? corner : this.faceOf(corner);
+      element = held.placement === "corner" ? corner : this.layout.faceOf(corner);
     }
     const at = (i: number) => (held.bytes[4 * element + i] ?? 0) / 255;
     return [at(0), at(1), at(2), at(3)];
@@ -271,9 +347,7 @@ export class Surface {
   place(set: number, element: number, into: THREE.Vector3) {
     const placement = this.values.get(set)?.placement ?? "vertex";
     if (placement === "vertex") return this.position(element, into);
-    const face = placement === "face" ? element : this.faceOf(element);
-    const start = this.frame.faceStarts?.[face] ?? 3 * face;
-    const end = this.frame.faceStarts?.[face + 1] ?? 3 * face + 3;
+    const [start, end] = this.layout.face(placement === "face" ? element : this.layout.faceOf(element));
     const middle = new THREE.Vector3();
     const point = new THREE.Vector3();
     for (let c = start; c < end; c++) middle.add(this.position(this.frame.cornerVertices[c] ?? 0, point));
@@ -282,13 +356,25 @@ export class Surface {
     return this.position(this.frame.cornerVertices[element] ?? 0, into).lerp(middle, 0.25);
   }
 
-  /** The nearest point under a ray of the project's space; none while the tree is being built. */
+  /** The nearest point under a ray of the project's space that no cutaway hides; none while the tree is being built. */
   meet(ray: THREE.Ray): Meeting | null {
     if (!this.object.visible) return null;
-    const hit = this.bvh?.raycastFirst(ray.clone().applyMatrix4(this.inverse), THREE.DoubleSide);
+    const start = ray.origin.clone();
+    const { x, y, z, w } = this.cut.value;
+    const normal = new THREE.Vector3(x, y, z);
+    const depth = normal.dot(start) - w;
+    const along = normal.dot(ray.direction);
+    if (depth > 0) {
+      // From within what is hidden, the ray begins to count where it leaves it.
+      if (along >= 0) return null;
+      start.addScaledVector(ray.direction, depth / -along);
+    }
+    const hit = this.bvh?.raycastFirst(new THREE.Ray(start, ray.direction).applyMatrix4(this.inverse), THREE.DoubleSide);
     if (!hit || hit.faceIndex == null || !hit.face) return null;
     const { a, b, c } = hit.face;
     const point = hit.point.clone().applyMatrix4(this.object.matrix);
+    const size = Math.max(1, Math.abs(w));
+    if (normal.dot(point) - w > 1e-6 * size) return null;
     return { point, distance: point.distanceTo(ray.origin), vertices: [a, b, c], triangle: hit.faceIndex };
   }
 
@@ -298,19 +384,6 @@ export class Surface {
     this.wire?.material.dispose();
     this.split?.dispose();
     this.material.dispose();
-  }
-
-  private faceOf(corner: number): number {
-    const starts = this.frame.faceStarts;
-    if (!starts) return Math.floor(corner / 3);
-    let low = 0;
-    let high = starts.length - 1;
-    while (high - low > 1) {
-      const middle = (low + high) >> 1;
-      if ((starts[middle] ?? 0) <= corner) low = middle;
-      else high = middle;
-    }
-    return low;
   }
 
   private corners(): THREE.BufferGeometry {
@@ -328,15 +401,5 @@ export class Surface {
     if (triangles) split.setIndex(new THREE.BufferAttribute(triangles, 1));
     this.split = split;
     return split;
-  }
-
-  /** Values per face, one for each of its corners. */
-  private spread(faces: Uint8Array, corners: Uint8Array) {
-    const starts = this.frame.faceStarts;
-    for (let face = 0; face < faces.length / 4; face++) {
-      const value = faces.subarray(4 * face, 4 * face + 4);
-      const end = starts?.[face + 1] ?? 3 * face + 3;
-      for (let c = starts?.[face] ?? 3 * face; c < end; c++) corners.set(value, 4 * c);
-    }
   }
 }

@@ -1,0 +1,47 @@
+// Rows of a sheet: a label on the left, what is chosen on the right.
+import { Box, FormControlLabel, InputBase, MenuItem, Select, Slider, Switch, Typography } from "@mui/material";
+import { useState, type ReactNode } from "react";
+
+export function Row({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", minHeight: 34, borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", gap: 1 }}>
+      <Typography variant="body2" color="textSecondary" sx={{ width: 112, flexShrink: 0 }}>{label}</Typography>
+      <Box sx={{ flex: 1, minWidth: 0, display: "flex", alignItems: "center", gap: 0.5, justifyContent: "flex-end" }}>{children}</Box>
+    </Box>
+  );
+}
+
+export function Choose<Key extends string>({ label, value, options, onChange }: { label: string; value: Key; options: readonly (readonly [Key, string])[]; onChange: (key: Key) => void }) {
+  return (
+    <Row label={label}>
+      <Select variant="standard" disableUnderline fullWidth value={value} onChange={(event) => onChange(event.target.value as Key)} inputProps={{ "aria-label": label }} MenuProps={{ slotProps: { paper: { sx: { maxHeight: 420 } } } }} sx={{ fontSize: 13, fontWeight: 600, "& .MuiSelect-select": { py: 0.25 } }}>
+        {options.map(([key, title]) => <MenuItem key={key} value={key} dense>{title}</MenuItem>)}
+      </Select>
+    </Row>
+  );
+}
+
+export function Switching({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+  return <FormControlLabel sx={{ display: "flex", minHeight: 30, ml: -0.75 }} control={<Switch size="small" checked={on} onChange={(event) => onChange(event.target.checked)} />} label={<Typography variant="body2">{label}</Typography>} />;
+}
+
+/** A number by a slider, which can be typed as well. */
+export function Sliding({ label, value, min, max, step, unit = "", digits = 0, onChange }: { label: string; value: number; min: number; max: number; step: number; unit?: string; digits?: number; onChange: (value: number) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const accept = () => {
+    const number = Number.parseFloat((typed ?? "").replace(",", "."));
+    if (Number.isFinite(number)) onChange(Math.min(max, Math.max(min, number)));
+    setTyped(null);
+  };
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", gap: 1.25, minHeight: 32 }}>
+      <Typography variant="body2" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>{label}</Typography>
+      <Slider size="small" value={value} min={min} max={max} step={step} aria-label={label} onChange={(_, next) => onChange(next)} sx={{ flex: 1 }} />
+      <InputBase value={typed ?? `${value.toFixed(digits)}${unit && ` ${unit}`}`} inputProps={{ "aria-label": `${label}, typed`, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
+        onFocus={(event) => { setTyped(value.toFixed(digits)); event.target.select(); }}
+        onChange={(event) => setTyped(event.target.value)} onBlur={accept}
+        onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }}
+        sx={{ width: 58, fontSize: 13, fontWeight: 650 }} />
+    </Box>
+  );
+}

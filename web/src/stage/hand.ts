@@ -1,0 +1,279 @@
+// The hand on the stage: what the pointer does there, tool by tool.
+import { held as heldKeys, scaleRadius } from "../keys";
+import type { HandAt, Project } from "../project";
+import { choosePart, get, intoSet, isRound, set, setBrush, setStencil, useApp } from "../state";
+import { SpanDrag, type Point } from "./span";
+import type { Stage, Under } from "./stage";
+
+const HELD_EVERY_MS = 50;
+const MOST_PROBES_MS = 30;
+/** Pixels of a sideways move that double the radius, or run through all of opacity or hardness. */
+const GESTURE_PIXELS = 160;
+
+export interface Ring {
+  x: number;
+  y: number;
+  radius: number;
+}
+
+/** Radius of the brush's circle on the screen. */
+function ringPixels(under: Under): number {
+  const { brush } = get();
+  return brush.on_screen ? brush.pixels : brush.radius * under.pixelsPerUnit;
+}
+
+/** A number of the brush that a held key lets the pointer change, from where the pointer was. */
+interface Gesture {
+  key: string;
+  x: number;
+  y: number;
+  pixelsPerUnit: number;
+}
+
+export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, ring: (ring: Ring | null) => void, outline: (points: Point[]) => void) {
+  let painting = false;
+  let last: HandAt = { x: 0, y: 0, pressure: 1 };
+  let queued: HandAt[] = [];
+  let flush = 0;
+  let held = 0;
+  let probed = 0;
+  let gesture: Gesture | null = null;
+  let lastX = 0;
+  let lastY = 0;
+  let at = { x: 0, y: 0 };
+  let pressed: { x: number; y: number } | null = null;
+  let span: SpanDrag | null = null;
+
+  const handAt = (event: PointerEvent): HandAt => ({
+    x: event.clientX,
+    y: event.clientY,
+    // A mouse cannot tell; it counts as pressed fully.
+    pressure: event.pointerType === "pen" ? event.pressure : 1,
+  });
+  const show = (under: Under | null, x: number, y: number) => {
+    const box = canvas.getBoundingClientRect();
+    const state = get();
+    const paints = state.area === "paint" && intoSet(state) !== undefined && (under === null || under.part === state.part || state.allParts);
+    const visible = under && paints;
+    const round = visible && isRound(state) && !state.picking;
+    ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
+    const lassoes = state.area === "paint" && state.tool === "span" && state.span.kind === "lasso";
+    canvas.style.cursor = round ? "none" : visible || (state.picking && under) || lassoes ? "crosshair" : state.area === "gather" && under ? "pointer" : "grab";
+  };
+  const probe = (under: Under | null) => {
+    const surface = under && stage.surfaces.get(under.part);
+    if (!under || !surface) {
+      set({ probe: null, covered: get().spanReady ? get().covered : 0 });
+      if (!get().spanReady) stage.showFootprint(null);
+      return;
+    }
+    const [a, b, c] = under.vertices.map((vertex) => surface.position(vertex));
+    if (!a || !b || !c) return;
+    const nearest = [a, b, c].map((point) => point.distanceTo(under.point));
+    const vertex = under.vertices[nearest.indexOf(Math.min(...nearest))] ?? 0;
+    const { parts, part: active } = get();
+    const shown = surface.shownSet;
+    if (get().listing && shown !== null) project.askCorners(under.part, shown, vertex);
+    set({
+      probe: {
+        part: parts.find((part) => part.id === under.part)?.name ?? "",
+        isActive: under.part === active,
+        vertex,
+        value: shown === null ? null : surface.valueAt(shown, under, vertex),
+        edge: (a.distanceTo(b) + b.distanceTo(c) + c.distanceTo(a)) / 3,
+      },
+    });
+  };
+  /** True while a held key turns the move into a change of the brush; the circle stays where it was. */
+  const gestured = (event: PointerEvent): boolean => {
+    const key = ["r", "o", "h", "s", "z", "y"].find((each) => heldKeys.has(each));
+    const ofStencil = key !== undefined && "szy".includes(key);
+    if (!key || get().area !== "paint" || painting || (ofStencil && get().stencil === null)) {
+      gesture = null;
+      return false;
+    }
+    if (gesture?.key !== key) {
+      const under = stage.under(event.clientX, event.clientY);
+      gesture = { key, x: event.clientX, y: event.clientY, pixelsPerUnit: under?.pixelsPerUnit ?? 1 };
+      lastX = event.clientX;
+      lastY = event.clientY;
+    }
+    const by = (event.clientX - lastX) / GESTURE_PIXELS;
+    const moved = { x: event.clientX - lastX, y: event.clientY - lastY };
+    lastX = event.clientX;
+    lastY = event.clientY;
+    const { stencil } = get();
+    if (ofStencil && stencil) {
+      if (key === "s") setStencil({ at: { x: stencil.at.x + moved.x, y: stencil.at.y + moved.y } });
+      else if (key === "y") setStencil({ turn: (stencil.turn + by * 90) % 360 });
+      else setStencil({ width: { ...stencil.width, [stencil.lay]: stencil.width[stencil.lay] * 2 ** by } });
+      return true;
+    }
+    const { brush } = get();
+    const unit = (value: number) => Math.min(1, Math.max(0, value));
+    if (key === "r") scaleRadius(2 ** by);
+    else if (key === "o") setBrush({ opacity: unit(brush.opacity + by) });
+    else setBrush({ hardness: unit(brush.hardness + by) });
+    const box = canvas.getBoundingClientRect();
+    const now = get().brush;
+    const radius = now.on_screen ? now.pixels : now.radius * gesture.pixelsPerUnit;
+    ring({ x: gesture.x - box.left, y: gesture.y - box.top, radius });
+    return true;
+  };
+  const send = () => {
+    flush = 0;
+    project.moveStroke(queued);
+    queued = [];
+  };
+
+  const down = (event: PointerEvent) => {
+    // The camera takes what the brush does not: everything beside the model, and the other buttons.
+    stage.controls.enabled = true;
+    pressed = { x: event.clientX, y: event.clientY };
+    if (event.button !== 0) return;
+    if (heldKeys.has("p")) {
+      stage.controls.enabled = false;
+      const under = stage.under(event.clientX, event.clientY);
+      if (under) choosePart(under.part);
+      return;
+    }
+    const state = get();
+    if (state.area !== "paint") return;
+    const under = stage.under(event.clientX, event.clientY);
+    if (state.picking) {
+      if (!under) return;
+      stage.controls.enabled = false;
+      pick(under);
+      return;
+    }
+    const isOn = under !== null && (under.part === state.part || state.allParts);
+    if (state.tool === "span") {
+      if (!isOn && state.span.kind !== "lasso") return;
+      stage.controls.enabled = false;
+      canvas.setPointerCapture(event.pointerId);
+      span = new SpanDrag(stage, event, under?.point ?? null);
+      return;
+    }
+    if (!isOn) return;
+    // A pour is made by a click; a drag from the model still turns it.
+    if (state.tool === "pour") return;
+    stage.controls.enabled = false;
+    last = handAt(event);
+    if (!project.beginStroke(last)) return;
+    painting = true;
+    canvas.setPointerCapture(event.pointerId);
+    held = window.setInterval(() => {
+      if (get().brush.build_up === "held" && queued.length === 0) project.moveStroke([last], true);
+    }, HELD_EVERY_MS);
+  };
+  // What the pointer rests on may have changed under it, by its own stroke or another hand's.
+  const stopProbing = useApp.subscribe((now, before) => {
+    if (now.history.revision !== before.history.revision && now.probe && !painting) probe(stage.under(at.x, at.y));
+  });
+  const move = (event: PointerEvent) => {
+    at = { x: event.clientX, y: event.clientY };
+    if (span) {
+      ring(null);
+      outline(span.move(event));
+      if (event.timeStamp - probed > MOST_PROBES_MS && get().span.kind !== "lasso") {
+        probed = event.timeStamp;
+        project.hoverFill(null);
+      }
+      return;
+    }
+    if (gestured(event)) return;
+    if (event.buttons !== 0 && !painting) {
+      ring(null);
+      stage.showFootprint(null);
+      return;
+    }
+    const under = stage.under(event.clientX, event.clientY);
+    show(under, event.clientX, event.clientY);
+    if (painting) {
+      const all = event.getCoalescedEvents();
+      for (const each of all.length > 0 ? all : [event]) queued.push(handAt(each));
+      last = handAt(event);
+      flush ||= requestAnimationFrame(send);
+      return;
+    }
+    if (event.timeStamp - probed < MOST_PROBES_MS) return;
+    probed = event.timeStamp;
+    probe(under);
+    const state = get();
+    if (state.area === "paint" && state.tool === "span") {
+      if (!state.spanReady) stage.showFootprint(null);
+    } else if (under && state.area === "paint" && under.part === state.part && !state.picking) {
+      const hand = { x: event.clientX, y: event.clientY, pressure: 1 };
+      if (state.tool === "pour") project.hoverFill(hand);
+      else project.hover(hand, ringPixels(under));
+    } else stage.showFootprint(null);
+  };
+  const up = (event: PointerEvent) => {
+    // In Gather a click, not a drag, chooses the part.
+    const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4;
+    if (still && event.button === 0 && get().area === "gather") {
+      const under = stage.under(event.clientX, event.clientY);
+      if (under) choosePart(under.part);
+    }
+    if (still && event.button === 0 && get().area === "paint" && get().tool === "pour" && !get().picking) {
+      const under = stage.under(event.clientX, event.clientY);
+      if (under?.part === get().part) void project.fill({ x: event.clientX, y: event.clientY, pressure: 1 });
+    }
+    pressed = null;
+    if (span) {
+      outline([]);
+      if (span.end(event)) {
+        set({ spanReady: true });
+        project.hoverFill(null);
+      }
+      span = null;
+      stage.controls.enabled = true;
+    }
+    if (get().picking && still && event.button === 0) {
+      set({ picking: false });
+      stage.controls.enabled = true;
+    }
+    if (!painting) return;
+    painting = false;
+    window.clearInterval(held);
+    cancelAnimationFrame(flush);
+    send();
+    project.endStroke();
+    stage.controls.enabled = true;
+  };
+  const leave = () => {
+    if (painting || span) return;
+    ring(null);
+    if (!get().spanReady) stage.showFootprint(null);
+    set({ probe: null, covered: get().spanReady ? get().covered : 0 });
+  };
+  /** Takes the color that is shown under the pointer. */
+  const pick = (under: Under) => {
+    const surface = stage.surfaces.get(under.part);
+    const shown = surface?.shownSet ?? null;
+    const vertices = under.vertices.map((vertex) => ({ vertex, away: surface?.position(vertex).distanceTo(under.point) ?? 0 }));
+    const nearest = vertices.sort((one, other) => one.away - other.away)[0]?.vertex ?? 0;
+    const value = surface && shown !== null ? surface.valueAt(shown, under, nearest) : null;
+    if (!value) return;
+    const isData = get().parts.flatMap((part) => part.sets).find((each) => each.id === shown)?.encoding === "data";
+    const first = get().channels.findIndex(Boolean);
+    if (isData) set({ value: value[Math.max(0, first)] ?? 1 });
+    else set({ paint: [value[0], value[1], value[2], get().paint[3]] });
+  };
+  // Before the camera's own listener, which is on the same element.
+  canvas.addEventListener("pointerdown", down, { capture: true });
+  canvas.addEventListener("pointermove", move);
+  canvas.addEventListener("pointerup", up);
+  canvas.addEventListener("pointercancel", up);
+  canvas.addEventListener("pointerleave", leave);
+  return () => {
+    stopProbing();
+    window.clearInterval(held);
+    cancelAnimationFrame(flush);
+    canvas.removeEventListener("pointerdown", down, { capture: true });
+    canvas.removeEventListener("pointermove", move);
+    canvas.removeEventListener("pointerup", up);
+    canvas.removeEventListener("pointercancel", up);
+    canvas.removeEventListener("pointerleave", leave);
+  };
+}

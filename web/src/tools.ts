@@ -1,0 +1,140 @@
+// From what the user has chosen to what goes over the wire.
+import type { Schemas } from "./api/client";
+import type { HandAt } from "./project";
+import type { Stage } from "./stage/stage";
+import { activePart, chosenSelection, intoSet, type Part, type PourChoice, type SpanChoice, type State, type Vec } from "./state";
+
+const axes: Record<"x" | "y" | "z", Vec> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+
+/** Which way a band or gradient runs. */
+export const directionOf = (span: SpanChoice): Vec => (span.axis === "drawn" ? span.direction : axes[span.axis]);
+
+const dot = (a: readonly number[], b: readonly number[]) => a.reduce((sum, x, i) => sum + x * (b[i] ?? 0), 0);
+
+/** The corners of a part's bounds, in the project's space. */
+function cornersOf(part: Part): Vec[] {
+  const { min, max, matrix: m } = part;
+  return Array.from({ length: 8 }, (_, bits) => {
+    const [x, y, z] = [0, 1, 2].map((i) => ((bits >> i) & 1 ? max[i] : min[i]) ?? 0) as Vec;
+    return [0, 1, 2].map((row) => (m[row] ?? 0) * x + (m[4 + row] ?? 0) * y + (m[8 + row] ?? 0) * z + (m[12 + row] ?? 0)) as Vec;
+  });
+}
+
+/** Where a part begins and ends along a direction. */
+export function extentOf(part: Part, direction: Vec): [number, number] {
+  const along = cornersOf(part).map((corner) => dot(corner, direction));
+  return [Math.min(...along), Math.max(...along)];
+}
+
+/** The middle of a part, and its size along each axis. */
+export function boxOf(part: Part): { center: Vec; size: Vec } {
+  const sides = (["x", "y", "z"] as const).map((axis) => extentOf(part, axes[axis]));
+  return { center: sides.map(([low, high]) => (low + high) / 2) as Vec, size: sides.map(([low, high]) => high - low) as Vec };
+}
+
+/** A band's or gradient's numbers: typed, dragged, or the middle third of the part. */
+export function rangeOf(span: SpanChoice, part: Part): [number, number] {
+  const [low, high] = extentOf(part, directionOf(span));
+  const third = (high - low) / 3;
+  return [span.from ?? low + third, span.to ?? high - third];
+}
+
+/** The pour in hand on a part. */
+function pourRegion({ kind, degrees, tolerance }: PourChoice, part: Part, state: State): Schemas["Region"] | null {
+  switch (kind) {
+    case "crease":
+      return { type: kind, degrees: degrees ?? part.crease };
+    case "patch":
+      return { type: kind, tolerance };
+    case "chosen": {
+      const selection = chosenSelection(state);
+      return selection ? { type: "chosen", set: selection.id } : null;
+    }
+    default:
+      return { type: kind };
+  }
+}
+
+/** The span in hand on a part; null while it has no place yet. */
+function spanRegion(span: SpanChoice, part: Part): Schemas["Region"] | null {
+  const direction = directionOf(span);
+  const [from, to] = rangeOf(span, part);
+  const at = (distance: number): Vec => {
+    const square = dot(direction, direction);
+    return direction.map((x) => (x * distance) / square) as Vec;
+  };
+  switch (span.kind) {
+    case "band":
+      return { type: "band", direction, from: Math.min(from, to), to: Math.max(from, to), soft: span.soft };
+    case "gradient":
+      return { type: "gradient", from: at(from), to: at(to) };
+    case "solid": {
+      const { center } = boxOf(part);
+      const half = span.size.map((side) => side / 2) as Vec;
+      return { type: "solid", solid: span.shape, soft: span.softShare, transform: { translation: span.center ?? center, rotation_degrees: span.turn, scale: half } };
+    }
+    case "lasso":
+      return span.drawn?.type === "lasso" ? { ...span.drawn, through: span.through } : null;
+  }
+}
+
+/** The region of the pour or span in hand. */
+export function regionOf(state: State): Schemas["Region"] | null {
+  const part = activePart(state);
+  if (!part) return null;
+  return state.tool === "span" ? spanRegion(state.span, part) : pourRegion(state.pour, part, state);
+}
+
+export function cutawayOf({ cutaway }: State): Schemas["Cutaway"] | null {
+  const { on, normal, offset, covers_hidden } = cutaway;
+  return on ? { normal, offset, covers_hidden } : null;
+}
+
+function stencilOf(state: State, stage: Stage): Schemas["StencilUse"] | null {
+  const { stencil } = state;
+  if (!stencil || state.into !== "set") return null;
+  const { id, turn, repeat, invert, width, at } = stencil;
+  const common = { stencil: id, turn, repeat, invert };
+  if (stencil.lay === "uv") return { ...common, lay: { type: "uv", uv_set: 0, width: width.uv } };
+  if (stencil.lay === "axes") return { ...common, lay: { type: "axes", width: width.axes } };
+  const { screen, middle, perPixel } = stage.screen();
+  return { ...common, lay: { type: "screen", screen, middle: [middle[0] + at.x * perPixel, middle[1] - at.y * perPixel], width: width.screen * perPixel } };
+}
+
+/** What is laid on, and where; null when there is nothing to write into. */
+export function coatOf(state: State, stage: Stage): Schemas["Coat"] | null {
+  const part = activePart(state);
+  const into = intoSet(state);
+  if (!part || !into) return null;
+  const isHelper = state.into !== "set";
+  const action = state.tool === "tidy" ? state.tidy : state.action;
+  const { value } = state;
+  return {
+    part: part.id,
+    set: into.id,
+    // Helpers hold their numbers in the first channel.
+    channels: isHelper ? [true, false, false, false] : state.channels,
+    action,
+    blend: isHelper ? "normal" : state.blend,
+    paint: isHelper ? [1, 0, 0, 0] : into.encoding === "data" ? [value, value, value, value] : state.paint,
+    all_parts: state.allParts,
+    stencil: stencilOf(state, stage),
+    cutaway: cutawayOf(state),
+  };
+}
+
+export function strokeOf(state: State, stage: Stage): Schemas["StrokeStart"] | null {
+  const coat = coatOf(state, stage);
+  if (!coat) return null;
+  // Tidying goes by the circle.
+  const reach = state.tool === "tidy" && state.brush.reach !== "deep" ? "skin" : state.brush.reach;
+  return { ...coat, brush: stage.brush({ ...state.brush, reach }), view: stage.view(), mirror: state.mirror };
+}
+
+export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["Fill"] | null {
+  const coat = coatOf(state, stage);
+  const region = regionOf(state);
+  if (!coat || !region) return null;
+  const afresh = state.into !== "set" && state.afresh && state.action === "paint";
+  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.sample(at), afresh };
+}
