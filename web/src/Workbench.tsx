@@ -32,13 +32,13 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
       <Box sx={{ flex: 1, minHeight: 0, display: "flex", gap: 1.25, px: 1.5 }}>
         <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 1.25 }}>
           <StageView id={id} onProject={onProject} />
-          <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: 2, flexShrink: 0, overflowX: "auto" }}>
+          <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
             {area === "paint" && <PaintTray project={project} />}
             {area === "gather" && <GatherTray onBring={onBring} />}
             {area === "deliver" && <DeliverTray />}
           </Paper>
         </Box>
-        <Box sx={{ width: 332, flexShrink: 0, overflowY: "auto", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
+        <Box sx={{ width: 342, mr: -1.25, flexShrink: 0, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
           <ChannelBoard project={project} />
           {area === "paint" && <PaintSheet project={project} />}
           {area === "gather" && project && <GatherSheet project={project} />}

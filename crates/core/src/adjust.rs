@@ -178,9 +178,28 @@ impl How {
 pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometry) -> Vec<Rgba> {
     let values = &set.values;
     let each = |f: &(dyn Fn(Rgba) -> Rgba + Sync)| -> Vec<Rgba> {
-        values.par_iter().map(|&value| chosen(channels, value, f(value))).collect()
+        values
+            .par_chunks(CHUNK)
+            .flat_map_iter(|chunk| {
+                // Neighbouring elements often have one value: what it becomes is kept for a while.
+                let mut known = vec![None; REMEMBERED];
+                chunk.iter().map(move |&value| {
+                    let slot: &mut Option<(Rgba, Rgba)> = &mut known[slot_of(value)];
+                    match slot {
+                        Some((old, new)) if *old == value => *new,
+                        _ => {
+                            let new = chosen(channels, value, f(value));
+                            *slot = Some((value, new));
+                            new
+                        }
+                    }
+                })
+            })
+            .collect()
     };
-    let numbers = |f: &(dyn Fn(f32) -> f32 + Sync)| each(&|value| value.map(f));
+    let numbers = |f: &(dyn Fn(f32) -> f32 + Sync)| {
+        each(&|value| std::array::from_fn(|i| if channels.0[i] { f(value[i]) } else { value[i] }))
+    };
     match how {
         How::Levels { from, to, gamma, least, greatest } => numbers(&|x| {
             let spread = ((x - from) / (to - from)).clamp(0.0, 1.0);
@@ -243,6 +262,21 @@ pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometr
         How::Grow { rounds } => spread(set, channels, geometry, rounds, f32::max),
         How::Shrink { rounds } => spread(set, channels, geometry, rounds, f32::min),
     }
+}
+
+/// How many elements one core looks at in a row.
+const CHUNK: usize = 65_536;
+
+/// How many values it remembers meanwhile; a power of two.
+const REMEMBERED: usize = 1024;
+
+/// Where a value is remembered (multiplicative hashing: Knuth, The Art of Computer Programming 3,
+/// 6.4).
+fn slot_of(value: Rgba) -> usize {
+    let mixed = value
+        .iter()
+        .fold(0_u32, |sum, x| (sum.rotate_left(5) ^ x.to_bits()).wrapping_mul(2_654_435_769));
+    (mixed >> 22) as usize
 }
 
 /// The new value in the chosen channels, the old one in the others.

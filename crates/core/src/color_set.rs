@@ -232,6 +232,14 @@ impl ColorSet {
         self.traits().channel_name(channel)
     }
 
+    /// Its name with what it is, unless that is its name already: "set Coat", "Selection 2".
+    #[must_use]
+    pub fn called(&self) -> String {
+        let noun = self.role.noun();
+        let says_it = self.name.to_lowercase().starts_with(noun);
+        if says_it { self.name.clone() } else { format!("{noun} {}", self.name) }
+    }
+
     /// Whether it is delivered.
     #[must_use]
     pub fn is_product(&self) -> bool {

@@ -95,7 +95,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                             all_parts: channels % 3 == 0,
                             ..Coat::new(
                                 part.id,
-                                part.sets[set % part.sets.len()].id,
+                                part.sets.get(set % part.sets.len().max(1))?.id,
                                 Channels(std::array::from_fn(|c| channels >> c & 1 == 1)),
                                 paint,
                             )
@@ -133,6 +133,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
         Deed::Sets(kind, a, b) => {
             let owner = part(a)?;
             let part = owner.id;
+            owner.sets.first()?;
             let pick = |i: usize| owner.sets[i % owner.sets.len()].id;
             let set = pick(a);
             let at = |i: usize| ChannelAt { part, set: pick(i), channel: i % 4 };
@@ -172,7 +173,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
         Deed::Whole(kind, a, b) => {
             let owner = part(a)?;
             let part = owner.id;
-            let set = owner.sets[b % owner.sets.len()].id;
+            let set = owner.sets.get(b % owner.sets.len().max(1))?.id;
             let coat = Coat {
                 action: [Action::Paint, Action::Erase][b % 2],
                 all_parts: a % 2 == 0,
@@ -267,7 +268,7 @@ fn state(document: &Document) -> String {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(ProptestConfig::with_cases(120))]
 
     #[test]
     fn undo_and_redo_lead_back_to_the_bit(deeds in prop::collection::vec(deed(), 1..40)) {

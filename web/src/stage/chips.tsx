@@ -136,7 +136,7 @@ export function TargetChip({ project }: { project: Project | null }) {
           {picking ? (
             <>Click the model or the pinned picture to take its color. <b>Esc</b> leaves it.</>
           ) : target ? (
-            <>{title}{blend ? `, ${blend}` : ""} → <b>{allParts ? "all visible parts" : part.name}, {isSet ? target.name : into === "mask" ? "the mask" : `selection ${target.name}`}</b> {isSet ? channelNames(channels) : ""}{isSet ? "," : ""} {placementWords[target.placement]}
+            <>{title}{blend ? `, ${blend}` : ""} → <b>{allParts ? "all visible parts" : part.name}, {isSet ? target.name : into === "mask" ? "the mask" : target.name.startsWith("Selection") ? target.name : `selection ${target.name}`}</b> {isSet ? channelNames(channels) : ""}{isSet ? "," : ""} {placementWords[target.placement]}
               {images && `, mirrored in ${images}`}{stencil && ", through the stencil"}
               {trouble && careful(trouble, "error.main")}
               {locked > 0 && careful(allLocked ? "locked: unlock it on the board" : "locked ones stay", allLocked ? "error.main" : "warning.main")}

@@ -54,7 +54,7 @@ impl Document {
             role,
             values: Arc::new(vec![[0.0; 4]; placement.count(owner.geometry.mesh())]),
         };
-        let label = format!("Add {} {}", role.noun(), set.name);
+        let label = format!("Add {}", set.called());
         Ok(Change { label, steps: vec![Step::Set { part, index, set }] })
     }
 

@@ -117,7 +117,7 @@ impl Document {
         let mut steps: Vec<Step> =
             snapshots.map(|(index, set)| Step::SetGone { part, index, set: set.clone() }).collect();
         steps.push(Step::SetGone { part, index, set: self.as_kept(own) });
-        Ok(Change { label: format!("Delete {} {}", own.role.noun(), own.name), steps })
+        Ok(Change { label: format!("Delete {}", own.called()), steps })
     }
 
     pub(super) fn change_moving_set(

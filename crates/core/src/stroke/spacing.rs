@@ -79,7 +79,8 @@ impl DabPath {
             let next = here.lerp(there, share);
             let (origin, direction) = match self.view {
                 View::Perspective { eye, .. } => (eye, (next - eye).normalize()),
-                View::Parallel { forward } => (next - forward * self.depth, forward),
+                // Lines of sight start where those of the samples do: in front of everything.
+                View::Parallel { forward } => (from.origin.lerp(goal.origin, share), forward),
             };
             let pressure = from.pressure + (goal.pressure - from.pressure) * share;
             from = Touch { origin, direction, pressure };

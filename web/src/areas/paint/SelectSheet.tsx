@@ -35,7 +35,7 @@ export function IntoChoice({ project }: { project: Project | null }) {
 }
 
 const addMask = (part: Part): Schemas["Edit"] => ({ type: "add_helper", part: part.id, role: "mask", name: "Mask", placement: "vertex" });
-const addSelection = (part: Part, placement: Schemas["Placement"]): Schemas["Edit"] => ({ type: "add_helper", part: part.id, role: "selection", name: "Selection", placement });
+const addSelection = (part: Part, placement: Schemas["Placement"]): Schemas["Edit"] => ({ type: "add_helper", part: part.id, role: "selection", name: `Selection ${selectionsOf(part).length + 1}`, placement });
 
 export function SelectSheet({ project }: { project: Project }) {
   const part = useApp(activePart);

@@ -106,22 +106,36 @@ function StrokeChoices() {
           <Sliding label="Spacing" value={Math.round(brush.spacing * 100)} min={5} max={200} step={5} unit="%" onChange={(spacing) => setBrush({ spacing: spacing / 100 })} />
         </>
       )}
-      <PressureChoice label="Pen: opacity" curve={brush.pressure_opacity} onChange={(pressure_opacity) => setBrush({ pressure_opacity })} />
-      {round && (
-        <>
-          <PressureChoice label="Pen: radius" curve={brush.pressure_radius} onChange={(pressure_radius) => setBrush({ pressure_radius })} />
-          <PressureChoice label="Pen: hardness" curve={brush.pressure_hardness} onChange={(pressure_hardness) => setBrush({ pressure_hardness })} />
-        </>
-      )}
+      <PressureChoice round={round} />
     </>
   );
 }
 
-function PressureChoice({ label, curve, onChange }: { label: string; curve: Curve | null; onChange: (curve: Curve | null) => void }) {
+const pressures = [
+  { key: "pressure_opacity", title: "opacity" },
+  { key: "pressure_radius", title: "radius" },
+  { key: "pressure_hardness", title: "hardness" },
+] as const;
+
+/** What a pen's pressure scales, and by which curve. */
+function PressureChoice({ round }: { round: boolean }) {
+  const brush = useApp((state) => state.brush);
+  const offered = round ? pressures : pressures.slice(0, 1);
+  const on = offered.filter(({ key }) => brush[key] !== null).map(({ key }) => key);
+  const put = (keys: string[]) => {
+    for (const { key } of offered) setBrush({ [key]: keys.includes(key) ? (brush[key] ?? straight) : null });
+  };
   return (
     <>
-      <Choose label={label} value={curve ? "on" : "off"} options={[["off", "stays as set"], ["on", "follows the pressure"]]} onChange={(key) => onChange(key === "on" ? straight : null)} />
-      {curve && <CurveField label={label} curve={curve} onChange={onChange} from="light" to="firm" />}
+      <Row label="Pen pressure">
+        <ToggleButtonGroup size="small" value={on} onChange={(_, keys: string[]) => put(keys)} aria-label="What the pen's pressure scales">
+          {offered.map(({ key, title }) => <ToggleButton key={key} value={key} data-test={key} sx={{ py: 0, px: 0.75, textTransform: "none", fontSize: 12.5 }}>{title}</ToggleButton>)}
+        </ToggleButtonGroup>
+      </Row>
+      {offered.map(({ key, title }) => {
+        const curve: Curve | null = brush[key];
+        return curve && <CurveField key={key} label={`Pressure to ${title}`} curve={curve} onChange={(next) => setBrush({ [key]: next })} from={`light: ${title}`} to="firm" />;
+      })}
     </>
   );
 }

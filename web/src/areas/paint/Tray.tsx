@@ -83,8 +83,8 @@ function Knobs({ part }: { part: Part | undefined }) {
   const widest = size / 2;
   const along = part ? extentOf(part, directionOf(span)) : ([0, 1] as [number, number]);
   const range = part ? rangeOf(span, part) : along;
-  const place = { unit: symbol, width: 84, format: figure, fromBar: (share: number) => along[0] + share * (along[1] - along[0]), toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9) };
-  const lengths = { unit: symbol, width: 84, format: figure, fromBar: (share: number) => share * size, toBar: (value: number) => value / size };
+  const place = { unit: symbol, width: 76, format: figure, fromBar: (share: number) => along[0] + share * (along[1] - along[0]), toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9) };
+  const lengths = { unit: symbol, width: 76, format: figure, fromBar: (share: number) => share * size, toBar: (value: number) => value / size };
   const ready = (change: Parameters<typeof setSpan>[0]) => {
     setSpan(change);
     set({ spanReady: true });
@@ -92,12 +92,12 @@ function Knobs({ part }: { part: Part | undefined }) {
   return (
     <>
       {round && (brush.on_screen ? (
-        <Knob label="Radius" value={brush.pixels} unit="px" width={84} format={(value) => value.toFixed(0)}
+        <Knob label="Radius" value={brush.pixels} unit="px" width={76} format={(value) => value.toFixed(0)}
           fromBar={(share) => WIDEST_PIXELS ** share} toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
           onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })} />
       ) : (
         <Knob
-          label="Radius" value={brush.radius} unit={symbol} width={84} format={figure}
+          label="Radius" value={brush.radius} unit={symbol} width={76} format={figure}
           fromBar={(share) => widest * 10 ** (DECADES * (share - 1))}
           toBar={(value) => 1 + Math.log10(value / widest) / DECADES}
           onChange={(radius) => setBrush({ radius: Math.min(size, Math.max(radius, size * 1e-5)) })}
@@ -148,7 +148,7 @@ function Paint({ project }: { project: Project | null }) {
   };
   return (
     <>
-      <Box sx={{ position: "relative", width: 66, height: 54, flexShrink: 0 }}>
+      <Box sx={{ position: "relative", width: 62, height: 54, flexShrink: 0 }}>
         <Box sx={{ position: "absolute", right: 0, bottom: 0 }}><ColorWell color={second} mark="second" size={28} withAlpha={false} recent={recent} onChange={(color) => set({ second: color })} /></Box>
         <Box sx={{ position: "absolute", left: 0, top: 0 }}><ColorWell color={paint} withAlpha={withAlpha} recent={recent} onChange={(color) => set({ paint: color })} /></Box>
       </Box>
@@ -156,14 +156,14 @@ function Paint({ project }: { project: Project | null }) {
         <Tooltip title="Swap with the second color (X)"><IconButton size="small" aria-label="Swap with the second color" data-test="swap" onClick={() => set({ paint: second, second: paint })} sx={{ p: 0.375 }}><SwapIcon sx={{ fontSize: 20 }} /></IconButton></Tooltip>
         {pick}
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(5, 22px)", gap: 0.5 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(5, 20px)", gap: "3px" }}>
         {swatches.slice(0, 9).map((swatch, i) => (
           <Tooltip key={i} title={`${swatch.name || hex(swatch.color)} (${i + 1})`}>
             <ButtonBase aria-label={`Paint with ${swatch.name || hex(swatch.color)}`} data-test={`swatch-${i + 1}`} onClick={() => set({ paint: [swatch.color[0] ?? 0, swatch.color[1] ?? 0, swatch.color[2] ?? 0, paint[3]] })}
-              sx={{ width: 22, height: 22, borderRadius: "50%", bgcolor: hex(swatch.color), border: 1, borderColor: "divider", fontSize: 10.5, fontWeight: 700, color: luminance(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8" }}>{i + 1}</ButtonBase>
+              sx={{ width: 20, height: 20, borderRadius: "50%", bgcolor: hex(swatch.color), border: 1, borderColor: "divider", fontSize: 10.5, fontWeight: 700, color: luminance(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8" }}>{i + 1}</ButtonBase>
           </Tooltip>
         ))}
-        <Tooltip title="Add the paint to the palette"><ButtonBase aria-label="Add the paint to the palette" data-test="add-swatch" onClick={add} sx={{ width: 22, height: 22, borderRadius: "50%", border: 1, borderColor: "text.secondary", borderStyle: "dotted" }}>+</ButtonBase></Tooltip>
+        <Tooltip title="Add the paint to the palette"><ButtonBase aria-label="Add the paint to the palette" data-test="add-swatch" onClick={add} sx={{ width: 20, height: 20, borderRadius: "50%", border: 1, borderColor: "text.secondary", borderStyle: "dotted" }}>+</ButtonBase></Tooltip>
       </Box>
     </>
   );
