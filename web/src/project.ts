@@ -28,6 +28,8 @@ export class Project {
   /** The adjustment last asked about has not been answered; the newest waits here. */
   private previewing: { waiting: Schemas["Adjustment"] | null } | null = null;
   private awaitingCorners = false;
+  /** A span is being drawn on the stage. */
+  spanDrawn = false;
   /** A span changed since it was asked about. */
   private fillWaiting = false;
   /** What the heat on the stage was asked for. */
@@ -88,7 +90,9 @@ export class Project {
         } else {
           const isOwn = frame.part === get().part;
           if (isOwn) this.awaitingFootprint = false;
-          if (this.strokeUnderWay) return;
+          const { tool, spanReady } = get();
+          // An answer that came too late: the stroke has begun, the span was laid on.
+          if (this.strokeUnderWay || (tool === "span" && !spanReady && !this.spanDrawn)) return;
           stage.showFootprint(frame, this.ringPixels, !isOwn);
           if (isOwn) set({ covered: frame.all });
           else set({ covered: get().covered + frame.all });

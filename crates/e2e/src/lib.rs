@@ -381,6 +381,41 @@ impl Browser {
         self.until("document.querySelector('[role=listbox]') === null").await
     }
 
+    /// Chooses an entry of a sheet's list by the list's label.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub async fn choose_row(&self, label: &str, entry: &str) -> Result<()> {
+        let field = format!(
+            "//*[@aria-label='{label}']/ancestor-or-self::*[contains(@class, 'MuiInputBase-root')]//*[@role='combobox']"
+        );
+        self.click_at(Locator::XPath(&field)).await?;
+        self.unfolded().await?;
+        self.click_at(Locator::XPath(&format!("//li[.='{entry}']"))).await?;
+        self.until("document.querySelector('[role=listbox]') === null").await
+    }
+
+    /// Types a number into a knob of the tray.
+    ///
+    /// # Errors
+    /// When there is no such knob.
+    pub async fn type_into_knob(&self, label: &str, number: &str) -> Result<()> {
+        let css = format!("[id='knob-{label}']");
+        self.click_at(Locator::Css(&css)).await?;
+        let field = self.client.find(Locator::Css(&css)).await?;
+        Ok(field.send_keys(&format!("\u{e009}a\u{e000}{number}\u{e007}")).await?)
+    }
+
+    /// Hands a file to the field marked `data-test`.
+    ///
+    /// # Errors
+    /// When there is no such field.
+    pub async fn choose_file(&self, mark: &str, file: &Path) -> Result<()> {
+        let css = format!("[data-test={mark}]");
+        let field = self.client.find(Locator::Css(&css)).await?;
+        Ok(field.send_keys(&file.to_string_lossy()).await?)
+    }
+
     /// The four numbers (0–255) of every element of a set of the first part as the page holds them.
     ///
     /// # Errors

@@ -38,7 +38,7 @@ async fn undone(browser: &Browser) -> Result<()> {
 #[tokio::test]
 async fn a_side_is_poured_by_a_click_and_a_conversion_tells_what_it_loses() -> Result<()> {
     let (_folder, app, browser) = cube().await?;
-    browser.press("1").await?;
+    browser.press("!").await?;
     browser.choose_flat().await?;
     browser.paint_with("#FF0000").await?;
     browser.click("tool-pour").await?;
@@ -54,7 +54,7 @@ async fn a_side_is_poured_by_a_click_and_a_conversion_tells_what_it_loses() -> R
     // A drag from the model turns it and pours nothing.
     browser.stroke(&[(x + 60.0, y + 60.0), (x + 90.0, y + 60.0)]).await?;
     assert_eq!(browser.held("Coat").await?, poured);
-    browser.press("1").await?;
+    browser.press("!").await?;
 
     // R alone is white on that side, G black; the chip says so, and the look stays as chosen.
     for (channel, level) in [("R", 255_u8), ("G", 0)] {
@@ -103,7 +103,7 @@ async fn a_side_is_poured_by_a_click_and_a_conversion_tells_what_it_loses() -> R
 #[tokio::test]
 async fn locked_channels_stay_and_meanings_are_written_down() -> Result<()> {
     let (_folder, _app, browser) = cube().await?;
-    browser.press("1").await?;
+    browser.press("!").await?;
     browser.choose_from_menu("More about G of Coat", "Say what it holds").await?;
     browser.find("meaning").await?.send_keys("edge wear").await?;
     browser.find("low").await?.send_keys("new").await?;

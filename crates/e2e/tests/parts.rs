@@ -99,7 +99,7 @@ async fn paint_goes_to_the_active_part_and_the_deep_stroke_through_it() -> Resul
     let (_folder, _app, browser) = drifter().await?;
     let count = async |part: &str| number(&browser, &painted(part)).await;
     // From the side, across the hull, with a brush that reaches through both its walls.
-    browser.press("1").await?;
+    browser.press("!").await?;
     browser.eval("speckle.brush(45, 1, 1)").await?;
     let middle = browser
         .eval("(() => { const p = speckle.stage.onPage(speckle.stage.controls.target.clone().setY(28)); return [p.x, p.y]; })()")
@@ -155,7 +155,7 @@ async fn keys_change_the_brush_by_moving_the_view_and_the_look() -> Result<()> {
     assert!((after / before - 2.0).abs() < 0.05, "{before} to {after}");
 
     // Parallel lines of sight: a stroke lands where the pointer is, as in perspective.
-    browser.press("1").await?;
+    browser.press("!").await?;
     browser.press("v").await?;
     browser.until("speckle.stage.view().kind === 'parallel'").await?;
     browser.eval("speckle.brush(6, 1, 1)").await?;

@@ -99,7 +99,7 @@ async fn pictures() -> Result<()> {
     browser.client.refresh().await?;
     browser.loaded().await?;
     browser.click("tool-pour").await?;
-    browser.press("1").await?;
+    browser.press("!").await?;
     let [x, y] = browser.spot_on(0).await?;
     browser.paint_with("#1F4C51").await?;
     browser.stroke(&[(x, y)]).await?;

@@ -48,7 +48,10 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
     browser.choose_look("Set 2").await?;
     browser.choose_flat().await?;
 
-    browser.paint_with("#FFFFFF").await?;
+    // Data is painted with one number.
+    browser.click("value-0.5").await?;
+    browser.until("speckle.state().value === 0.5").await?;
+    browser.click("value-1").await?;
     browser.eval("(speckle.brush(24, 1, 1), true)").await?;
     browser.stroke(&[(470.0, 240.0), (560.0, 250.0)]).await?;
     let mask = browser.held("Set 2").await?;

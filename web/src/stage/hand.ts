@@ -152,6 +152,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
       stage.controls.enabled = false;
       canvas.setPointerCapture(event.pointerId);
       span = new SpanDrag(stage, event, under?.point ?? null);
+      project.spanDrawn = true;
       return;
     }
     if (!isOn) return;
@@ -221,6 +222,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     }
     pressed = null;
     if (span) {
+      project.spanDrawn = false;
       outline([]);
       if (span.end(event)) {
         set({ spanReady: true });

@@ -1,0 +1,429 @@
+//! The hand work in full, by the interface: bands by drag, recolor, wipe, palette keys, stencils
+//! from a file, selections, masks, adjustments, cutaway and views.
+
+use std::{fs, path::Path};
+
+use anyhow::{Context, Result};
+use image::{Rgba, RgbaImage};
+use serde_json::Value;
+use speckle_e2e::{App, Browser};
+
+/// n × n quads from −1 to 1, facing the front, as an OBJ file.
+fn wall(n: u32) -> String {
+    let mut text = String::from("o Wall\n");
+    for y in 0..=n {
+        for x in 0..=n {
+            let at = |i: u32| 2.0 * f64::from(i) / f64::from(n) - 1.0;
+            text += &format!("v {} {} 0\n", at(x), at(y));
+        }
+    }
+    for y in 0..n {
+        for x in 0..n {
+            let v = y * (n + 1) + x + 1;
+            text += &format!("f {} {} {} {}\n", v, v + 1, v + n + 2, v + n + 1);
+        }
+    }
+    text
+}
+
+/// The app with a wall in front of the camera that carries a white set per vertex.
+async fn at_the_wall(folder: &Path) -> Result<(App, Browser)> {
+    let app = App::start(&folder.join("toys.sqlite"))?;
+    let file = folder.join("wall.obj");
+    fs::write(&file, wall(40))?;
+    let browser = Browser::start().await?;
+    browser.client.goto(&app.address).await?;
+    browser.bring_in(&[&file]).await?;
+    browser.until("window.speckle?.stage.surfaces.size === 1 && [...speckle.stage.surfaces.values()].every((s) => s.ready)").await?;
+    browser.click("area-paint").await?;
+    browser.click_text("button", "Add a set").await?;
+    browser.choose("Placement", "Per vertex").await?;
+    browser.click_text("button[ancestor::div[@role='dialog']]", "Add").await?;
+    browser.until("speckle.state().parts[0].sets.length === 1 && document.querySelector('[role=dialog]') === null").await?;
+    browser.until("speckle.stage.surfaces.values().next().value.values.size === 1").await?;
+    browser.choose_look("Coat").await?;
+    browser.choose_flat().await?;
+    browser.press("!").await?;
+    Ok((app, browser))
+}
+
+/// Where a point of the project's space is on the page.
+async fn on_page(browser: &Browser, point: [f64; 3]) -> Result<(f64, f64)> {
+    let [x, y, z] = point;
+    let at = browser
+        .eval(&format!(
+            "(() => {{ const p = speckle.stage.controls.target.clone().set({x}, {y}, {z}); const at = speckle.stage.onPage(p); return [at.x, at.y]; }})()"
+        ))
+        .await?;
+    let [x, y]: [f64; 2] = serde_json::from_value(at)?;
+    Ok((x.round(), y.round()))
+}
+
+/// The pixel at a place of the page, with the pointer out of the way.
+async fn pixel(browser: &Browser, (x, y): (f64, f64)) -> Result<[u8; 3]> {
+    browser.hover(1100.0, 20.0).await?;
+    let picture = image::load_from_memory(&browser.client.screenshot().await?)?.to_rgba8();
+    let Rgba([r, g, b, _]) = *picture.get_pixel(x as u32, y as u32);
+    Ok([r, g, b])
+}
+
+async fn history_says(browser: &Browser, label: &str) -> Result<()> {
+    browser.until(&format!("speckle.state().history.undo?.label === '{label}'")).await
+}
+
+async fn undo(browser: &Browser) -> Result<()> {
+    let before = browser.eval("speckle.state().history.revision").await?;
+    browser.click("undo").await?;
+    browser.until(&format!("speckle.state().history.revision > {before}")).await
+}
+
+/// Row and column of the wall's vertices, 41 to a side.
+fn row(vertex: usize) -> usize {
+    vertex / 41
+}
+
+const ENTER: &str = "\u{e007}";
+
+#[tokio::test]
+async fn a_band_is_dragged_previewed_and_laid_on_and_repeated() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    browser.paint_with("#0000FF").await?;
+    browser.click("tool-span").await?;
+    let low = on_page(&browser, [0.0, -0.275, 0.0]).await?;
+    let high = on_page(&browser, [0.2, 0.325, 0.0]).await?;
+    browser.stroke(&[low, high]).await?;
+    // From −0.275 to 0.325 lie thirteen rows, −0.25 to 0.3 less one: every 0.05 a row of 41.
+    browser.until("speckle.state().covered === 12 * 41").await?;
+    browser.until("document.querySelector('[data-test=fill-span]').innerText.includes('Paint 492 vertices')").await?;
+    assert!(browser.held("Coat").await?.iter().all(|v| *v == [255; 4]), "a preview paints nothing");
+    browser.press(ENTER).await?;
+    history_says(&browser, "Band on Coat").await?;
+    let held = browser.held("Coat").await?;
+    for (vertex, value) in held.iter().enumerate() {
+        let inside = (15..=26).contains(&row(vertex));
+        assert_eq!(*value == [0, 0, 255, 255], inside, "{vertex}");
+    }
+    // Typed, along another axis, erasing, and once more by the key.
+    browser.press("e").await?;
+    browser.choose_row("Runs along", "X").await?;
+    browser.type_into_knob("From", "-1").await?;
+    browser.type_into_knob("To", "0.01").await?;
+    browser.until("speckle.state().covered === 21 * 41").await?;
+    browser.click("fill-span").await?;
+    history_says(&browser, "Band (erase) on Coat").await?;
+    let half = browser.held("Coat").await?;
+    assert_eq!(half.iter().filter(|v| v[0] == 0).count(), 12 * 20);
+    undo(&browser).await?;
+    assert_eq!(browser.held("Coat").await?, held);
+    browser.press("g").await?;
+    history_says(&browser, "Band (erase) on Coat").await?;
+    assert_eq!(browser.held("Coat").await?, half);
+    // A lasso drawn freely covers what is seen inside it.
+    browser.press("e").await?;
+    browser.press("L").await?;
+    let corners = [[-0.52, -0.52], [0.52, -0.52], [0.52, 0.52], [-0.52, 0.52]];
+    let mut outline = Vec::new();
+    for [x, y] in corners {
+        outline.push(on_page(&browser, [x, y, 0.0]).await?);
+    }
+    browser.stroke(&outline).await?;
+    browser.until("speckle.state().covered === 21 * 21").await?;
+    browser.press("\u{e00c}").await?;
+    browser.until("speckle.state().spanReady === false").await?;
+    assert_eq!(browser.held("Coat").await?, half, "let go, it covers nothing");
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn palette_keys_recolor_and_the_eyedropper_choose_the_paint() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    browser.click("page-palette").await?;
+    let file = folder.path().join("harbour.txt");
+    fs::write(&file, "# harbour\n128 128 128 Quay\n200 30 40 Buoy red\n")?;
+    browser.choose_file("palette-file", &file).await?;
+    browser.until("speckle.state().swatches.length === 2").await?;
+    fs::write(&file, "1 2 3 Fine\n4 5 Nonsense\n")?;
+    browser.choose_file("palette-file", &file).await?;
+    browser
+        .until("document.body.innerText.includes('line 2: “Nonsense” is no number for blue')")
+        .await?;
+    assert_eq!(browser.eval("speckle.state().swatches.length").await?, Value::from(2));
+    let text = speckle_e2e::fetch(&_app.address, "/api/v1/projects/1/palette?form=text")?;
+    assert!(String::from_utf8(text)?.contains("200 30 40 Buoy red"));
+    // Grey all over, then red in that shading: half of white's light is 188 as sRGB, and 128 is
+    // 0.2158 of it (IEC 61966-2-1); red keeps its channels in proportion to that.
+    browser.press("1").await?;
+    browser.press("A").await?;
+    let middle = on_page(&browser, [0.0, 0.0, 0.0]).await?;
+    browser.stroke(&[middle]).await?;
+    history_says(&browser, "Pour over all on Coat").await?;
+    browser.press("2").await?;
+    browser.click("page-tool").await?;
+    browser.choose("Blend", "Recolor").await?;
+    browser.stroke(&[middle]).await?;
+    browser.until("speckle.state().history.revision >= 5").await?;
+    let linear = |c: u8| (((f64::from(c) / 255.0) + 0.055) / 1.055).powf(2.4);
+    let encoded = |l: f64| ((1.055 * l.powf(1.0 / 2.4) - 0.055) * 255.0).round() as u8;
+    let red = encoded(linear(200) * linear(128));
+    let held = browser.held("Coat").await?;
+    assert!(
+        held.iter().all(|v| v[0].abs_diff(red) <= 1 && v[0] > 90 && v[1] < 20),
+        "{:?}",
+        held[0]
+    );
+    let [r, ..] = pixel(&browser, middle).await?;
+    assert!(r.abs_diff(red) <= 2);
+    // The eyedropper takes what is there; X swaps it with the second color.
+    browser.press("i").await?;
+    browser.stroke(&[middle]).await?;
+    browser.until("speckle.state().picking === false").await?;
+    let paint: [f64; 4] = serde_json::from_value(browser.eval("speckle.state().paint").await?)?;
+    assert!((paint[0] * 255.0 - f64::from(held[0][0])).abs() < 0.6, "{paint:?}");
+    browser.press("x").await?;
+    browser.until("speckle.state().second[0] < 0.5 && speckle.state().paint[0] > 0.9").await?;
+    // OKLCH as the browser's own CSS reckons it.
+    browser.click("paint").await?;
+    browser.click("space-oklch").await?;
+    for (i, number) in ["60", "0.1", "140"].into_iter().enumerate() {
+        let field = browser.find(&format!("oklch-{i}")).await?;
+        field.click().await?;
+        field.send_keys(&format!("\u{e009}a\u{e000}{number}")).await?;
+    }
+    let off = browser
+        .eval(
+            "(() => { const c = document.createElement('canvas').getContext('2d'); c.fillStyle = 'oklch(60% 0.1 140)'; c.fillRect(0, 0, 1, 1);
+                const css = c.getImageData(0, 0, 1, 1).data; return Math.max(...[0, 1, 2].map((i) => Math.abs(css[i] - speckle.state().paint[i] * 255))); })()",
+        )
+        .await?;
+    assert!(off.as_f64().context("a number")? < 1.5, "{off}");
+    assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn a_stencil_from_a_file_and_a_mask_hold_paint_back() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    let file = folder.path().join("halves.png");
+    fs::write(&file, b"this is no picture")?;
+    browser.choose_file("stencil-file", &file).await?;
+    browser.until("document.body.innerText.includes('the stencil cannot be read')").await?;
+    assert_eq!(browser.eval("speckle.state().stencil").await?, Value::Null);
+    // White on the left, black on the right.
+    let halves =
+        RgbaImage::from_fn(
+            64,
+            64,
+            |x, _| {
+                if x < 32 { Rgba([255; 4]) } else { Rgba([0, 0, 0, 255]) }
+            },
+        );
+    halves.save(&file)?;
+    browser.choose_file("stencil-file", &file).await?;
+    browser.until("speckle.state().stencil !== null && document.querySelector('[data-test=stencil-picture]')?.complete").await?;
+    browser.until("document.querySelector('[data-test=target]').innerText.includes('through the stencil')").await?;
+    browser.paint_with("#000000").await?;
+    browser.press("A").await?;
+    let middle = on_page(&browser, [0.0, 0.0, 0.0]).await?;
+    browser.stroke(&[middle]).await?;
+    history_says(&browser, "Pour over all on Coat").await?;
+    let held = browser.held("Coat").await?;
+    let dark: Vec<usize> = (0..held.len()).filter(|&v| held[v][0] < 128).collect();
+    // 320 pixels wide about the middle, of which the left half lets paint through.
+    assert!(dark.len() > 40 && dark.iter().all(|v| v % 41 <= 20), "{}", dark.len());
+    undo(&browser).await?;
+    browser.click_at(fantoccini::Locator::Css("[aria-label='Take the stencil away']")).await?;
+
+    // The mask: a press on its button makes it; the right third is protected by a gradient's end.
+    browser.click("into-mask").await?;
+    browser
+        .until("speckle.state().into === 'mask' && speckle.state().parts[0].helpers.length === 1")
+        .await?;
+    assert_eq!(browser.eval("speckle.state().parts[0].sets.length").await?, Value::from(1));
+    browser.press("B").await?;
+    browser.choose_row("Runs along", "X").await?;
+    browser.type_into_knob("From", "0.01").await?;
+    browser.type_into_knob("To", "1").await?;
+    browser.until("speckle.state().covered === 20 * 41").await?;
+    browser.press(ENTER).await?;
+    history_says(&browser, "Band on Mask").await?;
+    browser.click("into-set").await?;
+    browser.press("A").await?;
+    browser.stroke(&[middle]).await?;
+    history_says(&browser, "Pour over all on Coat").await?;
+    let held = browser.held("Coat").await?;
+    assert!(held.iter().enumerate().all(|(v, value)| (value[0] == 255) == (v % 41 > 20)));
+    // A brush of a radius that is none is told, and nothing is lost.
+    browser.press("k").await?;
+    browser.eval("(speckle.brush(0, 1, 1), true)").await?;
+    browser.stroke(&[middle, (middle.0 + 4.0, middle.1)]).await?;
+    browser
+        .until("document.body.innerText.includes('the radius must be a number above 0')")
+        .await?;
+    assert_eq!(browser.held("Coat").await?, held);
+    assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn selections_are_grown_adjusted_within_and_looked_at_before() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    browser.click("into-selection").await?;
+    browser.until("speckle.state().into === 'selection'").await?;
+    browser.press("B").await?;
+    browser.type_into_knob("From", "-0.01").await?;
+    browser.type_into_knob("To", "0.01").await?;
+    browser.until("speckle.state().covered === 41").await?;
+    browser.press(ENTER).await?;
+    history_says(&browser, "Band on Selection 1").await?;
+    browser.click("page-select").await?;
+    browser.click("selection-grow").await?;
+    history_says(&browser, "Grow of Selection 1").await?;
+    // Three rows are striped now: the middle of the wall shows persimmon somewhere.
+    let (x, y) = on_page(&browser, [0.0, 0.0, 0.0]).await?;
+    browser.hover(1100.0, 20.0).await?;
+    let picture = image::load_from_memory(&browser.client.screenshot().await?)?.to_rgba8();
+    let striped = (0..12).any(|dx| picture.get_pixel(x as u32 + dx, y as u32).0[2] < 120);
+    assert!(striped, "what is selected is marked");
+
+    browser.click("into-set").await?;
+    browser.click("page-adjust").await?;
+    browser.choose_row("How", "Invert").await?;
+    browser.choose_row("Where", "within Selection 1").await?;
+    // The preview shows it and writes nothing.
+    let beside = on_page(&browser, [0.9, 0.9, 0.0]).await?;
+    browser.until("speckle.stage.surfaces.values().next().value.previewed !== null").await?;
+    let held = browser.held("Coat").await?;
+    assert!(held.iter().all(|v| *v == [255; 4]));
+    assert_eq!(pixel(&browser, beside).await?, [255; 3]);
+    browser.choose_look("Stripes").await?;
+    assert_eq!(pixel(&browser, (x, y)).await?, [0; 3], "the preview is on the stage");
+    browser.click("adjust-cancel").await?;
+    assert_eq!(pixel(&browser, (x, y)).await?, [255; 3], "and goes with it");
+    browser.click("page-adjust").await?;
+    browser.choose_row("How", "Invert").await?;
+    browser.choose_row("Where", "within Selection 1").await?;
+    browser.click("adjust-accept").await?;
+    history_says(&browser, "Invert of Coat").await?;
+    let held = browser.held("Coat").await?;
+    for (vertex, value) in held.iter().enumerate() {
+        let inside = (19..=21).contains(&row(vertex));
+        assert_eq!(value[..3] == [0, 0, 0], inside, "{vertex}");
+    }
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn before_and_after_are_wiped_flipped_and_shown_as_heat_and_views_come_back() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    browser.click("page-views").await?;
+    browser.click("take-snapshot").await?;
+    browser.find("name").await?.send_keys(&format!("Bare wall{ENTER}")).await?;
+    history_says(&browser, "Take snapshot Bare wall").await?;
+    browser.until("document.querySelector('[role=dialog]') === null").await?;
+    browser.paint_with("#FF0000").await?;
+    browser.press("A").await?;
+    let middle = on_page(&browser, [0.0, 0.0, 0.0]).await?;
+    browser.stroke(&[middle]).await?;
+    history_says(&browser, "Pour over all on Coat").await?;
+    let (left, right) =
+        (on_page(&browser, [-0.5, 0.3, 0.0]).await?, on_page(&browser, [0.5, 0.3, 0.0]).await?);
+    browser.click_text("button", "Wipe").await?;
+    browser.until("document.querySelector('[data-test=wipe]') !== null").await?;
+    assert_eq!(pixel(&browser, left).await?, [255; 3], "before is on the left");
+    assert_eq!(pixel(&browser, right).await?, [255, 0, 0], "now on the right");
+    // The divider is dragged to the right rim: all is as before; the set itself is as it is.
+    let wipe = browser.find("wipe").await?.rectangle().await?;
+    let (x, y) = (wipe.0 + wipe.2 / 2.0, wipe.1 + wipe.3 / 2.0);
+    browser.stroke(&[(x, y), (x + 300.0, y)]).await?;
+    browser.until("speckle.state().wipe.share > 0.8").await?;
+    assert_eq!(pixel(&browser, right).await?, [255; 3]);
+    assert!(browser.held("Coat").await?.iter().all(|v| v[..3] == [255, 0, 0]));
+    browser.click_text("button", "Wipe").await?;
+    assert_eq!(pixel(&browser, left).await?, [255, 0, 0]);
+    // CIEDE2000 of white and red (Sharma's formula; worked with a reference by the core's tests) is
+    // the greatest on the scale.
+    browser.click_text("button", "Change as heat").await?;
+    browser.until("speckle.state().heatRange?.[1] > 40 && document.querySelector('[data-test=heat-scale]') !== null").await?;
+    browser.until("document.querySelector('[data-test=look]').innerText.includes('Change since Bare wall')").await?;
+    browser
+        .until("document.querySelector('[data-test=target]').innerText.includes('heat is shown')")
+        .await?;
+    browser.click_text("button", "Restore").await?;
+    history_says(&browser, "Restore snapshot Bare wall").await?;
+    assert!(browser.held("Coat").await?.iter().all(|v| *v == [255; 4]));
+    browser.choose_look("Density").await?;
+    browser
+        .until("document.querySelector('[data-test=look]').innerText.includes('Edge length')")
+        .await?;
+    browser.choose_look("Coat").await?;
+
+    // The cutaway hides the right half: there is nothing to meet there, nor to paint.
+    browser.click("cut-x").await?;
+    browser.until("speckle.state().cutaway.on").await?;
+    let met = |at: (f64, f64)| format!("speckle.stage.under({}, {}) !== null", at.0, at.1);
+    browser.until(&format!("!({}) && {}", met(right), met(left))).await?;
+    browser.stroke(&[left]).await?;
+    browser.until("speckle.state().history.undo?.label === 'Pour over all on Coat'").await?;
+    let held = browser.held("Coat").await?;
+    assert!(held.iter().enumerate().all(|(v, value)| (value[1] == 0) == (v % 41 <= 20)));
+    // Saved with its view, it comes back with it.
+    browser.click("save-view").await?;
+    browser.find("name").await?.send_keys(&format!("Cut open{ENTER}")).await?;
+    browser.until("speckle.state().views.length === 1 && document.querySelector('[role=dialog]') === null").await?;
+    browser.click("cut-x").await?;
+    browser.until("!speckle.state().cutaway.on").await?;
+    let eye = browser.eval("speckle.stage.camera.position.x").await?;
+    browser.press("\u{e012}").await?;
+    browser.until(&format!("Math.abs(speckle.stage.camera.position.x - {eye}) > 0.01")).await?;
+    browser.click("view").await?;
+    browser
+        .until(&format!(
+            "speckle.state().cutaway.on && Math.abs(speckle.stage.camera.position.x - {eye}) < 1e-3"
+        ))
+        .await?;
+    // Every corner's value at a point, as stored.
+    browser.press("q").await?;
+    browser.hover(left.0, left.1).await?;
+    browser.until("document.querySelector('[data-test=corners]')?.innerText.includes('1.000 0.000 0.000 1.000')").await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn channels_are_composed_and_colorized_into_new_sets() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_wall(folder.path()).await?;
+    browser.paint_with("#3366CC").await?;
+    browser.choose_from_menu("More about R of Coat", "Colorize").await?;
+    let field = browser.find("colorize-name").await?;
+    field.send_keys("\u{e009}a\u{e000}Tinted").await?;
+    browser.click_text("button", "Make it").await?;
+    browser.until("speckle.state().parts[0].sets.length === 2 && document.querySelector('[role=dialog]') === null").await?;
+    // White is 1: the ramp's right end, kept as the ground color.
+    browser.until("speckle.stage.surfaces.values().next().value.values.size === 2").await?;
+    assert!(browser.held("Tinted").await?.iter().all(|v| *v == [0x33, 0x66, 0xCC, 255]));
+    let ground = browser
+        .eval("speckle.state().parts[0].sets[1].ground.map((x) => Math.round(x * 255)).join()")
+        .await?;
+    assert_eq!(ground, Value::from("51,102,204,255"));
+    browser.click("compose").await?;
+    let entry = fantoccini::Locator::Css("[aria-label='Where R comes from']");
+    browser.click_at(entry).await?;
+    browser.click_text("li", "Tinted · B").await?;
+    browser.until("document.querySelector('[role=listbox]') === null").await?;
+    browser.click_text("button", "Make it").await?;
+    browser.until("speckle.state().parts[0].sets.length === 3 && document.querySelector('[role=dialog]') === null").await?;
+    browser.until("speckle.stage.surfaces.values().next().value.values.size === 3").await?;
+    assert!(browser.held("Packed").await?.iter().all(|v| v[0] == 0xCC && v[3] == 255));
+    let encoding = browser.eval("speckle.state().parts[0].sets[2].encoding").await?;
+    assert_eq!(encoding, Value::from("data"));
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
