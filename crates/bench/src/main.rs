@@ -35,15 +35,17 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs` or `whole` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth` or `whole` leaves the rest out.
     match env::args().nth(2).as_deref() {
-        Some("dabs") => return growth(&folder),
+        Some("dabs") => return dabs(&dragon),
+        Some("growth") => return growth(&folder),
         Some("whole") => return whole(&dragon),
         _ => {}
     }
     let files = forms_of(&dragon, &folder)?;
     reading(&files)?;
     growth(&folder)?;
+    dabs(&dragon)?;
     whole(&dragon)?;
     huge()
 }
@@ -164,21 +166,32 @@ fn surface_of(geometry: Arc<Geometry>, placement: Placement) -> Surface {
     Surface { body: scene::Body { geometry, placed }, placement }
 }
 
-/// How many vertices a dab covers.
-fn covered(geometry: &Arc<Geometry>, reach: Reach, place: &Sample, radius: f32) -> usize {
-    let surface = surface_of(geometry.clone(), Placement::Vertex);
+/// How many elements a dab covers.
+fn covered(on: &On, reach: Reach, place: &Sample, radius: f32) -> usize {
+    let geometry = &on.0;
+    let surface = surface_of(geometry.clone(), on.1);
     let Some(hit) = geometry.bvh().cast(place.origin, place.direction) else { return 0 };
     let scene = Scene::open(View::Parallel { forward: Vec3::NEG_Z });
     let touch = Touch { middle: hit.point, face: Some(hit.face) };
     Footprint::new(reach, surface, scene).cover(&touch, radius).len()
 }
 
-/// The radius at which a dab at a place covers a share of the vertices.
-fn radius_covering(geometry: &Arc<Geometry>, share: f64, reach: Reach, place: &Sample) -> f32 {
-    let goal = (geometry.mesh().vertex_count() as f64 * share) as usize;
+/// A shape, and which of its elements are counted.
+type On = (Arc<Geometry>, Placement);
+
+/// What the first set of a document is on.
+fn first_of(document: &Document) -> Result<On> {
+    let part = document.parts().first().context("a part")?;
+    Ok((part.geometry.clone(), part.sets.first().context("a set")?.placement))
+}
+
+/// The radius at which a dab at a place covers a share of the elements.
+fn radius_covering(on: &On, share: f64, reach: Reach, place: &Sample) -> f32 {
+    let (geometry, placement) = on;
+    let goal = (placement.count(geometry.mesh()) as f64 * share) as usize;
     // A disc of that share of the area, and some more for surface that hides itself.
     let disc = (geometry.measures().area * share / std::f64::consts::PI).sqrt() as f32;
-    let covered = |radius: f32| covered(geometry, reach, place, radius);
+    let covered = |radius: f32| covered(on, reach, place, radius);
     let (mut low, mut high) = (0.0, 4.0 * disc);
     for _ in 0..9 {
         let radius = f32::midpoint(low, high);
@@ -191,10 +204,10 @@ fn radius_covering(geometry: &Arc<Geometry>, share: f64, reach: Reach, place: &S
 /// The 95th percentile of the milliseconds the first dab of a stroke takes, over a share of the
 /// vertices; with a mouse, the pointer hovered there before.
 fn dab_p95(document: &mut Document, share: f64, reach: Reach, is_hovered: bool) -> Result<f64> {
-    let geometry = document.parts().first().context("a part")?.geometry.clone();
+    let on = first_of(document)?;
     let mut times = Vec::new();
-    for (i, sample) in sights(&geometry, 40).iter().enumerate() {
-        let start = stroke_over(document, radius_covering(&geometry, share, reach, sample), reach)?;
+    for (i, sample) in sights(&on.0, 40).iter().enumerate() {
+        let start = stroke_over(document, radius_covering(&on, share, reach, sample), reach)?;
         let id = HandId(i as u64);
         if is_hovered {
             document.hover(id, &start, sample)?;
@@ -213,11 +226,11 @@ fn dab_p95(document: &mut Document, share: f64, reach: Reach, is_hovered: bool) 
 /// The same for the dabs along strokes, which go on over surface that is known in part. A radius
 /// covers more here and less there: dabs off the share by more than a quarter do not count.
 fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
-    let geometry = document.parts().first().context("a part")?.geometry.clone();
-    let goal = geometry.mesh().vertex_count() as f64 * share;
+    let on = first_of(document)?;
+    let goal = on.1.count(on.0.mesh()) as f64 * share;
     let mut times = Vec::new();
-    for (i, place) in sights(&geometry, 16).iter().enumerate() {
-        let radius = radius_covering(&geometry, share, Reach::Skin, place);
+    for (i, place) in sights(&on.0, 16).iter().enumerate() {
+        let radius = radius_covering(&on, share, Reach::Skin, place);
         let id = HandId(i as u64);
         document.begin_stroke(id, stroke_over(document, radius, Reach::Skin)?)?;
         let mut dabs = Vec::new();
@@ -234,7 +247,7 @@ fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
         document.end_stroke(id);
         document.forget_hand(id);
         dabs.retain(|(_, sample)| {
-            let covers = covered(&geometry, Reach::Skin, sample, radius) as f64;
+            let covers = covered(&on, Reach::Skin, sample, radius) as f64;
             (covers / goal - 1.0).abs() < 0.25
         });
         times.extend(dabs.into_iter().map(|(took, _)| took));
@@ -243,8 +256,8 @@ fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
     Ok(times.get(times.len() * 95 / 100).copied().unwrap_or(f64::NAN))
 }
 
-fn with_coat(mut part: NewPart) -> NewPart {
-    let coat = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, [1.0; 4], &part.mesh);
+fn with_coat(mut part: NewPart, placement: Placement) -> NewPart {
+    let coat = NewSet::flooded("Coat", placement, Encoding::Color, [1.0; 4], &part.mesh);
     part.sets.insert(0, coat);
     part
 }
@@ -264,7 +277,7 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let project = store.create_project("Bench", 1)?;
     let mut document = Document::default();
     let begun = Instant::now();
-    let change = document.apply(Edit::bring_in(vec![with_coat(part)]))?;
+    let change = document.apply(Edit::bring_in(vec![with_coat(part, Placement::Vertex)]))?;
     store.append(project, &change, "", 1, &document)?;
     prepare(&document);
     let kept = begun.elapsed().as_secs_f64() * 1e3;
@@ -274,9 +287,9 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let along = dab_along_p95(&mut document, 0.01)?;
     let deep = dab_p95(&mut document, 0.01, Reach::Deep, false)?;
     // A stroke across the whole front, as wide as those dabs.
-    let geometry = document.parts().first().context("a part")?.geometry.clone();
-    let samples = sights(&geometry, 8);
-    let radius = radius_covering(&geometry, 0.01, Reach::Skin, &samples[0]);
+    let on = first_of(&document)?;
+    let samples = sights(&on.0, 8);
+    let radius = radius_covering(&on, 0.01, Reach::Skin, &samples[0]);
     let start = stroke_over(&document, radius, Reach::Skin)?;
     let stroke = document.apply(Edit::Stroke { start, samples })?;
     store.append(project, &stroke, "", 1, &document)?;
@@ -296,6 +309,30 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
         "| {title} | {triangles} | {import_ms:.0} ms | {kept:.0} ms | {open:.0} ms | {skin:.1} ms | {hovered:.1} ms | {along:.1} ms | {deep:.1} ms | {undo:.0} ms | {:.0} MB |",
         peak_bytes() as f64 / 1e6
     );
+    Ok(())
+}
+
+/// Dabs over 1 % of the elements, on each placement.
+fn dabs(path: &Path) -> Result<()> {
+    println!("\nDabs over 1 % of the dragon's elements, 95th percentiles:\n");
+    println!(
+        "| placement | elements | skin, hovered before | skin, later | skin, out of nowhere | deep |\n|---|---|---|---|---|---|"
+    );
+    for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
+        let part = with_coat(read(path)?.remove(0), placement);
+        let mut document = document_of(vec![part])?;
+        prepare(&document);
+        let on = first_of(&document)?;
+        println!(
+            "| {} | {} | {:.1} ms | {:.1} ms | {:.1} ms | {:.1} ms |",
+            placement.words(),
+            placement.count(on.0.mesh()),
+            dab_p95(&mut document, 0.01, Reach::Skin, true)?,
+            dab_along_p95(&mut document, 0.01)?,
+            dab_p95(&mut document, 0.01, Reach::Skin, false)?,
+            dab_p95(&mut document, 0.01, Reach::Deep, false)?,
+        );
+    }
     Ok(())
 }
 

@@ -194,8 +194,7 @@ async fn holding_still_builds_up_only_if_asked() -> Result<()> {
     // Half of black over the ground, however long it is held.
     assert!(once.abs_diff(ground / 2) <= 1, "{ground} became {once}");
 
-    let switch = Locator::Css("input[type=checkbox][role=switch]");
-    browser.client.find(switch).await?.click().await?;
+    browser.choose_row("Builds up", "also while held still").await?;
     browser.press_for(470.0, 400.0, Duration::from_millis(2500)).await?;
     let built = darkest().await?;
     assert!(built < once - 20, "held, it goes on past its opacity: {ground}, {once}, {built}");

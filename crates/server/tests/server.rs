@@ -428,3 +428,86 @@ fn the_committed_description_has_not_drifted() {
     let committed = include_str!("../../../web/openapi.json");
     assert!(committed == openapi_json(), "run `cargo xtask api` and commit what it writes");
 }
+
+/// A PNG of one white pixel, as PNG (ISO/IEC 15948) writes it.
+const WHITE_PIXEL: &[u8] = &[
+    0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0x00, 0x00, 0x00, 0x0d, 0x49, 0x48, 0x44, 0x52,
+    0x00, 0x00, 0x00, 0x01, 0x00, 0x00, 0x00, 0x01, 0x08, 0x00, 0x00, 0x00, 0x00, 0x3a, 0x7e, 0x9b,
+    0x55, 0x00, 0x00, 0x00, 0x0a, 0x49, 0x44, 0x41, 0x54, 0x78, 0xda, 0x63, 0xf8, 0x0f, 0x00, 0x01,
+    0x01, 0x01, 0x00, 0x1c, 0xb0, 0x8c, 0x99, 0x00, 0x00, 0x00, 0x00, 0x49, 0x45, 0x4e, 0x44, 0xae,
+    0x42, 0x60, 0x82,
+];
+
+#[tokio::test]
+async fn stencils_palettes_previews_heat_and_corners_are_served() {
+    let address = serve(Store::in_memory().unwrap()).await;
+    let project = bollard(address).await;
+    let send = async |what: &str, body: &[u8]| {
+        let head = format!(
+            "POST /api/v1/projects/{project}/{what} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/octet-stream"
+        );
+        let (status, body) = ask(address, &head, body).await;
+        (status, serde_json::from_slice::<Value>(&body).unwrap_or(Value::Null))
+    };
+    let (status, taken) = send("stencils", WHITE_PIXEL).await;
+    assert_eq!((status, &taken["width"], &taken["height"]), (200, &json!(1), &json!(1)), "{taken}");
+    let (status, refused) = send("stencils", b"GIF89a but no more").await;
+    assert_eq!(status, 422);
+    assert!(refused["message"].as_str().unwrap().contains("choose a PNG"), "{refused}");
+
+    let json = br#"[{ "name": "Tar", "color": [0, 0.5, 1] }]"#;
+    assert_eq!(send("palette", json).await.0, 204);
+    for (bad, words) in [
+        (&b"255 0"[..], "line 1: blue is missing"),
+        (b"[1, 2]", "must be a list"),
+        (b"\xff\xfe", "byte 0 is no text"),
+        (b"# only words", "no color in it"),
+    ] {
+        let (status, refused) = send("palette", bad).await;
+        assert!(status == 422 && refused["message"].as_str().unwrap().contains(words), "{refused}");
+    }
+    let head = format!("GET /api/v1/projects/{project}/palette HTTP/1.1\r\nHost: {address}");
+    let (status, text) = ask(address, &head, b"").await;
+    assert_eq!(
+        (status, String::from_utf8(text).unwrap().lines().last()),
+        (200, Some("0 128 255 Tar"))
+    );
+
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    assert_eq!(hello["outline"]["swatches"][0]["name"], "Tar");
+    let part = &hello["outline"]["parts"][0];
+    let (id, set, vertices) = (&part["id"], &part["sets"][0]["id"], &part["vertices"]);
+    let adjustment = |how: Value| {
+        json!({ "type": "preview", "adjustment": {
+            "part": id, "set": set, "channels": [true, true, true, false], "how": how } })
+    };
+    let mut frames: Vec<[u32; 5]> = Vec::new();
+    let mut note = |frame: &[u8]| {
+        let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
+        frames.push(std::array::from_fn(word));
+    };
+    say(&mut socket, adjustment(json!({ "type": "invert" }))).await;
+    say(&mut socket, json!({ "type": "heat", "part": id, "snapshot": null })).await;
+    say(&mut socket, json!({ "type": "corners", "part": id, "set": set, "vertex": 0 })).await;
+    let corners = hear(&mut socket, "corners", &mut note).await;
+    assert!(corners["corners"].as_array().unwrap().len() >= 3, "{corners}");
+    say(&mut socket, adjustment(json!({ "type": "posterise", "steps": 0 }))).await;
+    let refused = hear(&mut socket, "no_preview", &mut note).await;
+    assert!(refused["message"].as_str().unwrap().contains("2 to 256"));
+    // The preview (6) has every value of the set, the heat (7) a number for each vertex.
+    let vertices = vertices.as_u64().unwrap() as u32;
+    assert!(frames.iter().any(|f| f[0] == 6 && f[3] == vertices));
+    assert!(frames.iter().any(|f| f[0] == 7 && f[2] == 0 && f[3] == vertices));
+    // A preview is nobody's change.
+    let (status, _) = post(
+        address,
+        &format!("/api/v1/projects/{project}/edits"),
+        json!({
+        "type": "adjust", "adjustment": adjustment(json!({ "type": "invert" }))["adjustment"] }),
+    )
+    .await;
+    assert_eq!(status, 204);
+    let kept = hear(&mut socket, "kept", |_| {}).await;
+    assert_eq!(kept["label"], "Invert of Coat");
+}

@@ -60,53 +60,83 @@ pub fn same_values(
         |value: &Rgba| (0..4).all(|i| !channels.0[i] || (value[i] - wanted[i]).abs() <= tolerance);
     // What may still be reached; looked at once, by all cores.
     let mut is_left: Vec<bool> = values.par_iter().map(is_same).collect();
-    is_left[start as usize] = false;
-    let mut found = vec![start];
+    let mut is_in = vec![false; values.len()];
+    let mut meet = |element: u32| {
+        let is_new = std::mem::replace(&mut is_left[element as usize], false);
+        is_in[element as usize] |= is_new;
+        is_new
+    };
+    meet(start);
     // Whatever is left of a face, or around a point, is reached through the first of it: neither
     // needs to be looked at again.
-    let mut face_done = vec![false; mesh.face_count()];
-    let mut point_done = vec![false; mesh.vertex_count()];
-    let mut next = 0;
-    while let Some(&element) = found.get(next) {
-        next += 1;
-        let element = element as usize;
-        let mut meet = |other: u32| {
-            if std::mem::replace(&mut is_left[other as usize], false) {
-                found.push(other);
-            }
-        };
-        match placement {
-            Placement::Face => {
-                for corner in mesh.face_corners(element) {
+    let mut is_done = vec![false; mesh.face_count()];
+    let mut open = Vec::new();
+    match placement {
+        Placement::Face => {
+            open.push(start);
+            while let Some(face) = open.pop() {
+                for corner in mesh.face_corners(face as usize) {
                     let mut other = topology.across(corner);
                     while other != corner {
-                        meet(topology.face_of(other) as u32);
+                        let neighbour = topology.face_of(other) as u32;
+                        if meet(neighbour) {
+                            open.push(neighbour);
+                        }
                         other = topology.across(other);
                     }
                 }
             }
-            Placement::Corner => {
-                let face = topology.face_of(element);
-                if !std::mem::replace(&mut face_done[face], true) {
-                    mesh.face_corners(face).for_each(|c| meet(c as u32));
-                }
-                let vertex = mesh.corner_vertices()[element] as usize;
-                if !std::mem::replace(&mut point_done[topology.point_of(vertex)], true) {
-                    topology.corners_at(vertex).iter().for_each(|&c| meet(c));
-                }
-            }
-            Placement::Vertex => {
-                for &corner in topology.corners_at(element) {
+        }
+        Placement::Vertex => {
+            open.push(start);
+            while let Some(vertex) = open.pop() {
+                for &corner in topology.corners_at(vertex as usize) {
                     let face = topology.face_of(corner as usize);
-                    if !std::mem::replace(&mut face_done[face], true) {
-                        mesh.face_vertices(face).iter().for_each(|&v| meet(v));
+                    if std::mem::replace(&mut is_done[face], true) {
+                        continue;
+                    }
+                    for &other in mesh.face_vertices(face) {
+                        if meet(other) {
+                            open.push(other);
+                        }
                     }
                 }
             }
         }
+        Placement::Corner => {
+            let mut is_point_done = vec![false; mesh.vertex_count()];
+            let mut points = Vec::new();
+            let point_of =
+                |corner: usize| topology.point_of(mesh.corner_vertices()[corner] as usize);
+            let face = topology.face_of(start as usize);
+            is_done[face] = true;
+            open.push(face as u32);
+            is_point_done[point_of(start as usize)] = true;
+            points.push(point_of(start as usize) as u32);
+            loop {
+                if let Some(face) = open.pop() {
+                    for corner in mesh.face_corners(face as usize) {
+                        let point = point_of(corner);
+                        if meet(corner as u32) && !is_point_done[point] {
+                            is_point_done[point] = true;
+                            points.push(point as u32);
+                        }
+                    }
+                } else if let Some(point) = points.pop() {
+                    for &corner in topology.corners_at(point as usize) {
+                        let face = topology.face_of(corner as usize);
+                        if meet(corner) && !is_done[face] {
+                            is_done[face] = true;
+                            open.push(face as u32);
+                        }
+                    }
+                } else {
+                    break;
+                }
+            }
+        }
     }
-    found.par_sort_unstable();
-    found
+    (0..is_in.len() as u32).filter(|&element| is_in[element as usize]).collect()
 }
 
 /// The elements at edges that only one face has.

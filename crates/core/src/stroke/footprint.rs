@@ -1,6 +1,7 @@
 //! What a dab covers, whichever way it reaches.
 
 use glam::{Affine3A, Mat3A, Vec3};
+use rayon::prelude::*;
 
 use super::{Brush, Reach, View, deep, skin::Skin};
 use crate::{
@@ -13,6 +14,9 @@ use crate::{
 
 /// How far a corner's point is drawn towards its face's centroid.
 const CORNER_INWARD: f32 = 0.25;
+
+/// The fewest faces worth giving to another core.
+const LEAST_SHARE: usize = 256;
 
 /// An element under the dab.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -158,6 +162,48 @@ impl Elements {
                 let under_pointer = (Some(face as u32) == face_under_pointer).then_some(0.0);
                 under_pointer.or_else(|| inside(placed.to_project(mesh.face_centroid(face))))
             }),
+        }
+    }
+
+    /// Considers the elements of many faces, each of which comes once: those that no other face
+    /// has are looked at by all cores.
+    pub(super) fn gather_faces(
+        &mut self,
+        mesh: &Mesh,
+        faces: &[u32],
+        face_under_pointer: Option<u32>,
+        inside: impl Fn(Vec3) -> Option<f32> + Sync,
+    ) {
+        let placed = self.placed;
+        let of_corners = |&face: &u32| {
+            let centroid = mesh.face_centroid(face as usize);
+            let inside = &inside;
+            mesh.face_corners(face as usize).filter_map(move |corner| {
+                let point = mesh.corner_position(corner).lerp(centroid, CORNER_INWARD);
+                let distance = inside(placed.to_project(point))?;
+                Some(Covered { element: corner as u32, distance })
+            })
+        };
+        let of_face = |&face: &u32| {
+            let under_pointer = (Some(face) == face_under_pointer).then_some(0.0);
+            let middle = || placed.to_project(mesh.face_centroid(face as usize));
+            let distance = under_pointer.or_else(|| inside(middle()))?;
+            Some(Covered { element: face, distance })
+        };
+        match self.placement {
+            Placement::Vertex => {
+                for &face in faces {
+                    self.gather(mesh, face as usize, face_under_pointer, &inside);
+                }
+            }
+            Placement::Corner => {
+                let shared = faces.par_iter().with_min_len(LEAST_SHARE);
+                self.covered.par_extend(shared.flat_map_iter(of_corners));
+            }
+            Placement::Face => {
+                let shared = faces.par_iter().with_min_len(LEAST_SHARE);
+                self.covered.par_extend(shared.filter_map(of_face));
+            }
         }
     }
 

@@ -72,8 +72,8 @@ impl Circle {
 
     /// Distance of a point from the middle as seen, in radii, when inside.
     fn inside(&self, point: Vec3) -> Option<f32> {
-        let distance = self.seen(point)?.length() / self.radius;
-        (distance <= 1.0).then_some(distance)
+        let square = self.seen(point)?.length_squared();
+        (square <= self.radius * self.radius).then(|| square.sqrt() / self.radius)
     }
 
     /// Whether anything within a distance of a point may come into the circle.
@@ -191,7 +191,6 @@ impl Skin {
             self.around.clear();
             let seen = |corner| circle.seen(placed.to_project(mesh.corner_position(corner)));
             self.around.extend(corners.clone().map(seen));
-            elements.gather(mesh, face as usize, Some(start), |point| circle.inside(point));
             for (i, corner) in corners.enumerate() {
                 let end = self.around.get(i + 1).unwrap_or(&self.around[0]);
                 if !circle.meets_edge(self.around[i], *end) {
@@ -211,6 +210,7 @@ impl Skin {
                 }
             }
         }
+        elements.gather_faces(mesh, &self.open, Some(start), |point| circle.inside(point));
     }
 
     /// Everything in the circle, wherever it hangs together.
