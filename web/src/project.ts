@@ -32,6 +32,8 @@ export class Project {
   spanDrawn = false;
   /** A span changed since it was asked about. */
   private fillWaiting = false;
+  /** Which snapshots' values were asked for. */
+  private readonly valuesAsked = new Set<string>();
   /** What the heat on the stage was asked for. */
   private heatAsked = "";
   /** The last fill or adjustment, to be made again. */
@@ -54,6 +56,7 @@ export class Project {
         this.previewing = null;
         this.awaitingCorners = false;
         this.heatAsked = "";
+        this.valuesAsked.clear();
         set({ connected: false, unsaved: 0, stencil: null });
       },
       message: (message) => this.hear(message),
@@ -172,7 +175,11 @@ export class Project {
       if (!surface) continue;
       const same = part.sets.find((candidate) => candidate.name === name) ?? part.sets[0];
       const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
-      const then = (snapshot: string) => snapshotOf(part, wanted, snapshot)?.id ?? wanted;
+      const then = (snapshot: string) => {
+        const id = snapshotOf(part, wanted, snapshot)?.id ?? wanted;
+        if (id !== null && !surface.has(id)) this.askValues(part.id, id);
+        return id !== null && surface.has(id) ? id : wanted;
+      };
       const now = flipped !== null ? then(flipped) : wanted;
       if (wipe) before.set(part.id, then(wipe.snapshot));
       const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
@@ -192,6 +199,12 @@ export class Project {
     this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
     this.stage.setParallel(look.parallel);
     this.stage.setWire(look.wire);
+  }
+
+  /** Asks for a snapshot's values, once. */
+  private askValues(part: number, snapshot: number) {
+    const key = `${part} ${snapshot}`;
+    if (!this.valuesAsked.has(key) && this.live.say({ type: "values", part, set: snapshot })) this.valuesAsked.add(key);
   }
 
   /** Asks for the numbers behind the heat, anew after every change. */
@@ -224,10 +237,14 @@ export class Project {
     this.live.say({ type: "selection", part, index });
   }
 
-  /** Makes an edit; says why when it cannot be made. */
+  /** Makes an edit; says why when it cannot be made, or when it made no difference. */
   async edit(edit: Schemas["Edit"]): Promise<boolean> {
-    const { error } = await api.POST("/api/v1/projects/{project}/edits", { params: { path: { project: this.id } }, body: edit });
+    const { data, error } = await api.POST("/api/v1/projects/{project}/edits", { params: { path: { project: this.id } }, body: edit });
     if (error) set({ said: { text: messageOf(error), bad: true } });
+    else if (!data.changed) {
+      const why = whyNothing(edit);
+      if (why) set({ said: { text: `Nothing changed: ${why}.`, bad: false } });
+    }
     return !error;
   }
 
@@ -380,5 +397,24 @@ export class Project {
     if (!this.strokeUnderWay) return;
     this.strokeUnderWay = false;
     this.live.say({ type: "stroke_end" });
+  }
+}
+
+/** Why an edit may have made no difference, where a hand would wonder. */
+function whyNothing(edit: Schemas["Edit"]): string | null {
+  switch (edit.type) {
+    case "fill":
+      return edit.fill.region.type === "chosen" ? "nothing is selected, or it looks so already" : "nothing lies there, it looks so already, or the mask protects it";
+    case "adjust":
+      return "these numbers leave everything as it is, or the mask protects it";
+    case "clear_part":
+    case "clear_channels":
+      return "it is at its ground color already, or protected";
+    case "restore_snapshot":
+      return "everything is as it was then";
+    case "make_parts_agree":
+      return "every part has all sets already";
+    default:
+      return null;
   }
 }

@@ -48,7 +48,7 @@ use crate::{
 pub const MOST_SETS: usize = 16;
 
 /// The most selections, masks and snapshots a part may carry beside its sets.
-pub const MOST_HELPERS: usize = 48;
+pub const MOST_HELPERS: usize = 256;
 
 /// Names a part within its project; never used again after the part is gone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]

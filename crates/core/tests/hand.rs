@@ -6,11 +6,11 @@ mod common;
 use common::sheet;
 use glam::{Vec2, Vec3};
 use speckle_core::{
-    Channels, Document, Edit, Encoding, Mesh, Placement, Transform,
+    Channels, Document, Edit, Encoding, HandId, Mesh, Placement, Transform,
     color::linear_from_srgb,
     color_set::Role,
     curve::Curve,
-    document::{Fill, NewPart, NewSet},
+    document::{Direction, Fill, NewPart, NewSet},
     mesh::{MeshArrays, UvSet},
     region::Region,
     scene::Cutaway,
@@ -131,6 +131,44 @@ fn one_stroke_paints_all_visible_parts_that_have_the_set() {
         }
         assert!(painted(&document, 0).is_empty());
     }
+}
+
+/// Whatever another hand does to the list of parts meanwhile, the journal has all that stays.
+#[test]
+fn a_part_that_goes_or_moves_takes_no_paint_of_the_others_along() {
+    let meshes = vec![
+        ("Left", raised(sheet(20, 0.0), -1.0, 0.0)),
+        ("Right", raised(sheet(20, 0.0), 1.05, 0.0)),
+    ];
+    let mut document = parts(meshes, Placement::Vertex);
+    let bare = document.record();
+    let mesh = |document: &Document, i: usize| document.parts()[i].geometry.mesh().clone();
+    let meshes = [mesh(&document, 0), mesh(&document, 1)];
+    let (left, right) = (document.parts()[0].id, document.parts()[1].id);
+    let mut start = black(&document, 0.4);
+    start.coat.all_parts = true;
+    let hand = HandId(1);
+    document.begin_stroke(hand, start).unwrap();
+    document.extend_stroke(hand, &[over(-0.3, 0.0), over(0.3, 0.0)]).unwrap();
+    let moved = document.apply(Edit::MovePart { part: right, to: 0 }).unwrap();
+    document.extend_stroke(hand, &[over(0.3, 0.3)]).unwrap();
+    let gone = document.apply(Edit::DeleteParts { parts: vec![left] }).unwrap();
+    document.extend_stroke(hand, &[over(0.6, 0.3)]).unwrap();
+    let stroke = document.end_stroke(hand).unwrap();
+    assert_eq!(stroke.steps.len(), 1, "the part that is left");
+    let painted = document.parts()[0].sets[0].values.clone();
+    assert!(painted.iter().any(|v| v[0] == 0.0));
+    // The journal alone leads to the same state, and back.
+    let mut replayed = Document::restore(bare, meshes.to_vec()).unwrap();
+    for change in [&moved, &gone, &stroke] {
+        replayed.replay(change, Direction::Forward).unwrap();
+    }
+    assert!(replayed.parts()[0].sets[0].values == painted);
+    for change in [&stroke, &gone, &moved] {
+        document.replay(change, Direction::Backward).unwrap();
+    }
+    let all_white = |part: &speckle_core::Part| part.sets[0].values.iter().all(|v| *v == [1.0; 4]);
+    assert!(document.parts().iter().all(all_white));
 }
 
 #[test]

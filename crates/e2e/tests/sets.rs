@@ -49,7 +49,7 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
     browser.choose_flat().await?;
 
     // Data is painted with one number.
-    browser.click("value-0.5").await?;
+    browser.click("value-half").await?;
     browser.until("speckle.state().value === 0.5").await?;
     browser.click("value-1").await?;
     browser.eval("(speckle.brush(24, 1, 1), true)").await?;

@@ -53,10 +53,11 @@ impl App {
             })
             .await?;
         }
-        edited.map(|()| project)
+        edited.map(|_| project)
     }
 
-    async fn edit(&self, project: ProjectId, edit: Edit, hand: String) -> Result<(), ApiError> {
+    /// Makes an edit; tells whether anything changed.
+    async fn edit(&self, project: ProjectId, edit: Edit, hand: String) -> Result<bool, ApiError> {
         let (reply, answer) = oneshot::channel();
         self.send(project, Command::Edit(edit, hand, reply)).await?;
         answer.await.map_err(|_| gone())?.map_err(ApiError::bad_request)

@@ -15,7 +15,8 @@ use std::{
 
 use axum::extract::ws::Message;
 use speckle_core::{
-    Change, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
+    Change, ColorSet, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
+    color_set::Role,
     document::Direction,
     stencil::{Stencil, StencilId},
     stroke::Sample,
@@ -46,8 +47,8 @@ pub enum Command {
     Leave(ClientId),
     /// A client says something.
     Say(ClientId, ClientMessage),
-    /// An edit from elsewhere, with who made it.
-    Edit(Edit, String, oneshot::Sender<Result<(), String>>),
+    /// An edit from elsewhere, with who made it; answered with whether anything changed.
+    Edit(Edit, String, oneshot::Sender<Result<bool, String>>),
     /// The parts as they are, sharing their arrays.
     Parts(oneshot::Sender<Now>),
     /// An image that paint may be laid on through; answered with its name.
@@ -211,7 +212,8 @@ impl Session {
             Command::Say(client, message) => self.hear(client, message),
             Command::Edit(edit, author, reply) => {
                 let result = self.document.apply(edit).map_err(|error| error.to_string());
-                let result = result.and_then(|change| self.keep(&change, &author));
+                let result = result
+                    .and_then(|change| self.keep(&change, &author).map(|()| !change.is_empty()));
                 let _ = reply.send(result);
             }
             Command::Parts(reply) => {
@@ -273,7 +275,7 @@ impl Session {
     }
 
     fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
-        for set in &part.sets {
+        for set in part.sets.iter().filter(|set| !is_snapshot(set)) {
             tell(self, wire::values(part.id, set));
             tell(self, wire::figures(part.id, set));
         }
@@ -320,6 +322,11 @@ impl Session {
                     self.tell(client, wire::json(&ServerMessage::NoPreview { message }));
                 }
             },
+            ClientMessage::Values { part, set } => {
+                if let Ok(set) = self.document.set(part, set).cloned() {
+                    self.tell(client, wire::values(part, &set));
+                }
+            }
             ClientMessage::Corners { part, set, vertex } => {
                 self.show_corners(client, part, set, vertex);
             }
@@ -475,7 +482,10 @@ impl Session {
                 }
                 (Step::Set { part, set, .. }, Direction::Forward)
                 | (Step::SetGone { part, set, .. }, Direction::Backward) => {
-                    if let Ok(set) = self.document.set(*part, set.id).cloned() {
+                    let now = self.document.set(*part, set.id);
+                    if let Ok(set) = now.cloned()
+                        && !is_snapshot(&set)
+                    {
                         self.tell_all(&wire::values(*part, &set));
                         self.tell_all(&wire::figures(*part, &set));
                     }
@@ -545,6 +555,11 @@ impl Session {
     fn tell_all(&mut self, message: &Message) {
         self.clients.retain(|_, hand| hand.sender.try_send(message.clone()).is_ok());
     }
+}
+
+/// Snapshots are many and seldom looked at: their values go to who asks for them.
+fn is_snapshot(set: &ColorSet) -> bool {
+    matches!(set.role, Role::Snapshot { .. })
 }
 
 fn hand_of(client: ClientId) -> HandId {

@@ -72,6 +72,13 @@ pub enum ClientMessage {
         /// The adjustment.
         adjustment: Adjustment,
     },
+    /// What does a snapshot hold? Answered by a values frame.
+    Values {
+        /// The part.
+        part: PartId,
+        /// The snapshot of a set.
+        set: SetId,
+    },
     /// What does every corner at a vertex hold?
     Corners {
         /// The part.

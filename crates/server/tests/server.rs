@@ -271,7 +271,7 @@ async fn nonsense_is_refused_with_a_sentence_and_changes_nothing() {
     assert_eq!(status, 422);
     assert!(told["message"].as_str().unwrap().contains("Coat already"));
     let (status, _) = post(address, &edits, with_part(add("Wear"))).await;
-    assert_eq!(status, 204);
+    assert_eq!(status, 200);
     let outline = hear(&mut socket, "outline", |_| {}).await;
     assert_eq!(outline["outline"]["parts"][0]["sets"][1]["name"], "Wear");
 
@@ -391,7 +391,7 @@ async fn whoever_has_a_project_open_hears_of_its_name_its_parts_and_its_end() {
 
     let edits = format!("{path}/edits");
     let edit = json!({ "type": "duplicate_part", "part": part }).to_string();
-    assert_eq!(ask(address, &request("POST", &edits), edit.as_bytes()).await.0, 204);
+    assert_eq!(ask(address, &request("POST", &edits), edit.as_bytes()).await.0, 200);
     let kept = loop {
         let kept = hear(&mut socket, "kept", |_| {}).await;
         if kept["history"]["undo"]["hand"] == "Tern" {
@@ -507,7 +507,29 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
         "type": "adjust", "adjustment": adjustment(json!({ "type": "invert" }))["adjustment"] }),
     )
     .await;
-    assert_eq!(status, 204);
+    assert_eq!(status, 200);
     let kept = hear(&mut socket, "kept", |_| {}).await;
     assert_eq!(kept["label"], "Invert of Coat");
+
+    // A snapshot's values come when they are asked for, and not before.
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let (_, done) = post(address, &edits, json!({ "type": "take_snapshot", "name": "Then" })).await;
+    assert_eq!(done["changed"], true);
+    let mut values = Vec::new();
+    let mut note = |frame: &[u8]| {
+        let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
+        if word(0) == 2 {
+            values.push(word(2));
+        }
+    };
+    let outline = hear(&mut socket, "outline", &mut note).await;
+    hear(&mut socket, "kept", &mut note).await;
+    let snapshot = outline["outline"]["parts"][0]["helpers"][0]["id"].clone();
+    say(&mut socket, json!({ "type": "values", "part": id, "set": snapshot })).await;
+    say(&mut socket, json!({ "type": "corners", "part": id, "set": set, "vertex": 0 })).await;
+    hear(&mut socket, "corners", &mut note).await;
+    assert_eq!(values, [snapshot.as_u64().unwrap() as u32]);
+    let (_, done) =
+        post(address, &edits, json!({ "type": "restore_snapshot", "name": "Then" })).await;
+    assert_eq!(done["changed"], false, "nothing happened since");
 }

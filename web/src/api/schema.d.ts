@@ -462,6 +462,13 @@ export interface components {
         } | {
             /** @description The part. */
             part: components["schemas"]["PartId"];
+            /** @description The snapshot of a set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "values";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
             /** @description The set. */
             set: components["schemas"]["SetId"];
             /** @enum {string} */
@@ -779,6 +786,11 @@ export interface components {
             start: components["schemas"]["StrokeStart"];
             /** @enum {string} */
             type: "stroke";
+        };
+        /** @description What came of an edit. */
+        Edited: {
+            /** @description Whether anything is other than it was. */
+            changed: boolean;
         };
         /**
          * @description What the numbers of a set mean.
@@ -1983,11 +1995,13 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
             };
             422: {
                 headers: {

@@ -11,8 +11,8 @@ export function ValueWell({ value, onChange }: { value: number; onChange: (value
       </Box>
       <Slider size="small" value={value} min={0} max={1} step={0.01} aria-label="Value to paint with" onChange={(_, next) => onChange(next)} sx={{ py: 0.75, color: `color-mix(in srgb, #000, #fff ${Math.round(value * 70)}%)` }} />
       <Box sx={{ display: "flex", gap: 0.5 }}>
-        {([["0", 0], ["½", 0.5], ["1", 1]] as const).map(([shown, number]) => (
-          <Button key={shown} size="small" variant={value === number ? "contained" : "outlined"} color="inherit" data-test={`value-${number}`} onClick={() => onChange(number)} sx={{ minWidth: 0, flex: 1, minHeight: 24, py: 0 }}>{shown}</Button>
+        {([["0", 0, "0"], ["½", 0.5, "half"], ["1", 1, "1"]] as const).map(([shown, number, mark]) => (
+          <Button key={shown} size="small" variant={value === number ? "contained" : "outlined"} color="inherit" data-test={`value-${mark}`} onClick={() => onChange(number)} sx={{ minWidth: 0, flex: 1, minHeight: 24, py: 0 }}>{shown}</Button>
         ))}
       </Box>
     </Box>

@@ -228,8 +228,8 @@ impl Document {
                     return Err(EditError::DoesNotFit("the part to take away is not in its place"));
                 }
                 self.parts.remove(*index);
-                // Whoever paints on it holds a pointer over nothing now.
-                self.strokes.retain(|_, stroke| stroke.canvases().all(|c| c.part != part.id));
+                // Whoever paints on it alone holds a pointer over nothing now.
+                self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.part == part.id));
                 self.forget_kept();
             }
             (Step::PartMoved { from, to }, _) => {
@@ -297,7 +297,7 @@ impl Document {
                     return Err(EditError::DoesNotFit("the set to take away is not in its place"));
                 }
                 owner.sets.remove(*index);
-                self.strokes.retain(|_, stroke| !paints(stroke, set.id));
+                self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.set == set.id));
                 self.forget_kept();
             }
             (Step::Values { part, set, patch }, _) => {

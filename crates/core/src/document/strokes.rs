@@ -130,33 +130,30 @@ impl Document {
         let targets: Vec<(PartId, SetId)> = stroke.canvases().map(|c| (c.part, c.set)).collect();
         let mut kepts: Vec<Kept> =
             targets.iter().map(|(_, set)| kept.remove(set).unwrap_or_default()).collect();
-        // Canvases are in the order of the parts, so one walk over them finds all sets.
-        let mut fields = Vec::with_capacity(targets.len());
-        let mut missing = None;
-        let mut left = parts.iter_mut();
-        for (&(part, set), kept) in targets.iter().zip(&mut kepts) {
-            let owner = left.find(|owner| owner.id == part);
-            let found = owner.and_then(|owner| owner.sets.iter_mut().find(|own| own.id == set));
-            match found {
-                Some(found) => {
-                    fields.push(Values {
-                        now: Arc::make_mut(&mut found.values).as_mut_slice(),
-                        kept,
-                    });
+        // The list of parts may have another order than when the pointer went down.
+        let mut found: Vec<Option<&mut ColorSet>> = targets.iter().map(|_| None).collect();
+        for part in parts.iter_mut() {
+            for set in &mut part.sets {
+                if let Some(i) = targets.iter().position(|target| *target == (part.id, set.id)) {
+                    found[i] = Some(set);
                 }
-                None => missing = Some(EditError::NoSuchPart),
             }
         }
-        let changed =
-            if missing.is_none() { stroke.extend(samples, &mut fields) } else { Vec::new() };
+        let mut fields = Vec::with_capacity(targets.len());
+        for (set, kept) in found.into_iter().flatten().zip(&mut kepts) {
+            let now = Arc::make_mut(&mut set.values).as_mut_slice();
+            fields.push(Values { now, kept });
+        }
+        let is_whole = fields.len() == targets.len();
+        let changed = if is_whole { stroke.extend(samples, &mut fields) } else { Vec::new() };
         drop(fields);
         for (&(_, set), theirs) in targets.iter().zip(kepts) {
             kept.insert(set, theirs);
         }
-        match missing {
-            Some(error) => Err(error),
-            None => Ok(targets.into_iter().zip(changed).map(|((p, s), c)| (p, s, c)).collect()),
+        if !is_whole {
+            return Err(EditError::NoSuchPart);
         }
+        Ok(targets.into_iter().zip(changed).map(|((part, set), c)| (part, set, c)).collect())
     }
 
     /// Whether a hand's pointer is down.

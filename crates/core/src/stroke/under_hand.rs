@@ -131,6 +131,19 @@ impl StrokeUnderHand {
         self.painted.iter().map(|painted| (&painted.canvas, painted.touched.as_slice()))
     }
 
+    /// Paints no more on a canvas that is gone; false when none is left.
+    pub fn leave(&mut self, is_gone: impl Fn(&Canvas) -> bool) -> bool {
+        for i in (0..self.painted.len()).rev() {
+            if is_gone(&self.painted[i].canvas) {
+                self.painted.remove(i);
+                for lane in &mut self.lanes {
+                    lane.footprints.remove(i);
+                }
+            }
+        }
+        !self.painted.is_empty()
+    }
+
     /// Moves the pointer along samples and paints into the values of each canvas, in their order;
     /// returns the elements that changed of each, ascending.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Values]) -> Vec<Vec<u32>> {

@@ -233,20 +233,27 @@ impl Files {
     }
 }
 
+/// What came of an edit.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Edited {
+    /// Whether anything is other than it was.
+    changed: bool,
+}
+
 /// Makes an edit.
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/edits", params(("project" = i64, Path)),
     request_body = Edit,
-    responses((status = 204), (status = 422, body = ApiError))
+    responses((status = 200, body = Edited), (status = 422, body = ApiError))
 )]
 pub async fn edit(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
     headers: HeaderMap,
     Json(edit): Json<Edit>,
-) -> Result<StatusCode, ApiError> {
-    app.edit(project, edit, hand(&headers)).await?;
-    Ok(StatusCode::NO_CONTENT)
+) -> Result<Json<Edited>, ApiError> {
+    let changed = app.edit(project, edit, hand(&headers)).await?;
+    Ok(Json(Edited { changed }))
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
