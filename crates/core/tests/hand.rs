@@ -3,7 +3,7 @@
 
 mod common;
 
-use common::sheet;
+use common::{beside, sheet};
 use glam::{Vec2, Vec3};
 use speckle_core::{
     Channels, Document, Edit, Encoding, HandId, Mesh, Placement, Transform,
@@ -204,14 +204,7 @@ fn what_another_part_hides_is_not_painted_unless_the_brush_goes_through() {
 /// *apart* takes in both, and *through* what lies behind as well.
 #[test]
 fn the_skin_may_reach_apart_and_through() {
-    let mut three = sheet(20, 0.0);
-    let others = [raised(sheet(20, 0.0), 2.1, 0.0), sheet(20, -1.0)];
-    for other in others {
-        let (first, corners) = (three.positions.len() as u32, three.corner_vertices.len() as u32);
-        three.positions.extend(other.positions);
-        three.corner_vertices.extend(other.corner_vertices.iter().map(|v| v + first));
-        three.face_starts.extend(other.face_starts[1..].iter().map(|start| start + corners));
-    }
+    let three = beside(beside(sheet(20, 0.0), raised(sheet(20, 0.0), 2.1, 0.0)), sheet(20, -1.0));
     let counted = |through: bool, apart: bool| {
         let mut document = parts(vec![("Decks", three.clone())], Placement::Vertex);
         let mut start = black(&document, 0.5);

@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::sheet;
+use common::{beside, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
@@ -13,16 +13,6 @@ use speckle_core::{
     mesh::MeshArrays,
     stroke::{Action, Brush, BuildUp, Coat, Falloff, Reach, Sample, StrokeStart, View},
 };
-
-/// Both meshes in one, not joined.
-fn beside(mut a: MeshArrays, b: MeshArrays) -> MeshArrays {
-    let first = a.positions.len() as u32;
-    let corners = a.corner_vertices.len() as u32;
-    a.positions.extend(b.positions);
-    a.corner_vertices.extend(b.corner_vertices.iter().map(|v| v + first));
-    a.face_starts.extend(b.face_starts[1..].iter().map(|start| start + corners));
-    a
-}
 
 fn document(arrays: MeshArrays, placement: Placement) -> Document {
     let mesh = Mesh::new(arrays).unwrap();

@@ -4,7 +4,7 @@ mod common;
 
 use std::f32::consts::TAU;
 
-use common::sheet;
+use common::{beside, polygons, sheet};
 use glam::{Vec2, Vec3};
 use speckle_core::{
     Channels, ColorSet, Document, Edit, EditError, Encoding, Geometry, Mesh, Placement, SetId,
@@ -22,16 +22,6 @@ use speckle_core::{
     },
 };
 
-fn mesh(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
-    let mut face_starts = vec![0];
-    let mut corner_vertices = Vec::new();
-    for face in faces {
-        corner_vertices.extend_from_slice(face);
-        face_starts.push(corner_vertices.len() as u32);
-    }
-    Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] }).unwrap()
-}
-
 /// A cube whose sides are two triangles each.
 fn cube() -> Geometry {
     let positions =
@@ -40,7 +30,7 @@ fn cube() -> Geometry {
         [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
     let faces: Vec<Vec<u32>> =
         sides.iter().flat_map(|&[a, b, c, d]| [vec![a, b, c], vec![a, c, d]]).collect();
-    Geometry::new(mesh(positions, &faces))
+    Geometry::new(polygons(positions, &faces))
 }
 
 /// A cylinder of n sides: its wall of quads first, then its two lids.
@@ -55,7 +45,7 @@ fn cylinder(n: u32) -> Geometry {
         (0..n).map(|i| vec![i, (i + 1) % n, n + (i + 1) % n, n + i]).collect();
     faces.push((0..n).rev().collect());
     faces.push((n..2 * n).collect());
-    Geometry::new(mesh(positions, &faces))
+    Geometry::new(polygons(positions, &faces))
 }
 
 /// A ball of rings and quads, with its poles.
@@ -77,7 +67,7 @@ fn ball(rings: u32, around: u32) -> Geometry {
             faces.push(vec![at(ring, i), at(ring + 1, i), at(ring + 1, i + 1), at(ring, i + 1)]);
         }
     }
-    Geometry::new(mesh(positions, &faces))
+    Geometry::new(polygons(positions, &faces))
 }
 
 /// What a region covers of a set with given values, from the middle of the first face.
@@ -150,7 +140,7 @@ fn a_cylinders_wall_is_filled_from_a_full_turn_over_its_sides_on() {
 #[test]
 fn a_sheet_folded_flat_is_passed_at_a_half_turn_only() {
     let positions = vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::new(0.1, 0.9, 0.0)];
-    let fold = Geometry::new(mesh(positions, &[vec![0, 1, 2], vec![1, 0, 3]]));
+    let fold = Geometry::new(polygons(positions, &[vec![0, 1, 2], vec![1, 0, 3]]));
     assert_eq!(faces(&fold, Region::Crease { degrees: 179.0 }, 0), [0]);
     assert_eq!(faces(&fold, Region::Crease { degrees: 180.0 }, 0), [0, 1]);
 }
@@ -187,7 +177,7 @@ fn a_sliver_on_an_edge_is_no_bridge() {
     ];
     // A front over the whole edge, a sliver on it, and two faces of the side behind.
     let faces_of = [vec![0, 1, 3], vec![1, 0, 2], vec![0, 4, 2], vec![2, 4, 1]];
-    let step = Geometry::new(mesh(positions, &faces_of));
+    let step = Geometry::new(polygons(positions, &faces_of));
     assert_eq!(step.face_normals()[1], Vec3::ZERO);
     assert_eq!(faces(&step, Region::Crease { degrees: 30.0 }, 0), [0, 1]);
     assert_eq!(faces(&step, Region::Crease { degrees: 90.1 }, 0), [0, 1, 2, 3]);
@@ -195,12 +185,7 @@ fn a_sliver_on_an_edge_is_no_bridge() {
 
 #[test]
 fn a_piece_ends_where_nothing_hangs_together_and_a_patch_where_the_value_changes() {
-    let mut two = sheet(4, 0.0);
-    let (first, corners) = (two.positions.len() as u32, two.corner_vertices.len() as u32);
-    let other = sheet(4, 1.0);
-    two.positions.extend(other.positions);
-    two.corner_vertices.extend(other.corner_vertices.iter().map(|v| v + first));
-    two.face_starts.extend(other.face_starts[1..].iter().map(|start| start + corners));
+    let two = beside(sheet(4, 0.0), sheet(4, 1.0));
     let two = Geometry::new(Mesh::new(two).unwrap());
     assert_eq!(faces(&two, Region::Piece, 20), (16..32).collect::<Vec<u32>>());
     assert_eq!(faces(&two, Region::All, 20).len(), 32);
@@ -372,12 +357,7 @@ fn spans_cover_what_is_inside_their_solids() {
 #[test]
 fn a_lasso_takes_what_is_seen_inside_it_and_through_all_of_it() {
     // The lower sheet looks the same way and lies behind the upper one.
-    let mut both = sheet(10, 0.0);
-    let behind = sheet(10, -1.0);
-    let (first, corners) = (both.positions.len() as u32, both.corner_vertices.len() as u32);
-    both.positions.extend(behind.positions);
-    both.corner_vertices.extend(behind.corner_vertices.iter().map(|v| v + first));
-    both.face_starts.extend(behind.face_starts[1..].iter().map(|start| start + corners));
+    let both = beside(sheet(10, 0.0), sheet(10, -1.0));
     let mesh = Mesh::new(both).unwrap();
     let view = View::Parallel { forward: Vec3::NEG_Z };
     let screen = Screen { view, right: Vec3::X, up: Vec3::Y };

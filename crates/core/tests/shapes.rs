@@ -1,20 +1,15 @@
 //! Solids whose sizes are known by formula (any handbook of geometry).
 
+mod common;
+
 use std::f64::consts::{PI, TAU};
 
+use common::polygons;
 use glam::{DVec3, Vec3};
 use speckle_core::{Geometry, Mesh, MeshError, mesh::MeshArrays};
 
 fn geometry(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Geometry {
-    let mut face_starts = vec![0];
-    let mut corner_vertices = Vec::new();
-    for face in faces {
-        corner_vertices.extend_from_slice(face);
-        face_starts.push(corner_vertices.len() as u32);
-    }
-    Geometry::new(
-        Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] }).unwrap(),
-    )
+    Geometry::new(polygons(positions, faces))
 }
 
 /// A box of six quads, its lower corner and size given; outward faces.

@@ -430,3 +430,131 @@ async fn channels_are_composed_and_colorized_into_new_sets() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+#[tokio::test]
+async fn all_parts_are_painted_at_once_mirrored_softened_and_spanned() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "drifter").await?;
+    browser.click("area-paint").await?;
+    browser.press("!").await?;
+    browser.paint_with("#1E6F7C").await?;
+    browser.press("d").await?;
+    browser.choose_row("Works on", "all visible parts").await?;
+    browser
+        .until(
+            "document.querySelector('[data-test=target]').innerText.includes('all visible parts')",
+        )
+        .await?;
+    // A ball half as large as the boat meets several of its parts.
+    browser.eval("(speckle.brush(60, 1, 1), true)").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.stroke(&[(x, y), (x + 6.0, y)]).await?;
+    browser
+        .until("/^Deep stroke on Paint of [234] parts$/.test(speckle.state().history.undo?.label)")
+        .await?;
+    undo(&browser).await?;
+    let bare = browser.held("Paint").await?;
+    // One that lacks the set is named beside the brush.
+    let lacking = browser
+        .eval("(async () => { const part = speckle.state().parts[2]; await fetch(location.pathname + 'api/v1/projects/' + location.hash.split('/').pop() + '/edits', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ type: 'rename_set', part: part.id, set: part.sets[0].id, name: 'Other' }) }); return part.name; })()")
+        .await?;
+    let name = lacking.as_str().context("a name")?.to_owned();
+    browser
+        .until(&format!(
+            "document.querySelector('[data-test=target]').innerText.includes('{name} lacks it')"
+        ))
+        .await?;
+    browser.choose_row("Works on", "this part").await?;
+
+    // Mirrored across the boat's length, both sides are painted, also the one that is not seen.
+    browser.press("k").await?;
+    browser.click("mirror-Z").await?;
+    browser.eval("(speckle.brush(12, 1, 1), true)").await?;
+    browser.stroke(&[(x, y), (x + 12.0, y)]).await?;
+    history_says(&browser, "Skin stroke on Paint").await?;
+    let sides = browser
+        .eval("(() => { const { stage, state } = speckle; const id = state().parts[0].id; const surface = stage.surfaces.get(id);
+            const bytes = [...surface.values.get(state().parts[0].sets[0].id).bytes]; let near = 0, far = 0;
+            for (let v = 0; v < bytes.length / 4; v++) if (bytes[4 * v] === 0x1E) { if (surface.position(v).z > 0) near++; else far++; }
+            return [near, far]; })()")
+        .await?;
+    let [near, far]: [usize; 2] = serde_json::from_value(sides)?;
+    assert!(near > 5 && near.abs_diff(far) <= near / 10, "{near} {far}");
+    browser.click("mirror-Z").await?;
+
+    // Softened, the hard border of that stroke gets in-between values.
+    let painted = browser.held("Paint").await?;
+    let between = |held: &[[u8; 4]]| held.iter().filter(|v| v[0] > 0x20 && v[0] < 0xD0).count();
+    assert_eq!(between(&painted), 0);
+    browser.click("tool-tidy").await?;
+    browser.stroke(&[(x - 14.0, y), (x + 14.0, y), (x - 14.0, y)]).await?;
+    history_says(&browser, "Soften on Paint").await?;
+    assert!(between(&browser.held("Paint").await?) > 3);
+    browser.click("page-tool").await?;
+    browser.click("clear-part").await?;
+    history_says(&browser, "Clear Hull").await?;
+    assert_eq!(browser.held("Paint").await?, bare);
+
+    // A solid is dragged from its middle outwards, a gradient from one end to the other.
+    browser.press("S").await?;
+    browser.stroke(&[(x, y), (x + 40.0, y)]).await?;
+    browser.until("speckle.state().covered > 20 && speckle.state().span.size[0] > 1").await?;
+    let counted = browser.eval("speckle.state().covered").await?.as_u64().context("a count")?;
+    browser.click("fill-span").await?;
+    history_says(&browser, "Sphere span on Paint").await?;
+    let held = browser.held("Paint").await?;
+    assert_eq!(held.iter().zip(&bare).filter(|(a, b)| a != b).count() as u64, counted);
+    browser.press("G").await?;
+    browser.choose_row("Runs along", "X").await?;
+    browser.click("show-span").await?;
+    browser.until("speckle.state().covered > 0").await?;
+    browser.click("fill-span").await?;
+    history_says(&browser, "Gradient on Paint").await?;
+    assert!(between(&browser.held("Paint").await?) > 500);
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// A palette, a selection and a mask of one window are there in the other, and undo is shared.
+#[tokio::test]
+async fn what_serves_the_work_is_shared_by_windows() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (app, browser) = at_the_wall(folder.path()).await?;
+    let other = Browser::start().await?;
+    let hash = browser.eval("location.hash").await?;
+    let address = format!("{}/{}", app.address, hash.as_str().context("an address")?);
+    other.client.goto(&address).await?;
+    other.loaded().await?;
+    browser.paint_with("#336699").await?;
+    browser.click("add-swatch").await?;
+    other.until("speckle.state().swatches.length === 1").await?;
+    other.click("area-paint").await?;
+    other.press("1").await?;
+    other.until("Math.round(speckle.state().paint[2] * 255) === 0x99").await?;
+    browser.click("into-mask").await?;
+    other.until("speckle.state().parts[0].helpers.length === 1").await?;
+    // The other window's tools still write into its set: nothing that one chooses moves the other.
+    assert_eq!(other.eval("speckle.state().into").await?, Value::from("set"));
+    browser.press("A").await?;
+    let middle = on_page(&browser, [0.0, 0.0, 0.0]).await?;
+    browser.stroke(&[middle]).await?;
+    history_says(&browser, "Pour over all on Mask").await?;
+    other.until("speckle.state().history.undo?.label === 'Pour over all on Mask'").await?;
+    // Everything is protected now, in both.
+    other.press("A").await?;
+    other.press("!").await?;
+    let there = on_page(&other, [0.0, 0.0, 0.0]).await?;
+    other.stroke(&[there]).await?;
+    other.until("document.body.innerText.includes('the mask protects it')").await?;
+    other.click("undo").await?;
+    browser.until("speckle.state().history.undo?.label === 'Add Mask'").await?;
+    other.stroke(&[there]).await?;
+    other.until("speckle.state().history.undo?.label === 'Pour over all on Coat'").await?;
+    browser.until("speckle.state().history.undo?.label === 'Pour over all on Coat'").await?;
+    assert!(browser.held("Coat").await?.iter().all(|v| *v == [0x33, 0x66, 0x99, 255]));
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    other.close().await?;
+    browser.close().await
+}

@@ -5,7 +5,10 @@ pub mod paints;
 pub mod project;
 pub mod shelf;
 
-use axum::http::{HeaderMap, StatusCode};
+use axum::{
+    http::{HeaderMap, HeaderValue, StatusCode, header},
+    response::{IntoResponse, Response},
+};
 use speckle_core::Edit;
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
@@ -33,6 +36,17 @@ fn file_name(name: &str) -> String {
         .collect();
     let plain = plain.trim_matches([' ', '.', '-']);
     if plain.is_empty() { "mesh".to_owned() } else { plain.to_owned() }
+}
+
+/// An answer that the browser keeps as a file.
+fn as_file(body: impl IntoResponse, media_type: &'static str, name: &str) -> Response {
+    let mut response = body.into_response();
+    let headers = response.headers_mut();
+    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media_type));
+    if let Ok(value) = HeaderValue::from_str(&format!("attachment; filename=\"{name}\"")) {
+        headers.insert(header::CONTENT_DISPOSITION, value);
+    }
+    response
 }
 
 impl App {

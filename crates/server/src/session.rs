@@ -492,7 +492,13 @@ impl Session {
                 }
                 (Step::Values { part, set, patch }, _) => {
                     if let Ok(set) = self.document.set(*part, *set).cloned() {
-                        self.tell_all(&wire::patch(*part, set.id, &patch.indices, &set.values));
+                        // An index is as long as a value: from half of them on, all are shorter.
+                        let message = if 2 * patch.indices.len() > set.values.len() {
+                            wire::values(*part, &set)
+                        } else {
+                            wire::patch(*part, set.id, &patch.indices, &set.values)
+                        };
+                        self.tell_all(&message);
                         self.tell_all(&wire::figures(*part, &set));
                     }
                 }

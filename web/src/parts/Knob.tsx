@@ -21,7 +21,7 @@ interface Props {
 const DRAG_PIXELS = 220;
 
 /** More letters than this do not fit at full size. */
-const LONG = 8;
+const LONG = 7;
 
 export function Knob({ label, value, unit, format, fromTyped = (number) => number, fromBar, toBar, onChange, width = 84 }: Props) {
   const written = `${format(value)} ${unit}`;

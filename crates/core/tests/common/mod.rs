@@ -1,7 +1,29 @@
 //! Meshes that several tests need.
 
+#![allow(dead_code, reason = "each test takes what it needs")]
+
 use glam::Vec3;
-use speckle_core::mesh::MeshArrays;
+use speckle_core::{Mesh, mesh::MeshArrays};
+
+/// A mesh of polygons, each given by its vertices.
+pub fn polygons(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
+    let mut face_starts = vec![0];
+    let mut corner_vertices = Vec::new();
+    for face in faces {
+        corner_vertices.extend_from_slice(face);
+        face_starts.push(corner_vertices.len() as u32);
+    }
+    Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] }).unwrap()
+}
+
+/// Both meshes in one, not joined.
+pub fn beside(mut a: MeshArrays, b: MeshArrays) -> MeshArrays {
+    let (first, corners) = (a.positions.len() as u32, a.corner_vertices.len() as u32);
+    a.positions.extend(b.positions);
+    a.corner_vertices.extend(b.corner_vertices.iter().map(|v| v + first));
+    a.face_starts.extend(b.face_starts[1..].iter().map(|start| start + corners));
+    a
+}
 
 /// n × n quads from −1 to 1 at the height z, row by row.
 pub fn sheet(n: u32, z: f32) -> MeshArrays {

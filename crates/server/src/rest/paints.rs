@@ -4,8 +4,8 @@ use axum::{
     Json,
     body::Bytes,
     extract::{Path, Query, State},
-    http::{HeaderMap, HeaderValue, StatusCode, header},
-    response::{IntoResponse, Response},
+    http::{HeaderMap, StatusCode},
+    response::Response,
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
@@ -17,7 +17,7 @@ use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 use utoipa::{IntoParams, ToSchema};
 
-use super::{gone, hand};
+use super::{as_file, gone, hand};
 use crate::{App, error::ApiError, session::Command};
 
 /// The most pixels along a side of a stencil.
@@ -114,14 +114,7 @@ pub async fn palette(
             (json, "application/json", "json")
         }
     };
-    let mut response = text.into_response();
-    let headers = response.headers_mut();
-    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media));
-    let disposition = format!("attachment; filename=\"{name} palette.{extension}\"");
-    if let Ok(value) = HeaderValue::from_str(&disposition) {
-        headers.insert(header::CONTENT_DISPOSITION, value);
-    }
-    Ok(response)
+    Ok(as_file(text, media, &format!("{name} palette.{extension}")))
 }
 
 /// Takes a palette in from a file of either form, in place of the one there is.

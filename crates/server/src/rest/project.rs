@@ -6,8 +6,8 @@ use axum::{
     Json,
     body::Bytes,
     extract::{Multipart, Path, Query, State, multipart::MultipartError},
-    http::{HeaderMap, HeaderValue, StatusCode, header},
-    response::{IntoResponse, Response},
+    http::{HeaderMap, HeaderValue, StatusCode},
+    response::Response,
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
@@ -20,7 +20,7 @@ use speckle_formats::{
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
-use super::{file_name, hand};
+use super::{as_file, file_name, hand};
 use crate::{App, error::ApiError, session::Now};
 
 /// What an import did.
@@ -326,14 +326,9 @@ pub async fn export(
             _ => format!("\\u{unit:04x}"),
         })
         .collect();
-    let mut response = export.bytes.into_response();
-    let headers = response.headers_mut();
-    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(format.media_type()));
-    if let Ok(value) = HeaderValue::from_str(&format!("attachment; filename=\"{file}\"")) {
-        headers.insert(header::CONTENT_DISPOSITION, value);
-    }
+    let mut response = as_file(export.bytes, format.media_type(), &file);
     if let Ok(value) = HeaderValue::from_str(&notes) {
-        headers.insert("speckle-notes", value);
+        response.headers_mut().insert("speckle-notes", value);
     }
     Ok(response)
 }

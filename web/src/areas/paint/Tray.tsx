@@ -45,7 +45,7 @@ const tidies = [
 /** One of a family's tools. */
 function Variant({ name, title, icon: Icon, on, onChoose }: { name: string; title: string; icon: typeof SkinIcon; on: boolean; onChoose: () => void }) {
   return (
-    <ButtonBase aria-pressed={on} data-test={name} onClick={onChoose} sx={{ display: "flex", flexDirection: "column", width: 56, py: 0.5, borderRadius: 2, border: 2, borderColor: on ? "primary.main" : "divider", bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+    <ButtonBase aria-pressed={on} data-test={name} onClick={onChoose} sx={{ display: "flex", flexDirection: "column", width: 53, py: 0.5, borderRadius: 2, border: 2, borderColor: on ? "primary.main" : "divider", bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
       <Icon sx={{ fontSize: 22 }} />
       <Typography variant="caption" sx={{ lineHeight: 1.2, fontSize: 11.5 }}>{title}</Typography>
     </ButtonBase>
@@ -83,8 +83,8 @@ function Knobs({ part }: { part: Part | undefined }) {
   const widest = size / 2;
   const along = part ? extentOf(part, directionOf(span)) : ([0, 1] as [number, number]);
   const range = part ? rangeOf(span, part) : along;
-  const place = { unit: symbol, width: 76, format: figure, fromBar: (share: number) => along[0] + share * (along[1] - along[0]), toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9) };
-  const lengths = { unit: symbol, width: 76, format: figure, fromBar: (share: number) => share * size, toBar: (value: number) => value / size };
+  const place = { unit: symbol, width: 74, format: figure, fromBar: (share: number) => along[0] + share * (along[1] - along[0]), toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9) };
+  const lengths = { unit: symbol, width: 74, format: figure, fromBar: (share: number) => share * size, toBar: (value: number) => value / size };
   const ready = (change: Parameters<typeof setSpan>[0]) => {
     setSpan(change);
     set({ spanReady: true });
@@ -92,19 +92,19 @@ function Knobs({ part }: { part: Part | undefined }) {
   return (
     <>
       {round && (brush.on_screen ? (
-        <Knob label="Radius" value={brush.pixels} unit="px" width={76} format={(value) => value.toFixed(0)}
+        <Knob label="Radius" value={brush.pixels} unit="px" width={74} format={(value) => value.toFixed(0)}
           fromBar={(share) => WIDEST_PIXELS ** share} toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
           onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })} />
       ) : (
         <Knob
-          label="Radius" value={brush.radius} unit={symbol} width={76} format={figure}
+          label="Radius" value={brush.radius} unit={symbol} width={74} format={figure}
           fromBar={(share) => widest * 10 ** (DECADES * (share - 1))}
           toBar={(value) => 1 + Math.log10(value / widest) / DECADES}
           onChange={(radius) => setBrush({ radius: Math.min(size, Math.max(radius, size * 1e-5)) })}
         />
       ))}
       {tool === "pour" && pour.kind === "crease" && (
-        <Knob label="Bend" value={pour.degrees ?? part?.crease ?? 30} unit="°" width={76} format={(value) => value.toFixed(value < 10 ? 1 : 0)}
+        <Knob label="Bend" value={pour.degrees ?? part?.crease ?? 30} unit="°" width={74} format={(value) => value.toFixed(value < 10 ? 1 : 0)}
           fromBar={(share) => Math.round(share * 180)} toBar={(value) => value / 180}
           onChange={(degrees) => set({ pour: { ...pour, degrees: Math.min(180, Math.max(0, degrees)) } })} />
       )}
@@ -194,7 +194,7 @@ export function PaintTray({ project }: { project: Project | null }) {
       </Box>
       {tool !== "tidy" && (
         <ToggleButtonGroup orientation="vertical" exclusive size="small" value={action} onChange={(_, value: "paint" | "erase" | null) => { if (value) set({ action: value }); }} aria-label="What the tool does">
-          <ToggleButton value="paint" sx={{ py: 0.25, px: 0.5, textTransform: "none", width: 60 }}>{words[0]}</ToggleButton>
+          <ToggleButton value="paint" sx={{ py: 0.25, px: 0.5, textTransform: "none", width: 56 }}>{words[0]}</ToggleButton>
           <ToggleButton value="erase" data-test="erase" sx={{ py: 0.25, px: 0.5, textTransform: "none" }}>{words[1]}</ToggleButton>
         </ToggleButtonGroup>
       )}
