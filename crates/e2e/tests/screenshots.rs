@@ -113,6 +113,9 @@ async fn pictures() -> Result<()> {
     fs::write(goal.join("channel.png"), browser.client.screenshot().await?)?;
     browser.client.refresh().await?;
     browser.loaded().await?;
+    hand_work(&browser, &goal).await?;
+    browser.client.refresh().await?;
+    browser.loaded().await?;
     let torn = folder.path().join("torn-scan.obj");
     fs::write(&torn, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 3 7\n")?;
     browser.bring_in(&[&torn]).await?;
@@ -123,4 +126,63 @@ async fn pictures() -> Result<()> {
     browser.close().await?;
     assert!(complaints.is_empty(), "{complaints:?}");
     Ok(())
+}
+
+/// The hand work on the drifter: a waterline by span, the bow by lasso, its adjustment, and what it
+/// was like before.
+async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
+    const ENTER: &str = "\u{e007}";
+    let settled = || tokio::time::sleep(Duration::from_millis(700));
+    browser.click("area-paint").await?;
+    browser.press("!").await?;
+    browser.eval("(speckle.stage.turn(0.5, -0.3, 0.8), true)").await?;
+    browser.click("page-views").await?;
+    browser.click("take-snapshot").await?;
+    browser.find("name").await?.send_keys(&format!("Bare hull{ENTER}")).await?;
+    browser.until("document.querySelector('[role=dialog]') === null").await?;
+    for (hex, name) in [("#C43921", 0), ("#EDE7D6", 1), ("#CB974E", 2), ("#1E6F7C", 3)] {
+        browser.paint_with(hex).await?;
+        browser.click("add-swatch").await?;
+        browser.until(&format!("speckle.state().swatches.length === {}", name + 1)).await?;
+    }
+    browser.click("page-tool").await?;
+    browser.press("1").await?;
+    browser.press("B").await?;
+    browser.type_into_knob("From", "-5").await?;
+    browser.type_into_knob("To", "17").await?;
+    browser.until("speckle.state().covered > 100").await?;
+    settled().await;
+    fs::write(goal.join("span.png"), browser.client.screenshot().await?)?;
+    browser.press(ENTER).await?;
+    browser.until("speckle.state().history.undo.label === 'Band on Paint'").await?;
+
+    browser.click("into-selection").await?;
+    browser.until("speckle.state().into === 'selection'").await?;
+    browser.click("page-select").await?;
+    browser.press("L").await?;
+    let outline = [(560.0, 250.0), (800.0, 230.0), (820.0, 470.0), (600.0, 520.0), (540.0, 400.0)];
+    browser.stroke(&outline).await?;
+    browser.until("speckle.state().covered > 100").await?;
+    settled().await;
+    fs::write(goal.join("select.png"), browser.client.screenshot().await?)?;
+    browser.press(ENTER).await?;
+    browser.until("speckle.state().history.undo.label === 'Lasso on Selection 1'").await?;
+
+    browser.click("into-set").await?;
+    browser.click("page-adjust").await?;
+    browser.choose_row("How", "Hue, chroma, lightness").await?;
+    browser.choose_row("Where", "within Selection 1").await?;
+    let hue = browser.client.find(Locator::Css("[aria-label='Hue, typed']")).await?;
+    hue.click().await?;
+    hue.send_keys(&format!("\u{e009}a\u{e000}150{ENTER}")).await?;
+    settled().await;
+    fs::write(goal.join("adjust.png"), browser.client.screenshot().await?)?;
+    browser.click("adjust-accept").await?;
+    browser.until("speckle.state().history.undo.label === 'Shift of color of Paint'").await?;
+    browser.choose_look("Stripes").await?;
+    browser.click("page-views").await?;
+    browser.click_text("button", "Wipe").await?;
+    browser.until("speckle.state().wipe !== null").await?;
+    settled().await;
+    Ok(fs::write(goal.join("wipe.png"), browser.client.screenshot().await?)?)
 }
