@@ -241,11 +241,11 @@ impl Region {
                     None
                 }
             }
-            Self::Range { from, to, .. } if !(from <= to) => {
+            Self::Range { from, to, .. } if from.is_nan() || to.is_nan() || from > to => {
                 Some("the range's least number must not be above its greatest")
             }
             Self::Near { tolerance, .. } | Self::Changed { tolerance, .. }
-                if !(*tolerance >= 0.0) =>
+                if tolerance.is_nan() || *tolerance < 0.0 =>
             {
                 Some("the tolerance must be 0 or more")
             }
