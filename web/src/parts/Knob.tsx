@@ -30,7 +30,8 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
   const share = Math.min(1, Math.max(0, toBar(value)));
   const shift = (by: number) => onChange(fromBar(Math.min(1, Math.max(0, share + by))));
   const accept = () => {
-    const number = Number.parseFloat((typed ?? "").replace(",", "."));
+    // Looked at and left as it was, the number keeps the digits that are not written.
+    const number = typed === format(value) ? Number.NaN : Number.parseFloat((typed ?? "").replace(",", "."));
     if (Number.isFinite(number)) onChange(fromTyped(number));
     setTyped(null);
   };
@@ -45,7 +46,10 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
         onFocus={(event) => {
           setTyped(format(value));
           const field = event.target;
-          requestAnimationFrame(() => field.select());
+          requestAnimationFrame(() => {
+            // Left meanwhile, it must not take the keys back.
+            if (document.activeElement === field) field.select();
+          });
         }}
         onChange={(event) => setTyped(event.target.value)}
         onBlur={accept}
