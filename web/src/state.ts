@@ -111,6 +111,8 @@ export interface StencilChoice {
 /** The plane that hides what is in front of it. */
 export interface CutawayChoice {
   on: boolean;
+  /** Whether it has been anywhere yet. */
+  placed: boolean;
   normal: Vec;
   offset: number;
   covers_hidden: boolean;
@@ -234,7 +236,7 @@ const start: State = {
   mirror: { axes: [false, false, false], of_project: false },
   allParts: false,
   stencil: null,
-  cutaway: { on: false, normal: [0, 0, 1], offset: 0, covers_hidden: false },
+  cutaway: { on: false, placed: false, normal: [0, 0, 1], offset: 0, covers_hidden: false },
   paint: [0.769, 0.224, 0.129, 1],
   second: [0.929, 0.906, 0.839, 1],
   value: 1,

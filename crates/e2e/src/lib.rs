@@ -97,8 +97,23 @@ pub struct Browser {
     pub client: Client,
     /// Where downloads land.
     pub downloads: PathBuf,
-    _folder: TempDir,
-    driver: Owned,
+    folder: TempDir,
+    _driver: Owned,
+}
+
+/// A driver that is killed leaves its browser behind, busy for ever: a test that failed ends it by
+/// the profile that no other browser has.
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let profile = self.folder.path().to_string_lossy().into_owned();
+        let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+        for process in processes {
+            let command = std::fs::read(process.path().join("cmdline")).unwrap_or_default();
+            if String::from_utf8_lossy(&command).contains(&profile) {
+                let _ = Command::new("kill").arg("-9").arg(process.file_name()).status();
+            }
+        }
+    }
 }
 
 impl Browser {
@@ -149,7 +164,7 @@ impl Browser {
         client
             .update_timeouts(TimeoutConfiguration::new(Some(PATIENCE), Some(PATIENCE), None))
             .await?;
-        Ok(Self { client, downloads, _folder: folder, driver })
+        Ok(Self { client, downloads, folder, _driver: driver })
     }
 
     /// Waits for the element marked `data-test`.
@@ -470,9 +485,7 @@ impl Browser {
     /// # Errors
     /// When the driver does not answer.
     pub async fn close(self) -> Result<()> {
-        self.client.clone().close().await?;
-        drop(self.driver);
-        Ok(())
+        Ok(self.client.clone().close().await?)
     }
 }
 

@@ -184,5 +184,14 @@ async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
     browser.click_text("button", "Wipe").await?;
     browser.until("speckle.state().wipe !== null").await?;
     settled().await;
-    Ok(fs::write(goal.join("wipe.png"), browser.client.screenshot().await?)?)
+    fs::write(goal.join("wipe.png"), browser.client.screenshot().await?)?;
+    browser.click_text("button", "Wipe").await?;
+    browser.click("page-tool").await?;
+    browser.click("tool-tidy").await?;
+    browser.eval("(speckle.brush(14, 0.4, 0.8), true)").await?;
+    browser.stroke(&[(360.0, 470.0), (400.0, 478.0), (360.0, 470.0), (420.0, 482.0)]).await?;
+    browser.hover(430.0, 480.0).await?;
+    browser.hover(440.0, 484.0).await?;
+    settled().await;
+    Ok(fs::write(goal.join("tidy.png"), browser.client.screenshot().await?)?)
 }

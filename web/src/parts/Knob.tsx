@@ -80,7 +80,7 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
           drag.current = null;
           if (moved === false) event.currentTarget.querySelector("input")?.focus();
         }}
-        slotProps={{ input: { sx: { p: 0, fontFamily: heading, fontSize: written.length > LONG ? 14 : 17, fontWeight: 650, cursor: "ew-resize", "&:focus": { cursor: "text" } }, inputMode: "decimal" } }}
+        slotProps={{ input: { sx: { p: 0, fontFamily: heading, fontSize: written.length > LONG + 2 ? 12.5 : written.length > LONG ? 14 : 17, fontWeight: 650, cursor: "ew-resize", "&:focus": { cursor: "text" } }, inputMode: "decimal" } }}
         sx={{ width: "100%" }}
       />
       <Box sx={{ height: 4, borderRadius: 2, bgcolor: "divider", overflow: "hidden", mt: 0.25 }}>

@@ -21,6 +21,8 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
     const element = canvas.current;
     if (!element) return;
     reset();
+    const kept = sessionStorage.getItem(`speckle-cutaway-${id}`);
+    if (kept) set({ cutaway: JSON.parse(kept) as ReturnType<typeof get>["cutaway"] });
     const stage = new Stage(element);
     const opened = new Project(id, stage);
     setProject(opened);
@@ -37,6 +39,7 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
       const keys = ["shown", "look", "part", "parts", "wipe", "flipped", "cutaway", "selection"] as const;
       const newHeat = now.look.heat !== null && now.history.revision !== before.history.revision;
       if (keys.every((key) => now[key] === before[key]) && !newHeat) return;
+      if (now.cutaway !== before.cutaway) sessionStorage.setItem(`speckle-cutaway-${id}`, JSON.stringify(now.cutaway));
       const part = activePart(now);
       stage.density = part ? { part: part.id, edge: part.median_edge } : null;
       opened.refreshLook();

@@ -134,7 +134,7 @@ export function CornerList() {
 /** A picture to take colors from: a click on it does. */
 export function PinnedPicture() {
   const pinned = useApp((state) => state.pinned);
-  const [at, setAt] = useState({ x: 12, y: 60 });
+  const [at, setAt] = useState({ x: 12, y: 210 });
   const [width, setWidth] = useState(220);
   const image = useRef<HTMLImageElement>(null);
   if (!pinned) return null;

@@ -59,11 +59,14 @@ pub fn same_values(
     let is_same =
         |value: &Rgba| (0..4).all(|i| !channels.0[i] || (value[i] - wanted[i]).abs() <= tolerance);
     // What may still be reached; looked at once, by all cores.
-    let mut is_left: Vec<bool> = values.par_iter().map(is_same).collect();
-    let mut is_in = vec![false; values.len()];
+    let reachable = |value: &Rgba| if is_same(value) { Reached::Not } else { Reached::Never };
+    let mut reached: Vec<Reached> = values.par_iter().map(reachable).collect();
     let mut meet = |element: u32| {
-        let is_new = std::mem::replace(&mut is_left[element as usize], false);
-        is_in[element as usize] |= is_new;
+        let element = &mut reached[element as usize];
+        let is_new = *element == Reached::Not;
+        if is_new {
+            *element = Reached::Yes;
+        }
         is_new
     };
     meet(start);
@@ -136,7 +139,16 @@ pub fn same_values(
             }
         }
     }
-    (0..is_in.len() as u32).filter(|&element| is_in[element as usize]).collect()
+    let count = reached.len() as u32;
+    (0..count).into_par_iter().filter(|&i| reached[i as usize] == Reached::Yes).collect()
+}
+
+#[derive(Clone, Copy, PartialEq)]
+enum Reached {
+    /// It has another value.
+    Never,
+    Not,
+    Yes,
 }
 
 /// The elements at edges that only one face has.

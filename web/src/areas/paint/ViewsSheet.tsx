@@ -69,8 +69,10 @@ function Cutaway({ project }: { project: Project }) {
     }
     const forward = project.stage.view().forward;
     const normal: Vec = next === "view" ? (forward.map((x) => -x) as Vec) : ([Number(next === "x"), Number(next === "y"), Number(next === "z")] as Vec);
+    // The plane of last time comes back where it was; another one starts in the middle.
+    const isSame = next !== "view" && next === way;
     const [from, to] = project.stage.extent(normal);
-    setCutaway({ on: true, normal, offset: (from + to) / 2 });
+    setCutaway(isSame && cutaway.placed ? { on: true } : { on: true, normal, offset: (from + to) / 2, placed: true });
   };
   const digits = high - low < 10 ? 3 : 1;
   return (
@@ -107,7 +109,7 @@ function Views({ project }: { project: Project }) {
     if (!view) return;
     setLook({ parallel: view.parallel_height != null });
     const { cutaway } = view;
-    setCutaway(cutaway ? { on: true, normal: cutaway.normal as Vec, offset: cutaway.offset, covers_hidden: cutaway.covers_hidden ?? false } : { on: false });
+    setCutaway(cutaway ? { on: true, placed: true, normal: cutaway.normal as Vec, offset: cutaway.offset, covers_hidden: cutaway.covers_hidden ?? false } : { on: false });
     project.stage.goTo(view);
   };
   return (
