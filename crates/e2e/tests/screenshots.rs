@@ -189,9 +189,11 @@ async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
     browser.click("page-tool").await?;
     browser.click("tool-tidy").await?;
     browser.eval("(speckle.brush(14, 0.4, 0.8), true)").await?;
-    browser.stroke(&[(360.0, 470.0), (400.0, 478.0), (360.0, 470.0), (420.0, 482.0)]).await?;
-    browser.hover(430.0, 480.0).await?;
-    browser.hover(440.0, 484.0).await?;
+    browser
+        .stroke(&[(450.0, 466.0), (500.0, 477.0), (560.0, 486.0), (450.0, 466.0), (560.0, 486.0)])
+        .await?;
+    browser.hover(490.0, 470.0).await?;
+    browser.hover(500.0, 474.0).await?;
     settled().await;
     Ok(fs::write(goal.join("tidy.png"), browser.client.screenshot().await?)?)
 }
