@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use glam::{Affine3A, Vec3};
+use rayon::prelude::*;
 
 use super::{
     Action, BuildUp, Kept, Reach, Sample, StrokeStart,
@@ -197,7 +198,7 @@ impl StrokeUnderHand {
             }
         }
         for changed in &mut changed {
-            changed.sort_unstable();
+            changed.par_sort_unstable();
             changed.dedup();
         }
         changed
@@ -244,6 +245,12 @@ impl Painted {
         let brush = start.brush;
         // A face is looked at as often as it takes to miss none, which must not count as more.
         let builds_up = brush.build_up != BuildUp::Stroke && brush.is_round();
+        // Room for a good way at once, instead of growing again and again within large dabs.
+        if self.touched.is_empty() {
+            values.kept.reserve(4 * covered.len());
+            self.touched.reserve(4 * covered.len());
+        }
+        changed.reserve(covered.len());
         let base = self.canvas.base;
         let (paint, blend) = match start.coat.action {
             Action::Erase => (base.ground, Blend::Normal),
