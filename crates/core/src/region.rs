@@ -6,8 +6,6 @@
 mod flood;
 mod span;
 
-use std::borrow::Cow;
-
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -300,7 +298,7 @@ pub struct Ground<'a> {
     /// The faces that a crease or piece pour reaches, when they are known already.
     pub flooded: Option<&'a [bool]>,
     /// Another set of the part.
-    pub other: &'a dyn Fn(SetId) -> Option<Cow<'a, ColorSet>>,
+    pub other: &'a dyn Fn(SetId) -> Option<&'a ColorSet>,
     /// The faces of one of the part's groups.
     pub group: &'a dyn Fn(usize) -> Option<&'a [u32]>,
     /// The set that a snapshot was taken of, and how far each of its elements is from then.
@@ -334,7 +332,7 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
     // Another set's values where this one holds its own.
     let values_of = |id: SetId| {
         let other = (ground.other)(id)?;
-        Some((other.encoding, convert::values_at(&other, placement, mesh)))
+        Some((other.encoding, convert::values_at(other, placement, mesh)))
     };
     let by_values = |id: SetId, share: &(dyn Fn(Encoding, Rgba) -> f32 + Sync)| {
         let (encoding, values) = values_of(id).unwrap_or((Encoding::Data, Vec::new()));

@@ -1,9 +1,6 @@
 //! Fills: pours, spans and selections, what one would cover and the change it makes.
 
-use std::{
-    borrow::Cow,
-    sync::{Arc, PoisonError},
-};
+use std::sync::{Arc, PoisonError};
 
 use serde::{Deserialize, Serialize};
 
@@ -82,7 +79,7 @@ impl Document {
             is_open.then_some((hit.face, hit.point))
         });
         let group = |index: usize| Some(part.traits.selections.get(index)?.faces.as_slice());
-        let other = |id: SetId| self.alike(coat.part, id, part).map(Cow::Borrowed);
+        let other = |id: SetId| self.alike(coat.part, id, part);
         let changed = |id: SetId| {
             let snapshot = self.alike(coat.part, id, part)?;
             self.changed_since(part.id, snapshot.id).ok()
