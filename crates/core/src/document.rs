@@ -38,7 +38,7 @@ use crate::{
     mesh::{Mesh, MeshError},
     ramp::Stop,
     stencil::{Stencil, StencilId},
-    stroke::{Kept, Sample, StrokeStart, footprint::Footprint, under_hand::StrokeUnderHand},
+    stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
     transform::Transform,
     views::SavedView,

@@ -9,6 +9,7 @@
 
 mod deep;
 pub mod footprint;
+pub mod kept;
 mod skin;
 pub mod spacing;
 pub mod tidy;
@@ -16,7 +17,6 @@ pub mod trail;
 pub mod under_hand;
 
 use glam::{Affine3A, Vec3};
-use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
 use crate::{
@@ -474,6 +474,3 @@ impl StrokeStart {
         }
     }
 }
-
-/// By element, the values that strokes under way have painted over.
-pub type Kept = FxHashMap<u32, Rgba>;

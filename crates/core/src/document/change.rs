@@ -346,11 +346,9 @@ impl Document {
                     Direction::Forward => &patch.after,
                     Direction::Backward => &patch.before,
                 };
-                for (element, &value) in patch.indices.iter().zip(now) {
-                    // Where no stroke under way has been, the set itself holds the journal's.
-                    if let Some(kept) = kept.get_mut(element) {
-                        *kept = value;
-                    }
+                // Where no stroke under way has been, the set itself holds the journal's.
+                for (&element, &value) in patch.indices.iter().zip(now) {
+                    kept.replace(element, value);
                 }
             }
         }

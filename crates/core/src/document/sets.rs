@@ -273,9 +273,10 @@ impl Document {
     /// A set as the journal has it, without strokes that are still under way.
     pub(super) fn as_kept(&self, set: &ColorSet) -> ColorSet {
         let mut set = set.clone();
-        if let Some(kept) = self.kept.get(&set.id).filter(|kept| !kept.is_empty()) {
+        let kept = self.kept.get(&set.id).map_or(&[][..], |kept| kept.values());
+        if !kept.is_empty() {
             let values = Arc::make_mut(&mut set.values);
-            kept.iter().for_each(|(&element, &value)| values[element as usize] = value);
+            kept.iter().for_each(|&(element, value)| values[element as usize] = value);
         }
         set
     }

@@ -9,8 +9,9 @@ use crate::{
     scene::{Body, Scene},
     stencil::Laid,
     stroke::{
-        Coat, Kept, NO_CHANNEL, Sample, StrokeStart, View,
+        Coat, NO_CHANNEL, Sample, StrokeStart, View,
         footprint::{Footprint, Placed, Surface, Touch, Way},
+        kept::Kept,
         under_hand::{Canvas, StrokeUnderHand, Values},
     },
 };
@@ -174,11 +175,11 @@ impl Document {
             };
             let mut indices = touched.to_vec();
             indices.sort_unstable();
-            indices.retain(|i| kept[i] != set.values[*i as usize]);
+            indices.retain(|&i| kept.get(i).is_some_and(|kept| kept != set.values[i as usize]));
             if indices.is_empty() {
                 continue;
             }
-            let before = indices.iter().map(|i| kept[i]).collect();
+            let before = indices.iter().filter_map(|&i| kept.get(i)).collect();
             let after = indices.iter().map(|&i| set.values[i as usize]).collect();
             name.clone_from(&set.name);
             let patch = Patch { indices, before, after };

@@ -6,8 +6,9 @@ use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 
 use super::{
-    Action, BuildUp, Kept, Reach, Sample, StrokeStart,
+    Action, BuildUp, Reach, Sample, StrokeStart,
     footprint::{Covered, Footprint, Surface, Touch, point_of},
+    kept::Kept,
     spacing::DabPath,
     tidy::{Field, Share},
     trail::Trail,
@@ -226,7 +227,7 @@ impl Painted {
 
     fn touch(&mut self, element: u32, values: &mut Values) {
         self.touched.push(element);
-        values.kept.entry(element).or_insert(values.now[element as usize]);
+        values.kept.get_or_keep(element, values.now.len(), values.now[element as usize]);
     }
 
     /// Lays one dab on.
@@ -278,10 +279,11 @@ impl Painted {
             self.coverage[element] = after;
             changed.push(covered.element);
             let (before, after) = (before * open, after * open);
+            let count = values.now.len();
             let value = &mut values.now[element];
             if blend != Blend::Normal {
                 // Blended with what the stroke met, however often it passes.
-                let under = *self.met.entry(covered.element).or_insert(*value);
+                let under = self.met.get_or_keep(covered.element, count, *value);
                 let full = blend.of(base, under, paint);
                 for i in (0..4).filter(|&i| self.canvas.channels.0[i]) {
                     value[i] = under[i] + (full[i] - under[i]) * after;
