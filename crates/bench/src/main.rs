@@ -4,6 +4,8 @@
 //! Scanning Repository) in four resolutions. Times are medians; the references run in the same
 //! session, since only ratios outlive a machine.
 
+mod bake;
+
 use std::{
     env, fs,
     path::{Path, PathBuf},
@@ -40,6 +42,7 @@ fn main() -> Result<()> {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
         Some("whole") => return whole(&dragon),
+        Some("bake") => return bake::all(&dragon),
         _ => {}
     }
     let files = forms_of(&dragon, &folder)?;
@@ -47,6 +50,7 @@ fn main() -> Result<()> {
     growth(&folder)?;
     dabs(&dragon)?;
     whole(&dragon)?;
+    bake::all(&dragon)?;
     huge()
 }
 

@@ -5,6 +5,7 @@ pub mod bvh;
 pub mod measure;
 pub mod neighbours;
 pub mod normals;
+pub mod packets;
 pub mod topology;
 pub mod triangulate;
 
@@ -18,6 +19,7 @@ use crate::{color_set::Placement, mesh::Mesh};
 use bvh::Bvh;
 use measure::Measures;
 use neighbours::Neighbours;
+use packets::Packets;
 use topology::Topology;
 use triangulate::Triangulation;
 
@@ -74,6 +76,7 @@ pub struct Geometry {
     /// Of vertices, corners and faces.
     neighbours: [OnceLock<Neighbours>; 3],
     bvh: OnceLock<Bvh>,
+    packets: OnceLock<Packets>,
 }
 
 impl fmt::Debug for Geometry {
@@ -98,6 +101,7 @@ impl Geometry {
             bends: OnceLock::new(),
             neighbours: Default::default(),
             bvh: OnceLock::new(),
+            packets: OnceLock::new(),
         }
     }
 
@@ -174,6 +178,12 @@ impl Geometry {
             sum / around.len().max(1) as f32
         };
         (0..points.len()).into_par_iter().map(mean).collect()
+    }
+
+    /// The tree that many rays go through at once.
+    #[must_use]
+    pub fn packets(&self) -> &Packets {
+        self.packets.get_or_init(|| Packets::new(&self.mesh, self.triangulation()))
     }
 
     /// The tree for rays and ranges.

@@ -6,6 +6,7 @@
 
 pub mod adjust;
 pub mod arrays;
+pub mod bake;
 pub mod blend;
 pub mod color;
 pub mod color_set;

@@ -57,7 +57,7 @@ const DIAGONAL: f32 = 16_384.0;
 /// The box of a triangle, a little wider than needed, and each by another amount. The builder
 /// joins nearest neighbours; among many equal boxes none would be nearest, and the tree would be
 /// a chain as long as their number.
-fn widened(triangle: &Triangle, index: usize) -> Aabb {
+pub(super) fn widened(triangle: &Triangle, index: usize) -> Aabb {
     let (low, high) = (
         triangle.v0.min(triangle.v1).min(triangle.v2),
         triangle.v0.max(triangle.v1).max(triangle.v2),

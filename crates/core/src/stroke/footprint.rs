@@ -78,6 +78,12 @@ impl Placed {
         geometry.bvh().cast(self.to_part.transform_point3(origin), direction)
     }
 
+    /// The way from another part's space into this one's.
+    #[must_use]
+    pub fn part_to_other(&self, from: &Self) -> Affine3A {
+        self.to_part * from.to_project
+    }
+
     /// The same view, from within the part's space.
     pub(crate) fn view_in_part(&self, view: &View) -> View {
         let forward = self.to_part.transform_vector3(view.forward()).normalize();

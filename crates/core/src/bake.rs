@@ -1,0 +1,6 @@
+//! Color computed from the shape.
+
+pub mod noise;
+pub mod occlusion;
+pub mod samples;
+pub mod watch;

@@ -1,0 +1,277 @@
+//! Many rays at once: whether anything is in the way of each of a packet of them.
+//!
+//! Rays that start near each other and go about the same way meet the same boxes, so each box is
+//! tested for a whole packet in one go (Wald, Slusallek, Benthin and Wagner, Interactive Rendering
+//! with Coherent Ray Tracing, 2001), with whatever vector unit the machine has.
+
+use glam::Vec3;
+use obvhs::{
+    BvhBuildParams,
+    bvh2::{leaf_collapser, reinsertion::ReinsertionOptimizer},
+    ploc::PlocBuilder,
+    triangle::Triangle,
+};
+use pulp::Simd;
+use rayon::prelude::*;
+use smallvec::{SmallVec, smallvec};
+
+use super::{bvh::widened, triangulate::Triangulation};
+use crate::mesh::Mesh;
+
+/// A tree of pairs of boxes over the triangles of a mesh, both sides of each counting.
+pub struct Packets {
+    nodes: Vec<Node>,
+    triangles: Vec<Flat>,
+    min: Vec3,
+    max: Vec3,
+}
+
+/// A box; the children of one lie side by side.
+#[derive(Clone, Copy)]
+struct Node {
+    min: [f32; 3],
+    /// The first child, or the first triangle of a leaf.
+    first: u32,
+    max: [f32; 3],
+    /// How many triangles a leaf has; 0 for what has children.
+    count: u32,
+}
+
+/// A triangle: a point and two edges from it.
+#[derive(Clone, Copy)]
+struct Flat {
+    v0: [f32; 3],
+    e1: [f32; 3],
+    e2: [f32; 3],
+}
+
+/// The most triangles in a leaf.
+const LEAF: u32 = 4;
+
+/// What a step into a box costs, in tests of a triangle.
+const STEP_COST: f32 = 1.0;
+
+/// As for single rays: none may slip between two triangles.
+const EDGE_TOLERANCE: f32 = 1e-5;
+
+/// Three coordinates of a packet of rays. What works on lanes is written out, without closures: a
+/// closure is a function of its own, in which the vector unit is not known to be there.
+pub type Lanes<S> = [<S as Simd>::f32s; 3];
+
+/// A packet of rays, one to a lane.
+#[derive(Clone, Copy)]
+pub struct Rays<S: Simd> {
+    /// Where they start.
+    pub origin: Lanes<S>,
+    /// Where they go, unit length.
+    pub direction: Lanes<S>,
+    /// The first bit of the way that is not looked at.
+    pub from: S::f32s,
+    /// How far they go.
+    pub to: S::f32s,
+}
+
+impl Packets {
+    /// Builds the tree.
+    #[must_use]
+    pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
+        let at = |corner: u32| glam::Vec3A::from(mesh.corner_position(corner as usize));
+        let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
+        let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
+        let boxes: Vec<_> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
+        let settings = BvhBuildParams::fast_build();
+        let mut tree = PlocBuilder::with_capacity(boxes.len()).build(
+            settings.ploc_search_distance,
+            &boxes,
+            (0..boxes.len() as u32).collect(),
+            settings.sort_precision,
+            settings.search_depth_threshold,
+        );
+        ReinsertionOptimizer::default().run(&mut tree, settings.reinsertion_batch_ratio, None);
+        leaf_collapser::collapse(&mut tree, LEAF, STEP_COST);
+        let flat = |&index: &u32| {
+            let Triangle { v0, v1, v2 } = triangles[index as usize];
+            Flat { v0: v0.into(), e1: (v1 - v0).into(), e2: (v2 - v0).into() }
+        };
+        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        let grow = |(min, max): (Vec3, Vec3), &p: &Vec3| (p.min(min), p.max(max));
+        let (min, max) = mesh.positions().iter().fold(none, grow);
+        Self {
+            nodes: tree
+                .nodes
+                .iter()
+                .map(|node| Node {
+                    min: node.aabb.min.into(),
+                    first: node.first_index,
+                    max: node.aabb.max.into(),
+                    count: node.prim_count,
+                })
+                .collect(),
+            triangles: tree.primitive_indices.par_iter().map(flat).collect(),
+            min,
+            max,
+        }
+    }
+
+    /// The box around all of it.
+    #[must_use]
+    pub fn bounds(&self) -> (Vec3, Vec3) {
+        (self.min, self.max)
+    }
+
+    /// The lanes, of those in `open`, whose ray meets something; the others keep their place in
+    /// `open`, which is what is returned.
+    #[inline(always)]
+    pub fn still_open<S: Simd>(&self, simd: S, rays: &Rays<S>, mut open: S::m32s) -> S::m32s {
+        if self.nodes.is_empty() || !any(simd, open) {
+            return open;
+        }
+        let [dx, dy, dz] = rays.direction;
+        let [ox, oy, oz] = rays.origin;
+        let (ix, iy, iz) = (inverse(simd, dx), inverse(simd, dy), inverse(simd, dz));
+        let inverse = [ix, iy, iz];
+        let back = [
+            simd.neg_f32s(simd.mul_f32s(ox, ix)),
+            simd.neg_f32s(simd.mul_f32s(oy, iy)),
+            simd.neg_f32s(simd.mul_f32s(oz, iz)),
+        ];
+        // The way most of them go decides which of two boxes comes first.
+        let way = [simd.reduce_sum_f32s(dx), simd.reduce_sum_f32s(dy), simd.reduce_sum_f32s(dz)];
+        let mut stack: SmallVec<[u32; 64]> = smallvec![];
+        let mut at = 0_u32;
+        if self.nodes[0].count > 0 {
+            return self.leaf(simd, rays, open, &self.nodes[0]);
+        }
+        loop {
+            let first = self.nodes[at as usize].first as usize;
+            let (a, b) = (&self.nodes[first], &self.nodes[first + 1]);
+            let box_a = meets_box(simd, rays, &inverse, &back, a);
+            let box_b = meets_box(simd, rays, &inverse, &back, b);
+            let mut meets_a = any(simd, simd.and_m32s(open, box_a));
+            let mut meets_b = any(simd, simd.and_m32s(open, box_b));
+            if meets_a && a.count > 0 {
+                open = self.leaf(simd, rays, open, a);
+                meets_a = false;
+            }
+            if meets_b && b.count > 0 {
+                open = self.leaf(simd, rays, open, b);
+                meets_b = false;
+            }
+            if !any(simd, open) {
+                return open;
+            }
+            let (first, second) = (first as u32, first as u32 + 1);
+            at = match (meets_a, meets_b) {
+                (true, false) => first,
+                (false, true) => second,
+                (true, true) => {
+                    let apart = |i: usize| b.min[i] + b.max[i] - a.min[i] - a.max[i];
+                    let is_forward = (0..3).map(|i| apart(i) * way[i]).sum::<f32>() >= 0.0;
+                    let (near, far) = if is_forward { (first, second) } else { (second, first) };
+                    stack.push(far);
+                    near
+                }
+                (false, false) => match stack.pop() {
+                    Some(next) => next,
+                    None => return open,
+                },
+            };
+        }
+    }
+
+    #[inline(always)]
+    fn leaf<S: Simd>(&self, simd: S, rays: &Rays<S>, mut open: S::m32s, leaf: &Node) -> S::m32s {
+        let first = leaf.first as usize;
+        for triangle in &self.triangles[first..first + leaf.count as usize] {
+            open = simd.and_m32s(open, misses(simd, rays, triangle));
+        }
+        open
+    }
+}
+
+/// Whether any lane is true.
+#[inline(always)]
+fn any<S: Simd>(simd: S, mask: S::m32s) -> bool {
+    simd.first_true_m32s(mask) < S::F32_LANES
+}
+
+#[inline(always)]
+fn meets_box<S: Simd>(
+    simd: S,
+    rays: &Rays<S>,
+    inverse: &Lanes<S>,
+    back: &Lanes<S>,
+    node: &Node,
+) -> S::m32s {
+    let (mut near, mut far) = (rays.from, rays.to);
+    for i in 0..3 {
+        let a = simd.mul_add_e_f32s(simd.splat_f32s(node.min[i]), inverse[i], back[i]);
+        let b = simd.mul_add_e_f32s(simd.splat_f32s(node.max[i]), inverse[i], back[i]);
+        near = simd.max_f32s(near, simd.min_f32s(a, b));
+        far = simd.min_f32s(far, simd.max_f32s(a, b));
+    }
+    simd.less_than_or_equal_f32s(near, far)
+}
+
+/// The lanes whose ray does not meet a triangle (Möller and Trumbore 1997).
+#[inline(always)]
+fn misses<S: Simd>(simd: S, rays: &Rays<S>, triangle: &Flat) -> S::m32s {
+    let (v0, e1, e2) =
+        (splat(simd, triangle.v0), splat(simd, triangle.e1), splat(simd, triangle.e2));
+    let p = cross(simd, &rays.direction, &e2);
+    let inverse = simd.div_f32s(simd.splat_f32s(1.0), dot(simd, &e1, &p));
+    let from = [
+        simd.sub_f32s(rays.origin[0], v0[0]),
+        simd.sub_f32s(rays.origin[1], v0[1]),
+        simd.sub_f32s(rays.origin[2], v0[2]),
+    ];
+    let u = simd.mul_f32s(dot(simd, &from, &p), inverse);
+    let q = cross(simd, &from, &e1);
+    let v = simd.mul_f32s(dot(simd, &rays.direction, &q), inverse);
+    let t = simd.mul_f32s(dot(simd, &e2, &q), inverse);
+    let least = simd.splat_f32s(-EDGE_TOLERANCE);
+    let most = simd.splat_f32s(1.0 + EDGE_TOLERANCE);
+    // A triangle without area gives NaN or infinity, and no comparison holds.
+    let inside = simd.and_m32s(
+        simd.and_m32s(
+            simd.greater_than_or_equal_f32s(u, least),
+            simd.greater_than_or_equal_f32s(v, least),
+        ),
+        simd.less_than_or_equal_f32s(simd.add_f32s(u, v), most),
+    );
+    let reached = simd.and_m32s(
+        simd.greater_than_or_equal_f32s(t, rays.from),
+        simd.less_than_or_equal_f32s(t, rays.to),
+    );
+    simd.not_m32s(simd.and_m32s(inside, reached))
+}
+
+/// The dot products of the lanes.
+#[inline(always)]
+pub fn dot<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> S::f32s {
+    let first = simd.mul_f32s(a[0], b[0]);
+    simd.mul_add_e_f32s(a[2], b[2], simd.mul_add_e_f32s(a[1], b[1], first))
+}
+
+#[inline(always)]
+fn splat<S: Simd>(simd: S, [x, y, z]: [f32; 3]) -> Lanes<S> {
+    [simd.splat_f32s(x), simd.splat_f32s(y), simd.splat_f32s(z)]
+}
+
+/// One through each coordinate, none of which counts as nothing: a ray along an axis is as good as
+/// almost along it.
+#[inline(always)]
+fn inverse<S: Simd>(simd: S, direction: S::f32s) -> S::f32s {
+    let tiny = simd.splat_f32s(1e-20);
+    let is_tiny = simd.less_than_f32s(simd.abs_f32s(direction), tiny);
+    simd.div_f32s(simd.splat_f32s(1.0), simd.select_f32s(is_tiny, tiny, direction))
+}
+
+#[inline(always)]
+fn cross<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> Lanes<S> {
+    [
+        simd.negate_mul_add_e_f32s(a[2], b[1], simd.mul_f32s(a[1], b[2])),
+        simd.negate_mul_add_e_f32s(a[0], b[2], simd.mul_f32s(a[2], b[0])),
+        simd.negate_mul_add_e_f32s(a[1], b[0], simd.mul_f32s(a[0], b[1])),
+    ]
+}
