@@ -1,16 +1,22 @@
 //! What baking takes, beside Embree.
 
-use std::{path::Path, process::Command, time::Instant};
+use std::{collections::HashMap, path::Path, process::Command, sync::Arc, time::Instant};
 
 use anyhow::{Context, Result};
 use serde_json::Value;
 use speckle_core::{
-    Geometry, Placement,
+    Document, Edit, Encoding, Geometry, Mesh, Placement, UpAxis,
     bake::{
+        Inputs, Pantry,
+        image::Image,
+        made_by,
         occlusion::{Blockers, Casting, Cone, openness},
         samples::Samples,
+        sources,
         watch::Watch,
     },
+    mesh::{MeshArrays, UvSet},
+    recipe::{Recipe, Source},
     scene::Body,
     stroke::footprint::Placed,
     transform::Transform,
@@ -67,10 +73,64 @@ pub fn all(path: &Path) -> Result<()> {
     }
     println!("ours, RMS errors: {ours:?}");
     let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("occlusion.py");
-        return Ok(());
-    }
     let output = Command::new("python3").arg(script).arg(path).arg(RAYS.to_string()).output()?;
     let theirs: Value = serde_json::from_slice(&output.stdout).unwrap_or(Value::Null);
     println!("Embree: {theirs}");
+    others(path)
+}
+
+/// What other sources take on the dragon.
+fn others(path: &Path) -> Result<()> {
+    let mut parts = read(path)?;
+    let part = parts.first_mut().context("a part")?;
+    let positions = part.mesh.positions();
+    let uvs = part.mesh.corner_vertices().iter().map(|&v| positions[v as usize].truncate() * 10.0);
+    let uvs = UvSet { name: "From in front".into(), uvs: uvs.collect() };
+    let mut arrays = MeshArrays::from(part.mesh.clone());
+    arrays.uv_sets = vec![uvs];
+    part.mesh = Mesh::new(arrays)?;
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(parts))?;
+    let pixels: Vec<u8> =
+        (0..2048_u32 * 2048 * 4).map(|i| (i.wrapping_mul(2_654_435_769) >> 24) as u8).collect();
+    let image = Image::from_rgba(2048, 2048, &pixels).context("an image")?;
+    let parts = Arc::new(document.parts().to_vec());
+    let geometry = parts[0].geometry.clone();
+    let images = Arc::new(HashMap::from([("Grain".to_owned(), Arc::new(image))]));
+    let set = (Placement::Vertex, Encoding::Color, [1.0; 4]);
+    let inputs =
+        Inputs::new(parts.clone(), parts[0].id, set, UpAxis::Y, images).context("inputs")?;
+    // What any look at the part asks for is there already.
+    let _ = (geometry.vertex_normals(), geometry.bvh(), geometry.measures());
+    let _ = geometry.neighbours(Placement::Vertex);
+    println!("\nOther sources on the dragon, per vertex:\n\n| source | ms |\n|---|---|");
+    for (title, json) in [
+        ("ridges, smallest scale", r#"{"kind":"ridges"}"#),
+        ("ridges, 20 edges", r#"{"kind":"ridges","scale":0.01}"#),
+        ("trail from the foot", r#"{"kind":"trail","root":{"kind":"end","towards":"down"}}"#),
+        ("gradient noise, 3 octaves", r#"{"kind":"noise"}"#),
+        ("cellular noise, 1 octave", r#"{"kind":"noise","noise":"cellular","octaves":1}"#),
+        ("image of 2048 × 2048 by UV", r#"{"kind":"image","image":"Grain"}"#),
+        ("thickness, 32 rays", r#"{"kind":"thickness"}"#),
+        ("edges", r#"{"kind":"edges"}"#),
+    ] {
+        let source: Source = serde_json::from_str(json)?;
+        let ms = crate::median_ms(3, || {
+            sources::made(&source, &inputs, &Watch::default()).is_ok_and(|field| !field.is_empty())
+        });
+        println!("| {title} | {ms:.0} |");
+    }
+    let recipe: Recipe = serde_json::from_str(
+        r#"{"channels":"R","steps":[{"source":{"kind":"occlusion","rays":4},"shaping":[{"kind":"levels","from":0.1}]},{"source":{"kind":"height_ramp"}}]}"#,
+    )?;
+    let pantry = Pantry::default();
+    let there = vec![[0.0; 4]; positions_of(&inputs)];
+    let make = || made_by(&recipe, &there, &inputs, &pantry, &Watch::default()).is_ok();
+    make();
+    println!("| a knob of shaping, its source kept | {:.0} |", crate::median_ms(5, make));
     Ok(())
+}
+
+fn positions_of(inputs: &Inputs) -> usize {
+    inputs.placement.count(inputs.body.geometry.mesh())
 }

@@ -91,6 +91,16 @@ pub enum Role {
         /// The set.
         of: SetId,
     },
+    /// What was painted by hand in a step of a recipe.
+    Paint {
+        /// The step's number within the project.
+        step: u32,
+    },
+    /// How much of each channel that paint covers.
+    Coverage {
+        /// The step's number within the project.
+        step: u32,
+    },
 }
 
 impl Role {
@@ -102,6 +112,8 @@ impl Role {
             Self::Mask => "mask",
             Self::Selection => "selection",
             Self::Snapshot { .. } => "snapshot",
+            Self::Paint { .. } => "hand paint",
+            Self::Coverage { .. } => "coverage",
         }
     }
 }

@@ -18,6 +18,7 @@ pub mod geometry;
 pub mod mesh;
 pub mod picture;
 pub mod ramp;
+pub mod recipe;
 pub mod region;
 pub mod scene;
 pub mod screen;

@@ -37,7 +37,7 @@ pub struct Blockers<'a> {
 impl<'a> Blockers<'a> {
     /// The part's own shape first, then others; all in the part's space.
     #[must_use]
-    pub fn new(own: &'a Body, others: &[&'a Body], ground: Option<(Vec3, f32)>) -> Self {
+    pub fn new(own: &'a Body, others: &'a [Body], ground: Option<(Vec3, f32)>) -> Self {
         let mut bodies = vec![(own.geometry.packets(), None)];
         for other in others {
             let to_other = other.placed.part_to_other(&own.placed);

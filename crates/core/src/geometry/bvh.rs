@@ -72,22 +72,104 @@ impl Bvh {
     /// Builds the tree.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
+        let at = |corner: u32| mesh.corner_position(corner as usize);
+        let triangles: Vec<[Vec3; 3]> =
+            triangulation.corners().par_iter().map(|t| t.map(at)).collect();
+        Self::over(&triangles, |t| triangulation.face_of(t) as u32)
+    }
+
+    /// A tree over faces of a mesh.
+    #[must_use]
+    pub fn over_faces(mesh: &Mesh, triangulation: &Triangulation, faces: &[u32]) -> Self {
+        let (mut triangles, mut of) = (Vec::new(), Vec::new());
+        for &face in faces {
+            let first = mesh.face_starts()[face as usize] as usize - 2 * face as usize;
+            let count = mesh.face_corners(face as usize).len() - 2;
+            for corners in &triangulation.corners()[first..first + count] {
+                triangles.push(corners.map(|c| mesh.corner_position(c as usize)));
+                of.push(face);
+            }
+        }
+        Self::over(&triangles, |t| of[t])
+    }
+
+    /// A tree over segments, whose numbers take the place of faces.
+    #[must_use]
+    pub fn over_segments(segments: &[[Vec3; 2]]) -> Self {
+        let triangles: Vec<[Vec3; 3]> = segments.iter().map(|&[a, b]| [a, b, b]).collect();
+        Self::over(&triangles, |t| t as u32)
+    }
+
+    fn over(corners: &[[Vec3; 3]], face_of: impl Fn(usize) -> u32) -> Self {
         let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
         let (min, max) =
-            mesh.positions().iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
+            corners.iter().flatten().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
         let diagonal = (max - min).length().clamp(1e-30, 1e30);
         let scale = (DIAGONAL / diagonal).log2().round().exp2();
-        let at = |corner: u32| Vec3A::from(mesh.corner_position(corner as usize)) * scale;
-        let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
-        let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
+        let at = |p: Vec3| Vec3A::from(p) * scale;
+        let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
+        let triangles: Vec<Triangle> = corners.par_iter().map(triangle).collect();
         let tree = tree_over(&triangles);
         let order = &tree.primitive_indices;
         Self {
             triangles: order.iter().map(|&t| triangles[t as usize]).collect(),
-            faces: order.iter().map(|&t| triangulation.face_of(t as usize) as u32).collect(),
+            faces: order.iter().map(|&t| face_of(t as usize)).collect(),
             scale,
             tree,
         }
+    }
+
+    /// The nearest point within a distance, of the faces that count: its face, where it is, and how
+    /// far.
+    #[must_use]
+    pub fn nearest(
+        &self,
+        point: Vec3,
+        within: f32,
+        counts: impl Fn(u32) -> bool,
+    ) -> Option<(u32, Vec3, f32)> {
+        let from = Vec3A::from(point) * self.scale;
+        let mut best = (within * self.scale).powi(2).min(f32::MAX);
+        let mut found = None;
+        // Boxes with their distances, the nearest looked at first.
+        let mut open: SmallVec<[(u32, f32); 64]> = smallvec![(0, 0.0)];
+        while let Some((index, away)) = open.pop() {
+            if away > best {
+                continue;
+            }
+            let Some(node) = self.tree.nodes.get(index as usize) else { continue };
+            let mut children: SmallVec<[(usize, f32); 8]> = SmallVec::new();
+            for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
+                let Aabb { min, max, .. } = node.child_aabb(child);
+                let away = from.clamp(min, max).distance_squared(from);
+                if away <= best {
+                    children.push((child, away));
+                }
+            }
+            children.sort_unstable_by(|a, b| b.1.total_cmp(&a.1));
+            for &(child, away) in children.iter().rev() {
+                if away > best || !node.is_leaf(child) {
+                    continue;
+                }
+                let (first, count) = node.child_primitives(child);
+                for slot in first as usize..(first + count) as usize {
+                    if !counts(self.faces[slot]) {
+                        continue;
+                    }
+                    let nearest = nearest_on_triangle(from, &self.triangles[slot]);
+                    let square = nearest.distance_squared(from);
+                    if square <= best {
+                        best = square;
+                        found = Some((self.faces[slot], nearest));
+                    }
+                }
+            }
+            let nodes = children.iter().filter(|(child, _)| !node.is_leaf(*child));
+            open.extend(nodes.map(|&(child, away)| (node.child_node_index(child), away)));
+        }
+        let (face, at) = found?;
+        let at = Vec3::from(at) / self.scale;
+        Some((face, at, at.distance(point)))
     }
 
     /// The nearest point where the ray meets the surface; `None` for a miss or a ray that is none.
@@ -239,6 +321,9 @@ impl Bvh {
 }
 
 fn tree_over(triangles: &[Triangle]) -> CwBvh {
+    if triangles.is_empty() {
+        return CwBvh::default();
+    }
     let boxes: Vec<Aabb> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
     let settings = BvhBuildParams::medium_build();
     let mut binary = PlocBuilder::with_capacity(boxes.len()).build(

@@ -40,3 +40,8 @@ pub fn sheet(n: u32, z: f32) -> MeshArrays {
         uv_sets: Vec::new(),
     }
 }
+
+/// The arrays of a mesh.
+pub fn arrays_of(mesh: &Mesh) -> MeshArrays {
+    MeshArrays::from(mesh.clone())
+}

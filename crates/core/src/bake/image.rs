@@ -1,0 +1,350 @@
+//! Images brought to the elements of a mesh.
+//!
+//! Each corner owns a wedge of its face: from its point to the middles of the two edges and to the
+//! middle of the face. A vertex is made of the wedges around it, a face of all of its own. Over each
+//! wedge the image is averaged with the help of smaller copies of itself (Williams, Pyramidal
+//! Parametrics, 1983), so that a fine image does not alias on a coarse mesh.
+
+use glam::{Vec2, Vec3};
+use rayon::prelude::*;
+use smallvec::SmallVec;
+
+use crate::{
+    color::{Rgba, linear_rgba, rgba_from_bytes, srgb_rgba},
+    color_set::{Encoding, Placement},
+    geometry::Geometry,
+    recipe::source::{Averaged, Wrap},
+};
+
+/// An image of R, G, B and A, with smaller copies of itself.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Image {
+    /// From the largest to one pixel. Numbers in linear light, or as they are for data.
+    levels: [Vec<Level>; 2],
+}
+
+#[derive(Clone, Debug, PartialEq)]
+struct Level {
+    width: usize,
+    height: usize,
+    /// Row by row from the top, in steps of 1/65535.
+    pixels: Vec<[u16; 4]>,
+}
+
+/// The most pixels an image may have.
+pub const MOST_PIXELS: usize = 1 << 26;
+
+impl Image {
+    /// From width × height pixels of R, G, B and A, row by row from the top; `None` when they are
+    /// not as many, or none.
+    #[must_use]
+    pub fn from_rgba(width: usize, height: usize, bytes: &[u8]) -> Option<Self> {
+        let is_whole = !bytes.is_empty()
+            && width.checked_mul(height).is_some_and(|n| n <= MOST_PIXELS && 4 * n == bytes.len());
+        if !is_whole {
+            return None;
+        }
+        let pyramid = |encoding: Encoding| {
+            let table: Vec<u16> = (0..=255_u8)
+                .map(|byte| {
+                    let [x, ..] = rgba_from_bytes([byte; 4]);
+                    let x = if encoding == Encoding::Color { linear_rgba([x; 4])[0] } else { x };
+                    (x * 65_535.0).round() as u16
+                })
+                .collect();
+            let pixel = |p: &[u8]| {
+                let [r, g, b] = [p[0], p[1], p[2]].map(|byte| table[usize::from(byte)]);
+                [r, g, b, u16::from(p[3]) * 257]
+            };
+            let pixels = bytes.par_chunks_exact(4).map(pixel).collect();
+            let mut levels = vec![Level { width, height, pixels }];
+            while levels.last().is_some_and(|level| level.width > 1 || level.height > 1) {
+                let next = levels[levels.len() - 1].halved();
+                levels.push(next);
+            }
+            levels
+        };
+        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)] })
+    }
+
+    /// Width and height in pixels.
+    #[must_use]
+    pub fn size(&self) -> [usize; 2] {
+        [self.levels[0][0].width, self.levels[0][0].height]
+    }
+
+    /// A digest of its content.
+    #[must_use]
+    pub fn digest(&self) -> [u8; 32] {
+        let first = &self.levels[1][0];
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(&(first.width as u64).to_le_bytes());
+        hasher.update(bytemuck::cast_slice(&first.pixels));
+        *hasher.finalize().as_bytes()
+    }
+
+    fn levels(&self, encoding: Encoding) -> &[Level] {
+        &self.levels[usize::from(encoding == Encoding::Data)]
+    }
+
+    /// The mean about a place (0–1 from left to right and from top to bottom) over an area, in
+    /// pixels of the image.
+    fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid) -> [f32; 4] {
+        let levels = self.levels(how.encoding);
+        let level = (pixels.max(1.0).log2() / 2.0).min((levels.len() - 1) as f32);
+        let (fine, share) = (level.floor() as usize, level.fract());
+        let first = levels[fine].at(place, how);
+        if share == 0.0 || fine + 1 >= levels.len() {
+            return first;
+        }
+        let second = levels[fine + 1].at(place, how);
+        std::array::from_fn(|i| first[i] + (second[i] - first[i]) * share)
+    }
+}
+
+impl Level {
+    fn halved(&self) -> Self {
+        let (width, height) = (self.width.div_ceil(2), self.height.div_ceil(2));
+        let pixel = |i: usize| {
+            let (x, y) = (i % width * 2, i / width * 2);
+            let mut sum = [0_u32; 4];
+            for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
+                let (x, y) = ((x + dx).min(self.width - 1), (y + dy).min(self.height - 1));
+                let pixel = self.pixels[y * self.width + x];
+                (0..4).for_each(|k| sum[k] += u32::from(pixel[k]));
+            }
+            sum.map(|s| ((s + 2) / 4) as u16)
+        };
+        Self { width, height, pixels: (0..width * height).into_par_iter().map(pixel).collect() }
+    }
+
+    fn at(&self, place: Vec2, how: &Laid) -> [f32; 4] {
+        let along = |x: f32, count: usize| {
+            let last = count as i64 - 1;
+            let pixel = |i: i64| {
+                let i = match how.wrap {
+                    Wrap::Repeat => i.rem_euclid(count as i64),
+                    Wrap::Clamp => i.clamp(0, last),
+                    Wrap::Mirror => {
+                        let i = i.rem_euclid(2 * count as i64);
+                        i.min(2 * count as i64 - 1 - i)
+                    }
+                };
+                i as usize
+            };
+            if how.hard_pixels {
+                let i = pixel((x * count as f32).floor() as i64);
+                return (i, i, 0.0);
+            }
+            let at = x * count as f32 - 0.5;
+            let first = at.floor();
+            (pixel(first as i64), pixel(first as i64 + 1), at - first)
+        };
+        let (x0, x1, right) = along(place.x, self.width);
+        let (y0, y1, down) = along(place.y, self.height);
+        let pixel = |x: usize, y: usize| self.pixels[y * self.width + x].map(f32::from);
+        let (a, b, c, d) = (pixel(x0, y0), pixel(x1, y0), pixel(x0, y1), pixel(x1, y1));
+        std::array::from_fn(|i| {
+            let (top, bottom) = (a[i] + (b[i] - a[i]) * right, c[i] + (d[i] - c[i]) * right);
+            (top + (bottom - top) * down) / 65_535.0
+        })
+    }
+}
+
+/// How an image lies, and over what it is averaged.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Laid {
+    /// How often it comes across and down.
+    pub repeat: Vec2,
+    /// How far it is moved, in images.
+    pub offset: Vec2,
+    /// How far it is turned, radians.
+    pub turn: f32,
+    /// What lies beside it.
+    pub wrap: Wrap,
+    /// Whether pixels do not blend.
+    pub hard_pixels: bool,
+    /// Over what it is averaged.
+    pub averaged: Averaged,
+    /// Whether it is averaged as light or as plain numbers.
+    pub encoding: Encoding,
+}
+
+/// By what an image finds its place.
+pub enum Way<'a> {
+    /// Texture coordinates, an entry per corner; v grows upwards.
+    Uv(&'a [Vec2]),
+    /// From some sides: axes across and up, each with its weight by the normal.
+    Sides(&'a [Side]),
+}
+
+/// A side from which an image is seen.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Side {
+    /// Towards the right of the image, per image.
+    pub across: Vec3,
+    /// Towards its top, per image.
+    pub up: Vec3,
+    /// Where its lower left is.
+    pub origin: Vec3,
+    /// Which way it is seen from, unit length; none when it goes right through.
+    pub facing: Option<Vec3>,
+}
+
+/// How sharply sides give way to each other.
+const SIDES_POWER: i32 = 4;
+
+/// The area, in pixels, up to which one look is enough for a wedge that stands for itself, and for
+/// one of several that are averaged.
+const SMALL_WEDGE: [f32; 2] = [4.0, 32.0];
+
+/// The colors an image has at the elements of a placement: sRGB-encoded, or plain numbers for data.
+#[must_use]
+pub fn sampled(
+    image: &Image,
+    way: &Way,
+    laid: &Laid,
+    geometry: &Geometry,
+    placement: Placement,
+) -> Vec<Rgba> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let size = Vec2::new(image.size()[0] as f32, image.size()[1] as f32);
+    let placed = |uv: Vec2| {
+        let turned = Vec2::from_angle(-laid.turn).rotate(uv - 0.5) + 0.5;
+        let at = turned * laid.repeat - laid.offset;
+        let at = Vec2::new(at.x, 1.0 - at.y);
+        // Places beyond all numbers are nowhere in particular.
+        if at.is_finite() { at.clamp(Vec2::splat(-1e6), Vec2::splat(1e6)) } else { Vec2::ZERO }
+    };
+    // The image at the wedge of a corner, in linear light.
+    let wedge = |corner: usize, uv_of: &dyn Fn(usize) -> Vec2| -> [f32; 4] {
+        let corners = mesh.face_corners(topology.face_of(corner));
+        let (first, count) = (corners.start, corners.len());
+        let places: SmallVec<[Vec2; 4]> = corners.map(|c| placed(uv_of(c))).collect();
+        let at = |i: usize| places[i % count];
+        let i = corner - first;
+        let own = at(i);
+        if laid.averaged == Averaged::Point {
+            let middle = if placement == Placement::Face {
+                (0..count).map(at).sum::<Vec2>() / count as f32
+            } else {
+                own
+            };
+            return image.mean_about(middle, 1.0, laid);
+        }
+        let (next, before) = ((own + at(i + 1)) / 2.0, (own + at(i + count - 1)) / 2.0);
+        let middle = (0..count).map(at).sum::<Vec2>() / count as f32;
+        let across = (middle - own) * size;
+        let other = (before - next) * size;
+        let pixels = (across.perp_dot(other) / 2.0).abs();
+        let pixels = if pixels.is_finite() { pixels } else { 1.0 };
+        if pixels <= SMALL_WEDGE[usize::from(placement != Placement::Corner)] {
+            return image.mean_about((own + next + middle + before) / 4.0, pixels, laid);
+        }
+        // A grid of looks, each of a share of the area.
+        let grid = if pixels <= 256.0 { 2 } else { 4 };
+        let mut sum = [0.0; 4];
+        for k in 0..grid * grid {
+            let (s, t) = (
+                (k % grid) as f32 / grid as f32 + 0.5 / grid as f32,
+                (k / grid) as f32 / grid as f32 + 0.5 / grid as f32,
+            );
+            let near = own.lerp(next, s);
+            let far = before.lerp(middle, s);
+            let look = image.mean_about(near.lerp(far, t), pixels / (grid * grid) as f32, laid);
+            (0..4).for_each(|c| sum[c] += look[c]);
+        }
+        sum.map(|s| s / (grid * grid) as f32)
+    };
+    let of_corner = |corner: usize| match way {
+        Way::Uv(uvs) => wedge(corner, &|c| uvs[c]),
+        Way::Sides(sides) => {
+            let normal = match placement {
+                Placement::Vertex => {
+                    geometry.vertex_normals()[mesh.corner_vertices()[corner] as usize]
+                }
+                _ => geometry.face_normals()[topology.face_of(corner)],
+            };
+            let (mut sum, mut weights) = ([0.0; 4], 0.0);
+            for side in *sides {
+                let weight = side.facing.map_or(1.0, |facing| normal.dot(facing).powi(SIDES_POWER));
+                if weight <= 1e-4 {
+                    continue;
+                }
+                let uv = |c: usize| {
+                    let p = mesh.corner_position(c) - side.origin;
+                    Vec2::new(p.dot(side.across), p.dot(side.up))
+                };
+                let look = wedge(corner, &uv);
+                (0..4).for_each(|c| sum[c] += weight * look[c]);
+                weights += weight;
+            }
+            if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] }
+        }
+    };
+    let light: Vec<[f32; 4]> = (0..mesh.corner_count()).into_par_iter().map(of_corner).collect();
+    // A wedge's share of the surface.
+    let area = |corner: usize| {
+        let face = topology.face_of(corner);
+        let corners = mesh.face_corners(face);
+        if corners.len() == 3 {
+            return mesh.face_area_vector(face).length();
+        }
+        let (first, count) = (corners.start, corners.len());
+        let at = |i: usize| mesh.corner_position(first + i % count);
+        let i = corner - first;
+        let middle = mesh.face_centroid(face);
+        let (own, next, before) = (at(i), at(i + 1), at(i + count - 1));
+        (middle - own).cross((before - next) / 2.0).length()
+    };
+    let mean = |corners: &mut dyn Iterator<Item = usize>| -> [f32; 4] {
+        let (mut sum, mut whole, mut plain, mut count) = ([0.0; 4], 0.0, [0.0; 4], 0);
+        for corner in corners {
+            let weight = area(corner);
+            for k in 0..4 {
+                sum[k] += weight * light[corner][k];
+                plain[k] += light[corner][k];
+            }
+            whole += weight;
+            count += 1;
+        }
+        match count {
+            0 => [0.0; 4],
+            _ if whole > 0.0 => sum.map(|s| s / whole),
+            count => plain.map(|s| s / count as f32),
+        }
+    };
+    let back = |light: [f32; 4]| match laid.encoding {
+        Encoding::Color => srgb_rgba(light),
+        Encoding::Data => light,
+    };
+    if laid.averaged == Averaged::Piece {
+        let mut corners: Vec<Vec<usize>> = vec![Vec::new(); topology.piece_count()];
+        for corner in 0..mesh.corner_count() {
+            corners[topology.piece_of(topology.face_of(corner))].push(corner);
+        }
+        let means: Vec<Rgba> = corners.iter().map(|c| back(mean(&mut c.iter().copied()))).collect();
+        return super::pieces::by_face(
+            geometry,
+            placement,
+            |face| means[topology.piece_of(face)],
+            [0.0; 4],
+        );
+    }
+    match placement {
+        Placement::Corner => light.into_par_iter().map(back).collect(),
+        Placement::Face => (0..mesh.face_count())
+            .into_par_iter()
+            .map(|face| back(mean(&mut mesh.face_corners(face))))
+            .collect(),
+        Placement::Vertex => (0..mesh.vertex_count())
+            .into_par_iter()
+            .map(|v| {
+                // Files split vertices where their UVs differ: each has its own side of the seam.
+                let own = |&&c: &&u32| mesh.corner_vertices()[c as usize] as usize == v;
+                let corners = topology.corners_at(v).iter().filter(own);
+                back(mean(&mut corners.map(|&c| c as usize)))
+            })
+            .collect(),
+    }
+}
