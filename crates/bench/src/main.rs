@@ -361,6 +361,7 @@ fn whole(path: &Path) -> Result<()> {
             encoding: Encoding::Color,
             ground,
             channels: Default::default(),
+            recipes: Vec::new(),
             role: Role::Product,
             values: Arc::new(values),
         };

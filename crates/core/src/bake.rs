@@ -203,7 +203,7 @@ impl Inputs {
             Direction::MinusY => Vec3::NEG_Y,
             Direction::Z => Vec3::Z,
             Direction::MinusZ => Vec3::NEG_Z,
-            Direction::To(to) => Vec3::from(to).normalize_or(up),
+            Direction::To(to) => Vec3::from(to.0).normalize_or(up),
         }
     }
 

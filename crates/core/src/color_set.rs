@@ -7,7 +7,7 @@ use std::sync::Arc;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-use crate::{color::Rgba, mesh::Mesh};
+use crate::{bake::Digest, color::Rgba, mesh::Mesh, recipe::Recipe};
 
 /// Names a set within its project; never used again after the set is gone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -193,6 +193,19 @@ pub struct SetTraits {
     pub name: String,
     /// What its channels hold.
     pub channels: [ChannelTraits; 4],
+    /// How its channels are made, where they are.
+    #[serde(default)]
+    pub recipes: Vec<ChannelRecipe>,
+}
+
+/// A recipe with what it made last.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ChannelRecipe {
+    /// What it says.
+    pub recipe: Recipe,
+    /// Names all that the channels were made from; none before the first time.
+    #[serde(default)]
+    pub made: Option<Digest>,
 }
 
 impl SetTraits {
@@ -223,6 +236,9 @@ pub struct ColorSet {
     /// What its channels hold.
     #[serde(default)]
     pub channels: [ChannelTraits; 4],
+    /// How its channels are made, where they are.
+    #[serde(default)]
+    pub recipes: Vec<ChannelRecipe>,
     /// What it is there for.
     #[serde(default)]
     pub role: Role,
@@ -235,7 +251,11 @@ impl ColorSet {
     /// What is said of it.
     #[must_use]
     pub fn traits(&self) -> SetTraits {
-        SetTraits { name: self.name.clone(), channels: self.channels.clone() }
+        SetTraits {
+            name: self.name.clone(),
+            channels: self.channels.clone(),
+            recipes: self.recipes.clone(),
+        }
     }
 
     /// A channel as it is said; see [`SetTraits::channel_name`].

@@ -14,6 +14,7 @@ mod channels;
 mod fills;
 mod helpers;
 mod parts;
+mod recipes;
 mod sets;
 mod strokes;
 mod traits;
@@ -22,6 +23,8 @@ pub use adjusting::Adjustment;
 pub use change::{Change, Direction, PartRecord, Patch, Step};
 pub use channels::{ChannelAt, Merge, Source};
 pub use fills::Fill;
+use recipes::Touched;
+pub use recipes::{Made, Order};
 pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
@@ -32,11 +35,13 @@ use std::{
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    bake::image::Image,
     color::Rgba,
     color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
     geometry::{ContentId, Geometry},
     mesh::{Mesh, MeshError},
     ramp::Stop,
+    recipe::{Recipe, Target},
     stencil::{Stencil, StencilId},
     stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
@@ -412,6 +417,24 @@ pub enum Edit {
         /// The views, in order.
         views: Vec<SavedView>,
     },
+    /// Gives channels a recipe, in place of the one they have.
+    SetRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe; its channels say which.
+        recipe: Recipe,
+    },
+    /// Turns what a recipe made into plain paint.
+    FreezeRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe's channels.
+        channels: Target,
+    },
     /// A whole stroke.
     Stroke {
         /// What it is made with.
@@ -521,6 +544,9 @@ pub enum EditError {
     /// The stroke makes no sense.
     #[error("{0}")]
     Stroke(&'static str),
+    /// The recipe is gone or never was.
+    #[error("there is no such recipe any more")]
+    NoSuchRecipe,
     /// A change names a mesh that was not supplied.
     #[error("the mesh {0:?} is missing from the project")]
     MissingMesh(ContentId),
@@ -539,6 +565,10 @@ pub struct Document {
     next_id: u32,
     /// Images that paint may be laid on through; not kept with the project.
     stencils: HashMap<StencilId, Arc<Stencil>>,
+    /// Images that recipes lay on surfaces, by name.
+    images: Arc<HashMap<String, Arc<Image>>>,
+    /// What lies under the hand paint of recipes, by set and channels.
+    beneath: HashMap<(SetId, &'static str), Arc<Vec<Rgba>>>,
     /// Every mesh met so far, also of parts that an undo took away.
     meshes: HashMap<ContentId, Arc<Geometry>>,
     strokes: BTreeMap<HandId, StrokeUnderHand>,
@@ -605,7 +635,16 @@ impl Document {
     /// # Errors
     /// See [`EditError`]; the document is then unchanged.
     pub fn apply(&mut self, edit: Edit) -> Result<Change, EditError> {
+        let mut shares = fills::Shares::default();
+        let is_clearing = matches!(edit, Edit::ClearChannels { .. } | Edit::ClearPart { .. });
+        let is_of_recipes = matches!(edit, Edit::SetRecipe { .. } | Edit::FreezeRecipe { .. });
         let change = match edit {
+            Edit::SetRecipe { part, set, recipe } => {
+                self.change_setting_recipe(part, set, recipe)?
+            }
+            Edit::FreezeRecipe { part, set, channels } => {
+                self.change_freezing(part, set, channels)?
+            }
             Edit::AddParts { parts, traits } => self.change_adding_parts(parts, traits)?,
             Edit::RenamePart { part, name } => self.change_renaming(part, &name)?,
             Edit::ShowParts { parts, visible } => {
@@ -655,7 +694,7 @@ impl Document {
                 self.change_composing(part, &name, placement, channels)?
             }
             Edit::Colorize { from, name, ramp } => self.change_colorizing(from, &name, &ramp)?,
-            Edit::Fill { fill } => self.change_filling(&fill)?,
+            Edit::Fill { fill } => self.change_filling(&fill, &mut shares)?,
             Edit::Adjust { adjustment } => self.change_adjusting(&adjustment)?,
             Edit::ClearPart { part } => self.change_clearing_part(part)?,
             Edit::AddHelper { part, role, name, placement } => {
@@ -675,6 +714,14 @@ impl Document {
                 self.forget_hand(hand);
                 return Ok(change);
             }
+        };
+        let change = if is_of_recipes {
+            change
+        } else {
+            self.with_hand_paint(change, &|set, element| match is_clearing {
+                true => Touched::CLEARED,
+                false => shares.of(set, element),
+            })?
         };
         self.replay(&change, Direction::Forward)?;
         Ok(change)
@@ -749,7 +796,8 @@ impl Document {
         }
         let steps = record.parts.into_iter().enumerate();
         let steps = steps.map(|(index, part)| Step::Part { index, part }).collect();
-        document.replay(&Change { label: String::new(), steps }, Direction::Forward)?;
+        let change = Change { steps, ..Change::default() };
+        document.replay(&change, Direction::Forward)?;
         Ok(document)
     }
 }

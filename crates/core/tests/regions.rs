@@ -86,6 +86,7 @@ fn covered(
         encoding: Encoding::Data,
         ground: [0.0; 4],
         channels: Default::default(),
+        recipes: Vec::new(),
         role: Role::Product,
         values: values.into(),
     };

@@ -9,7 +9,7 @@ use crate::{ProjectId, Store, StoreError};
 /// The tables a project lies in, and the columns that are carried over.
 const TABLES: [(&str, &str); 3] = [
     ("meshes", "id, data"),
-    ("journal", "seq, at_ms, author, label, change"),
+    ("journal", "seq, at_ms, author, label, change, follows"),
     ("journal_meshes", "seq, mesh"),
 ];
 

@@ -103,6 +103,8 @@ pub struct Row {
     pub label: String,
     /// Who did it.
     pub author: String,
+    /// Whether it goes with the row before it.
+    pub follows: bool,
 }
 
 /// A project as opened.
@@ -154,6 +156,7 @@ impl Store {
         let migrations = Migrations::new(vec![
             M::up(include_str!("../migrations/01-projects.sql")),
             M::up(include_str!("../migrations/02-shelf.sql")),
+            M::up(include_str!("../migrations/03-follows.sql")),
         ]);
         Ok(migrations.to_latest(connection)?)
     }
@@ -243,9 +246,9 @@ impl Store {
     /// What SQLite reports.
     pub fn row(&self, project: ProjectId, seq: i64) -> Result<Option<Row>, StoreError> {
         let row = self.connection.query_row(
-            "SELECT label, author FROM journal WHERE project = ?1 AND seq = ?2",
+            "SELECT label, author, follows FROM journal WHERE project = ?1 AND seq = ?2",
             [project, seq],
-            |row| Ok(Row { label: row.get(0)?, author: row.get(1)? }),
+            |row| Ok(Row { label: row.get(0)?, author: row.get(1)?, follows: row.get(2)? }),
         );
         Ok(row.optional()?)
     }
@@ -271,9 +274,9 @@ impl Store {
             .execute("DELETE FROM journal WHERE project = ?1 AND seq > ?2", [project, cursor])?;
         let seq = cursor + 1;
         transaction.execute(
-            "INSERT INTO journal (project, seq, at_ms, author, label, change)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-            params![project, seq, now_ms, author, change.label, packed],
+            "INSERT INTO journal (project, seq, at_ms, author, label, change, follows)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+            params![project, seq, now_ms, author, change.label, packed, change.follows],
         )?;
         for step in &change.steps {
             let (Step::Part { part, .. } | Step::PartGone { part, .. }) = step else { continue };

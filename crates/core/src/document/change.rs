@@ -21,6 +21,9 @@ pub struct Change {
     pub label: String,
     /// What was done, in order.
     pub steps: Vec<Step>,
+    /// Whether it goes with the change before it: undo takes both back, redo lays both on.
+    #[serde(default)]
+    pub follows: bool,
 }
 
 impl Change {
@@ -276,8 +279,8 @@ impl Document {
                 let name = owner.traits.name.clone();
                 let target = owner.sets.iter_mut().find(|s| s.id == *set);
                 let target = target.ok_or(EditError::NoSuchSet { part: name })?;
-                let SetTraits { name, channels } = SetTraits::clone(traits);
-                (target.name, target.channels) = (name, channels);
+                let SetTraits { name, channels, recipes } = SetTraits::clone(traits);
+                (target.name, target.channels, target.recipes) = (name, channels, recipes);
             }
             (Step::Set { part, index, set }, Direction::Forward)
             | (Step::SetGone { part, index, set }, Direction::Backward) => {

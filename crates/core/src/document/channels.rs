@@ -124,6 +124,7 @@ impl Document {
         // What the numbers mean goes with them.
         let mut traits = own.traits();
         traits.channels.swap(a, b);
+        let traits = super::recipes::swapped(traits, (a, b))?;
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
             change.steps.push(Step::SetTraits { part, set, before, after });

@@ -1,11 +1,15 @@
 //! Fills: pours, spans and selections, what one would cover and the change it makes.
 
-use std::sync::{Arc, PoisonError};
+use std::{
+    collections::HashMap,
+    sync::{Arc, PoisonError},
+};
 
 use serde::{Deserialize, Serialize};
 
 use super::{
     Change, Document, EditError, PartId,
+    recipes::Touched,
     strokes::{open_channels, surface_of},
 };
 use crate::{
@@ -40,6 +44,17 @@ pub(super) struct Flood {
     region: Region,
     geometry: Arc<Geometry>,
     faces: Arc<Vec<bool>>,
+}
+
+/// How much of each element of sets with recipes a fill covered; elsewhere all of it.
+#[derive(Default)]
+pub(super) struct Shares(HashMap<SetId, HashMap<u32, Touched>>);
+
+impl Shares {
+    pub(super) fn of(&self, set: SetId, element: u32) -> Touched {
+        let known = self.0.get(&set).and_then(|shares| shares.get(&element));
+        known.copied().unwrap_or(Touched::ALL)
+    }
 }
 
 impl Document {
@@ -150,7 +165,11 @@ impl Document {
         })
     }
 
-    pub(super) fn change_filling(&self, fill: &Fill) -> Result<Change, EditError> {
+    pub(super) fn change_filling(
+        &self,
+        fill: &Fill,
+        shares: &mut Shares,
+    ) -> Result<Change, EditError> {
         let Fill { coat, opacity, region, afresh, .. } = fill;
         if !(0.0..=1.0).contains(opacity) {
             return Err(EditError::Stroke("opacity must lie between 0 and 100 %"));
@@ -181,6 +200,8 @@ impl Document {
             };
             let base = Base { encoding: own.encoding, ground: own.ground };
             let own = self.as_kept(own);
+            let beneath = self.beneath(&own).filter(|_| coat.action == Action::Erase);
+            let mut theirs_of = own.recipes.first().map(|_| HashMap::new());
             let mut after = own.values.to_vec();
             if *afresh {
                 for value in &mut after {
@@ -193,6 +214,11 @@ impl Document {
                 let through = stencil.as_ref().map_or(1.0, |s| s.share(element as usize));
                 let share = opacity * share * through;
                 let value = &mut after[element as usize];
+                let paint = beneath.as_ref().map_or(paint, |under| under[element as usize]);
+                if let Some(theirs) = &mut theirs_of {
+                    let erased = coat.action == Action::Erase;
+                    theirs.insert(element, Touched { share, erased });
+                }
                 let full = blend.of(base, *value, paint);
                 for i in (0..4).filter(|&i| channels.0[i]) {
                     value[i] = if share >= 1.0 {
@@ -201,6 +227,12 @@ impl Document {
                         value[i] + (full[i] - value[i]) * share
                     };
                 }
+            }
+            if let Some(mut theirs) = theirs_of {
+                if let Some(shield) = self.shield(owner, &own) {
+                    theirs.iter_mut().for_each(|(&e, touched)| touched.share *= shield[e as usize]);
+                }
+                shares.0.insert(set, theirs);
             }
             let theirs = self.values_changed(String::new(), part, &own, after)?;
             parts += usize::from(!theirs.is_empty());
@@ -215,7 +247,11 @@ impl Document {
     /// Brings every set of a part back to its ground color, where nothing is locked.
     pub(super) fn change_clearing_part(&self, part: PartId) -> Result<Change, EditError> {
         let owner = self.unlocked(part)?;
-        let mut change = Change { label: format!("Clear {}", owner.traits.name), steps: vec![] };
+        let mut change = Change {
+            label: format!("Clear {}", owner.traits.name),
+            steps: vec![],
+            ..Change::default()
+        };
         for set in owner.products() {
             let set = self.as_kept(set);
             let clear = |value: &[f32; 4]| -> [f32; 4] {

@@ -31,7 +31,7 @@ impl Document {
         placement: Placement,
     ) -> Result<Change, EditError> {
         let owner = self.unlocked(part)?.clone();
-        if let Role::Snapshot { .. } | Role::Product = role {
+        if !matches!(role, Role::Mask | Role::Selection) {
             return Err(EditError::Channel("only masks and selections are added empty"));
         }
         if role == Role::Mask && owner.mask().is_some() {
@@ -51,11 +51,12 @@ impl Document {
             encoding: Encoding::Data,
             ground: [0.0; 4],
             channels: Default::default(),
+            recipes: Vec::new(),
             role,
             values: Arc::new(vec![[0.0; 4]; placement.count(owner.geometry.mesh())]),
         };
         let label = format!("Add {}", set.called());
-        Ok(Change { label, steps: vec![Step::Set { part, index, set }] })
+        Ok(Change { label, steps: vec![Step::Set { part, index, set }], ..Change::default() })
     }
 
     /// Keeps every set of every part as it is now, under one name.
@@ -77,14 +78,14 @@ impl Document {
             for (index, set) in (first..).zip(part.products()) {
                 let role = Role::Snapshot { of: set.id };
                 let (id, name) = (SetId(self.take_id()), name.clone());
-                let set = ColorSet { id, name, role, ..self.as_kept(set) };
+                let set = ColorSet { id, name, role, recipes: Vec::new(), ..self.as_kept(set) };
                 steps.push(Step::Set { part: part.id, index, set });
             }
         }
         if steps.is_empty() {
             return Err(EditError::Channel("there is no set yet to take a snapshot of"));
         }
-        Ok(Change { label: format!("Take snapshot {name}"), steps })
+        Ok(Change { label: format!("Take snapshot {name}"), steps, ..Change::default() })
     }
 
     /// Brings every set back to what it was; sets that came later stay as they are.
@@ -106,7 +107,7 @@ impl Document {
         if !is_known {
             return Err(EditError::NoSuchSnapshot(name.to_owned()));
         }
-        Ok(Change { label: format!("Restore snapshot {name}"), steps })
+        Ok(Change { label: format!("Restore snapshot {name}"), steps, ..Change::default() })
     }
 
     pub(super) fn change_deleting_snapshot(&self, name: &str) -> Result<Change, EditError> {
@@ -122,7 +123,7 @@ impl Document {
         if steps.is_empty() {
             return Err(EditError::NoSuchSnapshot(name.to_owned()));
         }
-        Ok(Change { label: format!("Delete snapshot {name}"), steps })
+        Ok(Change { label: format!("Delete snapshot {name}"), steps, ..Change::default() })
     }
 
     fn snapshots_called<'a>(
@@ -171,7 +172,7 @@ impl Document {
         } else {
             vec![Step::Swatches { before, after: swatches }]
         };
-        Ok(Change { label: label.to_owned(), steps })
+        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }
 
     pub(super) fn change_views(&self, views: Vec<SavedView>) -> Result<Change, EditError> {
@@ -186,6 +187,6 @@ impl Document {
         };
         let steps =
             if before == views { Vec::new() } else { vec![Step::Views { before, after: views }] };
-        Ok(Change { label: label.to_owned(), steps })
+        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }
 }

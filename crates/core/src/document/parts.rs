@@ -75,7 +75,7 @@ impl Document {
             names.push(name);
             steps.push(Step::Part { index, part: PartRecord { id, traits, mesh, sets } });
         }
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     pub(super) fn change_renaming(&self, id: PartId, name: &str) -> Result<Change, EditError> {
@@ -95,7 +95,7 @@ impl Document {
         } else {
             vec![Step::PartTraits { part: id, before, after }]
         };
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     pub(super) fn change_traits_of(
@@ -119,7 +119,7 @@ impl Document {
             0 | 1 => format!("{verb} {only}"),
             several => format!("{verb} {several} parts"),
         };
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     pub(super) fn change_duplicating(&mut self, id: PartId) -> Result<Change, EditError> {
@@ -143,7 +143,11 @@ impl Document {
         let label = format!("Duplicate {}", self.parts[index].traits.name);
         let mesh = self.parts[index].geometry.id();
         let part = PartRecord { id: PartId(self.take_id()), traits, mesh, sets };
-        Ok(Change { label, steps: vec![Step::Part { index: index + 1, part }] })
+        Ok(Change {
+            label,
+            steps: vec![Step::Part { index: index + 1, part }],
+            ..Change::default()
+        })
     }
 
     pub(super) fn change_deleting(&mut self, ids: &[PartId]) -> Result<Change, EditError> {
@@ -165,7 +169,7 @@ impl Document {
             .rev()
             .map(|index| Step::PartGone { index, part: record.parts[index].clone() })
             .collect();
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     pub(super) fn change_moving(&self, id: PartId, to: usize) -> Result<Change, EditError> {
@@ -173,7 +177,7 @@ impl Document {
         let to = to.min(self.parts.len() - 1);
         let label = format!("Reorder {}", self.parts[from].traits.name);
         let steps = if from == to { Vec::new() } else { vec![Step::PartMoved { from, to }] };
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     pub(super) fn change_project(&self, after: ProjectTraits) -> Change {
@@ -185,6 +189,6 @@ impl Document {
         };
         let steps =
             if before == after { Vec::new() } else { vec![Step::ProjectTraits { before, after }] };
-        Change { label, steps }
+        Change { label, steps, ..Change::default() }
     }
 }

@@ -37,6 +37,7 @@ impl Document {
         Ok(Change {
             label: format!("Add set {}", set.name),
             steps: vec![Step::Set { part, index: products, set }],
+            ..Change::default()
         })
     }
 
@@ -58,9 +59,9 @@ impl Document {
             Err(EditError::NameTaken { part: part.to_owned(), name })
         } else {
             let id = SetId(self.take_id());
-            let (channels, role) = Default::default();
+            let (channels, recipes, role) = Default::default();
             let values = Arc::new(values);
-            Ok(ColorSet { id, name, placement, encoding, ground, channels, role, values })
+            Ok(ColorSet { id, name, placement, encoding, ground, channels, recipes, role, values })
         }
     }
 
@@ -100,7 +101,13 @@ impl Document {
         copy.name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
         copy.id = SetId(self.take_id());
         copy.channels.iter_mut().for_each(|channel| channel.locked = false);
-        Ok(Change { label, steps: vec![Step::Set { part, index: index + 1, set: copy }] })
+        // A copy is plain paint: what is made again is the one.
+        copy.recipes.clear();
+        Ok(Change {
+            label,
+            steps: vec![Step::Set { part, index: index + 1, set: copy }],
+            ..Change::default()
+        })
     }
 
     pub(super) fn change_deleting_set(
@@ -112,12 +119,18 @@ impl Document {
         no_lock(own, [true; 4])?;
         // What it was like once goes with it. From the last one on, so that places stay true.
         let owner = self.part(part)?;
-        let snapshots = owner.sets.iter().enumerate().rev();
-        let snapshots = snapshots.filter(|(_, other)| other.role == Role::Snapshot { of: set });
+        let paints = own.paints();
+        let goes_with = |role: Role| match role {
+            Role::Snapshot { of } => of == set,
+            Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
+            _ => false,
+        };
+        let helpers = owner.sets.iter().enumerate().rev();
+        let helpers = helpers.filter(|(_, other)| goes_with(other.role));
         let mut steps: Vec<Step> =
-            snapshots.map(|(index, set)| Step::SetGone { part, index, set: set.clone() }).collect();
+            helpers.map(|(index, set)| Step::SetGone { part, index, set: set.clone() }).collect();
         steps.push(Step::SetGone { part, index, set: self.as_kept(own) });
-        Ok(Change { label: format!("Delete {}", own.called()), steps })
+        Ok(Change { label: format!("Delete {}", own.called()), steps, ..Change::default() })
     }
 
     pub(super) fn change_moving_set(
@@ -137,7 +150,7 @@ impl Document {
         };
         let label = format!("Reorder {}", own.name);
         let steps = if from == to { vec![] } else { vec![Step::SetMoved { part, from, to }] };
-        Ok(Change { label, steps })
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     /// A set of the same name on other parts: with its values where the mesh is the same, else
@@ -171,7 +184,7 @@ impl Document {
             1 => "one part".to_owned(),
             several => format!("{several} parts"),
         };
-        Ok(Change { label: format!("Copy {} to {parts}", source.name), steps })
+        Ok(Change { label: format!("Copy {} to {parts}", source.name), steps, ..Change::default() })
     }
 
     /// Gives every part the sets that any part has, flooded with their ground colors.
@@ -209,7 +222,7 @@ impl Document {
                 steps.push(Step::Set { part: id, index, set });
             }
         }
-        Ok(Change { label: "Make the parts agree".to_owned(), steps })
+        Ok(Change { label: "Make the parts agree".to_owned(), steps, ..Change::default() })
     }
 
     pub(super) fn change_converting_set(
@@ -223,13 +236,27 @@ impl Document {
         let old = self.as_kept(own);
         let label = format!("Hold {} {}", old.name, placement.words());
         if old.placement == placement {
-            return Ok(Change { label, steps: Vec::new() });
+            return Ok(Change { label, steps: Vec::new(), ..Change::default() });
         }
         let values = Arc::new(convert::values_at(&old, placement, geometry.mesh()));
         let new = ColorSet { placement, values, ..old.clone() };
-        let steps =
+        let paints = old.paints();
+        let mut steps =
             vec![Step::SetGone { part, index, set: old }, Step::Set { part, index, set: new }];
-        Ok(Change { label, steps })
+        // Its hand paint lies where it does.
+        for (index, layer) in self.part(part)?.sets.iter().enumerate() {
+            let is_its = match layer.role {
+                Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
+                _ => false,
+            };
+            if is_its {
+                let values = Arc::new(convert::values_at(layer, placement, geometry.mesh()));
+                let new = ColorSet { placement, values, ..layer.clone() };
+                steps.push(Step::SetGone { part, index, set: layer.clone() });
+                steps.push(Step::Set { part, index, set: new });
+            }
+        }
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     /// What would be lost if a set were held at another placement.
@@ -296,7 +323,7 @@ fn traits_changed(label: String, part: PartId, set: &ColorSet, after: SetTraits)
         let (before, after) = (Box::new(before), Box::new(after));
         vec![Step::SetTraits { part, set: set.id, before, after }]
     };
-    Change { label, steps }
+    Change { label, steps, ..Change::default() }
 }
 
 /// Where the next of several more sets of a role stands.
@@ -347,6 +374,6 @@ impl Document {
         } else {
             vec![Step::Values { part, set: set.id, patch }]
         };
-        Change { label, steps }
+        Change { label, steps, ..Change::default() }
     }
 }

@@ -1,15 +1,17 @@
 //! Strokes while the pointer is down, and what one would cover before.
 
-use std::sync::Arc;
+use std::{collections::HashMap, sync::Arc};
 
-use super::{Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step};
+use super::{
+    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step, recipes::Touched,
+};
 use crate::{
     blend::Base,
     color_set::{Channels, ColorSet, Placement, SetId},
     scene::{Body, Scene},
     stencil::Laid,
     stroke::{
-        Coat, NO_CHANNEL, Sample, StrokeStart, View,
+        Action, Coat, NO_CHANNEL, Sample, StrokeStart, View,
         footprint::{Footprint, Placed, Surface, Touch, Way},
         kept::Kept,
         under_hand::{Canvas, StrokeUnderHand, Values},
@@ -79,6 +81,7 @@ impl Document {
             base: Base { encoding: set.encoding, ground: set.ground },
             shield: self.shield(owner, set),
             stencil: self.laid(coat, &surface)?,
+            beneath: self.beneath(set).filter(|_| coat.action == Action::Erase),
             surface,
         })
     }
@@ -168,13 +171,19 @@ impl Document {
         let stroke = self.strokes.remove(&hand)?;
         let mut steps = Vec::new();
         let mut name = String::new();
-        for (canvas, touched) in stroke.touched() {
+        let erased = stroke.start().coat.action == Action::Erase;
+        let mut shares: HashMap<SetId, HashMap<u32, f32>> = HashMap::new();
+        for (i, (canvas, touched)) in stroke.touched().enumerate() {
             let (part, set_id) = (canvas.part, canvas.set);
             let (Ok(set), Some(kept)) = (self.set(part, set_id), self.kept.get(&set_id)) else {
                 continue;
             };
             let mut indices = touched.to_vec();
             indices.sort_unstable();
+            if !set.recipes.is_empty() {
+                let laid = touched.iter().map(|&e| (e, stroke.laid(i, e)));
+                shares.insert(set_id, laid.collect());
+            }
             indices.retain(|&i| kept.get(i).is_some_and(|kept| kept != set.values[i as usize]));
             if indices.is_empty() {
                 continue;
@@ -190,7 +199,28 @@ impl Document {
                 1 => String::new(),
                 several => format!(" of {several} parts"),
             };
-            Change { label: format!("{} on {name}{parts}", stroke.start().title()), steps }
+            Change {
+                label: format!("{} on {name}{parts}", stroke.start().title()),
+                steps,
+                ..Change::default()
+            }
+        });
+        // What goes into hand paint is not on the stage yet.
+        let change = change.map(|change| {
+            let seen = change.steps.len();
+            let laid = self.with_hand_paint(change.clone(), &|set, element| {
+                let share = shares.get(&set).and_then(|shares| shares.get(&element));
+                Touched { share: share.copied().unwrap_or(1.0), erased }
+            });
+            let laid = laid.unwrap_or(change);
+            for step in &laid.steps[seen..] {
+                // They fit: they were just made for this document.
+                let step = Change { steps: vec![step.clone()], ..Change::default() };
+                if self.replay(&step, Direction::Forward).is_err() {
+                    break;
+                }
+            }
+            laid
         });
         if let Some(change) = &change {
             self.lay_on_kept(change, Direction::Forward);

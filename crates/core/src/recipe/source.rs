@@ -20,6 +20,12 @@ pub enum Space {
     Part,
 }
 
+/// A direction as x, y and z.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct Way(pub [f32; 3]);
+
 /// A direction.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -42,7 +48,7 @@ pub enum Direction {
     /// Against it.
     MinusZ,
     /// Any; its length does not matter.
-    To(Triple),
+    To(Way),
 }
 
 /// From where something is measured.
@@ -53,6 +59,7 @@ pub enum Root {
     /// A point, of the part's space.
     Point {
         /// Where.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         at: Triple,
     },
     /// The faces of a selection, by its name.
@@ -257,8 +264,10 @@ pub enum Source {
     /// From 0 at one point to 1 at another.
     Between {
         /// Where it is 0.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         from: Triple,
         /// Where it is 1.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         to: Triple,
         /// In whose numbers.
         #[serde(default)]
@@ -344,6 +353,7 @@ pub enum Source {
         by: Unit,
         /// How far lightness, chroma and hue go at most, as shares of ±0.5.
         #[serde(default = "whole")]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         amounts: Triple,
         /// What they come from.
         #[serde(default)]
@@ -379,9 +389,11 @@ pub enum Source {
         lay: Lay,
         /// How often it comes across and down.
         #[serde(default = "once")]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 2]))]
         repeat: [f32; 2],
         /// How far it is moved across and down, in images.
         #[serde(default)]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 2]))]
         offset: [f32; 2],
         /// How far it is turned, degrees.
         #[serde(default)]
@@ -418,6 +430,7 @@ pub enum Source {
     /// One color everywhere, sRGB-encoded.
     Color {
         /// R, G and B.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
         color: Triple,
     },
     /// What a channel of a set has.
@@ -583,7 +596,9 @@ impl Source {
     pub fn problem(&self) -> Option<String> {
         let length = |x: f32| (x.is_finite() && x >= 0.0).then_some(());
         let is_way = |d: &Direction| match d {
-            Direction::To(to) => to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0),
+            Direction::To(Way(to)) => {
+                to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0)
+            }
             _ => true,
         };
         let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());

@@ -37,6 +37,8 @@ pub struct Canvas {
     pub shield: Option<Arc<Vec<f32>>>,
     /// The image that it is painted through.
     pub stencil: Option<Laid>,
+    /// What comes to light where paint is erased, when it is not the ground color.
+    pub beneath: Option<Arc<Vec<Rgba>>>,
 }
 
 /// A canvas with what a stroke did to it so far.
@@ -131,6 +133,13 @@ impl StrokeUnderHand {
     /// Each canvas with all elements touched so far, each once.
     pub fn touched(&self) -> impl Iterator<Item = (&Canvas, &[u32])> {
         self.painted.iter().map(|painted| (&painted.canvas, painted.touched.as_slice()))
+    }
+
+    /// How much of what the stroke does lies on an element of a canvas so far, 0–1.
+    #[must_use]
+    pub fn laid(&self, canvas: usize, element: u32) -> f32 {
+        let painted = &self.painted[canvas];
+        painted.coverage[element as usize] * painted.let_through(element as usize)
     }
 
     /// Paints no more on a canvas that is gone; false when none is left.
@@ -279,6 +288,10 @@ impl Painted {
             self.coverage[element] = after;
             changed.push(covered.element);
             let (before, after) = (before * open, after * open);
+            let paint = match (&self.canvas.beneath, start.coat.action) {
+                (Some(beneath), Action::Erase) => beneath[element],
+                _ => paint,
+            };
             let count = values.now.len();
             let value = &mut values.now[element];
             if blend != Blend::Normal {

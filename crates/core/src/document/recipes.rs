@@ -1,0 +1,579 @@
+//! Recipes of a project's channels, what they make, and how paint by hand goes into them.
+//!
+//! What a recipe makes comes back as a change that goes with the one before it: undo takes both
+//! back together. Hand paint of a step is two sets with roles of their own, values and how much of
+//! each channel they cover, so that undo and the journal need nothing more.
+
+use std::{collections::HashMap, sync::Arc};
+
+use super::{Change, Document, EditError, Part, PartId, Patch, Step, sets::has_room};
+use crate::{
+    bake::{BakeError, Digest, Inputs, Pantry, image::Image, made_by, up_to, watch::Watch},
+    color::Rgba,
+    color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits},
+    recipe::{self, Mask, Recipe, Source, Target},
+};
+
+/// How an edit touched an element.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Touched {
+    /// How much of it is new, 0–1.
+    pub share: f32,
+    /// Whether paint was taken away instead.
+    pub erased: bool,
+}
+
+impl Touched {
+    /// All of it is new.
+    pub const ALL: Self = Self { share: 1.0, erased: false };
+    /// All of it was taken away.
+    pub const CLEARED: Self = Self { share: 1.0, erased: true };
+}
+
+/// What a recipe made, on the way back to the document.
+#[derive(Clone, Debug)]
+pub struct Made {
+    /// The part.
+    pub part: PartId,
+    /// The set.
+    pub set: SetId,
+    /// What was made.
+    pub channels: Target,
+    /// All values of the set; those of other channels do not count.
+    pub values: Vec<Rgba>,
+    /// The values under the uppermost hand paint, when there is any.
+    pub beneath: Option<Arc<Vec<Rgba>>>,
+    /// Names all it was made from.
+    pub digest: Digest,
+}
+
+/// A recipe about to be made: all that takes, apart from the document.
+#[derive(Clone)]
+pub struct Order {
+    /// The part.
+    pub part: PartId,
+    /// The set.
+    pub set: SetId,
+    /// What is made.
+    pub recipe: Recipe,
+    /// What it may look at.
+    pub inputs: Inputs,
+    /// The set's values now.
+    pub there: Arc<Vec<Rgba>>,
+}
+
+impl Order {
+    /// Makes it.
+    ///
+    /// # Errors
+    /// When something it needs is missing, it makes no sense, or it was given up.
+    pub fn make(&self, pantry: &Pantry, watch: &Watch) -> Result<Made, BakeError> {
+        let Self { part, set, recipe, inputs, there } = self;
+        let digest = inputs.recipe_digest(recipe, pantry);
+        let values = made_by(recipe, there, inputs, pantry, watch)?;
+        let beneath = top_paint(recipe).map(|(at, _)| {
+            let beneath = up_to(recipe, at, there, inputs, pantry, watch)?;
+            Ok::<_, BakeError>(Arc::new(beneath))
+        });
+        let beneath = beneath.transpose()?;
+        Ok(Made { part: *part, set: *set, channels: recipe.channels, values, beneath, digest })
+    }
+}
+
+/// The uppermost hand-paint step of a recipe, and its paint.
+fn top_paint(recipe: &Recipe) -> Option<(usize, u32)> {
+    let steps = recipe.steps.iter().enumerate().rev();
+    steps.filter(|(_, step)| !step.off).find_map(|(i, step)| match step.source {
+        Source::HandPaint { paint } => Some((i, paint?)),
+        _ => None,
+    })
+}
+
+/// All hand paint of a recipe.
+fn paints(recipe: &Recipe) -> impl Iterator<Item = u32> {
+    recipe.steps.iter().filter_map(|step| match step.source {
+        Source::HandPaint { paint } => paint,
+        _ => None,
+    })
+}
+
+impl Document {
+    /// The images that recipes lay on surfaces, by name.
+    pub fn set_images(&mut self, images: HashMap<String, Arc<Image>>) {
+        self.images = Arc::new(images);
+    }
+
+    /// The order for a recipe of a set.
+    ///
+    /// # Errors
+    /// When it is gone.
+    pub fn order(&self, part: PartId, set: SetId, channels: Target) -> Result<Order, EditError> {
+        let own = self.set(part, set)?;
+        let found = own.recipes.iter().find(|own| own.recipe.channels == channels);
+        let recipe = found.ok_or(EditError::NoSuchRecipe)?.recipe.clone();
+        let traits = (own.placement, own.encoding, own.ground);
+        let parts = Arc::new(self.parts.clone());
+        let inputs = Inputs::new(parts, part, traits, self.traits.up, self.images.clone());
+        let inputs = inputs.ok_or(EditError::NoSuchPart)?;
+        Ok(Order { part, set, recipe, inputs, there: own.values.clone() })
+    }
+
+    /// Recipes whose channels are not what they would make now, those first that others wait for.
+    /// Locked channels are among them: whoever makes them again passes those over.
+    #[must_use]
+    pub fn stale(&self, pantry: &Pantry) -> Vec<(PartId, SetId, Target)> {
+        let mut stale = Vec::new();
+        for part in &self.parts {
+            for set in part.products() {
+                for own in &set.recipes {
+                    let Ok(order) = self.order(part.id, set.id, own.recipe.channels) else {
+                        continue;
+                    };
+                    if own.made != Some(order.inputs.recipe_digest(&own.recipe, pantry)) {
+                        stale.push((part.id, set.id, own.recipe.channels));
+                    }
+                }
+            }
+        }
+        let waits_for = |a: &(PartId, SetId, Target), b: &(PartId, SetId, Target)| {
+            self.part(a.0).is_ok_and(|part| self.depends(part, (a.1, a.2), (b.1, b.2)))
+        };
+        // Few recipes: the first that waits for none comes next.
+        let mut ordered = Vec::with_capacity(stale.len());
+        while !stale.is_empty() {
+            let next = (0..stale.len())
+                .find(|&i| {
+                    !stale.iter().any(|other| *other != stale[i] && waits_for(&stale[i], other))
+                })
+                .unwrap_or(0);
+            ordered.push(stale.remove(next));
+        }
+        ordered
+    }
+
+    /// Whether a recipe looks at channels that another one makes, of the same part.
+    fn depends(&self, part: &Part, a: (SetId, Target), b: (SetId, Target)) -> bool {
+        let recipe_of = |(set, target): (SetId, Target)| {
+            let set = part.sets.iter().find(|own| own.id == set)?;
+            let own = set.recipes.iter().find(|own| own.recipe.channels == target)?;
+            Some((set, &own.recipe))
+        };
+        let (Some((_, looks)), Some((made, _))) = (recipe_of(a), recipe_of(b)) else {
+            return false;
+        };
+        looks_at(looks).any(|(set, channels)| {
+            let meets = (0..4).any(|i| channels.channels().0[i] && b.1.channels().0[i]);
+            made.name == set && meets
+        })
+    }
+
+    /// Gives channels a recipe, or another one. What was painted there before becomes hand paint on
+    /// top of it.
+    pub(super) fn change_setting_recipe(
+        &mut self,
+        part: PartId,
+        set: SetId,
+        mut recipe: Recipe,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        let own = self.as_kept(own);
+        let target = recipe.channels;
+        if let Some(problem) = recipe.problem() {
+            return Err(EditError::Shelved(problem));
+        }
+        if !own.is_product() {
+            return Err(EditError::Channel("recipes make sets, not masks or selections"));
+        }
+        super::sets::no_lock(&own, target.channels().0)?;
+        let overlaps = |other: Target| {
+            other != target && (0..4).any(|i| other.channels().0[i] && target.channels().0[i])
+        };
+        if let Some(other) = own.recipes.iter().map(|r| r.recipe.channels).find(|&r| overlaps(r)) {
+            return Err(EditError::Shelved(format!(
+                "{} of {} has a recipe already: freeze that one first",
+                other.letters(),
+                own.name
+            )));
+        }
+        let old = own.recipes.iter().find(|own| own.recipe.channels == target);
+        let is_first = old.is_none();
+        let old_paints: Vec<u32> = old.iter().flat_map(|own| paints(&own.recipe)).collect();
+        let mut steps = Vec::new();
+        let mut owner = self.part(part)?.clone();
+        // What is painted already stays: it lies on top of what the recipe makes.
+        let differs =
+            |value: &Rgba| (0..4).any(|i| target.channels().0[i] && value[i] != own.ground[i]);
+        let has_paint = recipe.steps.iter().any(|s| matches!(s.source, Source::HandPaint { .. }));
+        if is_first && !has_paint && own.values.iter().any(differs) {
+            recipe.steps.push(recipe::Step::new(Source::HandPaint { paint: None }));
+        }
+        let mut known = old_paints.clone();
+        for step in &mut recipe.steps {
+            let Source::HandPaint { paint } = &mut step.source else { continue };
+            // Each step has paint of its own, and none of another recipe.
+            if let Some(at) = paint.and_then(|id| known.iter().position(|known| *known == id)) {
+                known.remove(at);
+                continue;
+            }
+            let id = self.take_id();
+            *paint = Some(id);
+            let covers = is_first.then_some(&own);
+            for layer in self.new_layers(&owner, &own, id, covers, target)? {
+                steps.push(Step::Set { part, index: owner.sets.len(), set: layer.clone() });
+                owner.sets.push(layer);
+            }
+        }
+        // Paint of steps that are gone.
+        steps.extend(layers_gone(&mut owner, &known));
+        if creates_circle(&owner, &own, &recipe) {
+            return Err(EditError::Shelved(
+                "the recipe would look at what it makes itself: choose another channel".to_owned(),
+            ));
+        }
+        let name = own.channel_name_of(target);
+        let verb = if is_first { "Give a recipe to" } else { "Change the recipe of" };
+        let mut traits = own.traits();
+        match traits.recipes.iter_mut().find(|own| own.recipe.channels == target) {
+            Some(own) => own.recipe = recipe,
+            None => traits.recipes.push(ChannelRecipe { recipe, made: None }),
+        }
+        if traits != own.traits() {
+            let (before, after) = (Box::new(own.traits()), Box::new(traits));
+            steps.push(Step::SetTraits { part, set, before, after });
+        }
+        Ok(Change { label: format!("{verb} {name}"), steps, ..Change::default() })
+    }
+
+    /// Turns what a recipe made into plain paint.
+    pub(super) fn change_freezing(
+        &self,
+        part: PartId,
+        set: SetId,
+        channels: Target,
+    ) -> Result<Change, EditError> {
+        let (_, own, _) = self.own_set(part, set)?;
+        let own = self.as_kept(own);
+        let found = own.recipes.iter().find(|own| own.recipe.channels == channels);
+        let gone: Vec<u32> = paints(&found.ok_or(EditError::NoSuchRecipe)?.recipe).collect();
+        let mut owner = self.part(part)?.clone();
+        let mut steps = layers_gone(&mut owner, &gone);
+        let mut traits = own.traits();
+        traits.recipes.retain(|own| own.recipe.channels != channels);
+        let (before, after) = (Box::new(own.traits()), Box::new(traits));
+        steps.push(Step::SetTraits { part, set, before, after });
+        let label = format!("Freeze {}", own.channel_name_of(channels));
+        Ok(Change { label, steps, ..Change::default() })
+    }
+
+    /// Takes what a recipe made into its channels, as a change that goes with the one before it.
+    ///
+    /// # Errors
+    /// When the recipe or its set is gone, the channels are locked, or the set has changed its form
+    /// meanwhile: then it has to be made again.
+    pub fn accept(&mut self, made: Made) -> Result<Change, EditError> {
+        let Made { part, set, channels, values, beneath, digest } = made;
+        let own = self.as_kept(self.set(part, set)?);
+        super::sets::no_lock(&own, channels.channels().0)?;
+        let mut traits = own.traits();
+        let found = traits.recipes.iter_mut().find(|own| own.recipe.channels == channels);
+        let found = found.ok_or(EditError::NoSuchRecipe)?;
+        if values.len() != own.values.len() {
+            return Err(EditError::DoesNotFit("the set has another placement now"));
+        }
+        found.made = Some(digest);
+        let chosen = channels.channels();
+        let after: Vec<Rgba> = own
+            .values
+            .iter()
+            .zip(values)
+            .map(|(old, new)| std::array::from_fn(|i| if chosen.0[i] { new[i] } else { old[i] }))
+            .collect();
+        let label = format!("Make {}", own.channel_name_of(channels));
+        let mut change = Self::all_changed(label, part, &own, &after);
+        if traits != own.traits() {
+            let (before, after) = (Box::new(own.traits()), Box::new(traits));
+            change.steps.push(Step::SetTraits { part, set, before, after });
+        }
+        change.follows = true;
+        if let Some(beneath) = beneath {
+            self.beneath.insert((set, channels.letters()), beneath);
+        }
+        self.replay(&change, super::Direction::Forward)?;
+        Ok(change)
+    }
+
+    /// What lies under the hand paint of a set, where recipes made it; elsewhere its ground color.
+    pub(super) fn beneath(&self, set: &ColorSet) -> Option<Arc<Vec<Rgba>>> {
+        if set.recipes.is_empty() {
+            return None;
+        }
+        let mut under = vec![set.ground; set.values.len()];
+        for own in &set.recipes {
+            let target = own.recipe.channels;
+            let chosen = target.channels();
+            let known = self.beneath.get(&(set.id, target.letters()));
+            let known = known.filter(|known| known.len() == under.len());
+            // Without paint, what is seen is what was made.
+            let own_values = top_paint(&own.recipe).is_none().then_some(&set.values);
+            if let Some(values) = known.or(own_values) {
+                for (under, value) in under.iter_mut().zip(values.iter()) {
+                    (0..4).filter(|&i| chosen.0[i]).for_each(|i| under[i] = value[i]);
+                }
+            }
+        }
+        Some(Arc::new(under))
+    }
+
+    /// Lets what a change did to channels with recipes go into their hand paint. `touched` says how
+    /// each element of a set was touched.
+    pub(super) fn with_hand_paint(
+        &mut self,
+        mut change: Change,
+        touched: &dyn Fn(SetId, u32) -> Touched,
+    ) -> Result<Change, EditError> {
+        let values: Vec<(PartId, SetId, Patch)> = change
+            .steps
+            .iter()
+            .filter_map(|step| match step {
+                Step::Values { part, set, patch } => Some((*part, *set, patch.clone())),
+                _ => None,
+            })
+            .filter(|(part, set, _)| self.set(*part, *set).is_ok_and(|s| !s.recipes.is_empty()))
+            .collect();
+        for (part, set, patch) in values {
+            let own = self.set(part, set)?.clone();
+            let mut owner = self.part(part)?.clone();
+            let mut traits = own.traits();
+            for recipe in &mut traits.recipes {
+                let recipe = &mut recipe.recipe;
+                let chosen = recipe.channels.channels();
+                let is_met =
+                    patch.before.iter().zip(&patch.after).any(|(before, after)| {
+                        (0..4).any(|i| chosen.0[i] && before[i] != after[i])
+                    });
+                if !is_met {
+                    continue;
+                }
+                let (id, is_new) = match top_paint(recipe) {
+                    Some((_, id)) => (id, false),
+                    None => {
+                        let id = self.take_id();
+                        recipe.steps.push(recipe::Step::new(Source::HandPaint { paint: Some(id) }));
+                        (id, true)
+                    }
+                };
+                let [mut paint, mut coverage] = if is_new {
+                    self.new_layers(&owner, &own, id, None, recipe.channels)?
+                } else {
+                    let Some(layers) = layers_of(&owner, id) else { continue };
+                    layers
+                };
+                let (old_paint, old_coverage) = (paint.values.clone(), coverage.values.clone());
+                let (values, covers) =
+                    (Arc::make_mut(&mut paint.values), Arc::make_mut(&mut coverage.values));
+                for ((&element, before), after) in
+                    patch.indices.iter().zip(&patch.before).zip(&patch.after)
+                {
+                    let Touched { share, erased } = touched(set, element);
+                    let e = element as usize;
+                    for i in (0..4).filter(|&i| chosen.0[i]) {
+                        lay(
+                            &mut values[e][i],
+                            &mut covers[e][i],
+                            (before[i], after[i]),
+                            share,
+                            erased,
+                        );
+                    }
+                }
+                for (layer, old) in [(paint, old_paint), (coverage, old_coverage)] {
+                    if is_new {
+                        let index = owner.sets.len();
+                        change.steps.push(Step::Set { part, index, set: layer.clone() });
+                        owner.sets.push(layer);
+                    } else {
+                        let patch = Patch::between(&old, &layer.values);
+                        if !patch.indices.is_empty() {
+                            change.steps.push(Step::Values { part, set: layer.id, patch });
+                        }
+                    }
+                }
+            }
+            if traits != own.traits() {
+                let (before, after) = (Box::new(own.traits()), Box::new(traits));
+                change.steps.push(Step::SetTraits { part, set, before, after });
+            }
+        }
+        Ok(change)
+    }
+
+    /// The two sets of a new hand-paint step; covering what differs from a set's ground, if one is
+    /// given.
+    fn new_layers(
+        &mut self,
+        owner: &Part,
+        own: &ColorSet,
+        id: u32,
+        covers: Option<&ColorSet>,
+        target: Target,
+    ) -> Result<[ColorSet; 2], EditError> {
+        has_room(owner, 2, Role::Paint { step: id })?;
+        let chosen = target.channels();
+        let coverage: Vec<Rgba> = match covers {
+            None => vec![[0.0; 4]; own.values.len()],
+            Some(set) => set
+                .values
+                .iter()
+                .map(|value| {
+                    std::array::from_fn(|i| {
+                        f32::from(u8::from(chosen.0[i] && value[i] != set.ground[i]))
+                    })
+                })
+                .collect(),
+        };
+        let values = match covers {
+            None => Arc::new(vec![[0.0; 4]; own.values.len()]),
+            Some(set) => set.values.clone(),
+        };
+        let layer = |id: u32, role: Role, encoding: Encoding, values: Arc<Vec<Rgba>>| ColorSet {
+            id: SetId(id),
+            name: format!("{} {} of {}", role.noun(), target.letters(), own.name),
+            placement: own.placement,
+            encoding,
+            ground: [0.0; 4],
+            channels: Default::default(),
+            recipes: Vec::new(),
+            role,
+            values,
+        };
+        let paint = layer(self.take_id(), Role::Paint { step: id }, own.encoding, values);
+        let role = Role::Coverage { step: id };
+        let coverage = layer(self.take_id(), role, Encoding::Data, Arc::new(coverage));
+        Ok([paint, coverage])
+    }
+}
+
+/// Lays new paint on a layer's value with its coverage, or takes some away. The paint is what would
+/// have made the new value of the old one if all of it had counted.
+fn lay(value: &mut f32, coverage: &mut f32, (before, after): (f32, f32), share: f32, erased: bool) {
+    if erased {
+        *coverage *= 1.0 - share;
+        return;
+    }
+    if before == after || share <= 0.0 {
+        return;
+    }
+    let full = (before + (after - before) / share).clamp(0.0, 1.0);
+    let kept = *coverage * (1.0 - share);
+    let whole = kept + share;
+    *value = (*value * kept + full * share) / whole;
+    *coverage = whole.min(1.0);
+}
+
+/// The paint and the coverage of a hand-paint step.
+fn layers_of(owner: &Part, id: u32) -> Option<[ColorSet; 2]> {
+    let with = |role: Role| owner.sets.iter().find(|set| set.role == role).cloned();
+    Some([with(Role::Paint { step: id })?, with(Role::Coverage { step: id })?])
+}
+
+/// The steps that take layers away, the last first; they are taken from the part too.
+fn layers_gone(owner: &mut Part, paints: &[u32]) -> Vec<Step> {
+    let part = owner.id;
+    let mut steps = Vec::new();
+    for index in (0..owner.sets.len()).rev() {
+        let is_gone = match owner.sets[index].role {
+            Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
+            _ => false,
+        };
+        if is_gone {
+            let set = owner.sets.remove(index);
+            steps.push(Step::SetGone { part, index, set });
+        }
+    }
+    steps
+}
+
+impl ColorSet {
+    /// All hand paint of its recipes.
+    pub(super) fn paints(&self) -> Vec<u32> {
+        self.recipes.iter().flat_map(|own| paints(&own.recipe)).collect()
+    }
+
+    /// What a recipe makes, as it is said: "RGB of Coat".
+    fn channel_name_of(&self, target: Target) -> String {
+        let single = (0..4).find(|&i| Target::channel(i) == Some(target));
+        single.map_or_else(
+            || format!("{} of {}", target.letters(), self.name),
+            |i| self.channel_name(i),
+        )
+    }
+}
+
+/// The channels of sets of the same part that a recipe looks at.
+fn looks_at(recipe: &Recipe) -> impl Iterator<Item = (&str, Target)> {
+    recipe.steps.iter().flat_map(|step| {
+        let source = match &step.source {
+            Source::Channel { set, channel, part: None } => Some((set.as_str(), *channel)),
+            Source::Material => Some(("Material", Target::Rgb)),
+            _ => None,
+        };
+        let mask = match &step.mask {
+            Some(Mask::Channel { set, channel, .. }) => Some((set.as_str(), *channel)),
+            _ => None,
+        };
+        source.into_iter().chain(mask)
+    })
+}
+
+/// Whether a recipe would depend on what it makes, over any number of others.
+fn creates_circle(owner: &Part, set: &ColorSet, recipe: &Recipe) -> bool {
+    let meets = |a: Target, b: Target| (0..4).any(|i| a.channels().0[i] && b.channels().0[i]);
+    let mut open: Vec<(String, Target)> =
+        looks_at(recipe).map(|(set, target)| (set.to_owned(), target)).collect();
+    let mut seen = Vec::new();
+    while let Some((name, target)) = open.pop() {
+        if name == set.name && meets(target, recipe.channels) {
+            return true;
+        }
+        if seen.contains(&(name.clone(), target)) {
+            continue;
+        }
+        seen.push((name.clone(), target));
+        let Some(other) = owner.products().find(|other| other.name == name) else { continue };
+        for other in other.recipes.iter().filter(|o| meets(o.recipe.channels, target)) {
+            let is_replaced = other.recipe.channels == recipe.channels && name == set.name;
+            if !is_replaced {
+                open.extend(looks_at(&other.recipe).map(|(set, t)| (set.to_owned(), t)));
+            }
+        }
+    }
+    false
+}
+
+/// What is said of a set after its channels were swapped: recipes go with what they make.
+///
+/// # Errors
+/// When a recipe makes one of them together with others.
+pub(super) fn swapped(
+    mut traits: SetTraits,
+    (a, b): (usize, usize),
+) -> Result<SetTraits, EditError> {
+    for own in &mut traits.recipes {
+        let target = own.recipe.channels;
+        let (has_a, has_b) = (target.channels().0[a], target.channels().0[b]);
+        if !has_a && !has_b {
+            continue;
+        }
+        let to = if has_a { b } else { a };
+        match (target.is_single(), Target::channel(to)) {
+            (true, Some(to)) => own.recipe.channels = to,
+            _ => {
+                return Err(EditError::Channel(
+                    "a recipe makes these channels together: freeze it before they are swapped",
+                ));
+            }
+        }
+        own.made = None;
+    }
+    Ok(traits)
+}

@@ -1,0 +1,264 @@
+//! Recipes in a project: baked and painted live together.
+
+mod common;
+
+use common::sheet;
+use glam::Vec3;
+use speckle_core::{
+    Channels, Document, Edit, EditError, Encoding, Mesh, PartId, Placement, SetId, Transform,
+    bake::{Pantry, watch::Watch},
+    document::{Direction, Fill, NewPart, NewSet},
+    recipe::{Merge, Recipe, Source, Step, Target},
+    region::Region,
+    stroke::{Action, Brush, Coat, Reach, Sample, StrokeStart, View},
+};
+
+/// A project with a flat part of 8 × 8 quads, and a data set per vertex that starts black.
+struct Table {
+    document: Document,
+    pantry: Pantry,
+    part: PartId,
+    set: SetId,
+}
+
+impl Table {
+    fn new() -> Self {
+        let mesh = Mesh::new(sheet(8, 0.0)).unwrap();
+        let set = NewSet::flooded("Wear", Placement::Vertex, Encoding::Data, [0.0; 4], &mesh);
+        let mut document = Document::default();
+        document.apply(Edit::bring_in(vec![NewPart::new("Tray", mesh, vec![set])])).unwrap();
+        let part = &document.parts()[0];
+        let (part, set) = (part.id, part.sets[0].id);
+        Self { document, pantry: Pantry::default(), part, set }
+    }
+
+    fn cook(&mut self, recipe: Recipe) {
+        let (part, set) = (self.part, self.set);
+        self.document.apply(Edit::SetRecipe { part, set, recipe }).unwrap();
+        self.remake();
+    }
+
+    /// Makes everything again that is not what it should be, as the app does.
+    fn remake(&mut self) {
+        while let Some(&(part, set, channels)) = self.document.stale(&self.pantry).first() {
+            let order = self.document.order(part, set, channels).unwrap();
+            let made = order.make(&self.pantry, &Watch::default()).unwrap();
+            assert!(self.document.accept(made).unwrap().follows);
+        }
+    }
+
+    fn values(&self, channel: usize) -> Vec<f32> {
+        let set = self.document.set(self.part, self.set).unwrap();
+        set.values.iter().map(|value| value[channel]).collect()
+    }
+
+    /// A dab on the middle, on one channel.
+    fn dab(&mut self, channel: usize, action: Action, paint: f32, opacity: f32) {
+        let channels = Channels(std::array::from_fn(|i| i == channel));
+        let mut coat = Coat::new(self.part, self.set, channels, [paint; 4]);
+        coat.action = action;
+        let brush =
+            Brush { reach: Reach::Skin, radius: 0.4, hardness: 1.0, opacity, ..Brush::default() };
+        let start = StrokeStart::new(coat, brush, View::Parallel { forward: Vec3::NEG_Z });
+        let origin = Vec3::new(0.01, 0.01, 5.0);
+        let sample = Sample { origin, direction: Vec3::NEG_Z, held: false, pressure: 1.0 };
+        self.document.apply(Edit::Stroke { start, samples: vec![sample] }).unwrap();
+    }
+}
+
+fn constant(value: f32) -> Step {
+    Step::new(Source::Constant { value })
+}
+
+fn recipe(channels: Target, steps: Vec<Step>) -> Recipe {
+    Recipe { steps, ..Recipe::new(channels) }
+}
+
+/// The vertex in the middle, and one at the rim.
+const MIDDLE: usize = 40;
+const RIM: usize = 0;
+
+#[test]
+fn paint_stays_when_the_bake_below_changes_and_gives_way_when_erased() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::B, vec![constant(0.25)]));
+    assert!(table.values(2).iter().all(|&x| x == 0.25));
+    assert!(table.values(0).iter().all(|&x| x == 0.0), "the others stay");
+
+    table.dab(2, Action::Paint, 1.0, 1.0);
+    table.remake();
+    assert_eq!((table.values(2)[MIDDLE], table.values(2)[RIM]), (1.0, 0.25));
+    let set = table.document.set(table.part, table.set).unwrap();
+    let own = set.recipes[0].recipe.clone();
+    assert_eq!(own.steps.len(), 2, "a hand-paint step came on top");
+
+    // Another bake below: the paint is still there.
+    let mut other = own.clone();
+    other.steps[0] = constant(0.5);
+    table.cook(other);
+    assert_eq!((table.values(2)[MIDDLE], table.values(2)[RIM]), (1.0, 0.5));
+
+    // Half of the paint erased: half of the bake shows, and all of it in the end.
+    table.dab(2, Action::Erase, 0.0, 0.5);
+    table.remake();
+    assert!((table.values(2)[MIDDLE] - 0.75).abs() < 1e-6, "{}", table.values(2)[MIDDLE]);
+    table.dab(2, Action::Erase, 0.0, 1.0);
+    assert_eq!(table.values(2)[MIDDLE], 0.5, "it shows at once, before anything is made again");
+    table.remake();
+    assert!(table.values(2).iter().all(|&x| x == 0.5));
+}
+
+#[test]
+fn a_half_covered_place_follows_the_bake_by_half() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::R, vec![constant(0.0)]));
+    table.dab(0, Action::Paint, 1.0, 0.5);
+    let seen = table.values(0);
+    table.remake();
+    for (a, b) in seen.iter().zip(table.values(0)) {
+        assert!((a - b).abs() < 1e-6, "what is seen while painting is what is made");
+    }
+    let mut own = table.document.set(table.part, table.set).unwrap().recipes[0].recipe.clone();
+    own.steps[0] = constant(0.8);
+    table.cook(own);
+    // Half of 1 over half of 0.8.
+    assert!((table.values(0)[MIDDLE] - 0.9).abs() < 1e-5, "{}", table.values(0)[MIDDLE]);
+}
+
+#[test]
+fn pours_go_into_the_paint_and_clearing_brings_the_bake_back() {
+    let mut table = Table::new();
+    let channels = Channels([false, true, false, false]);
+    table.cook(recipe(Target::G, vec![constant(0.3)]));
+    let fill = Fill {
+        coat: Coat::new(table.part, table.set, channels, [1.0; 4]),
+        opacity: 0.5,
+        region: Region::All,
+        at: None,
+        afresh: false,
+    };
+    table.document.apply(Edit::Fill { fill: fill.clone() }).unwrap();
+    table.remake();
+    assert!(table.values(1).iter().all(|x| (x - 0.65).abs() < 1e-6));
+    let erase =
+        Fill { coat: Coat { action: Action::Erase, ..fill.coat.clone() }, opacity: 1.0, ..fill };
+    table.document.apply(Edit::Fill { fill: erase }).unwrap();
+    assert!(table.values(1).iter().all(|x| (x - 0.3).abs() < 1e-6));
+    table.dab(1, Action::Paint, 1.0, 1.0);
+    let (part, set) = (table.part, table.set);
+    table.document.apply(Edit::ClearChannels { part, set, channels }).unwrap();
+    table.remake();
+    assert!(table.values(1).iter().all(|x| (x - 0.3).abs() < 1e-6));
+}
+
+#[test]
+fn what_was_painted_before_lies_on_top_of_a_first_recipe() {
+    let mut table = Table::new();
+    table.dab(3, Action::Paint, 1.0, 1.0);
+    let painted = table.values(3);
+    table.cook(recipe(Target::A, vec![constant(0.1)]));
+    for (x, painted) in table.values(3).iter().zip(&painted) {
+        assert_eq!(*x, if *painted == 0.0 { 0.1 } else { *painted });
+    }
+    // Frozen, it is plain paint, and its layers are gone.
+    let (part, set) = (table.part, table.set);
+    let made = table.values(3);
+    table.document.apply(Edit::FreezeRecipe { part, set, channels: Target::A }).unwrap();
+    assert_eq!(table.values(3), made);
+    assert_eq!(table.document.part(part).unwrap().sets.len(), 1);
+    assert!(table.document.set(part, set).unwrap().recipes.is_empty());
+}
+
+#[test]
+fn every_change_goes_back_to_the_bit() {
+    let mut table = Table::new();
+    let (part, set) = (table.part, table.set);
+    let state = |table: &Table| {
+        table
+            .document
+            .part(part)
+            .unwrap()
+            .sets
+            .iter()
+            .map(|s| (s.id, s.values.to_vec(), s.recipes.clone()))
+            .collect::<Vec<_>>()
+    };
+    let first = state(&table);
+    let mut changes = vec![
+        table
+            .document
+            .apply(Edit::SetRecipe { part, set, recipe: recipe(Target::Rgb, vec![constant(0.4)]) })
+            .unwrap(),
+    ];
+    let stale = table.document.stale(&table.pantry)[0];
+    let made = table.document.order(stale.0, stale.1, stale.2).unwrap();
+    let made = made.make(&table.pantry, &Watch::default()).unwrap();
+    changes.push(table.document.accept(made).unwrap());
+    let coat = Coat::new(part, set, Channels::RGBA, [0.9, 0.1, 0.5, 1.0]);
+    let fill = Fill { coat, opacity: 0.7, region: Region::All, at: None, afresh: false };
+    changes.push(table.document.apply(Edit::Fill { fill }).unwrap());
+    changes.push(
+        table.document.apply(Edit::ConvertSet { part, set, placement: Placement::Face }).unwrap(),
+    );
+    changes.push(table.document.apply(Edit::DeleteSet { part, set }).unwrap());
+    assert!(table.document.part(part).unwrap().sets.is_empty(), "its paint goes with it");
+    for change in changes.iter().rev() {
+        table.document.replay(change, Direction::Backward).unwrap();
+    }
+    assert_eq!(state(&table), first);
+}
+
+#[test]
+fn stale_is_what_would_be_made_otherwise_and_nothing_else() {
+    let mut table = Table::new();
+    let (part, set) = (table.part, table.set);
+    table.cook(recipe(
+        Target::R,
+        vec![Step::new(Source::HeightRamp {
+            direction: speckle_core::recipe::source::Direction::X,
+            space: speckle_core::recipe::source::Space::World,
+            from: None,
+            to: None,
+        })],
+    ));
+    table.cook(recipe(
+        Target::G,
+        vec![Step::new(Source::Channel { set: "Wear".into(), channel: Target::R, part: None })],
+    ));
+    table.cook(recipe(Target::B, vec![constant(0.5)]));
+    // A world-space step waits for where the part stands, and what looks at it for what it makes.
+    let transform =
+        Transform { rotation_degrees: Vec3::new(0.0, 0.0, 90.0), ..Transform::IDENTITY };
+    table.document.apply(Edit::PlacePart { part, transform }).unwrap();
+    assert_eq!(table.document.stale(&table.pantry), [(part, set, Target::R)]);
+    table.dab(3, Action::Paint, 1.0, 1.0);
+    assert_eq!(table.document.stale(&table.pantry), [(part, set, Target::R)], "alpha is nobody's");
+    let order = table.document.order(part, set, Target::R).unwrap();
+    let made = order.make(&table.pantry, &Watch::default()).unwrap();
+    table.document.accept(made).unwrap();
+    assert_eq!(table.document.stale(&table.pantry), [(part, set, Target::G)]);
+    table.remake();
+    assert_eq!(table.values(0), table.values(1));
+}
+
+#[test]
+fn recipes_that_cannot_be_are_refused() {
+    let mut table = Table::new();
+    let (part, set) = (table.part, table.set);
+    let looks =
+        |channel: Target| Step::new(Source::Channel { set: "Wear".into(), channel, part: None });
+    let mut give = |recipe: Recipe| table.document.apply(Edit::SetRecipe { part, set, recipe });
+    let itself = give(recipe(Target::R, vec![looks(Target::R)])).unwrap_err();
+    assert!(itself.to_string().contains("look at what it makes itself"));
+    give(recipe(Target::R, vec![looks(Target::G)])).unwrap();
+    let around = give(recipe(Target::G, vec![looks(Target::R)])).unwrap_err();
+    assert!(around.to_string().contains("look at what it makes itself"), "in a circle");
+    let both = give(recipe(Target::Rgb, vec![constant(0.5)])).unwrap_err();
+    assert!(both.to_string().contains("freeze that one first"));
+    let wrong = give(recipe(Target::B, vec![constant(7.0)])).unwrap_err();
+    assert!(wrong.to_string().contains("step 1 (Constant)"), "{wrong}");
+    let strength = Step { strength: Some(2.0), merge: Some(Merge::Add), ..constant(0.5) };
+    assert!(give(recipe(Target::B, vec![strength])).is_err());
+    let gone = Edit::FreezeRecipe { part, set, channels: Target::A };
+    assert_eq!(table.document.apply(gone).unwrap_err(), EditError::NoSuchRecipe);
+}
