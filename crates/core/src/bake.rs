@@ -26,7 +26,7 @@ use serde::Serialize;
 use crate::{
     UpAxis,
     color::Rgba,
-    color_set::{ColorSet, Encoding, Placement, Role, convert},
+    color_set::{Channels, ColorSet, Encoding, Placement, Role, convert},
     document::{Part, PartId, Selection},
     geometry::Geometry,
     recipe::{
@@ -542,9 +542,9 @@ impl Inputs {
                 .map(|p| (*p.geometry.id().as_bytes(), p.traits.transform.matrix(), p.id.0))
                 .collect()
         };
-        let of_set = |set: &ColorSet| pantry.content(&set.values);
+        let of_set = |set: &ColorSet, on: Channels| pantry.content(&set.values, on);
         let of_selection = |name: &str| match self.selection(name) {
-            Ok(Chosen::Made(set)) => vec![of_set(set)],
+            Ok(Chosen::Made(set)) => vec![of_set(set, Channels::R)],
             Ok(Chosen::Named(faces)) => vec![*blake3::hash(bytemuck::cast_slice(faces)).as_bytes()],
             Err(_) => vec![],
         };
@@ -613,17 +613,17 @@ impl Inputs {
                 let picture = self.images.get(image).map(|image| image.digest());
                 needs.content = picture.into_iter().collect();
             }
-            Source::Channel { set, part, .. } => {
+            Source::Channel { set, part, channel } => {
                 let owner = match part.as_deref() {
                     Some(name) if name != self.name() => self.other(name).ok(),
                     _ => Some(own),
                 };
                 let set = owner.and_then(|owner| self.set(owner, set).ok());
-                needs.content = set.iter().map(of_set).collect();
+                needs.content = set.iter().map(|set| of_set(set, channel.channels())).collect();
             }
             Source::Material => {
                 let set = self.set(own, "Material");
-                needs.content = set.iter().map(of_set).collect();
+                needs.content = set.iter().map(|set| of_set(set, Channels::RGB)).collect();
             }
             Source::HandPaint { paint } => {
                 if let Some(paint) = self.paint(*paint) {
@@ -650,13 +650,16 @@ impl Inputs {
             all.push(self.digest(&step.source, pantry));
             let content = match &step.mask {
                 None => None,
-                Some(Mask::Own { .. }) => self.own().mask().map(|m| pantry.content(&m.values)),
+                Some(Mask::Own { .. }) => {
+                    self.own().mask().map(|m| pantry.content(&m.values, Channels::R))
+                }
                 Some(Mask::Selection { name, .. }) => match self.selection(name) {
-                    Ok(Chosen::Made(set)) => Some(pantry.content(&set.values)),
+                    Ok(Chosen::Made(set)) => Some(pantry.content(&set.values, Channels::R)),
                     _ => None,
                 },
-                Some(Mask::Channel { set, .. }) => {
-                    self.set(self.own(), set).ok().map(|set| pantry.content(&set.values))
+                Some(Mask::Channel { set, channel, .. }) => {
+                    let set = self.set(self.own(), set).ok();
+                    set.map(|set| pantry.content(&set.values, channel.channels()))
                 }
             };
             all.push(Digest::of(&content));

@@ -119,12 +119,14 @@ impl Role {
 }
 
 /// Which of R, G, B, A a tool writes to; the others stay bit-identical.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(transparent)]
 pub struct Channels(pub [bool; 4]);
 
 impl Channels {
+    /// R alone: where masks and selections have their number.
+    pub const R: Self = Self([true, false, false, false]);
     /// R, G and B, but not alpha.
     pub const RGB: Self = Self([true, true, true, false]);
     /// All four.

@@ -6,9 +6,10 @@ use std::{
 };
 
 use serde::{Deserialize, Serialize};
+use smallvec::SmallVec;
 
 use super::{BakeError, Inputs, field::Field, sources, watch::Watch};
-use crate::{color::Rgba, recipe::Source};
+use crate::{color::Rgba, color_set::Channels, recipe::Source};
 
 /// Names all that something depends on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -35,7 +36,7 @@ const ROOM: usize = 1 << 29;
 pub struct Pantry {
     kept: Mutex<Kept>,
     /// Of arrays of values that were read to the end once: their digests.
-    read: Mutex<HashMap<usize, (Weak<Vec<Rgba>>, [u8; 32])>>,
+    read: Mutex<HashMap<(usize, Channels), (Weak<Vec<Rgba>>, [u8; 32])>>,
 }
 
 #[derive(Default)]
@@ -91,19 +92,33 @@ impl Pantry {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).fields.contains_key(&digest)
     }
 
-    /// The digest of an array of values, which is read to the end only once.
+    /// The digest of some channels of an array of values, which are read to the end only once.
     #[must_use]
-    pub fn content(&self, values: &Arc<Vec<Rgba>>) -> [u8; 32] {
+    pub fn content(&self, values: &Arc<Vec<Rgba>>, channels: Channels) -> [u8; 32] {
         let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
-        let place = Arc::as_ptr(values) as usize;
+        let place = (Arc::as_ptr(values) as usize, channels);
         if let Some((known, digest)) = read.get(&place)
             && known.upgrade().is_some_and(|known| Arc::ptr_eq(&known, values))
         {
             return *digest;
         }
         read.retain(|_, (known, _)| known.strong_count() > 0);
-        let digest = *blake3::hash(bytemuck::cast_slice(values)).as_bytes();
+        let mut hasher = blake3::Hasher::new();
+        let mut numbers = Vec::new();
+        for run in values.chunks(RUN) {
+            numbers.clear();
+            let chosen = |value: &Rgba| {
+                let on = (0..4).filter(|&i| channels.0[i]).map(|i| value[i]);
+                on.collect::<SmallVec<[f32; 4]>>()
+            };
+            numbers.extend(run.iter().flat_map(chosen));
+            hasher.update(bytemuck::cast_slice(&numbers));
+        }
+        let digest = *hasher.finalize().as_bytes();
         read.insert(place, (Arc::downgrade(values), digest));
         digest
     }
 }
+
+/// How many values are read in a row.
+const RUN: usize = 16_384;
