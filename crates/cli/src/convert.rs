@@ -184,7 +184,7 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
 }
 
 /// Writes beside the goal first, so that a full disk leaves no half a file under its name.
-fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
+pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
     let mut partial = path.as_os_str().to_owned();
     partial.push(".partial");
     let partial = PathBuf::from(partial);

@@ -1,5 +1,6 @@
 //! The command `speckle`: the app in the browser, and jobs without a screen.
 
+mod bake;
 mod convert;
 mod inspect;
 mod reading;
@@ -12,6 +13,7 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
+use bake::{BakeArgs, RecipeCommand};
 use clap::{Args, CommandFactory, Parser, Subcommand};
 use convert::ConvertArgs;
 use reading::ReadArgs;
@@ -49,6 +51,11 @@ enum Command {
     },
     /// Turn mesh files into another format, told by the names' extensions
     Convert(ConvertArgs),
+    /// Make channels by a recipe
+    Bake(BakeArgs),
+    /// Tell about recipes
+    #[command(subcommand)]
+    Recipe(RecipeCommand),
     /// Print what makes a shell complete the words of this command
     Completions {
         /// The shell
@@ -119,6 +126,8 @@ fn run(command: Command) -> Result<()> {
         }
         Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
         Command::Convert(args) => convert::run(&args),
+        Command::Bake(args) => bake::run(&args),
+        Command::Recipe(command) => bake::recipe(&command),
         Command::Completions { shell } => {
             clap_complete::generate(shell, &mut Cli::command(), "speckle", &mut std::io::stdout());
             Ok(())

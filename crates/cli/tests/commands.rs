@@ -167,3 +167,96 @@ fn files_beside_an_obj_are_found_but_never_outside_its_folder() {
     let absolute = folder.path().join("far.mtl");
     assert_eq!(sets(&absolute.to_string_lossy()), 0);
 }
+
+#[test]
+fn a_recipe_makes_the_same_bytes_from_the_same_seed_whatever_the_cores() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path();
+    fs::write(at.join("cube.ply"), CUBE).unwrap();
+    let recipe = r#"{"set":"Shade","placement":"vertex","encoding":"data","recipes":[{"channels":"R","steps":[{"source":{"kind":"occlusion","rays":64}}]}]}"#;
+    fs::write(at.join("shade.json"), recipe).unwrap();
+    let bake = |cores: &str, output: &str, more: &[&str]| {
+        let mut args = vec!["bake", "cube.ply", output, "--recipe", "shade.json"];
+        args.extend(more);
+        let output = Command::new(env!("CARGO_BIN_EXE_speckle"))
+            .args(args)
+            .env("RAYON_NUM_THREADS", cores)
+            .current_dir(at)
+            .output()
+            .unwrap();
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    };
+    bake("1", "one.glb", &[]);
+    bake("3", "three.glb", &[]);
+    assert_eq!(fs::read(at.join("one.glb")).unwrap(), fs::read(at.join("three.glb")).unwrap());
+    bake("2", "other.glb", &["--seed", "7", "--samples", "16", "--set", "Light"]);
+    assert_ne!(fs::read(at.join("one.glb")).unwrap(), fs::read(at.join("other.glb")).unwrap());
+    let report = speckle(at, &["inspect", "other.glb", "--json"]);
+    let report: Value = serde_json::from_slice(&report.stdout).unwrap();
+    let sets = report["parts"][0]["sets"].as_array().unwrap();
+    let light = sets.iter().find(|set| set["name"] == "Light").expect("the set has the name given");
+    // From a corner of a cube an eighth of all rays looks into it, and a part of the hemisphere.
+    assert!(light["channels"][0]["mean"].as_f64().unwrap() > 0.4);
+}
+
+#[test]
+fn recipes_are_listed_shown_and_described_and_nonsense_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path();
+    fs::write(at.join("cube.ply"), CUBE).unwrap();
+    let said = |args: &[&str]| {
+        let output = speckle(at, args);
+        (
+            output.status.success(),
+            String::from_utf8_lossy(&[output.stdout, output.stderr].concat()).into_owned(),
+        )
+    };
+    let (_, list) = said(&["recipe", "list"]);
+    let names: Vec<&str> = list.lines().filter(|line| !line.starts_with(' ')).collect();
+    assert_eq!(names.len(), 8, "every starter is read");
+    for name in names {
+        let (is_fine, shown) = said(&["recipe", "show", name]);
+        assert!(is_fine && serde_json::from_str::<Value>(&shown).unwrap()["recipes"].is_array());
+        let (is_fine, message) =
+            said(&["bake", "cube.ply", "out.glb", "--recipe", name, "--samples", "8"]);
+        assert!(is_fine, "{name}: {message}");
+    }
+    let (_, schema) = said(&["recipe", "schema"]);
+    let schema: Value = serde_json::from_str(&schema).unwrap();
+    assert!(schema["$defs"]["Source"].is_object() && schema["$ref"] == "#/$defs/RecipeFile");
+    let recipe = |name: &str, json: &str| fs::write(at.join(name), json).unwrap();
+    recipe("newer.json", r#"{"version":3,"set":"Shade","glow":true,"recipes":[]}"#);
+    recipe(
+        "wrong.json",
+        r#"{"set":"Shade","recipes":[{"channels":"R","steps":[{"source":{"kind":"sparkle"}}]}]}"#,
+    );
+    recipe(
+        "uvs.json",
+        r#"{"set":"Shade","recipes":[{"channels":"R","steps":[{"source":{"kind":"noise","space":{"uv":0}}}]}]}"#,
+    );
+    recipe(
+        "image.json",
+        r#"{"set":"Shade","recipes":[{"channels":"RGB","steps":[{"source":{"kind":"image","image":"gone.png"}}]}]}"#,
+    );
+    recipe(
+        "unread.json",
+        r#"{"set":"Shade","recipes":[{"channels":"RGB","steps":[{"source":{"kind":"image","image":"cube.ply"}}]}]}"#,
+    );
+    recipe(
+        "root.json",
+        r#"{"set":"Sway","recipes":[{"channels":"A","steps":[{"source":{"kind":"trail","root":{"kind":"selection","name":"Foot"}}}]}]}"#,
+    );
+    for (file, words) in [
+        ("newer.json", "get a newer app"),
+        ("wrong.json", "unknown variant `sparkle`"),
+        ("uvs.json", "has no UV set 1"),
+        ("image.json", "gone.png cannot be read"),
+        ("unread.json", "choose a PNG"),
+        ("root.json", "no selection Foot"),
+        ("Polish", "Soft shade"),
+    ] {
+        let (is_fine, message) = said(&["bake", "cube.ply", "never.glb", "--recipe", file]);
+        assert!(!is_fine && message.contains(words), "{file}: {message}");
+    }
+    assert!(!at.join("never.glb").exists());
+}

@@ -7,6 +7,7 @@
 mod admit;
 mod gltf;
 mod obj;
+pub mod pixels;
 mod ply;
 mod seams;
 mod stl;

@@ -78,7 +78,11 @@ impl App {
 #[derive(OpenApi)]
 #[openapi(
     info(title = "Jaunty Speckle", description = "Vertex, corner and face color for meshes."),
-    components(schemas(wire::ClientMessage, wire::ServerMessage))
+    components(schemas(
+        wire::ClientMessage,
+        wire::ServerMessage,
+        speckle_core::recipe::RecipeFile
+    ))
 )]
 struct ApiDocument;
 

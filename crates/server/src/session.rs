@@ -441,27 +441,51 @@ impl Session {
     fn travel(&mut self, client: ClientId, direction: Direction) {
         // The stroke under one's own hand is what one would expect to lose first.
         self.end_stroke(client);
-        let Position { cursor, end, .. } = self.position;
-        let (row, goal) = match direction {
-            Direction::Backward if cursor > 0 => (cursor, cursor - 1),
-            Direction::Forward if cursor < end => (cursor + 1, cursor + 1),
-            _ => return,
-        };
-        let mut store = lock(&self.store);
-        let moved = store
-            .replay(self.project, row, direction, &mut self.document)
-            .and_then(|change| Ok((change, store.move_cursor(self.project, goal)?)));
-        drop(store);
-        match moved {
-            Ok((change, position)) => {
-                self.position = position;
-                self.tell_change(&change, direction);
-                let did = if direction == Direction::Backward { "Undid" } else { "Redid" };
-                let label = format!("{did}: {}", change.label);
-                self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
+        let mut label = None;
+        loop {
+            let Position { cursor, end, .. } = self.position;
+            let (row, goal) = match direction {
+                Direction::Backward if cursor > 0 => (cursor, cursor - 1),
+                Direction::Forward if cursor < end => (cursor + 1, cursor + 1),
+                _ => break,
+            };
+            // What follows a row goes with it.
+            if direction == Direction::Forward && label.is_some() && !self.follows(row) {
+                break;
             }
-            Err(error) => self.refuse(client, error.to_string()),
+            let mut store = lock(&self.store);
+            let moved = store
+                .replay(self.project, row, direction, &mut self.document)
+                .and_then(|change| Ok((change, store.move_cursor(self.project, goal)?)));
+            drop(store);
+            match moved {
+                Ok((change, position)) => {
+                    self.position = position;
+                    self.tell_change(&change, direction);
+                    if !change.follows {
+                        label = Some(change.label);
+                        if direction == Direction::Backward {
+                            break;
+                        }
+                    }
+                }
+                Err(error) => {
+                    self.refuse(client, error.to_string());
+                    return;
+                }
+            }
         }
+        if let Some(label) = label {
+            let did = if direction == Direction::Backward { "Undid" } else { "Redid" };
+            let label = format!("{did}: {label}");
+            self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
+        }
+    }
+
+    /// Whether a row of the journal goes with the one before it.
+    fn follows(&self, row: i64) -> bool {
+        let row = lock(&self.store).row(self.project, row).ok().flatten();
+        row.is_some_and(|row| row.follows)
     }
 
     /// Tells everyone what a change did to what they see.
@@ -534,7 +558,12 @@ impl Session {
     fn history(&self) -> History {
         let Position { cursor, end, revision } = self.position;
         let store = lock(&self.store);
-        let deed = |seq: i64| {
+        // What follows a deed goes with it.
+        let deed = |mut seq: i64| {
+            while seq > 1 && store.row(self.project, seq).ok().flatten().is_some_and(|r| r.follows)
+            {
+                seq -= 1;
+            }
             let row = store.row(self.project, seq).ok().flatten();
             row.map(|row| Deed { label: row.label, hand: row.author })
         };

@@ -13,18 +13,13 @@ use speckle_core::{
     stencil::{Stencil, StencilId},
     swatches::{self, Swatch},
 };
+use speckle_formats::pixels;
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 use utoipa::{IntoParams, ToSchema};
 
 use super::{as_file, gone, hand};
 use crate::{App, error::ApiError, session::Command};
-
-/// The most pixels along a side of a stencil.
-const LONGEST_SIDE: u32 = 16_384;
-
-/// The most memory an image may take while it is unpacked.
-const MOST_UNPACKED: u64 = 1 << 30;
 
 /// A stencil that was taken in.
 #[derive(Debug, Serialize, ToSchema)]
@@ -51,9 +46,7 @@ pub async fn stencil(
     let (stencil, width, height) = app
         .blocking(move |_| Ok(stencil_of(&bytes)))
         .await?
-        .map_err(|cause| ApiError::bad_request(format!(
-            "the stencil cannot be read: {cause}; choose a PNG, JPEG, WebP, GIF, BMP or TIFF image"
-        )))?;
+        .map_err(|cause| ApiError::bad_request(format!("the stencil {cause}")))?;
     let (reply, answer) = oneshot::channel();
     app.send(project, Command::Stencil(stencil.into(), reply)).await?;
     let id = answer.await.map_err(|_| gone())?;
@@ -61,18 +54,10 @@ pub async fn stencil(
 }
 
 fn stencil_of(bytes: &[u8]) -> Result<(Stencil, u32, u32), String> {
-    let mut reader = image::ImageReader::new(std::io::Cursor::new(bytes))
-        .with_guessed_format()
-        .map_err(|error| error.to_string())?;
-    let mut limits = image::Limits::default();
-    limits.max_image_width = Some(LONGEST_SIDE);
-    limits.max_image_height = Some(LONGEST_SIDE);
-    limits.max_alloc = Some(MOST_UNPACKED);
-    reader.limits(limits);
-    let image = reader.decode().map_err(|error| error.to_string())?.into_rgba8();
-    let (width, height) = image.dimensions();
-    let stencil = Stencil::from_rgba(width as usize, height as usize, image.as_raw());
-    stencil.map(|stencil| (stencil, width, height)).ok_or_else(|| "it has no pixels".to_owned())
+    let image = pixels::read(bytes)?;
+    let stencil = Stencil::from_rgba(image.width, image.height, &image.rgba);
+    let stencil = stencil.ok_or_else(|| "has no pixels".to_owned())?;
+    Ok((stencil, image.width as u32, image.height as u32))
 }
 
 /// How a palette is written.
