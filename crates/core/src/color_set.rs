@@ -104,6 +104,12 @@ pub enum Role {
 }
 
 impl Role {
+    /// Whether it is hand paint of a recipe: seen through what the recipe makes, never by itself.
+    #[must_use]
+    pub fn is_layer(self) -> bool {
+        matches!(self, Self::Paint { .. } | Self::Coverage { .. })
+    }
+
     /// As it is said: "set", "mask".
     #[must_use]
     pub fn noun(self) -> &'static str {

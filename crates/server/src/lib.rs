@@ -2,6 +2,7 @@
 
 mod error;
 mod guard;
+mod kitchen;
 mod live;
 mod rest;
 mod session;

@@ -16,8 +16,9 @@ use std::{
 use axum::extract::ws::Message;
 use speckle_core::{
     Change, ColorSet, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
+    bake::{BakeError, Digest},
     color_set::Role,
-    document::Direction,
+    document::{Direction, Made},
     stencil::{Stencil, StencilId},
     stroke::Sample,
     swatches::Swatch,
@@ -25,6 +26,7 @@ use speckle_core::{
 use speckle_store::{Position, ProjectId, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
 
+use crate::kitchen::{Dish, Kitchen};
 use crate::wire::{self, ClientMessage, CornerValue, Deed, HeldMesh, History, ServerMessage};
 
 /// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
@@ -32,6 +34,9 @@ pub const MOST_QUEUED: usize = 4_096;
 
 /// The most places of a named group that are shown.
 const MOST_PLACES: usize = 20_000;
+
+/// How often it is told how far a recipe is.
+const LOOK_IN: Duration = Duration::from_millis(150);
 
 /// How long a project without clients stays open.
 const IDLE: Duration = Duration::from_secs(20);
@@ -53,6 +58,8 @@ pub enum Command {
     Parts(oneshot::Sender<Now>),
     /// An image that paint may be laid on through; answered with its name.
     Stencil(Arc<Stencil>, oneshot::Sender<StencilId>),
+    /// A recipe was made, or could not be.
+    Made(Dish, Digest, Result<Box<Made>, BakeError>),
     /// The project has another name.
     Renamed(String),
     /// The project is gone.
@@ -131,6 +138,12 @@ impl Sessions {
             store: self.store.clone(),
             clients: HashMap::new(),
             stencils: 0,
+            kitchen: Kitchen::default(),
+            back: sender.clone(),
+            are_recipes_due: true,
+            looking: HashMap::new(),
+            waiting: Vec::new(),
+            is_gone: false,
         };
         let sessions = self.clone();
         std::thread::Builder::new()
@@ -168,13 +181,38 @@ struct Session {
     clients: HashMap<ClientId, Hand>,
     /// How many stencils came so far.
     stencils: u32,
+    kitchen: Kitchen,
+    /// The way to this session, for what is made beside it.
+    back: Sender<Command>,
+    /// Whether something changed that recipes may depend on.
+    are_recipes_due: bool,
+    /// The set each client looks at.
+    looking: HashMap<ClientId, (PartId, SetId)>,
+    /// What was made while someone was painting: it comes in when the pointers are lifted.
+    waiting: Vec<Made>,
+    /// Whether the project was deleted.
+    is_gone: bool,
 }
 
 impl Session {
     fn run(mut self, commands: &Receiver<Command>, sessions: &Sessions) {
         loop {
-            match commands.recv_timeout(IDLE) {
-                Ok(command) => self.take(command),
+            let patience = if self.kitchen.is_busy() { LOOK_IN } else { IDLE };
+            let heard = commands.recv_timeout(patience);
+            match heard {
+                Ok(command) => {
+                    self.take(command);
+                    if self.is_gone {
+                        return;
+                    }
+                    self.look_after_recipes();
+                }
+                Err(RecvTimeoutError::Timeout) if self.kitchen.is_busy() => {
+                    self.tell_recipes();
+                    if self.clients.is_empty() {
+                        self.kitchen.close();
+                    }
+                }
                 Err(RecvTimeoutError::Timeout) if !self.clients.is_empty() => {}
                 Err(RecvTimeoutError::Disconnected) => return,
                 Err(RecvTimeoutError::Timeout) => {
@@ -200,6 +238,7 @@ impl Session {
             Command::Leave(client) => {
                 self.end_stroke(client);
                 self.clients.remove(&client);
+                self.looking.remove(&client);
                 self.document.forget_hand(hand_of(client));
                 self.tell_present();
                 if self.clients.is_empty()
@@ -231,6 +270,10 @@ impl Session {
                 self.document.supply_stencil(id, stencil);
                 let _ = reply.send(id);
             }
+            Command::Made(dish, digest, result) => {
+                self.waiting.extend(self.kitchen.take(dish, digest, result));
+                self.are_recipes_due = true;
+            }
             Command::Renamed(name) => {
                 self.name.clone_from(&name);
                 self.tell_all(&wire::json(&ServerMessage::Renamed { name }));
@@ -238,6 +281,8 @@ impl Session {
             Command::Gone => {
                 self.tell_all(&wire::json(&ServerMessage::Gone));
                 self.clients.clear();
+                self.kitchen.close();
+                self.is_gone = true;
             }
         }
     }
@@ -254,6 +299,9 @@ impl Session {
             history: self.history(),
         };
         self.tell(client, wire::json(&hello));
+        let recipes = self.kitchen.told().to_vec();
+        self.tell(client, wire::json(&ServerMessage::Recipes { recipes }));
+        self.are_recipes_due = true;
         for part in self.document.parts().to_vec() {
             let has_mesh =
                 held.iter().any(|held| held.part == part.id && held.mesh == wire::mesh_name(&part));
@@ -275,7 +323,7 @@ impl Session {
     }
 
     fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
-        for set in part.sets.iter().filter(|set| !is_snapshot(set)) {
+        for set in part.sets.iter().filter(|set| !stays_here(set)) {
             tell(self, wire::values(part.id, set));
             tell(self, wire::figures(part.id, set));
         }
@@ -286,6 +334,18 @@ impl Session {
         match message {
             // Whoever is here has joined already.
             ClientMessage::Join { .. } => {}
+            ClientMessage::MakeRecipe { part, set, channels } => {
+                self.kitchen.order((part, set, channels));
+                self.are_recipes_due = true;
+            }
+            ClientMessage::GiveUp { part, set, channels } => {
+                self.kitchen.give_up((part, set, channels));
+                self.are_recipes_due = true;
+            }
+            ClientMessage::Looking { part, set } => {
+                self.looking.insert(client, (part, set));
+                self.are_recipes_due = true;
+            }
             ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(hand, start) {
                 Ok(None) => {}
                 Ok(Some(earlier)) => self.keep_stroke(client, Some(&earlier)),
@@ -418,6 +478,7 @@ impl Session {
         if change.is_empty() {
             return Ok(());
         }
+        self.are_recipes_due = true;
         let now = now_ms();
         let written = lock(&self.store).append(self.project, change, author, now, &self.document);
         match written {
@@ -441,6 +502,7 @@ impl Session {
     fn travel(&mut self, client: ClientId, direction: Direction) {
         // The stroke under one's own hand is what one would expect to lose first.
         self.end_stroke(client);
+        self.are_recipes_due = true;
         let mut label = None;
         loop {
             let Position { cursor, end, .. } = self.position;
@@ -488,6 +550,45 @@ impl Session {
         row.is_some_and(|row| row.follows)
     }
 
+    /// Takes in what was made, has made what is stale, and tells how recipes stand.
+    fn look_after_recipes(&mut self) {
+        let is_painting = self.document.is_anyone_painting();
+        if !is_painting && !self.waiting.is_empty() {
+            for made in std::mem::take(&mut self.waiting) {
+                // Whoever changed it meanwhile has it made again.
+                let (part, set, channels) = (made.part, made.set, made.channels);
+                let Ok(order) = self.document.order(part, set, channels) else { continue };
+                if !self.kitchen.is_current(&order, &made) {
+                    continue;
+                }
+                match self.document.accept(made) {
+                    Ok(change) => {
+                        if let Err(message) = self.keep(&change, "") {
+                            tracing::error!("{message}");
+                        }
+                    }
+                    Err(error) => tracing::warn!("what was made is of no use: {error}"),
+                }
+            }
+        }
+        if !self.are_recipes_due || is_painting {
+            return;
+        }
+        self.are_recipes_due = false;
+        // A new row would cut off what redo brings back: after an undo recipes wait to be asked.
+        let is_open = self.position.cursor == self.position.end && !self.clients.is_empty();
+        let looking: Vec<(PartId, SetId)> = self.looking.values().copied().collect();
+        let is_shown = |part, set| looking.contains(&(part, set));
+        self.kitchen.look_after(&self.document, is_open, is_shown, &self.back);
+        self.tell_recipes();
+    }
+
+    fn tell_recipes(&mut self) {
+        if let Some(recipes) = self.kitchen.news(&self.document) {
+            self.tell_all(&wire::json(&ServerMessage::Recipes { recipes }));
+        }
+    }
+
     /// Tells everyone what a change did to what they see.
     fn tell_change(&mut self, change: &Change, direction: Direction) {
         // The outline goes first: frames of new parts and sets are told apart by it.
@@ -508,14 +609,16 @@ impl Session {
                 | (Step::SetGone { part, set, .. }, Direction::Backward) => {
                     let now = self.document.set(*part, set.id);
                     if let Ok(set) = now.cloned()
-                        && !is_snapshot(&set)
+                        && !stays_here(&set)
                     {
                         self.tell_all(&wire::values(*part, &set));
                         self.tell_all(&wire::figures(*part, &set));
                     }
                 }
                 (Step::Values { part, set, patch }, _) => {
-                    if let Ok(set) = self.document.set(*part, *set).cloned() {
+                    if let Ok(set) = self.document.set(*part, *set).cloned()
+                        && !set.role.is_layer()
+                    {
                         // An index is as long as a value: from half of them on, all are shorter.
                         let message = if 2 * patch.indices.len() > set.values.len() {
                             wire::values(*part, &set)
@@ -593,8 +696,9 @@ impl Session {
 }
 
 /// Snapshots are many and seldom looked at: their values go to who asks for them.
-fn is_snapshot(set: &ColorSet) -> bool {
-    matches!(set.role, Role::Snapshot { .. })
+/// Whether a set's values stay here: snapshots until they are asked for, hand paint for good.
+fn stays_here(set: &ColorSet) -> bool {
+    matches!(set.role, Role::Snapshot { .. }) || set.role.is_layer()
 }
 
 fn hand_of(client: ClientId) -> HandId {

@@ -18,6 +18,7 @@ use speckle_core::{
     document::{Adjustment, Fill},
     figures::{self, ChannelFigures},
     geometry::bends::crease_angle,
+    recipe::{Recipe, Target},
     stroke::{Sample, StrokeStart},
     swatches::Swatch,
     views::SavedView,
@@ -35,6 +36,31 @@ pub enum ClientMessage {
         /// Parts whose mesh the client holds already, from before its socket was lost.
         #[serde(default)]
         held: Vec<HeldMesh>,
+    },
+    /// Asks for a recipe to be made now.
+    MakeRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it makes.
+        channels: Target,
+    },
+    /// Gives up a recipe that is being made.
+    GiveUp {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it makes.
+        channels: Target,
+    },
+    /// Says which set is looked at.
+    Looking {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
     },
     /// The pointer goes down.
     StrokeBegin {
@@ -175,6 +201,11 @@ pub enum ServerMessage {
         /// Why.
         message: String,
     },
+    /// How the recipes stand, all of them.
+    Recipes {
+        /// In the order of parts and sets.
+        recipes: Vec<RecipeState>,
+    },
     /// A stroke ended without touching anything.
     Nothing,
     /// Something could not be done; the project is as it was.
@@ -182,6 +213,43 @@ pub enum ServerMessage {
         /// What, and what to do.
         message: String,
     },
+}
+
+/// How a recipe stands.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct RecipeState {
+    /// The part.
+    pub part: PartId,
+    /// The set.
+    pub set: SetId,
+    /// The channels it makes.
+    pub channels: Target,
+    /// Whether the channels are what it makes.
+    pub status: RecipeStatus,
+    /// How much of it is done while it is made, 0–1.
+    pub share: f32,
+    /// How long it took last, milliseconds.
+    pub ms: u32,
+    /// The most rays of a step.
+    pub rays: u32,
+    /// Why it could not be made.
+    pub message: Option<String>,
+    /// For each step, what is worth saying about how it stands in the recipe.
+    pub remarks: Vec<Option<String>>,
+}
+
+/// Whether channels are what their recipe makes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum RecipeStatus {
+    /// They are.
+    Fresh,
+    /// Something they depend on has changed.
+    Stale,
+    /// They are being made.
+    Making,
+    /// They could not be made.
+    Failed,
 }
 
 /// What a corner holds.
@@ -303,6 +371,8 @@ pub struct SetOutline {
     pub channels: Vec<ChannelTraits>,
     /// What it is there for.
     pub role: Role,
+    /// How its channels are made, where they are.
+    pub recipes: Vec<Recipe>,
 }
 
 /// The project without its arrays.
@@ -324,6 +394,7 @@ fn set_outline(set: &ColorSet) -> SetOutline {
         ground: set.ground,
         channels: set.channels.to_vec(),
         role: set.role,
+        recipes: set.recipes.iter().map(|own| own.recipe.clone()).collect(),
     }
 }
 
@@ -357,7 +428,12 @@ fn part_outline(part: &Part) -> PartOutline {
         crease: crease_angle(part.geometry.bends()),
         uv_sets: mesh.uv_sets().len(),
         sets: part.products().map(set_outline).collect(),
-        helpers: part.sets.iter().filter(|set| !set.is_product()).map(set_outline).collect(),
+        helpers: part
+            .sets
+            .iter()
+            .filter(|set| !set.is_product() && !set.role.is_layer())
+            .map(set_outline)
+            .collect(),
     }
 }
 

@@ -533,3 +533,93 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
         post(address, &edits, json!({ "type": "restore_snapshot", "name": "Then" })).await;
     assert_eq!(done["changed"], false, "nothing happened since");
 }
+
+/// How the only recipe stands, once it stands like this.
+async fn until(socket: &mut Socket, status: &str, held: &mut Held) -> Value {
+    loop {
+        let news = hear(socket, "recipes", |f| held.take(f)).await;
+        if news["recipes"][0]["status"] == status {
+            return news["recipes"][0].clone();
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_for_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("toys.sqlite");
+    let address = serve(Store::open(&path).unwrap()).await;
+    let project = bollard(address).await;
+    let mut held = Held::default();
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    hear(&mut socket, "figures", |f| held.take(f)).await;
+    let ground = held.clone();
+    let (part, set) = (
+        hello["outline"]["parts"][0]["id"].clone(),
+        hello["outline"]["parts"][0]["sets"][0]["id"].clone(),
+    );
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let give = |source: Value| {
+        json!({ "type": "set_recipe", "part": part, "set": set,
+                "recipe": { "channels": "RGB", "steps": [{ "source": source }] } })
+    };
+    let half = json!({ "kind": "constant", "value": 0.5 });
+    assert_eq!(post(address, &edits, give(half.clone())).await.0, 200);
+    let state = until(&mut socket, "fresh", &mut held).await;
+    assert_eq!(state["remarks"], json!([null]));
+    assert!(held.0.iter().all(|v| v[0] == 128 && v[3] == 255));
+
+    // One undo takes back the recipe and what it made, one redo brings both.
+    say(&mut socket, json!({ "type": "undo" })).await;
+    let undone = hear(&mut socket, "kept", |f| held.take(f)).await;
+    assert_eq!(undone["history"]["undo"]["label"], "Bring in Bollard");
+    assert!(
+        undone["history"]["redo"]["label"].as_str().unwrap().starts_with("Give a recipe to RGB")
+    );
+    assert!(held == ground);
+    say(&mut socket, json!({ "type": "redo" })).await;
+    let redone = hear(&mut socket, "kept", |f| held.take(f)).await;
+    assert_eq!(redone["history"]["redo"], Value::Null);
+    assert!(held.0.iter().all(|v| v[0] == 128));
+
+    // A long one does not keep a stroke waiting, and is given up on demand: what was there stays.
+    let long = json!({ "kind": "occlusion", "rays": 60000 });
+    assert_eq!(post(address, &edits, give(long)).await.0, 200);
+    until(&mut socket, "making", &mut held).await;
+    say(&mut socket, stroke(&hello, [1.0, 0.0, 0.0, 1.0])).await;
+    say(&mut socket, moved(&[[0.0, 0.0]])).await;
+    say(&mut socket, json!({ "type": "stroke_end" })).await;
+    let kept = hear(&mut socket, "kept", |f| held.take(f)).await;
+    assert_eq!(kept["label"], "Skin stroke on Coat");
+    assert!(held.0.iter().any(|v| *v == [255, 0, 0, 255]));
+    until(&mut socket, "making", &mut held).await;
+    let give_up = json!({ "type": "give_up", "part": part, "set": set, "channels": "RGB" });
+    let asked = Instant::now();
+    say(&mut socket, give_up).await;
+    let state = until(&mut socket, "failed", &mut held).await;
+    assert!(state["message"].as_str().unwrap().contains("given up"));
+    assert!(asked.elapsed() < Duration::from_secs(1));
+    // Paint is a step of its own now, on top: with another bake below it is still there.
+    let document = Store::open(&path).unwrap().open_project(project).unwrap().document;
+    let recipe = &document.parts()[0].sets[0].recipes[0].recipe;
+    let mut with_paint = serde_json::to_value(recipe).unwrap();
+    assert_eq!(with_paint["steps"][1]["source"]["kind"], "hand_paint");
+    with_paint["steps"][0]["source"] = json!({ "kind": "constant", "value": 0.2 });
+    let edit = json!({ "type": "set_recipe", "part": part, "set": set, "recipe": with_paint });
+    assert_eq!(post(address, &edits, edit).await.0, 200);
+    until(&mut socket, "fresh", &mut held).await;
+    let painted = held.0.iter().filter(|v| v[0] == 255 && v[1] == 0).count();
+    let below = held.0.iter().filter(|v| v[0] == 51 && v[1] == 51).count();
+    assert!(painted > 0 && below > painted);
+    // By click only: it waits, and is made when asked for.
+    with_paint["remake"] = json!("by_click");
+    with_paint["steps"][0]["source"]["value"] = json!(0.4);
+    let edit = json!({ "type": "set_recipe", "part": part, "set": set, "recipe": with_paint });
+    assert_eq!(post(address, &edits, edit).await.0, 200);
+    until(&mut socket, "stale", &mut held).await;
+    let make = json!({ "type": "make_recipe", "part": part, "set": set, "channels": "RGB" });
+    say(&mut socket, make).await;
+    until(&mut socket, "fresh", &mut held).await;
+    assert!(held.0.iter().filter(|v| v[0] == 102 && v[1] == 102).count() >= below);
+}

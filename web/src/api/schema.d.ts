@@ -298,6 +298,16 @@ export interface components {
             message: string;
         };
         /**
+         * @description Over what an image is averaged.
+         * @enum {string}
+         */
+        Averaged: "footprint" | "point" | "piece";
+        /**
+         * @description Which bends are edges.
+         * @enum {string}
+         */
+        Bends: "both" | "out" | "in";
+        /**
          * @description A way of blending.
          * @enum {string}
          */
@@ -422,6 +432,31 @@ export interface components {
             held?: components["schemas"]["HeldMesh"][];
             /** @enum {string} */
             type: "join";
+        } | {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "make_recipe";
+        } | {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "give_up";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "looking";
         } | {
             /** @description What the stroke is made with. */
             start: components["schemas"]["StrokeStart"];
@@ -548,6 +583,11 @@ export interface components {
             hand: string;
             /** @description What was done. */
             label: string;
+        };
+        /** @description A direction. */
+        Direction: "up" | "down" | "x" | "minus_x" | "y" | "minus_y" | "z" | "minus_z" | {
+            /** @description Any; its length does not matter. */
+            to: components["schemas"]["Way"];
         };
         /** @description Everything a user can do to a project. */
         Edit: {
@@ -780,6 +820,24 @@ export interface components {
             /** @description The views, in order. */
             views: components["schemas"]["SavedView"][];
         } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The recipe; its channels say which. */
+            recipe: components["schemas"]["Recipe"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "set_recipe";
+        } | {
+            /** @description The recipe's channels. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "freeze_recipe";
+        } | {
             /** @description Where the pointer went. */
             samples: components["schemas"]["Sample"][];
             /** @description What it is made with. */
@@ -1000,6 +1058,16 @@ export interface components {
             /** @description How many vertices. */
             vertices: number;
         };
+        /**
+         * @description What becomes of pieces that touch another one.
+         * @enum {string}
+         */
+        Joined: "apart" | "goes_on" | "holds";
+        /**
+         * @description How the random numbers hang together.
+         * @enum {string}
+         */
+        Kind: "value" | "gradient" | "simplex" | "cellular";
         /** @description How an image lies. */
         Lay: {
             /** @description Where its middle lies there. */
@@ -1049,16 +1117,39 @@ export interface components {
             /** @description Names it. */
             id: components["schemas"]["i64"];
         };
+        /** @description Where a step counts. */
+        Mask: {
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "own";
+        } | {
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "selection";
+            /** @description Its name. */
+            name: string;
+        } | {
+            /** @description R, G, B or A. */
+            channel: components["schemas"]["Target"];
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The set, by its name. */
+            set: string;
+        };
         /**
          * @description A number read of a value.
          * @enum {string}
          */
         Measure: "r" | "g" | "b" | "a" | "luminance";
         /**
-         * @description How one channel's numbers go into another's.
+         * @description How a step meets what the steps above it made. Numbers are those stored, 0–1.
          * @enum {string}
          */
-        Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
+        Merge: "replace" | "multiply" | "add" | "subtract" | "darker" | "lighter" | "mix" | "screen" | "overlay";
         /** @description Where a stroke is repeated as in a mirror. */
         Mirror: {
             /** @description Across the planes through the origin that X, Y and Z stand on. */
@@ -1070,6 +1161,11 @@ export interface components {
         Naming: {
             /** @description Its name. */
             name: string;
+        };
+        /** @description Where noise is looked up. */
+        NoiseSpace: "world" | "part" | {
+            /** @description In a UV set, by its number from 0; sizes are shares of the image. */
+            uv: number;
         };
         /** @description Which piece to open. */
         OpenPiece: {
@@ -1164,6 +1260,21 @@ export interface components {
          * @enum {string}
          */
         Placement: "vertex" | "corner" | "face";
+        /** @description A point of a drawn curve. */
+        Point: {
+            /** @description Whether the curve breaks there, instead of going on smoothly. */
+            corner?: boolean;
+            /**
+             * Format: float
+             * @description The number, 0–1.
+             */
+            x: number;
+            /**
+             * Format: float
+             * @description What it becomes, 0–1.
+             */
+            y: number;
+        };
         /** @description A project on the shelf. */
         ProjectCard: {
             /**
@@ -1203,6 +1314,74 @@ export interface components {
          * @enum {string}
          */
         Reach: "skin" | "deep" | "facet" | "corner";
+        /** @description How a channel, or several together, are made. */
+        Recipe: {
+            /** @description What it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description What the user calls it; empty for what its steps say. */
+            name?: string;
+            /** @description When it is made again. */
+            remake?: components["schemas"]["Remake"];
+            /** @description From top to bottom. */
+            steps: components["schemas"]["Step"][];
+        };
+        /** @description Recipes for a set, as a file: what the command line runs and the app saves. */
+        RecipeFile: {
+            /** @description What its numbers are, when it has to be made. */
+            encoding?: components["schemas"]["Encoding"];
+            /** @description What it is called. */
+            name?: string;
+            /** @description What it is good for. */
+            note?: string;
+            /** @description What each value of the set belongs to, when it has to be made. */
+            placement?: components["schemas"]["Placement"];
+            /** @description One for each channel, or several together. */
+            recipes: components["schemas"]["Recipe"][];
+            /** @description The set it makes, by name. */
+            set: string;
+            /** @description What it starts with, when it has to be made. */
+            start?: number[] | null;
+            /**
+             * Format: int32
+             * @description What the file is written in; [`RecipeFile::VERSION`] is the newest that is understood.
+             */
+            version?: number;
+        };
+        /** @description How a recipe stands. */
+        RecipeState: {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description Why it could not be made. */
+            message?: string | null;
+            /**
+             * Format: int32
+             * @description How long it took last, milliseconds.
+             */
+            ms: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description The most rays of a step.
+             */
+            rays: number;
+            /** @description For each step, what is worth saying about how it stands in the recipe. */
+            remarks: (string | null)[];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description How much of it is done while it is made, 0–1.
+             */
+            share: number;
+            /** @description Whether the channels are what it makes. */
+            status: components["schemas"]["RecipeStatus"];
+        };
+        /**
+         * @description Whether channels are what their recipe makes.
+         * @enum {string}
+         */
+        RecipeStatus: "fresh" | "stale" | "making" | "failed";
         /** @description How far a fill reaches. Lengths, points and directions are the project's. */
         Region: {
             /** @enum {string} */
@@ -1334,6 +1513,11 @@ export interface components {
             /** @enum {string} */
             type: "boundary";
         };
+        /**
+         * @description When what a recipe makes is made again after something it depends on has changed.
+         * @enum {string}
+         */
+        Remake: "at_once" | "when_looked_at" | "by_click";
         /** @description One kind of repair, counted. */
         Repair: {
             /** @description How often. */
@@ -1364,6 +1548,49 @@ export interface components {
                 /** @description The set. */
                 of: components["schemas"]["SetId"];
             };
+        } | {
+            /** @description What was painted by hand in a step of a recipe. */
+            paint: {
+                /**
+                 * Format: int32
+                 * @description The step's number within the project.
+                 */
+                step: number;
+            };
+        } | {
+            /** @description How much of each channel that paint covers. */
+            coverage: {
+                /**
+                 * Format: int32
+                 * @description The step's number within the project.
+                 */
+                step: number;
+            };
+        };
+        /** @description From where something is measured. */
+        Root: {
+            /** @description Where. */
+            at: number[];
+            /** @enum {string} */
+            kind: "point";
+        } | {
+            /** @enum {string} */
+            kind: "selection";
+            /** @description Its name. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "open_edge";
+        } | {
+            /** @enum {string} */
+            kind: "end";
+            /** @description Which way. */
+            towards: components["schemas"]["Direction"];
+        } | {
+            /** @enum {string} */
+            kind: "part";
+            /** @description Its name. */
+            name: string;
         };
         /** @description Where the pointer was. */
         Sample: {
@@ -1486,6 +1713,11 @@ export interface components {
             /** @enum {string} */
             type: "no_preview";
         } | {
+            /** @description In the order of parts and sets. */
+            recipes: components["schemas"]["RecipeState"][];
+            /** @enum {string} */
+            type: "recipes";
+        } | {
             /** @enum {string} */
             type: "nothing";
         } | {
@@ -1513,8 +1745,134 @@ export interface components {
             name: string;
             /** @description What each value belongs to. */
             placement: components["schemas"]["Placement"];
+            /** @description How its channels are made, where they are. */
+            recipes: components["schemas"]["Recipe"][];
             /** @description What it is there for. */
             role: components["schemas"]["Role"];
+        };
+        /** @description What becomes of a source's numbers. */
+        Shaping: {
+            /** @enum {string} */
+            kind: "curve";
+            /** @description Two or more. */
+            points: components["schemas"]["Point"][];
+        } | {
+            /**
+             * Format: float
+             * @description What becomes the least.
+             */
+            from?: number;
+            /**
+             * Format: float
+             * @description 1 bends nothing; more lightens what is in the middle.
+             */
+            gamma?: number;
+            /**
+             * Format: float
+             * @description The greatest.
+             */
+            greatest?: number;
+            /** @enum {string} */
+            kind: "levels";
+            /**
+             * Format: float
+             * @description The least it becomes.
+             */
+            least?: number;
+            /**
+             * Format: float
+             * @description What becomes the greatest.
+             */
+            to?: number;
+        } | {
+            /**
+             * Format: float
+             * @description Multiplied with this.
+             */
+            by?: number;
+            /** @enum {string} */
+            kind: "gain";
+            /**
+             * Format: float
+             * @description Then added.
+             */
+            plus?: number;
+        } | {
+            /**
+             * Format: float
+             * @description No more.
+             */
+            high?: number;
+            /** @enum {string} */
+            kind: "clamp";
+            /**
+             * Format: float
+             * @description No less.
+             */
+            low?: number;
+        } | {
+            /** @enum {string} */
+            kind: "invert";
+        } | {
+            /**
+             * Format: float
+             * @description 1 changes nothing.
+             */
+            gamma: number;
+            /** @enum {string} */
+            kind: "gamma";
+        } | {
+            /**
+             * Format: float
+             * @description The difference beyond which neighbours do not mix; all do when not given.
+             */
+            keep_edges?: number | null;
+            /** @enum {string} */
+            kind: "soften";
+            /**
+             * Format: int32
+             * @description How often.
+             */
+            rounds: number;
+        } | {
+            /**
+             * Format: float
+             * @description How much of the difference is added.
+             */
+            amount?: number;
+            /** @enum {string} */
+            kind: "sharpen";
+            /**
+             * Format: int32
+             * @description How far around is looked.
+             */
+            rounds: number;
+        } | {
+            /** @enum {string} */
+            kind: "posterise";
+            /**
+             * Format: int32
+             * @description 2 or more.
+             */
+            steps: number;
+        } | {
+            /**
+             * Format: float
+             * @description The number.
+             */
+            at: number;
+            /** @enum {string} */
+            kind: "threshold";
+            /**
+             * Format: float
+             * @description How far it takes from 0 to 1.
+             */
+            softness?: number;
+        } | {
+            /** @enum {string} */
+            kind: "ramp";
+            /** @description Its colors, sRGB-encoded. */
+            stops: components["schemas"]["Stop"][];
         };
         /** @description The shelf. */
         Shelf: {
@@ -1549,21 +1907,312 @@ export interface components {
          * @enum {string}
          */
         Solid: "box" | "cylinder" | "sphere" | "cone";
-        /** @description Where a channel of a new set comes from. */
+        /** @description What a step starts from. Lengths are in the part's unit. */
         Source: {
+            /** @description Whether the lighter of both sides counts: for sheets. */
+            both_sides?: boolean;
+            /** @description Whether the part stands on a ground that shades it from below. */
+            ground?: boolean;
+            /** @enum {string} */
+            kind: "occlusion";
             /**
              * Format: float
-             * @description 0–1.
+             * @description How far off the surface they start; 0 for a hair.
              */
-            number: number;
+            offset?: number;
+            /** @description Whether other visible parts shade too. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: float
+             * @description How far they go; 0 for endlessly.
+             */
+            reach?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+        } | {
             /** @enum {string} */
-            type: "number";
+            kind: "hollows";
+            /**
+             * Format: float
+             * @description The radius that is looked at; 0 for the smallest the mesh shows.
+             */
+            scale?: number;
+        } | {
+            /** @enum {string} */
+            kind: "ridges";
+            /**
+             * Format: float
+             * @description The radius that is looked at; 0 for the smallest the mesh shows.
+             */
+            scale?: number;
+        } | {
+            /**
+             * Format: float
+             * @description The least angle of the bend, degrees.
+             */
+            angle?: number;
+            /** @description Which bends count. */
+            bends?: components["schemas"]["Bends"];
+            /** @enum {string} */
+            kind: "edges";
+            /**
+             * Format: float
+             * @description How far from the edge it reaches; 0 for one mean edge of the mesh.
+             */
+            width?: number;
         } | {
             /** @description Which. */
-            from: components["schemas"]["ChannelAt"];
+            direction?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description The angle from the direction at which nothing is left, degrees.
+             */
+            half_angle?: number;
             /** @enum {string} */
-            type: "channel";
+            kind: "facing";
+            /**
+             * Format: float
+             * @description How much of the angle it takes to go from 1 to 0: 0 for a sharp border.
+             */
+            softness?: number;
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @description Which. */
+            direction?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description The height of 0; the part's lowest when not given.
+             */
+            from?: number | null;
+            /** @enum {string} */
+            kind: "height_ramp";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description The height of 1; the part's highest when not given.
+             */
+            to?: number | null;
+        } | {
+            /** @description Where it is 0. */
+            from: number[];
+            /** @enum {string} */
+            kind: "between";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+            /** @description Where it is 1. */
+            to: number[];
+        } | {
+            /** @description From what. */
+            from: components["schemas"]["Root"];
+            /** @enum {string} */
+            kind: "distance";
+            /**
+             * Format: float
+             * @description The distance of 1; 0 for the part's diagonal.
+             */
+            reach?: number;
+        } | {
+            /** @description What becomes of pieces that touch another. */
+            joined?: components["schemas"]["Joined"];
+            /** @enum {string} */
+            kind: "trail";
+            /**
+             * Format: float
+             * @description The distance of 1; 0 for the furthest of each piece.
+             */
+            reach?: number;
+            /** @description From where. */
+            root: components["schemas"]["Root"];
+            /**
+             * Format: float
+             * @description How near is touching; 0 for one mean edge of the mesh.
+             */
+            touch?: number;
+        } | {
+            /** @description What is told apart. */
+            between?: components["schemas"]["Unit"];
+            /** @enum {string} */
+            kind: "joint";
+            /**
+             * Format: float
+             * @description The distance up to which it is 1.
+             */
+            offset?: number;
+            /**
+             * Format: float
+             * @description How far it reaches; 0 for a twentieth of the part's diagonal.
+             */
+            width?: number;
+        } | {
+            /** @enum {string} */
+            kind: "thickness";
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: float
+             * @description The thickness of 1; 0 for a quarter of the part's diagonal.
+             */
+            reach?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+        } | {
+            /** @enum {string} */
+            kind: "openness";
+            /** @description Towards the light. */
+            light?: components["schemas"]["Direction"];
+            /** @description Whether other visible parts shade too. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Half of the angle the light takes up, degrees.
+             */
+            spread?: number;
+        } | {
+            /** @description What is told apart. */
+            by?: components["schemas"]["Unit"];
+            /** @enum {string} */
+            kind: "per_piece";
+            /**
+             * Format: int32
+             * @description What they come from.
+             */
+            seed?: number;
+        } | {
+            /** @description How far lightness, chroma and hue go at most, as shares of ±0.5. */
+            amounts?: number[];
+            /** @description What is told apart. */
+            by?: components["schemas"]["Unit"];
+            /** @enum {string} */
+            kind: "per_piece_shift";
+            /**
+             * Format: int32
+             * @description What they come from.
+             */
+            seed?: number;
+        } | {
+            /** @enum {string} */
+            kind: "noise";
+            /** @description How. */
+            noise?: components["schemas"]["Kind"];
+            /**
+             * Format: int32
+             * @description How many octaves.
+             */
+            octaves?: number;
+            /**
+             * Format: int32
+             * @description What it comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description The size of its grains; 0 for a tenth of the part's diagonal, or of the image in UV.
+             */
+            size?: number;
+            /** @description Where it is looked up. */
+            space?: components["schemas"]["NoiseSpace"];
+            /**
+             * Format: float
+             * @description How far places are moved by another noise before, in sizes.
+             */
+            warp?: number;
+        } | {
+            /** @description Over what it is averaged. */
+            averaged?: components["schemas"]["Averaged"];
+            /** @description Whether it is read pixel by pixel, without blending. */
+            hard_pixels?: boolean;
+            /** @description The image, by its name. */
+            image: string;
+            /** @enum {string} */
+            kind: "image";
+            /** @description How it lies. */
+            lay?: components["schemas"]["Lay"];
+            /** @description How far it is moved across and down, in images. */
+            offset?: number[];
+            /** @description How often it comes across and down. */
+            repeat?: number[];
+            /**
+             * Format: float
+             * @description How far it is turned, degrees.
+             */
+            turn?: number;
+            /** @description What lies beside it. */
+            wrap?: components["schemas"]["Wrap"];
+        } | {
+            /** @enum {string} */
+            kind: "material";
+        } | {
+            /** @enum {string} */
+            kind: "normal";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @enum {string} */
+            kind: "position";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @enum {string} */
+            kind: "constant";
+            /**
+             * Format: float
+             * @description The number.
+             */
+            value: number;
+        } | {
+            /** @description R, G and B. */
+            color: number[];
+            /** @enum {string} */
+            kind: "color";
+        } | {
+            /** @description R, G, B, A, or RGB for all three. */
+            channel: components["schemas"]["Target"];
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The part of the same mesh, by its name; this one when not given. */
+            part?: string | null;
+            /** @description The set, by its name. */
+            set: string;
+        } | {
+            /** @enum {string} */
+            kind: "hand_paint";
+            /**
+             * Format: int32
+             * @description The paint of the project that it is; none in a file.
+             */
+            paint?: number | null;
         };
+        /**
+         * @description In whose numbers places and directions are.
+         * @enum {string}
+         */
+        Space: "world" | "part";
         /**
          * Format: int32
          * @description Names an image that was handed over to paint through; it is not kept with the project.
@@ -1600,6 +2249,23 @@ export interface components {
              */
             turn?: number;
         };
+        /** @description One step of a recipe. */
+        Step: {
+            mask?: components["schemas"]["Mask"] | null;
+            merge?: components["schemas"]["Merge"] | null;
+            /** @description Whether it is passed over. */
+            off?: boolean;
+            /** @description What becomes of it, one after another. */
+            shaping?: components["schemas"]["Shaping"][];
+            /** @description What it starts from. */
+            source: components["schemas"]["Source"];
+            /**
+             * Format: float
+             * @description How much of it counts, 0–1; by itself 1, and ½ for a mix.
+             */
+            strength?: number | null;
+            take?: components["schemas"]["Take"] | null;
+        };
         /** @description A color at a place of a ramp. */
         Stop: {
             /**
@@ -1626,6 +2292,16 @@ export interface components {
             /** @description What it is called; may be empty. */
             name?: string;
         };
+        /**
+         * @description One of three numbers.
+         * @enum {string}
+         */
+        Take: "r" | "g" | "b" | "luminance";
+        /**
+         * @description The channels a recipe makes.
+         * @enum {string}
+         */
+        Target: "R" | "G" | "B" | "A" | "RGB" | "RGBA";
         /** @description Scale, then turn, then move: from the part's own space to the project's. */
         Transform: {
             /**
@@ -1658,10 +2334,10 @@ export interface components {
             translation: number[];
         };
         /**
-         * @description What one step of the project's numbers is.
+         * @description What is told apart from its neighbours.
          * @enum {string}
          */
-        Unit: "millimetre" | "centimetre" | "metre" | "inch" | "foot";
+        Unit: "pieces" | "materials" | "parts";
         /**
          * @description The axis that points up.
          * @enum {string}
@@ -1681,6 +2357,13 @@ export interface components {
             /** @enum {string} */
             kind: "parallel";
         };
+        /** @description A direction as x, y and z. */
+        Way: number[];
+        /**
+         * @description What lies beside an image.
+         * @enum {string}
+         */
+        Wrap: "repeat" | "mirror" | "clamp";
         /** Format: int64 */
         i64: number;
     };

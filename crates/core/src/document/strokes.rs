@@ -166,6 +166,12 @@ impl Document {
         self.strokes.contains_key(&hand)
     }
 
+    /// Whether any hand's pointer is down.
+    #[must_use]
+    pub fn is_anyone_painting(&self) -> bool {
+        !self.strokes.is_empty()
+    }
+
     /// Lifts a pointer; `None` when the stroke touched nothing.
     pub fn end_stroke(&mut self, hand: HandId) -> Option<Change> {
         let stroke = self.strokes.remove(&hand)?;
