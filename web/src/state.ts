@@ -315,7 +315,7 @@ export function snapshotNames(parts: Part[]): string[] {
 
 /** The snapshot of a set under a name. */
 export function snapshotOf(part: Part, set: number | null, name: string): ColorSet | undefined {
-  return part.helpers.find((helper) => typeof helper.role === "object" && helper.name === name && (set === null || helper.role.snapshot.of === set));
+  return part.helpers.find((helper) => typeof helper.role === "object" && "snapshot" in helper.role && helper.name === name && (set === null || helper.role.snapshot.of === set));
 }
 
 export function shownSet(state: State): ColorSet | undefined {

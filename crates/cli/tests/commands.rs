@@ -223,7 +223,7 @@ fn recipes_are_listed_shown_and_described_and_nonsense_is_told() {
     }
     let (_, schema) = said(&["recipe", "schema"]);
     let schema: Value = serde_json::from_str(&schema).unwrap();
-    assert!(schema["$defs"]["Source"].is_object() && schema["$ref"] == "#/$defs/RecipeFile");
+    assert!(schema["$defs"]["RecipeSource"].is_object() && schema["$ref"] == "#/$defs/RecipeFile");
     let recipe = |name: &str, json: &str| fs::write(at.join(name), json).unwrap();
     recipe("newer.json", r#"{"version":3,"set":"Shade","glow":true,"recipes":[]}"#);
     recipe(

@@ -31,7 +31,7 @@ use crate::{
     geometry::Geometry,
     recipe::{
         Mask, Recipe, Source, Step, Target,
-        source::{Direction, NoiseSpace, Root, Space, Unit},
+        source::{Among, Direction, NoiseSpace, Root, Space},
     },
     scene::Body,
     stroke::footprint::Placed,
@@ -163,8 +163,8 @@ impl Inputs {
     }
 
     /// What a random number for the part itself comes from: its place in the project.
-    fn part_number(&self, unit: Unit) -> u32 {
-        if unit == Unit::Parts { noise::mix(self.part.0) } else { 0 }
+    fn part_number(&self, unit: Among) -> u32 {
+        if unit == Among::Parts { noise::mix(self.part.0) } else { 0 }
     }
 
     /// The other visible parts where they stand.
@@ -598,14 +598,14 @@ impl Inputs {
                 _ => {}
             },
             Source::Joint { between, .. } => match between {
-                Unit::Parts => (needs.parts, needs.stands) = (visible(), stands()),
-                Unit::Materials => needs.content = of_materials(),
-                Unit::Pieces => {}
+                Among::Parts => (needs.parts, needs.stands) = (visible(), stands()),
+                Among::Materials => needs.content = of_materials(),
+                Among::Pieces => {}
             },
             Source::PerPiece { by, .. } | Source::PerPieceShift { by, .. } => match by {
-                Unit::Materials => needs.content = of_materials(),
-                Unit::Parts => needs.parts = vec![([0; 16], [0.0; 16], self.part.0)],
-                Unit::Pieces => {}
+                Among::Materials => needs.content = of_materials(),
+                Among::Parts => needs.parts = vec![([0; 16], [0.0; 16], self.part.0)],
+                Among::Pieces => {}
             },
             Source::Image { image, .. } => {
                 needs.encoding = Some(self.encoding);

@@ -111,7 +111,7 @@ pub struct Recipe {
 
 /// How a step meets what the steps above it made. Numbers are those stored, 0–1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = StepMerge))]
 #[serde(rename_all = "snake_case")]
 pub enum Merge {
     /// Takes its place.
@@ -157,7 +157,7 @@ impl Merge {
 
 /// Where a step counts.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = StepMask))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Mask {
     /// Where the part's mask protects, the step does not count.
@@ -188,7 +188,7 @@ pub enum Mask {
 
 /// One step of a recipe.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = RecipeStep))]
 #[serde(deny_unknown_fields)]
 pub struct Step {
     /// What it starts from.

@@ -140,8 +140,7 @@ fn pours_go_into_the_paint_and_clearing_brings_the_bake_back() {
     table.document.apply(Edit::Fill { fill: fill.clone() }).unwrap();
     table.remake();
     assert!(table.values(1).iter().all(|x| (x - 0.65).abs() < 1e-6));
-    let erase =
-        Fill { coat: Coat { action: Action::Erase, ..fill.coat.clone() }, opacity: 1.0, ..fill };
+    let erase = Fill { coat: Coat { action: Action::Erase, ..fill.coat }, opacity: 1.0, ..fill };
     table.document.apply(Edit::Fill { fill: erase }).unwrap();
     assert!(table.values(1).iter().all(|x| (x - 0.3).abs() < 1e-6));
     table.dab(1, Action::Paint, 1.0, 1.0);

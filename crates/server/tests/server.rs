@@ -592,7 +592,7 @@ async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_fo
     say(&mut socket, json!({ "type": "stroke_end" })).await;
     let kept = hear(&mut socket, "kept", |f| held.take(f)).await;
     assert_eq!(kept["label"], "Skin stroke on Coat");
-    assert!(held.0.iter().any(|v| *v == [255, 0, 0, 255]));
+    assert!(held.0.contains(&[255, 0, 0, 255]));
     until(&mut socket, "making", &mut held).await;
     let give_up = json!({ "type": "give_up", "part": part, "set": set, "channels": "RGB" });
     let asked = Instant::now();

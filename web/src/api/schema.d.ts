@@ -292,6 +292,11 @@ export interface components {
             strength?: number;
             within?: components["schemas"]["SetId"] | null;
         };
+        /**
+         * @description What is told apart from its neighbours.
+         * @enum {string}
+         */
+        Among: "pieces" | "materials" | "parts";
         /** @description What went wrong, for the user. */
         ApiError: {
             /** @description What is wrong, where, and what to do. */
@@ -565,6 +570,21 @@ export interface components {
          *     cubic interpolation; Fritsch and Carlson, Monotone Piecewise Cubic Interpolation, 1980).
          */
         Curve: number[];
+        /** @description A point of a drawn curve. */
+        CurvePoint: {
+            /** @description Whether the curve breaks there, instead of going on smoothly. */
+            corner?: boolean;
+            /**
+             * Format: float
+             * @description The number, 0–1.
+             */
+            x: number;
+            /**
+             * Format: float
+             * @description What it becomes, 0–1.
+             */
+            y: number;
+        };
         /** @description The plane that hides what is in front of it, so that insides can be reached. */
         Cutaway: {
             /** @description Whether tools cover what it hides all the same, where they do not go by sight. */
@@ -1020,6 +1040,31 @@ export interface components {
             /** @enum {string} */
             type: "shrink";
         };
+        /** @description How an image lies on the surface. */
+        ImageLay: {
+            /** @enum {string} */
+            kind: "uv";
+            /** @description Which. */
+            uv_set?: number;
+        } | {
+            /** @description Which way it is looked along. */
+            direction: components["schemas"]["Direction"];
+            /** @enum {string} */
+            kind: "along";
+            /**
+             * Format: float
+             * @description How wide the image is, in the part's unit; 0 for the part's own width.
+             */
+            width?: number;
+        } | {
+            /** @enum {string} */
+            kind: "three_axes";
+            /**
+             * Format: float
+             * @description How wide the image is, in the part's unit; 0 for the part's own width.
+             */
+            width?: number;
+        };
         /** @description The files of an import. */
         ImportFiles: {
             /** @description Files that the mesh file names: materials, arrays. */
@@ -1063,11 +1108,6 @@ export interface components {
          * @enum {string}
          */
         Joined: "apart" | "goes_on" | "holds";
-        /**
-         * @description How the random numbers hang together.
-         * @enum {string}
-         */
-        Kind: "value" | "gradient" | "simplex" | "cellular";
         /** @description How an image lies. */
         Lay: {
             /** @description Where its middle lies there. */
@@ -1117,39 +1157,16 @@ export interface components {
             /** @description Names it. */
             id: components["schemas"]["i64"];
         };
-        /** @description Where a step counts. */
-        Mask: {
-            /** @description The other way round. */
-            invert?: boolean;
-            /** @enum {string} */
-            kind: "own";
-        } | {
-            /** @description The other way round. */
-            invert?: boolean;
-            /** @enum {string} */
-            kind: "selection";
-            /** @description Its name. */
-            name: string;
-        } | {
-            /** @description R, G, B or A. */
-            channel: components["schemas"]["Target"];
-            /** @description The other way round. */
-            invert?: boolean;
-            /** @enum {string} */
-            kind: "channel";
-            /** @description The set, by its name. */
-            set: string;
-        };
         /**
          * @description A number read of a value.
          * @enum {string}
          */
         Measure: "r" | "g" | "b" | "a" | "luminance";
         /**
-         * @description How a step meets what the steps above it made. Numbers are those stored, 0–1.
+         * @description How one channel's numbers go into another's.
          * @enum {string}
          */
-        Merge: "replace" | "multiply" | "add" | "subtract" | "darker" | "lighter" | "mix" | "screen" | "overlay";
+        Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
         /** @description Where a stroke is repeated as in a mirror. */
         Mirror: {
             /** @description Across the planes through the origin that X, Y and Z stand on. */
@@ -1162,6 +1179,11 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /**
+         * @description How the random numbers hang together.
+         * @enum {string}
+         */
+        NoiseKind: "value" | "gradient" | "simplex" | "cellular";
         /** @description Where noise is looked up. */
         NoiseSpace: "world" | "part" | {
             /** @description In a UV set, by its number from 0; sizes are shares of the image. */
@@ -1260,21 +1282,6 @@ export interface components {
          * @enum {string}
          */
         Placement: "vertex" | "corner" | "face";
-        /** @description A point of a drawn curve. */
-        Point: {
-            /** @description Whether the curve breaks there, instead of going on smoothly. */
-            corner?: boolean;
-            /**
-             * Format: float
-             * @description The number, 0–1.
-             */
-            x: number;
-            /**
-             * Format: float
-             * @description What it becomes, 0–1.
-             */
-            y: number;
-        };
         /** @description A project on the shelf. */
         ProjectCard: {
             /**
@@ -1323,7 +1330,7 @@ export interface components {
             /** @description When it is made again. */
             remake?: components["schemas"]["Remake"];
             /** @description From top to bottom. */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["RecipeStep"][];
         };
         /** @description Recipes for a set, as a file: what the command line runs and the app saves. */
         RecipeFile: {
@@ -1346,6 +1353,307 @@ export interface components {
              * @description What the file is written in; [`RecipeFile::VERSION`] is the newest that is understood.
              */
             version?: number;
+        };
+        /** @description What a step starts from. Lengths are in the part's unit. */
+        RecipeSource: {
+            /** @description Whether the lighter of both sides counts: for sheets. */
+            both_sides?: boolean;
+            /** @description Whether the part stands on a ground that shades it from below. */
+            ground?: boolean;
+            /** @enum {string} */
+            kind: "occlusion";
+            /**
+             * Format: float
+             * @description How far off the surface they start; 0 for a hair.
+             */
+            offset?: number;
+            /** @description Whether other visible parts shade too. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: float
+             * @description How far they go; 0 for endlessly.
+             */
+            reach?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+        } | {
+            /** @enum {string} */
+            kind: "hollows";
+            /**
+             * Format: float
+             * @description The radius that is looked at; 0 for the smallest the mesh shows.
+             */
+            scale?: number;
+        } | {
+            /** @enum {string} */
+            kind: "ridges";
+            /**
+             * Format: float
+             * @description The radius that is looked at; 0 for the smallest the mesh shows.
+             */
+            scale?: number;
+        } | {
+            /**
+             * Format: float
+             * @description The least angle of the bend, degrees.
+             */
+            angle?: number;
+            /** @description Which bends count. */
+            bends?: components["schemas"]["Bends"];
+            /** @enum {string} */
+            kind: "edges";
+            /**
+             * Format: float
+             * @description How far from the edge it reaches; 0 for one mean edge of the mesh.
+             */
+            width?: number;
+        } | {
+            /** @description Which. */
+            direction?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description The angle from the direction at which nothing is left, degrees.
+             */
+            half_angle?: number;
+            /** @enum {string} */
+            kind: "facing";
+            /**
+             * Format: float
+             * @description How much of the angle it takes to go from 1 to 0: 0 for a sharp border.
+             */
+            softness?: number;
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @description Which. */
+            direction?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description The height of 0; the part's lowest when not given.
+             */
+            from?: number | null;
+            /** @enum {string} */
+            kind: "height_ramp";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description The height of 1; the part's highest when not given.
+             */
+            to?: number | null;
+        } | {
+            /** @description Where it is 0. */
+            from: number[];
+            /** @enum {string} */
+            kind: "between";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+            /** @description Where it is 1. */
+            to: number[];
+        } | {
+            /** @description From what. */
+            from: components["schemas"]["Root"];
+            /** @enum {string} */
+            kind: "distance";
+            /**
+             * Format: float
+             * @description The distance of 1; 0 for the part's diagonal.
+             */
+            reach?: number;
+        } | {
+            /** @description What becomes of pieces that touch another. */
+            joined?: components["schemas"]["Joined"];
+            /** @enum {string} */
+            kind: "trail";
+            /**
+             * Format: float
+             * @description The distance of 1; 0 for the furthest of each piece.
+             */
+            reach?: number;
+            /** @description From where. */
+            root: components["schemas"]["Root"];
+            /**
+             * Format: float
+             * @description How near is touching; 0 for one mean edge of the mesh.
+             */
+            touch?: number;
+        } | {
+            /** @description What is told apart. */
+            between?: components["schemas"]["Among"];
+            /** @enum {string} */
+            kind: "joint";
+            /**
+             * Format: float
+             * @description The distance up to which it is 1.
+             */
+            offset?: number;
+            /**
+             * Format: float
+             * @description How far it reaches; 0 for a twentieth of the part's diagonal.
+             */
+            width?: number;
+        } | {
+            /** @enum {string} */
+            kind: "thickness";
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: float
+             * @description The thickness of 1; 0 for a quarter of the part's diagonal.
+             */
+            reach?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+        } | {
+            /** @enum {string} */
+            kind: "openness";
+            /** @description Towards the light. */
+            light?: components["schemas"]["Direction"];
+            /** @description Whether other visible parts shade too. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Half of the angle the light takes up, degrees.
+             */
+            spread?: number;
+        } | {
+            /** @description What is told apart. */
+            by?: components["schemas"]["Among"];
+            /** @enum {string} */
+            kind: "per_piece";
+            /**
+             * Format: int32
+             * @description What they come from.
+             */
+            seed?: number;
+        } | {
+            /** @description How far lightness, chroma and hue go at most, as shares of ±0.5. */
+            amounts?: number[];
+            /** @description What is told apart. */
+            by?: components["schemas"]["Among"];
+            /** @enum {string} */
+            kind: "per_piece_shift";
+            /**
+             * Format: int32
+             * @description What they come from.
+             */
+            seed?: number;
+        } | {
+            /** @enum {string} */
+            kind: "noise";
+            /** @description How. */
+            noise?: components["schemas"]["NoiseKind"];
+            /**
+             * Format: int32
+             * @description How many octaves.
+             */
+            octaves?: number;
+            /**
+             * Format: int32
+             * @description What it comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description The size of its grains; 0 for a tenth of the part's diagonal, or of the image in UV.
+             */
+            size?: number;
+            /** @description Where it is looked up. */
+            space?: components["schemas"]["NoiseSpace"];
+            /**
+             * Format: float
+             * @description How far places are moved by another noise before, in sizes.
+             */
+            warp?: number;
+        } | {
+            /** @description Over what it is averaged. */
+            averaged?: components["schemas"]["Averaged"];
+            /** @description Whether it is read pixel by pixel, without blending. */
+            hard_pixels?: boolean;
+            /** @description The image, by its name. */
+            image: string;
+            /** @enum {string} */
+            kind: "image";
+            /** @description How it lies. */
+            lay?: components["schemas"]["ImageLay"];
+            /** @description How far it is moved across and down, in images. */
+            offset?: number[];
+            /** @description How often it comes across and down. */
+            repeat?: number[];
+            /**
+             * Format: float
+             * @description How far it is turned, degrees.
+             */
+            turn?: number;
+            /** @description What lies beside it. */
+            wrap?: components["schemas"]["Wrap"];
+        } | {
+            /** @enum {string} */
+            kind: "material";
+        } | {
+            /** @enum {string} */
+            kind: "normal";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @enum {string} */
+            kind: "position";
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
+        } | {
+            /** @enum {string} */
+            kind: "constant";
+            /**
+             * Format: float
+             * @description The number.
+             */
+            value: number;
+        } | {
+            /** @description R, G and B. */
+            color: number[];
+            /** @enum {string} */
+            kind: "color";
+        } | {
+            /** @description R, G, B, A, or RGB for all three. */
+            channel: components["schemas"]["Target"];
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The part of the same mesh, by its name; this one when not given. */
+            part?: string | null;
+            /** @description The set, by its name. */
+            set: string;
+        } | {
+            /** @enum {string} */
+            kind: "hand_paint";
+            /**
+             * Format: int32
+             * @description The paint of the project that it is; none in a file.
+             */
+            paint?: number | null;
         };
         /** @description How a recipe stands. */
         RecipeState: {
@@ -1382,6 +1690,23 @@ export interface components {
          * @enum {string}
          */
         RecipeStatus: "fresh" | "stale" | "making" | "failed";
+        /** @description One step of a recipe. */
+        RecipeStep: {
+            mask?: components["schemas"]["StepMask"] | null;
+            merge?: components["schemas"]["StepMerge"] | null;
+            /** @description Whether it is passed over. */
+            off?: boolean;
+            /** @description What becomes of it, one after another. */
+            shaping?: components["schemas"]["Shaping"][];
+            /** @description What it starts from. */
+            source: components["schemas"]["RecipeSource"];
+            /**
+             * Format: float
+             * @description How much of it counts, 0–1; by itself 1, and ½ for a mix.
+             */
+            strength?: number | null;
+            take?: components["schemas"]["Take"] | null;
+        };
         /** @description How far a fill reaches. Lengths, points and directions are the project's. */
         Region: {
             /** @enum {string} */
@@ -1755,7 +2080,7 @@ export interface components {
             /** @enum {string} */
             kind: "curve";
             /** @description Two or more. */
-            points: components["schemas"]["Point"][];
+            points: components["schemas"]["CurvePoint"][];
         } | {
             /**
              * Format: float
@@ -1907,306 +2232,20 @@ export interface components {
          * @enum {string}
          */
         Solid: "box" | "cylinder" | "sphere" | "cone";
-        /** @description What a step starts from. Lengths are in the part's unit. */
+        /** @description Where a channel of a new set comes from. */
         Source: {
-            /** @description Whether the lighter of both sides counts: for sheets. */
-            both_sides?: boolean;
-            /** @description Whether the part stands on a ground that shades it from below. */
-            ground?: boolean;
+            /**
+             * Format: float
+             * @description 0–1.
+             */
+            number: number;
             /** @enum {string} */
-            kind: "occlusion";
-            /**
-             * Format: float
-             * @description How far off the surface they start; 0 for a hair.
-             */
-            offset?: number;
-            /** @description Whether other visible parts shade too. */
-            other_parts?: boolean;
-            /**
-             * Format: int32
-             * @description How many rays from each element.
-             */
-            rays?: number;
-            /**
-             * Format: float
-             * @description How far they go; 0 for endlessly.
-             */
-            reach?: number;
-            /**
-             * Format: int32
-             * @description What all that is random comes from.
-             */
-            seed?: number;
-        } | {
-            /** @enum {string} */
-            kind: "hollows";
-            /**
-             * Format: float
-             * @description The radius that is looked at; 0 for the smallest the mesh shows.
-             */
-            scale?: number;
-        } | {
-            /** @enum {string} */
-            kind: "ridges";
-            /**
-             * Format: float
-             * @description The radius that is looked at; 0 for the smallest the mesh shows.
-             */
-            scale?: number;
-        } | {
-            /**
-             * Format: float
-             * @description The least angle of the bend, degrees.
-             */
-            angle?: number;
-            /** @description Which bends count. */
-            bends?: components["schemas"]["Bends"];
-            /** @enum {string} */
-            kind: "edges";
-            /**
-             * Format: float
-             * @description How far from the edge it reaches; 0 for one mean edge of the mesh.
-             */
-            width?: number;
+            type: "number";
         } | {
             /** @description Which. */
-            direction?: components["schemas"]["Direction"];
-            /**
-             * Format: float
-             * @description The angle from the direction at which nothing is left, degrees.
-             */
-            half_angle?: number;
+            from: components["schemas"]["ChannelAt"];
             /** @enum {string} */
-            kind: "facing";
-            /**
-             * Format: float
-             * @description How much of the angle it takes to go from 1 to 0: 0 for a sharp border.
-             */
-            softness?: number;
-            /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
-        } | {
-            /** @description Which. */
-            direction?: components["schemas"]["Direction"];
-            /**
-             * Format: float
-             * @description The height of 0; the part's lowest when not given.
-             */
-            from?: number | null;
-            /** @enum {string} */
-            kind: "height_ramp";
-            /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
-            /**
-             * Format: float
-             * @description The height of 1; the part's highest when not given.
-             */
-            to?: number | null;
-        } | {
-            /** @description Where it is 0. */
-            from: number[];
-            /** @enum {string} */
-            kind: "between";
-            /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
-            /** @description Where it is 1. */
-            to: number[];
-        } | {
-            /** @description From what. */
-            from: components["schemas"]["Root"];
-            /** @enum {string} */
-            kind: "distance";
-            /**
-             * Format: float
-             * @description The distance of 1; 0 for the part's diagonal.
-             */
-            reach?: number;
-        } | {
-            /** @description What becomes of pieces that touch another. */
-            joined?: components["schemas"]["Joined"];
-            /** @enum {string} */
-            kind: "trail";
-            /**
-             * Format: float
-             * @description The distance of 1; 0 for the furthest of each piece.
-             */
-            reach?: number;
-            /** @description From where. */
-            root: components["schemas"]["Root"];
-            /**
-             * Format: float
-             * @description How near is touching; 0 for one mean edge of the mesh.
-             */
-            touch?: number;
-        } | {
-            /** @description What is told apart. */
-            between?: components["schemas"]["Unit"];
-            /** @enum {string} */
-            kind: "joint";
-            /**
-             * Format: float
-             * @description The distance up to which it is 1.
-             */
-            offset?: number;
-            /**
-             * Format: float
-             * @description How far it reaches; 0 for a twentieth of the part's diagonal.
-             */
-            width?: number;
-        } | {
-            /** @enum {string} */
-            kind: "thickness";
-            /**
-             * Format: int32
-             * @description How many rays from each element.
-             */
-            rays?: number;
-            /**
-             * Format: float
-             * @description The thickness of 1; 0 for a quarter of the part's diagonal.
-             */
-            reach?: number;
-            /**
-             * Format: int32
-             * @description What all that is random comes from.
-             */
-            seed?: number;
-        } | {
-            /** @enum {string} */
-            kind: "openness";
-            /** @description Towards the light. */
-            light?: components["schemas"]["Direction"];
-            /** @description Whether other visible parts shade too. */
-            other_parts?: boolean;
-            /**
-             * Format: int32
-             * @description How many rays from each element.
-             */
-            rays?: number;
-            /**
-             * Format: int32
-             * @description What all that is random comes from.
-             */
-            seed?: number;
-            /**
-             * Format: float
-             * @description Half of the angle the light takes up, degrees.
-             */
-            spread?: number;
-        } | {
-            /** @description What is told apart. */
-            by?: components["schemas"]["Unit"];
-            /** @enum {string} */
-            kind: "per_piece";
-            /**
-             * Format: int32
-             * @description What they come from.
-             */
-            seed?: number;
-        } | {
-            /** @description How far lightness, chroma and hue go at most, as shares of ±0.5. */
-            amounts?: number[];
-            /** @description What is told apart. */
-            by?: components["schemas"]["Unit"];
-            /** @enum {string} */
-            kind: "per_piece_shift";
-            /**
-             * Format: int32
-             * @description What they come from.
-             */
-            seed?: number;
-        } | {
-            /** @enum {string} */
-            kind: "noise";
-            /** @description How. */
-            noise?: components["schemas"]["Kind"];
-            /**
-             * Format: int32
-             * @description How many octaves.
-             */
-            octaves?: number;
-            /**
-             * Format: int32
-             * @description What it comes from.
-             */
-            seed?: number;
-            /**
-             * Format: float
-             * @description The size of its grains; 0 for a tenth of the part's diagonal, or of the image in UV.
-             */
-            size?: number;
-            /** @description Where it is looked up. */
-            space?: components["schemas"]["NoiseSpace"];
-            /**
-             * Format: float
-             * @description How far places are moved by another noise before, in sizes.
-             */
-            warp?: number;
-        } | {
-            /** @description Over what it is averaged. */
-            averaged?: components["schemas"]["Averaged"];
-            /** @description Whether it is read pixel by pixel, without blending. */
-            hard_pixels?: boolean;
-            /** @description The image, by its name. */
-            image: string;
-            /** @enum {string} */
-            kind: "image";
-            /** @description How it lies. */
-            lay?: components["schemas"]["Lay"];
-            /** @description How far it is moved across and down, in images. */
-            offset?: number[];
-            /** @description How often it comes across and down. */
-            repeat?: number[];
-            /**
-             * Format: float
-             * @description How far it is turned, degrees.
-             */
-            turn?: number;
-            /** @description What lies beside it. */
-            wrap?: components["schemas"]["Wrap"];
-        } | {
-            /** @enum {string} */
-            kind: "material";
-        } | {
-            /** @enum {string} */
-            kind: "normal";
-            /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
-        } | {
-            /** @enum {string} */
-            kind: "position";
-            /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
-        } | {
-            /** @enum {string} */
-            kind: "constant";
-            /**
-             * Format: float
-             * @description The number.
-             */
-            value: number;
-        } | {
-            /** @description R, G and B. */
-            color: number[];
-            /** @enum {string} */
-            kind: "color";
-        } | {
-            /** @description R, G, B, A, or RGB for all three. */
-            channel: components["schemas"]["Target"];
-            /** @enum {string} */
-            kind: "channel";
-            /** @description The part of the same mesh, by its name; this one when not given. */
-            part?: string | null;
-            /** @description The set, by its name. */
-            set: string;
-        } | {
-            /** @enum {string} */
-            kind: "hand_paint";
-            /**
-             * Format: int32
-             * @description The paint of the project that it is; none in a file.
-             */
-            paint?: number | null;
+            type: "channel";
         };
         /**
          * @description In whose numbers places and directions are.
@@ -2249,23 +2288,34 @@ export interface components {
              */
             turn?: number;
         };
-        /** @description One step of a recipe. */
-        Step: {
-            mask?: components["schemas"]["Mask"] | null;
-            merge?: components["schemas"]["Merge"] | null;
-            /** @description Whether it is passed over. */
-            off?: boolean;
-            /** @description What becomes of it, one after another. */
-            shaping?: components["schemas"]["Shaping"][];
-            /** @description What it starts from. */
-            source: components["schemas"]["Source"];
-            /**
-             * Format: float
-             * @description How much of it counts, 0–1; by itself 1, and ½ for a mix.
-             */
-            strength?: number | null;
-            take?: components["schemas"]["Take"] | null;
+        /** @description Where a step counts. */
+        StepMask: {
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "own";
+        } | {
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "selection";
+            /** @description Its name. */
+            name: string;
+        } | {
+            /** @description R, G, B or A. */
+            channel: components["schemas"]["Target"];
+            /** @description The other way round. */
+            invert?: boolean;
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The set, by its name. */
+            set: string;
         };
+        /**
+         * @description How a step meets what the steps above it made. Numbers are those stored, 0–1.
+         * @enum {string}
+         */
+        StepMerge: "replace" | "multiply" | "add" | "subtract" | "darker" | "lighter" | "mix" | "screen" | "overlay";
         /** @description A color at a place of a ramp. */
         Stop: {
             /**
@@ -2334,10 +2384,10 @@ export interface components {
             translation: number[];
         };
         /**
-         * @description What is told apart from its neighbours.
+         * @description What one step of the project's numbers is.
          * @enum {string}
          */
-        Unit: "pieces" | "materials" | "parts";
+        Unit: "millimetre" | "centimetre" | "metre" | "inch" | "foot";
         /**
          * @description The axis that points up.
          * @enum {string}

@@ -27,7 +27,7 @@ fn hash(cell: IVec3, seed: u32) -> u32 {
 
 /// How the random numbers hang together.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = NoiseKind))]
 #[serde(rename_all = "snake_case")]
 pub enum Kind {
     /// A random number at each point of a grid.

@@ -36,8 +36,11 @@ const ROOM: usize = 1 << 29;
 pub struct Pantry {
     kept: Mutex<Kept>,
     /// Of arrays of values that were read to the end once: their digests.
-    read: Mutex<HashMap<(usize, Channels), (Weak<Vec<Rgba>>, [u8; 32])>>,
+    read: Mutex<HashMap<(usize, Channels), Read>>,
 }
+
+/// An array that was read, while it is there, and its digest.
+type Read = (Weak<Vec<Rgba>>, [u8; 32]);
 
 #[derive(Default)]
 struct Kept {

@@ -3,16 +3,16 @@
 use rayon::prelude::*;
 
 use super::noise::{mix, unit};
-use crate::{color_set::Placement, document::Selection, geometry::Geometry, recipe::source::Unit};
+use crate::{color_set::Placement, document::Selection, geometry::Geometry, recipe::source::Among};
 
 /// The number of what each face belongs to; materials that a file did not name are number 0.
 #[must_use]
-pub fn of_faces(geometry: &Geometry, unit: Unit, materials: &[Selection]) -> Vec<u32> {
+pub fn of_faces(geometry: &Geometry, unit: Among, materials: &[Selection]) -> Vec<u32> {
     let faces = geometry.mesh().face_count();
     match unit {
-        Unit::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
-        Unit::Parts => vec![0; faces],
-        Unit::Materials => {
+        Among::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
+        Among::Parts => vec![0; faces],
+        Among::Materials => {
             let mut of = vec![0; faces];
             for (i, selection) in materials.iter().enumerate() {
                 for &face in selection.faces.iter().filter(|&&f| (f as usize) < faces) {

@@ -21,7 +21,7 @@ use crate::{
     geometry::bvh::Bvh,
     recipe::{
         Source, Target,
-        source::{Direction, Lay, NoiseSpace, Root, Space, Unit},
+        source::{Among, Direction, Lay, NoiseSpace, Root, Space},
     },
     stroke::footprint::Placed,
 };
@@ -386,13 +386,13 @@ fn start(root: &Root, inputs: &Inputs, each_piece: bool) -> Result<Start, BakeEr
     })
 }
 
-fn joint(between: Unit, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
+fn joint(between: Among, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
     let geometry = &inputs.body.geometry;
     let samples = Samples::of(geometry, inputs.placement);
     let far = width + offset;
     let value = |distance: f32| (1.0 - (distance - offset) / width).clamp(0.0, 1.0);
     match between {
-        Unit::Parts => {
+        Among::Parts => {
             let others = inputs.visible();
             // Asked for before work is shared out: see `Geometry`.
             for other in &others {
@@ -409,7 +409,7 @@ fn joint(between: Unit, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
                 nearest.min_by(f32::total_cmp).map_or(0.0, value)
             })
         }
-        Unit::Pieces => {
+        Among::Pieces => {
             // Of every sample, the piece: elements in their order, samples in theirs.
             let of = pieces::by_face(
                 geometry,
@@ -434,8 +434,8 @@ fn joint(between: Unit, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
             };
             (0..samples.elements()).into_par_iter().map(at).collect()
         }
-        Unit::Materials => {
-            let of = pieces::of_faces(geometry, Unit::Materials, inputs.materials());
+        Among::Materials => {
+            let of = pieces::of_faces(geometry, Among::Materials, inputs.materials());
             let (mesh, topology) = (geometry.mesh(), geometry.topology());
             let mut segments = Vec::new();
             for edge in 0..topology.edge_count() {

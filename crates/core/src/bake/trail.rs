@@ -32,10 +32,16 @@ pub struct Laying {
 }
 
 /// A float that can be put in order.
-#[derive(Clone, Copy, PartialEq, PartialOrd)]
+#[derive(Clone, Copy, PartialEq)]
 struct Far(f32);
 
 impl Eq for Far {}
+
+impl PartialOrd for Far {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
 
 impl Ord for Far {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
@@ -164,7 +170,7 @@ fn in_parallel(p: Vec3, a: Vec3, b: Vec3, da: f32, db: f32) -> Option<f32> {
         return None;
     }
     let crossing = x - y * along / up;
-    (0.0..=side).contains(&crossing).then(|| da + along * x + up * y)
+    (0.0..=side).contains(&crossing).then_some(da + along * x + up * y)
 }
 
 /// The trail at every vertex, 0–1.

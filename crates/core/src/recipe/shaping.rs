@@ -6,7 +6,7 @@ use crate::ramp::{self, Stop};
 
 /// A point of a drawn curve.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CurvePoint))]
 #[serde(deny_unknown_fields)]
 pub struct Point {
     /// The number, 0–1.

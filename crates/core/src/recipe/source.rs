@@ -99,7 +99,7 @@ pub enum Joined {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum Unit {
+pub enum Among {
     /// Connected pieces.
     #[default]
     Pieces,
@@ -125,7 +125,7 @@ pub enum NoiseSpace {
 
 /// How an image lies on the surface.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ImageLay))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Lay {
     /// By a UV set, by its number from 0.
@@ -180,7 +180,7 @@ pub enum Averaged {
 
 /// What a step starts from. Lengths are in the part's unit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = RecipeSource))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Source {
     /// How open the surface is to what is around: 1 in the open, 0 where no light gets in.
@@ -299,7 +299,7 @@ pub enum Source {
     Joint {
         /// What is told apart.
         #[serde(default)]
-        between: Unit,
+        between: Among,
         /// How far it reaches; 0 for a twentieth of the part's diagonal.
         #[serde(default)]
         width: f32,
@@ -341,7 +341,7 @@ pub enum Source {
     PerPiece {
         /// What is told apart.
         #[serde(default)]
-        by: Unit,
+        by: Among,
         /// What they come from.
         #[serde(default)]
         seed: u32,
@@ -350,7 +350,7 @@ pub enum Source {
     PerPieceShift {
         /// What is told apart.
         #[serde(default)]
-        by: Unit,
+        by: Among,
         /// How far lightness, chroma and hue go at most, as shares of ±0.5.
         #[serde(default = "whole")]
         #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
