@@ -121,7 +121,7 @@ impl Store {
         let copy = transaction.last_insert_rowid();
         for statement in [
             "INSERT INTO meshes SELECT ?2, id, data FROM meshes WHERE project = ?1",
-            "INSERT INTO journal SELECT ?2, seq, at_ms, author, label, change FROM journal
+            "INSERT INTO journal SELECT ?2, seq, at_ms, author, label, change, follows FROM journal
              WHERE project = ?1",
             "INSERT INTO journal_meshes SELECT ?2, seq, mesh FROM journal_meshes WHERE project = ?1",
         ] {
