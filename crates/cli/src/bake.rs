@@ -199,6 +199,9 @@ fn apply(document: &mut Document, part: PartId, file: &RecipeFile) -> Result<()>
     let set = document.part(part)?.products().find(|set| set.name == file.set).map(|set| set.id);
     let set: SetId = set.context("the set was just added")?;
     for recipe in file.recipes.clone() {
+        // Asked for by name, it takes the place of what the file has there.
+        let channels = recipe.channels.channels();
+        document.apply(Edit::ClearChannels { part, set, channels })?;
         document.apply(Edit::SetRecipe { part, set, recipe })?;
     }
     let pantry = Pantry::default();

@@ -195,6 +195,12 @@ fn a_recipe_makes_the_same_bytes_from_the_same_seed_whatever_the_cores() {
     let report: Value = serde_json::from_slice(&report.stdout).unwrap();
     let sets = report["parts"][0]["sets"].as_array().unwrap();
     let light = sets.iter().find(|set| set["name"] == "Light").expect("the set has the name given");
+    // A set that is there already is made anew, not painted over by what it was.
+    bake("2", "over.ply", &["--set", "Color"]);
+    let report = speckle(at, &["inspect", "over.ply", "--json"]);
+    let report: Value = serde_json::from_slice(&report.stdout).unwrap();
+    let red = &report["parts"][0]["sets"][0]["channels"][0];
+    assert!(red["min"].as_f64().unwrap() > 0.2, "{report}");
     // From a corner of a cube an eighth of all rays looks into it, and a part of the hemisphere.
     assert!(light["channels"][0]["mean"].as_f64().unwrap() > 0.4);
 }

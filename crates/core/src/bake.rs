@@ -282,27 +282,22 @@ impl Inputs {
     }
 
     fn selected_vertices(&self, name: &str) -> Result<Vec<u32>, BakeError> {
-        let mut inputs = self.clone();
-        inputs.placement = Placement::Vertex;
-        let shares = inputs.selected(name)?;
-        let vertices: Vec<u32> =
-            (0..shares.len()).filter(|&v| shares[v] > 0.5).map(|v| v as u32).collect();
-        if vertices.is_empty() {
-            return Err(BakeError::EmptySelection(name.to_owned()));
-        }
-        Ok(vertices)
+        self.selected_at(Placement::Vertex, name)
     }
 
     fn selected_faces(&self, name: &str) -> Result<Vec<u32>, BakeError> {
-        let mut inputs = self.clone();
-        inputs.placement = Placement::Face;
-        let shares = inputs.selected(name)?;
-        let faces: Vec<u32> =
-            (0..shares.len()).filter(|&f| shares[f] > 0.5).map(|f| f as u32).collect();
-        if faces.is_empty() {
+        self.selected_at(Placement::Face, name)
+    }
+
+    /// The elements of a placement that are in a selection more than half.
+    fn selected_at(&self, placement: Placement, name: &str) -> Result<Vec<u32>, BakeError> {
+        let shares = Self { placement, ..self.clone() }.selected(name)?;
+        let chosen: Vec<u32> =
+            (0..shares.len() as u32).filter(|&i| shares[i as usize] > 0.5).collect();
+        if chosen.is_empty() {
             return Err(BakeError::EmptySelection(name.to_owned()));
         }
-        Ok(faces)
+        Ok(chosen)
     }
 
     /// What a step's mask lets through at each element.

@@ -261,3 +261,24 @@ fn recipes_that_cannot_be_are_refused() {
     let gone = Edit::FreezeRecipe { part, set, channels: Target::A };
     assert_eq!(table.document.apply(gone).unwrap_err(), EditError::NoSuchRecipe);
 }
+
+#[test]
+fn copies_on_other_parts_are_plain_and_take_paint() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::R, vec![constant(0.4)]));
+    table.dab(0, Action::Paint, 1.0, 1.0);
+    table.remake();
+    let mesh = Mesh::new(sheet(8, 3.0)).unwrap();
+    table.document.apply(Edit::bring_in(vec![NewPart::new("Lid", mesh, vec![])])).unwrap();
+    let (part, set, lid) = (table.part, table.set, table.document.parts()[1].id);
+    table.document.apply(Edit::CopySet { part, set, to: vec![lid] }).unwrap();
+    // A recipe there would look for hand paint that is not on that part.
+    assert!(table.document.parts()[1].sets[0].recipes.is_empty());
+    table
+        .document
+        .apply(Edit::DeleteSet { part: lid, set: table.document.parts()[1].sets[0].id })
+        .unwrap();
+    table.document.apply(Edit::MakePartsAgree).unwrap();
+    assert!(table.document.parts()[1].sets[0].recipes.is_empty());
+    assert!(table.document.stale(&table.pantry).is_empty());
+}

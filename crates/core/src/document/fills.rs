@@ -200,7 +200,8 @@ impl Document {
             };
             let base = Base { encoding: own.encoding, ground: own.ground };
             let own = self.as_kept(own);
-            let beneath = self.beneath(&own).filter(|_| coat.action == Action::Erase);
+            let is_erased = coat.action == Action::Erase;
+            let beneath = is_erased.then(|| self.beneath(&own)).flatten();
             let mut theirs_of = own.recipes.first().map(|_| HashMap::new());
             let mut after = own.values.to_vec();
             if *afresh {
@@ -216,8 +217,7 @@ impl Document {
                 let value = &mut after[element as usize];
                 let paint = beneath.as_ref().map_or(paint, |under| under[element as usize]);
                 if let Some(theirs) = &mut theirs_of {
-                    let erased = coat.action == Action::Erase;
-                    theirs.insert(element, Touched { share, erased });
+                    theirs.insert(element, Touched { share, erased: is_erased });
                 }
                 let full = blend.of(base, *value, paint);
                 for i in (0..4).filter(|&i| channels.0[i]) {

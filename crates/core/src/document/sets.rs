@@ -177,7 +177,7 @@ impl Document {
                 Arc::new(vec![source.ground; source.placement.count(owner.geometry.mesh())])
             };
             let id = SetId(self.take_id());
-            let set = ColorSet { id, values, ..source.clone() };
+            let set = ColorSet { id, values, recipes: Vec::new(), ..source.clone() };
             steps.push(Step::Set { part: other, index, set });
         }
         let parts = match steps.len() {
@@ -193,7 +193,8 @@ impl Document {
         for part in &self.parts {
             for set in part.products() {
                 if !planned.iter().any(|(known, _)| known.name == set.name) {
-                    let named = ColorSet { values: Arc::default(), ..set.clone() };
+                    let (values, recipes) = Default::default();
+                    let named = ColorSet { values, recipes, ..set.clone() };
                     planned.push((named, part.id));
                 }
             }

@@ -81,7 +81,7 @@ impl Document {
             base: Base { encoding: set.encoding, ground: set.ground },
             shield: self.shield(owner, set),
             stencil: self.laid(coat, &surface)?,
-            beneath: self.beneath(set).filter(|_| coat.action == Action::Erase),
+            beneath: (coat.action == Action::Erase).then(|| self.beneath(set)).flatten(),
             surface,
         })
     }

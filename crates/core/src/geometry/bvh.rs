@@ -6,7 +6,7 @@ use glam::{UVec2, Vec3, Vec3A};
 use obvhs::{
     BvhBuildParams,
     aabb::Aabb,
-    bvh2::reinsertion::ReinsertionOptimizer,
+    bvh2::{Bvh2, reinsertion::ReinsertionOptimizer},
     cwbvh::{CwBvh, bvh2_to_cwbvh::bvh2_to_cwbvh},
     ploc::PlocBuilder,
     ray::Ray,
@@ -57,7 +57,7 @@ const DIAGONAL: f32 = 16_384.0;
 /// The box of a triangle, a little wider than needed, and each by another amount. The builder
 /// joins nearest neighbours; among many equal boxes none would be nearest, and the tree would be
 /// a chain as long as their number.
-pub(super) fn widened(triangle: &Triangle, index: usize) -> Aabb {
+fn widened(triangle: &Triangle, index: usize) -> Aabb {
     let (low, high) = (
         triangle.v0.min(triangle.v1).min(triangle.v2),
         triangle.v0.max(triangle.v1).max(triangle.v2),
@@ -320,20 +320,25 @@ impl Bvh {
     }
 }
 
-fn tree_over(triangles: &[Triangle]) -> CwBvh {
-    if triangles.is_empty() {
-        return CwBvh::default();
-    }
+/// A tree of pairs of boxes, which those for rays and for packets of them are made from.
+pub(super) fn binary_tree(triangles: &[Triangle], settings: &BvhBuildParams) -> Bvh2 {
     let boxes: Vec<Aabb> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
-    let settings = BvhBuildParams::medium_build();
-    let mut binary = PlocBuilder::with_capacity(boxes.len()).build(
+    let mut tree = PlocBuilder::with_capacity(boxes.len()).build(
         settings.ploc_search_distance,
         &boxes,
         (0..boxes.len() as u32).collect(),
         settings.sort_precision,
         settings.search_depth_threshold,
     );
-    ReinsertionOptimizer::default().run(&mut binary, settings.reinsertion_batch_ratio, None);
+    ReinsertionOptimizer::default().run(&mut tree, settings.reinsertion_batch_ratio, None);
+    tree
+}
+
+fn tree_over(triangles: &[Triangle]) -> CwBvh {
+    if triangles.is_empty() {
+        return CwBvh::default();
+    }
+    let binary = binary_tree(triangles, &BvhBuildParams::medium_build());
     bvh2_to_cwbvh(&binary, LEAF, true, false)
 }
 

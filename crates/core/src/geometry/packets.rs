@@ -4,26 +4,18 @@
 //! tested for a whole packet in one go (Wald, Slusallek, Benthin and Wagner, Interactive Rendering
 //! with Coherent Ray Tracing, 2001), with whatever vector unit the machine has.
 
-use glam::Vec3;
-use obvhs::{
-    BvhBuildParams,
-    bvh2::{leaf_collapser, reinsertion::ReinsertionOptimizer},
-    ploc::PlocBuilder,
-    triangle::Triangle,
-};
+use obvhs::{BvhBuildParams, bvh2::leaf_collapser, triangle::Triangle};
 use pulp::Simd;
 use rayon::prelude::*;
 use smallvec::{SmallVec, smallvec};
 
-use super::{bvh::widened, triangulate::Triangulation};
+use super::{bvh::binary_tree, triangulate::Triangulation};
 use crate::mesh::Mesh;
 
 /// A tree of pairs of boxes over the triangles of a mesh, both sides of each counting.
 pub struct Packets {
     nodes: Vec<Node>,
     triangles: Vec<Flat>,
-    min: Vec3,
-    max: Vec3,
 }
 
 /// A box; the children of one lie side by side.
@@ -78,24 +70,12 @@ impl Packets {
         let at = |corner: u32| glam::Vec3A::from(mesh.corner_position(corner as usize));
         let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
-        let boxes: Vec<_> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
-        let settings = BvhBuildParams::fast_build();
-        let mut tree = PlocBuilder::with_capacity(boxes.len()).build(
-            settings.ploc_search_distance,
-            &boxes,
-            (0..boxes.len() as u32).collect(),
-            settings.sort_precision,
-            settings.search_depth_threshold,
-        );
-        ReinsertionOptimizer::default().run(&mut tree, settings.reinsertion_batch_ratio, None);
+        let mut tree = binary_tree(&triangles, &BvhBuildParams::fast_build());
         leaf_collapser::collapse(&mut tree, LEAF, STEP_COST);
         let flat = |&index: &u32| {
             let Triangle { v0, v1, v2 } = triangles[index as usize];
             Flat { v0: v0.into(), e1: (v1 - v0).into(), e2: (v2 - v0).into() }
         };
-        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        let grow = |(min, max): (Vec3, Vec3), &p: &Vec3| (p.min(min), p.max(max));
-        let (min, max) = mesh.positions().iter().fold(none, grow);
         Self {
             nodes: tree
                 .nodes
@@ -108,15 +88,7 @@ impl Packets {
                 })
                 .collect(),
             triangles: tree.primitive_indices.par_iter().map(flat).collect(),
-            min,
-            max,
         }
-    }
-
-    /// The box around all of it.
-    #[must_use]
-    pub fn bounds(&self) -> (Vec3, Vec3) {
-        (self.min, self.max)
     }
 
     /// The lanes, of those in `open`, whose ray meets something; the others keep their place in

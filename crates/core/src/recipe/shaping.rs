@@ -2,21 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::ramp::{self, Stop};
-
-/// A point of a drawn curve.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CurvePoint))]
-#[serde(deny_unknown_fields)]
-pub struct Point {
-    /// The number, 0–1.
-    pub x: f32,
-    /// What it becomes, 0–1.
-    pub y: f32,
-    /// Whether the curve breaks there, instead of going on smoothly.
-    #[serde(default)]
-    pub corner: bool,
-}
+use crate::{
+    curve::{self, Point},
+    ramp::{self, Stop},
+};
 
 /// What becomes of a source's numbers.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -193,7 +182,7 @@ impl Shaping {
     #[must_use]
     pub fn of(&self, x: f32) -> Option<f32> {
         Some(match self {
-            Self::Curve { points } => curve(points, x),
+            Self::Curve { points } => curve::through(points, x),
             Self::Levels { from, to, gamma, least, greatest } => {
                 let spread = ((x - from) / (to - from)).clamp(0.0, 1.0);
                 least + (greatest - least) * spread.powf(1.0 / gamma)
@@ -214,39 +203,4 @@ impl Shaping {
             Self::Soften { .. } | Self::Sharpen { .. } | Self::Ramp { .. } => return None,
         })
     }
-}
-
-/// The height of a curve above a place. Between smooth points it is a monotone cubic, which never
-/// goes beyond them (Fritsch and Carlson 1980); at a corner it ends and begins anew.
-#[must_use]
-pub fn curve(points: &[Point], x: f32) -> f32 {
-    let (Some(first), Some(last)) = (points.first(), points.last()) else { return x };
-    if x <= first.x {
-        return first.y;
-    }
-    if x >= last.x {
-        return last.y;
-    }
-    let i = points.partition_point(|p| p.x <= x) - 1;
-    let rise = |i: usize| (points[i + 1].y - points[i].y) / (points[i + 1].x - points[i].x);
-    // The slope at a point as seen from the stretch on one side of it.
-    let slope = |i: usize, stretch: usize| {
-        if points[i].corner || i == 0 || i + 1 == points.len() {
-            return rise(stretch);
-        }
-        let (before, after) = (rise(i - 1), rise(i));
-        if before * after <= 0.0 { 0.0 } else { 2.0 * before * after / (before + after) }
-    };
-    let (a, b) = (points[i], points[i + 1]);
-    let width = b.x - a.x;
-    let t = (x - a.x) / width;
-    let (t2, t3) = (t * t, t * t * t);
-    // No steeper than three times the straight way, or it would go beyond.
-    let limit = 3.0 * rise(i).abs();
-    let within = |s: f32| s.clamp(-limit, limit);
-    let height = (2.0 * t3 - 3.0 * t2 + 1.0) * a.y
-        + (t3 - 2.0 * t2 + t) * width * within(slope(i, i))
-        + (3.0 * t2 - 2.0 * t3) * b.y
-        + (t3 - t2) * width * within(slope(i + 1, i));
-    height.clamp(a.y.min(b.y), a.y.max(b.y))
 }
