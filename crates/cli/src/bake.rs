@@ -1,21 +1,19 @@
 //! Making channels by recipes, without a screen.
 
 use std::{
-    collections::HashMap,
     fs,
     path::{Path, PathBuf},
-    sync::Arc,
 };
 
 use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, Subcommand};
 use serde_json::{Map, Value};
 use speckle_core::{
-    Document, Edit, Encoding, PartId, SetId,
-    bake::{Pantry, image::Image, watch::Watch},
+    Document, Edit, PartId, SetId,
+    bake::{Pantry, watch::Watch},
     recipe::{RecipeFile, Source, starters},
 };
-use speckle_formats::{Format, WriteOptions, pixels};
+use speckle_formats::{Format, WriteOptions};
 
 use crate::{convert::write_whole, reading::ReadArgs};
 
@@ -118,36 +116,21 @@ fn find(name: &str) -> Result<(RecipeFile, PathBuf)> {
         std::io::ErrorKind::NotFound => anyhow!(unknown(name)),
         _ => anyhow!("{name} cannot be read: {error}"),
     })?;
-    // The version first: what a newer app wrote may have words that are not known here.
-    let version = serde_json::from_str::<Value>(&text).ok();
-    let version = version.as_ref().and_then(|v| v["version"].as_u64()).unwrap_or(1);
-    if version > u64::from(RecipeFile::VERSION) {
-        let newest = RecipeFile::VERSION;
-        bail!(
-            "{name} is of version {version}, and this app knows versions up to {newest}: get a newer app"
-        );
-    }
-    let file = serde_json::from_str(&text).map_err(|error| {
-        anyhow!("{name} is no recipe: {error} (`speckle recipe schema` tells all words)")
-    })?;
+    let file = RecipeFile::read(&text)
+        .map_err(|error| anyhow!("{name}: {error} (`speckle recipe schema` tells all words)"))?;
     Ok((file, path.parent().unwrap_or(Path::new("")).to_owned()))
 }
 
 /// The images a recipe names, from its folder.
-fn images(file: &RecipeFile, folder: &Path) -> Result<HashMap<String, Arc<Image>>> {
-    let mut images = HashMap::new();
+fn bring_images(document: &mut Document, file: &RecipeFile, folder: &Path) -> Result<()> {
     for step in file.recipes.iter().flat_map(|recipe| &recipe.steps) {
         let Source::Image { image, .. } = &step.source else { continue };
         let path = folder.join(image);
         let bytes = fs::read(&path)
             .with_context(|| format!("the image {} cannot be read", path.display()))?;
-        let read = pixels::read(&bytes)
-            .map_err(|error| anyhow!("the image {} {error}", path.display()))?;
-        let read =
-            Image::from_rgba(read.width, read.height, &read.rgba).context("an image has pixels")?;
-        images.insert(image.clone(), Arc::new(read));
+        document.apply(Edit::AddImage { name: image.clone(), file: bytes.into() })?;
     }
-    Ok(images)
+    Ok(())
 }
 
 /// Makes a set of every part of a file and writes it.
@@ -175,7 +158,7 @@ pub fn run(args: &BakeArgs) -> Result<()> {
     for repair in &import.repairs {
         eprintln!("{}: {}", args.input.display(), repair.message);
     }
-    document.set_images(images(&file, &folder)?);
+    bring_images(&mut document, &file, &folder)?;
     let parts: Vec<PartId> = document.parts().iter().map(|part| part.id).collect();
     for part in parts {
         apply(&mut document, part, &file)?;
@@ -191,10 +174,7 @@ pub fn run(args: &BakeArgs) -> Result<()> {
 fn apply(document: &mut Document, part: PartId, file: &RecipeFile) -> Result<()> {
     let there = document.part(part)?.products().find(|set| set.name == file.set);
     if there.is_none() {
-        let white = file.encoding == Encoding::Color;
-        let start = file.start.unwrap_or(if white { [1.0; 4] } else { [0.0, 0.0, 0.0, 1.0] });
-        let (name, placement, encoding) = (file.set.clone(), file.placement, file.encoding);
-        document.apply(Edit::AddSet { part, name, placement, encoding, start })?;
+        document.apply(file.new_set(part))?;
     }
     let set = document.part(part)?.products().find(|set| set.name == file.set).map(|set| set.id);
     let set: SetId = set.context("the set was just added")?;
@@ -204,16 +184,8 @@ fn apply(document: &mut Document, part: PartId, file: &RecipeFile) -> Result<()>
         document.apply(Edit::ClearChannels { part, set, channels })?;
         document.apply(Edit::SetRecipe { part, set, recipe })?;
     }
-    let pantry = Pantry::default();
-    while let Some(&(part, set, channels)) =
-        document.stale(&pantry).iter().find(|(own, ..)| *own == part)
-    {
-        let made = document.order(part, set, channels)?.make(&pantry, &Watch::default());
-        let made = made.with_context(|| {
-            document.part(part).map_or(String::new(), |p| p.traits.name.clone())
-        })?;
-        document.accept(made)?;
-    }
+    let made = document.make_all(&Pantry::default(), &Watch::default());
+    made.with_context(|| document.part(part).map_or(String::new(), |p| p.traits.name.clone()))?;
     for recipe in &file.recipes {
         document.apply(Edit::FreezeRecipe { part, set, channels: recipe.channels })?;
     }

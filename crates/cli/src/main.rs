@@ -17,7 +17,6 @@ use bake::{BakeArgs, RecipeCommand};
 use clap::{Args, CommandFactory, Parser, Subcommand};
 use convert::ConvertArgs;
 use reading::ReadArgs;
-use speckle_core::{Document, Edit};
 use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_server::Config;
@@ -155,8 +154,7 @@ fn stock(store: &mut Store, detail: Detail) -> Result<()> {
     let now = std::time::UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64);
     for piece in &speckle_demo::PIECES {
         let project = store.create_project(piece.title, now)?;
-        let mut document = Document::default();
-        let change = document.apply(Edit::bring_in(piece.make(detail)))?;
+        let (document, change) = piece.project(detail);
         store.append(project, &change, "Skerrybank Toyworks", now, &document)?;
     }
     Ok(())

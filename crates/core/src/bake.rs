@@ -14,6 +14,7 @@ mod pantry;
 pub mod pieces;
 pub mod samples;
 pub mod sources;
+pub mod taste;
 pub mod trail;
 pub mod watch;
 
@@ -39,6 +40,7 @@ use crate::{
 use field::Field;
 use image::Image;
 pub use pantry::{Digest, Pantry};
+use taste::Tastes;
 use watch::{GivenUp, Watch};
 
 /// Why a recipe makes nothing; what was there stays.
@@ -395,6 +397,18 @@ pub fn step(
     pantry: &Pantry,
     watch: &Watch,
 ) -> Result<Field, BakeError> {
+    looked_at(step, target, inputs, pantry, watch, |_| ())
+}
+
+/// The same, `look` seeing what it has come to before each of its shapings, and in the end.
+fn looked_at(
+    step: &Step,
+    target: Target,
+    inputs: &Inputs,
+    pantry: &Pantry,
+    watch: &Watch,
+    mut look: impl FnMut(&Field),
+) -> Result<Field, BakeError> {
     watch.check()?;
     let mut field = pantry.source(&step.source, inputs, watch)?;
     if target.is_single() || step.take.is_some() {
@@ -412,8 +426,10 @@ pub fn step(
     }
     for shaping in &step.shaping {
         watch.check()?;
+        look(&field);
         field = field.shaped(shaping, &inputs.body.geometry, inputs.placement, inputs.encoding);
     }
+    look(&field);
     Ok(match (field, target.is_single()) {
         // A ramp's color cannot go into a single channel.
         (field @ Field::Three(_), true) => field.taken(crate::recipe::Take::Luminance),
@@ -432,10 +448,10 @@ pub fn made_by(
     pantry: &Pantry,
     watch: &Watch,
 ) -> Result<Vec<Rgba>, BakeError> {
-    up_to(recipe, usize::MAX, there, inputs, pantry, watch)
+    up_to(recipe, usize::MAX, there, inputs, pantry, watch, None)
 }
 
-/// The same with the steps before a number only.
+/// The same with the steps before a number only, and with a taste of each of them if asked for.
 ///
 /// # Errors
 /// As for [`made_by`].
@@ -446,6 +462,7 @@ pub fn up_to(
     inputs: &Inputs,
     pantry: &Pantry,
     watch: &Watch,
+    mut tastes: Option<&mut Tastes>,
 ) -> Result<Vec<Rgba>, BakeError> {
     if let Some(problem) = recipe.problem() {
         return Err(BakeError::Recipe(problem));
@@ -473,6 +490,9 @@ pub fn up_to(
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
         if let Source::HandPaint { paint } = &step.source {
             let Some(paint) = inputs.paint(*paint) else { continue };
+            if let Some(tastes) = &mut tastes {
+                tastes.take_paint(i, &paint, target);
+            }
             values.par_iter_mut().enumerate().with_min_len(4096).for_each(|(element, value)| {
                 let share = share(element);
                 let (painted, coverage) = (paint.values[element], paint.coverage[element]);
@@ -483,7 +503,15 @@ pub fn up_to(
             });
             continue;
         }
-        let field = self::step(step, target, inputs, pantry, watch).map_err(said)?;
+        let look = |field: &Field| {
+            if let Some(tastes) = &mut tastes {
+                tastes.look(i, field);
+            }
+        };
+        let field = looked_at(step, target, inputs, pantry, watch, look).map_err(said)?;
+        if let Some(tastes) = &mut tastes {
+            tastes.take(i, &field);
+        }
         let channels = sources::channels_of(target, &field);
         values.par_iter_mut().enumerate().with_min_len(4096).for_each(|(element, value)| {
             let (numbers, share) = (field.at(element), share(element));

@@ -13,6 +13,7 @@ mod change;
 mod channels;
 mod fills;
 mod helpers;
+mod images;
 mod parts;
 mod recipes;
 mod sets;
@@ -23,6 +24,7 @@ pub use adjusting::Adjustment;
 pub use change::{Change, Direction, PartRecord, Patch, Step};
 pub use channels::{ChannelAt, Merge, Source};
 pub use fills::Fill;
+pub use images::ImageRecord;
 use recipes::Touched;
 pub use recipes::{Made, Order};
 pub use traits::{PartTraits, ProjectTraits, Selection};
@@ -41,7 +43,7 @@ use crate::{
     geometry::{ContentId, Geometry},
     mesh::{Mesh, MeshError},
     ramp::Stop,
-    recipe::{Recipe, Target},
+    recipe::{Recipe, RecipeFile, Target},
     stencil::{Stencil, StencilId},
     stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
@@ -435,6 +437,30 @@ pub enum Edit {
         /// The recipe's channels.
         channels: Target,
     },
+    /// Gives a set the recipes of a file: the set named, or the one that the file names, which is
+    /// made when it is not there.
+    TakeRecipes {
+        /// The part.
+        part: PartId,
+        /// The set, when it is another than the file names.
+        #[serde(default)]
+        set: Option<SetId>,
+        /// The recipes.
+        file: RecipeFile,
+    },
+    /// Takes an image into the project, in place of the one of the same name.
+    #[serde(skip)]
+    AddImage {
+        /// What recipes call it.
+        name: String,
+        /// The file as it is.
+        file: Arc<Vec<u8>>,
+    },
+    /// Takes an image out of the project.
+    DeleteImage {
+        /// What it is called.
+        name: String,
+    },
     /// A whole stroke.
     Stroke {
         /// What it is made with.
@@ -565,7 +591,8 @@ pub struct Document {
     next_id: u32,
     /// Images that paint may be laid on through; not kept with the project.
     stencils: HashMap<StencilId, Arc<Stencil>>,
-    /// Images that recipes lay on surfaces, by name.
+    /// Images that recipes lay on surfaces: the files, by name, and what they show.
+    image_files: Vec<ImageRecord>,
     images: Arc<HashMap<String, Arc<Image>>>,
     /// What lies under the hand paint of recipes, by set and channels.
     beneath: HashMap<(SetId, &'static str), Arc<Vec<Rgba>>>,
@@ -705,6 +732,9 @@ impl Document {
             Edit::DeleteSnapshot { name } => self.change_deleting_snapshot(&name)?,
             Edit::SetPalette { swatches } => self.change_palette(swatches)?,
             Edit::SetViews { views } => self.change_views(views)?,
+            Edit::AddImage { name, file } => self.change_adding_image(&name, file)?,
+            Edit::DeleteImage { name } => self.change_deleting_image(&name)?,
+            Edit::TakeRecipes { part, set, file } => return self.take_recipes(part, set, file),
             Edit::Stroke { start, samples } => {
                 // Hands are named by clients, counting up from zero.
                 let hand = HandId(u64::MAX);
@@ -725,6 +755,28 @@ impl Document {
         };
         self.replay(&change, Direction::Forward)?;
         Ok(change)
+    }
+
+    /// Makes several edits as one change; none of them when one cannot be made.
+    ///
+    /// # Errors
+    /// Of the first that cannot be made.
+    pub fn apply_all(
+        &mut self,
+        label: String,
+        edits: impl IntoIterator<Item = Edit>,
+    ) -> Result<Change, EditError> {
+        let mut whole = Change { label, ..Change::default() };
+        for edit in edits {
+            match self.apply(edit) {
+                Ok(change) => whole.steps.extend(change.steps),
+                Err(error) => {
+                    self.replay(&whole, Direction::Backward)?;
+                    return Err(error);
+                }
+            }
+        }
+        Ok(whole)
     }
 
     fn take_id(&mut self) -> u32 {
@@ -766,6 +818,7 @@ impl Document {
             traits: self.traits,
             swatches: self.swatches.clone(),
             views: self.views.clone(),
+            images: self.image_files.clone(),
             parts: self
                 .parts
                 .iter()
@@ -795,7 +848,9 @@ impl Document {
             document.supply_mesh(mesh);
         }
         let steps = record.parts.into_iter().enumerate();
-        let steps = steps.map(|(index, part)| Step::Part { index, part }).collect();
+        let parts = steps.map(|(index, part)| Step::Part { index, part });
+        let images = Step::Images { gone: Vec::new(), come: record.images };
+        let steps = std::iter::once(images).chain(parts).collect();
         let change = Change { steps, ..Change::default() };
         document.replay(&change, Direction::Forward)?;
         Ok(document)
@@ -813,6 +868,8 @@ pub struct DocumentRecord {
     swatches: Vec<Swatch>,
     #[serde(default)]
     views: Vec<SavedView>,
+    #[serde(default)]
+    images: Vec<ImageRecord>,
     parts: Vec<PartRecord>,
 }
 

@@ -17,6 +17,7 @@ pub mod figures;
 pub mod geometry;
 pub mod mesh;
 pub mod picture;
+pub mod pixels;
 pub mod ramp;
 pub mod recipe;
 pub mod region;

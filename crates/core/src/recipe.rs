@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     color::Rgba,
     color_set::{Channels, Encoding, Placement},
+    document::{Edit, PartId},
 };
 pub use shaping::Shaping;
 pub use source::Source;
@@ -377,6 +378,14 @@ pub struct RecipeFile {
     pub recipes: Vec<Recipe>,
 }
 
+fn too_new(version: u64) -> String {
+    let newest = RecipeFile::VERSION;
+    format!(
+        "it is of version {version}, and this app knows versions up to {newest}: get a newer app, \
+         or save the recipe for an older one"
+    )
+}
+
 fn first_version() -> u32 {
     1
 }
@@ -393,16 +402,38 @@ impl RecipeFile {
     /// The newest version that is understood.
     pub const VERSION: u32 = 1;
 
+    /// Reads a file.
+    ///
+    /// # Errors
+    /// Why it is no recipe, or one that is not understood, said for the user.
+    pub fn read(text: &str) -> Result<Self, String> {
+        // The version first: what a newer app wrote may have words that are not known here.
+        let version = serde_json::from_str::<serde_json::Value>(text).ok();
+        let version = version.as_ref().and_then(|v| v["version"].as_u64()).unwrap_or(1);
+        if version > u64::from(Self::VERSION) {
+            return Err(too_new(version));
+        }
+        let file: Self =
+            serde_json::from_str(text).map_err(|error| format!("this is no recipe: {error}"))?;
+        file.problem().map_or(Ok(file), Err)
+    }
+
+    /// The set it makes, flooded with what it starts with.
+    #[must_use]
+    pub fn new_set(&self, part: PartId) -> Edit {
+        let usual = match self.encoding {
+            Encoding::Color => [1.0; 4],
+            Encoding::Data => [0.0, 0.0, 0.0, 1.0],
+        };
+        let (name, placement, encoding) = (self.set.clone(), self.placement, self.encoding);
+        Edit::AddSet { part, name, placement, encoding, start: self.start.unwrap_or(usual) }
+    }
+
     /// What makes it impossible, said for the user.
     #[must_use]
     pub fn problem(&self) -> Option<String> {
         if self.version > Self::VERSION {
-            return Some(format!(
-                "the recipe is of version {}, and this app knows versions up to {}: get a newer app, \
-                 or save the recipe for an older one",
-                self.version,
-                Self::VERSION
-            ));
+            return Some(too_new(self.version.into()));
         }
         if self.set.trim().is_empty() {
             return Some("the recipe needs the name of the set it makes".to_owned());

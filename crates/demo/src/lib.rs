@@ -5,8 +5,16 @@ mod bollard;
 mod drifter;
 mod lathe;
 mod loft;
+mod pennant;
+mod stone;
 
-use speckle_core::document::NewPart;
+use speckle_core::{
+    Change, Document, Edit, EditError,
+    bake::{Pantry, watch::Watch},
+    color_set::ChannelTraits,
+    document::NewPart,
+    recipe::RecipeFile,
+};
 
 /// How finely a piece is cut.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -28,7 +36,12 @@ pub struct Piece {
     /// What it is good for, in a sentence.
     pub blurb: &'static str,
     make: fn(Detail) -> Vec<NewPart>,
+    /// What is done to them, now that they are in a project.
+    dress: fn(&mut Document) -> Dressed,
 }
+
+/// What was done to a piece.
+type Dressed = Result<Vec<Change>, EditError>;
 
 impl Piece {
     /// Makes its parts.
@@ -36,26 +49,120 @@ impl Piece {
     pub fn make(&self, detail: Detail) -> Vec<NewPart> {
         (self.make)(detail)
     }
+
+    /// Makes a project of it, and the one change that leads there from an empty one. What its
+    /// recipes make is in it, unless it is cut so finely that this takes long.
+    ///
+    /// # Panics
+    /// When a piece does not fit together, which a test rules out.
+    #[must_use]
+    pub fn project(&self, detail: Detail) -> (Document, Change) {
+        let mut document = Document::default();
+        let mut whole = document.apply(Edit::bring_in(self.make(detail))).expect("parts fit");
+        let dressed = (self.dress)(&mut document).expect("edits fit");
+        whole.steps.extend(dressed.into_iter().flat_map(|change| change.steps));
+        if detail == Detail::Usual {
+            let made = document.make_all(&Pantry::default(), &Watch::default());
+            whole.steps.extend(made.expect("recipes can be made").steps);
+        }
+        (document, whole)
+    }
 }
 
 /// All pieces, in the order of the shelf.
-pub const PIECES: [Piece; 2] = [
+pub const PIECES: [Piece; 4] = [
     Piece {
         key: "bollard",
         title: "Mooring bollard",
-        blurb: "Cast iron from the harbour wall, primed and ready for its first coat.",
+        blurb: "Cast iron from the harbour wall, with four channels of wear made by recipes.",
         make: bollard::make,
+        dress: |document| {
+            let taken = take(document, include_str!("recipes/bollard.json"))?;
+            let senses = [
+                ("closed in", "open"),
+                ("bare", "salt"),
+                ("rough", "polished"),
+                ("clean", "grimy"),
+            ];
+            Ok(vec![taken, tell_senses(document, senses)?])
+        },
+    },
+    Piece {
+        key: "pennant",
+        title: "Signal pennant",
+        blurb: "Cloth that sways the more the further from its mast, and a toggle that sways with it.",
+        make: pennant::make,
+        dress: |document| Ok(vec![take(document, include_str!("recipes/pennant.json"))?]),
+    },
+    Piece {
+        key: "stone",
+        title: "Tide stone",
+        blurb: "A dense scan with its image, which lies at the vertices by a recipe.",
+        make: stone::make,
+        dress: |document| {
+            let (name, file) = (stone::IMAGE.to_owned(), stone::image().into());
+            let image = document.apply(Edit::AddImage { name, file })?;
+            Ok(vec![image, take(document, include_str!("recipes/stone.json"))?])
+        },
     },
     Piece {
         key: "drifter",
         title: "Herring drifter",
         blurb: "A toy boat of four parts, with nothing on it but the base coat.",
         make: drifter::make,
+        dress: |_| Ok(Vec::new()),
     },
 ];
+
+/// The first part takes the recipes of a file.
+fn take(document: &mut Document, json: &str) -> Result<Change, EditError> {
+    let file = RecipeFile::read(json).map_err(EditError::Shelved)?;
+    let part = document.parts().first().ok_or(EditError::NoSuchPart)?.id;
+    document.apply(Edit::TakeRecipes { part, set: None, file })
+}
+
+/// Says what 0 and 1 stand for in each channel of the first part's last set.
+fn tell_senses(document: &mut Document, senses: [(&str, &str); 4]) -> Result<Change, EditError> {
+    let part = document.parts().first().ok_or(EditError::NoSuchPart)?;
+    let Some(own) = part.products().last() else { return Ok(Change::default()) };
+    let (part, set, channels) = (part.id, own.id, own.channels.clone());
+    let edits = senses.into_iter().enumerate().map(|(channel, (low, high))| {
+        let (low, high) = (low.to_owned(), high.to_owned());
+        let traits = ChannelTraits { low, high, ..channels[channel].clone() };
+        Edit::DescribeChannel { part, set, channel, traits }
+    });
+    document.apply_all(String::new(), edits)
+}
 
 /// The piece of a key.
 #[must_use]
 pub fn piece(key: &str) -> Option<&'static Piece> {
     PIECES.iter().find(|piece| piece.key == key)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_piece_becomes_a_project_whose_change_leads_there_again() {
+        for piece in &PIECES {
+            let (document, change) = piece.project(Detail::Usual);
+            assert!(document.stale(&Pantry::default()).is_empty(), "{}", piece.key);
+            let mut again = Document::default();
+            for part in document.parts() {
+                again.supply_mesh(part.geometry.mesh().clone());
+            }
+            again.replay(&change, speckle_core::document::Direction::Forward).unwrap();
+            let values = |document: &Document| -> Vec<_> {
+                let sets = document.parts().iter().flat_map(|part| part.sets.clone());
+                sets.map(|set| set.values).collect()
+            };
+            assert_eq!(values(&document), values(&again), "{}", piece.key);
+            let made = document.parts().iter().flat_map(|part| part.sets.iter());
+            let recipes: usize = made.map(|set| set.recipes.len()).sum();
+            let wanted = [("bollard", 4), ("pennant", 2), ("stone", 1), ("drifter", 0)];
+            assert!(wanted.contains(&(piece.key, recipes)), "{} has {recipes}", piece.key);
+        }
+    }
 }

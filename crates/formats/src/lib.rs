@@ -7,7 +7,6 @@
 mod admit;
 mod gltf;
 mod obj;
-pub mod pixels;
 mod ply;
 mod seams;
 mod stl;

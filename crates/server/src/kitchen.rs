@@ -10,13 +10,14 @@ use std::{
 use rayon::{ThreadPool, ThreadPoolBuilder};
 use speckle_core::{
     Document, PartId, SetId,
-    bake::{BakeError, Digest, Pantry, watch::Watch},
+    bake::{BakeError, Digest, Pantry, taste::Tastes, watch::Watch},
+    color::Rgba,
     document::{Made, Order},
     recipe::{Remake, Target},
 };
 
 use crate::{
-    session::Command,
+    session::{ClientId, Command},
     wire::{RecipeState, RecipeStatus},
 };
 
@@ -31,6 +32,26 @@ struct Cooking {
     begun: Instant,
 }
 
+/// What a recipe makes, to be looked at.
+#[derive(Default)]
+pub struct Tasted {
+    /// All values of the set; none where only the steps are of interest.
+    pub values: Vec<Rgba>,
+    /// What each step makes by itself.
+    pub tastes: Tastes,
+    /// Whether rays were saved.
+    pub is_draft: bool,
+}
+
+impl Tasted {
+    /// What an order comes to, with fewer rays where they have not been cast yet.
+    fn of(order: &Order, pantry: &Pantry, watch: &Watch) -> Result<Self, BakeError> {
+        let draft = order.draft(pantry);
+        let (values, tastes) = draft.as_ref().unwrap_or(order).values(pantry, watch)?;
+        Ok(Self { values, tastes, is_draft: draft.is_some() })
+    }
+}
+
 /// The recipes of an open project.
 #[derive(Default)]
 pub struct Kitchen {
@@ -42,15 +63,22 @@ pub struct Kitchen {
     failed: HashMap<Dish, (Digest, String)>,
     /// How long each took last, and with how many rays an element.
     took: HashMap<Dish, (Duration, u32)>,
+    /// What each client has tried last, counted.
+    trials: HashMap<ClientId, (u64, Arc<Watch>)>,
+    tried: u64,
     /// The last that was told.
     told: Vec<RecipeState>,
 }
 
-/// A pool of its own: what is painted meanwhile is not to wait for it.
-fn pool() -> Option<&'static ThreadPool> {
-    static POOL: OnceLock<Option<ThreadPool>> = OnceLock::new();
+/// Computes in a pool of its own: what is painted meanwhile is not to wait for it, nor is what is
+/// tried to wait for what takes long.
+fn in_pool<T: Send>(is_short: bool, make: impl FnOnce() -> T + Send) -> T {
+    static POOLS: [OnceLock<Option<ThreadPool>>; 2] = [OnceLock::new(), OnceLock::new()];
     let build = || ThreadPoolBuilder::new().thread_name(|i| format!("bake {i}")).build().ok();
-    POOL.get_or_init(build).as_ref()
+    match POOLS[usize::from(is_short)].get_or_init(build) {
+        Some(pool) => pool.install(make),
+        None => make(),
+    }
 }
 
 impl Kitchen {
@@ -133,10 +161,13 @@ impl Kitchen {
         let rays = order.recipe.steps.iter().map(|step| step.source.rays()).max().unwrap_or(0);
         self.took.insert(dish, (Duration::ZERO, rays));
         let made = move || {
-            let result = match pool() {
-                Some(pool) => pool.install(|| order.make(&pantry, &looked_at)),
-                None => order.make(&pantry, &looked_at),
-            };
+            // Something to look at comes first.
+            if order.draft(&pantry).is_some()
+                && let Ok(draft) = in_pool(true, || Tasted::of(&order, &pantry, &Watch::default()))
+            {
+                let _ = back.send(Command::Drafted(dish, digest, Box::new(draft)));
+            }
+            let result = in_pool(false, || order.make(&pantry, &looked_at));
             // Whoever asked may be gone; then nobody needs it.
             let _ = back.send(Command::Made(dish, digest, result.map(Box::new)));
         };
@@ -147,6 +178,51 @@ impl Kitchen {
                 self.failed.insert(dish, (digest, format!("no thread could be started: {error}")));
             }
         }
+    }
+
+    /// Tries an order for a client: the newest one counts.
+    pub fn try_out(
+        &mut self,
+        client: ClientId,
+        order: Order,
+        with_values: bool,
+        back: &Sender<Command>,
+    ) {
+        self.tried += 1;
+        let (serial, watch) = (self.tried, Arc::new(Watch::default()));
+        if let Some((_, older)) = self.trials.insert(client, (serial, watch.clone())) {
+            older.give_up();
+        }
+        let dish = (order.part, order.set, order.recipe.channels);
+        let (pantry, back) = (self.pantry.clone(), back.clone());
+        let tried = move || {
+            let result = in_pool(true, || Tasted::of(&order, &pantry, &watch)).map(|mut tasted| {
+                if !with_values {
+                    tasted.values.clear();
+                }
+                Box::new(tasted)
+            });
+            let _ = back.send(Command::Tried(client, serial, dish, result));
+        };
+        // Without a thread there is nothing to look at; the recipe itself says why when it is made.
+        let _ = std::thread::Builder::new().name("try".to_owned()).spawn(tried);
+    }
+
+    /// Whether something tried is the newest of a client.
+    pub fn is_tried(&self, client: ClientId, serial: u64) -> bool {
+        self.trials.get(&client).is_some_and(|(newest, _)| *newest == serial)
+    }
+
+    /// A client is gone.
+    pub fn leave(&mut self, client: ClientId) {
+        if let Some((_, watch)) = self.trials.remove(&client) {
+            watch.give_up();
+        }
+    }
+
+    /// Whether a recipe is being made.
+    pub fn is_cooking(&self, dish: Dish, digest: Digest) -> bool {
+        self.cooking.as_ref().is_some_and(|now| now.dish == dish && now.digest == digest)
     }
 
     /// Takes back what was made; nothing when it was given up meanwhile.

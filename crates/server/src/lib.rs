@@ -20,7 +20,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
-use rest::{paints, project, shelf};
+use rest::{paints, project, recipes, shelf};
 use session::{Command, Sessions, SharedStore};
 
 /// How to serve.
@@ -104,6 +104,10 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::export))
         .routes(routes!(paints::stencil))
         .routes(routes!(paints::palette, paints::read_palette))
+        .routes(routes!(recipes::shelf))
+        .routes(routes!(recipes::recipes))
+        .routes(routes!(recipes::take))
+        .routes(routes!(recipes::image, recipes::add_image))
 }
 
 /// The OpenAPI description, as the front end's types are made from.

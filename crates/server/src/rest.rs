@@ -1,8 +1,9 @@
 //! Everything that is not live: [`shelf`] for the list of projects, [`project`] for one of
-//! them, [`paints`] for what paint is laid on with.
+//! them, [`paints`] for what paint is laid on with, [`recipes`] for what is computed.
 
 pub mod paints;
 pub mod project;
+pub mod recipes;
 pub mod shelf;
 
 use axum::{

@@ -16,9 +16,10 @@ use std::{
 use axum::extract::ws::Message;
 use speckle_core::{
     Change, ColorSet, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
-    bake::{BakeError, Digest},
+    bake::{BakeError, Digest, taste::Tastes},
     color_set::Role,
-    document::{Direction, Made},
+    document::{Direction, ImageRecord, Made},
+    recipe::Recipe,
     stencil::{Stencil, StencilId},
     stroke::Sample,
     swatches::Swatch,
@@ -26,7 +27,7 @@ use speckle_core::{
 use speckle_store::{Position, ProjectId, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
 
-use crate::kitchen::{Dish, Kitchen};
+use crate::kitchen::{Dish, Kitchen, Tasted};
 use crate::wire::{self, ClientMessage, CornerValue, Deed, HeldMesh, History, ServerMessage};
 
 /// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
@@ -60,6 +61,10 @@ pub enum Command {
     Stencil(Arc<Stencil>, oneshot::Sender<StencilId>),
     /// A recipe was made, or could not be.
     Made(Dish, Digest, Result<Box<Made>, BakeError>),
+    /// A draft of a recipe that is being made.
+    Drafted(Dish, Digest, Box<Tasted>),
+    /// A recipe that a client asked to try, or why it cannot be made.
+    Tried(ClientId, u64, Dish, Result<Box<Tasted>, BakeError>),
     /// The project has another name.
     Renamed(String),
     /// The project is gone.
@@ -86,6 +91,8 @@ pub struct Now {
     pub parts: Vec<Part>,
     /// Its palette.
     pub swatches: Vec<Swatch>,
+    /// Its images.
+    pub images: Vec<ImageRecord>,
 }
 
 /// The file, shared by all sessions.
@@ -239,6 +246,7 @@ impl Session {
                 self.end_stroke(client);
                 self.clients.remove(&client);
                 self.looking.remove(&client);
+                self.kitchen.leave(client);
                 self.document.forget_hand(hand_of(client));
                 self.tell_present();
                 if self.clients.is_empty()
@@ -262,6 +270,7 @@ impl Session {
                     revision: self.position.revision,
                     parts: self.document.parts().to_vec(),
                     swatches: self.document.swatches().to_vec(),
+                    images: self.document.image_files().to_vec(),
                 });
             }
             Command::Stencil(stencil, reply) => {
@@ -271,8 +280,25 @@ impl Session {
                 let _ = reply.send(id);
             }
             Command::Made(dish, digest, result) => {
-                self.waiting.extend(self.kitchen.take(dish, digest, result));
+                if let Some(made) = self.kitchen.take(dish, digest, result) {
+                    let tasted = Tasted { tastes: made.tastes.clone(), ..Tasted::default() };
+                    self.tell_tasted(None, dish, &tasted);
+                    self.waiting.push(made);
+                }
                 self.are_recipes_due = true;
+            }
+            Command::Drafted(dish, digest, tasted) => {
+                if self.kitchen.is_cooking(dish, digest) {
+                    self.tell_tasted(None, dish, &tasted);
+                }
+            }
+            Command::Tried(client, serial, dish, result) => {
+                if self.kitchen.is_tried(client, serial) {
+                    match result {
+                        Ok(tasted) => self.tell_tasted(Some(client), dish, &tasted),
+                        Err(error) => self.not_tried(client, dish, error.to_string()),
+                    }
+                }
             }
             Command::Renamed(name) => {
                 self.name.clone_from(&name);
@@ -342,6 +368,14 @@ impl Session {
                 self.kitchen.give_up((part, set, channels));
                 self.are_recipes_due = true;
             }
+            ClientMessage::TryRecipe { part, set, recipe } => {
+                self.try_recipe(client, part, set, recipe, true);
+            }
+            ClientMessage::TasteRecipe { part, set, channels } => {
+                if let Ok(order) = self.document.order(part, set, channels) {
+                    self.try_recipe(client, part, set, order.recipe, false);
+                }
+            }
             ClientMessage::Looking { part, set } => {
                 self.looking.insert(client, (part, set));
                 self.are_recipes_due = true;
@@ -394,6 +428,48 @@ impl Session {
             ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
             ClientMessage::Redo => self.travel(client, Direction::Forward),
+        }
+    }
+
+    /// Has a recipe tried beside this thread.
+    fn try_recipe(
+        &mut self,
+        client: ClientId,
+        part: PartId,
+        set: SetId,
+        recipe: Recipe,
+        with_values: bool,
+    ) {
+        let dish = (part, set, recipe.channels);
+        match self.document.trial(part, set, recipe) {
+            Ok(order) => self.kitchen.try_out(client, order, with_values, &self.back),
+            Err(error) => self.not_tried(client, dish, error.to_string()),
+        }
+    }
+
+    fn not_tried(&mut self, client: ClientId, (part, set, channels): Dish, message: String) {
+        let message = ServerMessage::NotTried { part, set, channels, message };
+        self.tell(client, wire::json(&message));
+    }
+
+    /// Tells one client, or all, what a recipe makes: in small, and as a preview of the whole set
+    /// where nobody is painting.
+    fn tell_tasted(&mut self, client: Option<ClientId>, dish: Dish, tasted: &Tasted) {
+        let (part, set, channels) = dish;
+        let is_there = self.document.set(part, set).map(|own| own.values.len());
+        let mut messages = Vec::new();
+        if is_there == Ok(tasted.values.len()) && !self.document.is_anyone_painting() {
+            messages.push(wire::preview(part, set, &tasted.values));
+        }
+        let Tastes { elements, steps } = tasted.tastes.clone();
+        let is_draft = tasted.is_draft;
+        let message = ServerMessage::Tastes { part, set, channels, is_draft, elements, steps };
+        messages.push(wire::json(&message));
+        for message in messages {
+            match client {
+                Some(client) => self.tell(client, message),
+                None => self.tell_all(&message),
+            }
         }
     }
 
@@ -637,6 +713,7 @@ impl Session {
                     | Step::ProjectTraits { .. }
                     | Step::Swatches { .. }
                     | Step::Views { .. }
+                    | Step::Images { .. }
                     | Step::Set { .. }
                     | Step::SetGone { .. }
                     | Step::SetMoved { .. }

@@ -13,9 +13,10 @@ use serde::{Deserialize, Serialize};
 use speckle_core::{
     ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, ProjectTraits, SetId,
     Transform,
+    bake::taste::Taste,
     color::{Rgba, bytes_from_rgba},
     color_set::{ChannelTraits, Role},
-    document::{Adjustment, Fill},
+    document::{Adjustment, Fill, ImageRecord},
     figures::{self, ChannelFigures},
     geometry::bends::crease_angle,
     recipe::{Recipe, Target},
@@ -48,6 +49,25 @@ pub enum ClientMessage {
     },
     /// Gives up a recipe that is being made.
     GiveUp {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it makes.
+        channels: Target,
+    },
+    /// What would another recipe make of the channels? Answered by a preview frame and `tastes`, or
+    /// `not_tried`. The newest one counts.
+    TryRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe.
+        recipe: Recipe,
+    },
+    /// What do the steps of a recipe make, each by itself? Answered by `tastes`, or `not_tried`.
+    TasteRecipe {
         /// The part.
         part: PartId,
         /// The set.
@@ -206,6 +226,32 @@ pub enum ServerMessage {
         /// In the order of parts and sets.
         recipes: Vec<RecipeState>,
     },
+    /// What the steps of a recipe make, each by itself.
+    Tastes {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it makes.
+        channels: Target,
+        /// Whether rays were saved: better ones follow when it is made.
+        is_draft: bool,
+        /// The elements that were looked at, ascending.
+        elements: Vec<u32>,
+        /// For each step what it made there; none for those passed over.
+        steps: Vec<Option<Taste>>,
+    },
+    /// A recipe that was tried cannot be made.
+    NotTried {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it would make.
+        channels: Target,
+        /// Why.
+        message: String,
+    },
     /// A stroke ended without touching anything.
     Nothing,
     /// Something could not be done; the project is as it was.
@@ -294,6 +340,21 @@ pub struct Outline {
     pub swatches: Vec<Swatch>,
     /// Its saved views, in order.
     pub views: Vec<SavedView>,
+    /// Its images, in the order they came in.
+    pub images: Vec<ImageOutline>,
+}
+
+/// An image without its pixels.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct ImageOutline {
+    /// What recipes call it.
+    pub name: String,
+    /// Pixels from left to right.
+    pub width: usize,
+    /// Pixels from top to bottom.
+    pub height: usize,
+    /// How large its file is.
+    pub bytes: usize,
 }
 
 /// A part without its arrays.
@@ -382,7 +443,13 @@ pub fn outline(document: &Document) -> Outline {
         parts: document.parts().iter().map(part_outline).collect(),
         swatches: document.swatches().to_vec(),
         views: document.views().to_vec(),
+        images: document.image_files().iter().map(|file| image_outline(document, file)).collect(),
     }
+}
+
+fn image_outline(document: &Document, file: &ImageRecord) -> ImageOutline {
+    let [width, height] = document.image(&file.name).map_or([0, 0], |image| image.size());
+    ImageOutline { name: file.name.clone(), width, height, bytes: file.file.len() }
 }
 
 fn set_outline(set: &ColorSet) -> SetOutline {

@@ -21,6 +21,7 @@ use crate::{
 pub struct Image {
     /// From the largest to one pixel. Numbers in linear light, or as they are for data.
     levels: [Vec<Level>; 2],
+    digest: [u8; 32],
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -64,7 +65,11 @@ impl Image {
             }
             levels
         };
-        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)] })
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(&(width as u64).to_le_bytes());
+        hasher.update(bytes);
+        let digest = *hasher.finalize().as_bytes();
+        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)], digest })
     }
 
     /// Width and height in pixels.
@@ -76,11 +81,7 @@ impl Image {
     /// A digest of its content.
     #[must_use]
     pub fn digest(&self) -> [u8; 32] {
-        let first = &self.levels[1][0];
-        let mut hasher = blake3::Hasher::new();
-        hasher.update(&(first.width as u64).to_le_bytes());
-        hasher.update(bytemuck::cast_slice(&first.pixels));
-        *hasher.finalize().as_bytes()
+        self.digest
     }
 
     fn levels(&self, encoding: Encoding) -> &[Level] {

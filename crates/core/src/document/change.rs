@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Document, EditError, Part, PartId, PartTraits, ProjectTraits};
+use super::{Document, EditError, ImageRecord, Part, PartId, PartTraits, ProjectTraits};
 use crate::{
     color::Rgba,
     color_set::{ColorSet, SetId, SetTraits},
@@ -135,6 +135,13 @@ pub enum Step {
         /// From then on.
         after: Vec<SavedView>,
     },
+    /// Images came in, in place of others.
+    Images {
+        /// Those taken out.
+        gone: Vec<ImageRecord>,
+        /// Those that came in.
+        come: Vec<ImageRecord>,
+    },
     /// Values changed.
     Values {
         /// The part.
@@ -260,6 +267,10 @@ impl Document {
             (Step::Views { before, after }, _) => {
                 let views = if direction == Direction::Forward { after } else { before };
                 self.views.clone_from(views);
+            }
+            (Step::Images { gone, come }, Direction::Forward)
+            | (Step::Images { gone: come, come: gone }, Direction::Backward) => {
+                self.exchange_images(gone, come)?;
             }
             (Step::SetMoved { part, from, to }, _) => {
                 let (from, to) = match direction {

@@ -4,14 +4,14 @@
 //! back together. Hand paint of a step is two sets with roles of their own, values and how much of
 //! each channel they cover, so that undo and the journal need nothing more.
 
-use std::{collections::HashMap, sync::Arc};
+use std::sync::Arc;
 
-use super::{Change, Document, EditError, Part, PartId, Patch, Step, sets::has_room};
+use super::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, sets::has_room};
 use crate::{
-    bake::{BakeError, Digest, Inputs, Pantry, image::Image, made_by, up_to, watch::Watch},
+    bake::{BakeError, Digest, Inputs, Pantry, taste::Tastes, up_to, watch::Watch},
     color::Rgba,
     color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits},
-    recipe::{self, Mask, Recipe, Source, Target},
+    recipe::{self, Mask, Recipe, RecipeFile, Source, Target},
 };
 
 /// How an edit touched an element.
@@ -43,6 +43,8 @@ pub struct Made {
     pub values: Vec<Rgba>,
     /// The values under the uppermost hand paint, when there is any.
     pub beneath: Option<Arc<Vec<Rgba>>>,
+    /// What each step made by itself, in small.
+    pub tastes: Tastes,
     /// Names all it was made from.
     pub digest: Digest,
 }
@@ -70,15 +72,47 @@ impl Order {
     pub fn make(&self, pantry: &Pantry, watch: &Watch) -> Result<Made, BakeError> {
         let Self { part, set, recipe, inputs, there } = self;
         let digest = inputs.recipe_digest(recipe, pantry);
-        let values = made_by(recipe, there, inputs, pantry, watch)?;
+        let (values, tastes) = self.values(pantry, watch)?;
         let beneath = top_paint(recipe).map(|(at, _)| {
-            let beneath = up_to(recipe, at, there, inputs, pantry, watch)?;
+            let beneath = up_to(recipe, at, there, inputs, pantry, watch, None)?;
             Ok::<_, BakeError>(Arc::new(beneath))
         });
         let beneath = beneath.transpose()?;
-        Ok(Made { part: *part, set: *set, channels: recipe.channels, values, beneath, digest })
+        let (part, set, channels) = (*part, *set, recipe.channels);
+        Ok(Made { part, set, channels, values, beneath, tastes, digest })
+    }
+
+    /// All values of the set as they would be, and what each step makes by itself.
+    ///
+    /// # Errors
+    /// As for [`Order::make`].
+    pub fn values(&self, pantry: &Pantry, watch: &Watch) -> Result<(Vec<Rgba>, Tastes), BakeError> {
+        let Self { recipe, inputs, there, .. } = self;
+        let mut tastes = Tastes::of(recipe.steps.len(), there.len());
+        let all = usize::MAX;
+        let values = up_to(recipe, all, there, inputs, pantry, watch, Some(&mut tastes))?;
+        Ok((values, tastes))
+    }
+
+    /// The same with fewer rays wherever the rays have not been cast yet; `None` when that would be
+    /// all of them.
+    #[must_use]
+    pub fn draft(&self, pantry: &Pantry) -> Option<Self> {
+        let rays = (DRAFT_RAYS / self.there.len().max(1)).clamp(2, 8) as u32;
+        let mut draft = self.clone();
+        let mut is_less = false;
+        for step in draft.recipe.steps.iter_mut().filter(|step| !step.off) {
+            if step.source.rays() > rays && !pantry.has(&step.source, &self.inputs) {
+                step.source = step.source.with_rays(rays);
+                is_less = true;
+            }
+        }
+        is_less.then_some(draft)
     }
 }
+
+/// About how many rays a draft may cast, so that it is there at once.
+const DRAFT_RAYS: usize = 280_000;
 
 /// The uppermost hand-paint step of a recipe, and its paint.
 fn top_paint(recipe: &Recipe) -> Option<(usize, u32)> {
@@ -98,11 +132,6 @@ fn paints(recipe: &Recipe) -> impl Iterator<Item = u32> {
 }
 
 impl Document {
-    /// The images that recipes lay on surfaces, by name.
-    pub fn set_images(&mut self, images: HashMap<String, Arc<Image>>) {
-        self.images = Arc::new(images);
-    }
-
     /// The order for a recipe of a set.
     ///
     /// # Errors
@@ -110,7 +139,15 @@ impl Document {
     pub fn order(&self, part: PartId, set: SetId, channels: Target) -> Result<Order, EditError> {
         let own = self.set(part, set)?;
         let found = own.recipes.iter().find(|own| own.recipe.channels == channels);
-        let recipe = found.ok_or(EditError::NoSuchRecipe)?.recipe.clone();
+        self.trial(part, set, found.ok_or(EditError::NoSuchRecipe)?.recipe.clone())
+    }
+
+    /// The order for a recipe that a set does not have, or not yet.
+    ///
+    /// # Errors
+    /// When the set is gone.
+    pub fn trial(&self, part: PartId, set: SetId, recipe: Recipe) -> Result<Order, EditError> {
+        let own = self.set(part, set)?;
         let traits = (own.placement, own.encoding, own.ground);
         let parts = Arc::new(self.parts.clone());
         let inputs = Inputs::new(parts, part, traits, self.traits.up, self.images.clone());
@@ -244,6 +281,66 @@ impl Document {
         Ok(Change { label: format!("{verb} {name}"), steps, ..Change::default() })
     }
 
+    /// Gives a set the recipes of a file, and says of channels that nothing is said of what they
+    /// hold.
+    pub(super) fn take_recipes(
+        &mut self,
+        part: PartId,
+        set: Option<SetId>,
+        file: RecipeFile,
+    ) -> Result<Change, EditError> {
+        if let Some(problem) = file.problem() {
+            return Err(EditError::Shelved(problem));
+        }
+        let title = if file.name.is_empty() { "recipes" } else { &file.name };
+        let mut whole = Change { label: format!("Take {title}"), ..Change::default() };
+        let named = self.part(part)?.products().find(|own| own.name == file.set.trim());
+        let set = match set.or(named.map(|own| own.id)) {
+            Some(set) => set,
+            None => {
+                whole.steps.extend(self.apply(file.new_set(part))?.steps);
+                let new = self.part(part)?.products().find(|own| own.name == file.set.trim());
+                new.map(|own| own.id).ok_or(EditError::NoSuchRecipe)?
+            }
+        };
+        let channels = self.set(part, set)?.channels.clone();
+        let mut edits = Vec::new();
+        for recipe in file.recipes {
+            if let Some(channel) = (0..4).find(|&i| Target::channel(i) == Some(recipe.channels))
+                && channels[channel].meaning.is_empty()
+            {
+                let mut traits = channels[channel].clone();
+                traits.meaning = recipe.title().chars().take(80).collect();
+                edits.push(Edit::DescribeChannel { part, set, channel, traits });
+            }
+            edits.push(Edit::SetRecipe { part, set, recipe });
+        }
+        match self.apply_all(String::new(), edits) {
+            Ok(rest) => {
+                whole.steps.extend(rest.steps);
+                Ok(whole)
+            }
+            Err(error) => {
+                self.replay(&whole, super::Direction::Backward)?;
+                Err(error)
+            }
+        }
+    }
+
+    /// Makes all that is stale, at once and as one change; nothing when it cannot be made.
+    ///
+    /// # Errors
+    /// Why the first could not be made.
+    pub fn make_all(&mut self, pantry: &Pantry, watch: &Watch) -> Result<Change, BakeError> {
+        let mut whole = Change { label: "Make".to_owned(), follows: true, ..Change::default() };
+        let said = |error: EditError| BakeError::Recipe(error.to_string());
+        while let Some(&(part, set, channels)) = self.stale(pantry).first() {
+            let made = self.order(part, set, channels).map_err(said)?.make(pantry, watch)?;
+            whole.steps.extend(self.accept(made).map_err(said)?.steps);
+        }
+        Ok(whole)
+    }
+
     /// Turns what a recipe made into plain paint.
     pub(super) fn change_freezing(
         &self,
@@ -271,7 +368,7 @@ impl Document {
     /// When the recipe or its set is gone, the channels are locked, or the set has changed its form
     /// meanwhile: then it has to be made again.
     pub fn accept(&mut self, made: Made) -> Result<Change, EditError> {
-        let Made { part, set, channels, values, beneath, digest } = made;
+        let Made { part, set, channels, values, beneath, tastes: _, digest } = made;
         let own = self.as_kept(self.set(part, set)?);
         super::sets::no_lock(&own, channels.channels().0)?;
         let mut traits = own.traits();

@@ -9,11 +9,10 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Edit,
+    Edit, pixels,
     stencil::{Stencil, StencilId},
     swatches::{self, Swatch},
 };
-use speckle_formats::pixels;
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 use utoipa::{IntoParams, ToSchema};

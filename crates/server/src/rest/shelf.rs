@@ -10,7 +10,7 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{Document, Edit, Part, ProjectTraits, picture};
+use speckle_core::{Part, ProjectTraits, picture};
 use speckle_demo::{Detail, Piece};
 use speckle_store::{ProjectId, StoreError};
 use utoipa::ToSchema;
@@ -218,9 +218,16 @@ pub async fn open_piece(
 ) -> Result<Json<Made>, ApiError> {
     let piece = piece_of(&request.piece)?;
     let detail = if request.dense { Detail::Dense } else { Detail::Usual };
-    let parts = app.blocking(move |_| Ok(piece.make(detail))).await?;
-    let id =
-        app.project_with(piece.title.to_owned(), Edit::bring_in(parts), hand(&headers)).await?;
+    let author = hand(&headers);
+    let id = app
+        .blocking(move |app| {
+            let (document, change) = piece.project(detail);
+            let mut store = lock(&app.store);
+            let id = store.create_project(piece.title, now_ms())?;
+            store.append(id, &change, &author, now_ms(), &document)?;
+            Ok(id)
+        })
+        .await?;
     Ok(Json(Made { id }))
 }
 
@@ -238,8 +245,7 @@ pub async fn piece_picture(
             if let Some((_, png)) = drawn.iter().find(|(key, _)| *key == piece.key) {
                 return Ok(png.clone());
             }
-            let mut document = Document::default();
-            document.apply(Edit::bring_in(piece.make(Detail::Usual))).map_err(StoreError::from)?;
+            let (document, _) = piece.project(Detail::Usual);
             let png = png_of(document.parts(), document.traits());
             drawn.push((piece.key, png.clone()));
             Ok(png)

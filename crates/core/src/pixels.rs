@@ -27,10 +27,10 @@ pub fn read(bytes: &[u8]) -> Result<Pixels, String> {
     let said = |cause: String| {
         format!("cannot be read: {cause}; choose a PNG, JPEG, WebP, GIF, BMP or TIFF image")
     };
-    let mut reader = image::ImageReader::new(Cursor::new(bytes))
+    let mut reader = ::image::ImageReader::new(Cursor::new(bytes))
         .with_guessed_format()
         .map_err(|error| said(error.to_string()))?;
-    let mut limits = image::Limits::default();
+    let mut limits = ::image::Limits::default();
     limits.max_image_width = Some(LONGEST_SIDE);
     limits.max_image_height = Some(LONGEST_SIDE);
     limits.max_alloc = Some(MOST_UNPACKED);

@@ -1,0 +1,90 @@
+//! Images of the project, which recipes lay on surfaces.
+
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use super::{Change, Document, EditError, Step};
+use crate::{bake::image::Image, pixels};
+
+/// The most images a project may have.
+const MOST_IMAGES: usize = 64;
+
+/// An image as it came in: its file under a name.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ImageRecord {
+    /// What recipes call it.
+    pub name: String,
+    /// The file as it is.
+    #[serde(with = "crate::arrays")]
+    pub file: Arc<Vec<u8>>,
+}
+
+impl Document {
+    /// The files of the images, in the order they came in.
+    #[must_use]
+    pub fn image_files(&self) -> &[ImageRecord] {
+        &self.image_files
+    }
+
+    /// What an image shows.
+    #[must_use]
+    pub fn image(&self, name: &str) -> Option<&Arc<Image>> {
+        self.images.get(name)
+    }
+
+    pub(super) fn change_adding_image(
+        &self,
+        name: &str,
+        file: Arc<Vec<u8>>,
+    ) -> Result<Change, EditError> {
+        let name = name.trim();
+        if name.is_empty() {
+            return Err(EditError::NoName);
+        }
+        let come = ImageRecord { name: name.to_owned(), file };
+        read(&come)?;
+        let gone: Vec<_> =
+            self.image_files.iter().filter(|old| old.name == name).cloned().collect();
+        if gone.is_empty() && self.image_files.len() >= MOST_IMAGES {
+            return Err(EditError::Shelved(format!(
+                "a project keeps {MOST_IMAGES} images at most: take one out first"
+            )));
+        }
+        let verb = if gone.is_empty() { "Add" } else { "Replace" };
+        let is_same = gone.contains(&come);
+        let steps = if is_same { vec![] } else { vec![Step::Images { gone, come: vec![come] }] };
+        Ok(Change { label: format!("{verb} image {name}"), steps, ..Change::default() })
+    }
+
+    pub(super) fn change_deleting_image(&self, name: &str) -> Result<Change, EditError> {
+        let gone: Vec<_> =
+            self.image_files.iter().filter(|old| old.name == name).cloned().collect();
+        if gone.is_empty() {
+            return Err(EditError::Shelved(format!("there is no image {name} any more")));
+        }
+        let steps = vec![Step::Images { gone, come: Vec::new() }];
+        Ok(Change { label: format!("Take out image {name}"), steps, ..Change::default() })
+    }
+
+    pub(super) fn exchange_images(
+        &mut self,
+        gone: &[ImageRecord],
+        come: &[ImageRecord],
+    ) -> Result<(), EditError> {
+        let read = come.iter().map(read).collect::<Result<Vec<_>, _>>()?;
+        self.image_files.retain(|old| !gone.contains(old));
+        self.image_files.extend_from_slice(come);
+        let images = Arc::make_mut(&mut self.images);
+        gone.iter().for_each(|old| drop(images.remove(&old.name)));
+        images.extend(come.iter().zip(read).map(|(new, image)| (new.name.clone(), image)));
+        Ok(())
+    }
+}
+
+fn read(record: &ImageRecord) -> Result<Arc<Image>, EditError> {
+    let said = |cause: &str| EditError::Shelved(format!("the image {} {cause}", record.name));
+    let read = pixels::read(&record.file).map_err(|cause| said(&cause))?;
+    let image = Image::from_rgba(read.width, read.height, &read.rgba);
+    image.map(Arc::new).ok_or_else(|| said("has more pixels than can be laid on a surface"))
+}
