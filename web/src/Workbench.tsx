@@ -1,6 +1,9 @@
 // An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
 import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useCallback, useEffect, useState } from "react";
+import { BakeTray } from "./areas/bake/BakeTray";
+import { Jobs } from "./areas/bake/Jobs";
+import { BakeSheet } from "./areas/bake/RecipeSheet";
 import { DeliverSheet, DeliverTray } from "./areas/Deliver";
 import { GatherSheet, GatherTray } from "./areas/Gather";
 import { PaintSheet } from "./areas/paint/PaintSheet";
@@ -17,6 +20,7 @@ import { heading } from "./theme";
 
 const areas: { key: Area; title: string }[] = [
   { key: "gather", title: "Gather" },
+  { key: "bake", title: "Bake" },
   { key: "paint", title: "Paint" },
   { key: "deliver", title: "Deliver" },
 ];
@@ -34,6 +38,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
           <StageView id={id} onProject={onProject} />
           <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
             {area === "paint" && <PaintTray project={project} />}
+            {area === "bake" && <BakeTray project={project} />}
             {area === "gather" && <GatherTray onBring={onBring} />}
             {area === "deliver" && <DeliverTray />}
           </Paper>
@@ -41,6 +46,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
         <Box sx={{ width: 342, mr: -1.25, flexShrink: 0, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
           <ChannelBoard project={project} />
           {area === "paint" && <PaintSheet project={project} />}
+          {area === "bake" && project && <BakeSheet project={project} />}
           {area === "gather" && project && <GatherSheet project={project} />}
           {area === "deliver" && <DeliverSheet project={id} />}
         </Box>
@@ -99,6 +105,7 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
           <Chip size="small" variant="outlined" data-test="hands" label={others.length < 3 ? `with ${others.map(shownHand).join(", ")}` : `with ${others.length} others`} />
         </Tooltip>
       )}
+      <Jobs project={project} />
       <Tooltip title={history.undo ? `Undo ${deedWords(history.undo)} (Ctrl Z)` : "Nothing to undo"}>
         <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap", overflow: "hidden" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Button></span>
       </Tooltip>

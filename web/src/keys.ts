@@ -83,7 +83,7 @@ export const shortcuts: Shortcut[] = [
   { keys: ["m"], shown: "M", group: "Tools", says: "Soften: mixes what lies side by side", run: () => { take("tidy"); set({ tidy: "soften" }); } },
   { keys: ["shift+m"], shown: "Shift M", group: "Tools", says: "Smear: carries color along", run: () => { take("tidy"); set({ tidy: "smear" }); } },
   { keys: ["enter"], shown: "Enter", group: "Tools", says: "Lay the span on that was drawn", run: (project) => { if (get().tool === "span" && get().spanReady) void project.fill(null); } },
-  { keys: ["escape"], shown: "Esc", group: "Tools", says: "Let go of a span, or of taking a color", run: (project) => { set({ spanReady: false, covered: 0, picking: false }); project.stage.showFootprint(null); } },
+  { keys: ["escape"], shown: "Esc", group: "Tools", says: "Let go of a span, or of taking a color", run: (project) => { set({ spanReady: false, covered: 0, picking: false, placing: null }); project.stage.showFootprint(null); } },
   { keys: ["g"], shown: "G", group: "Tools", says: "Repeat the last fill or adjustment, on what is chosen now", run: (project) => void project.repeat() },
   { keys: ["u"], shown: "U", group: "Tools", says: "Tools write into the selection, the mask, or the set again", run: () => {
     const part = activePart(get());
@@ -116,7 +116,7 @@ export const shortcuts: Shortcut[] = [
   { keys: ["l"], shown: "L", group: "Looks", says: "Lit, or flat with the exact values", run: () => setLook({ shade: get().look.shade === "lit" ? "flat" : "lit" }) },
   { keys: ["w"], shown: "W", group: "Looks", says: "Wireframe over the surface", run: () => setLook({ wire: !get().look.wire }) },
   { keys: ["c"], shown: "C", group: "Looks", says: "Next channel alone in grey, then all", run: () => { const { channel } = get().look; const next = typeof channel === "number" ? channel + 1 : 0; setLook({ channel: next > 3 ? null : next }); } },
-  area("1", "gather", "Gather"), area("2", "paint", "Paint"), area("3", "deliver", "Deliver"),
+  area("1", "gather", "Gather"), area("2", "bake", "Bake"), area("3", "paint", "Paint"), area("4", "deliver", "Deliver"),
   { keys: ["?", "shift+?"], shown: "?", group: "Help", says: "This sheet", run: () => set({ shortcuts: true }) },
 ];
 

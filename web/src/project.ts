@@ -5,6 +5,8 @@ import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
 import { activePart, chosenSelection, get, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, type Heat } from "./state";
+import type { RecipeInHand } from "./areas/bake/recipeInHand";
+import { tasteKey } from "./areas/bake/words";
 import { cutawayOf, fillOf, strokeOf } from "./tools";
 
 /** Where the hand is: on the page, and how hard it presses (0–1). */
@@ -36,6 +38,11 @@ export class Project {
   private readonly valuesAsked = new Set<string>();
   /** What the heat on the stage was asked for. */
   private heatAsked = "";
+  /** The set whose recipe is shown as it would be, and whether the hand is still on a knob. */
+  private recipeShown: { part: number; set: number } | null = null;
+  private trying: { waiting: (() => void) | null } | null = null;
+  /** Recipes whose steps were asked about. */
+  private readonly tasted = new Set<string>();
   /** The last fill or adjustment, to be made again. */
   private last: Schemas["Edit"] | null = null;
 
@@ -55,6 +62,10 @@ export class Project {
         this.awaitingFootprint = false;
         this.previewing = null;
         this.awaitingCorners = false;
+        this.trying = null;
+        this.looked = "";
+        this.recipeShown = null;
+        this.tasted.clear();
         this.heatAsked = "";
         this.valuesAsked.clear();
         set({ connected: false, unsaved: 0, stencil: null });
@@ -76,9 +87,11 @@ export class Project {
           const part = get().parts.find((candidate) => candidate.id === frame.part);
           const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
           if (placement) surface.take(frame.set, placement, frame.values);
+          this.recipeMade(frame.part, frame.set);
           this.refreshLook();
         } else if (frame.kind === "patch") {
           surface.patch(frame.set, frame.indices, frame.values);
+          this.recipeMade(frame.part, frame.set);
           stage.redraw();
         } else if (frame.kind === "places") {
           stage.showPlaces(frame.part, frame.places);
@@ -86,7 +99,8 @@ export class Project {
           surface.preview(frame.set, frame.values);
           set({ previewTrouble: null });
           stage.redraw();
-          this.previewed();
+          if (this.previewing) this.previewed();
+          else this.recipeShown = { part: frame.part, set: frame.set };
         } else if (frame.kind === "heat") {
           surface.takeHeat(frame.placement, frame.numbers);
           this.refreshLook();
@@ -142,6 +156,20 @@ export class Project {
         set({ previewTrouble: message.message });
         this.previewed();
         break;
+      case "recipes":
+        set({ recipes: message.recipes });
+        this.endStaleShow();
+        break;
+      case "tastes": {
+        const key = tasteKey(message.part, message.set, message.channels);
+        set({ tastes: { ...get().tastes, [key]: message }, tryTrouble: null });
+        this.tried();
+        break;
+      }
+      case "not_tried":
+        set({ tryTrouble: message.message });
+        this.tried();
+        break;
       case "nothing":
         set({ unsaved: 0 });
         break;
@@ -149,6 +177,74 @@ export class Project {
         set({ said: { text: message.message, bad: true }, unsaved: 0 });
         break;
     }
+  }
+
+  /** Shows what another recipe would make; of several asked for in a row, the newest. */
+  tryRecipe(part: number, of: number, recipe: Schemas["Recipe"]) {
+    const ask = () => this.live.say({ type: "try_recipe", part, set: of, recipe });
+    if (this.trying) this.trying.waiting = ask;
+    else if (ask()) this.trying = { waiting: null };
+  }
+
+  private tried() {
+    const next = this.trying?.waiting;
+    this.trying = null;
+    if (next) {
+      next();
+      this.trying = { waiting: null };
+    }
+  }
+
+  /** Asks what the steps of a recipe make, once. */
+  taste(part: number, of: number, channels: Schemas["Target"]) {
+    const key = tasteKey(part, of, channels);
+    if (!this.tasted.has(key) && !get().tastes[key] && this.live.say({ type: "taste_recipe", part, set: of, channels })) this.tasted.add(key);
+  }
+
+  makeRecipe(part: number, of: number, channels: Schemas["Target"]) {
+    this.live.say({ type: "make_recipe", part, set: of, channels });
+  }
+
+  giveUp(part: number, of: number, channels: Schemas["Target"]) {
+    this.live.say({ type: "give_up", part, set: of, channels });
+  }
+
+  /** The set itself is newer than what was shown of its recipe. */
+  private recipeMade(part: number, of: number) {
+    if (this.recipeShown?.part === part && this.recipeShown.set === of && !this.trying) this.endRecipeShow();
+  }
+
+  /** What is not being made any more is not shown any more. */
+  private endStaleShow() {
+    const { recipeShown } = this;
+    if (!recipeShown || this.trying || this.recipeHeld) return;
+    const busy = get().recipes.some((state) => state.part === recipeShown.part && state.set === recipeShown.set && state.status === "making");
+    if (!busy) this.endRecipeShow();
+  }
+
+  private recipeHeld = false;
+  private hand: RecipeInHand | null = null;
+
+  /** Whether numbers of a recipe are still in the hand, not yet written down. */
+  holdRecipe(held: boolean) {
+    this.recipeHeld = held;
+  }
+
+  /** The recipe on the sheet, for what is added from elsewhere. */
+  get recipeInHand(): RecipeInHand | null {
+    return this.hand;
+  }
+
+  takeInHand(hand: RecipeInHand | null) {
+    this.hand = hand;
+  }
+
+  endRecipeShow() {
+    if (!this.recipeShown) return;
+    this.stage.surfaces.get(this.recipeShown.part)?.preview(null);
+    this.recipeShown = null;
+    this.refreshLook();
+    this.stage.redraw();
   }
 
   private takeOutline(outline: Schemas["Outline"]) {
@@ -165,6 +261,7 @@ export class Project {
     const state = get();
     const { parts, part: active, shown, look, traits, wipe, flipped } = state;
     const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
+    this.look(active, shown);
     this.stage.setUp(traits.up);
     this.stage.setCutaway(cutawayOf(state));
     this.askHeat(look.heat);
@@ -200,6 +297,14 @@ export class Project {
     this.stage.setParallel(look.parallel);
     this.stage.setWire(look.wire);
   }
+
+  /** Says which set is looked at: some recipes are made only then. */
+  private look(part: number | null, shown: number | null) {
+    const looked = `${part} ${shown}`;
+    if (part === null || shown === null || looked === this.looked) return;
+    if (this.live.say({ type: "looking", part, set: shown })) this.looked = looked;
+  }
+  private looked = "";
 
   /** Asks for a snapshot's values, once. */
   private askValues(part: number, snapshot: number) {
@@ -383,6 +488,8 @@ export class Project {
     if (!this.strokeUnderWay) return false;
     set({ unsaved: state.unsaved + 1 });
     this.rememberPaint();
+    // What a recipe would make must not hide what is painted.
+    this.endRecipeShow();
     this.stage.showFootprint(null);
     this.moveStroke([at]);
     return true;

@@ -6,7 +6,7 @@ export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];
 export type Figures = Schemas["ChannelFigures"];
 export type Unit = Schemas["Unit"];
-export type Area = "gather" | "paint" | "deliver";
+export type Area = "gather" | "bake" | "paint" | "deliver";
 export type Channels = [boolean, boolean, boolean, boolean];
 export type Rgba = [number, number, number, number];
 
@@ -123,6 +123,9 @@ export type Corners = Extract<Schemas["ServerMessage"], { type: "corners" }>;
 
 export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 
+/** What the steps of a recipe make, each by itself. */
+export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
+
 /** The look before and after, side by side. */
 export interface Wipe {
   snapshot: string;
@@ -178,6 +181,17 @@ export interface State {
   recent: Rgba[];
   swatches: Schemas["Swatch"][];
   views: Schemas["SavedView"][];
+  images: Schemas["ImageOutline"][];
+  /** How recipes stand, as it was told last. */
+  recipes: Schemas["RecipeState"][];
+  /** What their steps make, by part, set and channels. */
+  tastes: Partial<Record<string, Tastes>>;
+  /** Why the recipe in hand cannot be made as it stands. */
+  tryTrouble: string | null;
+  /** The step of the recipe in hand whose numbers are open. */
+  openStep: number | null;
+  /** What is done with the next place clicked on the stage, in words, and with that place. */
+  placing: { says: string; take: (place: Vec) => void } | null;
   sheet: SheetPage;
   /** The next click takes the color under it. */
   picking: boolean;
@@ -247,6 +261,12 @@ const start: State = {
   ],
   swatches: [],
   views: [],
+  images: [],
+  recipes: [],
+  tastes: {},
+  tryTrouble: null,
+  openStep: null,
+  placing: null,
   sheet: "tool",
   picking: false,
   listing: false,
@@ -323,7 +343,7 @@ export function shownSet(state: State): ColorSet | undefined {
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline({ parts, traits, swatches, views }: Schemas["Outline"]) {
+export function takeOutline({ parts, traits, swatches, views, images }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
@@ -336,6 +356,7 @@ export function takeOutline({ parts, traits, swatches, views }: Schemas["Outline
     traits,
     swatches,
     views,
+    images,
     look: heat === look.heat ? look : { ...look, heat },
     wipe: wipe && names.includes(wipe.snapshot) ? wipe : null,
     // Tools write into what is there.

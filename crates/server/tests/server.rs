@@ -7,6 +7,7 @@ use std::{
 
 use futures::{SinkExt, StreamExt};
 use serde_json::{Value, json};
+use speckle_core::{Document, Edit};
 use speckle_server::{Config, openapi_json, router};
 use speckle_store::Store;
 use tokio::{
@@ -48,10 +49,21 @@ async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) {
     (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
 }
 
+/// Brings in the bare bollard, with one set and no recipes.
 async fn bollard(address: SocketAddr) -> i64 {
-    let (status, made) = post(address, "/api/v1/pieces", json!({ "piece": "bollard" })).await;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("bollard.speckle");
+    let mut store = Store::in_memory().unwrap();
+    let project = store.create_project("Mooring bollard", 0).unwrap();
+    let parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
+    let mut document = Document::default();
+    let change = document.apply(Edit::bring_in(parts)).unwrap();
+    store.append(project, &change, "Puffin", 0, &document).unwrap();
+    store.export_project(project, &path).unwrap();
+    let import = format!("POST /api/v1/projects/file HTTP/1.1\r\nHost: {address}");
+    let (status, made) = ask(address, &import, &std::fs::read(path).unwrap()).await;
     assert_eq!(status, 200);
-    made["id"].as_i64().unwrap()
+    serde_json::from_slice::<Value>(&made).unwrap()["id"].as_i64().unwrap()
 }
 
 async fn join(address: SocketAddr, project: i64) -> Socket {

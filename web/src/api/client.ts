@@ -75,12 +75,23 @@ export async function sendStencil(project: number, file: File): Promise<Schemas[
   }
 }
 
-/** Takes a palette in from a file; what is wrong with it when it cannot be read. */
-export async function sendPalette(project: number, file: File): Promise<string | null> {
+/** Hands a file over; what is wrong with it when it is not taken. */
+async function handOver(url: string, file: Blob, type: string): Promise<string | null> {
   try {
-    const answer = await fetch(`/api/v1/projects/${project}/palette`, { method: "POST", body: file, headers: { "content-type": "text/plain", "speckle-hand": hand } });
+    const answer = await fetch(url, { method: "POST", body: file, headers: { "content-type": type, "speckle-hand": hand } });
     return answer.ok ? null : messageOf(await answer.json());
   } catch {
     return "the server did not answer: try again";
   }
 }
+
+/** Takes an image into the project, for recipes to lay on surfaces. */
+export const addImage = (project: number, file: File) =>
+  handOver(`/api/v1/projects/${project}/images?${new URLSearchParams({ name: file.name })}`, file, "application/octet-stream");
+
+/** Gives a part the recipes of a file: into a set of its own name, or into the one given. */
+export const takeRecipes = (project: number, part: number, into: number | null, file: Blob) =>
+  handOver(`/api/v1/projects/${project}/parts/${part}/recipes${into === null ? "" : `?set=${into}`}`, file, "text/plain");
+
+/** Takes a palette in from a file. */
+export const sendPalette = (project: number, file: File) => handOver(`/api/v1/projects/${project}/palette`, file, "text/plain");

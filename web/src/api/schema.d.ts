@@ -180,6 +180,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An image of the project, as the file it came from. */
+        get: operations["image"];
+        put?: never;
+        /**
+         * Takes an image (PNG, JPEG, WebP, GIF, BMP or TIFF) into the project, in place of the one of the
+         *     same name.
+         */
+        post: operations["add_image"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/imports": {
         parameters: {
             query?: never;
@@ -215,6 +236,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a part the recipes of a file. */
+        post: operations["take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion": {
         parameters: {
             query?: never;
@@ -224,6 +262,23 @@ export interface paths {
         };
         /** What would be lost if a set's values were held at another placement. */
         get: operations["conversion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/sets/{set}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recipes of a set as a file. */
+        get: operations["recipes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -260,6 +315,23 @@ export interface paths {
         put?: never;
         /** Takes in an image (PNG, JPEG, WebP, GIF, BMP or TIFF) to lay paint on through. */
         post: operations["stencil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shelf of recipes to start from. */
+        get: operations["shelf"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -455,6 +527,24 @@ export interface components {
             set: components["schemas"]["SetId"];
             /** @enum {string} */
             type: "give_up";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The recipe. */
+            recipe: components["schemas"]["Recipe"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "try_recipe";
+        } | {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "taste_recipe";
         } | {
             /** @description The part. */
             part: components["schemas"]["PartId"];
@@ -858,6 +948,19 @@ export interface components {
             /** @enum {string} */
             type: "freeze_recipe";
         } | {
+            /** @description The recipes. */
+            file: components["schemas"]["RecipeFile"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            set?: components["schemas"]["SetId"] | null;
+            /** @enum {string} */
+            type: "take_recipes";
+        } | {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "delete_image";
+        } | {
             /** @description Where the pointer went. */
             samples: components["schemas"]["Sample"][];
             /** @description What it is made with. */
@@ -1065,6 +1168,17 @@ export interface components {
              */
             width?: number;
         };
+        /** @description An image without its pixels. */
+        ImageOutline: {
+            /** @description How large its file is. */
+            bytes: number;
+            /** @description Pixels from top to bottom. */
+            height: number;
+            /** @description What recipes call it. */
+            name: string;
+            /** @description Pixels from left to right. */
+            width: number;
+        };
         /** @description The files of an import. */
         ImportFiles: {
             /** @description Files that the mesh file names: materials, arrays. */
@@ -1198,6 +1312,8 @@ export interface components {
         };
         /** @description A project without its arrays. */
         Outline: {
+            /** @description Its images, in the order they came in. */
+            images: components["schemas"]["ImageOutline"][];
             /** @description Its parts, in order. */
             parts: components["schemas"]["PartOutline"][];
             /** @description Its palette, in order. */
@@ -2043,6 +2159,32 @@ export interface components {
             /** @enum {string} */
             type: "recipes";
         } | {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description The elements that were looked at, ascending. */
+            elements: number[];
+            /** @description Whether rays were saved: better ones follow when it is made. */
+            is_draft: boolean;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description For each step what it made there; none for those passed over. */
+            steps: (components["schemas"]["Taste"] | null)[];
+            /** @enum {string} */
+            type: "tastes";
+        } | {
+            /** @description The channels it would make. */
+            channels: components["schemas"]["Target"];
+            /** @description Why. */
+            message: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "not_tried";
+        } | {
             /** @enum {string} */
             type: "nothing";
         } | {
@@ -2352,6 +2494,18 @@ export interface components {
          * @enum {string}
          */
         Target: "R" | "G" | "B" | "A" | "RGB" | "RGBA";
+        /** @description What a step made by itself. */
+        Taste: {
+            /**
+             * @description For each of its shapings, how many elements fall into each equal step of 0–1 before it; last,
+             *     what comes of all of them.
+             */
+            histograms: number[][];
+            /** @description Whether there are three. */
+            is_color: boolean;
+            /** @description At each element of the sample, in steps of 1/255: one number, or three in a row. */
+            values: number[];
+        };
         /** @description Scale, then turn, then move: from the part's own space to the project's. */
         Transform: {
             /**
@@ -2817,6 +2971,72 @@ export interface operations {
             };
         };
     };
+    image: {
+        parameters: {
+            query: {
+                /** @description What recipes call it. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    add_image: {
+        parameters: {
+            query: {
+                /** @description What recipes call it. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     import: {
         parameters: {
             query?: {
@@ -2922,6 +3142,41 @@ export interface operations {
             };
         };
     };
+    take: {
+        parameters: {
+            query?: {
+                /** @description The set that gets them; the one that the file names when left out. */
+                set?: number | null;
+            };
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     conversion: {
         parameters: {
             query: {
@@ -2944,6 +3199,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Loss"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+                set: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeFile"];
                 };
             };
             404: {
@@ -3014,6 +3300,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeFile"][];
                 };
             };
         };

@@ -2,6 +2,8 @@
 import { Box, Button, ButtonBase, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Divider, FormControlLabel, IconButton, Menu, MenuItem, TextField, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
+import { RecipeIcon } from "../areas/bake/icons";
+import { recipeTitle, stateOf, targetChannels } from "../areas/bake/words";
 import { LockIcon, MoreIcon } from "../parts/icons";
 import type { Project } from "../project";
 import { set as setState, setLook, useApp, type ColorSet, type Part } from "../state";
@@ -25,6 +27,10 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
   const [asking, setAsking] = useState<"describe" | "bring" | "colorize" | null>(null);
   const name = channelName[channel] ?? "";
   const traits = set.channels[channel] ?? emptyTraits;
+  const made = set.recipes.find((recipe) => targetChannels[recipe.channels][channel]);
+  const status = useApp((state) => (made ? stateOf(state.recipes, part.id, set.id, made.channels)?.status : undefined));
+  const share = useApp((state) => (made ? (stateOf(state.recipes, part.id, set.id, made.channels)?.share ?? 1) : 1));
+  const madeWords = made ? `Made by a recipe (${recipeTitle(made)}): ${{ fresh: "up to date", stale: "not up to date", making: "being made", failed: "it could not be made" }[status ?? "stale"]}` : "";
   const numbers = held ? `min ${held.min.toFixed(3)} · mean ${held.mean.toFixed(3)} · max ${held.max.toFixed(3)}` : "…";
   const senses = [traits.low && `0 is ${traits.low}`, traits.high && `1 is ${traits.high}`, traits.signed && `neutral ${traits.signed.neutral}, amount ${traits.signed.amount}`].filter(Boolean).join(" · ");
   const choose = (act: () => void) => () => {
@@ -38,7 +44,7 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
   const here = { type: "channel", from: { ...at, channel } } as const;
   return (
     <Box sx={{ position: "relative" }}>
-      <Tooltip title={<>{traits.meaning && <b>{traits.meaning}<br /></b>}{senses && <>{senses}<br /></>}{numbers}</>}>
+      <Tooltip title={<>{traits.meaning && <b>{traits.meaning}<br /></b>}{senses && <>{senses}<br /></>}{made && <>{madeWords}<br /></>}{numbers}</>}>
         <ButtonBase
           onClick={onChoose}
           aria-pressed={chosen}
@@ -47,11 +53,13 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
         >
           <Box component="span" sx={{ display: "flex", alignItems: "center", gap: 0.25, height: 18 }}>
             <Typography component="span" sx={{ fontWeight: 700, color: channelInk[channel], fontSize: 13 }}>{name}</Typography>
-            {traits.locked && <LockIcon data-test="locked" sx={{ fontSize: 14 }} titleAccess="locked" />}
+            <Box component="span" sx={{ flex: 1 }} />
+            {made && <RecipeIcon data-test={`recipe-${status ?? "stale"}`} sx={{ fontSize: 14, mr: traits.locked ? 0 : 2.25, color: { making: "primary.main", stale: "warning.main", failed: "error.main", fresh: "text.secondary" }[status ?? "stale"] }} titleAccess={madeWords} />}
+            {traits.locked && <LockIcon data-test="locked" sx={{ fontSize: 14, mr: 2.25 }} titleAccess="locked" />}
           </Box>
-          <Grain bins={held?.bins} ink={channelInk[channel] ?? "#000"} label={`Histogram of ${name}: ${numbers}`} />
+          <Grain bins={held?.bins} ink={channelInk[channel] ?? "#000"} share={status === "making" ? share : 1} label={`Histogram of ${name}: ${numbers}`} />
           <Typography variant="caption" color="textSecondary" noWrap sx={{ lineHeight: 1.2, display: "block", mt: 0.25 }}>
-            {traits.meaning || (held ? `⌀ ${held.mean.toFixed(2)}` : "…")}
+            {traits.meaning || (made && recipeTitle(made)) || (held ? `⌀ ${held.mean.toFixed(2)}` : "…")}
           </Typography>
         </ButtonBase>
       </Tooltip>

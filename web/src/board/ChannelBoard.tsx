@@ -2,7 +2,8 @@
 import { Box, Button, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../project";
-import { activePart, choosePart, set as setState, useApp, type Channels, type ColorSet, type Part } from "../state";
+import { activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../state";
+import { targetChannels } from "../areas/bake/words";
 import { channelName } from "../theme";
 import { AddSet } from "./AddSet";
 import { Cell } from "./Cell";
@@ -16,8 +17,16 @@ function Card({ set, index, part, project }: { set: ColorSet; index: number; par
   const isTarget = useApp((state) => state.target === set.id);
   const isShown = useApp((state) => state.shown === set.id);
   const choose = (channel: number) => {
+    const { area, channels: before } = get();
+    if (area === "bake") {
+      // There a cell stands for what its recipe makes.
+      const made = set.recipes.map((recipe) => targetChannels[recipe.channels]).find((on) => on[channel]);
+      const only = made ?? (channelName.map((_, i) => i === channel) as Channels);
+      setState({ target: set.id, channels: [...only] });
+      return;
+    }
     // A cell of another set moves the target there; one of the same set joins or leaves.
-    const next = (isTarget ? channels.map((on, i) => (i === channel ? !on : on)) : channelName.map((_, i) => i === channel)) as Channels;
+    const next = (isTarget ? before.map((on, i) => (i === channel ? !on : on)) : channelName.map((_, i) => i === channel)) as Channels;
     setState({ target: set.id, channels: next });
   };
   return (

@@ -6,7 +6,8 @@ const HEIGHT = 30;
 /** Lifts small columns, so that a few painted elements among many are seen. */
 const LIFT = 0.4;
 
-export function Grain({ bins, ink, label }: { bins: readonly number[] | undefined; ink: string; label: string }) {
+/** `share`: how much of it is there yet, 0–1; it fills in dot by dot. */
+export function Grain({ bins, ink, label, share = 1 }: { bins: readonly number[] | undefined; ink: string; label: string; share?: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     const element = canvas.current;
@@ -29,9 +30,12 @@ export function Grain({ bins, ink, label }: { bins: readonly number[] | undefine
       const left = (i / bins.length) * width;
       const step = width / bins.length;
       for (let grain = 0; grain < height * 2.2; grain++) {
-        context.fillRect(left + random() * step, HEIGHT - 2 - random() ** 1.15 * height, 1.1, 1.1);
+        const [x, y] = [left + random() * step, HEIGHT - 2 - random() ** 1.15 * height];
+        // The others stand there faintly: what was made before.
+        context.globalAlpha = random() < share ? 0.9 : 0.2;
+        context.fillRect(x, y, 1.1, 1.1);
       }
     });
-  }, [bins, ink]);
+  }, [bins, ink, share]);
   return <canvas ref={canvas} role="img" aria-label={label} style={{ width: "100%", height: HEIGHT, display: "block" }} />;
 }

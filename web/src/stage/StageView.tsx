@@ -1,6 +1,7 @@
 // The stage on the page: the canvas, the brush's ring, and what lies over it.
 import { Box, Typography } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
+import { RecipeChip } from "../areas/bake/Jobs";
 import { Project } from "../project";
 import { activePart, get, reset, set, useApp } from "../state";
 import { stageGrey } from "../theme";
@@ -16,6 +17,7 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
   const ringBox = useRef<SVGSVGElement>(null);
   const outlineBox = useRef<SVGPolygonElement>(null);
   const [project, setProject] = useState<Project | null>(null);
+  const area = useApp((state) => state.area);
 
   useEffect(() => {
     const element = canvas.current;
@@ -89,6 +91,7 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
       <PinnedPicture />
       {project && <CutawayHandle stage={project.stage} />}
       <TargetChip project={project} />
+      {area === "bake" && <RecipeChip />}
       {project && <EmptyStage />}
     </Box>
   );

@@ -58,7 +58,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     const round = visible && isRound(state) && !state.picking;
     ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
     const lassoes = state.area === "paint" && state.tool === "span" && state.span.kind === "lasso";
-    canvas.style.cursor = round ? "none" : visible || (state.picking && under) || lassoes ? "crosshair" : state.area === "gather" && under ? "pointer" : "grab";
+    canvas.style.cursor = round ? "none" : visible || ((state.picking || state.placing) && under) || lassoes ? "crosshair" : state.area === "gather" && under ? "pointer" : "grab";
   };
   const probe = (under: Under | null) => {
     const surface = under && stage.surfaces.get(under.part);
@@ -212,7 +212,16 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   const up = (event: PointerEvent) => {
     // In Gather a click, not a drag, chooses the part.
     const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4;
-    if (still && event.button === 0 && get().area === "gather") {
+    const { placing } = get();
+    if (still && event.button === 0 && placing) {
+      const under = stage.under(event.clientX, event.clientY);
+      const surface = under?.part === get().part ? stage.surfaces.get(under.part) : undefined;
+      if (under && surface) {
+        const { x, y, z } = surface.object.worldToLocal(under.point.clone());
+        set({ placing: null });
+        placing.take([x, y, z]);
+      }
+    } else if (still && event.button === 0 && get().area === "gather") {
       const under = stage.under(event.clientX, event.clientY);
       if (under) choosePart(under.part);
     }

@@ -6,7 +6,7 @@ import { ColorWell } from "../../parts/ColorWell";
 import { CurveField } from "../../parts/CurveField";
 import type { Project } from "../../project";
 import { activePart, channelNames, chosenSelection, set, straight, targetSet, useApp, type Rgba } from "../../state";
-import { Choose, Sliding } from "./rows";
+import { Choose, Sliding } from "../../parts/rows";
 
 type How = Schemas["How"];
 

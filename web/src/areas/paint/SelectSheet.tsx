@@ -7,7 +7,7 @@ import { MoreIcon } from "../../parts/icons";
 import { NameDialog } from "../../parts/NameDialog";
 import type { Project } from "../../project";
 import { activePart, chosenSelection, get, intoSet, maskOf, selectionsOf, set, setLook, snapshotNames, snapshotOf, useApp, type ColorSet, type Part, type State } from "../../state";
-import { Choose } from "./rows";
+import { Choose } from "../../parts/rows";
 
 /** What the tools write into: always seen, so that paint never lands elsewhere than one thinks. */
 export function IntoChoice({ project }: { project: Project | null }) {

@@ -5,7 +5,7 @@ import { sendStencil } from "../../api/client";
 import type { Project } from "../../project";
 import { activePart, set, setStencil, symbols, useApp } from "../../state";
 import { boxOf } from "../../tools";
-import { Choose, Row, Sliding, Switching } from "./rows";
+import { Choose, Row, Sliding, Switching } from "../../parts/rows";
 
 export function StencilChoices({ project }: { project: Project }) {
   const stencil = useApp((state) => state.stencil);

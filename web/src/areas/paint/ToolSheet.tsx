@@ -5,7 +5,7 @@ import { CurveField, curveAt } from "../../parts/CurveField";
 import type { Project } from "../../project";
 import { activePart, blends, elements, intoSet, isRound, length, set, setBrush, setSpan, straight, symbols, toolTitle, useApp, type Curve, type PourKind, type SpanKind, type Vec } from "../../state";
 import { boxOf } from "../../tools";
-import { Choose, Row, Sliding } from "./rows";
+import { Choose, Row, Sliding } from "../../parts/rows";
 import { StencilChoices } from "./Stencil";
 
 const says: Record<"skin" | "deep" | "facet" | "corner" | PourKind | SpanKind | "soften" | "smear", string> = {

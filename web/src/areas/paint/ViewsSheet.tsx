@@ -5,7 +5,7 @@ import { NameDialog } from "../../parts/NameDialog";
 import type { Project } from "../../project";
 import { figure, get, set, setCutaway, setLook, snapshotNames, symbols, useApp, type Vec } from "../../state";
 import { cutawayOf } from "../../tools";
-import { Sliding, Switching } from "./rows";
+import { Sliding, Switching } from "../../parts/rows";
 
 export function ViewsSheet({ project }: { project: Project }) {
   return (

@@ -26,7 +26,24 @@ export function Switching({ label, on, onChange }: { label: string; on: boolean;
 }
 
 /** A number by a slider, which can be typed as well. */
-export function Sliding({ label, value, min, max, step, unit = "", digits = 0, onChange }: { label: string; value: number; min: number; max: number; step: number; unit?: string; digits?: number; onChange: (value: number) => void }) {
+interface SlidingProps {
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  unit?: string;
+  digits?: number;
+  /** What 0 means, where it is more than a number. */
+  zero?: string;
+  /** Whether each doubling takes up as much of the bar. */
+  curved?: boolean;
+  onChange: (value: number) => void;
+}
+
+export function Sliding({ label, value, min, max, step, unit = "", digits = 0, zero, curved = false, onChange }: SlidingProps) {
+  const bar = curved ? { value: Math.log2(value), min: Math.log2(min), max: Math.log2(max), step: 0.25 } : { value, min, max, step };
+  const written = value === 0 && zero ? zero : `${value.toFixed(digits)}${unit && ` ${unit}`}`;
   const [typed, setTyped] = useState<string | null>(null);
   const accept = () => {
     const number = Number.parseFloat((typed ?? "").replace(",", "."));
@@ -36,12 +53,12 @@ export function Sliding({ label, value, min, max, step, unit = "", digits = 0, o
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1.25, minHeight: 32 }}>
       <Typography variant="body2" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>{label}</Typography>
-      <Slider size="small" value={value} min={min} max={max} step={step} aria-label={label} onChange={(_, next) => onChange(next)} sx={{ flex: 1 }} />
-      <InputBase value={typed ?? `${value.toFixed(digits)}${unit && ` ${unit}`}`} inputProps={{ "aria-label": `${label}, typed`, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
+      <Slider size="small" {...bar} aria-label={label} onChange={(_, next) => onChange(curved ? 2 ** next : next)} sx={{ flex: 1 }} />
+      <InputBase value={typed ?? written} inputProps={{ "aria-label": `${label}, typed`, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
         onFocus={(event) => { setTyped(value.toFixed(digits)); event.target.select(); }}
         onChange={(event) => setTyped(event.target.value)} onBlur={accept}
         onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }}
-        sx={{ width: 58, fontSize: 13, fontWeight: 650 }} />
+        sx={{ width: written.length > 8 ? 76 : 62, fontSize: 13, fontWeight: 650 }} />
     </Box>
   );
 }

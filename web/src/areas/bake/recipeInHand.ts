@@ -1,0 +1,52 @@
+// The recipe whose numbers are being turned: shown at once as it would be, written down when the
+// hand rests, so that undo takes back one turn and not every step of the way.
+import { useCallback, useEffect, useRef, useState } from "react";
+import type { Project } from "../../project";
+import { set } from "../../state";
+import type { Recipe } from "./words";
+
+const REST_MS = 450;
+
+export interface RecipeInHand {
+  recipe: Recipe;
+  /** While a knob turns. */
+  turn: (recipe: Recipe) => void;
+  /** What is a deed of its own. */
+  put: (recipe: Recipe) => void;
+}
+
+export function useRecipeInHand(project: Project, part: number, of: number, kept: Recipe): RecipeInHand {
+  const [held, setHeld] = useState<Recipe | null>(null);
+  const waiting = useRef<{ recipe: Recipe; timer: number } | null>(null);
+  const deeds = useRef(0);
+
+  const put = useCallback((recipe: Recipe) => {
+    if (waiting.current) window.clearTimeout(waiting.current.timer);
+    waiting.current = null;
+    const deed = ++deeds.current;
+    setHeld(recipe);
+    project.holdRecipe(false);
+    void project.edit({ type: "set_recipe", part, set: of, recipe }).then((done) => {
+      // Turned on meanwhile, it stays in the hand.
+      if (deed === deeds.current && !waiting.current) setHeld(null);
+      if (!done) project.endRecipeShow();
+    });
+  }, [project, part, of]);
+
+  const turn = useCallback((recipe: Recipe) => {
+    if (waiting.current) window.clearTimeout(waiting.current.timer);
+    deeds.current++;
+    setHeld(recipe);
+    project.holdRecipe(true);
+    project.tryRecipe(part, of, recipe);
+    waiting.current = { recipe, timer: window.setTimeout(() => { put(recipe); }, REST_MS) };
+  }, [project, part, of, put]);
+
+  // Nothing is lost when another cell is chosen before the hand rests.
+  useEffect(() => () => {
+    if (waiting.current) put(waiting.current.recipe);
+    set({ tryTrouble: null });
+  }, [put]);
+
+  return { recipe: held ?? kept, turn, put };
+}
