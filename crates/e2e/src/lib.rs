@@ -19,6 +19,9 @@ use fantoccini::{
 };
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
+use speckle_core::{Document, Edit};
+use speckle_demo::Detail;
+use speckle_store::Store;
 use tempfile::TempDir;
 
 /// How long a test waits for what should come by itself.
@@ -39,6 +42,7 @@ pub struct App {
     _process: Owned,
     /// Where it is reached.
     pub address: String,
+    data: PathBuf,
 }
 
 impl App {
@@ -66,7 +70,7 @@ impl App {
         BufReader::new(out).read_line(&mut line)?;
         let address = line.split_whitespace().find(|word| word.starts_with("http://"));
         let address = address.with_context(|| format!("the app said: {line:?}"))?.to_owned();
-        Ok(Self { _process: process, address })
+        Ok(Self { _process: process, address, data: data.to_owned() })
     }
 }
 
@@ -292,6 +296,21 @@ impl Browser {
     pub async fn open_piece(&self, app: &App, key: &str) -> Result<()> {
         self.client.goto(&app.address).await?;
         self.click(&format!("piece-{key}")).await?;
+        self.loaded().await
+    }
+
+    /// Opens the bollard with its coat alone, and waits until it is on the stage.
+    ///
+    /// # Errors
+    /// When it does not come.
+    pub async fn open_bollard(&self, app: &App) -> Result<()> {
+        let piece = speckle_demo::piece("bollard").context("the bollard is on the shelf")?;
+        let mut store = Store::open(&app.data)?;
+        let project = store.create_project(piece.title, 0)?;
+        let mut document = Document::default();
+        let change = document.apply(Edit::bring_in(piece.make(Detail::Usual)))?;
+        store.append(project, &change, "Skerrybank Toyworks", 0, &document)?;
+        self.client.goto(&format!("{}/#/project/{project}", app.address)).await?;
         self.loaded().await
     }
 

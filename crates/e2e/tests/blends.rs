@@ -76,7 +76,7 @@ async fn every_blend_is_that_of_the_browsers_canvas() -> Result<()> {
     assert!(wrong.is_empty(), "{wrong}");
 
     // In the app: multiplying a white coat by a color gives the color, twice its square.
-    browser.open_piece(&app, "bollard").await?;
+    browser.open_bollard(&app).await?;
     browser.choose("Blend", "Multiply").await?;
     browser.paint_with("#808080").await?;
     browser.eval("speckle.brush(60, 1, 1)").await?;

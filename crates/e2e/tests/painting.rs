@@ -119,7 +119,7 @@ async fn a_stroke_is_seen_kept_undone_redone_and_delivered() -> Result<()> {
     let data = folder.path().join("toys.sqlite");
     let app = App::start(&data)?;
     let browser = Browser::start().await?;
-    browser.open_piece(&app, "bollard").await?;
+    browser.open_bollard(&app).await?;
     let hash = browser.eval("location.hash").await?;
     let project: i64 =
         hash.as_str().and_then(|h| h.rsplit('/').next()?.parse().ok()).context("a project")?;
@@ -181,7 +181,7 @@ async fn holding_still_builds_up_only_if_asked() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys.sqlite"))?;
     let browser = Browser::start().await?;
-    browser.open_piece(&app, "bollard").await?;
+    browser.open_bollard(&app).await?;
     browser.paint_with("#000000").await?;
     let darkest = || async {
         Ok::<u8, anyhow::Error>(on_page(&browser).await?.iter().map(|v| v[0]).min().unwrap_or(0))

@@ -10,7 +10,7 @@ const CONTROL_Y: &str = "\u{e009}y\u{e000}";
 
 async fn open_bollard(app: &App) -> Result<Browser> {
     let browser = Browser::start().await?;
-    browser.open_piece(app, "bollard").await?;
+    browser.open_bollard(app).await?;
     Ok(browser)
 }
 

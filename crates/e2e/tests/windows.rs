@@ -12,7 +12,7 @@ async fn two_windows_see_each_others_strokes_and_whose_an_undo_is() -> Result<()
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys.sqlite"))?;
     let (one, two) = (Browser::start().await?, Browser::start().await?);
-    one.open_piece(&app, "bollard").await?;
+    one.open_bollard(&app).await?;
     let address = one.client.current_url().await?;
     two.client.goto(address.as_str()).await?;
     two.loaded().await?;

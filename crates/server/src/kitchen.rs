@@ -70,11 +70,26 @@ pub struct Kitchen {
     told: Vec<RecipeState>,
 }
 
+/// How far threads that compute what takes long stand back (the scheduler's nice value): whoever
+/// paints or looks meanwhile comes first.
+const STAND_BACK: i32 = 12;
+
 /// Computes in a pool of its own: what is painted meanwhile is not to wait for it, nor is what is
 /// tried to wait for what takes long.
 fn in_pool<T: Send>(is_short: bool, make: impl FnOnce() -> T + Send) -> T {
     static POOLS: [OnceLock<Option<ThreadPool>>; 2] = [OnceLock::new(), OnceLock::new()];
-    let build = || ThreadPoolBuilder::new().thread_name(|i| format!("bake {i}")).build().ok();
+    let stand_back = move |_| {
+        // Linux alone has this for single threads; elsewhere all share alike.
+        #[cfg(target_os = "linux")]
+        if !is_short {
+            let own = Some(rustix::thread::gettid());
+            let _ = rustix::process::setpriority_process(own, STAND_BACK);
+        }
+    };
+    let build = || {
+        let pool = ThreadPoolBuilder::new().thread_name(|i| format!("bake {i}"));
+        pool.start_handler(stand_back).build().ok()
+    };
     match POOLS[usize::from(is_short)].get_or_init(build) {
         Some(pool) => pool.install(make),
         None => make(),

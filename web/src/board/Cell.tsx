@@ -32,6 +32,7 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
   const share = useApp((state) => (made ? (stateOf(state.recipes, part.id, set.id, made.channels)?.share ?? 1) : 1));
   const madeWords = made ? `Made by a recipe (${recipeTitle(made)}): ${{ fresh: "up to date", stale: "not up to date", making: "being made", failed: "it could not be made" }[status ?? "stale"]}` : "";
   const numbers = held ? `min ${held.min.toFixed(3)} · mean ${held.mean.toFixed(3)} · max ${held.max.toFixed(3)}` : "…";
+  const hasWords = set.channels.some((channel) => channel.meaning) || set.recipes.length > 0;
   const senses = [traits.low && `0 is ${traits.low}`, traits.high && `1 is ${traits.high}`, traits.signed && `neutral ${traits.signed.neutral}, amount ${traits.signed.amount}`].filter(Boolean).join(" · ");
   const choose = (act: () => void) => () => {
     setAnchor(null);
@@ -58,7 +59,7 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
             {traits.locked && <LockIcon data-test="locked" sx={{ fontSize: 14, mr: 2.25 }} titleAccess="locked" />}
           </Box>
           <Grain bins={held?.bins} ink={channelInk[channel] ?? "#000"} share={status === "making" ? share : 1} label={`Histogram of ${name}: ${numbers}`} />
-          <Typography variant="caption" color="textSecondary" noWrap sx={{ lineHeight: 1.2, display: "block", mt: 0.25 }}>
+          <Typography variant="caption" color="textSecondary" sx={{ lineHeight: 1.15, fontSize: 11.5, minHeight: hasWords ? 27 : undefined, display: "-webkit-box", WebkitLineClamp: 2, WebkitBoxOrient: "vertical", overflow: "hidden", mt: 0.25 }}>
             {traits.meaning || (made && recipeTitle(made)) || (held ? `⌀ ${held.mean.toFixed(2)}` : "…")}
           </Typography>
         </ButtonBase>

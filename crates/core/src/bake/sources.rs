@@ -34,6 +34,9 @@ const END: f32 = 1e-4;
 /// # Errors
 /// When something it needs is missing, or it was given up.
 pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, BakeError> {
+    if let Some(missing) = source.missing() {
+        return Err(BakeError::Recipe(missing.to_owned()));
+    }
     let geometry = &inputs.body.geometry;
     let (mesh, measures) = (geometry.mesh(), geometry.measures());
     let placement = inputs.placement;

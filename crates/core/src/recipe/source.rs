@@ -665,7 +665,7 @@ impl Source {
                     let is_sound = (1..=12).contains(octaves) && (0.0..=100.0).contains(warp);
                     said(is_sound, "the octaves must lie between 1 and 12, the warp between 0 and 100")
                 }),
-            Self::Image { image, lay, repeat, offset, turn, .. } => {
+            Self::Image { lay, repeat, offset, turn, .. } => {
                 let width = match lay {
                     Lay::Uv { .. } => 0.0,
                     Lay::Along { width, .. } | Lay::ThreeAxes { width } => *width,
@@ -674,8 +674,7 @@ impl Source {
                     Lay::Along { direction, .. } => is_way(direction),
                     _ => true,
                 };
-                said(!image.trim().is_empty(), "choose an image")
-                    .or_else(|| said(length(width).is_some(), lengths))
+                said(length(width).is_some(), lengths)
                     .or_else(|| said(is_along, direction))
                     .or_else(|| {
                         let is_sound = finite(repeat) && finite(offset) && turn.is_finite();
@@ -689,12 +688,35 @@ impl Source {
                 color.iter().all(|x| (0.0..=1.0).contains(x)),
                 "the color's numbers must lie between 0 and 1",
             ),
-            Self::Channel { set, .. } => said(!set.trim().is_empty(), "choose a set"),
-            Self::PerPiece { .. }
+            Self::Channel { .. }
+            | Self::PerPiece { .. }
             | Self::Material
             | Self::Normal { .. }
             | Self::Position { .. }
             | Self::HandPaint { .. } => None,
+        }
+    }
+}
+
+impl Source {
+    /// What is still to be chosen before it can be made.
+    #[must_use]
+    pub fn missing(&self) -> Option<&'static str> {
+        let root = match self {
+            Self::Distance { from, .. } => Some(from),
+            Self::Trail { root, .. } => Some(root),
+            _ => None,
+        };
+        match (self, root) {
+            (Self::Image { image, .. }, _) if image.trim().is_empty() => Some("choose an image"),
+            (Self::Channel { set, .. }, _) if set.trim().is_empty() => Some("choose a set"),
+            (_, Some(Root::Selection { name })) if name.trim().is_empty() => {
+                Some("choose a selection to start from, or make one in Paint first")
+            }
+            (_, Some(Root::Part { name })) if name.trim().is_empty() => {
+                Some("choose a part to measure from")
+            }
+            _ => None,
         }
     }
 }
@@ -704,12 +726,6 @@ impl Root {
         match self {
             Self::Point { at } if at.iter().any(|x| !x.is_finite()) => {
                 Some("the point needs three numbers".to_owned())
-            }
-            Self::Selection { name } if name.trim().is_empty() => {
-                Some("choose a selection to start from".to_owned())
-            }
-            Self::Part { name } if name.trim().is_empty() => {
-                Some("choose a part to measure from".to_owned())
             }
             _ => None,
         }

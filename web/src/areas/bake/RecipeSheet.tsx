@@ -198,5 +198,5 @@ function Shown({ part, chosen: { set, target } }: { part: Part; chosen: Chosen }
     setLook({ channel: alone, heat: null, shade: alone === null ? "lit" : "flat" });
   };
   const other = part.sets.find((each) => each.id === shown);
-  return <Button size="small" color="secondary" data-test="show-made" onClick={show} sx={{ px: 0.5, mt: 0.25, textAlign: "left", justifyContent: "flex-start" }}>{shown === set.id ? `Show ${targetWords(target)} alone on the stage` : `${other?.name ?? "The bare shape"} is on the stage: show ${set.name} · ${targetWords(target)}`}</Button>;
+  return <Button size="small" color="secondary" data-test="show-made" onClick={show} sx={{ display: "flex", ml: -0.5, px: 0.5, mt: 0.25, textAlign: "left", justifyContent: "flex-start" }}>{shown === set.id ? `Show ${targetWords(target)} alone on the stage` : `${other?.name ?? "The bare shape"} is on the stage: show ${set.name} · ${targetWords(target)}`}</Button>;
 }

@@ -184,7 +184,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
   const length = (label: string, value: number | undefined, share: number, none: string, change: (value: number) => Source) => (
     <Sliding label={label} value={value ?? 0} min={0} max={diagonal * share} step={(diagonal * share) / 200} unit={symbol} digits={digits} zero={none} onChange={(next) => turn(change(next))} />
   );
-  const rays = (value: number | undefined, change: (rays: number) => Source) => <Sliding label="Rays" value={value ?? 64} min={4} max={1024} step={4} curved onChange={(next) => turn(change(Math.round(next)))} />;
+  const rays = (value: number | undefined, change: (rays: number) => Source) => <Sliding label="Rays" value={value ?? 64} min={4} max={4096} step={4} curved onChange={(next) => turn(change(Math.round(next)))} />;
   const seed = (value: number | undefined, change: (seed: number) => Source) => (
     <Row label="Seed">
       <Typography variant="body2" sx={{ fontWeight: 650 }} data-test="seed">{value ?? 0}</Typography>
