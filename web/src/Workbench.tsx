@@ -107,7 +107,7 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
       )}
       <Jobs project={project} />
       <Tooltip title={history.undo ? `Undo ${deedWords(history.undo)} (Ctrl Z)` : "Nothing to undo"}>
-        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap", overflow: "hidden" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Button></span>
+        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap" }}><Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Box></Button></span>
       </Tooltip>
       <Tooltip title={history.redo ? `Redo ${deedWords(history.redo)} (Ctrl Shift Z)` : "Nothing to redo"}>
         <span><IconButton disabled={!history.redo} onClick={() => project?.redo()} aria-label="Redo" data-test="redo" sx={square}><RedoIcon fontSize="small" /></IconButton></span>

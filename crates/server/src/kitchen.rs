@@ -141,6 +141,11 @@ impl Kitchen {
             let digest = order.inputs.recipe_digest(&order.recipe, pantry);
             Some((order, digest))
         };
+        // What failed is another recipe by now, or looks at something else.
+        let pantry = self.pantry.clone();
+        self.failed.retain(|dish, (from, _)| {
+            digest_of(dish, &pantry).is_some_and(|(_, digest)| digest == *from)
+        });
         if let Some(cooking) = &self.cooking {
             let now = digest_of(&cooking.dish, &self.pantry).map(|(_, digest)| digest);
             if now == Some(cooking.digest) {

@@ -1,160 +1,16 @@
 //! The server as a client meets it: over real sockets on loopback.
 
-use std::{
-    net::SocketAddr,
-    time::{Duration, Instant},
-};
+mod common;
 
-use futures::{SinkExt, StreamExt};
+use common::*;
+use futures::StreamExt;
 use serde_json::{Value, json};
-use speckle_core::{Document, Edit};
-use speckle_server::{Config, openapi_json, router};
+use speckle_server::openapi_json;
 use speckle_store::Store;
-use tokio::{
-    io::{AsyncReadExt, AsyncWriteExt},
-    net::{TcpListener, TcpStream},
-};
 use tokio_tungstenite::{
     connect_async,
     tungstenite::{Message, client::IntoClientRequest},
 };
-
-type Socket = tokio_tungstenite::WebSocketStream<tokio_tungstenite::MaybeTlsStream<TcpStream>>;
-
-async fn serve(store: Store) -> SocketAddr {
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    let config = Config { most_upload: 1 << 20, ..Config::default() };
-    tokio::spawn(async move { axum::serve(listener, router(store, &config)).await });
-    address
-}
-
-/// One request; the status and the body.
-async fn ask(address: SocketAddr, head: &str, body: &[u8]) -> (u16, Vec<u8>) {
-    let mut stream = TcpStream::connect(address).await.unwrap();
-    let head = format!("{head}\r\nConnection: close\r\nContent-Length: {}\r\n\r\n", body.len());
-    stream.write_all(head.as_bytes()).await.unwrap();
-    let _ = stream.write_all(body).await;
-    let mut answer = Vec::new();
-    let _ = stream.read_to_end(&mut answer).await;
-    let end = answer.windows(4).position(|w| w == b"\r\n\r\n").unwrap();
-    let body = answer.split_off(end + 4);
-    let status = String::from_utf8_lossy(&answer[9..12]).parse().unwrap();
-    (status, body)
-}
-
-async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) {
-    let head = format!("POST {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json");
-    let (status, body) = ask(address, &head, body.to_string().as_bytes()).await;
-    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
-}
-
-/// Brings in the bare bollard, with one set and no recipes.
-async fn bollard(address: SocketAddr) -> i64 {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("bollard.speckle");
-    let mut store = Store::in_memory().unwrap();
-    let project = store.create_project("Mooring bollard", 0).unwrap();
-    let parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
-    let mut document = Document::default();
-    let change = document.apply(Edit::bring_in(parts)).unwrap();
-    store.append(project, &change, "Puffin", 0, &document).unwrap();
-    store.export_project(project, &path).unwrap();
-    let import = format!("POST /api/v1/projects/file HTTP/1.1\r\nHost: {address}");
-    let (status, made) = ask(address, &import, &std::fs::read(path).unwrap()).await;
-    assert_eq!(status, 200);
-    serde_json::from_slice::<Value>(&made).unwrap()["id"].as_i64().unwrap()
-}
-
-async fn join(address: SocketAddr, project: i64) -> Socket {
-    join_as(address, project, "Puffin", json!([])).await
-}
-
-async fn join_as(address: SocketAddr, project: i64, hand: &str, held: Value) -> Socket {
-    let url = format!("ws://{address}/api/v1/projects/{project}/live");
-    let mut socket = connect_async(url).await.unwrap().0;
-    say(&mut socket, json!({ "type": "join", "hand": hand, "held": held })).await;
-    socket
-}
-
-/// Sends a mesh file as a browser does.
-async fn send_file(address: SocketAddr, path: &str, name: &str, bytes: &[u8]) -> (u16, Value) {
-    let head = format!(
-        "POST {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: multipart/form-data; boundary=split"
-    );
-    let mut body = format!(
-        "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
-    )
-    .into_bytes();
-    body.extend_from_slice(bytes);
-    body.extend_from_slice(b"\r\n--split--\r\n");
-    let (status, body) = ask(address, &head, &body).await;
-    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
-}
-
-/// The next JSON message of a type; frames before it are handed to `frames`.
-async fn hear(socket: &mut Socket, kind: &str, mut frames: impl FnMut(&[u8])) -> Value {
-    let limit = Instant::now() + Duration::from_secs(20);
-    loop {
-        let left = limit.saturating_duration_since(Instant::now());
-        let message = tokio::time::timeout(left, socket.next()).await;
-        match message.unwrap_or_else(|_| panic!("waited in vain for {kind}")).unwrap().unwrap() {
-            Message::Text(text) => {
-                let message: Value = serde_json::from_str(&text).unwrap();
-                if message["type"] == kind {
-                    return message;
-                }
-            }
-            Message::Binary(bytes) => frames(&bytes),
-            _ => {}
-        }
-    }
-}
-
-async fn say(socket: &mut Socket, message: Value) {
-    socket.send(Message::text(message.to_string())).await.unwrap();
-}
-
-/// Values of the first set as a client holds them, by what frames say.
-#[derive(Default, Clone, PartialEq)]
-struct Held(Vec<[u8; 4]>);
-
-impl Held {
-    fn take(&mut self, frame: &[u8]) {
-        let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
-        let count = word(3) as usize;
-        let fours = |from: usize| {
-            frame[from..from + 4 * count].chunks_exact(4).map(|c| c.try_into().unwrap())
-        };
-        match word(0) {
-            2 => self.0 = fours(32).collect(),
-            3 => {
-                for (index, value) in fours(32).zip(fours(32 + 4 * count)) {
-                    self.0[u32::from_le_bytes(index) as usize] = value;
-                }
-            }
-            _ => {}
-        }
-    }
-}
-
-fn stroke(hello: &Value, paint: [f32; 4]) -> Value {
-    let part = &hello["outline"]["parts"][0];
-    json!({ "type": "stroke_begin", "start": {
-        "part": part["id"], "set": part["sets"][0]["id"], "channels": [true, true, true, false],
-        "paint": paint,
-        "brush": { "radius": 30.0, "opacity": 1.0, "hardness": 0.5 },
-        "view": { "kind": "perspective", "eye": [0.0, 130.0, 900.0], "forward": [0.0, 0.0, -1.0] },
-    }})
-}
-
-fn moved(points: &[[f32; 2]]) -> Value {
-    let samples: Vec<Value> = points
-        .iter()
-        .map(|[x, y]| json!({ "origin": [0.0, 130.0, 900.0], "direction": [x, y, -900.0] }))
-        .collect();
-    json!({ "type": "stroke_move", "samples": samples })
-}
 
 #[tokio::test]
 async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
@@ -441,15 +297,6 @@ fn the_committed_description_has_not_drifted() {
     assert!(committed == openapi_json(), "run `cargo xtask api` and commit what it writes");
 }
 
-/// A PNG of one white pixel, as PNG (ISO/IEC 15948) writes it.
-const WHITE_PIXEL: &[u8] = &[
-    0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0x00, 0x00, 0x00, 0x0d, 0x49, 0x48, 0x44, 0x52,
-    0x00, 0x00, 0x00, 0x01, 0x00, 0x00, 0x00, 0x01, 0x08, 0x00, 0x00, 0x00, 0x00, 0x3a, 0x7e, 0x9b,
-    0x55, 0x00, 0x00, 0x00, 0x0a, 0x49, 0x44, 0x41, 0x54, 0x78, 0xda, 0x63, 0xf8, 0x0f, 0x00, 0x01,
-    0x01, 0x01, 0x00, 0x1c, 0xb0, 0x8c, 0x99, 0x00, 0x00, 0x00, 0x00, 0x49, 0x45, 0x4e, 0x44, 0xae,
-    0x42, 0x60, 0x82,
-];
-
 #[tokio::test]
 async fn stencils_palettes_previews_heat_and_corners_are_served() {
     let address = serve(Store::in_memory().unwrap()).await;
@@ -544,94 +391,4 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
     let (_, done) =
         post(address, &edits, json!({ "type": "restore_snapshot", "name": "Then" })).await;
     assert_eq!(done["changed"], false, "nothing happened since");
-}
-
-/// How the only recipe stands, once it stands like this.
-async fn until(socket: &mut Socket, status: &str, held: &mut Held) -> Value {
-    loop {
-        let news = hear(socket, "recipes", |f| held.take(f)).await;
-        if news["recipes"][0]["status"] == status {
-            return news["recipes"][0].clone();
-        }
-    }
-}
-
-#[tokio::test]
-async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_for_it() {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("toys.sqlite");
-    let address = serve(Store::open(&path).unwrap()).await;
-    let project = bollard(address).await;
-    let mut held = Held::default();
-    let mut socket = join(address, project).await;
-    let hello = hear(&mut socket, "hello", |_| {}).await;
-    hear(&mut socket, "figures", |f| held.take(f)).await;
-    let ground = held.clone();
-    let (part, set) = (
-        hello["outline"]["parts"][0]["id"].clone(),
-        hello["outline"]["parts"][0]["sets"][0]["id"].clone(),
-    );
-    let edits = format!("/api/v1/projects/{project}/edits");
-    let give = |source: Value| {
-        json!({ "type": "set_recipe", "part": part, "set": set,
-                "recipe": { "channels": "RGB", "steps": [{ "source": source }] } })
-    };
-    let half = json!({ "kind": "constant", "value": 0.5 });
-    assert_eq!(post(address, &edits, give(half.clone())).await.0, 200);
-    let state = until(&mut socket, "fresh", &mut held).await;
-    assert_eq!(state["remarks"], json!([null]));
-    assert!(held.0.iter().all(|v| v[0] == 128 && v[3] == 255));
-
-    // One undo takes back the recipe and what it made, one redo brings both.
-    say(&mut socket, json!({ "type": "undo" })).await;
-    let undone = hear(&mut socket, "kept", |f| held.take(f)).await;
-    assert_eq!(undone["history"]["undo"]["label"], "Bring in Bollard");
-    assert!(
-        undone["history"]["redo"]["label"].as_str().unwrap().starts_with("Give a recipe to RGB")
-    );
-    assert!(held == ground);
-    say(&mut socket, json!({ "type": "redo" })).await;
-    let redone = hear(&mut socket, "kept", |f| held.take(f)).await;
-    assert_eq!(redone["history"]["redo"], Value::Null);
-    assert!(held.0.iter().all(|v| v[0] == 128));
-
-    // A long one does not keep a stroke waiting, and is given up on demand: what was there stays.
-    let long = json!({ "kind": "occlusion", "rays": 60000 });
-    assert_eq!(post(address, &edits, give(long)).await.0, 200);
-    until(&mut socket, "making", &mut held).await;
-    say(&mut socket, stroke(&hello, [1.0, 0.0, 0.0, 1.0])).await;
-    say(&mut socket, moved(&[[0.0, 0.0]])).await;
-    say(&mut socket, json!({ "type": "stroke_end" })).await;
-    let kept = hear(&mut socket, "kept", |f| held.take(f)).await;
-    assert_eq!(kept["label"], "Skin stroke on Coat");
-    assert!(held.0.contains(&[255, 0, 0, 255]));
-    until(&mut socket, "making", &mut held).await;
-    let give_up = json!({ "type": "give_up", "part": part, "set": set, "channels": "RGB" });
-    let asked = Instant::now();
-    say(&mut socket, give_up).await;
-    let state = until(&mut socket, "failed", &mut held).await;
-    assert!(state["message"].as_str().unwrap().contains("given up"));
-    assert!(asked.elapsed() < Duration::from_secs(1));
-    // Paint is a step of its own now, on top: with another bake below it is still there.
-    let document = Store::open(&path).unwrap().open_project(project).unwrap().document;
-    let recipe = &document.parts()[0].sets[0].recipes[0].recipe;
-    let mut with_paint = serde_json::to_value(recipe).unwrap();
-    assert_eq!(with_paint["steps"][1]["source"]["kind"], "hand_paint");
-    with_paint["steps"][0]["source"] = json!({ "kind": "constant", "value": 0.2 });
-    let edit = json!({ "type": "set_recipe", "part": part, "set": set, "recipe": with_paint });
-    assert_eq!(post(address, &edits, edit).await.0, 200);
-    until(&mut socket, "fresh", &mut held).await;
-    let painted = held.0.iter().filter(|v| v[0] == 255 && v[1] == 0).count();
-    let below = held.0.iter().filter(|v| v[0] == 51 && v[1] == 51).count();
-    assert!(painted > 0 && below > painted);
-    // By click only: it waits, and is made when asked for.
-    with_paint["remake"] = json!("by_click");
-    with_paint["steps"][0]["source"]["value"] = json!(0.4);
-    let edit = json!({ "type": "set_recipe", "part": part, "set": set, "recipe": with_paint });
-    assert_eq!(post(address, &edits, edit).await.0, 200);
-    until(&mut socket, "stale", &mut held).await;
-    let make = json!({ "type": "make_recipe", "part": part, "set": set, "channels": "RGB" });
-    say(&mut socket, make).await;
-    until(&mut socket, "fresh", &mut held).await;
-    assert!(held.0.iter().filter(|v| v[0] == 102 && v[1] == 102).count() >= below);
 }

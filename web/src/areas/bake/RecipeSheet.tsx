@@ -157,22 +157,22 @@ function Standing({ project, part, chosen: { set, target, recipe } }: { project:
   if (!recipe || !state) return null;
   const make = () => project.makeRecipe(part.id, set.id, target);
   const locked = targetChannels[target].some((on, i) => on && set.channels[i]?.locked);
+  // As high in every state but the last, so that nothing moves under the pointer.
+  const row = { display: "flex", alignItems: "center", height: 34, position: "relative" } as const;
   switch (state.status) {
     case "making":
       return (
-        <Box data-test="recipe-state" sx={{ mt: 0.5 }}>
-          <Box sx={{ display: "flex", alignItems: "center" }}>
-            <Typography variant="body2" sx={{ flex: 1 }}>Being made, <b>{Math.round(state.share * 100)} %</b>{state.rays > 0 ? ` · ${state.rays} rays each` : ""}</Typography>
-            <Button size="small" color="inherit" data-test="give-up" onClick={() => project.giveUp(part.id, set.id, target)}>Give up</Button>
-          </Box>
-          <LinearProgress variant="determinate" value={state.share * 100} />
+        <Box data-test="recipe-state" sx={row}>
+          <Typography variant="body2" sx={{ flex: 1 }}>Being made, <b>{Math.round(state.share * 100)} %</b>{state.rays > 0 ? ` · ${state.rays} rays each` : ""}</Typography>
+          <Button size="small" color="inherit" data-test="give-up" onClick={() => project.giveUp(part.id, set.id, target)}>Give up</Button>
+          <LinearProgress variant="determinate" value={state.share * 100} sx={{ position: "absolute", left: 0, right: 0, bottom: 0 }} />
         </Box>
       );
     case "fresh":
-      return <Typography variant="caption" color="textSecondary" data-test="recipe-state">Up to date{state.ms > 0 ? ` · made in ${seconds(state.ms)}` : ""}{state.rays > 0 ? ` · ${state.rays} rays each` : ""}</Typography>;
+      return <Box sx={row}><Typography variant="caption" color="textSecondary" data-test="recipe-state">Up to date{state.ms > 0 ? ` · made in ${seconds(state.ms)}` : ""}{state.rays > 0 ? ` · ${state.rays} rays each` : ""}</Typography></Box>;
     case "stale":
       return (
-        <Box data-test="recipe-state" sx={{ display: "flex", alignItems: "center" }}>
+        <Box data-test="recipe-state" sx={row}>
           <Typography variant="body2" sx={{ flex: 1, color: "warning.main", fontWeight: 700 }}>Not up to date{locked ? ": locked" : ""}</Typography>
           <Button size="small" color="secondary" data-test="make" disabled={locked} onClick={make}>Make it</Button>
         </Box>
