@@ -270,7 +270,8 @@ export class Project {
     for (const part of parts) {
       const surface = this.stage.surfaces.get(part.id);
       if (!surface) continue;
-      const same = part.sets.find((candidate) => candidate.name === name) ?? part.sets[0];
+      // A channel alone says nothing of sets of other names: such parts stand there bare.
+      const same = part.sets.find((candidate) => candidate.name === name) ?? (look.channel === null ? part.sets[0] : undefined);
       const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
       const then = (snapshot: string) => {
         const id = snapshotOf(part, wanted, snapshot)?.id ?? wanted;

@@ -154,6 +154,17 @@ fn bench() -> Result<()> {
             }
         }
     }
+    let bunny = folder.join("bunny.ply");
+    if !bunny.exists() {
+        run("Fetching the bunny", &folder, "npm", &["pack", "bunny@1", "--silent"])?;
+        run("Unpacking it", &folder, "tar", &["-xzf", "bunny-1.0.1.tgz"])?;
+        let script = "const { positions: p, cells: c } = require('./package/index.js'); \
+            require('fs').writeFileSync('bunny.ply', `ply\\nformat ascii 1.0\\nelement vertex ${p.length}\\n\
+            property float x\\nproperty float y\\nproperty float z\\nelement face ${c.length}\\n\
+            property list uchar int vertex_indices\\nend_header\\n${p.map((v) => v.join(' ')).join('\\n')}\\n\
+            ${c.map((f) => `3 ${f.join(' ')}`).join('\\n')}\\n`)";
+        run("Writing it as PLY", &folder, "node", &["-e", script])?;
+    }
     let folder = folder.to_string_lossy();
     let args = ["run", "--release", "--package", "speckle-bench", "--", &folder];
     run("Measuring", &root, &cargo(), &args)

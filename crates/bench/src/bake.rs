@@ -16,7 +16,7 @@ use speckle_core::{
         watch::Watch,
     },
     mesh::{MeshArrays, UvSet},
-    recipe::{Recipe, Source},
+    recipe::{Recipe, RecipeFile, Source, Target},
     scene::Body,
     stroke::footprint::Placed,
     transform::Transform,
@@ -40,7 +40,7 @@ fn cast(body: &Body, samples: &Samples, rays: u32, seed: u32) -> Result<Vec<f32>
     openness(samples, &blockers, &casting, &Watch::default()).ok().context("nobody gave it up")
 }
 
-fn ms(since: Instant) -> f64 {
+fn ms_of(since: Instant) -> f64 {
     since.elapsed().as_secs_f64() * 1e3
 }
 
@@ -51,10 +51,10 @@ pub fn all(path: &Path) -> Result<()> {
     let samples = Samples::of(&body.geometry, Placement::Vertex);
     let begun = Instant::now();
     let _ = body.geometry.packets();
-    let built = ms(begun);
+    let built = ms_of(begun);
     let begun = Instant::now();
     let _ = cast(&body, &samples, RAYS, 1)?;
-    let rays = ms(begun);
+    let rays = ms_of(begun);
     let per_second = |ms: f64| (samples.points.len() as u32 * RAYS) as f64 / ms / 1e3;
     println!(
         "ours: tree {built:.0} ms, rays {rays:.0} ms, {:.2} M rays/s with the tree",
@@ -76,11 +76,13 @@ pub fn all(path: &Path) -> Result<()> {
     let output = Command::new("python3").arg(script).arg(path).arg(RAYS.to_string()).output()?;
     let theirs: Value = serde_json::from_slice(&output.stdout).unwrap_or(Value::Null);
     println!("Embree: {theirs}");
-    others(path)
+    others(path)?;
+    waits(path, &path.with_file_name("bunny.ply"))?;
+    growth()
 }
 
 /// What other sources take on the dragon.
-fn others(path: &Path) -> Result<()> {
+pub fn others(path: &Path) -> Result<()> {
     let mut parts = read(path)?;
     let part = parts.first_mut().context("a part")?;
     let positions = part.mesh.positions();
@@ -128,6 +130,118 @@ fn others(path: &Path) -> Result<()> {
     let make = || made_by(&recipe, &there, &inputs, &pantry, &Watch::default()).is_ok();
     make();
     println!("| a knob of shaping, its source kept | {:.0} |", crate::median_ms(5, make));
+    Ok(())
+}
+
+/// What the app waits for: the first look after a knob, and the end of what was given up.
+pub fn waits(path: &Path, bunny: &Path) -> Result<()> {
+    println!("\n| waiting | ms |\n|---|---|");
+    for (title, path) in [("bunny", bunny), ("dragon", path)] {
+        let mut document = Document::default();
+        document.apply(Edit::bring_in(read(path)?))?;
+        let file = |rays: u32| {
+            RecipeFile::read(&format!(
+                r#"{{"set":"Shade","recipes":[{{"channels":"R","steps":[{{"source":{{"kind":"occlusion","rays":{rays}}}}}]}}]}}"#
+            ))
+            .map_err(anyhow::Error::msg)
+        };
+        let part = document.parts()[0].id;
+        document.apply(Edit::TakeRecipes { part, set: None, file: file(64)? })?;
+        let set = document.parts()[0].products().last().context("a set")?.id;
+        let geometry = document.parts()[0].geometry.clone();
+        let _ = (geometry.vertex_normals(), geometry.packets());
+        // Each time another number of rays, as a knob gives them: nothing is kept of those before.
+        let mut seed = 0;
+        let ms = crate::median_ms(5, || {
+            seed += 1;
+            let mut order = document.order(part, set, Target::R).ok()?;
+            order.recipe.steps[0].source = order.recipe.steps[0].source.with_seed(seed);
+            let pantry = Pantry::default();
+            order.draft(&pantry)?.values(&pantry, &Watch::default()).ok()
+        });
+        println!("| first look at the {title} after a knob of its rays | {ms:.0} |");
+        for (what, source) in [
+            (
+                "occlusion",
+                Source::Occlusion {
+                    rays: 4096,
+                    reach: 0.0,
+                    offset: 0.0,
+                    both_sides: false,
+                    other_parts: true,
+                    ground: false,
+                    seed: 1,
+                },
+            ),
+            ("ridges at 20 edges", Source::Ridges { scale: 0.01 }),
+            (
+                "trail",
+                serde_json::from_str(r#"{"kind":"trail","root":{"kind":"end","towards":"down"}}"#)?,
+            ),
+        ] {
+            let mut order = document.order(part, set, Target::R)?;
+            order.recipe.steps[0].source = source;
+            let watch = Arc::new(Watch::default());
+            let pantry = Arc::new(Pantry::default());
+            let (looked_at, kept) = (watch.clone(), pantry.clone());
+            let thread = std::thread::spawn(move || order.make(&kept, &looked_at).is_err());
+            std::thread::sleep(std::time::Duration::from_millis(60));
+            let begun = Instant::now();
+            watch.give_up();
+            let given_up = thread.join().unwrap_or(false);
+            let how = if given_up { "given up" } else { "done before" };
+            println!("| {what} of the {title} until it ends, {how} | {:.0} |", ms_of(begun));
+        }
+    }
+    Ok(())
+}
+
+/// How occlusion grows with the mesh: bumpy balls of more and more triangles.
+pub fn growth() -> Result<()> {
+    println!(
+        "\n| triangles | tree, ms | 16 rays a vertex, ms | M rays/s with the tree |\n|---|---|---|---|"
+    );
+    for rows in [70_usize, 224, 707, 1414] {
+        let around = rows;
+        let mut positions = Vec::new();
+        for row in 0..=rows {
+            for step in 0..around {
+                let (up, turn) = (
+                    row as f32 / rows as f32 * std::f32::consts::PI,
+                    step as f32 / around as f32 * std::f32::consts::TAU,
+                );
+                let way = glam::Vec3::new(up.sin() * turn.cos(), up.cos(), up.sin() * turn.sin());
+                let bump = (way.x * 17.0).sin() * (way.y * 19.0).sin() * (way.z * 23.0).sin();
+                positions.push(way * (1.0 + 0.15 * bump));
+            }
+        }
+        let mut corner_vertices = Vec::new();
+        let at = |row: usize, step: usize| (row * around + step % around) as u32;
+        for row in 0..rows {
+            for step in 0..around {
+                let [a, b, c, d] =
+                    [at(row, step), at(row, step + 1), at(row + 1, step + 1), at(row + 1, step)];
+                corner_vertices.extend([a, b, c, a, c, d]);
+            }
+        }
+        let face_starts = (0..=corner_vertices.len() as u32).step_by(3).collect();
+        let mesh =
+            Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() })?;
+        let triangles = mesh.triangle_count();
+        let body = Body {
+            geometry: Arc::new(Geometry::new(mesh)),
+            placed: Placed::new(&Transform::IDENTITY),
+        };
+        let samples = Samples::of(&body.geometry, Placement::Vertex);
+        let begun = Instant::now();
+        let _ = body.geometry.packets();
+        let built = ms_of(begun);
+        let begun = Instant::now();
+        let _ = cast(&body, &samples, 16, 1)?;
+        let rays = ms_of(begun);
+        let per_second = (samples.points.len() * 16) as f64 / (built + rays) / 1e3;
+        println!("| {triangles} | {built:.0} | {rays:.0} | {per_second:.2} |");
+    }
     Ok(())
 }
 

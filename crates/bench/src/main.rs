@@ -37,12 +37,14 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs`, `growth` or `whole` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources` or `waits` leaves the rest out.
     match env::args().nth(2).as_deref() {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
         Some("whole") => return whole(&dragon),
         Some("bake") => return bake::all(&dragon),
+        Some("sources") => return bake::others(&dragon),
+        Some("waits") => return bake::waits(&dragon, &folder.join("bunny.ply")),
         _ => {}
     }
     let files = forms_of(&dragon, &folder)?;

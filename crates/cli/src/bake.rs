@@ -125,6 +125,10 @@ fn find(name: &str) -> Result<(RecipeFile, PathBuf)> {
 fn bring_images(document: &mut Document, file: &RecipeFile, folder: &Path) -> Result<()> {
     for step in file.recipes.iter().flat_map(|recipe| &recipe.steps) {
         let Source::Image { image, .. } = &step.source else { continue };
+        if document.image(image).is_some() {
+            // It came with the mesh.
+            continue;
+        }
         let path = folder.join(image);
         let bytes = fs::read(&path)
             .with_context(|| format!("the image {} cannot be read", path.display()))?;

@@ -84,7 +84,9 @@ impl ReadArgs {
             speckle_formats::read(&file, &options).map_err(|error| anyhow!("{shown}: {error}"))?;
         import.convert_by(conversion).with_context(|| shown.to_string())?;
         let mut document = Document::default();
-        document.apply(Edit::bring_in(std::mem::take(&mut import.parts)))?;
+        let parts = std::mem::take(&mut import.parts);
+        let images = std::mem::take(&mut import.images);
+        document.apply(Edit::AddParts { parts, images, traits: None })?;
         Ok((document, import))
     }
 }

@@ -427,7 +427,8 @@ fn looked_at(
     for shaping in &step.shaping {
         watch.check()?;
         look(&field);
-        field = field.shaped(shaping, &inputs.body.geometry, inputs.placement, inputs.encoding);
+        let geometry = &inputs.body.geometry;
+        field = field.shaped(shaping, geometry, inputs.placement, inputs.encoding, watch)?;
     }
     look(&field);
     Ok(match (field, target.is_single()) {

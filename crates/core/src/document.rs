@@ -185,6 +185,8 @@ pub enum Edit {
     AddParts {
         /// The parts.
         parts: Vec<NewPart>,
+        /// The images that came with them.
+        images: Vec<ImageRecord>,
         /// What their numbers mean, for an empty project.
         traits: Option<ProjectTraits>,
     },
@@ -474,7 +476,7 @@ impl Edit {
     /// Brings parts in whose numbers mean what the project's do.
     #[must_use]
     pub fn bring_in(parts: Vec<NewPart>) -> Self {
-        Self::AddParts { parts, traits: None }
+        Self::AddParts { parts, images: Vec::new(), traits: None }
     }
 }
 
@@ -672,7 +674,9 @@ impl Document {
             Edit::FreezeRecipe { part, set, channels } => {
                 self.change_freezing(part, set, channels)?
             }
-            Edit::AddParts { parts, traits } => self.change_adding_parts(parts, traits)?,
+            Edit::AddParts { parts, images, traits } => {
+                self.change_adding_parts(parts, images, traits)?
+            }
             Edit::RenamePart { part, name } => self.change_renaming(part, &name)?,
             Edit::ShowParts { parts, visible } => {
                 let verb = if visible { "Show" } else { "Hide" };

@@ -188,7 +188,7 @@ fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
         sorted.sort_by(f32::total_cmp);
         sorted[sorted.len() / 2]
     };
-    let mean = |mesh: Mesh| bake::curvature::mean(&geometry(mesh), 0.0);
+    let mean = |mesh: Mesh| bake::curvature::mean(&geometry(mesh), 0.0, &Watch::default()).unwrap();
     for radius in [0.5, 3.0] {
         let found = middle(&mean(sphere(radius, 48, 96)));
         assert!((found * radius - 1.0).abs() < 0.02, "sphere {radius}: {found}");
@@ -201,7 +201,7 @@ fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
         (big + small * v.cos(), -small * v.sin())
     });
     let torus = geometry(torus);
-    let found = bake::curvature::mean(&torus, 0.0);
+    let found = bake::curvature::mean(&torus, 0.0, &Watch::default()).unwrap();
     let positions = torus.mesh().positions();
     for (v, p) in positions.iter().enumerate() {
         // The seam of this mesh is open: its normals are one-sided there.
@@ -216,7 +216,7 @@ fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
     let mut saddle = sheet(40, 0.0);
     saddle.positions.iter_mut().for_each(|p| p.z = (p.x * p.x - p.y * p.y) / 2.0);
     let inputs = inputs_of(vec![mesh(saddle)], Placement::Vertex);
-    let found = bake::curvature::mean(&inputs.body.geometry, 0.0);
+    let found = bake::curvature::mean(&inputs.body.geometry, 0.0, &Watch::default()).unwrap();
     assert!(at(&found, &inputs, Vec3::ZERO).abs() < 1e-3);
 }
 
@@ -224,7 +224,7 @@ fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
 fn curvature_at_a_scale_is_what_flows_through_the_rim() {
     // A sphere bends the same at every scale.
     let ball = speckle_core::Geometry::new(sphere(1.0, 48, 96));
-    let found = bake::curvature::mean(&ball, 0.3);
+    let found = bake::curvature::mean(&ball, 0.3, &Watch::default()).unwrap();
     assert!(found.iter().all(|h| (h - 1.0).abs() < 0.03));
     // A small bump on a plane is a ridge at its own scale and next to nothing at a large one.
     let mut bump = sheet(80, 0.0);
@@ -232,8 +232,8 @@ fn curvature_at_a_scale_is_what_flows_through_the_rim() {
         p.z = 0.02 * (-(p.x * p.x + p.y * p.y) / 0.005).exp();
     }
     let inputs = inputs_of(vec![mesh(bump)], Placement::Vertex);
-    let small = bake::curvature::mean(&inputs.body.geometry, 0.05);
-    let large = bake::curvature::mean(&inputs.body.geometry, 0.6);
+    let small = bake::curvature::mean(&inputs.body.geometry, 0.05, &Watch::default()).unwrap();
+    let large = bake::curvature::mean(&inputs.body.geometry, 0.6, &Watch::default()).unwrap();
     let (small, large) = (at(&small, &inputs, Vec3::ZERO), at(&large, &inputs, Vec3::ZERO));
     assert!(small > 1.0 && large.abs() < 0.1 * small, "{small} {large}");
 }

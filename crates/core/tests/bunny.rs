@@ -197,7 +197,7 @@ fn occlusion_curvature_and_trails_are_those_of_embree_and_libigl() {
         order.iter().enumerate().for_each(|(rank, &i)| ranks[i] = rank as f64);
         ranks
     };
-    let mean = some(&curvature::mean(geometry, 0.0));
+    let mean = some(&curvature::mean(geometry, 0.0, &Watch::default()).unwrap());
     let alike = correlation(&ranks(&mean), &ranks(&theirs("curvature")));
     assert!(alike > 0.87, "curvature: {alike}");
 

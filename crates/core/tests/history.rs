@@ -68,6 +68,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
     Some(match *deed {
         Deed::Bring => Edit::AddParts {
             parts: vec![kite("Kite"), kite("Kite")],
+            images: Vec::new(),
             traits: Some(ProjectTraits { unit: Unit::Inch, up: UpAxis::Z }),
         },
         Deed::AddSet(i, kind) => Edit::AddSet {

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use speckle_core::{
     Encoding, Placement,
     color::Rgba,
-    document::{NewPart, NewSet, Selection},
+    document::{ImageRecord, NewPart, NewSet, Selection},
     mesh::{MeshArrays, UvSet, gate},
 };
 
@@ -17,6 +17,7 @@ pub struct Content {
     pub parts: Vec<RawPart>,
     pub repairs: Vec<Repair>,
     pub notes: Vec<String>,
+    pub images: Vec<ImageRecord>,
 }
 
 /// A part as it stands in a file.

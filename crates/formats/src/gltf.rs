@@ -7,6 +7,7 @@
 
 mod accessor;
 mod buffers;
+mod materials;
 pub mod read;
 pub mod write;
 

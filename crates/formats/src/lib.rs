@@ -16,7 +16,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     Conversion, Part, ProjectTraits, Unit, UpAxis,
-    document::NewPart,
+    document::{ImageRecord, NewPart},
     mesh::{MeshError, gate},
 };
 
@@ -260,6 +260,8 @@ impl FormatError {
 pub struct Import {
     /// The parts, with the sets the file carries.
     pub parts: Vec<NewPart>,
+    /// The images of its materials' base colors.
+    pub images: Vec<ImageRecord>,
     /// What was mended or dropped, counted.
     pub repairs: Vec<Repair>,
     /// What the file holds beside, and is not kept.
@@ -373,14 +375,14 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
         Format::Obj => obj::read::read(file, options),
         Format::Stl => stl::read::read(file, options),
     }?;
-    let Content { parts: raw_parts, mut repairs, notes } = content;
+    let Content { parts: raw_parts, mut repairs, notes, images } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());
     let mut parts = Vec::with_capacity(raw_parts.len());
     for part in raw_parts {
         part.admit(groups, &mut repairs, &mut parts)?;
     }
     let traits = options.traits.unwrap_or(format.usual_traits());
-    Ok(Import { parts, repairs, notes, traits })
+    Ok(Import { parts, images, repairs, notes, traits })
 }
 
 /// Writes parts as a file of the format.

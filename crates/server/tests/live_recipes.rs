@@ -205,7 +205,10 @@ async fn what_is_tried_is_shown_to_who_tries_and_changes_nothing() {
         "channels": "RGB", "steps": [{ "source": { "kind": "image", "image": "gone.png" } }] } });
     say(&mut client.socket, bad).await;
     let refused = hear(&mut client.socket, "not_tried", |_| {}).await;
-    assert!(refused["message"].as_str().unwrap().contains("gone.png is not in the project"), "{refused}");
+    assert!(
+        refused["message"].as_str().unwrap().contains("gone.png is not in the project"),
+        "{refused}"
+    );
     let ask = json!({ "type": "taste_recipe", "part": client.part, "set": client.set, "channels": "RGB" });
     say(&mut client.socket, ask).await;
     let mut frames = 0;

@@ -3,7 +3,10 @@
 use glam::Vec3;
 use rayon::prelude::*;
 
-use super::diffusion::Diffusion;
+use super::{
+    diffusion::Diffusion,
+    watch::{GivenUp, Watch},
+};
 use crate::{
     geometry::{Geometry, bvh::Bvh},
     recipe::source::Bends,
@@ -15,8 +18,10 @@ use crate::{
 ///
 /// By Gauss's theorem the mean of a divergence over a patch is what flows through its rim, so the
 /// mean is the curvature at that scale.
-#[must_use]
-pub fn mean(geometry: &Geometry, radius: f32) -> Vec<f32> {
+///
+/// # Errors
+/// When it was given up.
+pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>, GivenUp> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let normals = geometry.vertex_normals();
     let positions = mesh.positions();
@@ -58,9 +63,10 @@ pub fn mean(geometry: &Geometry, radius: f32) -> Vec<f32> {
         .collect();
     if radius > 0.0 {
         // A disc of the radius and heat after this time spread alike: r²/4 on each axis, 2 t.
-        Diffusion::new(geometry).spread(&mut curvature, radius * radius / 8.0);
+        watch.check()?;
+        Diffusion::new(geometry, watch)?.spread(&mut curvature, radius * radius / 8.0, watch)?;
     }
-    curvature
+    Ok(curvature)
 }
 
 /// The segments at which the surface bends by an angle (degrees) or more.

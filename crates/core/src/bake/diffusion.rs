@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 
+use super::watch::{GivenUp, Watch};
 use crate::{color_set::Placement, geometry::Geometry};
 
 /// The surface as heat meets it: the area around each vertex, and how well each edge conducts
@@ -26,8 +27,10 @@ const TOLERANCE: f64 = 1e-4;
 
 impl<'a> Diffusion<'a> {
     /// Works it out.
-    #[must_use]
-    pub fn new(geometry: &'a Geometry) -> Self {
+    ///
+    /// # Errors
+    /// When it was given up.
+    pub fn new(geometry: &'a Geometry, watch: &Watch) -> Result<Self, GivenUp> {
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
         let neighbours = geometry.neighbours(Placement::Vertex);
         let positions = mesh.positions();
@@ -45,7 +48,10 @@ impl<'a> Diffusion<'a> {
                 conducts[starts[from] as usize + i] += weight;
             }
         };
-        for t in geometry.triangulation().corners() {
+        for (i, t) in geometry.triangulation().corners().iter().enumerate() {
+            if i.is_multiple_of(RUN) {
+                watch.check()?;
+            }
             let v = t.map(|c| mesh.corner_vertices()[c as usize] as usize);
             let p = v.map(|v| positions[v]);
             let double = (p[1] - p[0]).cross(p[2] - p[0]).length();
@@ -62,12 +68,15 @@ impl<'a> Diffusion<'a> {
         // Vertices at one point share what is around them.
         let own: Vec<f32> = (0..positions.len()).map(|v| areas[topology.point_of(v)]).collect();
         conducts.par_iter_mut().for_each(|w| *w = w.clamp(0.0, 1e3));
-        Self { geometry, areas: own, starts, conducts }
+        Ok(Self { geometry, areas: own, starts, conducts })
     }
 
     /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
     /// conjugate gradients.
-    pub fn spread(&self, values: &mut Vec<f32>, time: f32) {
+    ///
+    /// # Errors
+    /// When it was given up; the values are then what they were.
+    pub fn spread(&self, values: &mut Vec<f32>, time: f32, watch: &Watch) -> Result<(), GivenUp> {
         let count = values.len();
         let neighbours = self.geometry.neighbours(Placement::Vertex);
         let scale = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
@@ -110,6 +119,7 @@ impl<'a> Diffusion<'a> {
         let mut rest = dot(&left, &softened);
         let goal = rest * TOLERANCE * TOLERANCE;
         for _ in 0..MOST_STEPS {
+            watch.check()?;
             if rest <= goal || !rest.is_finite() || rest == 0.0 {
                 break;
             }
@@ -129,6 +139,7 @@ impl<'a> Diffusion<'a> {
         if x.iter().all(|x| x.is_finite()) {
             *values = x;
         }
+        Ok(())
     }
 }
 

@@ -4,10 +4,11 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
+use super::watch::{GivenUp, Watch};
 use crate::{
     color::{Rgba, linear_rgba, srgb_rgba},
     color_set::{Encoding, Placement},
-    geometry::Geometry,
+    geometry::{Geometry, neighbours::Neighbours},
     ramp,
     recipe::{Shaping, Take},
     region::Measure,
@@ -98,8 +99,9 @@ impl Field {
         geometry: &Geometry,
         placement: Placement,
         encoding: Encoding,
-    ) -> Self {
-        match shaping {
+        watch: &Watch,
+    ) -> Result<Self, GivenUp> {
+        Ok(match shaping {
             Shaping::Ramp { stops } => {
                 let color = |x: f32| {
                     let [r, g, b, _] = ramp::at(stops, x.clamp(0.0, 1.0));
@@ -112,10 +114,12 @@ impl Field {
                 Self::three(first)
             }
             Shaping::Soften { rounds, keep_edges } => {
-                self.mixed(geometry, placement, encoding, *rounds, keep_edges.unwrap_or(f32::MAX))
+                let limit = keep_edges.unwrap_or(f32::MAX);
+                self.mixed(geometry, placement, encoding, *rounds, limit, watch)?
             }
             Shaping::Sharpen { rounds, amount } => {
-                let soft = self.clone().mixed(geometry, placement, encoding, *rounds, f32::MAX);
+                let soft = self.clone();
+                let soft = soft.mixed(geometry, placement, encoding, *rounds, f32::MAX, watch)?;
                 let sharp = |x: f32, soft: f32| (x + (x - soft) * amount).clamp(0.0, 1.0);
                 match (self, soft) {
                     (Self::One(x), Self::One(soft)) => Self::one(
@@ -139,7 +143,7 @@ impl Field {
                     }
                 }
             }
-        }
+        })
     }
 
     /// Each element mixed with those around it that differ by less than a limit, so often.
@@ -150,61 +154,56 @@ impl Field {
         encoding: Encoding,
         rounds: u32,
         limit: f32,
-    ) -> Self {
+        watch: &Watch,
+    ) -> Result<Self, GivenUp> {
         let neighbours = geometry.neighbours(placement);
-        let is_light = encoding == Encoding::Color && matches!(self, Self::Three(_));
-        match self {
+        Ok(match self {
             Self::One(values) => {
-                let mut now = values.to_vec();
-                let mut next = now.clone();
-                for _ in 0..rounds {
-                    next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
-                        let own = now[i];
-                        let (mut sum, mut count) = (own, 1.0);
-                        for &other in neighbours.of(i) {
-                            let other = now[other as usize];
-                            if (other - own).abs() <= limit {
-                                sum += other;
-                                count += 1.0;
-                            }
-                        }
-                        *value = sum / count;
-                    });
-                    std::mem::swap(&mut now, &mut next);
-                }
-                Self::one(now)
+                let values: &[[f32; 1]] = bytemuck::cast_slice(&values);
+                let soft = soft(values.to_vec(), neighbours, rounds, limit, watch)?;
+                Self::one(soft.into_iter().flatten().collect())
             }
-            Self::Three(values) => {
+            // Colors meet as light.
+            Self::Three(values) if encoding == Encoding::Color => {
                 let lit = |v: [f32; 3], f: fn(Rgba) -> Rgba| {
                     let [r, g, b, _] = f([v[0], v[1], v[2], 1.0]);
                     [r, g, b]
                 };
-                let mut now: Vec<[f32; 3]> = if is_light {
-                    values.par_iter().map(|&v| lit(v, linear_rgba)).collect()
-                } else {
-                    values.to_vec()
-                };
-                let mut next = now.clone();
-                for _ in 0..rounds {
-                    next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
-                        let own = now[i];
-                        let (mut sum, mut count) = (own, 1.0);
-                        for &other in neighbours.of(i) {
-                            let other = now[other as usize];
-                            if (0..3).all(|k| (other[k] - own[k]).abs() <= limit) {
-                                (0..3).for_each(|k| sum[k] += other[k]);
-                                count += 1.0;
-                            }
-                        }
-                        *value = sum.map(|s| s / count);
-                    });
-                    std::mem::swap(&mut now, &mut next);
-                }
-                if is_light {
-                    now.par_iter_mut().for_each(|v| *v = lit(*v, srgb_rgba));
-                }
-                Self::three(now)
+                let light = values.par_iter().map(|&v| lit(v, linear_rgba)).collect();
+                let soft = soft(light, neighbours, rounds, limit, watch)?;
+                Self::three(soft.into_par_iter().map(|v| lit(v, srgb_rgba)).collect())
             }
-        }
+            Self::Three(values) => {
+                Self::three(soft(values.to_vec(), neighbours, rounds, limit, watch)?)
+            }
+        })
     }
+}
+
+/// Values of N numbers mixed with those around them that differ by no more than a limit in any.
+fn soft<const N: usize>(
+    mut now: Vec<[f32; N]>,
+    neighbours: &Neighbours,
+    rounds: u32,
+    limit: f32,
+    watch: &Watch,
+) -> Result<Vec<[f32; N]>, GivenUp> {
+    let mut next = now.clone();
+    for _ in 0..rounds {
+        watch.check()?;
+        next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
+            let own = now[i];
+            let (mut sum, mut count) = (own, 1.0);
+            for &other in neighbours.of(i) {
+                let other = now[other as usize];
+                if (0..N).all(|k| (other[k] - own[k]).abs() <= limit) {
+                    (0..N).for_each(|k| sum[k] += other[k]);
+                    count += 1.0;
+                }
+            }
+            *value = sum.map(|s| s / count);
+        });
+        std::mem::swap(&mut now, &mut next);
+    }
+    Ok(now)
 }

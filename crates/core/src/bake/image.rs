@@ -13,6 +13,7 @@ use crate::{
     color::{Rgba, linear_rgba, rgba_from_bytes, srgb_rgba},
     color_set::{Encoding, Placement},
     geometry::Geometry,
+    mesh::Mesh,
     recipe::source::{Averaged, Wrap},
 };
 
@@ -89,10 +90,13 @@ impl Image {
     }
 
     /// The mean about a place (0–1 from left to right and from top to bottom) over an area, in
-    /// pixels of the image.
-    fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid) -> [f32; 4] {
+    /// pixels of the image; from one copy of the image, or blended between the two nearest.
+    fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid, blended: bool) -> [f32; 4] {
         let levels = self.levels(how.encoding);
         let level = (pixels.max(1.0).log2() / 2.0).min((levels.len() - 1) as f32);
+        if !blended {
+            return levels[level.round() as usize].at(place, how);
+        }
         let (fine, share) = (level.floor() as usize, level.fract());
         let first = levels[fine].at(place, how);
         if share == 0.0 || fine + 1 >= levels.len() {
@@ -124,6 +128,8 @@ impl Level {
             let last = count as i64 - 1;
             let pixel = |i: i64| {
                 let i = match how.wrap {
+                    // Most look inside, and need no division.
+                    _ if (0..=last).contains(&i) => i,
                     Wrap::Repeat => i.rem_euclid(count as i64),
                     Wrap::Clamp => i.clamp(0, last),
                     Wrap::Mirror => {
@@ -137,6 +143,8 @@ impl Level {
                 let i = pixel((x * count as f32).floor() as i64);
                 return (i, i, 0.0);
             }
+            // Of what repeats, the same place within it.
+            let x = if how.wrap == Wrap::Repeat { x - x.floor() } else { x };
             let at = x * count as f32 - 0.5;
             let first = at.floor();
             (pixel(first as i64), pixel(first as i64 + 1), at - first)
@@ -199,6 +207,32 @@ const SIDES_POWER: i32 = 4;
 /// one of several that are averaged.
 const SMALL_WEDGE: [f32; 2] = [4.0, 32.0];
 
+/// How many faces are looked at in a row.
+const FACES: usize = 2048;
+
+/// The image at the wedge of a corner, in linear light, and how large the wedge is.
+#[derive(Clone, Copy)]
+struct Wedge {
+    light: [f32; 4],
+    area: f32,
+}
+
+/// The areas of a face's wedges, by corner.
+fn areas_of(mesh: &Mesh, face: usize) -> impl Fn(usize) -> f32 {
+    let corners = mesh.face_corners(face);
+    let (first, count) = (corners.start, corners.len());
+    // Those of a triangle are all a third of it.
+    let whole = if count == 3 { Some(mesh.face_area_vector(face).length()) } else { None };
+    move |i: usize| {
+        whole.unwrap_or_else(|| {
+            let at = |i: usize| mesh.corner_position(first + i % count);
+            let middle = mesh.face_centroid(face);
+            let (own, next, before) = (at(i), at(i + 1), at(i + count - 1));
+            (middle - own).cross((before - next) / 2.0).length()
+        })
+    }
+}
+
 /// The colors an image has at the elements of a placement: sRGB-encoded, or plain numbers for data.
 #[must_use]
 pub fn sampled(
@@ -210,37 +244,38 @@ pub fn sampled(
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let size = Vec2::new(image.size()[0] as f32, image.size()[1] as f32);
+    let turn = Vec2::from_angle(-laid.turn);
     let placed = |uv: Vec2| {
-        let turned = Vec2::from_angle(-laid.turn).rotate(uv - 0.5) + 0.5;
+        let turned = turn.rotate(uv - 0.5) + 0.5;
         let at = turned * laid.repeat - laid.offset;
         let at = Vec2::new(at.x, 1.0 - at.y);
         // Places beyond all numbers are nowhere in particular.
         if at.is_finite() { at.clamp(Vec2::splat(-1e6), Vec2::splat(1e6)) } else { Vec2::ZERO }
     };
-    // The image at the wedge of a corner, in linear light.
-    let wedge = |corner: usize, uv_of: &dyn Fn(usize) -> Vec2| -> [f32; 4] {
-        let corners = mesh.face_corners(topology.face_of(corner));
-        let (first, count) = (corners.start, corners.len());
-        let places: SmallVec<[Vec2; 4]> = corners.map(|c| placed(uv_of(c))).collect();
+    // What several wedges are averaged into may be a little coarser in each.
+    let stands_alone = placement == Placement::Corner;
+    // The image at the wedge of a corner of a face, of which all places are known.
+    let look = |places: &[Vec2], i: usize| -> [f32; 4] {
+        let count = places.len();
         let at = |i: usize| places[i % count];
-        let i = corner - first;
         let own = at(i);
         if laid.averaged == Averaged::Point {
             let middle = if placement == Placement::Face {
-                (0..count).map(at).sum::<Vec2>() / count as f32
+                places.iter().sum::<Vec2>() / count as f32
             } else {
                 own
             };
-            return image.mean_about(middle, 1.0, laid);
+            return image.mean_about(middle, 1.0, laid, true);
         }
         let (next, before) = ((own + at(i + 1)) / 2.0, (own + at(i + count - 1)) / 2.0);
-        let middle = (0..count).map(at).sum::<Vec2>() / count as f32;
+        let middle = places.iter().sum::<Vec2>() / count as f32;
         let across = (middle - own) * size;
         let other = (before - next) * size;
         let pixels = (across.perp_dot(other) / 2.0).abs();
         let pixels = if pixels.is_finite() { pixels } else { 1.0 };
-        if pixels <= SMALL_WEDGE[usize::from(placement != Placement::Corner)] {
-            return image.mean_about((own + next + middle + before) / 4.0, pixels, laid);
+        if pixels <= SMALL_WEDGE[usize::from(!stands_alone)] {
+            let middle = (own + next + middle + before) / 4.0;
+            return image.mean_about(middle, pixels, laid, stands_alone);
         }
         // A grid of looks, each of a share of the area.
         let grid = if pixels <= 256.0 { 2 } else { 4 };
@@ -252,61 +287,77 @@ pub fn sampled(
             );
             let near = own.lerp(next, s);
             let far = before.lerp(middle, s);
-            let look = image.mean_about(near.lerp(far, t), pixels / (grid * grid) as f32, laid);
+            let share = pixels / (grid * grid) as f32;
+            let look = image.mean_about(near.lerp(far, t), share, laid, true);
             (0..4).for_each(|c| sum[c] += look[c]);
         }
         sum.map(|s| s / (grid * grid) as f32)
     };
-    let of_corner = |corner: usize| match way {
-        Way::Uv(uvs) => wedge(corner, &|c| uvs[c]),
-        Way::Sides(sides) => {
-            let normal = match placement {
-                Placement::Vertex => {
-                    geometry.vertex_normals()[mesh.corner_vertices()[corner] as usize]
-                }
-                _ => geometry.face_normals()[topology.face_of(corner)],
-            };
-            let (mut sum, mut weights) = ([0.0; 4], 0.0);
-            for side in *sides {
-                let weight = side.facing.map_or(1.0, |facing| normal.dot(facing).powi(SIDES_POWER));
-                if weight <= 1e-4 {
-                    continue;
-                }
-                let uv = |c: usize| {
-                    let p = mesh.corner_position(c) - side.origin;
-                    Vec2::new(p.dot(side.across), p.dot(side.up))
-                };
-                let look = wedge(corner, &uv);
-                (0..4).for_each(|c| sum[c] += weight * look[c]);
-                weights += weight;
-            }
-            if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] }
-        }
-    };
-    let light: Vec<[f32; 4]> = (0..mesh.corner_count()).into_par_iter().map(of_corner).collect();
-    // A wedge's share of the surface.
-    let area = |corner: usize| {
-        let face = topology.face_of(corner);
+    let of_face = |face: usize, wedges: &mut Vec<Wedge>| {
         let corners = mesh.face_corners(face);
-        if corners.len() == 3 {
-            return mesh.face_area_vector(face).length();
-        }
         let (first, count) = (corners.start, corners.len());
-        let at = |i: usize| mesh.corner_position(first + i % count);
-        let i = corner - first;
-        let middle = mesh.face_centroid(face);
-        let (own, next, before) = (at(i), at(i + 1), at(i + count - 1));
-        (middle - own).cross((before - next) / 2.0).length()
+        let area = areas_of(mesh, face);
+        let places = |uv_of: &dyn Fn(usize) -> Vec2| -> SmallVec<[Vec2; 4]> {
+            corners.clone().map(|c| placed(uv_of(c))).collect()
+        };
+        match way {
+            Way::Uv(uvs) => {
+                let places = places(&|c| uvs[c]);
+                wedges.extend((0..count).map(|i| Wedge { light: look(&places, i), area: area(i) }));
+            }
+            Way::Sides(sides) => {
+                let seen: SmallVec<[SmallVec<[Vec2; 4]>; 3]> = sides
+                    .iter()
+                    .map(|side| {
+                        places(&|c| {
+                            let p = mesh.corner_position(c) - side.origin;
+                            Vec2::new(p.dot(side.across), p.dot(side.up))
+                        })
+                    })
+                    .collect();
+                wedges.extend((0..count).map(|i| {
+                    let normal = match placement {
+                        Placement::Vertex => {
+                            let vertex = mesh.corner_vertices()[first + i];
+                            geometry.vertex_normals()[vertex as usize]
+                        }
+                        _ => geometry.face_normals()[face],
+                    };
+                    let (mut sum, mut weights) = ([0.0; 4], 0.0);
+                    for (side, places) in sides.iter().zip(&seen) {
+                        let weight = side.facing.map_or(1.0, |to| normal.dot(to).powi(SIDES_POWER));
+                        if weight <= 1e-4 {
+                            continue;
+                        }
+                        let look = look(places, i);
+                        (0..4).for_each(|c| sum[c] += weight * look[c]);
+                        weights += weight;
+                    }
+                    let light = if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] };
+                    Wedge { light, area: area(i) }
+                }));
+            }
+        }
     };
+    let faces: Vec<usize> = (0..mesh.face_count()).step_by(FACES).collect();
+    let wedges: Vec<Wedge> = faces
+        .into_par_iter()
+        .flat_map_iter(|first| {
+            let mut wedges = Vec::with_capacity(3 * FACES);
+            let last = (first + FACES).min(mesh.face_count());
+            (first..last).for_each(|face| of_face(face, &mut wedges));
+            wedges
+        })
+        .collect();
     let mean = |corners: &mut dyn Iterator<Item = usize>| -> [f32; 4] {
         let (mut sum, mut whole, mut plain, mut count) = ([0.0; 4], 0.0, [0.0; 4], 0);
         for corner in corners {
-            let weight = area(corner);
+            let Wedge { light, area } = wedges[corner];
             for k in 0..4 {
-                sum[k] += weight * light[corner][k];
-                plain[k] += light[corner][k];
+                sum[k] += area * light[k];
+                plain[k] += light[k];
             }
-            whole += weight;
+            whole += area;
             count += 1;
         }
         match count {
@@ -333,7 +384,7 @@ pub fn sampled(
         );
     }
     match placement {
-        Placement::Corner => light.into_par_iter().map(back).collect(),
+        Placement::Corner => wedges.into_par_iter().map(|wedge| back(wedge.light)).collect(),
         Placement::Face => (0..mesh.face_count())
             .into_par_iter()
             .map(|face| back(mean(&mut mesh.face_corners(face))))

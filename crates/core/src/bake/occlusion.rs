@@ -23,8 +23,13 @@ use crate::{
     scene::Body,
 };
 
-/// How samples are shared out: one of these is cast between two looks at the watch.
-const RUN: usize = 512;
+/// How samples are shared out: about so many rays are cast between two looks at the watch.
+const RUN_RAYS: usize = 1 << 15;
+
+/// How many samples that are, whole packets of them.
+fn run(rays: u32) -> usize {
+    (RUN_RAYS / rays.max(1) as usize).next_multiple_of(MOST_LANES).clamp(MOST_LANES, 512)
+}
 
 /// What rays may meet, each where it stands.
 pub struct Blockers<'a> {
@@ -101,7 +106,7 @@ pub fn openness(
     let lattice = lattice(per_sample);
     let arch = Arch::new();
     let runs: Vec<Vec<f32>> = order
-        .par_chunks(RUN)
+        .par_chunks(run(per_sample))
         .map(|run| {
             watch.check()?;
             let open =
@@ -110,11 +115,7 @@ pub fn openness(
             Ok(open)
         })
         .collect::<Result<_, GivenUp>>()?;
-    let mut found = vec![1.0; order.len()];
-    for (&sample, open) in order.iter().zip(runs.into_iter().flatten()) {
-        found[sample as usize] = open;
-    }
-    Ok(samples.gathered(found))
+    Ok(samples.gathered(in_place(&order, runs)))
 }
 
 /// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
@@ -359,19 +360,20 @@ pub fn thickness(
     let bvh = geometry.bvh();
     let hair = geometry.measures().diagonal() * 1e-5;
     let lattice = lattice(rays.max(1));
-    watch.expect(samples.points.len() as u64);
-    let runs: Vec<Vec<f32>> = (0..samples.points.len())
-        .collect::<Vec<_>>()
-        .par_chunks(RUN)
+    let order = along_a_curve(&samples.points);
+    watch.expect(order.len() as u64);
+    let runs: Vec<Vec<f32>> = order
+        .par_chunks(run(rays))
         .map(|run| {
             watch.check()?;
-            let one = |&sample: &usize| {
+            let one = |&index: &u32| {
+                let sample = index as usize;
                 let (point, normal) = (samples.points[sample], samples.normals[sample]);
                 if normal == Vec3::ZERO {
                     return 1.0;
                 }
                 let (across, up) = normal.any_orthonormal_pair();
-                let [high, turn] = random_pair(seed, sample as u32);
+                let [high, turn] = random_pair(seed, index);
                 let (sin, cos) = (turn * TAU).sin_cos();
                 let sum: f32 = lattice
                     .iter()
@@ -380,7 +382,7 @@ pub fn thickness(
                         let (x, y) = (c * cos - s * sin, s * cos + c * sin);
                         let flat = (across * x + up * y) * square.sqrt();
                         let way = flat - normal * (1.0 - square).max(0.0).sqrt();
-                        let hit = bvh.cast(point - normal * hair, way);
+                        let hit = bvh.cast_within(point - normal * hair, way, reach);
                         hit.map_or(reach, |hit| (hit.distance * way.length()).min(reach))
                     })
                     .sum();
@@ -391,5 +393,14 @@ pub fn thickness(
             Ok(found)
         })
         .collect::<Result<_, GivenUp>>()?;
-    Ok(samples.gathered(runs.into_iter().flatten().collect()))
+    Ok(samples.gathered(in_place(&order, runs)))
+}
+
+/// What was found in an order, back where it belongs.
+fn in_place(order: &[u32], runs: Vec<Vec<f32>>) -> Vec<f32> {
+    let mut found = vec![1.0; order.len()];
+    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
+        found[sample as usize] = value;
+    }
+    found
 }

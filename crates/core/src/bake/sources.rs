@@ -92,7 +92,7 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
         }
         Source::Hollows { scale } | Source::Ridges { scale } => {
             let sign = if matches!(source, Source::Ridges { .. }) { 1.0 } else { -1.0 };
-            let mean = curvature::mean(geometry, *scale);
+            let mean = curvature::mean(geometry, *scale, watch)?;
             let scale = or(*scale, measures.median_edge);
             let value = |h: f32| (sign * h * scale).clamp(0.0, 1.0);
             let values = mean.into_par_iter().map(value).collect();

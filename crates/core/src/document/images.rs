@@ -57,6 +57,27 @@ impl Document {
         Ok(Change { label: format!("{verb} image {name}"), steps, ..Change::default() })
     }
 
+    /// Images that came along, as far as there is room: those that are here already are not taken
+    /// again, and one whose name another has gets a number.
+    pub(super) fn new_images(&self, images: Vec<ImageRecord>) -> Vec<ImageRecord> {
+        let mut come: Vec<ImageRecord> = Vec::new();
+        for image in images {
+            let there = || self.image_files.iter().chain(&come);
+            if there().any(|other| other.file == image.file)
+                || there().count() >= MOST_IMAGES
+                || read(&image).is_err()
+            {
+                continue;
+            }
+            let taken = |name: &str| there().any(|other| other.name == name);
+            let names = std::iter::once(image.name.clone())
+                .chain((2..).map(|n| format!("{} {n}", image.name)));
+            let name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
+            come.push(ImageRecord { name, ..image });
+        }
+        come
+    }
+
     pub(super) fn change_deleting_image(&self, name: &str) -> Result<Change, EditError> {
         let gone: Vec<_> =
             self.image_files.iter().filter(|old| old.name == name).cloned().collect();

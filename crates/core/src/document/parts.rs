@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use super::{
-    Change, Document, EditError, MOST_SETS, NewPart, Part, PartId, PartRecord, PartTraits,
-    ProjectTraits, Step,
+    Change, Document, EditError, ImageRecord, MOST_SETS, NewPart, Part, PartId, PartRecord,
+    PartTraits, ProjectTraits, Step,
 };
 use crate::{
     color_set::{ColorSet, Role, SetId},
@@ -42,6 +42,7 @@ impl Document {
     pub(super) fn change_adding_parts(
         &mut self,
         parts: Vec<NewPart>,
+        images: Vec<ImageRecord>,
         traits: Option<ProjectTraits>,
     ) -> Result<Change, EditError> {
         let mut steps = Vec::with_capacity(parts.len());
@@ -54,6 +55,10 @@ impl Document {
             && after != self.traits
         {
             steps.push(Step::ProjectTraits { before: self.traits, after });
+        }
+        let come = self.new_images(images);
+        if !come.is_empty() {
+            steps.push(Step::Images { gone: Vec::new(), come });
         }
         let mut names: Vec<String> = Vec::with_capacity(parts.len());
         for new in parts {

@@ -175,10 +175,16 @@ impl Bvh {
     /// The nearest point where the ray meets the surface; `None` for a miss or a ray that is none.
     #[must_use]
     pub fn cast(&self, origin: Vec3, direction: Vec3) -> Option<Hit> {
+        self.cast_within(origin, direction, f32::INFINITY)
+    }
+
+    /// The same no further than a distance.
+    #[must_use]
+    pub fn cast_within(&self, origin: Vec3, direction: Vec3, within: f32) -> Option<Hit> {
         let from = origin * self.scale;
         let way = direction.try_normalize().filter(|_| from.is_finite())?;
         let mut nearest = None;
-        let ray = Ray::new_inf(from.into(), way.into());
+        let ray = Ray::new(from.into(), way.into(), 0.0, within * self.scale);
         let _to_the_end = self.traverse(ray, |ray, slot| {
             let t = meet(&self.triangles[slot], ray);
             if t < ray.tmax {

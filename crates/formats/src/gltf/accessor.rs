@@ -16,6 +16,14 @@ pub struct BufferView {
     byte_stride: Option<usize>,
 }
 
+impl BufferView {
+    /// Its bytes; `None` when it reaches out of its buffer.
+    pub fn bytes<'a>(&self, buffers: &'a [Buffer]) -> Option<&'a [u8]> {
+        let end = self.byte_offset.checked_add(self.byte_length)?;
+        buffers.get(self.buffer)?.bytes.get(self.byte_offset..end)
+    }
+}
+
 /// How a stretch is read.
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "camelCase")]

@@ -69,7 +69,16 @@ pub fn load<'a>(
     Ok(buffers)
 }
 
-fn fetch(uri: &str, file: &MeshFile) -> Result<(Vec<u8>, String), FormatError> {
+/// A name as it is written in an address, in plain letters.
+pub fn plain(name: &str) -> String {
+    percent_decode_str(name).decode_utf8_lossy().into_owned()
+}
+
+/// The bytes an address leads to: embedded in it, or of a file beside; and their name.
+///
+/// # Errors
+/// When they are damaged, or the file is not there.
+pub fn fetch(uri: &str, file: &MeshFile) -> Result<(Vec<u8>, String), FormatError> {
     if let Some(data) = uri.strip_prefix("data:") {
         let encoded = data.split_once(";base64,").map(|(_, encoded)| encoded);
         let bytes = encoded.and_then(|encoded| BASE64_STANDARD.decode(encoded).ok());
@@ -82,6 +91,6 @@ fn fetch(uri: &str, file: &MeshFile) -> Result<(Vec<u8>, String), FormatError> {
         })?;
         return Ok((bytes, "an embedded buffer".to_owned()));
     }
-    let name = percent_decode_str(uri).decode_utf8_lossy().into_owned();
+    let name = plain(uri);
     file.beside(&name).map(|bytes| (bytes, name))
 }

@@ -7,6 +7,7 @@ use serde::Deserialize;
 use speckle_core::{
     Encoding, Placement,
     color::{Rgba, srgb_rgba},
+    document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
 
@@ -14,6 +15,7 @@ use super::{
     CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
     accessor::{Accessor, Arrays, BufferView, Rows},
     buffers::{self, Buffer, BufferEntry},
+    materials::{self, ImageEntry, Material, Texture},
 };
 use crate::{
     Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
@@ -32,14 +34,10 @@ struct Root {
     buffer_views: Vec<BufferView>,
     buffers: Vec<BufferEntry>,
     materials: Vec<Material>,
+    textures: Vec<Texture>,
+    images: Vec<ImageEntry>,
     skins: Vec<serde::de::IgnoredAny>,
     animations: Vec<serde::de::IgnoredAny>,
-}
-
-#[derive(Debug, Default, Deserialize)]
-#[serde(default)]
-struct Material {
-    name: Option<String>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -157,11 +155,17 @@ fn read(
     let arrays =
         Arrays { accessors: &root.accessors, views: &root.buffer_views, buffers: &buffers, limits };
     let mut content = Content::default();
-    for (what, count) in [
-        ("materials", root.materials.len()),
-        ("skins", root.skins.len()),
-        ("animations", root.animations.len()),
-    ] {
+    let places = (root.buffer_views.as_slice(), buffers.as_slice());
+    let (textures, images) = (&root.textures, &root.images);
+    content.images =
+        materials::images(&root.materials, textures, images, places, file, &mut content.notes);
+    if !root.materials.is_empty() {
+        let count = root.materials.len();
+        content
+            .notes
+            .push(format!("of materials only base colors and their images are kept: {count}"));
+    }
+    for (what, count) in [("skins", root.skins.len()), ("animations", root.animations.len())] {
         if count > 0 {
             content.notes.push(format!("{what} not kept: {count}"));
         }
@@ -191,7 +195,7 @@ fn read(
             let (kind, count) = (RepairKind::BadNormal, raw.bad_normals.len());
             content.repairs.push(Repair::new(&part_name, kind, count, places));
         }
-        content.parts.push(raw.into_part(part_name, gltf_mesh));
+        content.parts.push(raw.into_part(part_name, gltf_mesh, &root.materials));
     }
     if content.parts.is_empty() {
         return Err(FormatError::new(
@@ -298,6 +302,8 @@ struct Surfaces {
     /// The surface of each face, by its material's name; empty while there is one surface.
     face_surfaces: Vec<u32>,
     surface_names: Vec<String>,
+    /// The material of each surface.
+    surface_materials: Vec<Option<usize>>,
     /// Vertices whose normal is zero or no number.
     bad_normals: Vec<usize>,
 }
@@ -403,6 +409,7 @@ impl Surfaces {
             self.add_triangles(primitive, arrays, first as u32, count)?;
             let named = primitive.material.and_then(|m| materials.get(m)?.name.clone());
             let surface = self.surface_names.len() as u32;
+            self.surface_materials.push(primitive.material);
             self.surface_names.push(named.unwrap_or_else(|| format!("Surface {}", surface + 1)));
             self.face_surfaces.resize(self.corner_vertices.len() / 3, surface);
         }
@@ -458,16 +465,14 @@ impl Surfaces {
         }
     }
 
-    fn into_part(self, name: String, mesh: &GltfMesh) -> RawPart {
+    fn into_part(self, name: String, mesh: &GltfMesh, materials: &[Material]) -> RawPart {
         let told: Vec<SetExtra> = mesh
             .extras
             .get("color_sets")
             .and_then(|sets| serde_json::from_value(sets.clone()).ok())
             .unwrap_or_default();
         let mut sets: Vec<RawSet> = Vec::new();
-        for (n, mut values) in
-            self.colors.into_iter().enumerate().take(speckle_core::document::MOST_SETS)
-        {
+        for (n, mut values) in self.colors.into_iter().enumerate().take(MOST_SETS) {
             let told = told.get(n);
             let encoding = told.and_then(|set| set.encoding).unwrap_or(Encoding::Color);
             if encoding == Encoding::Color {
@@ -479,6 +484,10 @@ impl Surfaces {
                 .filter(|name| !name.is_empty() && sets.iter().all(|other| other.name != *name))
                 .unwrap_or(usual);
             sets.push(RawSet { name, placement: Placement::Vertex, encoding, values });
+        }
+        let (used, faces) = (&self.surface_materials, &self.face_surfaces);
+        if sets.len() < MOST_SETS && sets.iter().all(|set| set.name != "Material") {
+            sets.extend(materials::base_colors(used, materials, faces));
         }
         let corners = &self.corner_vertices;
         let uv_sets = self

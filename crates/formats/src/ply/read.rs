@@ -86,7 +86,7 @@ impl Content {
             uv_sets,
         };
         let part = RawPart::new(name.to_owned(), arrays, sets);
-        Found { parts: vec![part], repairs: Vec::new(), notes: self.notes }
+        Found { parts: vec![part], notes: self.notes, ..Found::default() }
     }
 }
 

@@ -127,7 +127,8 @@ pub async fn import_new(
     let (file, stem) = (files.name.clone(), files.stem());
     let import = app.read(files, &query).await?;
     let report = report(file, &import);
-    let edit = Edit::AddParts { parts: import.parts, traits: Some(import.traits) };
+    let edit =
+        Edit::AddParts { parts: import.parts, images: import.images, traits: Some(import.traits) };
     let project = app.project_with(stem, edit, hand(&headers)).await?;
     let report = ImportReport { project, ..report };
     Ok(Json(report.with_names_of(&app.now(project).await?)))
@@ -158,7 +159,7 @@ pub async fn import(
             .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
     }
     let report = ImportReport { traits, ..report(file, &import) };
-    let edit = Edit::AddParts { parts: import.parts, traits: Some(traits) };
+    let edit = Edit::AddParts { parts: import.parts, images: import.images, traits: Some(traits) };
     app.edit(project, edit, hand(&headers)).await?;
     let report = ImportReport { project, ..report };
     Ok(Json(report.with_names_of(&app.now(project).await?)))

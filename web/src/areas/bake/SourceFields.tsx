@@ -122,9 +122,9 @@ function ImageField({ source, part, project, onChange }: { source: Extract<Sourc
       {known && (
         <Box sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.5 }}>
           <Box component="img" src={`/api/v1/projects/${project.id}/images?${new URLSearchParams({ name: known.name, size: String(known.bytes) })}`} alt={known.name} sx={{ maxWidth: 120, maxHeight: 64, borderRadius: 1, border: 1, borderColor: "divider" }} />
-          <Typography variant="caption" color="textSecondary">{known.width} × {known.height} pixels</Typography>
+          <Typography variant="caption" color="textSecondary">{known.width} × {known.height}</Typography>
           <Box sx={{ flex: 1 }} />
-          <Button size="small" color="inherit" onClick={() => void project.edit({ type: "delete_image", name: known.name })} sx={{ minWidth: 0 }}>Take out</Button>
+          <Button size="small" color="inherit" onClick={() => void project.edit({ type: "delete_image", name: known.name })} sx={{ minWidth: 0, whiteSpace: "nowrap" }}>Take out</Button>
         </Box>
       )}
       {!known && source.image !== "" && <Typography variant="caption" sx={{ color: "warning.main" }}>{source.image} is not in the project: add it, or choose another.</Typography>}

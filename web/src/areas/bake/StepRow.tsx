@@ -80,7 +80,7 @@ export function StepRow({ recipe, index, part, set, tastes, remark, project, onS
         <MenuItem dense onClick={choose(() => { setState({ openStep: null }); onSteps(steps.filter((_, i) => i !== index)); })} sx={{ color: "error.main" }}>{step.source.kind === "hand_paint" ? "Take away, with its paint" : "Take away"}</MenuItem>
       </Menu>
       {open && (
-        <Box sx={{ pb: 1, pl: 1.25, ml: 0.25, borderLeft: 2, borderColor: "primary.main", mb: 1 }} data-test="step-fields">
+        <Box ref={comeIntoView} sx={{ pb: 1, pl: 1.25, ml: 0.25, borderLeft: 2, borderColor: "primary.main", mb: 1 }} data-test="step-fields">
           <Typography variant="caption" color="textSecondary" sx={{ display: "block", lineHeight: 1.3, pb: 0.5 }}>{says}</Typography>
           <SourceFields source={step.source} part={part} set={set} project={project} onChange={(source, turning) => onStep({ ...step, source }, turning)} />
           {hasThree(step) && <TakeField step={step} recipe={recipe} onStep={onStep} />}
@@ -92,6 +92,11 @@ export function StepRow({ recipe, index, part, set, tastes, remark, project, onS
       )}
     </Box>
   );
+}
+
+/** Numbers that were just opened are seen whole, as far as they fit. */
+function comeIntoView(fields: HTMLElement | null) {
+  fields?.closest("[data-step]")?.scrollIntoView({ block: "nearest", behavior: "smooth" });
 }
 
 /** Whether a step gives three numbers. */
