@@ -116,6 +116,8 @@ async fn pictures() -> Result<()> {
     hand_work(&browser, &goal).await?;
     browser.client.refresh().await?;
     browser.loaded().await?;
+    baking(&browser, &app, &goal).await?;
+    browser.open_piece(&app, "drifter").await?;
     let torn = folder.path().join("torn-scan.obj");
     fs::write(&torn, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 3 7\n")?;
     browser.bring_in(&[&torn]).await?;
@@ -126,6 +128,44 @@ async fn pictures() -> Result<()> {
     browser.close().await?;
     assert!(complaints.is_empty(), "{complaints:?}");
     Ok(())
+}
+
+/// Recipes: the bollard's four channels, a curve, the pennant's sway, the stone before and after its
+/// image is sampled.
+async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
+    let settled = || tokio::time::sleep(Duration::from_millis(1200));
+    let picture = async |name: &str| -> Result<()> {
+        settled().await;
+        Ok(fs::write(goal.join(name), browser.client.screenshot().await?)?)
+    };
+    browser.open_piece(app, "bollard").await?;
+    browser.click("area-bake").await?;
+    browser.click_at(Locator::Css("[aria-label='Paint B of Wear']")).await?;
+    browser.click("show-made").await?;
+    browser.until("document.querySelectorAll('[data-test=step]').length === 3").await?;
+    picture("bake.png").await?;
+    browser.click("step-open").await?;
+    browser.find("curve-editor").await?;
+    picture("curve.png").await?;
+
+    browser.open_piece(app, "pennant").await?;
+    browser.click("area-bake").await?;
+    browser.click_at(Locator::Css("[aria-label='Paint A of Motion']")).await?;
+    browser.click("show-made").await?;
+    browser.until("document.querySelectorAll('[data-test=step]').length === 1").await?;
+    picture("sway.png").await?;
+
+    browser.open_piece(app, "stone").await?;
+    browser.click("area-bake").await?;
+    browser.find("step").await?;
+    browser.choose_from_menu("More about Image", "Switch off").await?;
+    browser.until("speckle.state().parts[0].sets[0].recipes[0].steps[0].off === true").await?;
+    browser.choose_look("R, G and B").await?;
+    picture("stone-before.png").await?;
+    browser.click("undo").await?;
+    browser.until("speckle.state().parts[0].sets[0].recipes[0].steps[0].off !== true").await?;
+    browser.click("step-open").await?;
+    picture("stone-after.png").await
 }
 
 /// The hand work on the drifter: a waterline by span, the bow by lasso, its adjustment, and what it

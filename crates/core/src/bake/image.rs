@@ -93,10 +93,12 @@ impl Image {
     /// pixels of the image; from one copy of the image, or blended between the two nearest.
     fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid, blended: bool) -> [f32; 4] {
         let levels = self.levels(how.encoding);
-        let level = (pixels.max(1.0).log2() / 2.0).min((levels.len() - 1) as f32);
         if !blended {
-            return levels[level.round() as usize].at(place, how);
+            // Half the logarithm, to the nearest: all it takes is in the exponent.
+            let exponent = (pixels.max(1.0).to_bits() >> 23) as usize - 127;
+            return levels[exponent.div_ceil(2).min(levels.len() - 1)].at(place, how);
         }
+        let level = (pixels.max(1.0).log2() / 2.0).min((levels.len() - 1) as f32);
         let (fine, share) = (level.floor() as usize, level.fract());
         let first = levels[fine].at(place, how);
         if share == 0.0 || fine + 1 >= levels.len() {
@@ -144,9 +146,9 @@ impl Level {
                 return (i, i, 0.0);
             }
             // Of what repeats, the same place within it.
-            let x = if how.wrap == Wrap::Repeat { x - x.floor() } else { x };
+            let x = if how.wrap == Wrap::Repeat { x - floor(x) } else { x };
             let at = x * count as f32 - 0.5;
-            let first = at.floor();
+            let first = floor(at);
             (pixel(first as i64), pixel(first as i64 + 1), at - first)
         };
         let (x0, x1, right) = along(place.x, self.width);
@@ -158,6 +160,12 @@ impl Level {
             (top + (bottom - top) * down) / 65_535.0
         })
     }
+}
+
+/// The same as `f32::floor` of numbers that fit an integer; on processors of any age no call.
+fn floor(x: f32) -> f32 {
+    let whole = x as i64 as f32;
+    if whole > x { whole - 1.0 } else { whole }
 }
 
 /// How an image lies, and over what it is averaged.
@@ -211,10 +219,14 @@ const SMALL_WEDGE: [f32; 2] = [4.0, 32.0];
 const FACES: usize = 2048;
 
 /// The image at the wedge of a corner, in linear light, and how large the wedge is.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Default)]
 struct Wedge {
     light: [f32; 4],
     area: f32,
+}
+
+fn middle_of(places: &[Vec2]) -> Vec2 {
+    places.iter().sum::<Vec2>() / places.len() as f32
 }
 
 /// The areas of a face's wedges, by corner.
@@ -255,20 +267,15 @@ pub fn sampled(
     // What several wedges are averaged into may be a little coarser in each.
     let stands_alone = placement == Placement::Corner;
     // The image at the wedge of a corner of a face, of which all places are known.
-    let look = |places: &[Vec2], i: usize| -> [f32; 4] {
-        let count = places.len();
-        let at = |i: usize| places[i % count];
-        let own = at(i);
+    let look = |places: &[Vec2], middle: Vec2, i: usize| -> [f32; 4] {
+        let own = places[i];
         if laid.averaged == Averaged::Point {
-            let middle = if placement == Placement::Face {
-                places.iter().sum::<Vec2>() / count as f32
-            } else {
-                own
-            };
-            return image.mean_about(middle, 1.0, laid, true);
+            let at = if placement == Placement::Face { middle } else { own };
+            return image.mean_about(at, 1.0, laid, true);
         }
-        let (next, before) = ((own + at(i + 1)) / 2.0, (own + at(i + count - 1)) / 2.0);
-        let middle = places.iter().sum::<Vec2>() / count as f32;
+        let last = places.len() - 1;
+        let next = (own + places[if i == last { 0 } else { i + 1 }]) / 2.0;
+        let before = (own + places[if i == 0 { last } else { i - 1 }]) / 2.0;
         let across = (middle - own) * size;
         let other = (before - next) * size;
         let pixels = (across.perp_dot(other) / 2.0).abs();
@@ -293,9 +300,9 @@ pub fn sampled(
         }
         sum.map(|s| s / (grid * grid) as f32)
     };
-    let of_face = |face: usize, wedges: &mut Vec<Wedge>| {
+    let of_face = |face: usize, wedges: &mut [Wedge]| {
         let corners = mesh.face_corners(face);
-        let (first, count) = (corners.start, corners.len());
+        let first = corners.start;
         let area = areas_of(mesh, face);
         let places = |uv_of: &dyn Fn(usize) -> Vec2| -> SmallVec<[Vec2; 4]> {
             corners.clone().map(|c| placed(uv_of(c))).collect()
@@ -303,7 +310,10 @@ pub fn sampled(
         match way {
             Way::Uv(uvs) => {
                 let places = places(&|c| uvs[c]);
-                wedges.extend((0..count).map(|i| Wedge { light: look(&places, i), area: area(i) }));
+                let middle = middle_of(&places);
+                for (i, wedge) in wedges.iter_mut().enumerate() {
+                    *wedge = Wedge { light: look(&places, middle, i), area: area(i) };
+                }
             }
             Way::Sides(sides) => {
                 let seen: SmallVec<[SmallVec<[Vec2; 4]>; 3]> = sides
@@ -315,7 +325,7 @@ pub fn sampled(
                         })
                     })
                     .collect();
-                wedges.extend((0..count).map(|i| {
+                for (i, wedge) in wedges.iter_mut().enumerate() {
                     let normal = match placement {
                         Placement::Vertex => {
                             let vertex = mesh.corner_vertices()[first + i];
@@ -329,26 +339,33 @@ pub fn sampled(
                         if weight <= 1e-4 {
                             continue;
                         }
-                        let look = look(places, i);
+                        let look = look(places, middle_of(places), i);
                         (0..4).for_each(|c| sum[c] += weight * look[c]);
                         weights += weight;
                     }
                     let light = if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] };
-                    Wedge { light, area: area(i) }
-                }));
+                    *wedge = Wedge { light, area: area(i) };
+                }
             }
         }
     };
-    let faces: Vec<usize> = (0..mesh.face_count()).step_by(FACES).collect();
-    let wedges: Vec<Wedge> = faces
-        .into_par_iter()
-        .flat_map_iter(|first| {
-            let mut wedges = Vec::with_capacity(3 * FACES);
-            let last = (first + FACES).min(mesh.face_count());
-            (first..last).for_each(|face| of_face(face, &mut wedges));
-            wedges
-        })
-        .collect();
+    let mut wedges = vec![Wedge::default(); mesh.corner_count()];
+    let mut rest = wedges.as_mut_slice();
+    let mut runs = Vec::new();
+    for first in (0..mesh.face_count()).step_by(FACES) {
+        let faces = first..(first + FACES).min(mesh.face_count());
+        let count = mesh.face_corners(faces.end - 1).end - mesh.face_corners(first).start;
+        let (own, others) = rest.split_at_mut(count);
+        runs.push((faces, own));
+        rest = others;
+    }
+    runs.into_par_iter().for_each(|(faces, own)| {
+        let start = mesh.face_corners(faces.start).start;
+        for face in faces {
+            let corners = mesh.face_corners(face);
+            of_face(face, &mut own[corners.start - start..corners.end - start]);
+        }
+    });
     let mean = |corners: &mut dyn Iterator<Item = usize>| -> [f32; 4] {
         let (mut sum, mut whole, mut plain, mut count) = ([0.0; 4], 0.0, [0.0; 4], 0);
         for corner in corners {
