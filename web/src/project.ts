@@ -4,7 +4,7 @@ import { api, messageOf, type Schemas } from "./api/client";
 import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
-import { activePart, chosenSelection, get, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, type Heat } from "./state";
+import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, type Heat } from "./state";
 import type { RecipeInHand } from "./areas/bake/recipeInHand";
 import { tasteKey } from "./areas/bake/words";
 import { cutawayOf, fillOf, strokeOf } from "./tools";
@@ -252,7 +252,10 @@ export class Project {
     for (const [id, surface] of this.stage.surfaces) {
       if (!outline.parts.some((part) => part.id === id && part.mesh === surface.mesh)) this.stage.remove(id);
     }
+    const before = get().parts;
     takeOutline(outline);
+    const laid = newPaint(before, outline.parts);
+    if (laid && get().area === "paint") set({ said: { text: `${laid} is made by a recipe: what you paint there lies on it as a step of its own, and stays when the recipe changes.`, bad: false } });
     this.refreshLook();
   }
 
@@ -506,6 +509,21 @@ export class Project {
     this.strokeUnderWay = false;
     this.live.say({ type: "stroke_end" });
   }
+}
+
+/** The channels whose recipe has got hand paint since, in words. */
+function newPaint(before: readonly Part[], after: readonly Part[]): string | null {
+  const paints = (recipe: Schemas["Recipe"] | undefined) => recipe?.steps.filter((step) => step.source.kind === "hand_paint").length ?? 0;
+  for (const part of after) {
+    for (const own of part.sets) {
+      const old = before.find((each) => each.id === part.id)?.sets.find((each) => each.id === own.id);
+      for (const recipe of own.recipes) {
+        const was = old?.recipes.find((each) => each.channels === recipe.channels);
+        if (was && paints(recipe) > paints(was)) return `${recipe.channels} of ${own.name}`;
+      }
+    }
+  }
+  return null;
 }
 
 /** Why an edit may have made no difference, where a hand would wonder. */

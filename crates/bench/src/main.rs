@@ -44,7 +44,10 @@ fn main() -> Result<()> {
         Some("whole") => return whole(&dragon),
         Some("bake") => return bake::all(&dragon),
         Some("sources") => return bake::others(&dragon),
-        Some("waits") => return bake::waits(&dragon, &folder.join("bunny.ply")),
+        Some("waits") => {
+            bake::waits(&dragon, &folder.join("bunny.ply"))?;
+            return bake::growth();
+        }
         _ => {}
     }
     let files = forms_of(&dragon, &folder)?;

@@ -1,6 +1,7 @@
 // The chips on the stage: what is shown, and what the tool in hand would do where.
 import { Box, Button, Divider, Menu, MenuItem, Paper, Slider, Typography } from "@mui/material";
 import { useState } from "react";
+import { targetChannels } from "../areas/bake/words";
 import { placementWords } from "../board/ChannelBoard";
 import { DownIcon } from "../parts/icons";
 import type { Project } from "../project";
@@ -122,6 +123,7 @@ export function TargetChip({ project }: { project: Project | null }) {
   const other = isSet && target && (shown !== target.id || hot);
   const unseen = isSet && target && !other && typeof looked === "number" && !channels[looked];
   const locked = isSet ? (target?.channels.filter((each, i) => channels[i] && each.locked).length ?? 0) : 0;
+  const made = isSet ? (target?.recipes.some((recipe) => targetChannels[recipe.channels].some((on, i) => on && channels[i])) ?? false) : false;
   const allLocked = locked > 0 && locked === channels.filter(Boolean).length;
   const trouble = part.locked ? "locked: unlock it in Gather" : !part.visible ? "hidden: show it in Gather" : null;
   const seen = parts.filter((each) => each.visible);
@@ -137,7 +139,7 @@ export function TargetChip({ project }: { project: Project | null }) {
             <>Click the model or the pinned picture to take its color. <b>Esc</b> leaves it.</>
           ) : target ? (
             <>{title}{blend ? `, ${blend}` : ""} → <b>{allParts ? "all visible parts" : part.name}, {isSet ? target.name : into === "mask" ? "the mask" : target.name.startsWith("Selection") ? target.name : `selection ${target.name}`}</b> {isSet ? channelNames(channels) : ""}{isSet ? "," : ""} {placementWords[target.placement]}
-              {images && `, mirrored in ${images}`}{stencil && ", through the stencil"}
+              {images && `, mirrored in ${images}`}{stencil && ", through the stencil"}{made && ", over its recipe"}
               {trouble && careful(trouble, "error.main")}
               {locked > 0 && careful(allLocked ? "locked: unlock it on the board" : "locked ones stay", allLocked ? "error.main" : "warning.main")}
               {unseen && careful("another channel is shown")}
