@@ -207,3 +207,20 @@ fn a_source_that_still_lacks_a_choice_can_be_kept_and_says_what_to_choose() {
         assert!(error.starts_with("RGB step 1 (") && error.contains(said), "{error}");
     }
 }
+
+#[test]
+fn a_shift_of_color_says_in_the_channels_how_it_is_meant() {
+    let (mut document, part) = tray();
+    let file = starters::named("Each piece its own").unwrap();
+    let change = document.apply(Edit::TakeRecipes { part, set: None, file }).unwrap();
+    let own = document.parts()[0].products().last().unwrap();
+    let said: Vec<&str> = own.channels.iter().map(|channel| channel.meaning.as_str()).collect();
+    assert_eq!(said, ["lightness shift", "chroma shift", "hue shift, in turns", ""]);
+    for channel in &own.channels[..3] {
+        let signed = channel.signed.unwrap();
+        assert_eq!((signed.neutral, signed.amount), (0.5, 1.0));
+    }
+    assert!(own.channels[3].signed.is_none());
+    document.replay(&change, Direction::Backward).unwrap();
+    assert_eq!(document.parts()[0].sets.len(), 1);
+}

@@ -92,7 +92,9 @@ impl Field {
     }
 
     /// What shaping makes of it. Colors soften in linear light.
-    #[must_use]
+    ///
+    /// # Errors
+    /// When it was given up.
     pub fn shaped(
         self,
         shaping: &Shaping,

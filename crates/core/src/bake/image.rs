@@ -29,9 +29,13 @@ pub struct Image {
 struct Level {
     width: usize,
     height: usize,
-    /// Row by row from the top, in steps of 1/65535.
+    /// Tile by tile, within each row by row from the top, in steps of 1/65535: what lies side by
+    /// side on the surface then lies side by side in memory, whichever way it runs.
     pixels: Vec<[u16; 4]>,
 }
+
+/// The side of a tile, pixels.
+const TILE: usize = 16;
 
 /// The most pixels an image may have.
 pub const MOST_PIXELS: usize = 1 << 26;
@@ -58,8 +62,8 @@ impl Image {
                 let [r, g, b] = [p[0], p[1], p[2]].map(|byte| table[usize::from(byte)]);
                 [r, g, b, u16::from(p[3]) * 257]
             };
-            let pixels = bytes.par_chunks_exact(4).map(pixel).collect();
-            let mut levels = vec![Level { width, height, pixels }];
+            let at = |x: usize, y: usize| pixel(&bytes[4 * (y * width + x)..][..4]);
+            let mut levels = vec![Level::of(width, height, at)];
             while levels.last().is_some_and(|level| level.width > 1 || level.height > 1) {
                 let next = levels[levels.len() - 1].halved();
                 levels.push(next);
@@ -110,19 +114,36 @@ impl Image {
 }
 
 impl Level {
-    fn halved(&self) -> Self {
-        let (width, height) = (self.width.div_ceil(2), self.height.div_ceil(2));
+    /// From each of its pixels.
+    fn of(width: usize, height: usize, at: impl Fn(usize, usize) -> [u16; 4] + Sync) -> Self {
+        let across = width.div_ceil(TILE);
         let pixel = |i: usize| {
-            let (x, y) = (i % width * 2, i / width * 2);
+            let (tile, within) = (i / (TILE * TILE), i % (TILE * TILE));
+            let x = tile % across * TILE + within % TILE;
+            let y = tile / across * TILE + within / TILE;
+            // Tiles at the rim reach out over it.
+            if x < width && y < height { at(x, y) } else { [0; 4] }
+        };
+        let count = across * height.div_ceil(TILE) * TILE * TILE;
+        Self { width, height, pixels: (0..count).into_par_iter().map(pixel).collect() }
+    }
+
+    fn pixel(&self, x: usize, y: usize) -> [u16; 4] {
+        let tile = y / TILE * self.width.div_ceil(TILE) + x / TILE;
+        self.pixels[tile * TILE * TILE + y % TILE * TILE + x % TILE]
+    }
+
+    fn halved(&self) -> Self {
+        Self::of(self.width.div_ceil(2), self.height.div_ceil(2), |x, y| {
             let mut sum = [0_u32; 4];
             for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
-                let (x, y) = ((x + dx).min(self.width - 1), (y + dy).min(self.height - 1));
-                let pixel = self.pixels[y * self.width + x];
+                let x = (2 * x + dx).min(self.width - 1);
+                let y = (2 * y + dy).min(self.height - 1);
+                let pixel = self.pixel(x, y);
                 (0..4).for_each(|k| sum[k] += u32::from(pixel[k]));
             }
             sum.map(|s| ((s + 2) / 4) as u16)
-        };
-        Self { width, height, pixels: (0..width * height).into_par_iter().map(pixel).collect() }
+        })
     }
 
     fn at(&self, place: Vec2, how: &Laid) -> [f32; 4] {
@@ -153,7 +174,7 @@ impl Level {
         };
         let (x0, x1, right) = along(place.x, self.width);
         let (y0, y1, down) = along(place.y, self.height);
-        let pixel = |x: usize, y: usize| self.pixels[y * self.width + x].map(f32::from);
+        let pixel = |x: usize, y: usize| self.pixel(x, y).map(f32::from);
         let (a, b, c, d) = (pixel(x0, y0), pixel(x1, y0), pixel(x0, y1), pixel(x1, y1));
         std::array::from_fn(|i| {
             let (top, bottom) = (a[i] + (b[i] - a[i]) * right, c[i] + (d[i] - c[i]) * right);

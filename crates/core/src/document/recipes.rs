@@ -10,7 +10,7 @@ use super::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, sets::
 use crate::{
     bake::{BakeError, Digest, Inputs, Pantry, taste::Tastes, up_to, watch::Watch},
     color::Rgba,
-    color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits},
+    color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
     recipe::{self, Mask, Recipe, RecipeFile, Source, Target},
 };
 
@@ -270,6 +270,10 @@ impl Document {
         let name = own.channel_name_of(target);
         let verb = if is_first { "Give a recipe to" } else { "Change the recipe of" };
         let mut traits = own.traits();
+        let old = old.map(|own| &own.recipe);
+        if shifts(&recipe) && !old.is_some_and(shifts) && !target.is_single() {
+            tell_shifts(&mut traits);
+        }
         match traits.recipes.iter_mut().find(|own| own.recipe.channels == target) {
             Some(own) => own.recipe = recipe,
             None => traits.recipes.push(ChannelRecipe { recipe, made: None }),
@@ -603,6 +607,22 @@ impl ColorSet {
             || format!("{} of {}", target.letters(), self.name),
             |i| self.channel_name(i),
         )
+    }
+}
+
+/// Whether a recipe shifts the color of pieces.
+fn shifts(recipe: &Recipe) -> bool {
+    recipe.steps.iter().any(|step| matches!(step.source, Source::PerPieceShift { .. }))
+}
+
+/// Says of R, G and B that they shift colors, and from which neutral number, where nothing is said.
+fn tell_shifts(traits: &mut SetTraits) {
+    let words = ["lightness shift", "chroma shift", "hue shift, in turns"];
+    for (channel, words) in traits.channels.iter_mut().zip(words) {
+        if channel.meaning.is_empty() && channel.signed.is_none() {
+            channel.meaning = words.to_owned();
+            channel.signed = Some(Signed { neutral: 0.5, amount: 1.0 });
+        }
     }
 }
 
