@@ -46,7 +46,8 @@ impl Curve {
 #[must_use]
 pub fn through(points: &[Point], x: f32) -> f32 {
     let (Some(first), Some(last)) = (points.first(), points.last()) else { return x };
-    if x <= first.x {
+    // What is no number lies before the first.
+    if x.is_nan() || x <= first.x {
         return first.y;
     }
     if x >= last.x {

@@ -224,3 +224,21 @@ fn a_shift_of_color_says_in_the_channels_how_it_is_meant() {
     document.replay(&change, Direction::Backward).unwrap();
     assert_eq!(document.parts()[0].sets.len(), 1);
 }
+
+#[test]
+fn a_curve_gives_a_number_for_whatever_it_is_asked() {
+    use speckle_core::curve::{Curve, Point, through};
+    let point = |x: f32, y: f32, corner: bool| Point { x, y, corner };
+    let points = [point(0.2, 0.1, false), point(0.5, 0.9, true), point(0.8, 0.4, false)];
+    for x in [f32::NAN, f32::NEG_INFINITY, f32::INFINITY, -1.0, 0.0, 0.2, 0.5, 0.8, 2.0] {
+        let y = through(&points, x);
+        assert!((0.1..=0.9).contains(&y), "{x}: {y}");
+        assert!((0.0..=1.0).contains(&Curve::STRAIGHT.at(x)), "{x}");
+    }
+    // Through its points, level beyond them, straight on both sides of a corner.
+    assert_eq!([0.2, 0.5, 0.8].map(|x| through(&points, x)), [0.1, 0.9, 0.4]);
+    assert_eq!([through(&points, 0.0), through(&points, 1.0)], [0.1, 0.4]);
+    assert!((through(&points, 0.65) - 0.65).abs() < 1e-6, "between a corner and the end");
+    // Without points nothing is bent.
+    assert_eq!(through(&[], 0.3), 0.3);
+}

@@ -117,7 +117,7 @@ function MaskField({ step, part, recipe, set, onStep }: { step: Step; part: Part
   const { mask } = step;
   const names = [...part.selections.map((each) => each.name), ...part.helpers.filter((each) => each.role === "selection").map((each) => each.name)];
   const made = targetChannels[recipe.channels];
-  const channels = part.sets.flatMap((own) => channelName.flatMap((name, i) => (own.id === set.id && made[i] ? [] : [{ key: `channel ${own.name} ${name}`, set: own.name, channel: name, says: `${own.name} · ${name} ${own.channels[i]?.meaning ?? ""}` }])));
+  const channels = part.sets.flatMap((own) => channelName.flatMap((name, i) => (own.id === set.id && made[i] ? [] : [{ key: `channel ${own.name} ${name}`, set: own.name, channel: name, says: `${own.name} · ${name}${own.channels[i]?.meaning ? ` ${own.channels[i].meaning}` : ""}` }])));
   const key = !mask ? "none" : mask.kind === "own" ? "own" : mask.kind === "selection" ? `selection ${mask.name}` : `channel ${mask.set} ${mask.channel}`;
   const options: [string, string][] = [["none", "everywhere"], ["own", "outside the part's mask"], ...names.map((name) => [`selection ${name}`, `within ${name}`] as [string, string]), ...channels.map((each) => [each.key, `by ${each.says}`] as [string, string])];
   const invert = mask?.invert ?? false;
