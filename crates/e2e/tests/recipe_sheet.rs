@@ -124,13 +124,13 @@ async fn steps_are_doubled_copied_masked_and_made_only_when_looked_at() -> Resul
 
     // One step to another channel, then a second one behind it.
     browser.choose_from_menu("More about Height", "Copy to another").await?;
-    browser.choose("Channels it makes", "B").await?;
+    browser.choose("Channels", "B").await?;
     browser.click("copy-accept").await?;
     browser.until("document.querySelector('[role=dialog]') === null").await?;
     table.status("Wear", "B", "fresh").await?;
     assert_eq!(table.recipe("Wear", "B").await?["steps"].as_array().map(Vec::len), Some(1));
     browser.choose_from_menu("More about Height", "Copy to another").await?;
-    browser.choose("Channels it makes", "B").await?;
+    browser.choose("Channels", "B").await?;
     browser.until("document.querySelector('[role=dialog]').innerText.includes('It becomes the last step')").await?;
     browser.click("copy-accept").await?;
     browser.until("document.querySelector('[role=dialog]') === null").await?;

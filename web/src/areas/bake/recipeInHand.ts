@@ -7,6 +7,12 @@ import type { Recipe } from "./words";
 
 const REST_MS = 450;
 
+/** Whether a pointer is down somewhere: a knob that is held still has not been let go. */
+let isHeld = false;
+for (const [kind, held] of [["pointerdown", true], ["pointerup", false], ["pointercancel", false]] as const) {
+  window.addEventListener(kind, () => { isHeld = held; }, { capture: true });
+}
+
 export interface RecipeInHand {
   recipe: Recipe;
   /** While a knob turns. */
@@ -39,7 +45,11 @@ export function useRecipeInHand(project: Project, part: number, of: number, kept
     setHeld(recipe);
     project.holdRecipe(true);
     project.tryRecipe(part, of, recipe);
-    waiting.current = { recipe, timer: window.setTimeout(() => { put(recipe); }, REST_MS) };
+    const rest = (): number => window.setTimeout(() => {
+      if (isHeld && waiting.current) waiting.current.timer = rest();
+      else put(recipe);
+    }, REST_MS);
+    waiting.current = { recipe, timer: rest() };
   }, [project, part, of, put]);
 
   // Nothing is lost when another cell is chosen before the hand rests.
