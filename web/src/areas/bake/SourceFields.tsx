@@ -300,12 +300,9 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
       const space = typeof source.space === "object" ? "uv" : (source.space ?? "part");
       const inUv = space === "uv";
       // The pattern stays as large as it is when it is looked up elsewhere.
-      const widest = Math.max(...size);
-      const to = (next: "world" | "part" | "uv") => {
-        const sized = source.size ?? 0;
-        const resized = next === "uv" && !inUv ? sized / widest : next !== "uv" && inUv ? sized * widest : sized;
-        put({ ...source, size: resized, space: next === "uv" ? { uv: 0 } : next });
-      };
+      const scale = Math.cbrt(Math.abs(part.transform.scale.reduce((a, b) => a * b, 1)));
+      const unit = { world: 1, part: scale, uv: Math.max(...size) };
+      const to = (next: "world" | "part" | "uv") => put({ ...source, size: ((source.size ?? 0) * unit[space]) / unit[next], space: next === "uv" ? { uv: 0 } : next });
       return (
         <>
           <Choose label="Kind" value={source.noise ?? "gradient"} options={noiseWords} onChange={(noise) => put({ ...source, noise })} />

@@ -96,7 +96,7 @@ export function StepRow({ recipe, index, part, set, tastes, remark, project, onS
 
 /** Numbers that were just opened are seen whole, as far as they fit. */
 function comeIntoView(fields: HTMLElement | null) {
-  fields?.closest("[data-step]")?.scrollIntoView({ block: "nearest", behavior: "smooth" });
+  fields?.closest("[data-step]")?.scrollIntoView({ block: "nearest" });
 }
 
 /** Whether a step gives three numbers. */
