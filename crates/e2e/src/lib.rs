@@ -154,7 +154,6 @@ impl Browser {
                     "--headless", "--no-sandbox", "--disable-quic", "--no-first-run",
                     "--disable-background-networking", "--disable-component-update",
                     "--disable-sync", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
-                    // Headless Chromium takes 143 pixels for a bar that it does not draw.
                     "--window-size=1280,943", profile,
                 ],
                 "prefs": { "download.default_directory": downloads },
@@ -166,9 +165,15 @@ impl Browser {
             .connect(&format!("http://localhost:{port}"))
             .await?;
         client
-            .update_timeouts(TimeoutConfiguration::new(Some(PATIENCE), Some(PATIENCE), None))
+            // A disk that is busy with what was just built can keep an answer waiting.
+            .update_timeouts(TimeoutConfiguration::new(Some(3 * PATIENCE), Some(PATIENCE), None))
             .await?;
-        Ok(Self { client, downloads, folder, _driver: driver })
+        let browser = Self { client, downloads, folder, _driver: driver };
+        // Headless Chromium takes room for a bar that it does not draw, by version more or less.
+        let height = browser.eval("innerHeight").await?.as_u64().context("a height")? as u32;
+        browser.client.set_window_size(1280, 943 + 800 - height).await?;
+        browser.until("innerHeight === 800").await?;
+        Ok(browser)
     }
 
     /// Waits for the element marked `data-test`.

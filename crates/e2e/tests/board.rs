@@ -205,11 +205,14 @@ async fn a_fast_facet_stroke_paints_whole_faces_one_beside_the_other() -> Result
         .await?;
     browser.paint_with("#0000FF").await?;
     let [x, y] = browser.spot_on(0).await?;
-    let right = browser
-        .eval(&format!("(() => {{ let x = {x}; while (speckle.stage.under(x + 4, {y} + 40)) x += 4; return x; }})()"))
-        .await?;
-    let right = right.as_f64().unwrap_or_default();
-    browser.stroke(&[(x, y + 40.0), (right, y + 40.0)]).await?;
+    let end = |step: i32| {
+        format!(
+            "(() => {{ let x = {x}; while (speckle.stage.under(x + {step}, {y} + 40)) x += {step}; return x; }})()"
+        )
+    };
+    let left = browser.eval(&end(-4)).await?.as_f64().unwrap_or_default();
+    let right = browser.eval(&end(4)).await?.as_f64().unwrap_or_default();
+    browser.stroke(&[(left, y + 40.0), (right, y + 40.0)]).await?;
     browser.until("speckle.state().history.undo?.label === 'Facet stroke on Coat'").await?;
     let held = browser.held("Coat").await?;
     let blue: Vec<bool> =
