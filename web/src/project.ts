@@ -41,6 +41,10 @@ export class Project {
   /** The set whose recipe is shown as it would be, and whether the hand is still on a knob. */
   private recipeShown: { part: number; set: number } | null = null;
   private trying: { waiting: (() => void) | null } | null = null;
+  private recipeHeld = false;
+  private hand: RecipeInHand | null = null;
+  /** The set last said to be looked at. */
+  private looked = "";
   /** Recipes whose steps were asked about. */
   private readonly tasted = new Set<string>();
   /** The last fill or adjustment, to be made again. */
@@ -222,9 +226,6 @@ export class Project {
     if (!busy) this.endRecipeShow();
   }
 
-  private recipeHeld = false;
-  private hand: RecipeInHand | null = null;
-
   /** Whether numbers of a recipe are still in the hand, not yet written down. */
   holdRecipe(held: boolean) {
     this.recipeHeld = held;
@@ -308,7 +309,6 @@ export class Project {
     if (part === null || shown === null || looked === this.looked) return;
     if (this.live.say({ type: "looking", part, set: shown })) this.looked = looked;
   }
-  private looked = "";
 
   /** Asks for a snapshot's values, once. */
   private askValues(part: number, snapshot: number) {

@@ -89,9 +89,8 @@ async function handOver(url: string, file: Blob, type: string): Promise<string |
 export const addImage = (project: number, file: File) =>
   handOver(`/api/v1/projects/${project}/images?${new URLSearchParams({ name: file.name })}`, file, "application/octet-stream");
 
-/** Gives a part the recipes of a file: into a set of its own name, or into the one given. */
-export const takeRecipes = (project: number, part: number, into: number | null, file: Blob) =>
-  handOver(`/api/v1/projects/${project}/parts/${part}/recipes${into === null ? "" : `?set=${into}`}`, file, "text/plain");
+/** Gives a part the recipes of a file, in the set that the file names. */
+export const takeRecipes = (project: number, part: number, file: Blob) => handOver(`/api/v1/projects/${project}/parts/${part}/recipes`, file, "text/plain");
 
 /** Takes a palette in from a file. */
 export const sendPalette = (project: number, file: File) => handOver(`/api/v1/projects/${project}/palette`, file, "text/plain");

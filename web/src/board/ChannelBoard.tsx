@@ -17,8 +17,7 @@ function Card({ set, index, part, project }: { set: ColorSet; index: number; par
   const isTarget = useApp((state) => state.target === set.id);
   const isShown = useApp((state) => state.shown === set.id);
   const choose = (channel: number) => {
-    const { area, channels: before } = get();
-    if (area === "bake") {
+    if (get().area === "bake") {
       // There a cell stands for what its recipe makes.
       const made = set.recipes.map((recipe) => targetChannels[recipe.channels]).find((on) => on[channel]);
       const only = made ?? (channelName.map((_, i) => i === channel) as Channels);
@@ -26,7 +25,7 @@ function Card({ set, index, part, project }: { set: ColorSet; index: number; par
       return;
     }
     // A cell of another set moves the target there; one of the same set joins or leaves.
-    const next = (isTarget ? before.map((on, i) => (i === channel ? !on : on)) : channelName.map((_, i) => i === channel)) as Channels;
+    const next = (isTarget ? channels.map((on, i) => (i === channel ? !on : on)) : channelName.map((_, i) => i === channel)) as Channels;
     setState({ target: set.id, channels: next });
   };
   return (

@@ -71,9 +71,9 @@ impl Tastes {
 
     /// Takes the sample of what was painted in a step, dark where nothing was.
     pub fn take_paint(&mut self, step: usize, paint: &Paint, target: Target) {
-        let channels: Vec<usize> = (0..3.max(usize::from(target.is_single()) * 4))
-            .filter(|&i| target.channels().0[i])
-            .collect();
+        // Of several channels, those of a color.
+        let most = if target.is_single() { 4 } else { 3 };
+        let channels: Vec<usize> = (0..most).filter(|&i| target.channels().0[i]).collect();
         let seen = |&e: &u32| {
             let (value, coverage) = (paint.values[e as usize], paint.coverage[e as usize]);
             channels.iter().map(move |&i| byte(value[i] * coverage[i])).collect::<Vec<_>>()

@@ -331,10 +331,10 @@ impl Document {
         }
     }
 
-    /// Makes all that is stale, at once and as one change; nothing when it cannot be made.
+    /// Makes all that is stale, at once and as one change.
     ///
     /// # Errors
-    /// Why the first could not be made.
+    /// Why one could not be made; what was made before it stays.
     pub fn make_all(&mut self, pantry: &Pantry, watch: &Watch) -> Result<Change, BakeError> {
         let mut whole = Change { label: "Make".to_owned(), follows: true, ..Change::default() };
         let said = |error: EditError| BakeError::Recipe(error.to_string());

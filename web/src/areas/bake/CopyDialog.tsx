@@ -40,7 +40,7 @@ export function CopyDialog({ project, part, set, recipe, step, onClose }: Props)
         continue;
       }
       const file = { set: into, placement: set.placement, encoding: set.encoding, start: set.ground, recipes: [copy] };
-      const trouble = await takeRecipes(project.id, goal.id, null, new Blob([JSON.stringify(file)]));
+      const trouble = await takeRecipes(project.id, goal.id, new Blob([JSON.stringify(file)]));
       if (trouble) {
         setState({ said: { text: `${goal.name}: ${trouble}`, bad: true } });
         return;

@@ -114,7 +114,7 @@ function Head({ project, part, chosen, recipe, onPut, onCopy }: HeadProps) {
   const load = async (file: File | undefined) => {
     if (picker.current) picker.current.value = "";
     if (!file) return;
-    const trouble = await takeRecipes(project.id, part.id, null, file);
+    const trouble = await takeRecipes(project.id, part.id, file);
     setState({ said: trouble ? { text: `${file.name}: ${trouble}`, bad: true } : { text: `${part.name} has the recipes of ${file.name} now. Undo takes them away again.`, bad: false } });
   };
   const isFree = (other: Target) => !set.recipes.some((made) => targetChannels[made.channels].some((on, i) => on && targetChannels[other][i]));

@@ -8,7 +8,7 @@ import type { Project } from "../../project";
 import { set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../state";
 import { channelName } from "../../theme";
 import { boxOf } from "../../tools";
-import { directionWords, noiseWords, targetWords, type Direction, type Root, type Source } from "./words";
+import { directionWords, noiseWords, type Direction, type Root, type Source } from "./words";
 
 interface Props {
   source: Source;
@@ -351,6 +351,3 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
       return <Typography variant="caption" color="textSecondary">Paint into {own.name} in Paint: it lands here, over what the steps above make. Erasing shows them again.{snapshotNames(parts).length > 0 ? " Snapshots keep both." : ""}</Typography>;
   }
 }
-
-/** What a recipe may make, for choosing where it goes. */
-export const targetOptions = (["R", "G", "B", "A", "RGB", "RGBA"] as const).map((target) => [target, targetWords(target)] as const);

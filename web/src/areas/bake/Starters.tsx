@@ -15,7 +15,7 @@ export function Starters({ project, part, chosen }: { project: Project; part: Pa
     return () => { wanted = false; };
   }, []);
   const wholeSet = async (file: Schemas["RecipeFile"]) => {
-    const trouble = await takeRecipes(project.id, part.id, null, new Blob([JSON.stringify(file)]));
+    const trouble = await takeRecipes(project.id, part.id, new Blob([JSON.stringify(file)]));
     setState({ said: trouble ? { text: trouble, bad: true } : { text: `${file.name} makes the set ${file.set} of ${part.name} now.`, bad: false } });
   };
   return (

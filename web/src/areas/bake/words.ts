@@ -79,7 +79,7 @@ export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target):
   }
 }
 
-/** Which way bends count. */
+/** The directions, as the lists show them. */
 export const directionWords: readonly (readonly [Exclude<Direction, { to: unknown }> | "to", string])[] = [
   ["up", "up"], ["down", "down"], ["x", "along x"], ["minus_x", "against x"], ["y", "along y"], ["minus_y", "against y"], ["z", "along z"], ["minus_z", "against z"], ["to", "any other way"],
 ];
