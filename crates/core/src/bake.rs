@@ -40,6 +40,7 @@ use crate::{
 use field::Field;
 use image::Image;
 pub use pantry::{Digest, Pantry};
+pub use sources::MATERIAL_SET;
 use taste::Tastes;
 use watch::{GivenUp, Watch};
 
@@ -646,8 +647,14 @@ impl Inputs {
                 needs.content = set.iter().map(|set| of_set(set, channel.channels())).collect();
             }
             Source::Material => {
-                let set = self.set(own, "Material");
+                let materials = &own.materials;
+                let set = self.set(own, MATERIAL_SET).ok();
+                let set = set.filter(|_| materials.list.is_empty());
+                let images =
+                    materials.list.iter().filter_map(|m| self.images.get(m.image.as_ref()?));
                 needs.content = set.iter().map(|set| of_set(set, Channels::RGB)).collect();
+                needs.content.extend(images.map(|image| image.digest()));
+                needs.content.push(Digest::of(&**materials).0);
             }
             Source::HandPaint { paint } => {
                 if let Some(paint) = self.paint(*paint) {

@@ -41,6 +41,7 @@ use crate::{
     color::Rgba,
     color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
     geometry::{ContentId, Geometry},
+    materials::Materials,
     mesh::{Mesh, MeshError},
     ramp::Stop,
     recipe::{Recipe, RecipeFile, Target},
@@ -76,6 +77,8 @@ pub struct Part {
     pub traits: PartTraits,
     /// Its shape.
     pub geometry: Arc<Geometry>,
+    /// What its surfaces are made of.
+    pub materials: Arc<Materials>,
     /// Its sets; receivers read the first one first. Helpers stand behind the others.
     pub sets: Vec<ColorSet>,
 }
@@ -89,6 +92,8 @@ pub struct NewPart {
     pub mesh: Mesh,
     /// Its named groups of faces.
     pub selections: Vec<Selection>,
+    /// What its surfaces are made of.
+    pub materials: Materials,
     /// Its sets.
     pub sets: Vec<NewSet>,
 }
@@ -147,15 +152,16 @@ impl Part {
             }
         }
         let traits = PartTraits { transform: Transform::IDENTITY, ..self.traits.clone() };
-        Ok(Self { id: self.id, traits, geometry: Arc::new(Geometry::new(mesh)), sets })
+        Ok(Self { traits, geometry: Arc::new(Geometry::new(mesh)), sets, ..self.clone() })
     }
 }
 
 impl NewPart {
-    /// A part without named groups of faces.
+    /// A part without named groups of faces and without materials.
     #[must_use]
     pub fn new(name: impl Into<String>, mesh: Mesh, sets: Vec<NewSet>) -> Self {
-        Self { name: name.into(), mesh, selections: Vec::new(), sets }
+        let materials = Materials::default();
+        Self { name: name.into(), mesh, selections: Vec::new(), materials, sets }
     }
 }
 
@@ -830,6 +836,7 @@ impl Document {
                     id: part.id,
                     traits: part.traits.clone(),
                     mesh: part.geometry.id(),
+                    materials: part.materials.clone(),
                     sets: part.sets.iter().map(|set| self.as_kept(set)).collect(),
                 })
                 .collect(),

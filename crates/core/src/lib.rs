@@ -15,6 +15,7 @@ pub mod difference;
 pub mod document;
 pub mod figures;
 pub mod geometry;
+pub mod materials;
 pub mod mesh;
 pub mod picture;
 pub mod pixels;
@@ -35,5 +36,6 @@ pub use document::{
     Selection, Step,
 };
 pub use geometry::{ContentId, Geometry};
+pub use materials::{Material, Materials};
 pub use mesh::{Mesh, MeshError};
 pub use transform::{Conversion, Transform, Unit, UpAxis};

@@ -7,7 +7,7 @@ use glam::Vec2;
 use proptest::prelude::*;
 use speckle_core::{
     Encoding, Geometry, Mesh, Placement,
-    bake::image::{Image, Laid, Way, sampled},
+    bake::image::{Image, Laid, Picture, Way, sampled},
     mesh::UvSet,
     recipe::source::{Averaged, Wrap},
 };
@@ -20,15 +20,12 @@ fn map(width: usize, height: usize) -> Image {
 }
 
 fn laid(wrap: Wrap, hard_pixels: bool) -> Laid {
-    Laid {
-        repeat: Vec2::ONE,
-        offset: Vec2::ZERO,
-        turn: 0.0,
-        wrap,
-        hard_pixels,
-        averaged: Averaged::Point,
-        encoding: Encoding::Data,
-    }
+    let (averaged, encoding) = (Averaged::Point, Encoding::Data);
+    Laid { wrap, hard_pixels, averaged, encoding, ..Laid::default() }
+}
+
+fn picture<'a>(image: &'a Image, uvs: &'a [Vec2]) -> Picture<'a> {
+    Picture { image: Some(image), way: Way::Uv(uvs), tint: [1.0; 4] }
 }
 
 /// What is found at places (0–1 from left to right and from top to bottom), as bytes.
@@ -43,7 +40,7 @@ fn found(image: &Image, places: &[Vec2], how: &Laid) -> Vec<[u8; 3]> {
     let uvs: Vec<Vec2> = (0..arrays.corner_vertices.len()).map(at).collect();
     arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.clone() }];
     let geometry = Geometry::new(Mesh::new(arrays).unwrap());
-    let values = sampled(image, &Way::Uv(&uvs), how, &geometry, Placement::Corner);
+    let values = sampled(&[picture(image, &uvs)], &[], how, &geometry, Placement::Corner);
     let byte = |x: f32| (x * 255.0).round() as u8;
     values.iter().take(places.len()).map(|v| [byte(v[0]), byte(v[1]), byte(v[2])]).collect()
 }
@@ -166,12 +163,12 @@ fn the_mean_over_a_sheet_is_the_mean_of_the_image() {
     let geometry = Geometry::new(Mesh::new(arrays).unwrap());
     let how = Laid { averaged: Averaged::Footprint, ..laid(Wrap::Clamp, false) };
     for placement in [Placement::Corner, Placement::Face] {
-        let values = sampled(&image, &Way::Uv(&uvs), &how, &geometry, placement);
+        let values = sampled(&[picture(&image, &uvs)], &[], &how, &geometry, placement);
         let found = values.iter().map(|v| f64::from(v[0])).sum::<f64>() / values.len() as f64;
         assert!((found - mean).abs() < 0.01, "{placement:?}: {found} for {mean}");
     }
     let piece = Laid { averaged: Averaged::Piece, ..how };
-    let values = sampled(&image, &Way::Uv(&uvs), &piece, &geometry, Placement::Vertex);
+    let values = sampled(&[picture(&image, &uvs)], &[], &piece, &geometry, Placement::Vertex);
     assert!(values.iter().all(|v| v == &values[0]), "one mean for the piece");
     assert!((f64::from(values[0][0]) - mean).abs() < 0.01);
 }

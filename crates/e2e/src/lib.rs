@@ -392,18 +392,26 @@ impl Browser {
     /// When there is none.
     pub async fn choose_from_menu(&self, label: &str, word: &str) -> Result<()> {
         self.click_at(Locator::Css(&format!("[aria-label='{label}']"))).await?;
-        self.unfolded().await?;
-        self.click_text("li", word).await?;
+        self.choose_entry(word).await?;
         self.until("document.querySelector('[role=menu]') === null").await
     }
 
-    /// Waits until a menu stands still: entries that still move are missed by the pointer.
+    /// Waits until the open menu stands still: entries that still move are missed by the pointer.
     async fn unfolded(&self) -> Result<()> {
         self.until(
             "(() => { const style = [...document.querySelectorAll('.MuiPopover-paper')].map(getComputedStyle).pop();
                 return style?.opacity === '1' && ['none', 'matrix(1, 0, 0, 1, 0, 0)'].includes(style.transform); })()",
         )
         .await
+    }
+
+    /// Clicks the entry of the open menu that says a word, once the menu stands still.
+    ///
+    /// # Errors
+    /// When no menu opens, or none of its entries says so.
+    pub async fn choose_entry(&self, word: &str) -> Result<()> {
+        self.unfolded().await?;
+        self.click_text("li", word).await
     }
 
     /// Chooses an entry of a dialog's list by the list's label.
@@ -415,8 +423,7 @@ impl Browser {
             "//*[contains(@id, '-label') and contains(., '{label}')]/following-sibling::div//*[@role='combobox']"
         );
         self.click_at(Locator::XPath(&field)).await?;
-        self.unfolded().await?;
-        self.click_text("li", entry).await?;
+        self.choose_entry(entry).await?;
         self.until("document.querySelector('[role=listbox]') === null").await
     }
 
@@ -476,8 +483,7 @@ impl Browser {
     /// When the menu does not answer.
     pub async fn choose_look(&self, word: &str) -> Result<()> {
         self.click("look").await?;
-        self.unfolded().await?;
-        self.click_text("li", word).await?;
+        self.choose_entry(word).await?;
         self.until("document.querySelector('[role=menu]') === null").await
     }
 

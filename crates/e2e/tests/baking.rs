@@ -255,7 +255,7 @@ async fn three_steps_are_made_by_hand_turned_painted_over_and_undone() -> Result
     let white: Vec<usize> = (0..painted.len()).filter(|&i| painted[i][0] == 255).collect();
     assert!(white.len() > 60, "{} vertices", white.len());
     browser.click_at(Locator::Css("[data-step='2'] [data-test=step-more]")).await?;
-    browser.click_text("li", "Switch off").await?;
+    browser.choose_entry("Switch off").await?;
     browser.until("speckle.state().parts[0].sets[1].recipes[0].steps[2].off === true").await?;
     table.status("R", "fresh").await?;
     let after = browser.held("Wear").await?;
@@ -403,7 +403,7 @@ async fn recipes_are_saved_run_without_a_screen_to_the_same_bytes_loaded_copied_
     table.add("place", "facing").await?;
     table.status("R", "fresh").await?;
     browser.click("recipe-more").await?;
-    browser.click_text("li", "Name it").await?;
+    browser.choose_entry("Name it").await?;
     let name = browser.find("name").await?;
     name.send_keys("\u{e009}a\u{e000}Shade from above\u{e007}").await?;
     browser
@@ -461,7 +461,7 @@ async fn recipes_are_saved_run_without_a_screen_to_the_same_bytes_loaded_copied_
     // Copied to another channel, frozen there: plain numbers, which the next change leaves alone.
     table.cell("R").await?;
     browser.click("recipe-more").await?;
-    browser.click_text("li", "Copy to other").await?;
+    browser.choose_entry("Copy to other").await?;
     browser.choose("Channels", "G").await?;
     browser.click("copy-accept").await?;
     table.status("G", "fresh").await?;

@@ -432,7 +432,7 @@ async fn channels_are_composed_and_colorized_into_new_sets() -> Result<()> {
     browser.click("compose").await?;
     let entry = fantoccini::Locator::Css("[aria-label='Where R comes from']");
     browser.click_at(entry).await?;
-    browser.click_text("li", "Tinted · B").await?;
+    browser.choose_entry("Tinted · B").await?;
     browser.until("document.querySelector('[role=listbox]') === null").await?;
     browser.click_text("button", "Make it").await?;
     browser.until("speckle.state().parts[0].sets.length === 3 && document.querySelector('[role=dialog]') === null").await?;

@@ -69,7 +69,7 @@ async fn the_list_of_parts_does_what_it_says_and_undo_takes_it_back() -> Result<
     // Copied, renamed, moved, deleted by the menu of the first row.
     let menu = async |entry: &str| -> Result<()> {
         browser.click("part-more").await?;
-        browser.click_text("li", entry).await?;
+        browser.choose_entry(entry).await?;
         browser.until("document.querySelector('[role=menu]') === null").await
     };
     menu("Duplicate").await?;

@@ -16,7 +16,7 @@ fn names(app: &App) -> Result<Vec<String>> {
 /// Opens the menu of the first card and chooses an entry.
 async fn of_first_card(browser: &Browser, entry: &str) -> Result<()> {
     browser.click("more").await?;
-    browser.click_text("li", entry).await?;
+    browser.choose_entry(entry).await?;
     browser.until("document.querySelector('[role=menu]') === null").await
 }
 

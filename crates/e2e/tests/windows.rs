@@ -36,11 +36,11 @@ async fn two_windows_see_each_others_strokes_and_whose_an_undo_is() -> Result<()
     // A new name and a new part reach the other window, and so does the end.
     two.click("area-gather").await?;
     two.click("part-more").await?;
-    two.click_text("li", "Duplicate").await?;
+    two.choose_entry("Duplicate").await?;
     one.until("speckle.stage.surfaces.size === 2").await?;
     two.click("to-shelf").await?;
     two.click("more").await?;
-    two.click_text("li", "Delete").await?;
+    two.choose_entry("Delete").await?;
     two.click("delete").await?;
     one.until("document.querySelector('[data-test=gone]')?.innerText.includes('was deleted')")
         .await?;

@@ -3,13 +3,15 @@
 use std::collections::HashMap;
 
 use speckle_core::{
-    Encoding, Placement,
+    Encoding, Materials, Placement,
+    bake::MATERIAL_SET,
     color::Rgba,
     document::{ImageRecord, NewPart, NewSet, Selection},
     mesh::{MeshArrays, UvSet, gate},
+    pixels,
 };
 
-use crate::{FormatError, Groups, Repair, RepairKind};
+use crate::{FormatError, Groups, MeshFile, Repair, RepairKind};
 
 /// What a reader found.
 #[derive(Default)]
@@ -18,6 +20,31 @@ pub struct Content {
     pub repairs: Vec<Repair>,
     pub notes: Vec<String>,
     pub images: Vec<ImageRecord>,
+}
+
+impl Content {
+    /// Brings an image along that lies beside the file, once; says whether there is one, and notes
+    /// why not.
+    pub fn take_image(&mut self, name: &str, file: &MeshFile) -> bool {
+        if self.images.iter().any(|image| image.name == name) {
+            return true;
+        }
+        let found =
+            (file.beside)(name).ok_or_else(|| "choose it together with the file".to_owned());
+        match found.and_then(|bytes| pixels::read(&bytes).map(|_| bytes)) {
+            Ok(bytes) => {
+                self.images.push(ImageRecord { name: name.to_owned(), file: bytes.into() });
+                true
+            }
+            Err(cause) => {
+                let note = format!("the image {name} is left out: {cause}");
+                if !self.notes.contains(&note) {
+                    self.notes.push(note);
+                }
+                false
+            }
+        }
+    }
 }
 
 /// A part as it stands in a file.
@@ -29,6 +56,7 @@ pub struct RawPart {
     objects: Named,
     /// Groups, which become what the user says.
     groups: Named,
+    materials: Materials,
 }
 
 /// Faces by name.
@@ -88,9 +116,26 @@ pub struct RawSet {
     pub values: Vec<Rgba>,
 }
 
+impl RawSet {
+    /// The color of each face's material, for all to see; none when nothing is said but white.
+    pub fn of_materials(materials: &Materials, faces: usize) -> Option<Self> {
+        if materials.list.iter().all(|material| material.color == [1.0; 4]) {
+            return None;
+        }
+        let color = |face| materials.of_face(face).map_or([1.0; 4], |material| material.color);
+        Some(Self {
+            name: MATERIAL_SET.to_owned(),
+            placement: Placement::Face,
+            encoding: Encoding::Color,
+            values: (0..faces).map(color).collect(),
+        })
+    }
+}
+
 impl RawPart {
     pub fn new(name: String, arrays: MeshArrays, sets: Vec<RawSet>) -> Self {
-        Self { name, arrays, sets, objects: Named::default(), groups: Named::default() }
+        let (objects, groups, materials) = Default::default();
+        Self { name, arrays, sets, objects, groups, materials }
     }
 
     /// Tells the object of each face.
@@ -101,6 +146,11 @@ impl RawPart {
     /// Tells the named group of each face.
     pub fn grouped(self, names: &[String], faces: &[u32]) -> Self {
         Self { groups: Named::new(names, faces), ..self }
+    }
+
+    /// Tells what the faces are made of.
+    pub fn made_of(self, materials: Materials) -> Self {
+        Self { materials, ..self }
     }
 
     /// Takes the part through the gate: a part for each object, its groups as selections or as
@@ -127,7 +177,7 @@ impl RawPart {
     }
 
     fn admit_whole(self, repairs: &mut Vec<Repair>) -> Result<NewPart, FormatError> {
-        let Self { name, arrays, sets, groups, .. } = self;
+        let Self { name, arrays, sets, groups, materials, .. } = self;
         let admitted =
             gate::admit(arrays, &name).map_err(|error| FormatError::of_mesh(&name, &error))?;
         repairs.extend(admitted.repairs);
@@ -153,9 +203,9 @@ impl RawPart {
         if clamped > 0 {
             repairs.push(Repair::new(&name, RepairKind::ColorOutOfRange, clamped, []));
         }
-        let groups = match &admitted.kept_faces {
-            Some(kept) => groups.subset(kept),
-            None => groups,
+        let (groups, materials) = match &admitted.kept_faces {
+            Some(kept) => (groups.subset(kept), materials.subset(kept)),
+            None => (groups, materials),
         };
         let mut members = groups.members();
         if members.len() < 2 {
@@ -165,7 +215,7 @@ impl RawPart {
             .into_iter()
             .map(|(name, faces)| Selection { name: name.to_owned(), faces })
             .collect();
-        Ok(NewPart { name, mesh: admitted.mesh, selections, sets })
+        Ok(NewPart { name, mesh: admitted.mesh, selections, materials, sets })
     }
 
     /// Some of the faces, with the vertices they use.
@@ -220,6 +270,7 @@ impl RawPart {
             sets: self.sets.iter().map(take).collect(),
             objects: self.objects.subset(faces),
             groups: self.groups.subset(faces),
+            materials: self.materials.subset(faces),
         }
     }
 }

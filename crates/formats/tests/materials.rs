@@ -25,7 +25,7 @@ fn two_pixels() -> Vec<u8> {
 fn file(image: serde_json::Value) -> Vec<u8> {
     let positions = [[0.0_f32, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]];
     // glTF counts v downwards; u is all that matters to an image of one row.
-    let uvs = [[0.25_f32, 0.5], [0.25, 0.5], [0.75, 0.5], [0.75, 0.5]];
+    let uvs = [[0.25_f32, 0.5], [0.75, 0.5], [0.75, 0.5], [0.75, 0.5]];
     let mut bytes: Vec<u8> = positions.iter().flatten().flat_map(|x| x.to_le_bytes()).collect();
     bytes.extend(uvs.iter().flatten().flat_map(|x| x.to_le_bytes()));
     bytes.extend([0_u16, 1, 2, 2, 1, 3].iter().flat_map(|i| i.to_le_bytes()));
@@ -50,7 +50,8 @@ fn file(image: serde_json::Value) -> Vec<u8> {
         "buffers": [{ "byteLength": bytes.len(), "uri": uri }],
         "materials": [
             { "name": "Tar", "pbrMetallicRoughness": { "baseColorFactor": [0.21404114, 0.0, 1.0, 1.0] } },
-            { "name": "Cloth", "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } },
+            { "name": "Cloth", "doubleSided": true, "pbrMetallicRoughness": {
+                "baseColorFactor": [1.0, 1.0, 0.21404114, 1.0], "baseColorTexture": { "index": 0 }, "metallicFactor": 0.25 } },
         ],
         "textures": [{ "source": 0 }], "images": [image],
     });
@@ -64,7 +65,7 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
     let set = import.parts[0].sets.iter().find(|set| set.name == "Material").unwrap();
     assert_eq!((set.placement, set.encoding), (Placement::Face, Encoding::Color));
     // Factors are linear by the standard: 0.21404114 of light is 0.5 as sRGB writes it.
-    let wanted = [[0.5, 0.0, 1.0, 1.0], [1.0; 4]];
+    let wanted = [[0.5, 0.0, 1.0, 1.0], [1.0, 1.0, 0.5, 1.0]];
     for (value, wanted) in set.values.iter().zip(wanted) {
         assert!(value.iter().zip(wanted).all(|(a, b)| (a - b).abs() < 1e-5), "{value:?}");
     }
@@ -87,11 +88,12 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
     for (recipe, wanted) in [
         (
             r#"{"set":"Mine","placement":"face","encoding":"color","recipes":[{"channels":"RGB","steps":[{"source":{"kind":"material"}}]}]}"#,
-            [[128, 0, 255], [255; 3]],
+            // The image's blue, times the factor.
+            [[128, 0, 255], [0, 0, 128]],
         ),
         (
             r#"{"set":"Laid","placement":"corner","encoding":"color","recipes":[{"channels":"RGB","steps":[{"source":{"kind":"image","image":"Stripes","averaged":"point","hard_pixels":true}}]}]}"#,
-            [[255, 0, 0], [255, 0, 0]],
+            [[255, 0, 0], [0, 0, 255]],
         ),
     ] {
         let file = RecipeFile::read(recipe).unwrap();
@@ -103,9 +105,49 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
             assert_eq!(bytes, wanted, "{}", made.name);
         }
     }
-    // The third corner lies on the other pixel.
-    let laid = document.parts()[0].products().last().unwrap();
-    assert_eq!(laid.values[2][..3], [0.0, 0.0, 1.0]);
+
+    // Another image of the same name makes the material stale, and only that which shows it.
+    let mut green = two_pixels();
+    green[54..60].copy_from_slice(&[0, 255, 0, 0, 255, 0]);
+    let name = "Stripes".to_owned();
+    document.apply(Edit::AddImage { name: name.clone(), file: green.into() }).unwrap();
+    document.make_all(&Pantry::default(), &Watch::default()).unwrap();
+    let mine = |document: &Document| {
+        let set = document.parts()[0].products().find(|set| set.name == "Mine").cloned();
+        set.unwrap().values[1].map(|x| (x * 255.0).round() as u8)
+    };
+    assert_eq!(mine(&document), [0, 255, 0, 255]);
+    // Without it, the recipe says what it lacks.
+    document.apply(Edit::DeleteImage { name }).unwrap();
+    let error = document.make_all(&Pantry::default(), &Watch::default()).unwrap_err();
+    assert!(error.to_string().contains("Stripes"), "{error}");
+
+    let materials = &document.parts()[0].materials;
+    let cloth = materials.of_face(1).unwrap();
+    assert_eq!((cloth.name.as_str(), cloth.image.as_deref()), ("Cloth", Some("Stripes")));
+    assert_eq!((cloth.metallic, cloth.roughness, cloth.both_sides), (0.25, 1.0, true));
+}
+
+#[test]
+fn an_obj_file_s_images_come_along_with_their_materials() {
+    let obj = b"mtllib flag.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nvt .25 .5\nvt .75 .5\n\
+        usemtl Tar\nf 1/1 2/1 3/1\nusemtl Cloth\nf 3/2 2/2 4/2\nusemtl Gone\nf 1/1 2/1 4/1\n";
+    // Options as the MTL description lists them: a switch, three numbers of which one is given.
+    let mtl = b"newmtl Tar\nKd 1 0.5 0\nnewmtl Cloth\nKd 1 1 1\n\
+        map_Kd -clamp on -s 2 tex\\two pixels.bmp\nnewmtl Gone\nmap_Kd gone.png\n";
+    let beside = |name: &str| match name {
+        "flag.mtl" => Some(mtl.to_vec()),
+        "tex/two pixels.bmp" => Some(two_pixels()),
+        _ => None,
+    };
+    let file = MeshFile { name: "flag.obj", bytes: obj, beside: &beside };
+    let import = speckle_formats::read(&file, &ReadOptions::default()).unwrap();
+    assert_eq!(import.images.len(), 1);
+    assert_eq!(import.notes, ["the image gone.png is left out: choose it together with the file"]);
+    let materials = &import.parts[0].materials;
+    let images: Vec<Option<&str>> = materials.list.iter().map(|m| m.image.as_deref()).collect();
+    assert_eq!(images, [None, Some("tex/two pixels.bmp"), None]);
+    assert_eq!(materials.of_faces, [0, 1, 2]);
 }
 
 #[test]

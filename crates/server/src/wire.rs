@@ -374,6 +374,8 @@ pub struct PartOutline {
     pub matrix: Vec<f32>,
     /// Named groups of its faces.
     pub selections: Vec<SelectionOutline>,
+    /// What its surfaces are made of.
+    pub materials: Vec<MaterialOutline>,
     /// Names its mesh by its content.
     pub mesh: String,
     /// How many vertices.
@@ -413,6 +415,17 @@ pub struct SelectionOutline {
     pub name: String,
     /// How many faces.
     pub faces: usize,
+}
+
+/// A material.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct MaterialOutline {
+    /// What the file calls it.
+    pub name: String,
+    /// Its color, sRGB-encoded.
+    pub color: [f32; 4],
+    /// The image its color is multiplied by.
+    pub image: Option<String>,
 }
 
 /// A set without its values.
@@ -480,6 +493,12 @@ fn part_outline(part: &Part) -> PartOutline {
             .selections
             .iter()
             .map(|s| SelectionOutline { name: s.name.clone(), faces: s.faces.len() })
+            .collect(),
+        materials: part
+            .materials
+            .list
+            .iter()
+            .map(|m| MaterialOutline { name: m.name.clone(), color: m.color, image: m.image.clone() })
             .collect(),
         mesh: mesh_name(part),
         vertices: mesh.vertex_count(),

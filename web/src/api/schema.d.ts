@@ -1271,6 +1271,15 @@ export interface components {
             /** @description Names it. */
             id: components["schemas"]["i64"];
         };
+        /** @description A material. */
+        MaterialOutline: {
+            /** @description Its color, sRGB-encoded. */
+            color: number[];
+            /** @description The image its color is multiplied by. */
+            image?: string | null;
+            /** @description What the file calls it. */
+            name: string;
+        };
         /**
          * @description A number read of a value.
          * @enum {string}
@@ -1345,6 +1354,8 @@ export interface components {
             id: components["schemas"]["PartId"];
             /** @description Whether nothing about it may change. */
             locked: boolean;
+            /** @description What its surfaces are made of. */
+            materials: components["schemas"]["MaterialOutline"][];
             /** @description The same as a 4 × 4 matrix, column by column. */
             matrix: number[];
             /** @description Greatest coordinates, likewise. */

@@ -208,6 +208,31 @@ pub struct Laid {
     pub encoding: Encoding,
 }
 
+impl Default for Laid {
+    /// Once, as it is, averaged over each element.
+    fn default() -> Self {
+        Self {
+            repeat: Vec2::ONE,
+            offset: Vec2::ZERO,
+            turn: 0.0,
+            wrap: Wrap::default(),
+            hard_pixels: false,
+            averaged: Averaged::default(),
+            encoding: Encoding::Color,
+        }
+    }
+}
+
+/// What some faces show: an image times a color, or the color alone.
+pub struct Picture<'a> {
+    /// The image.
+    pub image: Option<&'a Image>,
+    /// How it lies.
+    pub way: Way<'a>,
+    /// The color, as the image counts: in light, or plain for data.
+    pub tint: [f32; 4],
+}
+
 /// By what an image finds its place.
 pub enum Way<'a> {
     /// Texture coordinates, an entry per corner; v grows upwards.
@@ -246,6 +271,10 @@ struct Wedge {
     area: f32,
 }
 
+fn tinted(light: [f32; 4], tint: &[f32; 4]) -> [f32; 4] {
+    std::array::from_fn(|k| light[k] * tint[k])
+}
+
 fn middle_of(places: &[Vec2]) -> Vec2 {
     places.iter().sum::<Vec2>() / places.len() as f32
 }
@@ -266,17 +295,17 @@ fn areas_of(mesh: &Mesh, face: usize) -> impl Fn(usize) -> f32 {
     }
 }
 
-/// The colors an image has at the elements of a placement: sRGB-encoded, or plain numbers for data.
+/// The colors that pictures have at the elements of a placement: sRGB-encoded, or plain numbers for
+/// data. `of_faces` is the picture of each face, or empty when all show the first one.
 #[must_use]
 pub fn sampled(
-    image: &Image,
-    way: &Way,
+    pictures: &[Picture],
+    of_faces: &[u32],
     laid: &Laid,
     geometry: &Geometry,
     placement: Placement,
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let size = Vec2::new(image.size()[0] as f32, image.size()[1] as f32);
     let turn = Vec2::from_angle(-laid.turn);
     let placed = |uv: Vec2| {
         let turned = turn.rotate(uv - 0.5) + 0.5;
@@ -288,7 +317,8 @@ pub fn sampled(
     // What several wedges are averaged into may be a little coarser in each.
     let stands_alone = placement == Placement::Corner;
     // The image at the wedge of a corner of a face, of which all places are known.
-    let look = |places: &[Vec2], middle: Vec2, i: usize| -> [f32; 4] {
+    let look = |image: &Image, places: &[Vec2], middle: Vec2, i: usize| -> [f32; 4] {
+        let size = Vec2::new(image.size()[0] as f32, image.size()[1] as f32);
         let own = places[i];
         if laid.averaged == Averaged::Point {
             let at = if placement == Placement::Face { middle } else { own };
@@ -325,6 +355,12 @@ pub fn sampled(
         let corners = mesh.face_corners(face);
         let first = corners.start;
         let area = areas_of(mesh, face);
+        let Picture { image, way, tint } = &pictures[of_faces.get(face).map_or(0, |&p| p as usize)];
+        let Some(image) = image else {
+            let own = wedges.iter_mut().enumerate();
+            own.for_each(|(i, wedge)| *wedge = Wedge { light: *tint, area: area(i) });
+            return;
+        };
         let places = |uv_of: &dyn Fn(usize) -> Vec2| -> SmallVec<[Vec2; 4]> {
             corners.clone().map(|c| placed(uv_of(c))).collect()
         };
@@ -333,7 +369,8 @@ pub fn sampled(
                 let places = places(&|c| uvs[c]);
                 let middle = middle_of(&places);
                 for (i, wedge) in wedges.iter_mut().enumerate() {
-                    *wedge = Wedge { light: look(&places, middle, i), area: area(i) };
+                    let light = tinted(look(image, &places, middle, i), tint);
+                    *wedge = Wedge { light, area: area(i) };
                 }
             }
             Way::Sides(sides) => {
@@ -360,12 +397,12 @@ pub fn sampled(
                         if weight <= 1e-4 {
                             continue;
                         }
-                        let look = look(places, middle_of(places), i);
+                        let look = look(image, places, middle_of(places), i);
                         (0..4).for_each(|c| sum[c] += weight * look[c]);
                         weights += weight;
                     }
                     let light = if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] };
-                    *wedge = Wedge { light, area: area(i) };
+                    *wedge = Wedge { light: tinted(light, tint), area: area(i) };
                 }
             }
         }

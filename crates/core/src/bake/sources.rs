@@ -17,7 +17,8 @@ use super::{
     watch::Watch,
 };
 use crate::{
-    color_set::Channels,
+    color::linear_rgba,
+    color_set::{Channels, Encoding},
     geometry::bvh::Bvh,
     recipe::{
         Source, Target,
@@ -25,6 +26,9 @@ use crate::{
     },
     stroke::footprint::Placed,
 };
+
+/// The set that holds the colors of materials where a part itself knows of none.
+pub const MATERIAL_SET: &str = "Material";
 
 /// How much of what is furthest in a direction counts as its end, as a share of the diagonal.
 const END: f32 = 1e-4;
@@ -212,12 +216,11 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
                     Way::Sides(&sides)
                 }
             };
-            let colors = image::sampled(picture, &way, &laid, geometry, placement);
+            let picture = image::Picture { image: Some(picture), way, tint: [1.0; 4] };
+            let colors = image::sampled(&[picture], &[], &laid, geometry, placement);
             Field::three(colors.into_par_iter().map(|[r, g, b, _]| [r, g, b]).collect())
         }
-        Source::Material => inputs
-            .set_values(None, "Material", Target::Rgb)
-            .map_err(|_| BakeError::NoMaterial(inputs.name().to_owned()))?,
+        Source::Material => of_materials(inputs)?,
         Source::Normal { space } => {
             let samples = samples_in(*space);
             let k = samples.per_element;
@@ -247,6 +250,32 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
         // Merged on its own: see `super::made_by`.
         Source::HandPaint { .. } => Field::One(Arc::new(vec![0.0; placement.count(mesh)])),
     })
+}
+
+/// The color of each face's material: its own, times its image. Of a part that brought no materials
+/// it is the set of that name.
+fn of_materials(inputs: &Inputs) -> Result<Field, BakeError> {
+    let materials = &inputs.own().materials;
+    if materials.list.is_empty() {
+        return inputs
+            .set_values(None, MATERIAL_SET, Target::Rgb)
+            .map_err(|_| BakeError::NoMaterial(inputs.name().to_owned()));
+    }
+    let pictures = materials.list.iter().map(|material| {
+        let image = material.image.as_ref();
+        let image = image
+            .map(|name| inputs.images.get(name).ok_or_else(|| BakeError::NoImage(name.clone())));
+        let image = image.transpose()?;
+        let uvs = if image.is_some() { inputs.uvs(material.uv_set)? } else { &[] };
+        let tint = linear_rgba(material.color);
+        Ok(image::Picture { image: image.map(|image| &**image), way: Way::Uv(uvs), tint })
+    });
+    let pictures = pictures.collect::<Result<Vec<_>, BakeError>>()?;
+    // As colors, whatever the target: material and image are.
+    let laid = image::Laid { encoding: Encoding::Color, ..image::Laid::default() };
+    let geometry = &inputs.body.geometry;
+    let colors = image::sampled(&pictures, &materials.of_faces, &laid, geometry, inputs.placement);
+    Ok(Field::three(colors.into_par_iter().map(|[r, g, b, _]| [r, g, b]).collect()))
 }
 
 fn ramp(height: f32, low: f32, high: f32) -> f32 {

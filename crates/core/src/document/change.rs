@@ -9,6 +9,7 @@ use crate::{
     color::Rgba,
     color_set::{ColorSet, SetId, SetTraits},
     geometry::ContentId,
+    materials::Materials,
     stroke::under_hand::StrokeUnderHand,
     swatches::Swatch,
     views::SavedView,
@@ -163,6 +164,9 @@ pub struct PartRecord {
     pub traits: PartTraits,
     /// Names its mesh.
     pub mesh: ContentId,
+    /// What its surfaces are made of.
+    #[serde(default)]
+    pub materials: Arc<Materials>,
     /// Its sets.
     pub sets: Vec<ColorSet>,
 }
@@ -340,9 +344,13 @@ impl Document {
             }
             self.next_id = self.next_id.max(set.id.0);
         }
+        if !part.materials.fit(geometry.mesh().face_count()) {
+            return Err(EditError::DoesNotFit("a face has a material that is not there"));
+        }
         self.next_id = self.next_id.max(part.id.0);
+        let materials = part.materials.clone();
         let (id, traits, sets) = (part.id, part.traits.clone(), part.sets.clone());
-        self.parts.insert(index, Part { id, traits, geometry, sets });
+        self.parts.insert(index, Part { id, traits, geometry, materials, sets });
         Ok(())
     }
 

@@ -1,6 +1,6 @@
 //! Images of the project, which recipes lay on surfaces.
 
-use std::sync::Arc;
+use std::{collections::HashMap, sync::Arc};
 
 use serde::{Deserialize, Serialize};
 
@@ -57,25 +57,31 @@ impl Document {
         Ok(Change { label: format!("{verb} image {name}"), steps, ..Change::default() })
     }
 
-    /// Images that came along, as far as there is room: those that are here already are not taken
-    /// again, and one whose name another has gets a number.
-    pub(super) fn new_images(&self, images: Vec<ImageRecord>) -> Vec<ImageRecord> {
+    /// Images that came along, as far as there is room, and what each is called from now on: those
+    /// that are here already are not taken again, and one whose name another has gets a number.
+    pub(super) fn new_images(
+        &self,
+        images: Vec<ImageRecord>,
+    ) -> (Vec<ImageRecord>, HashMap<String, String>) {
         let mut come: Vec<ImageRecord> = Vec::new();
+        let mut called = HashMap::new();
         for image in images {
             let there = || self.image_files.iter().chain(&come);
-            if there().any(|other| other.file == image.file)
-                || there().count() >= MOST_IMAGES
-                || read(&image).is_err()
-            {
+            if let Some(same) = there().find(|other| other.file == image.file) {
+                called.insert(image.name, same.name.clone());
+                continue;
+            }
+            if there().count() >= MOST_IMAGES || read(&image).is_err() {
                 continue;
             }
             let taken = |name: &str| there().any(|other| other.name == name);
             let names = std::iter::once(image.name.clone())
                 .chain((2..).map(|n| format!("{} {n}", image.name)));
             let name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
-            come.push(ImageRecord { name, ..image });
+            called.insert(image.name, name.clone());
+            come.push(ImageRecord { name, file: image.file });
         }
-        come
+        (come, called)
     }
 
     pub(super) fn change_deleting_image(&self, name: &str) -> Result<Change, EditError> {

@@ -56,12 +56,13 @@ impl Document {
         {
             steps.push(Step::ProjectTraits { before: self.traits, after });
         }
-        let come = self.new_images(images);
+        let (come, called) = self.new_images(images);
         if !come.is_empty() {
             steps.push(Step::Images { gone: Vec::new(), come });
         }
         let mut names: Vec<String> = Vec::with_capacity(parts.len());
-        for new in parts {
+        for mut new in parts {
+            new.materials.rename_images(|name| called.get(name).cloned());
             let name = self.free_name(&new.name, &names);
             if new.sets.len() > MOST_SETS {
                 return Err(EditError::TooManySets { part: name });
@@ -78,7 +79,9 @@ impl Document {
             let index = self.parts.len() + names.len();
             let traits = PartTraits::new(name.clone(), new.selections);
             names.push(name);
-            steps.push(Step::Part { index, part: PartRecord { id, traits, mesh, sets } });
+            let materials = Arc::new(new.materials);
+            steps
+                .push(Step::Part { index, part: PartRecord { id, traits, mesh, materials, sets } });
         }
         Ok(Change { label, steps, ..Change::default() })
     }
@@ -146,8 +149,9 @@ impl Document {
             }
         }
         let label = format!("Duplicate {}", self.parts[index].traits.name);
-        let mesh = self.parts[index].geometry.id();
-        let part = PartRecord { id: PartId(self.take_id()), traits, mesh, sets };
+        let (mesh, materials) =
+            (self.parts[index].geometry.id(), self.parts[index].materials.clone());
+        let part = PartRecord { id: PartId(self.take_id()), traits, mesh, materials, sets };
         Ok(Change {
             label,
             steps: vec![Step::Part { index: index + 1, part }],

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use super::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, sets::has_room};
 use crate::{
-    bake::{BakeError, Digest, Inputs, Pantry, taste::Tastes, up_to, watch::Watch},
+    bake::{BakeError, Digest, Inputs, MATERIAL_SET, Pantry, taste::Tastes, up_to, watch::Watch},
     color::Rgba,
     color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
     recipe::{self, Mask, Recipe, RecipeFile, Source, Target},
@@ -198,7 +198,7 @@ impl Document {
         let (Some((_, looks)), Some((made, _))) = (recipe_of(a), recipe_of(b)) else {
             return false;
         };
-        looks_at(looks).any(|(set, channels)| {
+        looks_at(part, looks).any(|(set, channels)| {
             let meets = (0..4).any(|i| channels.channels().0[i] && b.1.channels().0[i]);
             made.name == set && meets
         })
@@ -627,11 +627,13 @@ fn tell_shifts(traits: &mut SetTraits) {
 }
 
 /// The channels of sets of the same part that a recipe looks at.
-fn looks_at(recipe: &Recipe) -> impl Iterator<Item = (&str, Target)> {
+fn looks_at<'a>(owner: &'a Part, recipe: &'a Recipe) -> impl Iterator<Item = (&'a str, Target)> {
     recipe.steps.iter().flat_map(|step| {
         let source = match &step.source {
             Source::Channel { set, channel, part: None } => Some((set.as_str(), *channel)),
-            Source::Material => Some(("Material", Target::Rgb)),
+            Source::Material if owner.materials.list.is_empty() => {
+                Some((MATERIAL_SET, Target::Rgb))
+            }
             _ => None,
         };
         let mask = match &step.mask {
@@ -646,7 +648,7 @@ fn looks_at(recipe: &Recipe) -> impl Iterator<Item = (&str, Target)> {
 fn creates_circle(owner: &Part, set: &ColorSet, recipe: &Recipe) -> bool {
     let meets = |a: Target, b: Target| (0..4).any(|i| a.channels().0[i] && b.channels().0[i]);
     let mut open: Vec<(String, Target)> =
-        looks_at(recipe).map(|(set, target)| (set.to_owned(), target)).collect();
+        looks_at(owner, recipe).map(|(set, target)| (set.to_owned(), target)).collect();
     let mut seen = Vec::new();
     while let Some((name, target)) = open.pop() {
         if name == set.name && meets(target, recipe.channels) {
@@ -660,7 +662,7 @@ fn creates_circle(owner: &Part, set: &ColorSet, recipe: &Recipe) -> bool {
         for other in other.recipes.iter().filter(|o| meets(o.recipe.channels, target)) {
             let is_replaced = other.recipe.channels == recipe.channels && name == set.name;
             if !is_replaced {
-                open.extend(looks_at(&other.recipe).map(|(set, t)| (set.to_owned(), t)));
+                open.extend(looks_at(owner, &other.recipe).map(|(set, t)| (set.to_owned(), t)));
             }
         }
     }

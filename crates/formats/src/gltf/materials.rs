@@ -1,15 +1,12 @@
 //! What glTF materials say of color: base colors, and the images of base colors.
 
+use std::collections::{BTreeMap, HashMap};
+
 use serde::Deserialize;
-use speckle_core::{
-    Encoding, Placement,
-    color::{Rgba, srgb_rgba},
-    document::ImageRecord,
-    pixels,
-};
+use speckle_core::{Materials, color::srgb_rgba, document::ImageRecord, pixels};
 
 use super::{accessor::BufferView, buffers::Buffer};
-use crate::{MeshFile, RawSet};
+use crate::MeshFile;
 
 /// A material, as far as it is read.
 #[derive(Debug, Default, Deserialize)]
@@ -18,6 +15,7 @@ pub struct Material {
     /// What it is called.
     pub name: Option<String>,
     pbr_metallic_roughness: Base,
+    double_sided: bool,
 }
 
 #[derive(Debug, Deserialize)]
@@ -25,17 +23,27 @@ pub struct Material {
 struct Base {
     base_color_factor: [f32; 4],
     base_color_texture: Option<TextureAt>,
+    metallic_factor: f32,
+    roughness_factor: f32,
 }
 
 impl Default for Base {
     fn default() -> Self {
-        Self { base_color_factor: [1.0; 4], base_color_texture: None }
+        Self {
+            base_color_factor: [1.0; 4],
+            base_color_texture: None,
+            metallic_factor: 1.0,
+            roughness_factor: 1.0,
+        }
     }
 }
 
 #[derive(Debug, Deserialize)]
+#[serde(rename_all = "camelCase")]
 struct TextureAt {
     index: usize,
+    #[serde(default)]
+    tex_coord: usize,
 }
 
 /// An image behind a sampler.
@@ -54,29 +62,46 @@ pub struct ImageEntry {
     buffer_view: Option<usize>,
 }
 
-/// The base color of each face's material, when any has one; `faces` names the material of each
-/// face.
-pub fn base_colors(
+/// The materials of a mesh's surfaces; none when the file gives none of them any.
+pub fn of_surfaces(
     used: &[Option<usize>],
+    names: &[String],
+    of_faces: &[u32],
     materials: &[Material],
-    faces: &[u32],
-) -> Option<RawSet> {
-    let factor = |material: &Option<usize>| -> Rgba {
-        let found = material.and_then(|m| materials.get(m));
-        found.map_or([1.0; 4], |m| m.pbr_metallic_roughness.base_color_factor)
-    };
-    // Factors are light; those of files that say nonsense are kept in bounds.
-    let color = |material| srgb_rgba(factor(material).map(|x| x.clamp(0.0, 1.0)));
-    let colors: Vec<Rgba> = used.iter().map(color).collect();
-    if colors.iter().all(|color| *color == [1.0; 4]) {
-        return None;
+    images: &Images,
+) -> Materials {
+    if used.iter().all(Option::is_none) {
+        return Materials::default();
     }
-    Some(RawSet {
-        name: "Material".to_owned(),
-        placement: Placement::Face,
-        encoding: Encoding::Color,
-        values: faces.iter().map(|&surface| colors[surface as usize]).collect(),
-    })
+    let list = used.iter().zip(names).map(|(used, name)| {
+        let Some(material) = used.and_then(|m| materials.get(m)) else {
+            return speckle_core::Material::new(name, [1.0; 4]);
+        };
+        let base = &material.pbr_metallic_roughness;
+        // Factors are light; those of files that say nonsense are kept in bounds.
+        let within = |x: f32| if x.is_nan() { 1.0 } else { x.clamp(0.0, 1.0) };
+        let texture = base.base_color_texture.as_ref();
+        speckle_core::Material {
+            name: name.clone(),
+            color: srgb_rgba(base.base_color_factor.map(within)),
+            image: texture.and_then(|at| images.of_textures.get(&at.index).cloned()),
+            uv_set: texture.map_or(0, |at| at.tex_coord),
+            metallic: within(base.metallic_factor),
+            roughness: within(base.roughness_factor),
+            both_sides: material.double_sided,
+        }
+    });
+    let of_faces = if used.len() > 1 { of_faces.to_vec() } else { Vec::new() };
+    Materials { list: list.collect(), of_faces }
+}
+
+/// The images of base colors.
+#[derive(Default)]
+pub struct Images {
+    /// Those that could be had, by names no other has.
+    pub records: Vec<ImageRecord>,
+    /// The name of the image behind each texture.
+    of_textures: HashMap<usize, String>,
 }
 
 /// The images that give base colors, with a note on each that cannot be had.
@@ -87,16 +112,17 @@ pub fn images(
     (views, buffers): (&[BufferView], &[Buffer]),
     file: &MeshFile,
     notes: &mut Vec<String>,
-) -> Vec<ImageRecord> {
-    let mut wanted: Vec<usize> = materials
-        .iter()
-        .filter_map(|material| material.pbr_metallic_roughness.base_color_texture.as_ref())
-        .filter_map(|at| textures.get(at.index)?.source)
-        .collect();
-    wanted.sort_unstable();
-    wanted.dedup();
-    let mut found: Vec<ImageRecord> = Vec::new();
-    for index in wanted {
+) -> Images {
+    let mut wanted: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for material in materials {
+        let Some(at) = &material.pbr_metallic_roughness.base_color_texture else { continue };
+        let Some(source) = textures.get(at.index).and_then(|texture| texture.source) else {
+            continue;
+        };
+        wanted.entry(source).or_default().push(at.index);
+    }
+    let mut images = Images::default();
+    for (index, of) in wanted {
         let Some(entry) = entries.get(index) else { continue };
         let own = entry.name.as_deref().map(str::trim).filter(|name| !name.is_empty());
         let path = entry.uri.as_deref().filter(|uri| !uri.starts_with("data:"));
@@ -115,12 +141,20 @@ pub fn images(
             (None, None) => Err("it is nowhere".to_owned()),
         };
         match bytes.and_then(|bytes| pixels::read(&bytes).map(|_| bytes)) {
-            Ok(bytes) if found.iter().all(|other| other.name != name) => {
-                found.push(ImageRecord { name, file: bytes.into() });
+            Ok(bytes) => {
+                let name = free_name(&name, &images.records);
+                images.of_textures.extend(of.into_iter().map(|texture| (texture, name.clone())));
+                images.records.push(ImageRecord { name, file: bytes.into() });
             }
-            Ok(_) => notes.push(format!("of two images called {name} the first is kept")),
             Err(cause) => notes.push(format!("the image {name} is left out: {cause}")),
         }
     }
-    found
+    images
+}
+
+/// The name, or with a number behind it when another image has it.
+fn free_name(wanted: &str, taken: &[ImageRecord]) -> String {
+    let is_free = |name: &String| taken.iter().all(|other| other.name != *name);
+    let numbered = (2..).map(|n| format!("{wanted} {n}"));
+    std::iter::once(wanted.to_owned()).chain(numbered).find(is_free).unwrap_or_default()
 }

@@ -6,6 +6,7 @@ use glam::{Mat4, Quat, Vec2, Vec3};
 use serde::Deserialize;
 use speckle_core::{
     Encoding, Placement,
+    bake::MATERIAL_SET,
     color::{Rgba, srgb_rgba},
     document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
@@ -15,7 +16,7 @@ use super::{
     CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
     accessor::{Accessor, Arrays, BufferView, Rows},
     buffers::{self, Buffer, BufferEntry},
-    materials::{self, ImageEntry, Material, Texture},
+    materials::{self, ImageEntry, Images, Material, Texture},
 };
 use crate::{
     Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
@@ -157,7 +158,7 @@ fn read(
     let mut content = Content::default();
     let places = (root.buffer_views.as_slice(), buffers.as_slice());
     let (textures, images) = (&root.textures, &root.images);
-    content.images =
+    let images =
         materials::images(&root.materials, textures, images, places, file, &mut content.notes);
     if !root.materials.is_empty() {
         let count = root.materials.len();
@@ -195,8 +196,9 @@ fn read(
             let (kind, count) = (RepairKind::BadNormal, raw.bad_normals.len());
             content.repairs.push(Repair::new(&part_name, kind, count, places));
         }
-        content.parts.push(raw.into_part(part_name, gltf_mesh, &root.materials));
+        content.parts.push(raw.into_part(part_name, gltf_mesh, &root.materials, &images));
     }
+    content.images = images.records;
     if content.parts.is_empty() {
         return Err(FormatError::new(
             Place::File,
@@ -465,7 +467,13 @@ impl Surfaces {
         }
     }
 
-    fn into_part(self, name: String, mesh: &GltfMesh, materials: &[Material]) -> RawPart {
+    fn into_part(
+        self,
+        name: String,
+        mesh: &GltfMesh,
+        materials: &[Material],
+        images: &Images,
+    ) -> RawPart {
         let told: Vec<SetExtra> = mesh
             .extras
             .get("color_sets")
@@ -485,9 +493,10 @@ impl Surfaces {
                 .unwrap_or(usual);
             sets.push(RawSet { name, placement: Placement::Vertex, encoding, values });
         }
-        let (used, faces) = (&self.surface_materials, &self.face_surfaces);
-        if sets.len() < MOST_SETS && sets.iter().all(|set| set.name != "Material") {
-            sets.extend(materials::base_colors(used, materials, faces));
+        let (used, names) = (&self.surface_materials, &self.surface_names);
+        let made_of = materials::of_surfaces(used, names, &self.face_surfaces, materials, images);
+        if sets.len() < MOST_SETS && sets.iter().all(|set| set.name != MATERIAL_SET) {
+            sets.extend(RawSet::of_materials(&made_of, self.corner_vertices.len() / 3));
         }
         let corners = &self.corner_vertices;
         let uv_sets = self
@@ -505,6 +514,8 @@ impl Surfaces {
             uv_sets,
             corner_vertices: self.corner_vertices,
         };
-        RawPart::new(name, arrays, sets).grouped(&self.surface_names, &self.face_surfaces)
+        RawPart::new(name, arrays, sets)
+            .grouped(&self.surface_names, &self.face_surfaces)
+            .made_of(made_of)
     }
 }

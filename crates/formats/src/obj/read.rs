@@ -5,7 +5,7 @@ use std::{borrow::Cow, collections::HashMap};
 use glam::{Vec2, Vec3};
 use memchr::memchr;
 use speckle_core::{
-    Encoding, Placement,
+    Encoding, Material, Materials, Placement,
     color::Rgba,
     mesh::{MeshArrays, UvSet},
 };
@@ -289,7 +289,8 @@ impl Obj {
             let name = "Color".to_owned();
             sets.push(RawSet { name, placement, encoding, values: self.colors });
         }
-        sets.extend(material_set(&self.materials, &self.libraries, file, &mut content.notes));
+        let made_of = made_of(&self.materials, &self.libraries, file, &mut content);
+        sets.extend(RawSet::of_materials(&made_of, self.face_starts.len() - 1));
         let uvs: Vec<Vec2> = if self.corner_uvs.is_empty() {
             Vec::new()
         } else {
@@ -320,42 +321,49 @@ impl Obj {
             .unwrap_or(self.stem);
         let part = RawPart::new(name, arrays, sets)
             .of_objects(&self.objects.names, &self.objects.faces)
-            .grouped(&self.groups.names, &self.groups.faces);
+            .grouped(&self.groups.names, &self.groups.faces)
+            .made_of(made_of);
         content.parts.push(part);
         Ok(content)
     }
 }
 
-/// The diffuse color of each face's material, when faces have any.
-fn material_set(
+/// What the faces are made of, with the images that are beside the file.
+fn made_of(
     used: &Names,
     libraries: &[String],
     file: &MeshFile,
-    notes: &mut Vec<String>,
-) -> Option<RawSet> {
+    content: &mut Content,
+) -> Materials {
+    let mut found: HashMap<String, Material> = HashMap::new();
     if used.names.len() < 2 {
-        return None;
+        return Materials::default();
     }
-    let mut colors: HashMap<String, Rgba> = HashMap::new();
     for library in libraries {
         match (file.beside)(library) {
-            Some(bytes) => materials::read(&bytes, &mut colors),
-            None => notes.push(format!(
+            Some(bytes) => materials::read(&bytes, &mut found),
+            None => content.notes.push(format!(
                 "material colors not read: choose {library} together with the file to have them"
             )),
         }
     }
-    if !used.names.iter().any(|name| colors.contains_key(name)) {
-        return None;
+    if !used.names.iter().any(|name| found.contains_key(name)) {
+        return Materials::default();
     }
-    let of_names: Vec<Rgba> =
-        used.names.iter().map(|name| colors.get(name).copied().unwrap_or([1.0; 4])).collect();
-    Some(RawSet {
-        name: "Material".to_owned(),
-        placement: Placement::Face,
-        encoding: Encoding::Color,
-        values: used.faces.iter().map(|&name| of_names[name as usize]).collect(),
-    })
+    let material = |name: &String| {
+        let mut material =
+            found.get(name).cloned().unwrap_or_else(|| Material::new(name, [1.0; 4]));
+        for x in &mut material.color {
+            *x = if x.is_nan() { 1.0 } else { x.clamp(0.0, 1.0) };
+        }
+        material.image = material.image.filter(|image| content.take_image(image, file));
+        material
+    };
+    let whole =
+        Materials { list: used.names.iter().map(material).collect(), of_faces: used.faces.clone() };
+    // Without what no face has.
+    let faces: Vec<u32> = (0..used.faces.len() as u32).collect();
+    whole.subset(&faces)
 }
 
 /// Reads numbers until the line or the array ends; returns how many there were.

@@ -5,7 +5,7 @@ import { addImage, type Schemas } from "../../api/client";
 import { ColorWell } from "../../parts/ColorWell";
 import { Choose, Row, Sliding, Switching } from "../../parts/rows";
 import type { Project } from "../../project";
-import { set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../state";
+import { hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../state";
 import { channelName } from "../../theme";
 import { boxOf } from "../../tools";
 import { directionWords, noiseWords, type Direction, type Root, type Source } from "./words";
@@ -346,8 +346,25 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
       return <Row label="Color"><ColorWell color={[r, g, b, 1]} mark="step-color" size={32} withAlpha={false} onChange={(color) => turn({ ...source, color: color.slice(0, 3) })} /></Row>;
     }
     case "material":
+      if (part.materials.length > 0)
+        return <Stuff materials={part.materials} />;
       return <Typography variant="caption" color="textSecondary">{part.sets.some((each) => each.name === "Material") ? "Taken from the set Material, which the file brought." : `${part.name} brought no colors of materials; a set called Material would serve as well.`}</Typography>;
     case "hand_paint":
       return <Typography variant="caption" color="textSecondary">Paint into {own.name} in Paint: it lands here, over what the steps above make. Erasing shows them again.{snapshotNames(parts).length > 0 ? " Snapshots keep both." : ""}</Typography>;
   }
+}
+
+/** What the part's surfaces are made of, as its file said. */
+function Stuff({ materials }: { materials: Part["materials"] }) {
+  return (
+    <Box component="ul" data-test="materials" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}>
+      {materials.map((material, i) => (
+        <Box component="li" key={i} sx={{ display: "flex", alignItems: "center", gap: 1, minWidth: 0 }}>
+          <Box sx={{ width: 14, height: 14, flex: "none", borderRadius: "50%", border: 1, borderColor: "divider", bgcolor: hex(material.color) }} />
+          <Typography variant="body2" noWrap title={material.name}>{material.name || "without a name"}</Typography>
+          {material.image && <Typography variant="caption" color="textSecondary" noWrap title={material.image}>× image {material.image}</Typography>}
+        </Box>
+      ))}
+    </Box>
+  );
 }
