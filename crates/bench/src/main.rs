@@ -30,7 +30,7 @@ use speckle_core::{
         footprint::{Footprint, Placed, Surface, Touch},
     },
 };
-use speckle_formats::{Body, Format, MeshFile, ReadOptions, WriteOptions};
+use speckle_formats::{Body, Format, MeshFile, ReadOptions, Shipment, WriteOptions};
 use speckle_store::Store;
 
 fn main() -> Result<()> {
@@ -99,7 +99,10 @@ fn forms_of(dragon: &Path, folder: &Path) -> Result<Vec<(&'static str, PathBuf)>
     ] {
         let options = WriteOptions { body, ..WriteOptions::default() };
         let path = folder.join(name);
-        fs::write(&path, speckle_formats::write(format, document.parts(), options)?.bytes)?;
+        fs::write(
+            &path,
+            speckle_formats::write(format, &Shipment::of(document.parts()), options)?.bytes,
+        )?;
         files.push((title, path));
     }
     Ok(files)

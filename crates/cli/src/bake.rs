@@ -13,9 +13,12 @@ use speckle_core::{
     bake::{Pantry, watch::Watch},
     recipe::{RecipeFile, Source, starters},
 };
-use speckle_formats::{Format, WriteOptions};
+use speckle_formats::{Format, Shipment, WriteOptions};
 
-use crate::{convert::write_whole, reading::ReadArgs};
+use crate::{
+    convert::{stem, write_export},
+    reading::ReadArgs,
+};
 
 /// `speckle bake`
 #[derive(Args)]
@@ -167,11 +170,14 @@ pub fn run(args: &BakeArgs) -> Result<()> {
     for part in parts {
         apply(&mut document, part, &file)?;
     }
-    let export = speckle_formats::write(format, document.parts(), WriteOptions::default())?;
-    for note in &export.notes {
-        eprintln!("{}: {note}", args.output.display());
+    let name = stem(&args.output);
+    let shipment =
+        Shipment { name: &name, images: document.image_files(), ..Shipment::of(document.parts()) };
+    let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
+    for loss in &export.losses {
+        eprintln!("{}: {}", args.output.display(), loss.line());
     }
-    write_whole(&args.output, &export.bytes)
+    write_export(&args.output, &export)
 }
 
 /// Gives a part's set the recipes, makes what they say, and leaves it as plain numbers.

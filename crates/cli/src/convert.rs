@@ -9,7 +9,7 @@ use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
 use speckle_core::Conversion;
-use speckle_formats::{Body, Depth, Format, WriteOptions};
+use speckle_formats::{Body, Depth, Export, Format, Loss, Shipment, WriteOptions};
 
 use crate::reading::{ReadArgs, UpArg, progress};
 
@@ -19,7 +19,8 @@ pub struct ConvertArgs {
     /// The file to read and the file to write; with --to, any number of files to read
     #[arg(required = true, num_args = 1..)]
     files: Vec<PathBuf>,
-    /// Write every file in this format, under its own name (ply, glb, gltf, obj, stl)
+    /// Write every file in this format, under its own name (glb, gltf, ply, 3mf, usda, usdz, obj,
+    /// x3d, wrl, dae, off, stl)
     #[arg(long)]
     to: Option<String>,
     /// The folder to write to; by default beside each file
@@ -169,18 +170,35 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
             BodyArg::Big => Body::Big,
             BodyArg::Ascii => Body::Ascii,
         },
-        traits: None,
+        ..WriteOptions::default()
     };
-    let export = speckle_formats::write(format, document.parts(), options)?;
+    let name = stem(output);
+    let shipment =
+        Shipment { name: &name, images: document.image_files(), ..Shipment::of(document.parts()) };
+    let export = speckle_formats::write(format, &shipment, options)?;
     let repairs = import.repairs.iter().map(|repair| repair.message.clone());
-    let notes = repairs.chain(import.notes).chain(export.notes).collect();
-    write_whole(output, &export.bytes)?;
+    let losses = export.losses.iter().map(Loss::line);
+    let notes = repairs.chain(import.notes).chain(losses).collect();
+    write_export(output, &export)?;
     Ok(Written {
         input: input.to_owned(),
         output: output.to_owned(),
         bytes: export.bytes.len(),
         notes,
     })
+}
+
+/// The name of a file without folders and extension.
+pub fn stem(path: &Path) -> String {
+    path.file_stem().map_or_else(|| "model".to_owned(), |stem| stem.to_string_lossy().into_owned())
+}
+
+/// Writes a file with those that belong beside it.
+pub fn write_export(path: &Path, export: &Export) -> Result<()> {
+    for (name, bytes) in &export.beside {
+        write_whole(&path.with_file_name(name), bytes)?;
+    }
+    write_whole(path, &export.bytes)
 }
 
 /// Writes beside the goal first, so that a full disk leaves no half a file under its name.

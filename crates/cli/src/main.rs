@@ -39,7 +39,7 @@ enum Command {
     Demo(ServeArgs),
     /// Tell what is in mesh files
     Inspect {
-        /// The files (.ply, .glb, .gltf, .obj, .stl)
+        /// The files (.glb, .gltf, .ply, .3mf, .usda, .obj, .x3d, .wrl, .dae, .off, .stl)
         #[arg(required = true)]
         files: Vec<PathBuf>,
         /// Print JSON: an object for one file, a list for several

@@ -74,7 +74,8 @@ impl ReadArgs {
                 GroupsArg::Selections => Groups::Selections,
             }),
             weld: self.weld,
-            traits: None,
+            unit: None,
+            up: None,
         };
         let beside = |name: &str| beside(file, name);
         let name = file.to_string_lossy();

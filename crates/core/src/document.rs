@@ -156,6 +156,50 @@ impl Part {
     }
 }
 
+impl Part {
+    /// The same part with its faces cut into triangles.
+    #[must_use]
+    pub fn triangulated(&self) -> Self {
+        let mesh = self.geometry.mesh();
+        if mesh.all_triangles() {
+            return self.clone();
+        }
+        let corners = self.geometry.triangulation().corners();
+        let old: Vec<u32> = corners.iter().flatten().copied().collect();
+        let of_faces: Vec<u32> = (0..mesh.face_count() as u32)
+            .flat_map(|face| {
+                let corners = mesh.face_corners(face as usize).len();
+                std::iter::repeat_n(face, corners - 2)
+            })
+            .collect();
+        let mut sets = self.sets.clone();
+        for set in &mut sets {
+            let from = match set.placement {
+                Placement::Vertex => continue,
+                Placement::Corner => &old,
+                Placement::Face => &of_faces,
+            };
+            set.values = Arc::new(from.iter().map(|&i| set.values[i as usize]).collect());
+        }
+        let mut traits = self.traits.clone();
+        let selections = traits.selections.iter().map(|selection| {
+            let mut is_in = vec![false; mesh.face_count()];
+            selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
+            let faces =
+                (0..of_faces.len() as u32).filter(|&f| is_in[of_faces[f as usize] as usize]);
+            Selection { name: selection.name.clone(), faces: faces.collect() }
+        });
+        traits.selections = Arc::new(selections.collect());
+        let mut materials = (*self.materials).clone();
+        if !materials.of_faces.is_empty() {
+            let of_face = |&face: &u32| materials.of_faces[face as usize];
+            materials.of_faces = of_faces.iter().map(of_face).collect();
+        }
+        let geometry = Arc::new(Geometry::new(mesh.cut(&old)));
+        Self { id: self.id, traits, geometry, materials: Arc::new(materials), sets }
+    }
+}
+
 impl NewPart {
     /// A part without named groups of faces and without materials.
     #[must_use]

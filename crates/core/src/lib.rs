@@ -10,6 +10,7 @@ pub mod bake;
 pub mod blend;
 pub mod color;
 pub mod color_set;
+pub mod compare;
 pub mod curve;
 pub mod difference;
 pub mod document;

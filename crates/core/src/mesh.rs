@@ -194,6 +194,24 @@ impl Mesh {
         Ok(Self(MeshArrays { positions, ..self.0.clone() }))
     }
 
+    /// The same vertices with triangles in the place of the faces, each of three of the old corners.
+    pub(crate) fn cut(&self, corners: &[u32]) -> Self {
+        Self(MeshArrays {
+            positions: self.0.positions.clone(),
+            face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
+            corner_vertices: gate::keep(self.0.corner_vertices.clone(), Some(corners)),
+            uv_sets: self
+                .0
+                .uv_sets
+                .iter()
+                .map(|set| UvSet {
+                    name: set.name.clone(),
+                    uvs: gate::keep(set.uvs.clone(), Some(corners)),
+                })
+                .collect(),
+        })
+    }
+
     /// The same mesh with every face turned over, and the old index of each corner: a face's first
     /// corner stays the first.
     #[must_use]

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use speckle_core::{
-    Encoding, Materials, Placement,
+    Encoding, Materials, Placement, ProjectTraits,
     bake::MATERIAL_SET,
     color::Rgba,
     document::{ImageRecord, NewPart, NewSet, Selection},
@@ -20,6 +20,8 @@ pub struct Content {
     pub repairs: Vec<Repair>,
     pub notes: Vec<String>,
     pub images: Vec<ImageRecord>,
+    /// What the file says its numbers mean.
+    pub traits: Option<ProjectTraits>,
 }
 
 impl Content {
@@ -146,6 +148,19 @@ impl RawPart {
     /// Tells the named group of each face.
     pub fn grouped(self, names: &[String], faces: &[u32]) -> Self {
         Self { groups: Named::new(names, faces), ..self }
+    }
+
+    /// The same with its faces the other way round: where a mirror image is right side out.
+    pub fn turned_over(mut self) -> Self {
+        let arrays = &mut self.arrays;
+        for bounds in arrays.face_starts.windows(2) {
+            let face = bounds[0] as usize..bounds[1] as usize;
+            arrays.corner_vertices[face.clone()].reverse();
+            arrays.uv_sets.iter_mut().for_each(|set| set.uvs[face.clone()].reverse());
+            let by_corner = self.sets.iter_mut().filter(|set| set.placement == Placement::Corner);
+            by_corner.for_each(|set| set.values[face.clone()].reverse());
+        }
+        self
     }
 
     /// Tells what the faces are made of.

@@ -9,6 +9,7 @@ mod accessor;
 mod buffers;
 mod materials;
 pub mod read;
+mod stuff;
 pub mod write;
 
 /// `glTF`, little-endian.

@@ -4,12 +4,24 @@
 //! panic and never import half a file; what they mended is in [`Import::repairs`], what the file
 //! had that is not kept in [`Import::notes`].
 
+pub mod abilities;
 mod admit;
+mod dae;
 mod gltf;
+mod indexed;
+mod losses;
+pub mod note;
 mod obj;
+mod off;
 mod ply;
+pub mod recipient;
 mod seams;
+mod shipment;
 mod stl;
+mod threemf;
+mod usd;
+mod x3d;
+mod xml;
 
 use std::fmt;
 
@@ -20,8 +32,11 @@ use speckle_core::{
     mesh::{MeshError, gate},
 };
 
+pub use abilities::Abilities;
 use admit::{Content, RawPart, RawSet};
 pub use gate::{Repair, RepairKind};
+pub use losses::{Loss, LossKind, Weight, losses};
+pub use shipment::{Shipment, carried};
 
 /// The formats there are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -38,11 +53,40 @@ pub enum Format {
     Obj,
     /// Stereolithography triangles.
     Stl,
+    /// Object File Format (Geomview).
+    Off,
+    /// 3D Manufacturing Format (3MF Consortium).
+    #[serde(rename = "3mf")]
+    ThreeMf,
+    /// Extensible 3D, in XML (ISO/IEC 19775, 19776).
+    X3d,
+    /// Virtual Reality Modeling Language (ISO/IEC 14772-1).
+    #[serde(rename = "wrl")]
+    Vrml,
+    /// COLLADA 1.4.1 (Khronos).
+    Dae,
+    /// Universal Scene Description as text.
+    Usda,
+    /// The same in one package.
+    Usdz,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 5] = [Self::Ply, Self::Glb, Self::Gltf, Self::Obj, Self::Stl];
+    pub const ALL: [Self; 12] = [
+        Self::Glb,
+        Self::Gltf,
+        Self::Ply,
+        Self::ThreeMf,
+        Self::Usda,
+        Self::Usdz,
+        Self::Obj,
+        Self::X3d,
+        Self::Vrml,
+        Self::Dae,
+        Self::Off,
+        Self::Stl,
+    ];
 
     /// The file name extension, without a dot.
     #[must_use]
@@ -53,6 +97,13 @@ impl Format {
             Self::Gltf => "gltf",
             Self::Obj => "obj",
             Self::Stl => "stl",
+            Self::Off => "off",
+            Self::ThreeMf => "3mf",
+            Self::X3d => "x3d",
+            Self::Vrml => "wrl",
+            Self::Dae => "dae",
+            Self::Usda => "usda",
+            Self::Usdz => "usdz",
         }
     }
 
@@ -60,7 +111,12 @@ impl Format {
     #[must_use]
     pub fn media_type(self) -> &'static str {
         match self {
-            Self::Ply => "application/octet-stream",
+            Self::Ply | Self::Off | Self::Usda => "application/octet-stream",
+            Self::ThreeMf => "model/3mf",
+            Self::X3d => "model/x3d+xml",
+            Self::Vrml => "model/vrml",
+            Self::Dae => "model/vnd.collada+xml",
+            Self::Usdz => "model/vnd.usdz+zip",
             Self::Glb => "model/gltf-binary",
             Self::Gltf => "model/gltf+json",
             Self::Obj => "model/obj",
@@ -68,14 +124,15 @@ impl Format {
         }
     }
 
-    /// What a file's numbers mean when nobody says: glTF's by its standard, the others' by common
-    /// practice (no source), as these formats have no units.
+    /// What a file's numbers mean when neither it nor anybody says: by the standard where it has an
+    /// answer, by common practice (no source) where a format has no units.
     #[must_use]
     pub fn usual_traits(self) -> ProjectTraits {
         let (unit, up) = match self {
-            Self::Glb | Self::Gltf => (Unit::Metre, UpAxis::Y),
-            Self::Ply | Self::Obj => (Unit::Millimetre, UpAxis::Y),
-            Self::Stl => (Unit::Millimetre, UpAxis::Z),
+            Self::Glb | Self::Gltf | Self::X3d | Self::Vrml | Self::Dae => (Unit::Metre, UpAxis::Y),
+            Self::Usda | Self::Usdz => (Unit::Centimetre, UpAxis::Y),
+            Self::Ply | Self::Obj | Self::Off => (Unit::Millimetre, UpAxis::Y),
+            Self::Stl | Self::ThreeMf => (Unit::Millimetre, UpAxis::Z),
         };
         ProjectTraits { unit, up }
     }
@@ -83,9 +140,9 @@ impl Format {
     /// How groups inside one mesh are usually wanted.
     fn usual_groups(self) -> Groups {
         match self {
+            Self::Obj => Groups::Parts,
             // Surfaces of one mesh that differ in material belong together.
-            Self::Glb | Self::Gltf => Groups::Selections,
-            _ => Groups::Parts,
+            _ => Groups::Selections,
         }
     }
 
@@ -150,8 +207,10 @@ pub struct ReadOptions {
     /// How far apart, in the file's numbers, corners of an STL file may lie and still be one vertex.
     /// 0 joins what lies at exactly one place.
     pub weld: f32,
-    /// What the file's numbers mean; by default [`Format::usual_traits`].
-    pub traits: Option<ProjectTraits>,
+    /// What one step of the file's numbers is; by default what the file or its format says.
+    pub unit: Option<Unit>,
+    /// The axis that points up in the file; likewise.
+    pub up: Option<UpAxis>,
 }
 
 /// A file to read, with those beside it that it may name.
@@ -343,13 +402,35 @@ pub struct WriteOptions {
     pub alpha: bool,
     /// How the numbers of a PLY or STL file are written.
     pub body: Body,
-    /// What the parts' numbers mean, for formats that have units; `None` writes them as they are.
-    pub traits: Option<ProjectTraits>,
+    /// Whether materials and their images are written.
+    pub materials: bool,
+    /// What becomes of data sets where viewers take the first set for a color.
+    pub data: DataSets,
+}
+
+/// What becomes of data sets in glTF, whose viewers multiply `COLOR_0` into the picture.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum DataSets {
+    /// They are written as `COLOR_n` behind the color sets.
+    #[default]
+    AsColors,
+    /// The same, with white in `COLOR_0` where no color set would stand there.
+    BehindWhite,
+    /// They are attributes of their own names, as `_WEAR`.
+    Named,
 }
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        Self { depth: Depth::Usual, alpha: true, body: Body::Little, traits: None }
+        Self {
+            depth: Depth::Usual,
+            alpha: true,
+            body: Body::Little,
+            materials: true,
+            data: DataSets::AsColors,
+        }
     }
 }
 
@@ -358,8 +439,22 @@ impl Default for WriteOptions {
 pub struct Export {
     /// Its bytes.
     pub bytes: Vec<u8>,
+    /// Files that belong beside it, by the names it calls them.
+    pub beside: Vec<(String, Vec<u8>)>,
     /// What the format could not carry, or what was changed for it.
-    pub notes: Vec<String>,
+    pub losses: Vec<Loss>,
+}
+
+/// What a writer makes.
+struct Written {
+    bytes: Vec<u8>,
+    beside: Vec<(String, Vec<u8>)>,
+}
+
+impl Written {
+    fn alone(bytes: Vec<u8>) -> Self {
+        Self { bytes, beside: Vec::new() }
+    }
 }
 
 /// Reads a file; its format is told by its name.
@@ -374,41 +469,71 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
         Format::Gltf => gltf::read::read_gltf(file, options),
         Format::Obj => obj::read::read(file, options),
         Format::Stl => stl::read::read(file, options),
+        Format::Off => off::read::read(file, options),
+        Format::ThreeMf => threemf::read::read(file, options),
+        Format::X3d => x3d::read(file, options),
+        Format::Vrml => x3d::read_vrml(file, options),
+        Format::Dae => dae::read::read(file, options),
+        Format::Usda => usd::read::read(file, options),
+        Format::Usdz => Err(FormatError::new(
+            Place::File,
+            "packages of USD are written, but not read",
+            "bring in a .usda file, or another format",
+        )),
     }?;
-    let Content { parts: raw_parts, mut repairs, notes, images } = content;
+    let Content { parts: raw_parts, mut repairs, notes, images, traits } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());
     let mut parts = Vec::with_capacity(raw_parts.len());
     for part in raw_parts {
         part.admit(groups, &mut repairs, &mut parts)?;
     }
-    let traits = options.traits.unwrap_or(format.usual_traits());
+    let said = traits.unwrap_or(format.usual_traits());
+    let traits = ProjectTraits {
+        unit: options.unit.unwrap_or(said.unit),
+        up: options.up.unwrap_or(said.up),
+    };
     Ok(Import { parts, images, repairs, notes, traits })
 }
 
-/// Writes parts as a file of the format.
+/// Writes a shipment as a file of the format.
 ///
 /// # Errors
-/// When there is nothing to write.
-pub fn write(format: Format, parts: &[Part], options: WriteOptions) -> Result<Export, FormatError> {
-    if parts.is_empty() {
+/// When there is nothing to write, or a part stands where no number leads.
+pub fn write(
+    format: Format,
+    shipment: &Shipment,
+    options: WriteOptions,
+) -> Result<Export, FormatError> {
+    if shipment.parts.is_empty() {
         return Err(FormatError::new(
             Place::File,
             "there is no part to write",
             "bring a mesh in first",
         ));
     }
-    if matches!(format, Format::Glb | Format::Gltf) {
-        // A node says where its part stands.
-        return Ok(match format {
-            Format::Glb => gltf::write::write_glb(parts, options),
-            _ => gltf::write::write_gltf(parts, options),
-        });
-    }
-    let placed = parts.iter().map(Part::baked).collect::<Result<Vec<Part>, _>>();
-    let placed = placed.map_err(|error| FormatError::of_mesh("a placed part", &error))?;
-    Ok(match format {
-        Format::Ply => ply::write::write(&placed, options),
-        Format::Obj => obj::write::write(&placed, options),
-        _ => stl::write::write(&placed, options),
-    })
+    let losses = losses(format, shipment, &options);
+    let options = WriteOptions { depth: format.abilities().depth(options.depth), ..options };
+    let Written { bytes, beside } = match format {
+        // They say where a part stands.
+        Format::Glb => gltf::write::write_glb(shipment, options),
+        Format::Gltf => gltf::write::write_gltf(shipment, options),
+        Format::ThreeMf => threemf::write::write(shipment)?,
+        Format::X3d => x3d::write(shipment, options),
+        Format::Vrml => x3d::write_vrml(shipment),
+        Format::Dae => dae::write::write(shipment, options),
+        Format::Usda => usd::write::write_usda(shipment, options),
+        Format::Usdz => usd::write::write_usdz(shipment, options)?,
+        Format::Ply | Format::Obj | Format::Off | Format::Stl => {
+            let placed = shipment.parts.iter().map(Part::baked).collect::<Result<Vec<Part>, _>>();
+            let placed = placed.map_err(|error| FormatError::of_mesh("a placed part", &error))?;
+            let placed = Shipment { parts: &placed, ..*shipment };
+            match format {
+                Format::Ply => ply::write::write(&placed, options),
+                Format::Obj => obj::write::write(&placed, options),
+                Format::Off => off::write::write(&placed, options),
+                _ => stl::write::write(&placed, options),
+            }
+        }
+    };
+    Ok(Export { bytes, beside, losses })
 }

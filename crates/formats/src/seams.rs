@@ -1,9 +1,9 @@
 //! Splitting vertices where the corners around them differ, for formats whose vertices carry
 //! everything: a corner's color or UV needs a vertex of its own there.
 
-use std::collections::HashMap;
-
-use speckle_core::{ColorSet, Part, Placement, color::Rgba};
+use rayon::prelude::*;
+use smallvec::SmallVec;
+use speckle_core::{ColorSet, Mesh, Part, Placement, color::Rgba};
 
 /// The vertices of a file, each taken from a vertex and one of its corners.
 pub struct SplitVertices {
@@ -15,15 +15,19 @@ pub struct SplitVertices {
     pub of_corner: Vec<u32>,
 }
 
+/// How many vertices are looked at in a row.
+const RUN: usize = 4096;
+
 impl SplitVertices {
     /// Splits as far as the sets given, and the UVs if asked, differ around a vertex; no further.
+    /// A vertex keeps its place, and what is split off it follows it.
     pub fn new(part: &Part, sets: &[&ColorSet], with_uvs: bool) -> Self {
         let mesh = part.geometry.mesh();
         let uv_sets = if with_uvs { mesh.uv_sets() } else { &[] };
-        let splitting: Vec<&&ColorSet> =
-            sets.iter().filter(|set| set.placement != Placement::Vertex).collect();
-        let mut corners: Vec<Option<u32>> = vec![None; mesh.vertex_count()];
-        if splitting.is_empty() && uv_sets.is_empty() {
+        let at_corners: Vec<&[Rgba]> = of_placement(sets, Placement::Corner);
+        let at_faces: Vec<&[Rgba]> = of_placement(sets, Placement::Face);
+        if at_corners.is_empty() && at_faces.is_empty() && uv_sets.is_empty() {
+            let mut corners: Vec<Option<u32>> = vec![None; mesh.vertex_count()];
             for (corner, &vertex) in mesh.corner_vertices().iter().enumerate() {
                 corners[vertex as usize] = Some(corner as u32);
             }
@@ -32,30 +36,64 @@ impl SplitVertices {
         }
 
         let topology = part.geometry.topology();
-        let key = |corner: usize| -> Vec<u32> {
-            let uvs = uv_sets.iter().flat_map(|set| set.uvs[corner].to_array());
-            let colors = splitting.iter().flat_map(|set| match set.placement {
-                Placement::Face => set.values[topology.face_of(corner)],
-                _ => set.values[corner],
-            });
-            uvs.chain(colors).map(f32::to_bits).collect()
-        };
-        let mut vertices = Vec::with_capacity(mesh.vertex_count());
-        let mut split: HashMap<(u32, Vec<u32>), u32> = HashMap::with_capacity(mesh.vertex_count());
-        corners.clear();
-        let of_corner = mesh
-            .corner_vertices()
-            .iter()
-            .enumerate()
-            .map(|(corner, &vertex)| {
-                *split.entry((vertex, key(corner))).or_insert_with(|| {
-                    vertices.push(vertex);
-                    corners.push(Some(corner as u32));
-                    vertices.len() as u32 - 1
+        let same_bits = |a: &Rgba, b: &Rgba| a.map(f32::to_bits) == b.map(f32::to_bits);
+        let face_of = |corner: u32| topology.face_of(corner as usize);
+        let is_same = |a: u32, b: u32| {
+            let (i, j) = (a as usize, b as usize);
+            uv_sets.iter().all(|set| {
+                set.uvs[i].to_array().map(f32::to_bits) == set.uvs[j].to_array().map(f32::to_bits)
+            }) && at_corners.iter().all(|values| same_bits(&values[i], &values[j]))
+                && (at_faces.is_empty() || {
+                    let (f, g) = (face_of(a), face_of(b));
+                    at_faces.iter().all(|values| same_bits(&values[f], &values[g]))
                 })
+        };
+        let (starts, around) = corners_by_vertex(mesh);
+        // Of each run of vertices: the corners that need one of their own, in the order of the
+        // vertices, and which of them each corner takes.
+        let runs: Vec<(Vec<(u32, Option<u32>)>, Vec<u32>)> = (0..mesh.vertex_count())
+            .into_par_iter()
+            .step_by(RUN)
+            .map(|first| {
+                let mut own: Vec<(u32, Option<u32>)> = Vec::with_capacity(RUN);
+                let mut taken: Vec<u32> = Vec::with_capacity(6 * RUN);
+                for vertex in first..(first + RUN).min(mesh.vertex_count()) {
+                    let mut distinct: SmallVec<[(u32, u32); 8]> = SmallVec::new();
+                    for &corner in &around[starts[vertex] as usize..starts[vertex + 1] as usize] {
+                        let found = distinct.iter().find(|(other, _)| is_same(*other, corner));
+                        let number = found.map_or(own.len() as u32, |&(_, number)| number);
+                        if found.is_none() {
+                            own.push((vertex as u32, Some(corner)));
+                            distinct.push((corner, number));
+                        }
+                        taken.push(number);
+                    }
+                    if distinct.is_empty() {
+                        own.push((vertex as u32, None));
+                    }
+                }
+                (own, taken)
             })
             .collect();
+        let count = runs.iter().map(|(own, _)| own.len()).sum();
+        let (mut vertices, mut corners) = (Vec::with_capacity(count), Vec::with_capacity(count));
+        let mut of_corner = vec![0; mesh.corner_count()];
+        let mut at = 0;
+        for (own, taken) in runs {
+            let before = vertices.len() as u32;
+            for number in taken {
+                of_corner[around[at] as usize] = before + number;
+                at += 1;
+            }
+            vertices.extend(own.iter().map(|&(vertex, _)| vertex));
+            corners.extend(own.iter().map(|&(_, corner)| corner));
+        }
         Self { vertices, corners, of_corner }
+    }
+
+    /// How many vertices there are more than in the mesh.
+    pub fn added(&self, part: &Part) -> usize {
+        self.vertices.len().saturating_sub(part.geometry.mesh().vertex_count())
     }
 
     /// The values of a set at the file's vertices.
@@ -82,4 +120,25 @@ impl SplitVertices {
     ) -> impl Iterator<Item = T> + 'a {
         self.corners.iter().map(|corner| corner.map_or_else(T::default, |c| array[c as usize]))
     }
+}
+
+fn of_placement<'a>(sets: &[&'a ColorSet], placement: Placement) -> Vec<&'a [Rgba]> {
+    let of = sets.iter().filter(|set| set.placement == placement);
+    of.map(|set| set.values.as_slice()).collect()
+}
+
+/// The corners at each of the file's own vertices: where they begin in the list, and the list.
+fn corners_by_vertex(mesh: &Mesh) -> (Vec<u32>, Vec<u32>) {
+    let mut starts = vec![0_u32; mesh.vertex_count() + 1];
+    mesh.corner_vertices().iter().for_each(|&v| starts[v as usize + 1] += 1);
+    for i in 1..starts.len() {
+        starts[i] += starts[i - 1];
+    }
+    let mut next = starts.clone();
+    let mut around = vec![0; mesh.corner_count()];
+    for (corner, &vertex) in mesh.corner_vertices().iter().enumerate() {
+        around[next[vertex as usize] as usize] = corner as u32;
+        next[vertex as usize] += 1;
+    }
+    (starts, around)
 }

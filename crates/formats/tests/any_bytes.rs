@@ -5,7 +5,7 @@ mod common;
 use common::{into_parts, read};
 use proptest::prelude::*;
 use speckle_formats::{
-    Body, Format, FormatError, Import, Limits, MeshFile, ReadOptions, WriteOptions, write,
+    Body, Format, FormatError, Import, Limits, MeshFile, ReadOptions, Shipment, WriteOptions, write,
 };
 
 /// A small whole file of each kind, to be damaged.
@@ -15,7 +15,7 @@ fn whole() -> Vec<(&'static str, Vec<u8>)> {
     let written = |name: &'static str, body| {
         let format = Format::of_name(name).unwrap();
         let options = WriteOptions { body, ..WriteOptions::default() };
-        (name, write(format, &parts, options).unwrap().bytes)
+        (name, write(format, &Shipment::of(&parts), options).unwrap().bytes)
     };
     vec![
         written("p.ply", Body::Ascii),
@@ -26,6 +26,12 @@ fn whole() -> Vec<(&'static str, Vec<u8>)> {
         written("p.obj", Body::Little),
         written("p.stl", Body::Little),
         written("p.stl", Body::Ascii),
+        written("p.off", Body::Little),
+        written("p.3mf", Body::Little),
+        written("p.x3d", Body::Little),
+        written("p.wrl", Body::Little),
+        written("p.dae", Body::Little),
+        written("p.usda", Body::Little),
         ("p.obj", include_bytes!("reference/colors.obj").to_vec()),
     ]
 }
@@ -70,7 +76,7 @@ proptest! {
             // What a reader lets in, the document takes and the writers write.
             let parts = into_parts(import.parts);
             for format in Format::ALL {
-                write(format, &parts, WriteOptions::default()).unwrap();
+                write(format, &Shipment::of(&parts), WriteOptions::default()).unwrap();
             }
         }
     }

@@ -9,7 +9,7 @@ use speckle_core::{
     document::{NewPart, NewSet},
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Body, Format, WriteOptions, write};
+use speckle_formats::{Body, Format, Shipment, WriteOptions, write};
 
 /// Two triangles that share an edge, folded along it, with a UV seam there.
 fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {
@@ -41,7 +41,7 @@ fn uvs_survive_in_both_formats_and_split_vertices_only_at_the_seam() {
     let parts = into_parts(vec![tent("Tent", vec![])]);
     let options = WriteOptions { body: Body::Ascii, ..WriteOptions::default() };
     for (format, vertices) in [(Format::Ply, 4), (Format::Glb, 6)] {
-        let export = write(format, &parts, options).unwrap();
+        let export = write(format, &Shipment::of(&parts), options).unwrap();
         let name = format!("tent.{}", format.extension());
         let back = read(&name, &export.bytes).unwrap();
         let mesh = &back.parts[0].mesh;
@@ -58,7 +58,7 @@ fn uvs_survive_in_both_formats_and_split_vertices_only_at_the_seam() {
 fn faces_of_their_own_color_stay_flat_in_a_glb() {
     let faces = set("Panels", Placement::Face, Encoding::Color, &[RED, BLUE]);
     let parts = into_parts(vec![tent("Tent", vec![faces])]);
-    let export = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let export = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     let back = read("t.glb", &export.bytes).unwrap();
     let part = &back.parts[0];
     assert_eq!(part.sets[0].name, "Panels");
@@ -80,7 +80,7 @@ fn several_parts_stay_apart_in_a_glb_and_are_joined_in_a_ply() {
             vec![coat(BLUE), set("Wear", Placement::Vertex, Encoding::Data, &[[0.5; 4]; 4])],
         ),
     ]);
-    let glb = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let glb = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     let back = read("camp.glb", &glb.bytes).unwrap();
     let told: Vec<(&str, usize)> =
         back.parts.iter().map(|p| (p.name.as_str(), p.sets.len())).collect();
@@ -88,15 +88,22 @@ fn several_parts_stay_apart_in_a_glb_and_are_joined_in_a_ply() {
     assert_eq!(back.parts[2].sets[1].encoding, Encoding::Data);
     assert_eq!(back.parts[2].sets[1].values[0], [0.5; 4], "a neutral of 0.5 stays 0.5");
 
-    let ply = write(Format::Ply, &parts, WriteOptions::default()).unwrap();
-    assert!(ply.notes.iter().any(|note| note.contains("3 parts were joined")), "{:?}", ply.notes);
-    assert!(ply.notes.iter().any(|note| note.contains("Wear was left out")), "{:?}", ply.notes);
+    let ply = write(Format::Ply, &Shipment::of(&parts), WriteOptions::default()).unwrap();
+    assert!(
+        ply.losses.iter().any(|note| note.text.contains("3 parts are joined")),
+        "{:?}",
+        ply.losses
+    );
     let back = read("camp.ply", &ply.bytes).unwrap();
     let mesh = &back.parts[0].mesh;
     assert_eq!((mesh.vertex_count(), mesh.face_count()), (12, 6));
     let values = &back.parts[0].sets[0].values;
     // A part without the set is white in it, the usual start.
     assert_eq!((values[0], values[4], values[8]), (RED, [1.0; 4], BLUE));
+    // A second set has numbers of its own.
+    let wear = &back.parts[0].sets[1];
+    assert_eq!((wear.name.as_str(), wear.encoding), ("Wear", Encoding::Data));
+    assert_eq!((wear.values[0], wear.values[8]), ([1.0; 4], [128.0 / 255.0; 4]));
 }
 
 #[test]
@@ -104,7 +111,7 @@ fn data_sets_and_their_names_travel_in_a_ply() {
     let wear = set("Rope wear", Placement::Vertex, Encoding::Data, &[[0.5, 0.0, 1.0, 0.25]; 4]);
     let parts = into_parts(vec![tent("Tent", vec![wear])]);
     let options = WriteOptions { depth: speckle_formats::Depth::Float, ..WriteOptions::default() };
-    let export = write(Format::Ply, &parts, options).unwrap();
+    let export = write(Format::Ply, &Shipment::of(&parts), options).unwrap();
     let back = read("t.ply", &export.bytes).unwrap();
     let set = &back.parts[0].sets[0];
     assert_eq!((set.name.as_str(), set.encoding), ("Rope wear", Encoding::Data));
@@ -131,12 +138,12 @@ fn a_polygon_of_many_corners_goes_out_as_it_came_and_is_cut_for_a_glb() {
     let parts = into_parts(vec![NewPart::new("Star", mesh, vec![])]);
     for body in [Body::Ascii, Body::Little, Body::Big] {
         let options = WriteOptions { body, ..WriteOptions::default() };
-        let export = write(Format::Ply, &parts, options).unwrap();
+        let export = write(Format::Ply, &Shipment::of(&parts), options).unwrap();
         let back = read("star.ply", &export.bytes).unwrap();
         assert_eq!(&back.parts[0].mesh, parts[0].geometry.mesh(), "{body:?}");
     }
-    let glb = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
-    assert!(glb.notes[0].contains("1 faces into 298 triangles"), "{:?}", glb.notes);
+    let glb = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
+    assert!(glb.losses[0].line().contains("1 faces into 298 triangles"), "{:?}", glb.losses);
     let back = read("star.glb", &glb.bytes).unwrap();
     let cut = speckle_core::Geometry::new(back.parts[0].mesh.clone());
     let whole = parts[0].geometry.measures().area;
@@ -149,7 +156,10 @@ fn formats_are_told_by_the_end_of_the_name() {
     assert_eq!(Format::of_name("/some.where/x.glb").unwrap(), Format::Glb);
     for (name, cause) in [("x.obj2", ".obj2 are not known"), ("noname", "no extension")] {
         let error = Format::of_name(name).unwrap_err();
-        assert!(error.cause.contains(cause) && error.remedy.contains(".ply, .glb"), "{error}");
+        assert!(
+            error.cause.contains(cause) && error.remedy.contains(".glb, .gltf, .ply"),
+            "{error}"
+        );
     }
-    assert!(write(Format::Ply, &[], WriteOptions::default()).is_err());
+    assert!(write(Format::Ply, &Shipment::of(&[]), WriteOptions::default()).is_err());
 }

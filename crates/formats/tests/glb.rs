@@ -8,7 +8,7 @@ use speckle_core::{
     Conversion, Encoding, Placement, ProjectTraits, Transform, Unit, UpAxis,
     document::{NewPart, NewSet},
 };
-use speckle_formats::{Depth, Format, MeshFile, ReadOptions, WriteOptions, write};
+use speckle_formats::{Depth, Format, MeshFile, ReadOptions, Shipment, WriteOptions, write};
 
 /// The bollard with a color set of varied values and a data set.
 fn bollard() -> Vec<NewPart> {
@@ -31,7 +31,7 @@ fn bollard() -> Vec<NewPart> {
 #[test]
 fn colors_are_stored_linear_and_data_as_it_is() {
     let parts = into_parts(bollard());
-    let export = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let export = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     let gltf = gltf::Gltf::from_slice(&export.bytes).unwrap();
     let blob = gltf.blob.clone().unwrap();
     let primitive = gltf.meshes().next().unwrap().primitives().next().unwrap();
@@ -63,7 +63,7 @@ fn sets_come_back_with_name_encoding_and_values_at_every_depth() {
     {
         for alpha in [true, false] {
             let options = WriteOptions { depth, alpha, ..WriteOptions::default() };
-            let export = write(Format::Glb, &parts, options).unwrap();
+            let export = write(Format::Glb, &Shipment::of(&parts), options).unwrap();
             let back = read("b.glb", &export.bytes).unwrap();
             assert!(back.repairs.is_empty(), "{:?}", back.repairs);
             assert_eq!(back.parts[0].name, "Bollard");
@@ -142,7 +142,9 @@ fn integer_colors_strips_fans_and_placed_nodes_are_read() {
 
 #[test]
 fn damage_is_told_with_its_place() {
-    let whole = write(Format::Glb, &into_parts(bollard()), WriteOptions::default()).unwrap().bytes;
+    let whole = write(Format::Glb, &Shipment::of(&into_parts(bollard())), WriteOptions::default())
+        .unwrap()
+        .bytes;
     let fails = |bytes: &[u8]| read("b.glb", bytes).unwrap_err().to_string();
     assert!(fails(b"").contains("byte 0"));
     assert!(fails(b"glTX0000").contains("byte 0"));
@@ -167,11 +169,11 @@ fn damage_is_told_with_its_place() {
 #[test]
 fn arrays_embedded_in_the_text_or_beside_it_are_the_same() {
     let parts = into_parts(bollard());
-    let export = write(Format::Gltf, &parts, WriteOptions::default()).unwrap();
+    let export = write(Format::Gltf, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     // The crate reads what we embedded.
     let (_, buffers, _) = gltf::import_slice(&export.bytes).unwrap();
     let embedded = read("b.gltf", &export.bytes).unwrap();
-    let binary = write(Format::Glb, &parts, WriteOptions::default()).unwrap();
+    let binary = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     let binary = read("b.glb", &binary.bytes).unwrap();
     assert!(embedded.parts[0].sets[0].values == binary.parts[0].sets[0].values);
 
@@ -204,8 +206,8 @@ fn units_up_axis_and_transforms_are_said_by_nodes() {
         scale: Vec3::new(1.0, 2.0, -0.5),
     };
     let traits = Some(ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z });
-    let options = WriteOptions { traits, ..WriteOptions::default() };
-    let export = write(Format::Glb, &parts, options).unwrap();
+    let shipment = Shipment { traits, ..Shipment::of(&parts) };
+    let export = write(Format::Glb, &shipment, WriteOptions::default()).unwrap();
     let gltf = gltf::Gltf::from_slice(&export.bytes).unwrap();
     let root = gltf.default_scene().unwrap().nodes().next().unwrap();
     let matrix = |node: &gltf::Node| Mat4::from_cols_array_2d(&node.transform().matrix());

@@ -5,7 +5,7 @@ mod common;
 
 use common::{into_parts, read};
 use speckle_core::{Encoding, Placement, document::NewPart};
-use speckle_formats::{Body, Depth, Format, Place, RepairKind, WriteOptions, write};
+use speckle_formats::{Body, Depth, Format, Place, RepairKind, Shipment, WriteOptions, write};
 
 /// The numbers that the script put into the files.
 const BYTES: [[u8; 4]; 5] =
@@ -52,8 +52,10 @@ fn what_is_written_is_read_again_in_every_form() {
         for depth in [Depth::Usual, Depth::Float] {
             for alpha in [true, false] {
                 let options = WriteOptions { depth, alpha, body, ..WriteOptions::default() };
-                let export = write(Format::Ply, &parts, options).unwrap();
-                assert!(export.notes.is_empty());
+                let export = write(Format::Ply, &Shipment::of(&parts), options).unwrap();
+                let other =
+                    |loss: &speckle_formats::Loss| loss.kind != speckle_formats::LossKind::Depth;
+                assert!(!export.losses.iter().any(other));
                 let back = read("pyramid.ply", &export.bytes).unwrap();
                 assert!(back.repairs.is_empty() && back.notes.is_empty());
                 let part = &back.parts[0];
@@ -81,8 +83,9 @@ fn corner_colors_split_vertices_only_where_they_differ() {
     // The base of the pyramid, its first face, is of another color.
     set.values[..4].fill([1.0, 0.0, 0.0, 1.0]);
     parts[0].sets.push(set);
-    let export = write(Format::Ply, &into_parts(parts), WriteOptions::default()).unwrap();
-    assert!(export.notes[0].contains("4 vertices were added"), "{:?}", export.notes);
+    let export =
+        write(Format::Ply, &Shipment::of(&into_parts(parts)), WriteOptions::default()).unwrap();
+    assert!(export.losses[0].text.contains("4 vertices were added"), "{:?}", export.losses);
     let back = read("p.ply", &export.bytes).unwrap();
     let mesh = &back.parts[0].mesh;
     assert_eq!(mesh.vertex_count(), 9);

@@ -10,7 +10,7 @@ use speckle_core::{
     document::{NewPart, NewSet},
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Body, Depth, Format, WriteOptions, write};
+use speckle_formats::{Body, Depth, Format, Shipment, WriteOptions, write};
 
 /// Any well-formed mesh of a few polygons, with a set per vertex and UVs; every vertex is used.
 fn part() -> impl Strategy<Value = NewPart> {
@@ -60,7 +60,7 @@ proptest! {
         let body = [Body::Ascii, Body::Little, Body::Big][body];
         for (format, name) in [(Format::Ply, "Any part.ply"), (Format::Obj, "x.obj")] {
             let options = WriteOptions { depth: Depth::Float, body, ..WriteOptions::default() };
-            let export = write(format, &parts, options).unwrap();
+            let export = write(format, &Shipment::of(&parts), options).unwrap();
             let back = read(name, &export.bytes).unwrap();
             prop_assert_eq!(&back.parts[0].name, "Any part");
             prop_assert_eq!(&back.parts[0].mesh, parts[0].geometry.mesh());
@@ -74,7 +74,7 @@ proptest! {
         let mesh = parts[0].geometry.mesh();
         let cut = parts[0].geometry.triangulation().corners();
         for (format, name) in [(Format::Glb, "x.glb"), (Format::Gltf, "x.gltf")] {
-            let export = write(format, &parts, WriteOptions::default()).unwrap();
+            let export = write(format, &Shipment::of(&parts), WriteOptions::default()).unwrap();
             let back = read(name, &export.bytes).unwrap();
             let theirs = &back.parts[0];
             prop_assert_eq!(&theirs.sets[0].name, "Values");
@@ -103,7 +103,7 @@ proptest! {
         let cut = parts[0].geometry.triangulation().corners();
         for body in [Body::Little, Body::Ascii] {
             let options = WriteOptions { body, ..WriteOptions::default() };
-            let export = write(Format::Stl, &parts, options).unwrap();
+            let export = write(Format::Stl, &Shipment::of(&parts), options).unwrap();
             // Triangles that are none after welding are dropped; a mesh of nothing else is refused.
             let Ok(back) = read("x.stl", &export.bytes) else { continue };
             let theirs = &back.parts[0].mesh;

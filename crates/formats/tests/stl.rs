@@ -6,7 +6,7 @@ use common::{into_parts, read};
 use glam::Vec3;
 use speckle_core::{Geometry, Transform};
 use speckle_formats::{
-    Body, Format, Import, MeshFile, Place, ReadOptions, RepairKind, WriteOptions, write,
+    Body, Format, Import, MeshFile, Place, ReadOptions, RepairKind, Shipment, WriteOptions, write,
 };
 
 fn kinds(import: &Import) -> Vec<(RepairKind, usize)> {
@@ -62,8 +62,8 @@ fn solids_of_a_text_file_come_back_as_parts_where_they_stood() {
     };
     parts.push(second);
     let options = WriteOptions { body: Body::Ascii, ..WriteOptions::default() };
-    let export = write(Format::Stl, &parts, options).unwrap();
-    assert!(export.notes[0].contains("colors were left out"));
+    let export = write(Format::Stl, &Shipment::of(&parts), options).unwrap();
+    assert!(export.losses[0].text.contains("was left out, STL has no room"), "{:?}", export.losses);
     let back = read("quay.stl", &export.bytes).unwrap();
     let names: Vec<&str> = back.parts.iter().map(|p| p.name.as_str()).collect();
     assert_eq!(names, ["Bollard", "Second bollard"]);
@@ -75,7 +75,7 @@ fn solids_of_a_text_file_come_back_as_parts_where_they_stood() {
     }
     assert!((second.measures().center().x - 400.0).abs() < 1.0);
 
-    let binary = write(Format::Stl, &parts, WriteOptions::default()).unwrap();
+    let binary = write(Format::Stl, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     let joined = read("quay.stl", &binary.bytes).unwrap();
     let faces = joined.parts[0].mesh.face_count();
     assert_eq!(faces, 2 * parts[0].geometry.mesh().triangle_count());

@@ -18,7 +18,7 @@ use proptest::{
     test_runner::{RngAlgorithm, TestRng},
 };
 use speckle_core::{Document, Edit};
-use speckle_formats::{Body, Format, Limits, MeshFile, ReadOptions, WriteOptions};
+use speckle_formats::{Body, Format, Limits, MeshFile, ReadOptions, Shipment, WriteOptions};
 use speckle_store::Store;
 
 const MOST_KEPT: usize = 400;
@@ -82,7 +82,7 @@ fn seeds(reader: &str) -> Result<Vec<Vec<u8>>> {
     let mut seeds = Vec::new();
     for body in [Body::Ascii, Body::Little, Body::Big] {
         let options = WriteOptions { body, ..WriteOptions::default() };
-        seeds.push(speckle_formats::write(format, document.parts(), options)?.bytes);
+        seeds.push(speckle_formats::write(format, &Shipment::of(document.parts()), options)?.bytes);
     }
     if format == Format::Obj {
         seeds.push(include_bytes!("../../formats/tests/reference/colors.obj").to_vec());

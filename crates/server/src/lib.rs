@@ -20,7 +20,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
-use rest::{paints, project, recipes, shelf};
+use rest::{deliver, paints, project, recipes, shelf};
 use session::{Command, Sessions, SharedStore};
 
 /// How to serve.
@@ -101,7 +101,12 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::import))
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
-        .routes(routes!(project::export))
+        .routes(routes!(deliver::formats))
+        .routes(routes!(deliver::recipients, deliver::keep_recipient, deliver::forget_recipient))
+        .routes(routes!(deliver::packing))
+        .routes(routes!(deliver::deliver))
+        .routes(routes!(deliver::export))
+        .routes(routes!(deliver::proof))
         .routes(routes!(paints::stencil))
         .routes(routes!(paints::palette, paints::read_palette))
         .routes(routes!(recipes::shelf))

@@ -1,6 +1,8 @@
 //! Everything that is not live: [`shelf`] for the list of projects, [`project`] for one of
-//! them, [`paints`] for what paint is laid on with, [`recipes`] for what is computed.
+//! them, [`paints`] for what paint is laid on with, [`recipes`] for what is computed, [`deliver`]
+//! for what goes out.
 
+pub mod deliver;
 pub mod paints;
 pub mod project;
 pub mod recipes;

@@ -498,7 +498,11 @@ fn part_outline(part: &Part) -> PartOutline {
             .materials
             .list
             .iter()
-            .map(|m| MaterialOutline { name: m.name.clone(), color: m.color, image: m.image.clone() })
+            .map(|m| MaterialOutline {
+                name: m.name.clone(),
+                color: m.color,
+                image: m.image.clone(),
+            })
             .collect(),
         mesh: mesh_name(part),
         vertices: mesh.vertex_count(),

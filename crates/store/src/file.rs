@@ -7,10 +7,11 @@ use rusqlite::{Connection, OpenFlags, OptionalExtension, params};
 use crate::{ProjectId, Store, StoreError};
 
 /// The tables a project lies in, and the columns that are carried over.
-const TABLES: [(&str, &str); 3] = [
+const TABLES: [(&str, &str); 4] = [
     ("meshes", "id, data"),
     ("journal", "seq, at_ms, author, label, change, follows"),
     ("journal_meshes", "seq, mesh"),
+    ("recipients", "name, settings, sent"),
 ];
 
 const PROJECT_COLUMNS: &str = "name, created_ms, opened_ms, revision, cursor, checkpoint, \

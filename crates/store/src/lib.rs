@@ -7,10 +7,12 @@
 
 mod blob;
 mod file;
+mod recipients;
 mod shelf;
 
 use std::{path::Path, time::Duration};
 
+pub use recipients::StoredRecipient;
 pub use shelf::DiskUse;
 
 use rusqlite::{Connection, OptionalExtension, params};
@@ -157,6 +159,7 @@ impl Store {
             M::up(include_str!("../migrations/01-projects.sql")),
             M::up(include_str!("../migrations/02-shelf.sql")),
             M::up(include_str!("../migrations/03-follows.sql")),
+            M::up(include_str!("../migrations/04-recipients.sql")),
         ]);
         Ok(migrations.to_latest(connection)?)
     }

@@ -123,6 +123,7 @@ impl Store {
             "INSERT INTO meshes SELECT ?2, id, data FROM meshes WHERE project = ?1",
             "INSERT INTO journal SELECT ?2, seq, at_ms, author, label, change, follows FROM journal
              WHERE project = ?1",
+            "INSERT INTO recipients SELECT ?2, name, settings, sent FROM recipients WHERE project = ?1",
             "INSERT INTO journal_meshes SELECT ?2, seq, mesh FROM journal_meshes WHERE project = ?1",
         ] {
             transaction.execute(statement, [project, copy])?;

@@ -96,6 +96,39 @@ struct Primitive {
 struct SetExtra {
     name: String,
     encoding: Option<Encoding>,
+    /// The attribute it is stored as, where that is not the next `COLOR_n`.
+    attribute: Option<String>,
+    /// Whether it only stands where receivers look for a color.
+    #[serde(default)]
+    filler: bool,
+}
+
+impl SetExtra {
+    /// What a mesh of ours says of its sets.
+    fn of(mesh: &GltfMesh) -> Vec<Self> {
+        let told = mesh.extras.get("color_sets");
+        told.and_then(|sets| serde_json::from_value(sets.clone()).ok()).unwrap_or_default()
+    }
+
+    /// The attributes that hold colors: those that are told of, and further `COLOR_n` that some
+    /// surface has.
+    fn attributes(told: &[Self], mesh: &GltfMesh) -> Vec<String> {
+        let mut numbered = 0;
+        let mut next = || {
+            numbered += 1;
+            format!("COLOR_{}", numbered - 1)
+        };
+        let mut names: Vec<String> =
+            told.iter().map(|set| set.attribute.clone().unwrap_or_else(&mut next)).collect();
+        let has = |name: &String| mesh.primitives.iter().any(|p| p.attributes.contains_key(name));
+        loop {
+            let name = next();
+            if !has(&name) {
+                return names;
+            }
+            names.push(name);
+        }
+    }
 }
 
 const TRIANGLES: u32 = 4;
@@ -319,6 +352,7 @@ impl Surfaces {
         notes: &mut Vec<String>,
         name: &str,
     ) -> Result<(), FormatError> {
+        let color_attributes = SetExtra::attributes(&SetExtra::of(mesh), mesh);
         for primitive in &mesh.primitives {
             if !(TRIANGLES..=TRIANGLE_FAN).contains(&primitive.mode) {
                 notes.push(format!("{name}: points and lines are not kept"));
@@ -353,15 +387,9 @@ impl Surfaces {
                     )))
                 }
             };
-            for n in 0.. {
-                let color = primitive.attributes.get(&format!("COLOR_{n}"));
-                if color.is_none() && n >= self.colors.len() {
-                    break;
-                }
-                if n == self.colors.len() {
-                    self.colors.push(vec![[1.0; 4]; first]);
-                }
-                match color {
+            self.colors.resize_with(color_attributes.len(), || vec![[1.0; 4]; first]);
+            for (n, attribute) in color_attributes.iter().enumerate() {
+                match primitive.attributes.get(attribute) {
                     Some(&index) => {
                         let rows = of_vertices("a color", index)?;
                         if rows.width < 3 {
@@ -474,14 +502,13 @@ impl Surfaces {
         materials: &[Material],
         images: &Images,
     ) -> RawPart {
-        let told: Vec<SetExtra> = mesh
-            .extras
-            .get("color_sets")
-            .and_then(|sets| serde_json::from_value(sets.clone()).ok())
-            .unwrap_or_default();
+        let told = SetExtra::of(mesh);
         let mut sets: Vec<RawSet> = Vec::new();
-        for (n, mut values) in self.colors.into_iter().enumerate().take(MOST_SETS) {
+        for (n, mut values) in self.colors.into_iter().enumerate() {
             let told = told.get(n);
+            if told.is_some_and(|set| set.filler) || sets.len() >= MOST_SETS {
+                continue;
+            }
             let encoding = told.and_then(|set| set.encoding).unwrap_or(Encoding::Color);
             if encoding == Encoding::Color {
                 values.iter_mut().for_each(|value| *value = srgb_rgba(*value));

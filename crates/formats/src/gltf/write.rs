@@ -7,34 +7,35 @@ use speckle_core::{
     color::{Rgba, byte_from_unit, linear_rgba},
 };
 
-use super::{CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component};
-use crate::{Depth, Export, WriteOptions, seams::SplitVertices};
+use super::{CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, stuff::Stuff};
+use crate::{
+    DataSets, Depth, Format, Shipment, WriteOptions, Written, carried, seams::SplitVertices,
+};
 
 const ARRAY_BUFFER: u32 = 34962;
 const ELEMENT_ARRAY_BUFFER: u32 = 34963;
 
 /// Writes the parts as one binary file.
-pub fn write_glb(parts: &[Part], options: WriteOptions) -> Export {
-    let (root, bin, notes) = root(parts, options);
-    Export { bytes: container(&root, &bin), notes }
+pub fn write_glb(shipment: &Shipment, options: WriteOptions) -> Written {
+    let (root, bin) = root(shipment, options);
+    Written::alone(container(&root, &bin))
 }
 
 /// Writes the parts as one text with the arrays embedded.
-pub fn write_gltf(parts: &[Part], options: WriteOptions) -> Export {
-    let (mut root, bin, notes) = root(parts, options);
+pub fn write_gltf(shipment: &Shipment, options: WriteOptions) -> Written {
+    let (mut root, bin) = root(shipment, options);
     let uri = format!("{}{}", super::EMBEDDED, BASE64_STANDARD.encode(bin));
     root["buffers"][0]["uri"] = json!(uri);
-    Export { bytes: root.to_string().into_bytes(), notes }
+    Written::alone(root.to_string().into_bytes())
 }
 
-fn root(parts: &[Part], options: WriteOptions) -> (Value, Vec<u8>, Vec<String>) {
+fn root(shipment: &Shipment, options: WriteOptions) -> (Value, Vec<u8>) {
     let mut file = File::default();
-    let mut notes = Vec::new();
+    let mut stuff = Stuff::default();
     let mut nodes = Vec::new();
     let mut meshes = Vec::new();
-    for part in parts {
-        let (mesh, note) = file.mesh(part, options);
-        notes.extend(note);
+    for part in shipment.parts {
+        let mesh = file.mesh(part, shipment, &mut stuff, options);
         let mut node = json!({ "name": part.traits.name, "mesh": meshes.len() });
         place(&mut node, &part.traits.transform);
         nodes.push(node);
@@ -43,7 +44,7 @@ fn root(parts: &[Part], options: WriteOptions) -> (Value, Vec<u8>, Vec<String>) 
     let mut roots: Vec<usize> = (0..nodes.len()).collect();
     // The standard's numbers are metres with Y up. A node above the others says so, and theirs stay
     // as they are, to the bit.
-    if let Some(ProjectTraits { unit, up }) = options.traits
+    if let Some(ProjectTraits { unit, up }) = shipment.traits
         && (unit, up) != (Unit::Metre, UpAxis::Y)
     {
         let mut above = json!({ "name": "Units and up axis", "children": roots });
@@ -57,8 +58,12 @@ fn root(parts: &[Part], options: WriteOptions) -> (Value, Vec<u8>, Vec<String>) 
         roots = vec![nodes.len()];
         nodes.push(above);
     }
-    let root = json!({
-        "asset": { "version": "2.0", "generator": "Jaunty Speckle" },
+    let mut asset = json!({ "version": "2.0", "generator": "Jaunty Speckle" });
+    if let Some(note) = shipment.note {
+        asset["extras"] = json!({ "channel_note": note });
+    }
+    let mut root = json!({
+        "asset": asset,
         "scene": 0,
         "scenes": [{ "nodes": roots }],
         "nodes": nodes,
@@ -67,7 +72,8 @@ fn root(parts: &[Part], options: WriteOptions) -> (Value, Vec<u8>, Vec<String>) 
         "bufferViews": file.views,
         "buffers": [{ "byteLength": file.bin.len() }],
     });
-    (root, file.bin, notes)
+    stuff.put_into(&mut root);
+    (root, file.bin)
 }
 
 /// Says in a node where its part stands.
@@ -104,35 +110,39 @@ fn container(root: &Value, bin: &[u8]) -> Vec<u8> {
     out
 }
 
+/// What the white set in front of data is called.
+const WHITE: &str = "White";
+
+/// An attribute of an application's own: an underscore and capitals, as the standard asks.
+fn attribute_name(set: &str, taken: &Map<String, Value>) -> String {
+    let plain = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' };
+    let name: String = std::iter::once('_').chain(set.chars().map(plain)).collect();
+    let numbered = (2..).map(|n| format!("{name}_{n}"));
+    let mut names = std::iter::once(name.clone()).chain(numbered);
+    names.find(|name| !taken.contains_key(name)).unwrap_or(name)
+}
+
+/// The arrays of a file.
 #[derive(Default)]
-struct File {
+pub struct File {
     bin: Vec<u8>,
     views: Vec<Value>,
     accessors: Vec<Value>,
 }
 
 impl File {
-    fn mesh(&mut self, part: &Part, options: WriteOptions) -> (Value, Vec<String>) {
+    fn mesh(
+        &mut self,
+        part: &Part,
+        shipment: &Shipment,
+        stuff: &mut Stuff,
+        options: WriteOptions,
+    ) -> Value {
         let geometry = &part.geometry;
         let mesh = geometry.mesh();
-        let split = SplitVertices::new(part, &part.sets.iter().collect::<Vec<_>>(), true);
+        let sets = carried(&Format::Glb.abilities(), part);
+        let split = SplitVertices::new(part, &sets, true);
         let count = split.vertices.len();
-        let mut notes = Vec::new();
-        let added = count.saturating_sub(mesh.vertex_count());
-        if added > 0 {
-            notes.push(format!(
-                "{}: {added} vertices were added where colors or UVs change at a corner",
-                part.traits.name
-            ));
-        }
-        if !mesh.all_triangles() {
-            notes.push(format!(
-                "{}: polygons were cut, {} faces into {} triangles",
-                part.traits.name,
-                mesh.face_count(),
-                mesh.triangle_count()
-            ));
-        }
 
         let mut attributes = Map::new();
         let positions = || split.vertices.iter().map(|&v| mesh.positions()[v as usize]);
@@ -166,36 +176,92 @@ impl File {
             let index = self.array(bytes, count, component::F32, "VEC2", false, None);
             attributes.insert(format!("TEXCOORD_{n}"), json!(index));
         }
-        for (n, set) in part.sets.iter().enumerate() {
+        let mut told = Vec::new();
+        let mut colors = 0;
+        let is_tinted = sets.first().is_some_and(|set| set.encoding == Encoding::Data);
+        if is_tinted && options.data == DataSets::BehindWhite {
+            let index = self.colors(std::iter::repeat_n([1.0; 4], count), count, options);
+            attributes.insert("COLOR_0".to_owned(), json!(index));
+            told.push(json!({ "name": WHITE, "encoding": Encoding::Color, "filler": true }));
+            colors = 1;
+        }
+        for set in &sets {
             let values = split.values(part, set).map(|value| match set.encoding {
                 Encoding::Color => linear_rgba(value),
                 Encoding::Data => value,
             });
             let index = self.colors(values, count, options);
-            attributes.insert(format!("COLOR_{n}"), json!(index));
+            let mut says = json!({ "name": set.name, "encoding": set.encoding });
+            let attribute = if set.encoding == Encoding::Data && options.data == DataSets::Named {
+                let name = attribute_name(&set.name, &attributes);
+                says["attribute"] = json!(name);
+                name
+            } else {
+                colors += 1;
+                format!("COLOR_{}", colors - 1)
+            };
+            attributes.insert(attribute, json!(index));
+            told.push(says);
         }
 
-        let corners = geometry.triangulation().corners();
-        let bytes = corners
-            .iter()
-            .flatten()
-            .flat_map(|&corner| split.of_corner[corner as usize].to_le_bytes())
-            .collect();
-        let indices = self.array(bytes, 3 * corners.len(), component::U32, "SCALAR", false, None);
-
-        let sets: Vec<Value> = part
-            .sets
-            .iter()
-            .map(|set| json!({ "name": set.name, "encoding": set.encoding }))
-            .collect();
         let mut out = json!({
             "name": part.traits.name,
-            "primitives": [{ "attributes": attributes, "indices": indices, "mode": 4 }],
+            "primitives": self.primitives(part, &split, &attributes, shipment, stuff, options),
         });
-        if !sets.is_empty() {
-            out["extras"] = json!({ "color_sets": sets });
+        if !told.is_empty() {
+            out["extras"] = json!({ "color_sets": told });
         }
-        (out, notes)
+        out
+    }
+
+    /// The triangles: in one piece, or one for each material.
+    fn primitives(
+        &mut self,
+        part: &Part,
+        split: &SplitVertices,
+        attributes: &Map<String, Value>,
+        shipment: &Shipment,
+        stuff: &mut Stuff,
+        options: WriteOptions,
+    ) -> Vec<Value> {
+        let corners = part.geometry.triangulation().corners();
+        let materials = &part.materials;
+        let with_materials = options.materials && !materials.list.is_empty();
+        let count = if with_materials { materials.list.len() } else { 1 };
+        let mut pieces: Vec<Vec<u8>> = vec![Vec::new(); count];
+        let topology = part.geometry.topology();
+        for triangle in corners {
+            let piece = match count {
+                1 => 0,
+                _ => materials.of_faces[topology.face_of(triangle[0] as usize)] as usize,
+            };
+            let indices = triangle.map(|corner| split.of_corner[corner as usize]);
+            pieces[piece].extend(indices.iter().flat_map(|index| index.to_le_bytes()));
+        }
+        let mut primitives = Vec::new();
+        for (number, bytes) in pieces.into_iter().enumerate().filter(|(_, b)| !b.is_empty()) {
+            let triangles = bytes.len() / 4;
+            let indices = self.array(bytes, triangles, component::U32, "SCALAR", false, None);
+            let mut primitive = json!({ "attributes": attributes, "indices": indices, "mode": 4 });
+            if with_materials {
+                let material = &materials.list[number];
+                primitive["material"] = json!(stuff.material(material, part, shipment, self));
+            }
+            primitives.push(primitive);
+        }
+        primitives
+    }
+
+    /// Adds bytes that are no accessor's: an image's.
+    pub fn plain(&mut self, bytes: &[u8]) -> usize {
+        self.views.push(json!({
+            "buffer": 0,
+            "byteOffset": self.bin.len(),
+            "byteLength": bytes.len(),
+        }));
+        self.bin.extend_from_slice(bytes);
+        self.bin.resize(self.bin.len().next_multiple_of(4), 0);
+        self.views.len() - 1
     }
 
     fn colors(

@@ -1,38 +1,32 @@
-//! Writing OBJ: an object for each part, colors behind the coordinates.
+//! Writing OBJ: an object for each part, colors behind the coordinates, and an MTL beside it with
+//! the materials of the faces, or with a color for each face.
 
-use std::io::Write as _;
+use std::{
+    collections::{BTreeMap, HashSet},
+    io::Write as _,
+};
 
-use speckle_core::{Part, Placement};
+use speckle_core::{Material, Part, Placement, color::bytes_from_rgba};
 
-use crate::{Export, WriteOptions, seams::SplitVertices};
+use crate::{
+    Format, Shipment, WriteOptions, Written, carried, note::ChannelNote, seams::SplitVertices,
+};
 
 /// Writes the parts.
-pub fn write(parts: &[Part], options: WriteOptions) -> Export {
-    let mut notes = Vec::new();
-    let mut out =
-        b"# Jaunty Speckle. Numbers behind a place are its color, sRGB-encoded.\n".to_vec();
+pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
+    let mut stuff = Stuff::default();
+    let mut body = Vec::new();
     let (mut first_vertex, mut first_uv) = (1, 1);
-    for part in parts {
-        let name = &part.traits.name;
-        let chosen = part.sets.iter().find(|set| set.placement != Placement::Face);
-        for set in part.sets.iter().filter(|set| chosen.is_none_or(|c| c.id != set.id)) {
-            notes
-                .push(format!("{name}: the set {} was left out, OBJ has no room for it", set.name));
-        }
+    for part in shipment.parts {
+        let sets = carried(&Format::Obj.abilities(), part);
+        let chosen = sets.iter().copied().find(|set| set.placement != Placement::Face);
         let mesh = part.geometry.mesh();
         let split = SplitVertices::new(part, chosen.as_slice(), false);
-        let added = split.vertices.len().saturating_sub(mesh.vertex_count());
-        if added > 0 {
-            notes.push(format!(
-                "{name}: {added} vertices were added where colors change at a corner"
-            ));
-        }
-        // A name's own line breaks would begin another line.
-        let name = name.split_whitespace().collect::<Vec<_>>().join(" ");
+        let of_faces = stuff.of_faces(part, options);
         let mut line = |args: std::fmt::Arguments| {
-            out.write_fmt(args).expect("writing to memory cannot fail");
+            body.write_fmt(args).expect("writing to memory cannot fail");
         };
-        line(format_args!("o {name}\n"));
+        line(format_args!("o {}\n", one_line(&part.traits.name)));
         let mut colors = chosen.map(|set| split.values(part, set));
         for &vertex in &split.vertices {
             let [x, y, z] = mesh.positions()[vertex as usize].to_array();
@@ -48,7 +42,14 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
         for uv in uvs.iter().flat_map(|set| &set.uvs) {
             line(format_args!("vt {} {}\n", uv.x, uv.y));
         }
+        let mut current = None;
         for face in 0..mesh.face_count() {
+            if let Some(of_faces) = &of_faces
+                && current != Some(of_faces[face])
+            {
+                current = Some(of_faces[face]);
+                line(format_args!("usemtl {}\n", stuff.names[of_faces[face] as usize]));
+            }
             line(format_args!("f"));
             for corner in mesh.face_corners(face) {
                 let vertex = first_vertex + split.of_corner[corner] as usize;
@@ -62,8 +63,120 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
         first_vertex += split.vertices.len();
         first_uv += uvs.map_or(0, |set| set.uvs.len());
     }
-    if parts.iter().any(|part| !part.sets.is_empty()) {
-        notes.push("some readers pass over colors in OBJ files".to_owned());
+    let mut head =
+        String::from("# Jaunty Speckle. Numbers behind a place are its color, sRGB-encoded.\n");
+    for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
+        head.push_str(&format!("# {line}\n"));
     }
-    Export { bytes: out, notes }
+    let mut beside = Vec::new();
+    if !stuff.names.is_empty() {
+        let library = format!("{}.mtl", shipment.name);
+        head.push_str(&format!("mtllib {library}\n"));
+        beside = stuff.files(library, shipment);
+    }
+    Written { bytes: [head.into_bytes(), body].concat(), beside }
+}
+
+/// A name's own line breaks would begin another line.
+fn one_line(name: &str) -> String {
+    name.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// The materials of a file, each once and by a name no other has.
+#[derive(Default)]
+struct Stuff {
+    names: Vec<String>,
+    taken: HashSet<String>,
+    materials: Vec<Material>,
+    /// Numbers of plain colors.
+    of_colors: BTreeMap<[u8; 4], u32>,
+}
+
+impl Stuff {
+    /// The material of each face: by the part's set at the faces, or what the part came with.
+    fn of_faces(&mut self, part: &Part, options: WriteOptions) -> Option<Vec<u32>> {
+        let at_faces = part.products().find(|set| set.placement == Placement::Face);
+        if let Some(set) = at_faces {
+            let number = |value: &[f32; 4]| {
+                let bytes = bytes_from_rgba(*value);
+                if let Some(number) = self.of_colors.get(&bytes) {
+                    return *number;
+                }
+                let [r, g, b, a] = bytes;
+                let name = match a {
+                    255 => format!("color_{r:02X}{g:02X}{b:02X}"),
+                    _ => format!("color_{r:02X}{g:02X}{b:02X}{a:02X}"),
+                };
+                let number = self.add(Material::new(name, bytes.map(|x| f32::from(x) / 255.0)));
+                self.of_colors.insert(bytes, number);
+                number
+            };
+            return Some(set.values.iter().map(number).collect());
+        }
+        if !options.materials || part.materials.list.is_empty() {
+            return None;
+        }
+        let own: Vec<u32> =
+            part.materials.list.iter().map(|material| self.push(material.clone())).collect();
+        let of_face = |face: usize| part.materials.of_faces.get(face).map_or(0, |&m| m as usize);
+        Some((0..part.geometry.mesh().face_count()).map(|face| own[of_face(face)]).collect())
+    }
+
+    fn push(&mut self, material: Material) -> u32 {
+        let same = self.materials.iter().position(|other| *other == material);
+        same.map_or_else(|| self.add(material), |same| same as u32)
+    }
+
+    fn add(&mut self, material: Material) -> u32 {
+        let wanted = match one_line(&material.name) {
+            name if name.is_empty() => "material".to_owned(),
+            name => name,
+        };
+        let numbered = (2..).map(|n| format!("{wanted} {n}"));
+        let mut names = std::iter::once(wanted.clone()).chain(numbered);
+        let name = names.find(|name| !self.taken.contains(name)).unwrap_or(wanted);
+        self.taken.insert(name.clone());
+        self.names.push(name);
+        self.materials.push(material);
+        self.names.len() as u32 - 1
+    }
+
+    /// The MTL and the images it names.
+    fn files(self, library: String, shipment: &Shipment) -> Vec<(String, Vec<u8>)> {
+        let mut text = String::from("# Jaunty Speckle. Kd is sRGB-encoded.\n");
+        let mut images: Vec<(String, Vec<u8>)> = Vec::new();
+        for (name, material) in self.names.iter().zip(&self.materials) {
+            let [r, g, b, a] = material.color;
+            text.push_str(&format!("newmtl {name}\nKd {r} {g} {b}\n"));
+            if a < 1.0 {
+                text.push_str(&format!("d {a}\n"));
+            }
+            let image = material.image.as_ref().and_then(|image| shipment.image(image));
+            if let Some(image) = image {
+                let file = file_of(&image.name, &image.file);
+                text.push_str(&format!("map_Kd {file}\n"));
+                if images.iter().all(|(other, _)| *other != file) {
+                    images.push((file, image.file.to_vec()));
+                }
+            }
+        }
+        let mut files = vec![(library, text.into_bytes())];
+        files.extend(images);
+        files
+    }
+}
+
+/// A file name for an image, with the extension of its kind and without folders.
+fn file_of(name: &str, file: &[u8]) -> String {
+    let own = name.rsplit(['/', '\\']).next().unwrap_or(name);
+    let kind = image::guess_format(file).ok();
+    let extension = kind.and_then(|kind| kind.extensions_str().first()).copied();
+    let has_one = kind.is_some_and(|kind| {
+        let end = own.rsplit_once('.').map(|(_, end)| end.to_ascii_lowercase());
+        end.is_some_and(|end| kind.extensions_str().contains(&end.as_str()))
+    });
+    match extension {
+        Some(extension) if !has_one => format!("{}.{extension}", one_line(own)),
+        _ => one_line(own),
+    }
 }

@@ -5,6 +5,7 @@ use rayon::prelude::*;
 use speckle_core::{
     Encoding, Placement,
     color::Rgba,
+    document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
 
@@ -40,13 +41,22 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Found, FormatError
 #[derive(Default)]
 struct Content {
     positions: Vec<Vec3>,
-    vertex_colors: Vec<Rgba>,
+    /// Those without a name of their own first, then each group of named ones.
+    vertex_colors: Vec<Colors>,
     vertex_uvs: Vec<Vec2>,
     face_starts: Vec<u32>,
     corner_vertices: Vec<u32>,
-    face_colors: Vec<Rgba>,
+    face_colors: Vec<Colors>,
     corner_uvs: Vec<Vec2>,
     notes: Vec<String>,
+}
+
+/// The colors that one group of properties gives.
+#[derive(Clone, Default)]
+struct Colors {
+    /// What stands before `red` in the properties' names.
+    prefix: String,
+    values: Vec<Rgba>,
 }
 
 impl Content {
@@ -56,19 +66,25 @@ impl Content {
             (self.vertex_colors, Placement::Vertex, "vertex", "Color"),
             (self.face_colors, Placement::Face, "face", "Face color"),
         ] {
-            if values.is_empty() {
-                continue;
+            // Comments name the sets of an element in the order of their properties.
+            let mut told = header.sets.iter().filter(|set| set.element == element);
+            for Colors { prefix, values } in values {
+                let own = prefix.trim_end_matches('_');
+                let usual = if own.is_empty() { usual } else { own };
+                let (name, encoding) =
+                    told.next().map_or((usual, Encoding::Color), |set| (&set.name, set.encoding));
+                let is_taken = |name: &str| sets.iter().any(|set: &RawSet| set.name == name);
+                let mut name = name.to_owned();
+                if is_taken(&name) && placement == Placement::Face {
+                    name.push_str(" (faces)");
+                }
+                let numbered = (2..).map(|n| format!("{name} {n}"));
+                let name = std::iter::once(name.clone()).chain(numbered).find(|n| !is_taken(n));
+                let name = name.unwrap_or_default();
+                sets.push(RawSet { name, placement, encoding, values });
             }
-            let told = header.sets.iter().find(|set| set.element == element);
-            let (name, encoding) =
-                told.map_or((usual, Encoding::Color), |set| (set.name.as_str(), set.encoding));
-            sets.push(RawSet { name: name.to_owned(), placement, encoding, values });
         }
-        if let [first, second] = sets.as_mut_slice()
-            && first.name == second.name
-        {
-            second.name.push_str(" (faces)");
-        }
+        sets.truncate(MOST_SETS);
 
         let uvs = if self.corner_uvs.len() == self.corner_vertices.len() {
             self.corner_uvs
@@ -331,11 +347,11 @@ fn read_by_all_cores(header: &Header, bytes: &[u8], limits: Limits) -> Option<Co
     for piece in read? {
         let before = whole.corner_vertices.len() as u32;
         whole.positions.extend(piece.positions);
-        whole.vertex_colors.extend(piece.vertex_colors);
+        join(&mut whole.vertex_colors, piece.vertex_colors);
         whole.vertex_uvs.extend(piece.vertex_uvs);
         whole.face_starts.extend(piece.face_starts.iter().skip(1).map(|start| start + before));
         whole.corner_vertices.extend(piece.corner_vertices);
-        whole.face_colors.extend(piece.face_colors);
+        join(&mut whole.face_colors, piece.face_colors);
         whole.corner_uvs.extend(piece.corner_uvs);
         let new = |note: &String| !whole.notes.contains(note);
         let notes: Vec<String> = piece.notes.into_iter().filter(new).collect();
@@ -345,6 +361,17 @@ fn read_by_all_cores(header: &Header, bytes: &[u8], limits: Limits) -> Option<Co
         }
     }
     Some(whole)
+}
+
+/// Puts the colors of a piece behind those before it: all pieces have the same properties.
+fn join(whole: &mut Vec<Colors>, piece: Vec<Colors>) {
+    if whole.is_empty() {
+        *whole = piece;
+        return;
+    }
+    for (own, more) in whole.iter_mut().zip(piece) {
+        own.values.extend(more.values);
+    }
 }
 
 fn read_body<S: Source>(
@@ -416,33 +443,52 @@ fn slot_of(name: &str) -> usize {
     }
 }
 
-/// The single values of a row, by slot.
+/// What stands before `red`, `green` and `blue` in the names of properties that are colors of their
+/// own.
+fn prefixes(properties: &[Property]) -> Vec<String> {
+    let has = |name: String| properties.iter().any(|p| p.name == name && p.list_count.is_none());
+    properties
+        .iter()
+        .filter_map(|p| p.name.strip_suffix("_red"))
+        .filter(|own| *own != "diffuse")
+        .map(|own| format!("{own}_"))
+        .filter(|own| has(format!("{own}green")) && has(format!("{own}blue")))
+        .collect()
+}
+
+/// The single values of a row, by slot; behind the usual slots four for each color of its own.
 struct Row {
     slots: Vec<usize>,
-    scale: [f32; slot::COUNT],
-    values: [f32; slot::COUNT],
+    scale: Vec<f32>,
+    values: Vec<f32>,
     has_color: bool,
     has_uv: bool,
+    prefixes: Vec<String>,
 }
 
 impl Row {
     fn new(properties: &[Property]) -> Self {
-        let mut row = Self {
-            slots: properties.iter().map(|p| slot_of(&p.name)).collect(),
-            scale: [1.0; slot::COUNT],
-            values: [0.0; slot::COUNT],
-            has_color: false,
-            has_uv: false,
-        };
-        row.values[slot::A] = 1.0;
-        for (property, &slot) in properties.iter().zip(&row.slots) {
-            if (slot::R..=slot::A).contains(&slot) {
-                row.scale[slot] = property.scalar.full_scale();
+        let prefixes = prefixes(properties);
+        let slots: Vec<usize> = properties.iter().map(|p| slot_among(&p.name, &prefixes)).collect();
+        let count = slot::COUNT + 4 * prefixes.len();
+        let (mut scale, mut values) = (vec![1.0; count], vec![0.0; count]);
+        values[slot::A] = 1.0;
+        values[slot::COUNT..].fill(1.0);
+        for (property, &slot) in properties.iter().zip(&slots) {
+            if (slot::R..=slot::A).contains(&slot) || slot >= slot::COUNT {
+                scale[slot] = property.scalar.full_scale();
             }
         }
-        row.has_color = (slot::R..slot::A).all(|slot| row.slots.contains(&slot));
-        row.has_uv = row.slots.contains(&slot::U) && row.slots.contains(&(slot::U + 1));
-        row
+        let has_color = (slot::R..slot::A).all(|slot| slots.contains(&slot));
+        let has_uv = slots.contains(&slot::U) && slots.contains(&(slot::U + 1));
+        Self { slots, scale, values, has_color, has_uv, prefixes }
+    }
+
+    /// Room for the colors of rows to come.
+    fn colors(&self, rows: usize) -> Vec<Colors> {
+        let main = self.has_color.then(String::new);
+        let all = main.into_iter().chain(self.prefixes.iter().cloned());
+        all.map(|prefix| Colors { prefix, values: Vec::with_capacity(rows) }).collect()
     }
 
     #[inline]
@@ -451,9 +497,26 @@ impl Row {
         self.values[slot] = value as f32 / self.scale[slot];
     }
 
-    fn color(&self) -> Rgba {
-        [0, 1, 2, 3].map(|channel| self.values[slot::R + channel])
+    fn put_colors(&self, colors: &mut [Colors]) {
+        let main = self.has_color.then_some(slot::R);
+        let own = (0..self.prefixes.len()).map(|i| slot::COUNT + 4 * i);
+        for (first, colors) in main.into_iter().chain(own).zip(colors) {
+            colors.values.push(std::array::from_fn(|i| self.values[first + i]));
+        }
     }
+}
+
+/// The slot of a property, with those of colors of their own.
+fn slot_among(name: &str, prefixes: &[String]) -> usize {
+    for (i, prefix) in prefixes.iter().enumerate() {
+        let channel = name.strip_prefix(prefix.as_str()).and_then(|rest| {
+            ["red", "green", "blue", "alpha"].iter().position(|channel| *channel == rest)
+        });
+        if let Some(channel) = channel {
+            return slot::COUNT + 4 * i + channel;
+        }
+    }
+    slot_of(name)
 }
 
 fn read_vertices<S: Source>(
@@ -472,12 +535,13 @@ fn read_vertices<S: Source>(
     let ignored: Vec<&str> = element
         .properties
         .iter()
-        .filter(|p| slot_of(&p.name) == slot::REST)
+        .filter(|p| slot_among(&p.name, &row.prefixes) == slot::REST)
         .map(|p| p.name.as_str())
         .collect();
     if !ignored.is_empty() {
         content.notes.push(format!("vertex properties not kept: {}", ignored.join(", ")));
     }
+    content.vertex_colors = row.colors(element.count);
     content.positions.reserve_exact(element.count);
     for _ in 0..element.count {
         for (i, property) in element.properties.iter().enumerate() {
@@ -487,9 +551,7 @@ fn read_vertices<S: Source>(
             }
         }
         content.positions.push(Vec3::new(row.values[0], row.values[1], row.values[2]));
-        if row.has_color {
-            content.vertex_colors.push(row.color());
-        }
+        row.put_colors(&mut content.vertex_colors);
         if row.has_uv {
             content.vertex_uvs.push(Vec2::new(row.values[slot::U], row.values[slot::U + 1]));
         }
@@ -513,17 +575,22 @@ fn read_faces<S: Source>(
             "export it again with faces",
         ));
     }
+    let mut row = Row::new(&element.properties);
     let ignored: Vec<&str> = element
         .properties
         .iter()
         .filter(|p| !is_vertices(p) && p.name != "texcoord")
-        .filter(|p| !(slot::R..=slot::A).contains(&slot_of(&p.name)) || p.list_count.is_some())
+        .filter(|p| {
+            let slot = slot_among(&p.name, &row.prefixes);
+            let is_color = (slot::R..=slot::A).contains(&slot) || slot >= slot::COUNT;
+            !is_color || p.list_count.is_some()
+        })
         .map(|p| p.name.as_str())
         .collect();
     if !ignored.is_empty() {
         content.notes.push(format!("face properties not kept: {}", ignored.join(", ")));
     }
-    let mut row = Row::new(&element.properties);
+    content.face_colors = row.colors(element.count);
     content.face_starts.reserve_exact(element.count + 1);
     content.face_starts.push(0);
     for _ in 0..element.count {
@@ -562,9 +629,7 @@ fn read_faces<S: Source>(
             return Err(FormatError::too_many(limits));
         }
         content.face_starts.push(content.corner_vertices.len() as u32);
-        if row.has_color {
-            content.face_colors.push(row.color());
-        }
+        row.put_colors(&mut content.face_colors);
     }
     Ok(())
 }

@@ -1,4 +1,4 @@
-//! Writing PLY: one mesh with one set per vertex and one per face.
+//! Writing PLY: one mesh with its sets at vertices and at faces.
 
 use std::fmt::Write as _;
 
@@ -7,69 +7,110 @@ use speckle_core::{
     color::{Rgba, bytes_from_rgba},
 };
 
-use crate::{Body, Depth, Export, WriteOptions, seams::SplitVertices};
+use crate::{
+    Body, Depth, Format, Shipment, WriteOptions, Written, carried, note::ChannelNote,
+    seams::SplitVertices,
+};
 
 /// One part as it will stand in the file.
 struct Share<'a> {
     part: &'a Part,
     split: SplitVertices,
-    at_vertices: Option<&'a ColorSet>,
-    at_faces: Option<&'a ColorSet>,
+}
+
+/// A set of the file: those of all parts that have its name and stand at the same element.
+struct Column<'a> {
+    name: &'a str,
+    encoding: Encoding,
+    /// What stands before the names of its properties.
+    prefix: String,
+    /// The set of each part; white where a part lacks it.
+    sets: Vec<Option<&'a ColorSet>>,
+}
+
+/// The sets at vertices (and corners), or those at faces, over all parts. The first one has the
+/// usual names; others have their own in front.
+fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
+    let abilities = Format::Ply.abilities();
+    let mut columns: Vec<Column> = Vec::new();
+    for (number, part) in parts.iter().enumerate() {
+        let own = carried(&abilities, part);
+        let mut taken = 0;
+        for set in own.into_iter().filter(|set| (set.placement == Placement::Face) == at_faces) {
+            // Parts agree on the first set by its place, on others by name.
+            let found = match taken {
+                0 if columns.first().is_some_and(|first| {
+                    first.sets.len() <= number && first.encoding == set.encoding
+                }) =>
+                {
+                    Some(0)
+                }
+                _ => columns.iter().position(|c| c.name == set.name && c.sets.len() <= number),
+            };
+            taken += 1;
+            let column = found.unwrap_or_else(|| {
+                let prefix = if columns.is_empty() {
+                    String::new()
+                } else {
+                    let plain = |c: char| if c.is_ascii_alphanumeric() { c } else { '_' };
+                    format!(
+                        "set{}_{}_",
+                        columns.len() + 1,
+                        set.name.chars().map(plain).collect::<String>()
+                    )
+                };
+                columns.push(Column {
+                    name: &set.name,
+                    encoding: set.encoding,
+                    prefix,
+                    sets: Vec::new(),
+                });
+                columns.len() - 1
+            });
+            columns[column].sets.resize(number, None);
+            columns[column].sets.push(Some(set));
+        }
+    }
+    columns.iter_mut().for_each(|column| column.sets.resize(parts.len(), None));
+    columns
 }
 
 /// Writes the parts; several are joined into the one mesh that a PLY file holds.
-pub fn write(parts: &[Part], options: WriteOptions) -> Export {
-    let mut notes = Vec::new();
+pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
+    let parts = shipment.parts;
+    let (at_vertices, at_faces) = (columns(parts, false), columns(parts, true));
     let shares: Vec<Share> = parts
         .iter()
-        .map(|part| {
-            let at_faces = part.sets.iter().find(|s| s.placement == Placement::Face);
-            let at_vertices = part.sets.iter().find(|s| s.placement != Placement::Face);
-            for set in &part.sets {
-                let is = |chosen: Option<&ColorSet>| chosen.is_some_and(|c| c.id == set.id);
-                if !is(at_faces) && !is(at_vertices) {
-                    notes.push(format!(
-                        "{}: the set {} was left out, PLY has no room for it",
-                        part.traits.name, set.name
-                    ));
-                }
-            }
-            let split = SplitVertices::new(part, at_vertices.as_slice(), false);
-            let added = split.vertices.len().saturating_sub(part.geometry.mesh().vertex_count());
-            if added > 0 {
-                notes.push(format!(
-                    "{}: {added} vertices were added where colors change at a corner",
-                    part.traits.name
-                ));
-            }
-            Share { part, split, at_vertices, at_faces }
+        .enumerate()
+        .map(|(number, part)| {
+            let sets: Vec<&ColorSet> =
+                at_vertices.iter().filter_map(|column| column.sets[number]).collect();
+            Share { part, split: SplitVertices::new(part, &sets, false) }
         })
         .collect();
-    if parts.len() > 1 {
-        notes.push(format!("{} parts were joined: a PLY file holds one mesh", parts.len()));
-    }
-
     let wide_counts = needs_wide_counts(&shares);
     let mut body = Writer { out: Vec::new(), form: options.body, wide_counts };
-    body.out.extend_from_slice(head(&shares, options).as_bytes());
-    let has_vertex_colors = shares.iter().any(|share| share.at_vertices.is_some());
-    let has_face_colors = shares.iter().any(|share| share.at_faces.is_some());
+    let head = head(&shares, shipment, (&at_vertices, &at_faces), options);
+    body.out.extend_from_slice(head.as_bytes());
     let has_uvs = has_uvs(&shares);
-    for share in &shares {
-        let mut colors = share.at_vertices.map(|set| share.split.values(share.part, set));
+    for (number, share) in shares.iter().enumerate() {
+        let mut colors: Vec<_> = at_vertices
+            .iter()
+            .map(|column| column.sets[number].map(|set| share.split.values(share.part, set)))
+            .collect();
         for &vertex in &share.split.vertices {
             for x in share.part.geometry.mesh().positions()[vertex as usize].to_array() {
                 body.float(x);
             }
-            let color = colors.as_mut().and_then(Iterator::next);
-            if has_vertex_colors {
+            for color in &mut colors {
+                let color = color.as_mut().and_then(Iterator::next);
                 body.color(color.unwrap_or([1.0; 4]), options);
             }
             body.end_row();
         }
     }
     let mut first_vertex = 0;
-    for share in &shares {
+    for (number, share) in shares.iter().enumerate() {
         let mesh = share.part.geometry.mesh();
         for face in 0..mesh.face_count() {
             let corners = mesh.face_corners(face);
@@ -85,21 +126,26 @@ pub fn write(parts: &[Part], options: WriteOptions) -> Export {
                     body.float(uv.y);
                 }
             }
-            if has_face_colors {
-                body.color(share.at_faces.map_or([1.0; 4], |set| set.values[face]), options);
+            for column in &at_faces {
+                body.color(column.sets[number].map_or([1.0; 4], |set| set.values[face]), options);
             }
             body.end_row();
         }
         first_vertex += share.split.vertices.len() as u32;
     }
-    Export { bytes: body.out, notes }
+    Written::alone(body.out)
 }
 
 fn has_uvs(shares: &[Share]) -> bool {
     shares.iter().any(|share| !share.part.geometry.mesh().uv_sets().is_empty())
 }
 
-fn head(shares: &[Share], options: WriteOptions) -> String {
+fn head(
+    shares: &[Share],
+    shipment: &Shipment,
+    (at_vertices, at_faces): (&[Column], &[Column]),
+    options: WriteOptions,
+) -> String {
     let form = match options.body {
         Body::Ascii => "ascii",
         Body::Little => "binary_little_endian",
@@ -110,37 +156,41 @@ fn head(shares: &[Share], options: WriteOptions) -> String {
         if options.alpha { &["red", "green", "blue", "alpha"] } else { &["red", "green", "blue"] };
     let vertices: usize = shares.iter().map(|share| share.split.vertices.len()).sum();
     let faces: usize = shares.iter().map(|share| share.part.geometry.mesh().face_count()).sum();
-    let at_vertices = shares.iter().find_map(|share| share.at_vertices);
-    let at_faces = shares.iter().find_map(|share| share.at_faces);
 
     let mut head = format!("ply\nformat {form} 1.0\n");
-    for (element, set) in [("vertex", at_vertices), ("face", at_faces)] {
-        if let Some(set) = set {
-            let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
+    for (element, columns) in [("vertex", at_vertices), ("face", at_faces)] {
+        for column in columns {
+            let encoding = if column.encoding == Encoding::Data { "data" } else { "color" };
             // A name's own line breaks would end the comment.
-            let name = set.name.split_whitespace().collect::<Vec<_>>().join(" ");
+            let name = column.name.split_whitespace().collect::<Vec<_>>().join(" ");
             let _ = writeln!(head, "comment color_set {element} {encoding} {name}");
         }
     }
-    let colors = |head: &mut String| {
-        for channel in channels {
-            let _ = writeln!(head, "property {number} {channel}");
+    if !(at_vertices.is_empty() && at_faces.is_empty()) {
+        head.push_str(
+            "comment colors are sRGB-encoded, as they are shown; data is plain numbers\n",
+        );
+    }
+    for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
+        let _ = writeln!(head, "comment {line}");
+    }
+    let colors = |head: &mut String, columns: &[Column]| {
+        for column in columns {
+            for channel in channels {
+                let _ = writeln!(head, "property {number} {}{channel}", column.prefix);
+            }
         }
     };
     let _ = writeln!(head, "element vertex {vertices}");
     head.push_str("property float x\nproperty float y\nproperty float z\n");
-    if at_vertices.is_some() {
-        colors(&mut head);
-    }
+    colors(&mut head, at_vertices);
     let _ = writeln!(head, "element face {faces}");
     let count = if needs_wide_counts(shares) { "uint" } else { "uchar" };
     let _ = writeln!(head, "property list {count} int vertex_indices");
     if has_uvs(shares) {
         let _ = writeln!(head, "property list {count} float texcoord");
     }
-    if at_faces.is_some() {
-        colors(&mut head);
-    }
+    colors(&mut head, at_faces);
     head.push_str("end_header\n");
     head
 }

@@ -6,24 +6,12 @@ use glam::Vec3;
 use speckle_core::Part;
 
 use super::HEADER;
-use crate::{Body, Export, WriteOptions};
+use crate::{Body, Shipment, WriteOptions, Written};
 
 /// Writes the parts: a solid for each in a text file, all in one in a binary file.
-pub fn write(parts: &[Part], options: WriteOptions) -> Export {
-    let mut notes = Vec::new();
-    let sets: usize = parts.iter().map(|part| part.sets.len()).sum();
-    if sets > 0 {
-        notes.push("colors were left out: STL carries the shape alone".to_owned());
-    }
-    let bytes = if options.body == Body::Ascii {
-        text(parts)
-    } else {
-        if parts.len() > 1 {
-            notes.push(format!("{} parts were joined: binary STL holds one", parts.len()));
-        }
-        binary(parts)
-    };
-    Export { bytes, notes }
+pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
+    let body = if options.body == Body::Ascii { text } else { binary };
+    Written::alone(body(shipment.parts))
 }
 
 /// The normal and the three points of each triangle of a part.

@@ -6,21 +6,18 @@ use axum::{
     Json,
     body::Bytes,
     extract::{Multipart, Path, Query, State, multipart::MultipartError},
-    http::{HeaderMap, HeaderValue, StatusCode},
-    response::Response,
+    http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Edit, Part, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
+    Edit, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
     color_set::convert::{self, Loss},
 };
-use speckle_formats::{
-    Body, Depth, Format, Groups, Import, MeshFile, ReadOptions, Repair, WriteOptions,
-};
+use speckle_formats::{Groups, Import, MeshFile, ReadOptions, Repair};
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
-use super::{as_file, file_name, hand};
+use super::hand;
 use crate::{App, error::ApiError, session::Now};
 
 /// What an import did.
@@ -81,34 +78,6 @@ pub struct ImportFiles {
     /// Files that the mesh file names: materials, arrays.
     #[schema(value_type = Option<Vec<String>>)]
     beside: Vec<Vec<u8>>,
-}
-
-/// How to export.
-#[derive(Debug, Deserialize, IntoParams)]
-pub struct ExportQuery {
-    /// The format.
-    #[param(inline)]
-    format: Format,
-    /// How precisely colors are stored.
-    #[serde(default)]
-    #[param(inline)]
-    depth: Depth,
-    /// Whether alpha is written.
-    #[serde(default = "yes")]
-    alpha: bool,
-    /// How the numbers of a PLY or STL file are written.
-    #[serde(default)]
-    #[param(inline)]
-    body: Body,
-    /// Whether hidden parts are left out.
-    #[serde(default)]
-    visible_only: bool,
-    /// The one part to write; all of them when left out.
-    part: Option<u32>,
-}
-
-fn yes() -> bool {
-    true
 }
 
 /// Makes a project of a mesh file.
@@ -286,67 +255,15 @@ pub async fn conversion(
     loss.await.map(Json).map_err(|_| super::gone())
 }
 
-/// The project as a file. The header `speckle-notes` holds, as JSON, what the format could not
-/// carry.
-#[utoipa::path(
-    get, path = "/api/v1/projects/{project}/export",
-    params(("project" = i64, Path), ExportQuery),
-    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
-)]
-pub async fn export(
-    State(app): State<App>,
-    Path(project): Path<ProjectId>,
-    Query(query): Query<ExportQuery>,
-) -> Result<Response, ApiError> {
-    let now = app.now(project).await?;
-    let mut parts: Vec<_> = now.parts.iter().map(Part::without_helpers).collect();
-    parts.retain(|part| !query.visible_only || part.traits.visible);
-    parts.retain(|part| query.part.is_none_or(|only| part.id == PartId(only)));
-    let options = WriteOptions {
-        depth: query.depth,
-        alpha: query.alpha,
-        body: query.body,
-        traits: Some(now.traits),
-    };
-    let format = query.format;
-    let name = match (query.part, parts.as_slice()) {
-        (Some(_), [part]) => part.traits.name.clone(),
-        _ => now.name,
-    };
-    let export = app
-        .blocking(move |_| Ok(speckle_formats::write(format, &parts, options)))
-        .await?
-        .map_err(|error| ApiError::bad_request(format!("{}; {}", error.cause, error.remedy)))?;
-    let file = format!("{}.{}", file_name(&name), format.extension());
-    // Header values are ASCII: JSON's own escapes keep everything else.
-    let notes: String = serde_json::to_string(&export.notes)
-        .unwrap_or_default()
-        .encode_utf16()
-        .map(|unit| match u8::try_from(unit) {
-            Ok(byte) if byte.is_ascii() => char::from(byte).to_string(),
-            _ => format!("\\u{unit:04x}"),
-        })
-        .collect();
-    let mut response = as_file(export.bytes, format.media_type(), &file);
-    if let Ok(value) = HeaderValue::from_str(&notes) {
-        response.headers_mut().insert("speckle-notes", value);
-    }
-    Ok(response)
-}
-
 impl App {
     /// Reads a file away from the threads that serve requests.
     async fn read(&self, files: Files, query: &ImportQuery) -> Result<Import, ApiError> {
-        let usual = Format::of_name(&files.name).map(Format::usual_traits).unwrap_or_default();
-        let traits = ProjectTraits {
-            unit: query.unit.unwrap_or(usual.unit),
-            up: query.up.unwrap_or(usual.up),
-        };
         let options = ReadOptions {
             limits: self.limits,
             groups: query.groups,
             weld: query.weld.filter(|weld| weld.is_finite()).unwrap_or(0.0),
-            traits: Some(traits),
+            unit: query.unit,
+            up: query.up,
         };
         let shown = files.name.clone();
         self.blocking(move |_| {

@@ -1,0 +1,306 @@
+//! What will be lost or changed on the way out, said before anything is written: from the table of
+//! abilities alone, so that no writer can forget it.
+
+use rayon::prelude::*;
+use serde::Serialize;
+use speckle_core::{ColorSet, Encoding, Part, Placement};
+
+use crate::{
+    Abilities, Body, DataSets, Depth, Format, Shipment, WriteOptions,
+    abilities::{Light, Room, Says, UvRoom},
+    carried,
+    seams::SplitVertices,
+};
+
+/// What a loss is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum LossKind {
+    /// Sets that find no room.
+    Sets,
+    /// Sets that stand at other elements in the file.
+    Placement,
+    /// Alpha.
+    Alpha,
+    /// Fine steps of numbers.
+    Depth,
+    /// Data that receivers take for color, or the other way round.
+    Encoding,
+    /// Faces that are cut.
+    Polygons,
+    /// Parts that are joined.
+    Parts,
+    /// Texture coordinates.
+    Uvs,
+    /// Materials and their images.
+    Materials,
+    /// Unit and up axis.
+    Units,
+    /// What some receivers do with it.
+    Receivers,
+}
+
+/// How much it matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Weight {
+    /// Changed in form, not in what is seen.
+    Fine,
+    /// Worth a thought.
+    Careful,
+    /// Gone.
+    Lost,
+}
+
+/// Something that is lost or changed.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DeliveryLoss))]
+pub struct Loss {
+    /// What it is about.
+    pub kind: LossKind,
+    /// How much it matters.
+    pub weight: Weight,
+    /// The part, when it is about one.
+    pub part: Option<String>,
+    /// What happens.
+    pub text: String,
+    /// What helps; empty where nothing has to be done.
+    pub remedy: String,
+}
+
+impl Loss {
+    /// As one line: "Hull: its alpha is left out".
+    #[must_use]
+    pub fn line(&self) -> String {
+        match &self.part {
+            Some(part) => format!("{part}: {}", self.text),
+            None => self.text.clone(),
+        }
+    }
+}
+
+/// How many steps 8 bits have.
+const STEPS: f32 = 255.0;
+
+/// What a format would lose or change of a shipment.
+#[must_use]
+pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Vec<Loss> {
+    let abilities = format.abilities();
+    let mut losses = Vec::new();
+    for part in shipment.parts {
+        of_part(&abilities, shipment, part, options, &mut losses);
+    }
+    let mut say = |kind, weight, text: String, remedy: &str| {
+        losses.push(Loss { kind, weight, part: None, text, remedy: remedy.to_owned() });
+    };
+    let solids = format == Format::Stl && options.body == Body::Ascii;
+    if !abilities.parts && !solids && shipment.parts.len() > 1 {
+        let text = format!("{} parts are joined into one mesh", shipment.parts.len());
+        say(
+            LossKind::Parts,
+            Weight::Careful,
+            text,
+            "Send one file for each part, or take a format that keeps them apart.",
+        );
+    }
+    if let Some(traits) = shipment.traits
+        && abilities.units == Says::Nothing
+    {
+        let text = format!(
+            "the file cannot say that one step is a {} and that +{:?} is up",
+            traits.unit.symbol(),
+            traits.up
+        );
+        say(
+            LossKind::Units,
+            Weight::Fine,
+            text,
+            "Tell the receiver, or see the note beside the file.",
+        );
+    }
+    let has_sets = shipment.parts.iter().any(|part| part.products().next().is_some());
+    if format == Format::Obj && has_sets {
+        say(
+            LossKind::Receivers,
+            Weight::Careful,
+            "some readers pass over colors in OBJ files".to_owned(),
+            "Prove the file in the receiver, or send GLB or PLY.",
+        );
+    }
+    losses
+}
+
+fn of_part(
+    abilities: &Abilities,
+    shipment: &Shipment,
+    part: &Part,
+    options: &WriteOptions,
+    losses: &mut Vec<Loss>,
+) {
+    let mesh = part.geometry.mesh();
+    let mut say = |kind, weight, text: String, remedy: &str| {
+        let part = Some(part.traits.name.clone());
+        losses.push(Loss { kind, weight, part, text, remedy: remedy.to_owned() });
+    };
+    let sets = carried(abilities, part);
+    for set in part.products().filter(|set| sets.iter().all(|taken| taken.id != set.id)) {
+        let text =
+            format!("the set {} was left out, {} has no room for it", set.name, abilities.title);
+        let remedy = match abilities.sets {
+            Room::None => "Take a format that carries colors.",
+            _ => {
+                "Move the set that matters to the first place, or take a format with room for all."
+            }
+        };
+        say(LossKind::Sets, Weight::Lost, text, remedy);
+    }
+    // Data where viewers expect a color.
+    if abilities.light == Light::Linear
+        && let [first, ..] = sets.as_slice()
+        && sets.iter().all(|set| set.encoding == Encoding::Data)
+        && is_one_array(abilities)
+        && options.data == DataSets::AsColors
+    {
+        let text = format!(
+            "viewers multiply COLOR_0 into the picture, and it holds the data of {}: the model will look tinted",
+            first.name
+        );
+        say(
+            LossKind::Encoding,
+            Weight::Careful,
+            text,
+            "Send white first, or the data as attributes of their own names.",
+        );
+    }
+    let splitting: Vec<&ColorSet> =
+        sets.iter().copied().filter(|set| !abilities.stores(set.placement)).collect();
+    let seams = abilities.uvs != UvRoom::None && is_one_array(abilities);
+    if !splitting.is_empty() || (seams && !mesh.uv_sets().is_empty()) {
+        let added = SplitVertices::new(part, &splitting, seams).added(part);
+        if added > 0 {
+            let text = format!(
+                "{added} vertices were added where colors or UVs change at a corner, {} become {}",
+                mesh.vertex_count(),
+                mesh.vertex_count() + added
+            );
+            say(LossKind::Placement, Weight::Fine, text, "");
+        }
+    }
+    if let Some(set) = sets
+        .iter()
+        .find(|set| set.placement == Placement::Face && !abilities.stores(Placement::Face))
+    {
+        let text = format!("the set {} is written at the corners of each face", set.name);
+        say(LossKind::Placement, Weight::Fine, text, "");
+    }
+    let has_alpha = |set: &&&ColorSet| set.values.par_iter().any(|value| value[3] != 1.0);
+    if !(abilities.alpha && options.alpha)
+        && let Some(set) = sets.iter().find(has_alpha)
+    {
+        let text = format!("the alpha of {} is left out", set.name);
+        let remedy = if abilities.alpha {
+            "Turn alpha on."
+        } else {
+            "Move what is in it to another channel, or take a format with alpha."
+        };
+        say(LossKind::Alpha, Weight::Lost, text, remedy);
+    }
+    let steps = match abilities.depth(options.depth) {
+        Depth::Float => None,
+        Depth::Bits16 => Some(65_535.0),
+        _ => Some(STEPS),
+    };
+    if let Some(steps) = steps {
+        let is_between = |x: f32| {
+            let at = x * steps;
+            (at - at.round()).abs() > 1e-3
+        };
+        let linear =
+            |set: &ColorSet| abilities.light == Light::Linear && set.encoding == Encoding::Color;
+        for set in &sets {
+            if linear(set) && steps == STEPS {
+                let text = format!(
+                    "{} is stored as linear light in 8 bits, which is coarse in the darks",
+                    set.name
+                );
+                say(LossKind::Depth, Weight::Careful, text, "Take 16 bits or floats.");
+            } else if set.values.par_iter().any(|value| value.iter().any(|&x| is_between(x))) {
+                let weight =
+                    if set.encoding == Encoding::Color { Weight::Fine } else { Weight::Careful };
+                let text = format!(
+                    "the numbers of {} are rounded to {} steps",
+                    set.name,
+                    steps as u32 + 1
+                );
+                let finer = abilities
+                    .depths
+                    .iter()
+                    .any(|&depth| depth != abilities.depth(options.depth) && depth != Depth::Bits8);
+                let remedy = if finer { "Take a finer precision." } else { "" };
+                say(LossKind::Depth, weight, text, remedy);
+            }
+        }
+    }
+    if !abilities.polygons && !mesh.all_triangles() {
+        let text = format!(
+            "polygons were cut, {} faces into {} triangles",
+            mesh.face_count(),
+            mesh.triangle_count()
+        );
+        say(LossKind::Polygons, Weight::Fine, text, "");
+    }
+    let (there, room) = (
+        mesh.uv_sets().len(),
+        match abilities.uvs {
+            UvRoom::None => 0,
+            UvRoom::One => 1,
+            UvRoom::Any => usize::MAX,
+        },
+    );
+    if there > room {
+        let text = if room == 0 {
+            "its UVs are left out".to_owned()
+        } else {
+            format!("of its {there} UV sets the first goes along")
+        };
+        say(LossKind::Uvs, Weight::Lost, text, "Take a format with room for them.");
+    }
+    let materials = &part.materials.list;
+    if !materials.is_empty() && !(abilities.materials && options.materials) {
+        let images = materials.iter().filter(|material| material.image.is_some()).count();
+        let text = match images {
+            0 => "the materials it came with are left out".to_owned(),
+            n => format!("the materials it came with are left out, with {n} images"),
+        };
+        let remedy = if abilities.materials {
+            "Turn materials on."
+        } else {
+            "Bake them into a set: source material."
+        };
+        say(LossKind::Materials, Weight::Fine, text, remedy);
+    } else {
+        for material in materials {
+            if let Some(image) =
+                material.image.as_ref().filter(|image| shipment.image(image).is_none())
+            {
+                let text = format!(
+                    "the image {image} of {} is not in the project any more",
+                    material.name
+                );
+                say(
+                    LossKind::Materials,
+                    Weight::Careful,
+                    text,
+                    "Bring it in again under its name.",
+                );
+            }
+        }
+    }
+}
+
+/// Whether colors and UVs of a vertex stand in one row, so that a seam of one splits all.
+fn is_one_array(abilities: &Abilities) -> bool {
+    matches!(abilities.format, Format::Glb | Format::Gltf)
+}

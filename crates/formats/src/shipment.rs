@@ -1,0 +1,55 @@
+//! What goes out: parts with their sets, what belongs to them, and what is told beside.
+
+use speckle_core::{ColorSet, Encoding, Part, Placement, ProjectTraits, document::ImageRecord};
+
+use crate::{Abilities, abilities::Room, note::ChannelNote};
+
+/// What goes out.
+#[derive(Clone, Copy, Debug)]
+pub struct Shipment<'a> {
+    /// What the file is called, without extension.
+    pub name: &'a str,
+    /// The parts, with the sets that go along, the first one first.
+    pub parts: &'a [Part],
+    /// The images that materials name.
+    pub images: &'a [ImageRecord],
+    /// What the parts' numbers mean, for formats that have units; `None` writes them as they are.
+    pub traits: Option<ProjectTraits>,
+    /// What the channels mean, for formats that can say it.
+    pub note: Option<&'a ChannelNote>,
+}
+
+impl<'a> Shipment<'a> {
+    /// Parts alone.
+    #[must_use]
+    pub fn of(parts: &'a [Part]) -> Self {
+        Self { name: "model", parts, images: &[], traits: None, note: None }
+    }
+
+    /// The image a material shows.
+    pub(crate) fn image(&self, name: &str) -> Option<&'a ImageRecord> {
+        self.images.iter().find(|image| image.name == name)
+    }
+}
+
+/// The sets of a part that a format takes, in the order it has them: what shows at once comes
+/// first where viewers look at the first one alone.
+#[must_use]
+pub fn carried<'a>(abilities: &Abilities, part: &'a Part) -> Vec<&'a ColorSet> {
+    let products = || part.products();
+    match abilities.sets {
+        Room::None => Vec::new(),
+        Room::One => products().take(1).collect(),
+        Room::VertexAndFace => {
+            let at_faces = products().find(|set| set.placement == Placement::Face);
+            let at_vertices = products().find(|set| set.placement != Placement::Face);
+            at_vertices.into_iter().chain(at_faces).collect()
+        }
+        Room::Any => {
+            let (mut first, then): (Vec<_>, Vec<_>) =
+                products().partition(|set| set.encoding == Encoding::Color);
+            first.extend(then);
+            first
+        }
+    }
+}

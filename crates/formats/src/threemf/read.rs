@@ -1,0 +1,504 @@
+//! Reading 3MF: the model is read as it is unpacked, so that it is never whole in memory.
+
+use std::{
+    collections::HashMap,
+    io::{BufRead, BufReader, Cursor, Read},
+};
+
+use glam::{Mat4, Vec3, Vec4};
+use quick_xml::{
+    Reader as Xml,
+    events::{BytesStart, Event},
+};
+use speckle_core::{
+    Encoding, ProjectTraits, Unit, UpAxis,
+    color::{Rgba, rgba_from_bytes},
+    mesh::MeshArrays,
+};
+use zip::ZipArchive;
+
+use super::{MODEL, USUAL_PLACE};
+use crate::{
+    Content, FormatError, Limits, MeshFile, Place, RawPart, ReadOptions,
+    indexed::plainest,
+    xml::{self, broken},
+};
+
+/// How much larger than in the package a file may be. Models shrink by 20 at most; a file that
+/// shrinks more was made to fill memories.
+const MOST_GROWTH: u64 = 250;
+/// What may grow as it likes, bytes.
+const HARMLESS: u64 = 1 << 24;
+/// How deep objects may hold each other.
+const DEEPEST: usize = 32;
+
+fn damaged(cause: impl Into<String>) -> FormatError {
+    FormatError::new(Place::File, cause, "the file is damaged: export it again")
+}
+
+/// Reads a 3MF file.
+///
+/// # Errors
+/// With what of the package is missing, or the byte of the model that is wrong.
+pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+    let mut package = ZipArchive::new(Cursor::new(file.bytes))
+        .map_err(|error| damaged(format!("it is no package: {error}")))?;
+    let place = place_of_model(&mut package, options.limits)?;
+    let mut model = Model::new(options.limits);
+    {
+        let entry = unpacked(&mut package, &place, options.limits)?;
+        model.read(BufReader::with_capacity(1 << 16, entry))?;
+    }
+    model.into_content(file)
+}
+
+/// A file of the package, bounded.
+fn unpacked<'a>(
+    package: &'a mut ZipArchive<Cursor<&[u8]>>,
+    name: &str,
+    limits: Limits,
+) -> Result<impl Read + 'a, FormatError> {
+    let entry = package
+        .by_name(name)
+        .map_err(|error| damaged(format!("the package has no usable {name}: {error}")))?;
+    let most = (entry.compressed_size().saturating_mul(MOST_GROWTH)).max(HARMLESS);
+    if entry.size() > most || entry.size() > limits.bytes as u64 {
+        return Err(FormatError::new(
+            Place::File,
+            format!("{name} in the package would unpack to {} bytes", entry.size()),
+            "this is more than a mesh can need: export it again",
+        ));
+    }
+    // What it says of itself may be wrong.
+    let size = entry.size();
+    Ok(entry.take(size))
+}
+
+fn place_of_model(
+    package: &mut ZipArchive<Cursor<&[u8]>>,
+    limits: Limits,
+) -> Result<String, FormatError> {
+    let mut text = Vec::new();
+    if let Ok(mut relationships) = unpacked(package, "_rels/.rels", limits) {
+        relationships.read_to_end(&mut text).map_err(|error| damaged(error.to_string()))?;
+        let root = xml::read(&text, limits)?;
+        let target = root
+            .children
+            .iter()
+            .find(|child| child.attribute("Type") == Some(MODEL))
+            .and_then(|child| child.attribute("Target"));
+        if let Some(target) = target {
+            return Ok(target.trim_start_matches('/').to_owned());
+        }
+    }
+    Ok(USUAL_PLACE.to_owned())
+}
+
+#[derive(Default)]
+struct Object {
+    name: String,
+    color_set: String,
+    points: Vec<Vec3>,
+    triangles: Vec<[u32; 3]>,
+    /// Of each triangle the group and the three entries; group `u32::MAX` for the object's own.
+    colors: Vec<(u32, [u32; 3])>,
+    own: Option<(u32, u32)>,
+    parts: Vec<(u32, Mat4)>,
+    is_support: bool,
+}
+
+struct Model {
+    limits: Limits,
+    unit: Unit,
+    micron: bool,
+    groups: HashMap<u32, Vec<Rgba>>,
+    objects: HashMap<u32, Object>,
+    items: Vec<(u32, Mat4)>,
+    notes: Vec<String>,
+    elements: usize,
+}
+
+/// What is open while the model is read.
+#[derive(Default)]
+struct Open {
+    object: Option<(u32, Object)>,
+    group: Option<(u32, Vec<Rgba>)>,
+    says_set: bool,
+    is_model: bool,
+}
+
+impl Model {
+    fn new(limits: Limits) -> Self {
+        Self {
+            limits,
+            unit: Unit::Millimetre,
+            micron: false,
+            groups: HashMap::new(),
+            objects: HashMap::new(),
+            items: Vec::new(),
+            notes: Vec::new(),
+            elements: 0,
+        }
+    }
+
+    fn read(&mut self, source: impl BufRead) -> Result<(), FormatError> {
+        let mut reader = Xml::from_reader(source);
+        let mut buffer = Vec::new();
+        let mut open = Open::default();
+        loop {
+            let at = reader.buffer_position();
+            buffer.clear();
+            let event = reader.read_event_into(&mut buffer).map_err(|error| broken(at, error))?;
+            match event {
+                Event::Start(tag) => self.begin(&tag, at, &mut open)?,
+                Event::Empty(tag) => {
+                    self.begin(&tag, at, &mut open)?;
+                    self.end(tag.local_name().as_ref(), &mut open);
+                }
+                Event::End(tag) => self.end(tag.local_name().as_ref(), &mut open),
+                Event::Text(text) if open.says_set => {
+                    if let Some((_, object)) = &mut open.object {
+                        let text = text.decode().map_err(|error| broken(at, error))?;
+                        object.color_set.push_str(&text);
+                    }
+                }
+                Event::GeneralRef(entity) if open.says_set => {
+                    let name = String::from_utf8_lossy(&entity).into_owned();
+                    if let (Some((_, object)), Some(letter)) =
+                        (&mut open.object, quick_xml::escape::resolve_xml_entity(&name))
+                    {
+                        object.color_set.push_str(letter);
+                    }
+                }
+                Event::Eof => break,
+                _ => {}
+            }
+            if self.elements > self.limits.elements {
+                return Err(FormatError::too_many(self.limits));
+            }
+        }
+        if !open.is_model {
+            return Err(damaged("its model is none: the element model is missing"));
+        }
+        Ok(())
+    }
+
+    fn begin(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        let name = tag.local_name();
+        match name.as_ref() {
+            // Most of the file are these two: no list of attributes is made for them.
+            b"vertex" => {
+                self.elements += 1;
+                let mut point = [f32::NAN; 3];
+                each(tag, at, |key, value| {
+                    let axis = match key {
+                        b"x" => 0,
+                        b"y" => 1,
+                        b"z" => 2,
+                        _ => return Ok(()),
+                    };
+                    point[axis] = fast_float2::parse(value).map_err(|_| no_number(at, value))?;
+                    Ok(())
+                })?;
+                if let Some((_, object)) = &mut open.object {
+                    object.points.push(point.into());
+                }
+            }
+            b"triangle" => {
+                self.elements += 1;
+                let mut vertices = [u32::MAX; 3];
+                let (mut group, mut entries) = (u32::MAX, [u32::MAX; 3]);
+                each(tag, at, |key, value| {
+                    let slot = match key {
+                        b"v1" => &mut vertices[0],
+                        b"v2" => &mut vertices[1],
+                        b"v3" => &mut vertices[2],
+                        b"pid" => &mut group,
+                        b"p1" => &mut entries[0],
+                        b"p2" => &mut entries[1],
+                        b"p3" => &mut entries[2],
+                        _ => return Ok(()),
+                    };
+                    *slot = whole(value).ok_or_else(|| no_number(at, value))?;
+                    Ok(())
+                })?;
+                // One alone stands for all three.
+                for k in 1..3 {
+                    if entries[k] == u32::MAX {
+                        entries[k] = entries[0];
+                    }
+                }
+                if let Some((_, object)) = &mut open.object {
+                    object.triangles.push(vertices);
+                    object.colors.push((group, entries));
+                }
+            }
+            b"model" => {
+                open.is_model = true;
+                let attributes = xml::attributes(tag, at)?;
+                let unit =
+                    attributes.iter().find(|(key, _)| key == "unit").map(|(_, v)| v.as_str());
+                self.unit = match unit {
+                    Some("micron") => {
+                        self.micron = true;
+                        Unit::Millimetre
+                    }
+                    Some("centimeter") => Unit::Centimetre,
+                    Some("meter") => Unit::Metre,
+                    Some("inch") => Unit::Inch,
+                    Some("foot") => Unit::Foot,
+                    _ => Unit::Millimetre,
+                };
+                let needed = attributes.iter().find(|(key, _)| key == "requiredextensions");
+                if let Some((_, needed)) =
+                    needed.filter(|(_, v)| v.split_whitespace().any(|p| p != "m"))
+                {
+                    self.notes.push(format!("of the extensions {needed} only colors are read"));
+                }
+            }
+            b"object" => {
+                let (mut id, mut pid, mut pindex) = (None, None, None);
+                let mut object = Object::default();
+                for (key, value) in xml::attributes(tag, at)? {
+                    match key.as_str() {
+                        "id" => id = value.parse().ok(),
+                        "pid" => pid = value.parse().ok(),
+                        "pindex" => pindex = value.parse().ok(),
+                        "name" => object.name = value,
+                        "type" => object.is_support = value == "support" || value == "solidsupport",
+                        _ => {}
+                    }
+                }
+                object.own = pid.map(|pid| (pid, pindex.unwrap_or(0)));
+                let id = id.ok_or_else(|| broken(at, "an object has no id"))?;
+                open.object = Some((id, object));
+            }
+            b"component" | b"item" => {
+                let (mut id, mut placed) = (None, Mat4::IDENTITY);
+                for (key, value) in xml::attributes(tag, at)? {
+                    match key.as_str() {
+                        "objectid" => id = value.parse().ok(),
+                        "transform" => placed = matrix(&value)?,
+                        _ => {}
+                    }
+                }
+                self.elements += 1;
+                let id = id.ok_or_else(|| broken(at, "an item names no object"))?;
+                match &mut open.object {
+                    Some((_, object)) if name.as_ref() == b"component" => {
+                        object.parts.push((id, placed));
+                    }
+                    _ => self.items.push((id, placed)),
+                }
+            }
+            b"colorgroup" | b"basematerials" => {
+                let attributes = xml::attributes(tag, at)?;
+                let id = attributes.iter().find(|(key, _)| key == "id");
+                let id = id.and_then(|(_, value)| value.parse().ok());
+                open.group = Some((id.ok_or_else(|| broken(at, "a group has no id"))?, Vec::new()));
+            }
+            b"color" | b"base" => {
+                self.elements += 1;
+                let attributes = xml::attributes(tag, at)?;
+                let key = if name.as_ref() == b"base" { "displaycolor" } else { "color" };
+                let value = attributes.iter().find(|(own, _)| own == key);
+                if let Some((_, colors)) = &mut open.group {
+                    let color = value.and_then(|(_, value)| color(value));
+                    colors.push(color.ok_or_else(|| broken(at, "a color is none"))?);
+                }
+            }
+            b"metadata" => {
+                let attributes = xml::attributes(tag, at)?;
+                open.says_set = open.object.is_some()
+                    && attributes.iter().any(|(key, v)| key == "name" && v.ends_with(":color_set"));
+            }
+            b"texture2d" | b"texture2dgroup" | b"compositematerials" | b"multiproperties" => {
+                let note = format!("{} are not kept", String::from_utf8_lossy(name.as_ref()));
+                if !self.notes.contains(&note) {
+                    self.notes.push(note);
+                }
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn end(&mut self, name: &[u8], open: &mut Open) {
+        match name {
+            b"object" => self.objects.extend(open.object.take()),
+            b"colorgroup" | b"basematerials" => self.groups.extend(open.group.take()),
+            b"metadata" => open.says_set = false,
+            _ => {}
+        }
+    }
+
+    fn into_content(mut self, file: &MeshFile) -> Result<Content, FormatError> {
+        let mut content = Content {
+            traits: Some(ProjectTraits { unit: self.unit, up: UpAxis::Z }),
+            notes: std::mem::take(&mut self.notes),
+            ..Content::default()
+        };
+        let items = if self.items.is_empty() {
+            // Nothing is built: all that holds a mesh is shown.
+            let mut ids: Vec<u32> = self.objects.keys().copied().collect();
+            ids.sort_unstable();
+            ids.into_iter().map(|id| (id, Mat4::IDENTITY)).collect()
+        } else {
+            std::mem::take(&mut self.items)
+        };
+        let shrink =
+            if self.micron { Mat4::from_scale(Vec3::splat(0.001)) } else { Mat4::IDENTITY };
+        let mut corners = 0;
+        for (id, placed) in items {
+            self.place(id, shrink * placed, 0, file, &mut corners, &mut content)?;
+        }
+        if content.parts.is_empty() {
+            return Err(FormatError::new(
+                Place::File,
+                "no object with triangles is in it",
+                "export it again with its surfaces",
+            ));
+        }
+        Ok(content)
+    }
+
+    fn place(
+        &self,
+        id: u32,
+        placed: Mat4,
+        depth: usize,
+        file: &MeshFile,
+        corners: &mut usize,
+        content: &mut Content,
+    ) -> Result<(), FormatError> {
+        let Some(object) = self.objects.get(&id) else {
+            return Err(damaged(format!("object {id} is used but not there")));
+        };
+        if depth > DEEPEST || content.parts.len() > self.limits.elements {
+            return Err(damaged(format!("object {id} holds itself")));
+        }
+        // What is used again and again counts each time.
+        *corners += 3 * object.triangles.len() + object.parts.len();
+        if *corners > self.limits.elements {
+            return Err(FormatError::too_many(self.limits));
+        }
+        for (part, own) in &object.parts {
+            self.place(*part, placed * *own, depth + 1, file, corners, content)?;
+        }
+        if object.triangles.is_empty() {
+            return Ok(());
+        }
+        if object.is_support {
+            content.notes.push(format!("the support {} is not kept", object.name));
+            return Ok(());
+        }
+        let points = object.points.iter();
+        let positions = if placed == Mat4::IDENTITY {
+            object.points.clone()
+        } else {
+            points.map(|&p| placed.transform_point3(p)).collect()
+        };
+        let arrays = MeshArrays {
+            positions,
+            face_starts: (0..=object.triangles.len() as u32).map(|face| 3 * face).collect(),
+            corner_vertices: object.triangles.iter().flatten().copied().collect(),
+            uv_sets: Vec::new(),
+        };
+        let sets: Vec<_> = self
+            .values(object)?
+            .map(|values| {
+                let told = object.color_set.trim().split_once(' ');
+                let (encoding, name) = told.unwrap_or(("color", "Color"));
+                let encoding = if encoding == "data" { Encoding::Data } else { Encoding::Color };
+                plainest(name.to_owned(), encoding, values, &arrays)
+            })
+            .into_iter()
+            .collect();
+        let name = match (object.name.trim(), content.parts.len()) {
+            ("", 0) => file.stem().to_owned(),
+            ("", n) => format!("{} {}", file.stem(), n + 1),
+            (name, _) => name.to_owned(),
+        };
+        let part = RawPart::new(name, arrays, sets);
+        content.parts.push(if placed.determinant() < 0.0 { part.turned_over() } else { part });
+        Ok(())
+    }
+
+    /// The colors of the corners; none where no triangle has any.
+    fn values(&self, object: &Object) -> Result<Option<Vec<Rgba>>, FormatError> {
+        let group_of = |group: u32| self.groups.get(&group);
+        let own = object.own.and_then(|(group, entry)| group_of(group)?.get(entry as usize));
+        let is_any =
+            own.is_some() || object.colors.iter().any(|(group, _)| self.groups.contains_key(group));
+        if !is_any {
+            return Ok(None);
+        }
+        let mut values = Vec::with_capacity(3 * object.triangles.len());
+        for (group, entries) in &object.colors {
+            let listed = match (*group, object.own) {
+                (u32::MAX, Some((own, _))) => group_of(own),
+                (group, _) => group_of(group),
+            };
+            for &entry in entries {
+                values.push(match (listed, entry) {
+                    (Some(colors), entry) if entry != u32::MAX => {
+                        *colors.get(entry as usize).ok_or_else(|| {
+                            damaged(format!(
+                                "a triangle uses color {entry}, but its group has only {}",
+                                colors.len()
+                            ))
+                        })?
+                    }
+                    _ => own.copied().unwrap_or([1.0; 4]),
+                });
+            }
+        }
+        Ok(Some(values))
+    }
+}
+
+/// Hands over each attribute of a tag, by its name without prefix.
+fn each(
+    tag: &BytesStart,
+    at: u64,
+    mut take: impl FnMut(&[u8], &[u8]) -> Result<(), FormatError>,
+) -> Result<(), FormatError> {
+    for attribute in tag.attributes().with_checks(false) {
+        let attribute = attribute.map_err(|error| broken(at, error))?;
+        take(attribute.key.local_name().as_ref(), attribute.value.trim_ascii())?;
+    }
+    Ok(())
+}
+
+fn whole(digits: &[u8]) -> Option<u32> {
+    if digits.is_empty() || digits.len() > 10 || !digits.iter().all(u8::is_ascii_digit) {
+        return None;
+    }
+    let value = digits.iter().fold(0_u64, |sum, b| 10 * sum + u64::from(b - b'0'));
+    u32::try_from(value).ok().filter(|&value| value < u32::MAX)
+}
+
+fn no_number(at: u64, value: &[u8]) -> FormatError {
+    let shown = String::from_utf8_lossy(&value[..value.len().min(24)]).into_owned();
+    broken(at, format!("{shown:?} is no number"))
+}
+
+/// `#RRGGBB` or `#RRGGBBAA`.
+fn color(text: &str) -> Option<Rgba> {
+    let digits = text.trim().strip_prefix('#')?;
+    if !digits.is_ascii() || !matches!(digits.len(), 6 | 8) {
+        return None;
+    }
+    let byte = |i: usize| u8::from_str_radix(digits.get(2 * i..2 * i + 2)?, 16).ok();
+    Some(rgba_from_bytes([byte(0)?, byte(1)?, byte(2)?, byte(3).unwrap_or(255)]))
+}
+
+fn matrix(text: &str) -> Result<Mat4, FormatError> {
+    let numbers = xml::floats(text, "a transform")?;
+    let column =
+        |i: usize, w: f32| Vec4::new(numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2], w);
+    if numbers.len() != 12 {
+        return Err(damaged(format!("a transform has {} numbers instead of 12", numbers.len())));
+    }
+    Ok(Mat4::from_cols(column(0, 0.0), column(1, 0.0), column(2, 0.0), column(3, 1.0)))
+}

@@ -1,0 +1,10 @@
+//! USD as text (`.usda`), and packed (`.usdz`): prims with typed attributes.
+//!
+//! `primvars:displayColor` and `displayOpacity` hold the first color set, in linear light; further
+//! sets are primvars of their own names, each with the interpolation that fits its placement:
+//! `vertex`, `faceVarying` (corners) or `uniform` (faces). Our own files say in `customData` what a
+//! set is called and how it is encoded; other readers pass over it.
+
+mod layer;
+pub mod read;
+pub mod write;

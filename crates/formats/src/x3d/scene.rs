@@ -1,0 +1,436 @@
+//! Parts to nodes, and nodes to parts.
+
+use std::{collections::HashMap, fmt::Write as _};
+
+use glam::{Mat4, Quat, Vec2, Vec3};
+use speckle_core::{
+    ColorSet, Encoding, Part, Placement, Unit, UpAxis,
+    color::Rgba,
+    mesh::{MeshArrays, UvSet},
+};
+
+use super::node::{Field, Node};
+use crate::{
+    Content, Format, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Shipment, carried,
+    indexed::{Indexed, plainest},
+    xml::{self, Element},
+};
+
+/// The nodes of a scene.
+pub fn nodes(shipment: &Shipment, alpha: bool) -> Vec<Node> {
+    let parts = shipment.parts.iter().map(|part| of_part(part, alpha));
+    let Some(traits) = shipment.traits.filter(|t| (t.unit, t.up) != (Unit::Metre, UpAxis::Y))
+    else {
+        return parts.collect();
+    };
+    // The standard's numbers are metres with Y up: a node above the others says what ours are.
+    let scale = traits.unit.metres();
+    let mut above =
+        Node::new("Transform").with("scale", Field::One(format!("{scale} {scale} {scale}")));
+    if traits.up == UpAxis::Z {
+        let quarter = -std::f32::consts::FRAC_PI_2;
+        above = above.with("rotation", Field::One(format!("1 0 0 {quarter}")));
+    }
+    vec![parts.fold(above, |above, part| above.holding("children", part))]
+}
+
+fn of_part(part: &Part, alpha: bool) -> Node {
+    let mesh = part.geometry.mesh();
+    let set = carried(&Format::X3d.abilities(), part).first().copied();
+    let mut faces = Node::new("IndexedFaceSet").with("solid", Field::Bool(false));
+    if !mesh.all_triangles() {
+        faces = faces.with("convex", Field::Bool(false));
+    }
+    if set.is_some_and(|set| set.placement == Placement::Face) {
+        faces = faces.with("colorPerVertex", Field::Bool(false));
+    }
+    faces = faces.with("coordIndex", Field::Many(by_face(part, mesh.corner_vertices())));
+    let mut nodes: Vec<(&'static str, Node)> = Vec::new();
+    let mut points = String::new();
+    for p in mesh.positions() {
+        let _ = write!(points, "{} {} {} ", p.x, p.y, p.z);
+    }
+    points.pop();
+    nodes.push(("coord", Node::new("Coordinate").with("point", Field::Many(points))));
+    if let Some(set) = set {
+        let listed: Vec<Rgba> = if set.placement == Placement::Corner {
+            let indexed = Indexed::new(part, set, |value| value.map(f32::to_bits));
+            faces = faces.with("colorIndex", Field::Many(by_face(part, &indexed.of_corners)));
+            indexed.values.iter().map(|value| value.map(f32::from_bits)).collect()
+        } else {
+            set.values.to_vec()
+        };
+        let with_alpha = alpha && listed.iter().any(|value| value[3] != 1.0);
+        let mut colors = String::new();
+        for [r, g, b, a] in &listed {
+            let _ = write!(colors, "{r} {g} {b} ");
+            if with_alpha {
+                let _ = write!(colors, "{a} ");
+            }
+        }
+        colors.pop();
+        let name = if with_alpha { "ColorRGBA" } else { "Color" };
+        nodes.push(("color", Node::new(name).with("color", Field::Many(colors))));
+    }
+    if let Some(uvs) = mesh.uv_sets().first() {
+        let own: Vec<u32> = (0..mesh.corner_count() as u32).collect();
+        faces = faces.with("texCoordIndex", Field::Many(by_face(part, &own)));
+        let mut points = String::new();
+        for uv in &uvs.uvs {
+            let _ = write!(points, "{} {} ", uv.x, uv.y);
+        }
+        points.pop();
+        nodes.push(("texCoord", Node::new("TextureCoordinate").with("point", Field::Many(points))));
+    }
+    for (field, node) in nodes {
+        faces = faces.holding(field, node);
+    }
+    let shape = Node::new("Shape")
+        .holding("appearance", Node::new("Appearance").holding("material", Node::new("Material")))
+        .holding("geometry", faces);
+    let says: Vec<String> = set.map(said).into_iter().collect();
+    let info = Node::new("WorldInfo")
+        .with("title", Field::Text(part.traits.name.clone()))
+        .with("info", Field::Texts(says));
+    let transform = part.traits.transform;
+    let (axis, angle) = transform.rotation().to_axis_angle();
+    let [t, s] = [transform.translation, transform.scale];
+    Node::new("Transform")
+        .with("translation", Field::One(format!("{} {} {}", t.x, t.y, t.z)))
+        .with("rotation", Field::One(format!("{} {} {} {angle}", axis.x, axis.y, axis.z)))
+        .with("scale", Field::One(format!("{} {} {}", s.x, s.y, s.z)))
+        .holding("children", info)
+        .holding("children", shape)
+}
+
+/// What a `WorldInfo` of ours says of the set.
+fn said(set: &ColorSet) -> String {
+    let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
+    format!("color_set {encoding} {}", set.name.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+/// Numbers by corner, with −1 behind each face.
+fn by_face(part: &Part, numbers: &[u32]) -> String {
+    let mesh = part.geometry.mesh();
+    let mut out = String::with_capacity(8 * numbers.len());
+    for face in 0..mesh.face_count() {
+        for corner in mesh.face_corners(face) {
+            let _ = write!(out, "{} ", numbers[corner]);
+        }
+        out.push_str("-1 ");
+    }
+    out.pop();
+    out
+}
+
+fn broken(cause: impl Into<String>) -> FormatError {
+    FormatError::new(Place::File, cause, "the file is damaged: export it again")
+}
+
+/// How deep nodes may lie in each other, those that are used again counted where they are used.
+const DEEPEST: usize = 256;
+
+/// Reads the parts of a scene.
+///
+/// # Errors
+/// Says which node is wrong, and how.
+pub fn read(root: Element, file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+    let mut defined = HashMap::new();
+    define(&root, &mut defined);
+    let mut scene = Scene { defined, content: Content::default(), file, options, elements: 0 };
+    let top = root.child("Scene").unwrap_or(&root);
+    scene.group(top, Mat4::IDENTITY, 0)?;
+    if scene.content.parts.is_empty() {
+        return Err(FormatError::new(
+            Place::File,
+            "no mesh of faces is in it",
+            "export it again with its surfaces as IndexedFaceSet",
+        ));
+    }
+    Ok(scene.content)
+}
+
+fn define<'a>(element: &'a Element, defined: &mut HashMap<&'a str, &'a Element>) {
+    if let Some(name) = element.attribute("DEF") {
+        defined.insert(name, element);
+    }
+    element.children.iter().for_each(|child| define(child, defined));
+}
+
+struct Scene<'a, 'f> {
+    defined: HashMap<&'a str, &'a Element>,
+    content: Content,
+    file: &'f MeshFile<'f>,
+    options: &'f ReadOptions,
+    elements: usize,
+}
+
+impl<'a> Scene<'a, '_> {
+    /// The node itself, or the one it stands for.
+    fn meant(&self, element: &'a Element) -> &'a Element {
+        let used = element.attribute("USE").and_then(|name| self.defined.get(name));
+        used.copied().unwrap_or(element)
+    }
+
+    fn group(&mut self, group: &'a Element, placed: Mat4, depth: usize) -> Result<(), FormatError> {
+        self.elements += 1;
+        if depth > DEEPEST || self.elements > self.options.limits.elements {
+            return Err(broken("nodes lie too deep in each other, or hold themselves"));
+        }
+        let info = group.child("WorldInfo");
+        for child in &group.children {
+            let node = self.meant(child);
+            match node.name.as_str() {
+                "Transform" | "MatrixTransform" => {
+                    self.group(node, placed * transform(node)?, depth + 1)?;
+                }
+                "Group" | "StaticGroup" | "Collision" | "Anchor" | "Billboard" | "Switch"
+                | "LOD" => {
+                    self.group(node, placed, depth + 1)?;
+                }
+                "Shape" => self.shape(node, info, placed)?,
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn shape(
+        &mut self,
+        shape: &'a Element,
+        info: Option<&'a Element>,
+        placed: Mat4,
+    ) -> Result<(), FormatError> {
+        for child in &shape.children {
+            let node = self.meant(child);
+            let made = match node.name.as_str() {
+                "IndexedFaceSet" | "IndexedTriangleSet" | "TriangleSet" => {
+                    self.faces(node, info)?
+                }
+                name if name.ends_with("Set")
+                    || matches!(
+                        name,
+                        "Box" | "Sphere" | "Cone" | "Cylinder" | "ElevationGrid" | "Extrusion"
+                    ) =>
+                {
+                    let note = format!("{name} is not kept: only faces are");
+                    if !self.content.notes.contains(&note) {
+                        self.content.notes.push(note);
+                    }
+                    None
+                }
+                _ => None,
+            };
+            let Some((mut arrays, sets)) = made else { continue };
+            if placed != Mat4::IDENTITY {
+                arrays.positions.iter_mut().for_each(|p| *p = placed.transform_point3(*p));
+            }
+            let title = info.and_then(|info| info.attribute("title")).map(str::trim);
+            let own = title.filter(|title| !title.is_empty()).or(shape.attribute("DEF"));
+            let name = own.map_or_else(
+                || match self.content.parts.len() {
+                    0 => self.file.stem().to_owned(),
+                    n => format!("{} {}", self.file.stem(), n + 1),
+                },
+                str::to_owned,
+            );
+            let part = RawPart::new(name, arrays, sets);
+            self.content.parts.push(if placed.determinant() < 0.0 {
+                part.turned_over()
+            } else {
+                part
+            });
+        }
+        Ok(())
+    }
+
+    fn faces(
+        &mut self,
+        node: &'a Element,
+        info: Option<&'a Element>,
+    ) -> Result<Option<(MeshArrays, Vec<RawSet>)>, FormatError> {
+        let within: Vec<&Element> = node.children.iter().map(|child| self.meant(child)).collect();
+        let find = |names: &[&str]| {
+            within.iter().copied().find(|child| names.contains(&child.name.as_str()))
+        };
+        let numbers =
+            |owner: Option<&Element>, field: &str, width: usize| -> Result<Vec<f32>, FormatError> {
+                let text = owner.and_then(|owner| owner.attribute(field)).unwrap_or_default();
+                let numbers = xml::floats(text, field)?;
+                if !numbers.len().is_multiple_of(width) {
+                    return Err(broken(format!(
+                        "{field} has {} numbers, no multiple of {width}",
+                        numbers.len()
+                    )));
+                }
+                Ok(numbers)
+            };
+        let points = numbers(find(&["Coordinate", "CoordinateDouble"]), "point", 3)?;
+        let positions: Vec<Vec3> = points.chunks_exact(3).map(Vec3::from_slice).collect();
+        let flag = |name: &str, usual: bool| {
+            node.attribute(name).map_or(usual, |text| text.trim().eq_ignore_ascii_case("true"))
+        };
+        let list = |name: &str| xml::integers(node.attribute(name).unwrap_or_default(), name);
+        // Faces, and for each corner where its index stands in the list.
+        let mut face_starts = vec![0_u32];
+        let mut corner_vertices: Vec<u32> = Vec::new();
+        let mut places: Vec<usize> = Vec::new();
+        match node.name.as_str() {
+            "IndexedFaceSet" => {
+                let indices = list("coordIndex")?;
+                for (place, &index) in indices.iter().enumerate() {
+                    if index >= 0 {
+                        corner_vertices.push(u32::try_from(index).unwrap_or(u32::MAX));
+                        places.push(place);
+                    }
+                    let is_last = place + 1 == indices.len();
+                    let open = corner_vertices.len() as u32 > face_starts[face_starts.len() - 1];
+                    if open && (index < 0 || is_last) {
+                        face_starts.push(corner_vertices.len() as u32);
+                    }
+                }
+            }
+            _ => {
+                let indices: Vec<i64> = if node.name == "TriangleSet" {
+                    (0..positions.len() as i64).collect()
+                } else {
+                    list("index")?
+                };
+                for triangle in indices.chunks_exact(3) {
+                    for &index in triangle {
+                        places.push(corner_vertices.len());
+                        corner_vertices.push(u32::try_from(index).unwrap_or(u32::MAX));
+                    }
+                    face_starts.push(corner_vertices.len() as u32);
+                }
+            }
+        }
+        self.elements += corner_vertices.len().max(positions.len());
+        if self.elements > self.options.limits.elements {
+            return Err(FormatError::too_many(self.options.limits));
+        }
+        if corner_vertices.is_empty() {
+            return Ok(None);
+        }
+        if !flag("ccw", true) {
+            // Corners run the other way round.
+            for bounds in face_starts.windows(2) {
+                let face = bounds[0] as usize..bounds[1] as usize;
+                corner_vertices[face.clone()].reverse();
+                places[face].reverse();
+            }
+        }
+        let faces = face_starts.len() - 1;
+        let uv_points = numbers(find(&["TextureCoordinate"]), "point", 2)?;
+        let uv_points: Vec<Vec2> = uv_points.chunks_exact(2).map(Vec2::from_slice).collect();
+        let uv_index = list("texCoordIndex")?;
+        let at_corner = |index: &[i64], corner: usize| -> i64 {
+            // Without a list of its own, by the points'.
+            if index.is_empty() {
+                i64::from(corner_vertices[corner])
+            } else {
+                index.get(places[corner]).copied().unwrap_or(-1)
+            }
+        };
+        let uv_sets = if uv_points.is_empty() {
+            Vec::new()
+        } else {
+            let uv = |corner: usize| {
+                let index = usize::try_from(at_corner(&uv_index, corner)).ok();
+                index.and_then(|i| uv_points.get(i)).copied().unwrap_or_default()
+            };
+            vec![UvSet { name: "UV".to_owned(), uvs: (0..corner_vertices.len()).map(uv).collect() }]
+        };
+        let colors: Vec<Rgba> = match (find(&["Color"]), find(&["ColorRGBA"])) {
+            (Some(node), _) => {
+                let numbers = numbers(Some(node), "color", 3)?;
+                numbers.chunks_exact(3).map(|c| [c[0], c[1], c[2], 1.0]).collect()
+            }
+            (None, Some(node)) => {
+                let numbers = numbers(Some(node), "color", 4)?;
+                numbers.chunks_exact(4).map(|c| [c[0], c[1], c[2], c[3]]).collect()
+            }
+            _ => Vec::new(),
+        };
+        let color_index = list("colorIndex")?;
+        let arrays = MeshArrays {
+            positions,
+            face_starts,
+            corner_vertices: corner_vertices.clone(),
+            uv_sets,
+        };
+        let mut sets = Vec::new();
+        if !colors.is_empty() {
+            let told = info.and_then(|info| info.attribute("info")).and_then(told);
+            let (encoding, name) = told.unwrap_or((Encoding::Color, "Color".to_owned()));
+            let color = |index: i64| {
+                let found = usize::try_from(index).ok().and_then(|i| colors.get(i));
+                found.copied().ok_or_else(|| {
+                    broken(format!("color {index} is used, but there are only {}", colors.len()))
+                })
+            };
+            if flag("colorPerVertex", true) {
+                let values = (0..corner_vertices.len())
+                    .map(|corner| color(at_corner(&color_index, corner)))
+                    .collect::<Result<Vec<_>, _>>()?;
+                if color_index.is_empty() && colors.len() == arrays.positions.len() {
+                    sets.push(RawSet {
+                        name,
+                        placement: Placement::Vertex,
+                        encoding,
+                        values: colors.clone(),
+                    });
+                } else {
+                    sets.push(plainest(name, encoding, values, &arrays));
+                }
+            } else {
+                let of_face = |face: usize| {
+                    if color_index.is_empty() {
+                        face as i64
+                    } else {
+                        color_index.get(face).copied().unwrap_or(-1)
+                    }
+                };
+                let values =
+                    (0..faces).map(|face| color(of_face(face))).collect::<Result<Vec<_>, _>>()?;
+                sets.push(RawSet { name, placement: Placement::Face, encoding, values });
+            }
+        }
+        Ok(Some((arrays, sets)))
+    }
+}
+
+/// What a `WorldInfo` of ours says of a set.
+fn told(info: &str) -> Option<(Encoding, String)> {
+    let said = info.split('"').find_map(|text| text.trim().strip_prefix("color_set "))?;
+    let (encoding, name) = said.split_once(' ')?;
+    let encoding = if encoding == "data" { Encoding::Data } else { Encoding::Color };
+    Some((encoding, name.trim().to_owned())).filter(|(_, name)| !name.is_empty())
+}
+
+fn transform(node: &Element) -> Result<Mat4, FormatError> {
+    let vector = |name: &str, usual: Vec3| -> Result<Vec3, FormatError> {
+        let Some(text) = node.attribute(name) else { return Ok(usual) };
+        match xml::floats(text, name)?.as_slice() {
+            [x, y, z] => Ok(Vec3::new(*x, *y, *z)),
+            numbers => Err(broken(format!("{name} needs three numbers, not {}", numbers.len()))),
+        }
+    };
+    let turn = |name: &str| -> Result<Quat, FormatError> {
+        let Some(text) = node.attribute(name) else { return Ok(Quat::IDENTITY) };
+        match xml::floats(text, name)?.as_slice() {
+            [x, y, z, angle] => {
+                let axis = Vec3::new(*x, *y, *z).try_normalize();
+                Ok(axis.map_or(Quat::IDENTITY, |axis| Quat::from_axis_angle(axis, *angle)))
+            }
+            numbers => Err(broken(format!("{name} needs four numbers, not {}", numbers.len()))),
+        }
+    };
+    // ISO/IEC 14772-1, 6.52: T × C × R × SR × S × −SR × −C.
+    let (center, oriented) = (vector("center", Vec3::ZERO)?, turn("scaleOrientation")?);
+    Ok(Mat4::from_translation(vector("translation", Vec3::ZERO)? + center)
+        * Mat4::from_quat(turn("rotation")? * oriented)
+        * Mat4::from_scale(vector("scale", Vec3::ONE)?)
+        * Mat4::from_quat(oriented.inverse())
+        * Mat4::from_translation(-center))
+}

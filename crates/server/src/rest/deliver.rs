@@ -1,0 +1,510 @@
+//! What goes out: the formats there are, who a project is sent to, what would be lost, the files, and
+//! the proof that they say what the project says.
+
+use std::io::{Cursor, Write as _};
+
+use axum::{
+    Json,
+    extract::{Path, Query, State},
+    http::{HeaderValue, StatusCode},
+    response::Response,
+};
+use serde::{Deserialize, Serialize};
+use speckle_core::{
+    Document, Edit, Part, PartId,
+    compare::{Comparison, compare},
+};
+use speckle_formats::{
+    Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
+    note::Origin,
+    recipient::{self, Goods, Packed, Recipient, file_stem},
+};
+use speckle_store::ProjectId;
+use utoipa::{IntoParams, ToSchema};
+use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
+
+use super::as_file;
+use crate::{
+    App,
+    error::ApiError,
+    session::{Now, lock, now_ms},
+};
+
+/// The formats there are, with what each can carry.
+#[utoipa::path(get, path = "/api/v1/formats", responses((status = 200, body = Vec<Abilities>)))]
+pub async fn formats() -> Json<Vec<Abilities>> {
+    Json(Format::ALL.into_iter().map(Format::abilities).collect())
+}
+
+/// A recipient of a project.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct RecipientEntry {
+    /// What it wants.
+    recipient: Recipient,
+    /// What it is for, when it is one of those to begin with.
+    says: String,
+    /// Whether it is kept with the project, or only offered.
+    kept: bool,
+    /// What was sent to it last.
+    sent: Option<Sent>,
+}
+
+/// What was sent to a recipient.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct Sent {
+    /// The project's revision then.
+    revision: i64,
+    /// When, in milliseconds since 1970.
+    at_ms: i64,
+    /// The names of the files.
+    files: Vec<String>,
+    /// What each set was: its part, its name, and a digest of its numbers.
+    sets: Vec<[String; 3]>,
+    /// A digest of each part's shape, by name.
+    shapes: Vec<[String; 2]>,
+}
+
+/// Who a project is sent to: those it keeps, then those to begin with.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/recipients", params(("project" = i64, Path)),
+    responses((status = 200, body = Vec<RecipientEntry>))
+)]
+pub async fn recipients(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<Json<Vec<RecipientEntry>>, ApiError> {
+    let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
+    let starters = recipient::starters();
+    let says = |name: &str| {
+        let found = starters.iter().find(|(own, _)| own.name == name);
+        found.map_or("", |(_, says)| says).to_owned()
+    };
+    let mut entries: Vec<RecipientEntry> = stored
+        .into_iter()
+        .filter_map(|stored| {
+            let recipient: Recipient = serde_json::from_str(&stored.settings).ok()?;
+            let sent = stored.sent.and_then(|sent| serde_json::from_str(&sent).ok());
+            Some(RecipientEntry { says: says(&recipient.name), recipient, kept: true, sent })
+        })
+        .collect();
+    for (recipient, says) in starters {
+        if entries.iter().all(|entry| entry.recipient.name != recipient.name) {
+            entries.push(RecipientEntry {
+                recipient,
+                says: says.to_owned(),
+                kept: false,
+                sent: None,
+            });
+        }
+    }
+    Ok(Json(entries))
+}
+
+/// Keeps what a recipient wants.
+#[utoipa::path(
+    put, path = "/api/v1/projects/{project}/recipients", params(("project" = i64, Path)),
+    request_body = Recipient, responses((status = 204), (status = 422, body = ApiError))
+)]
+pub async fn keep_recipient(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Json(recipient): Json<Recipient>,
+) -> Result<StatusCode, ApiError> {
+    if let Some(problem) = recipient.problem() {
+        return Err(ApiError::bad_request(problem));
+    }
+    app.keep(project, recipient).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Names a recipient.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct NamedRecipient {
+    /// Its name.
+    name: String,
+}
+
+/// Forgets a recipient, with what was sent to it.
+#[utoipa::path(
+    delete, path = "/api/v1/projects/{project}/recipients",
+    params(("project" = i64, Path), NamedRecipient), responses((status = 204))
+)]
+pub async fn forget_recipient(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Query(query): Query<NamedRecipient>,
+) -> Result<StatusCode, ApiError> {
+    app.blocking(move |app| lock(&app.store).delete_recipient(project, &query.name)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// What would go out.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PackingList {
+    /// The files, those of the format first.
+    files: Vec<FileEntry>,
+    /// The parts.
+    parts: Vec<PackedPart>,
+    /// What is lost or changed.
+    losses: Vec<Loss>,
+    /// The channel note, in Markdown.
+    note: String,
+    /// The largest extent of all parts, in the unit that goes out.
+    size: [f32; 3],
+    /// That unit's symbol.
+    unit: String,
+    /// What has changed since it was sent to this recipient last; none when it never was.
+    changed: Option<Vec<String>>,
+}
+
+/// A file of a delivery.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct FileEntry {
+    /// What it is called.
+    name: String,
+    /// How large it is.
+    bytes: usize,
+}
+
+/// A part of a delivery.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PackedPart {
+    /// What it is called.
+    name: String,
+    /// How many faces it has.
+    faces: usize,
+    /// Its sets, in the order they go.
+    sets: Vec<String>,
+}
+
+/// Packs without sending: what goes, how large it is, and what is lost.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/packing", params(("project" = i64, Path)),
+    request_body = Recipient,
+    responses((status = 200, body = PackingList), (status = 422, body = ApiError))
+)]
+pub async fn packing(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Json(recipient): Json<Recipient>,
+) -> Result<Json<PackingList>, ApiError> {
+    let unit = recipient.unit;
+    let name = recipient.name.clone();
+    let (now, packed) = app.packed(project, recipient).await?;
+    let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
+    let last = stored.into_iter().find(|stored| stored.name == name).and_then(|stored| stored.sent);
+    let last: Option<Sent> = last.and_then(|sent| serde_json::from_str(&sent).ok());
+    let files = packed.meshes.iter().chain(&packed.beside);
+    let entry = |part: &Part| PackedPart {
+        name: part.traits.name.clone(),
+        faces: part.geometry.mesh().face_count(),
+        sets: part.sets.iter().map(|set| set.name.clone()).collect(),
+    };
+    let (mut low, mut high) = (glam::Vec3::INFINITY, glam::Vec3::NEG_INFINITY);
+    for part in &packed.parts {
+        let to_project = part.traits.transform.to_project();
+        for &p in part.geometry.mesh().positions() {
+            let p = to_project.transform_point3(p);
+            (low, high) = (low.min(p), high.max(p));
+        }
+    }
+    Ok(Json(PackingList {
+        files: files.map(|f| FileEntry { name: f.name.clone(), bytes: f.bytes.len() }).collect(),
+        parts: packed.parts.iter().map(entry).collect(),
+        note: packed.note.markdown(),
+        size: (high - low).to_array(),
+        unit: unit.unwrap_or(now.traits.unit).symbol().to_owned(),
+        changed: last.map(|last| changes(&last, &sent(&now, &packed))),
+        losses: packed.losses,
+    }))
+}
+
+/// Sends: the file, or all files in a zip when there are several. The recipient is kept with the
+/// project, and what was sent to it.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/deliveries", params(("project" = i64, Path)),
+    request_body = Recipient,
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
+)]
+pub async fn deliver(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Json(recipient): Json<Recipient>,
+) -> Result<Response, ApiError> {
+    let (now, packed) = app.packed(project, recipient.clone()).await?;
+    let sent = serde_json::to_string(&sent(&now, &packed)).unwrap_or_default();
+    let name = recipient.name.trim().to_owned();
+    app.keep(project, recipient.clone()).await?;
+    app.blocking(move |app| lock(&app.store).set_sent(project, &name, &sent)).await?;
+    answer(packed, &now.name, recipient.format)
+}
+
+/// How to export.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ExportQuery {
+    /// The format.
+    #[param(inline)]
+    format: Format,
+    /// How precisely colors are stored.
+    #[serde(default)]
+    #[param(inline)]
+    depth: Depth,
+    /// Whether alpha is written.
+    #[serde(default = "yes")]
+    alpha: bool,
+    /// How the numbers of a PLY or STL file are written.
+    #[serde(default)]
+    #[param(inline)]
+    body: Body,
+    /// Whether hidden parts are left out.
+    #[serde(default)]
+    visible_only: bool,
+    /// The one part to write; all of them when left out.
+    part: Option<u32>,
+}
+
+fn yes() -> bool {
+    true
+}
+
+/// The project as a file, without a recipient. The header `speckle-notes` holds, as JSON, what the
+/// format could not carry.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/export",
+    params(("project" = i64, Path), ExportQuery),
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
+)]
+pub async fn export(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Query(query): Query<ExportQuery>,
+) -> Result<Response, ApiError> {
+    let mut now = app.now(project).await?;
+    now.parts.retain(|part| query.part.is_none_or(|only| part.id == PartId(only)));
+    let recipient = Recipient {
+        format: query.format,
+        depth: query.depth,
+        alpha: query.alpha,
+        body: query.body,
+        visible_only: query.visible_only,
+        note: false,
+        ..Recipient::default()
+    };
+    if let (Some(_), [part]) = (query.part, now.parts.as_slice()) {
+        now.name = part.traits.name.clone();
+    }
+    let (now, packed) = app.pack(now, recipient, project).await?;
+    answer(packed, &now.name, query.format)
+}
+
+/// Proves a delivery: packs it, reads its files alone, as if nothing else were known, and compares
+/// what they say with what was packed.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/proof", params(("project" = i64, Path)),
+    request_body = Recipient,
+    responses((status = 200, body = Comparison), (status = 422, body = ApiError))
+)]
+pub async fn proof(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Json(recipient): Json<Recipient>,
+) -> Result<Json<Comparison>, ApiError> {
+    let (_, packed) = app.packed(project, recipient.clone()).await?;
+    let limits = app.limits;
+    let read = app
+        .blocking(move |_| {
+            Ok(read_back(&packed, &ReadOptions { limits, ..ReadOptions::default() }))
+        })
+        .await?;
+    read.map(Json).map_err(|error| {
+        ApiError::bad_request(format!("what was written cannot be read again: {error}"))
+    })
+}
+
+/// Reads the files of a delivery alone and compares.
+fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, FormatError> {
+    let beside = |name: &str| {
+        let found = packed.beside.iter().find(|file| file.name == name);
+        found.map(|file| file.bytes.clone())
+    };
+    let traits = speckle_core::ProjectTraits { unit: packed.note.unit, up: packed.note.up };
+    let mut document = Document::default();
+    for file in &packed.meshes {
+        let file = MeshFile { name: &file.name, bytes: &file.bytes, beside: &beside };
+        let format = Format::of_name(file.name)?;
+        let abilities = format.abilities();
+        let mut options = *options;
+        if abilities.units == speckle_formats::abilities::Says::Nothing {
+            // Nobody could know from the file alone: the note beside it tells.
+            (options.unit, options.up) = (Some(traits.unit), Some(traits.up));
+        }
+        let mut import = speckle_formats::read(&file, &options)?;
+        import.convert(traits)?;
+        let edit = Edit::AddParts { parts: import.parts, images: Vec::new(), traits: None };
+        // What a reader lets in, the document takes.
+        let _ = document.apply(edit);
+    }
+    Ok(compare(&packed.parts, document.parts()))
+}
+
+impl App {
+    async fn keep(&self, project: ProjectId, mut recipient: Recipient) -> Result<(), ApiError> {
+        recipient.name = recipient.name.trim().to_owned();
+        let settings = serde_json::to_string(&recipient).unwrap_or_default();
+        self.blocking(move |app| {
+            lock(&app.store).set_recipient(project, &recipient.name, &settings)
+        })
+        .await
+    }
+
+    async fn packed(
+        &self,
+        project: ProjectId,
+        recipient: Recipient,
+    ) -> Result<(Now, Packed), ApiError> {
+        let now = self.now(project).await?;
+        self.pack(now, recipient, project).await
+    }
+
+    async fn pack(
+        &self,
+        now: Now,
+        recipient: Recipient,
+        project: ProjectId,
+    ) -> Result<(Now, Packed), ApiError> {
+        let projects = self.blocking(|app| lock(&app.store).projects()).await?;
+        let born = projects.iter().find(|known| known.id == project).map_or(0, |p| p.created_ms);
+        let packed = self
+            .blocking(move |_| {
+                let goods = Goods {
+                    name: &now.name,
+                    parts: &now.parts,
+                    images: &now.images,
+                    traits: now.traits,
+                };
+                let origin = Origin {
+                    project: now.name.clone(),
+                    project_id: format!("{born:x}-{project:x}"),
+                    revision: now.revision,
+                    date: day(now_ms()),
+                };
+                Ok(recipient.pack(&goods, origin).map(|packed| (now, packed)))
+            })
+            .await?;
+        packed.map_err(|error| ApiError::bad_request(format!("{}; {}", error.cause, error.remedy)))
+    }
+}
+
+/// What is remembered of a delivery.
+fn sent(now: &Now, packed: &Packed) -> Sent {
+    let digest = |bytes: &[u8]| blake3::hash(bytes).to_hex()[..16].to_owned();
+    let sets = packed.parts.iter().flat_map(|part| {
+        part.sets.iter().map(move |set| {
+            let values = digest(bytemuck::cast_slice(&set.values));
+            [part.traits.name.clone(), set.name.clone(), values]
+        })
+    });
+    let shape = |part: &Part| {
+        let id = part.geometry.id();
+        let stands = part.traits.transform.matrix();
+        let both = [id.as_bytes().as_slice(), bytemuck::cast_slice(&stands)].concat();
+        [part.traits.name.clone(), digest(&both)]
+    };
+    Sent {
+        revision: now.revision,
+        at_ms: now_ms(),
+        files: packed.meshes.iter().chain(&packed.beside).map(|file| file.name.clone()).collect(),
+        sets: sets.collect(),
+        shapes: packed.parts.iter().map(shape).collect(),
+    }
+}
+
+/// What is other than it was, said for the user.
+fn changes(last: &Sent, now: &Sent) -> Vec<String> {
+    let mut changes = Vec::new();
+    for [part, shape] in &now.shapes {
+        match last.shapes.iter().find(|[name, _]| name == part) {
+            None => changes.push(format!("{part} is new")),
+            Some([_, before]) if before != shape => {
+                changes.push(format!("the shape or place of {part} has changed"));
+            }
+            Some(_) => {}
+        }
+    }
+    for [part, set, values] in &now.sets {
+        match last.sets.iter().find(|[p, s, _]| p == part && s == set) {
+            None if last.shapes.iter().any(|[name, _]| name == part) => {
+                changes.push(format!("{set} of {part} is new"));
+            }
+            Some([.., before]) if before != values => {
+                changes.push(format!("{set} of {part} has changed"));
+            }
+            _ => {}
+        }
+    }
+    for [part, set, _] in &last.sets {
+        let is_there = now.sets.iter().any(|[p, s, _]| p == part && s == set);
+        if !is_there && now.shapes.iter().any(|[name, _]| name == part) {
+            changes.push(format!("{set} of {part} does not go along any more"));
+        }
+    }
+    for [part, _] in &last.shapes {
+        if now.shapes.iter().all(|[name, _]| name != part) {
+            changes.push(format!("{part} does not go along any more"));
+        }
+    }
+    changes
+}
+
+/// The day of a time, as `YYYY-MM-DD` (the calendar of ISO 8601, by Hinnant's days-to-civil
+/// algorithm).
+fn day(ms: i64) -> String {
+    let days = ms.div_euclid(86_400_000) + 719_468;
+    let era = days.div_euclid(146_097);
+    let of_era = days.rem_euclid(146_097);
+    let year = (of_era - of_era / 1_460 + of_era / 36_524 - of_era / 146_096) / 365;
+    let of_year = of_era - (365 * year + year / 4 - year / 100);
+    let shifted = (5 * of_year + 2) / 153;
+    let (day, month) = (of_year - (153 * shifted + 2) / 5 + 1, (shifted + 2) % 12 + 1);
+    let year = year + era * 400 + i64::from(month <= 2);
+    format!("{year:04}-{month:02}-{day:02}")
+}
+
+/// The one file, or all of them in a zip.
+fn answer(packed: Packed, name: &str, format: Format) -> Result<Response, ApiError> {
+    // Header values are ASCII: JSON's own escapes keep everything else.
+    let lines: Vec<String> = packed.losses.iter().map(Loss::line).collect();
+    let notes: String = serde_json::to_string(&lines)
+        .unwrap_or_default()
+        .encode_utf16()
+        .map(|unit| match u8::try_from(unit) {
+            Ok(byte) if byte.is_ascii() => char::from(byte).to_string(),
+            _ => format!("\\u{unit:04x}"),
+        })
+        .collect();
+    let mut files = packed.meshes;
+    files.extend(packed.beside);
+    let mut response = if files.len() == 1 {
+        let file = files.remove(0);
+        as_file(file.bytes, format.media_type(), &file.name)
+    } else {
+        let broken = |error: zip::result::ZipError| {
+            ApiError::bad_request(format!("the files cannot be packed: {error}"))
+        };
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        for file in files {
+            let how = SimpleFileOptions::default()
+                .compression_method(CompressionMethod::Deflated)
+                .compression_level(Some(2))
+                .large_file(file.bytes.len() > u32::MAX as usize);
+            zip.start_file(file.name, how).map_err(broken)?;
+            zip.write_all(&file.bytes).map_err(|error| broken(error.into()))?;
+        }
+        let bytes = zip.finish().map_err(broken)?.into_inner();
+        as_file(bytes, "application/zip", &format!("{}.zip", file_stem(name)))
+    };
+    if let Ok(value) = HeaderValue::from_str(&notes) {
+        response.headers_mut().insert("speckle-notes", value);
+    }
+    Ok(response)
+}
