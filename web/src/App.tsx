@@ -99,7 +99,7 @@ export function App() {
       }}
     >
       {project === null ? <Shelf open={open} onBring={choose} /> : <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />}
-      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.mtl,.bin,.speckle,image/*" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
+      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.off,.3mf,.x3d,.wrl,.dae,.usda,.mtl,.bin,.speckle,image/*" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
       {over && (
         <Box sx={{ position: "fixed", inset: 10, zIndex: 2000, border: "3px dotted", borderColor: "primary.main", borderRadius: 4, bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)", display: "grid", placeItems: "center", pointerEvents: "none" }}>
           <Typography variant="h1">{project === null ? "Drop to begin a project" : "Drop to bring it in"}</Typography>

@@ -6,8 +6,11 @@ import type { ImportChoices } from "./api/client";
 import { unitWord, units } from "./areas/Gather";
 import { bytes, symbols, useApp, type Unit } from "./state";
 
-const MESH = /\.(ply|obj|stl|gltf|glb)$/i;
-const isGltf = (file: File) => /\.(gltf|glb)$/i.test(file.name);
+const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb)$/i;
+/** Files that say themselves what their numbers mean, or whose standard does. */
+const SAYS = /\.(3mf|x3d|wrl|dae|usda|gltf|glb)$/i;
+/** What usually becomes of groups: those of OBJ are objects by another name. */
+const usualGroups = (meshes: File[]) => (meshes.every((file) => /\.obj$/i.test(file.name)) ? "parts" : "selections");
 
 interface Props {
   files: File[];
@@ -23,16 +26,17 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
   const meshes = known.length > 0 ? known : files.slice(0, 1);
   const beside = files.filter((file) => !meshes.includes(file));
   const traits = useApp((state) => state.traits);
-  const [unit, setUnit] = useState<Unit>(meshes.every(isGltf) ? "metre" : "millimetre");
-  const [up, setUp] = useState<"y" | "z">(meshes.every((file) => /\.stl$/i.test(file.name)) ? "z" : "y");
+  const [unit, setUnit] = useState<Unit | "said">(meshes.every((file) => SAYS.test(file.name)) ? "said" : "millimetre");
+  const [up, setUp] = useState<"y" | "z" | "said">(meshes.every((file) => SAYS.test(file.name)) ? "said" : meshes.every((file) => /\.stl$/i.test(file.name)) ? "z" : "y");
   const [groups, setGroups] = useState<"parts" | "selections" | "usual">("usual");
   const [weld, setWeld] = useState("0");
   const hasStl = meshes.some((file) => /\.stl$/i.test(file.name));
+  const says = meshes.some((file) => SAYS.test(file.name));
   const converts = !fresh && (unit !== traits.unit || up !== traits.up);
   const tolerance = Number.parseFloat(weld.replace(",", "."));
   const fits = !hasStl || (Number.isFinite(tolerance) && tolerance >= 0);
   const bring = () => {
-    if (fits) onBring(meshes, beside, { unit, up, groups: groups === "usual" ? undefined : groups, weld: hasStl ? tolerance : undefined });
+    if (fits) onBring(meshes, beside, { unit: unit === "said" ? undefined : unit, up: up === "said" ? undefined : up, groups: groups === "usual" ? undefined : groups, weld: hasStl ? tolerance : undefined });
   };
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth data-test="import" onKeyDown={(event) => {
@@ -50,19 +54,21 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
           </Typography>
         )}
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
-          <TextField select size="small" label="One step of its numbers is a" value={unit} onChange={(event) => setUnit(event.target.value as Unit)}>
+          <TextField select size="small" label="One step of its numbers is a" value={unit} onChange={(event) => setUnit(event.target.value as Unit | "said")}>
+            {says && <MenuItem value="said">as the file says</MenuItem>}
             {units.map((each) => <MenuItem key={each} value={each}>{unitWord(each)}</MenuItem>)}
           </TextField>
-          <TextField select size="small" label="Up is" value={up} onChange={(event) => setUp(event.target.value as "y" | "z")}>
+          <TextField select size="small" label="Up is" value={up} onChange={(event) => setUp(event.target.value as "y" | "z" | "said")}>
+            {says && <MenuItem value="said">as the file says</MenuItem>}
             <MenuItem value="y">+Y</MenuItem>
             <MenuItem value="z">+Z</MenuItem>
           </TextField>
         </Box>
         <TextField select size="small" label="Groups inside one mesh" value={groups} onChange={(event) => setGroups(event.target.value as typeof groups)}>
-          <MenuItem value="usual">{meshes.every(isGltf) ? "stay together, as named selections" : "become parts"} (as usual)</MenuItem>
-          <MenuItem value={meshes.every(isGltf) ? "parts" : "selections"}>{meshes.every(isGltf) ? "become parts" : "stay together, as named selections"}</MenuItem>
+          <MenuItem value="usual">{usualGroups(meshes) === "selections" ? "stay together, as named selections" : "become parts"} (as usual)</MenuItem>
+          <MenuItem value={usualGroups(meshes) === "selections" ? "parts" : "selections"}>{usualGroups(meshes) === "selections" ? "become parts" : "stay together, as named selections"}</MenuItem>
         </TextField>
-        {hasStl && <TextField size="small" label={`Join corners closer than, in ${symbols[unit]}`} value={weld} error={!fits} onChange={(event) => setWeld(event.target.value)} helperText={fits ? "STL stores every triangle alone. 0 joins what lies at exactly one place." : "A number, 0 or more."} />}
+        {hasStl && <TextField size="small" label={`Join corners closer than, in ${symbols[unit === "said" ? "millimetre" : unit]}`} value={weld} error={!fits} onChange={(event) => setWeld(event.target.value)} helperText={fits ? "STL stores every triangle alone. 0 joins what lies at exactly one place." : "A number, 0 or more."} />}
         {converts && <Alert severity="info" sx={{ py: 0 }}>Its numbers are converted to the project's {symbols[traits.unit]} with +{traits.up.toUpperCase()} up.</Alert>}
       </DialogContent>
       <DialogActions>

@@ -4,7 +4,8 @@ import { useCallback, useEffect, useState } from "react";
 import { BakeTray } from "./areas/bake/BakeTray";
 import { Jobs } from "./areas/bake/Jobs";
 import { BakeSheet } from "./areas/bake/RecipeSheet";
-import { DeliverSheet, DeliverTray } from "./areas/Deliver";
+import { DeliverSheet } from "./areas/deliver/DeliverSheet";
+import { DeliverTray } from "./areas/deliver/DeliverTray";
 import { GatherSheet, GatherTray } from "./areas/Gather";
 import { PaintSheet } from "./areas/paint/PaintSheet";
 import { PaintTray } from "./areas/paint/Tray";
@@ -40,7 +41,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
             {area === "paint" && <PaintTray project={project} />}
             {area === "bake" && <BakeTray project={project} />}
             {area === "gather" && <GatherTray onBring={onBring} />}
-            {area === "deliver" && <DeliverTray />}
+            {area === "deliver" && <DeliverTray project={id} />}
           </Paper>
         </Box>
         <Box sx={{ width: 342, mr: -1.25, flexShrink: 0, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>

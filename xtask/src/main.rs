@@ -35,7 +35,9 @@ enum Task {
     },
     /// Measure on the Stanford dragon, beside open3d and trimesh where they are installed
     Bench,
-    /// Feed a reader mutated files for a while: ply, glb, gltf, obj, stl or project
+    /// Ask validators and reference libraries about the files we write; installs them beside
+    Conformance,
+    /// Feed a reader mutated files for a while: a format's extension, or project
     Fuzz {
         /// The reader
         reader: String,
@@ -56,6 +58,7 @@ fn main() -> Result<()> {
         Task::Demo { args } => demo(&args),
         Task::Test { args } => test(&args),
         Task::Bench => bench(),
+        Task::Conformance => conformance(),
         Task::Fuzz { reader, seconds } => fuzz(&reader, seconds),
         Task::Web => build_web(),
         Task::Screenshots => screenshots(),
@@ -168,6 +171,34 @@ fn bench() -> Result<()> {
     let folder = folder.to_string_lossy();
     let args = ["run", "--release", "--package", "speckle-bench", "--", &folder];
     run("Measuring", &root, &cargo(), &args)
+}
+
+/// The validators, as they were when the files were last found right.
+const PYTHON_PACKAGES: [&str; 4] =
+    ["usd-core==26.11", "lib3mf==2.5.0", "pycollada==0.9.3", "lxml==6.1.3"];
+const VALIDATOR: &str = "gltf-validator@2.0.0-dev.3.10";
+
+fn conformance() -> Result<()> {
+    let root = root();
+    let folder = root.join("target/conformance");
+    fs::create_dir_all(&folder)?;
+    run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
+    if !folder.join("venv").exists() {
+        run("Making a place for Python packages", &folder, "python3", &["-m", "venv", "venv"])?;
+    }
+    let pip = folder.join("venv/bin/pip").to_string_lossy().into_owned();
+    let mut args = vec!["install", "--quiet"];
+    args.extend(PYTHON_PACKAGES);
+    run("Installing usd-core, lib3mf and pycollada", &folder, &pip, &args)?;
+    let npm = ["install", "--no-save", "--silent", "--prefix", ".", VALIDATOR];
+    run("Installing gltf-validator", &folder, "npm", &npm)?;
+    // Node looks for packages from where a script lies.
+    let scripts = root.join("crates/formats/tests/conformance");
+    fs::copy(scripts.join("validate.js"), folder.join("validate.js"))?;
+    let python = folder.join("venv/bin/python").to_string_lossy().into_owned();
+    let check = scripts.join("check.py").to_string_lossy().into_owned();
+    let speckle = root.join("target/debug/speckle").to_string_lossy().into_owned();
+    run("Asking them", &folder, &python, &[check, speckle, "validate.js".to_owned()])
 }
 
 fn fuzz(reader: &str, seconds: u64) -> Result<()> {

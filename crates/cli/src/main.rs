@@ -1,7 +1,9 @@
 //! The command `speckle`: the app in the browser, and jobs without a screen.
 
 mod bake;
+mod compare;
 mod convert;
+mod deliver;
 mod inspect;
 mod reading;
 
@@ -15,7 +17,9 @@ use std::{
 use anyhow::{Context, Result, bail};
 use bake::{BakeArgs, RecipeCommand};
 use clap::{Args, CommandFactory, Parser, Subcommand};
+use compare::CompareArgs;
 use convert::ConvertArgs;
+use deliver::DeliverArgs;
 use reading::ReadArgs;
 use speckle_demo::Detail;
 use speckle_formats::Limits;
@@ -50,6 +54,14 @@ enum Command {
     },
     /// Turn mesh files into another format, told by the names' extensions
     Convert(ConvertArgs),
+    /// Send projects or files to a recipient
+    Deliver(DeliverArgs),
+    /// Print the recipients there are to begin with
+    Recipients,
+    /// Tell how far two files are from each other, point by point
+    Compare(CompareArgs),
+    /// Print what each format can carry, as a table in Markdown
+    Formats,
     /// Make channels by a recipe
     Bake(BakeArgs),
     /// Tell about recipes
@@ -125,6 +137,13 @@ fn run(command: Command) -> Result<()> {
         }
         Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
         Command::Convert(args) => convert::run(&args),
+        Command::Deliver(args) => deliver::run(&args),
+        Command::Recipients => deliver::recipients(),
+        Command::Compare(args) => compare::run(&args),
+        Command::Formats => {
+            print!("{}", speckle_formats::abilities::table());
+            Ok(())
+        }
         Command::Bake(args) => bake::run(&args),
         Command::Recipe(command) => bake::recipe(&command),
         Command::Completions { shell } => {

@@ -266,3 +266,55 @@ fn recipes_are_listed_shown_and_described_and_nonsense_is_told() {
     }
     assert!(!at.join("never.glb").exists());
 }
+
+#[test]
+fn files_are_delivered_to_a_recipient_and_compared() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::write(folder.path().join("cube.ply"), CUBE).unwrap();
+    let output = speckle(folder.path(), &["recipients"]);
+    let mut starters: Vec<Value> = serde_json::from_slice(&output.stdout).unwrap();
+    assert!(starters.iter().any(|own| own["name"] == "Full-color printer"));
+
+    // By the name of one to begin with.
+    let args = ["deliver", "cube.ply", "--recipient", "full-color printer", "-o", "out", "--json"];
+    let output = speckle(folder.path(), &args);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+    let text = report[0]["losses"][0]["text"].as_str().unwrap();
+    assert_eq!(text, "polygons were cut, 6 faces into 12 triangles");
+    assert!(folder.path().join("out/cube.3mf").is_file());
+    let note = fs::read_to_string(folder.path().join("out/cube-channels.md")).unwrap();
+    assert!(note.contains("## cube · Color"), "{note}");
+
+    // By a file of one's own.
+    let mut own = starters.remove(0);
+    own["format"] = json!("wrl");
+    fs::write(folder.path().join("own.json"), own.to_string()).unwrap();
+    let args = ["deliver", "cube.ply", "--recipient", "own.json", "-o", "out"];
+    assert!(speckle(folder.path(), &args).status.success());
+
+    // 8 bits hold the colors exactly; VRML's text says the same numbers, in metres.
+    for (file, far) in [("out/cube.3mf", 2.0), ("out/cube.wrl", 1.73)] {
+        let output = speckle(folder.path(), &["compare", "cube.ply", file, "--json"]);
+        let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+        let part = &report["parts"][0];
+        assert_eq!(part["name"], "cube");
+        let set = &part["sets"][0];
+        assert!(set["max_difference"].as_f64().unwrap() < 1e-6, "{file}: {report}");
+        assert!(
+            set["mean_difference"].as_f64().unwrap() <= set["max_difference"].as_f64().unwrap()
+        );
+        // Points are compared as they stand: 3MF counts upwards along z, so (1, 1, 1) is found at
+        // (1, −1, 1); 1 mm is a thousandth in VRML, √3 (1 − 0.001) away.
+        assert!((part["max_distance"].as_f64().unwrap() - far).abs() < 0.05, "{file}: {report}");
+    }
+
+    // What fails is told, and what can be is done all the same.
+    let args = ["deliver", "cube.ply", "gone.ply", "--recipient", "Archive", "-o", "more"];
+    let output = speckle(folder.path(), &args);
+    assert!(!output.status.success());
+    assert!(String::from_utf8_lossy(&output.stderr).contains("1 of 2 could not be delivered"));
+    assert!(folder.path().join("more/cube.x3d").is_file());
+    let output = speckle(folder.path(), &["deliver", "cube.ply", "--recipient", "nobody"]);
+    assert!(String::from_utf8_lossy(&output.stderr).contains("there are Real-time shader"));
+}

@@ -214,3 +214,18 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
         channels: channels.collect(),
     }
 }
+
+/// The day of a time, as `YYYY-MM-DD` (the calendar of ISO 8601, by Hinnant's days-to-civil
+/// algorithm).
+#[must_use]
+pub fn day(ms: i64) -> String {
+    let days = ms.div_euclid(86_400_000) + 719_468;
+    let era = days.div_euclid(146_097);
+    let of_era = days.rem_euclid(146_097);
+    let year = (of_era - of_era / 1_460 + of_era / 36_524 - of_era / 146_096) / 365;
+    let of_year = of_era - (365 * year + year / 4 - year / 100);
+    let shifted = (5 * of_year + 2) / 153;
+    let (day, month) = (of_year - (153 * shifted + 2) / 5 + 1, (shifted + 2) % 12 + 1);
+    let year = year + era * 400 + i64::from(month <= 2);
+    format!("{year:04}-{month:02}-{day:02}")
+}

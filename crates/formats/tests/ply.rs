@@ -5,7 +5,9 @@ mod common;
 
 use common::{into_parts, read};
 use speckle_core::{Encoding, Placement, document::NewPart};
-use speckle_formats::{Body, Depth, Format, Place, RepairKind, Shipment, WriteOptions, write};
+use speckle_formats::{
+    Body, Depth, Format, Loss, LossKind, Place, RepairKind, Shipment, WriteOptions, write,
+};
 
 /// The numbers that the script put into the files.
 const BYTES: [[u8; 4]; 5] =
@@ -53,8 +55,7 @@ fn what_is_written_is_read_again_in_every_form() {
             for alpha in [true, false] {
                 let options = WriteOptions { depth, alpha, body, ..WriteOptions::default() };
                 let export = write(Format::Ply, &Shipment::of(&parts), options).unwrap();
-                let other =
-                    |loss: &speckle_formats::Loss| loss.kind != speckle_formats::LossKind::Depth;
+                let other = |loss: &Loss| !matches!(loss.kind, LossKind::Depth | LossKind::Alpha);
                 assert!(!export.losses.iter().any(other));
                 let back = read("pyramid.ply", &export.bytes).unwrap();
                 assert!(back.repairs.is_empty() && back.notes.is_empty());

@@ -25,7 +25,7 @@ const MOST_KEPT: usize = 400;
 
 fn main() -> Result<()> {
     let mut args = env::args().skip(1);
-    let reader = args.next().context("the reader: ply, glb, gltf, obj, stl or project")?;
+    let reader = args.next().context("the reader: a format by its extension, or project")?;
     let seconds: u64 = args.next().context("for how many seconds")?.parse()?;
     let mut corpus = seeds(&reader)?;
     let mut rng = TestRng::deterministic_rng(RngAlgorithm::ChaCha);

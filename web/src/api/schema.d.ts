@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The formats there are, with what each can carry. */
+        get: operations["formats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/imports": {
         parameters: {
             query?: never;
@@ -126,6 +143,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sends: the file, or all files in a zip when there are several. The recipient is kept with the
+         *     project, and what was sent to it.
+         */
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/edits": {
         parameters: {
             query?: never;
@@ -151,8 +188,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The project as a file. The header `speckle-notes` holds, as JSON, what the format could not
-         *     carry.
+         * The project as a file, without a recipient. The header `speckle-notes` holds, as JSON, what the
+         *     format could not carry.
          */
         get: operations["export"];
         put?: never;
@@ -212,6 +249,23 @@ export interface paths {
         put?: never;
         /** Brings a mesh file into a project, converted to its unit and up axis. */
         post: operations["import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/packing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Packs without sending: what goes, how large it is, and what is lost. */
+        post: operations["packing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -304,6 +358,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Proves a delivery: packs it, reads its files alone, as if nothing else were known, and compares
+         *     what they say with what was packed.
+         */
+        post: operations["proof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/recipients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who a project is sent to: those it keeps, then those to begin with. */
+        get: operations["recipients"];
+        /** Keeps what a recipient wants. */
+        put: operations["keep_recipient"];
+        post?: never;
+        /** Forgets a recipient, with what was sent to it. */
+        delete: operations["forget_recipient"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/stencils": {
         parameters: {
             query?: never;
@@ -342,6 +435,45 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What a format can carry. */
+        Abilities: {
+            /** @description Whether alpha goes along. */
+            alpha: boolean;
+            /** @description Whether there are a text and a binary form to choose from. */
+            bodies: boolean;
+            /** @description The precisions of colors it knows, the usual one first. */
+            depths: components["schemas"]["Depth"][];
+            /** @description Who describes it. */
+            described_by: string;
+            /** @description The file name extension, without a dot. */
+            extension: string;
+            /** @description The format. */
+            format: components["schemas"]["Format"];
+            /** @description In which numbers it stores colors. */
+            light: components["schemas"]["Light"];
+            /** @description Whether materials and their images go along. */
+            materials: boolean;
+            /** @description Whether parts stay apart. */
+            parts: boolean;
+            /** @description The placements it stores as they are; others have their vertices split for it. */
+            placements: components["schemas"]["Placement"][];
+            /** @description Whether faces of more than three corners stay whole. */
+            polygons: boolean;
+            /** @description Whether files of it are read. */
+            reads: boolean;
+            /** @description What it is good for. */
+            says: string;
+            /** @description How many sets of a part it takes. */
+            sets: components["schemas"]["Room"];
+            /** @description What it is called. */
+            title: string;
+            /** @description What it says of units. */
+            units: components["schemas"]["Says"];
+            /** @description What it says of the axis that points up. */
+            up: components["schemas"]["Says"];
+            /** @description How many sets of texture coordinates it takes. */
+            uvs: components["schemas"]["UvRoom"];
+        };
         /**
          * @description What a stroke does.
          * @enum {string}
@@ -389,6 +521,11 @@ export interface components {
          * @enum {string}
          */
         Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color_dodge" | "color_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "color" | "luminosity" | "add" | "subtract" | "recolor";
+        /**
+         * @description How the numbers of a PLY or STL file are written.
+         * @enum {string}
+         */
+        Body: "little" | "big" | "ascii";
         /** @description The brush. */
         Brush: {
             /** @description Whether the skin reach takes in surface that is not connected with that under the pointer. */
@@ -640,6 +777,11 @@ export interface components {
             set: components["schemas"]["SetId"];
             stencil?: components["schemas"]["StencilUse"] | null;
         };
+        /** @description How two collections of parts differ. */
+        Comparison: {
+            /** @description Each part of the first side; then those that only the other side has. */
+            parts: components["schemas"]["PartDifference"][];
+        };
         /** @description What a corner holds. */
         CornerValue: {
             /**
@@ -687,6 +829,11 @@ export interface components {
              */
             offset: number;
         };
+        /**
+         * @description What becomes of data sets in glTF, whose viewers multiply `COLOR_0` into the picture.
+         * @enum {string}
+         */
+        DataSets: "as_colors" | "behind_white" | "named";
         /** @description A change in the history. */
         Deed: {
             /** @description Whose hand did it. */
@@ -694,6 +841,24 @@ export interface components {
             /** @description What was done. */
             label: string;
         };
+        /** @description Something that is lost or changed. */
+        DeliveryLoss: {
+            /** @description What it is about. */
+            kind: components["schemas"]["LossKind"];
+            /** @description The part, when it is about one. */
+            part?: string | null;
+            /** @description What helps; empty where nothing has to be done. */
+            remedy: string;
+            /** @description What happens. */
+            text: string;
+            /** @description How much it matters. */
+            weight: components["schemas"]["Weight"];
+        };
+        /**
+         * @description How precisely a format stores colors.
+         * @enum {string}
+         */
+        Depth: "usual" | "bits8" | "bits16" | "float";
         /** @description A direction. */
         Direction: "up" | "down" | "x" | "minus_x" | "y" | "minus_y" | "z" | "minus_z" | {
             /** @description Any; its length does not matter. */
@@ -983,6 +1148,13 @@ export interface components {
          * @enum {string}
          */
         Falloff: "soft" | "straight" | "dome" | "spike";
+        /** @description A file of a delivery. */
+        FileEntry: {
+            /** @description How large it is. */
+            bytes: number;
+            /** @description What it is called. */
+            name: string;
+        };
         /** @description A region that is painted, erased or chosen at once. */
         Fill: components["schemas"]["Coat"] & {
             /** @description Whether what is not covered goes back to the ground color: a new selection, a new mask. */
@@ -996,6 +1168,11 @@ export interface components {
             /** @description How far it reaches. */
             region: components["schemas"]["Region"];
         };
+        /**
+         * @description The formats there are.
+         * @enum {string}
+         */
+        Format: "ply" | "glb" | "gltf" | "obj" | "stl" | "off" | "3mf" | "x3d" | "wrl" | "dae" | "usda" | "usdz";
         /** @description A mesh that a client holds. */
         HeldMesh: {
             /** @description Names the mesh by its content. */
@@ -1254,6 +1431,11 @@ export interface components {
              */
             width: number;
         };
+        /**
+         * @description In which numbers a format stores colors.
+         * @enum {string}
+         */
+        Light: "encoded" | "linear";
         /** @description What a conversion loses, counted at the corners, where every placement can be read. */
         Loss: {
             /** @description How many of them would look different, by half an 8-bit step or more. */
@@ -1266,6 +1448,11 @@ export interface components {
              */
             largest: number;
         };
+        /**
+         * @description What a loss is about.
+         * @enum {string}
+         */
+        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers";
         /** @description A project that was just made. */
         Made: {
             /** @description Names it. */
@@ -1331,6 +1518,45 @@ export interface components {
             traits: components["schemas"]["ProjectTraits"];
             /** @description Its saved views, in order. */
             views: components["schemas"]["SavedView"][];
+        };
+        /** @description A part of a delivery. */
+        PackedPart: {
+            /** @description How many faces it has. */
+            faces: number;
+            /** @description What it is called. */
+            name: string;
+            /** @description Its sets, in the order they go. */
+            sets: string[];
+        };
+        /** @description What would go out. */
+        PackingList: {
+            /** @description What has changed since it was sent to this recipient last; none when it never was. */
+            changed?: string[] | null;
+            /** @description The files, those of the format first. */
+            files: components["schemas"]["FileEntry"][];
+            /** @description What is lost or changed. */
+            losses: components["schemas"]["DeliveryLoss"][];
+            /** @description The channel note, in Markdown. */
+            note: string;
+            /** @description The parts. */
+            parts: components["schemas"]["PackedPart"][];
+            /** @description The largest extent of all parts, in the unit that goes out. */
+            size: number[];
+            /** @description That unit's symbol. */
+            unit: string;
+        };
+        /** @description How two parts differ. */
+        PartDifference: {
+            /**
+             * Format: float
+             * @description The largest distance between points, in the scene's units; none where the other side lacks
+             *     the part.
+             */
+            max_distance?: number | null;
+            /** @description The part's name on the first side. */
+            name: string;
+            /** @description Its sets, in their order; then those that only the other side has. */
+            sets: components["schemas"]["SetDifference"][];
         };
         /**
          * Format: int32
@@ -1834,6 +2060,94 @@ export interface components {
             strength?: number | null;
             take?: components["schemas"]["Take"] | null;
         };
+        /** @description Who reads it, and how they want it. */
+        Recipient: {
+            /**
+             * @description Whether alpha goes along.
+             * @default true
+             */
+            alpha: boolean;
+            /**
+             * @description Whether the parts' places are in their points.
+             * @default false
+             */
+            apply_transforms: boolean;
+            /**
+             * @description Text or binary, where there is a choice.
+             * @default little
+             */
+            body: components["schemas"]["Body"];
+            /**
+             * @description What becomes of data sets where viewers take the first set for a color.
+             * @default as_colors
+             */
+            data: components["schemas"]["DataSets"];
+            /**
+             * @description How precisely colors are stored.
+             * @default usual
+             */
+            depth: components["schemas"]["Depth"];
+            /**
+             * @description Whether every part is a file of its own.
+             * @default false
+             */
+            file_per_part: boolean;
+            /**
+             * @description The format.
+             * @default glb
+             */
+            format: components["schemas"]["Format"];
+            /**
+             * @description Whether materials and their images go along.
+             * @default true
+             */
+            materials: boolean;
+            /**
+             * @description What the user calls it.
+             * @default Real-time shader
+             */
+            name: string;
+            /**
+             * @description Whether the channel note lies beside the file, as JSON and as Markdown.
+             * @default true
+             */
+            note: boolean;
+            /**
+             * Format: double
+             * @description What all lengths are multiplied by, on top of the unit.
+             * @default 1
+             */
+            scale: number;
+            /**
+             * @description The sets that go along, by name and in this order; all of them, as they stand, when empty.
+             * @default []
+             */
+            sets: string[];
+            /**
+             * @description Whether faces of more than three corners are cut, whatever the format.
+             * @default false
+             */
+            triangulate: boolean;
+            /** @default null */
+            unit: components["schemas"]["Unit"] | null;
+            /** @default null */
+            up: components["schemas"]["UpAxis"] | null;
+            /**
+             * @description Whether hidden parts stay at home.
+             * @default true
+             */
+            visible_only: boolean;
+        };
+        /** @description A recipient of a project. */
+        RecipientEntry: {
+            /** @description Whether it is kept with the project, or only offered. */
+            kept: boolean;
+            /** @description What it wants. */
+            recipient: components["schemas"]["Recipient"];
+            /** @description What it is for, when it is one of those to begin with. */
+            says: string;
+            sent?: components["schemas"]["Sent"] | null;
+        };
         /** @description How far a fill reaches. Lengths, points and directions are the project's. */
         Region: {
             /** @enum {string} */
@@ -2019,6 +2333,11 @@ export interface components {
                 step: number;
             };
         };
+        /**
+         * @description How many sets of a part a format takes.
+         * @enum {string}
+         */
+        Room: "none" | "one" | "vertex_and_face" | "any";
         /** @description From where something is measured. */
         Root: {
             /** @description Where. */
@@ -2078,6 +2397,11 @@ export interface components {
             target: number[];
         };
         /**
+         * @description What a format says of units or of the axis that points up.
+         * @enum {string}
+         */
+        Says: "nothing" | "fixed" | "any";
+        /**
          * @description A view with its right and its up. Places on it are tangents of angles from the middle for lines
          *     of sight that meet in the eye, and lengths of the project for parallel ones.
          */
@@ -2095,6 +2419,25 @@ export interface components {
             faces: number;
             /** @description Its name. */
             name: string;
+        };
+        /** @description What was sent to a recipient. */
+        Sent: {
+            /**
+             * Format: int64
+             * @description When, in milliseconds since 1970.
+             */
+            at_ms: number;
+            /** @description The names of the files. */
+            files: string[];
+            /**
+             * Format: int64
+             * @description The project's revision then.
+             */
+            revision: number;
+            /** @description What each set was: its part, its name, and a digest of its numbers. */
+            sets: string[][];
+            /** @description A digest of each part's shape, by name. */
+            shapes: string[][];
         };
         /** @description What the server sends as JSON. */
         ServerMessage: {
@@ -2203,6 +2546,21 @@ export interface components {
             message: string;
             /** @enum {string} */
             type: "refused";
+        };
+        /** @description How two sets of one name differ. */
+        SetDifference: {
+            /**
+             * Format: float
+             * @description The largest difference of a number, 0–1, as encoded; none where the other side lacks it.
+             */
+            max_difference?: number | null;
+            /**
+             * Format: float
+             * @description The mean over all points of the largest difference of a number at each.
+             */
+            mean_difference?: number | null;
+            /** @description The set's name. */
+            name: string;
         };
         /**
          * Format: int32
@@ -2558,6 +2916,11 @@ export interface components {
          * @enum {string}
          */
         UpAxis: "y" | "z";
+        /**
+         * @description How many sets of texture coordinates a format takes.
+         * @enum {string}
+         */
+        UvRoom: "none" | "one" | "any";
         /** @description Where the user looks from; what a circle covers depends on it. */
         View: {
             /** @description The eye, in the project's space. */
@@ -2575,6 +2938,11 @@ export interface components {
         /** @description A direction as x, y and z. */
         Way: number[];
         /**
+         * @description How much it matters.
+         * @enum {string}
+         */
+        Weight: "fine" | "careful" | "lost";
+        /**
          * @description What lies beside an image.
          * @enum {string}
          */
@@ -2590,6 +2958,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    formats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Abilities"][];
+                };
+            };
+        };
+    };
     import_new: {
         parameters: {
             query?: {
@@ -2878,6 +3265,39 @@ export interface operations {
             };
         };
     };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipient"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     edit: {
         parameters: {
             query?: never;
@@ -2915,7 +3335,7 @@ export interface operations {
         parameters: {
             query: {
                 /** @description The format. */
-                format: "ply" | "glb" | "gltf" | "obj" | "stl";
+                format: "ply" | "glb" | "gltf" | "obj" | "stl" | "off" | "3mf" | "x3d" | "wrl" | "dae" | "usda" | "usdz";
                 /** @description How precisely colors are stored. */
                 depth?: "usual" | "bits8" | "bits16" | "float";
                 /** @description Whether alpha is written. */
@@ -3078,6 +3498,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    packing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipient"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackingList"];
                 };
             };
             422: {
@@ -3279,6 +3732,113 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ApiError"];
                 };
+            };
+        };
+    };
+    proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipient"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    recipients: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientEntry"][];
+                };
+            };
+        };
+    };
+    keep_recipient: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipient"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    forget_recipient: {
+        parameters: {
+            query: {
+                /** @description Its name. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

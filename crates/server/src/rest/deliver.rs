@@ -11,12 +11,13 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Document, Edit, Part, PartId,
+    Document, Edit, Part, PartId, Unit,
     compare::{Comparison, compare},
 };
 use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
-    note::Origin,
+    abilities::Says,
+    note::{Origin, day},
     recipient::{self, Goods, Packed, Recipient, file_stem},
 };
 use speckle_store::ProjectId;
@@ -188,8 +189,7 @@ pub async fn packing(
     Path(project): Path<ProjectId>,
     Json(recipient): Json<Recipient>,
 ) -> Result<Json<PackingList>, ApiError> {
-    let unit = recipient.unit;
-    let name = recipient.name.clone();
+    let (format, name) = (recipient.format, recipient.name.clone());
     let (now, packed) = app.packed(project, recipient).await?;
     let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
     let last = stored.into_iter().find(|stored| stored.name == name).and_then(|stored| stored.sent);
@@ -208,12 +208,18 @@ pub async fn packing(
             (low, high) = (low.min(p), high.max(p));
         }
     }
+    // Where the standard fixes the unit, receivers read that one.
+    let unit = match format.abilities().units {
+        Says::Fixed => Unit::Metre,
+        _ => packed.note.unit,
+    };
+    let scale = (packed.note.unit.metres() / unit.metres()) as f32;
     Ok(Json(PackingList {
         files: files.map(|f| FileEntry { name: f.name.clone(), bytes: f.bytes.len() }).collect(),
         parts: packed.parts.iter().map(entry).collect(),
         note: packed.note.markdown(),
-        size: (high - low).to_array(),
-        unit: unit.unwrap_or(now.traits.unit).symbol().to_owned(),
+        size: ((high - low) * scale).to_array(),
+        unit: unit.symbol().to_owned(),
         changed: last.map(|last| changes(&last, &sent(&now, &packed))),
         losses: packed.losses,
     }))
@@ -334,7 +340,7 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         let format = Format::of_name(file.name)?;
         let abilities = format.abilities();
         let mut options = *options;
-        if abilities.units == speckle_formats::abilities::Says::Nothing {
+        if abilities.units == Says::Nothing {
             // Nobody could know from the file alone: the note beside it tells.
             (options.unit, options.up) = (Some(traits.unit), Some(traits.up));
         }
@@ -454,20 +460,6 @@ fn changes(last: &Sent, now: &Sent) -> Vec<String> {
         }
     }
     changes
-}
-
-/// The day of a time, as `YYYY-MM-DD` (the calendar of ISO 8601, by Hinnant's days-to-civil
-/// algorithm).
-fn day(ms: i64) -> String {
-    let days = ms.div_euclid(86_400_000) + 719_468;
-    let era = days.div_euclid(146_097);
-    let of_era = days.rem_euclid(146_097);
-    let year = (of_era - of_era / 1_460 + of_era / 36_524 - of_era / 146_096) / 365;
-    let of_year = of_era - (365 * year + year / 4 - year / 100);
-    let shifted = (5 * of_year + 2) / 153;
-    let (day, month) = (of_year - (153 * shifted + 2) / 5 + 1, (shifted + 2) % 12 + 1);
-    let year = year + era * 400 + i64::from(month <= 2);
-    format!("{year:04}-{month:02}-{day:02}")
 }
 
 /// The one file, or all of them in a zip.

@@ -1,0 +1,196 @@
+//! Sending a project or a file to a recipient.
+
+use std::{
+    fs,
+    path::{Path, PathBuf},
+    time::UNIX_EPOCH,
+};
+
+use anyhow::{Context, Result, anyhow, bail};
+use clap::Args;
+use serde_json::json;
+use speckle_core::{Document, ProjectTraits};
+use speckle_formats::{
+    Format, Loss,
+    note::{Origin, day},
+    recipient::{Goods, Recipient, starters},
+};
+use speckle_store::Store;
+
+use crate::{
+    convert::{stem, write_whole},
+    reading::{ReadArgs, progress},
+};
+
+/// `speckle deliver`
+#[derive(Args)]
+pub struct DeliverArgs {
+    /// Mesh files, projects as files (.speckle), or names of projects in --data
+    #[arg(required = true)]
+    sources: Vec<String>,
+    /// A recipient by its name, or a file that describes one (JSON)
+    #[arg(long)]
+    recipient: String,
+    /// The folder to write to
+    #[arg(short = 'o', long, default_value = ".")]
+    out: PathBuf,
+    /// The file that keeps the projects
+    #[arg(long, default_value = "speckle.sqlite")]
+    data: PathBuf,
+    /// Print what was written, and what is lost, as JSON
+    #[arg(long)]
+    json: bool,
+    #[command(flatten)]
+    reading: ReadArgs,
+}
+
+/// What is to be sent, with the recipients it keeps.
+struct Source {
+    name: String,
+    document: Document,
+    traits: ProjectTraits,
+    origin: Origin,
+    kept: Vec<Recipient>,
+}
+
+/// Delivers each source; goes on after one that cannot be, and fails at the end.
+pub fn run(args: &DeliverArgs) -> Result<()> {
+    fs::create_dir_all(&args.out)
+        .with_context(|| format!("{} cannot be made", args.out.display()))?;
+    let bar = progress(args.sources.len());
+    let (mut done, mut failed) = (Vec::new(), 0);
+    for source in &args.sources {
+        bar.set_message(source.clone());
+        match one(args, source) {
+            Ok((files, losses)) => {
+                if !args.json {
+                    for loss in &losses {
+                        bar.suspend(|| eprintln!("{source}: {}", loss.line()));
+                    }
+                    for file in &files {
+                        bar.suspend(|| println!("{}", file.display()));
+                    }
+                }
+                done.push(json!({ "source": source, "files": files, "losses": losses }));
+            }
+            Err(error) if args.sources.len() == 1 => return Err(error),
+            Err(error) => {
+                bar.suspend(|| eprintln!("speckle: {source}: {error:#}"));
+                failed += 1;
+            }
+        }
+        bar.inc(1);
+    }
+    bar.finish_and_clear();
+    if args.json {
+        println!("{}", serde_json::to_string_pretty(&done)?);
+    }
+    if failed > 0 {
+        bail!("{failed} of {} could not be delivered", args.sources.len());
+    }
+    Ok(())
+}
+
+fn one(args: &DeliverArgs, source: &str) -> Result<(Vec<PathBuf>, Vec<Loss>)> {
+    let source = open(args, source)?;
+    let recipient = find(&args.recipient, &source.kept)?;
+    let goods = Goods {
+        name: &source.name,
+        parts: source.document.parts(),
+        images: source.document.image_files(),
+        traits: source.traits,
+    };
+    let packed = recipient.pack(&goods, source.origin)?;
+    let mut files = Vec::new();
+    for file in packed.meshes.iter().chain(&packed.beside) {
+        let path = args.out.join(&file.name);
+        write_whole(&path, &file.bytes)?;
+        files.push(path);
+    }
+    Ok((files, packed.losses))
+}
+
+fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
+    let path = Path::new(source);
+    let today = day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64));
+    if path.extension().is_some_and(|end| end == "speckle") {
+        let mut store = Store::in_memory()?;
+        let id =
+            store.import_project(path, 0).with_context(|| format!("{source} cannot be read"))?;
+        return from_store(&mut store, id, today);
+    }
+    if path.is_file() || Format::of_name(source).is_ok() {
+        let (document, import) = args.reading.bring_in(path)?;
+        let origin = Origin { date: today, ..Origin::default() };
+        let traits = import.traits;
+        return Ok(Source { name: stem(path), document, traits, origin, kept: Vec::new() });
+    }
+    if !args.data.is_file() {
+        bail!(
+            "there is no file {source}, and no projects in {}: name one with --data",
+            args.data.display()
+        );
+    }
+    let mut store = Store::open(&args.data)
+        .with_context(|| format!("{} cannot be opened", args.data.display()))?;
+    let projects = store.projects()?;
+    let found = projects.iter().find(|project| project.name == source).ok_or_else(|| {
+        let names: Vec<&str> = projects.iter().map(|project| project.name.as_str()).collect();
+        anyhow!("there is no file and no project {source}; there are {}", names.join(", "))
+    })?;
+    let id = found.id;
+    from_store(&mut store, id, today)
+}
+
+fn from_store(store: &mut Store, id: i64, date: String) -> Result<Source> {
+    let project = store
+        .projects()?
+        .into_iter()
+        .find(|project| project.id == id)
+        .context("the project is gone")?;
+    let opened = store.open_project(id)?;
+    let kept = store.recipients(id)?;
+    let kept = kept.iter().filter_map(|kept| serde_json::from_str(&kept.settings).ok());
+    Ok(Source {
+        traits: opened.document.traits(),
+        document: opened.document,
+        origin: Origin {
+            project: project.name.clone(),
+            project_id: format!("{:x}-{id:x}", project.created_ms),
+            revision: project.revision,
+            date,
+        },
+        name: project.name,
+        kept: kept.collect(),
+    })
+}
+
+fn find(name: &str, kept: &[Recipient]) -> Result<Recipient> {
+    let path = Path::new(name);
+    if path.is_file() {
+        let text = fs::read_to_string(path).with_context(|| format!("{name} cannot be read"))?;
+        return serde_json::from_str(&text).with_context(|| {
+            format!("{name} describes no recipient (`speckle recipients` shows some)")
+        });
+    }
+    let starters: Vec<Recipient> = starters().into_iter().map(|(own, _)| own).collect();
+    kept.iter()
+        .chain(&starters)
+        .find(|own| own.name.eq_ignore_ascii_case(name))
+        .cloned()
+        .ok_or_else(|| {
+            let names: Vec<&str> =
+                kept.iter().chain(&starters).map(|own| own.name.as_str()).collect();
+            anyhow!(
+                "there is no recipient {name}, nor a file of that name; there are {}",
+                names.join(", ")
+            )
+        })
+}
+
+/// Shows the recipients to begin with, as files for `--recipient`.
+pub fn recipients() -> Result<()> {
+    let all: Vec<Recipient> = starters().into_iter().map(|(own, _)| own).collect();
+    println!("{}", serde_json::to_string_pretty(&all)?);
+    Ok(())
+}

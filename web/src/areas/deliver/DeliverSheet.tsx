@@ -1,0 +1,175 @@
+// The Deliver area, as a packing list: what goes to whom, in what, what is lost, and the note.
+import { Alert, Box, Button, Collapse, IconButton, LinearProgress, Menu, MenuItem, Paper, Select, Typography } from "@mui/material";
+import { useEffect, useState } from "react";
+import { MoreIcon } from "../../parts/icons";
+import { NameDialog } from "../../parts/NameDialog";
+import { bytes, count, figure, useApp } from "../../state";
+import { choose, close, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
+import { HowFields } from "./HowFields";
+import type { Schemas } from "../../api/client";
+
+/** How long a choice rests before it is packed anew, milliseconds. */
+const REST = 250;
+
+export function DeliverSheet({ project }: { project: number }) {
+  const { entries, formats, recipient, list, packing, handed, proof, trouble } = useDelivery();
+  const parts = useApp((state) => state.parts);
+  const revision = useApp((state) => state.history.revision);
+  const [shown, setShown] = useState<"how" | "note" | null>(null);
+  useEffect(() => {
+    void open(project);
+    return close;
+  }, [project]);
+  useEffect(() => {
+    if (!recipient) return;
+    const timer = window.setTimeout(() => void pack(project), REST);
+    return () => window.clearTimeout(timer);
+  }, [project, recipient, revision]);
+  const entry = entries.find((each) => each.recipient.name === recipient?.name);
+  return (
+    <Paper variant="outlined" component="section" aria-label="Packing list" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => event.stopPropagation()}>
+      {recipient && <To project={project} recipient={recipient} />}
+      {entry?.says && <Typography variant="caption" color="textSecondary" component="p">{entry.says}</Typography>}
+      <LinearProgress sx={{ my: 1, visibility: packing ? "visible" : "hidden" }} />
+      {parts.length === 0 ? (
+        <Typography variant="body2" color="textSecondary">There is nothing to send yet: bring a mesh in first.</Typography>
+      ) : (
+        <>
+          {trouble && <Alert severity="error" sx={{ mb: 1 }} data-test="trouble-sending">{trouble}</Alert>}
+          {list && <Goods list={list} />}
+          {list && <Losses losses={list.losses} />}
+          {list?.changed && <Since changed={list.changed} sent={entry?.sent} />}
+          {handed && <Alert severity="success" sx={{ mt: 1 }} data-test="exported"><b>{handed.file}</b>, {bytes(handed.bytes)}, was handed to your browser.</Alert>}
+          {proof && <Proof proof={proof} />}
+        </>
+      )}
+      {recipient && <Fold title="How it goes" mark="show-how" isOpen={shown === "how"} onTurn={(is) => setShown(is ? "how" : null)}><HowFields recipient={recipient} formats={formats} /></Fold>}
+      {list && <Fold title="The channel note" mark="show-note" isOpen={shown === "note"} onTurn={(is) => setShown(is ? "note" : null)}><Note text={list.note} /></Fold>}
+      <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 1.5 }}>
+        Formats of closed programs are not written. Where one is asked for, USD or GLB is what most of them read; for printers 3MF.
+      </Typography>
+    </Paper>
+  );
+}
+
+/** Who it goes to. */
+function To({ project, recipient }: { project: number; recipient: Recipient }) {
+  const entries = useDelivery((state) => state.entries);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [naming, setNaming] = useState<"copy" | "name" | null>(null);
+  const entry = entries.find((each) => each.recipient.name === recipient.name);
+  const isStarter = entry !== undefined && entry.says !== "";
+  const shut = () => setAnchor(null);
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+      <Typography variant="h2" sx={{ flexShrink: 0 }}>To</Typography>
+      <Select variant="standard" disableUnderline fullWidth value={recipient.name} inputProps={{ "aria-label": "Recipient" }} SelectDisplayProps={{ "data-test": "recipient" } as React.HTMLAttributes<HTMLDivElement>}
+        onChange={(event) => { const found = entries.find((each) => each.recipient.name === event.target.value); if (found) choose(found.recipient); }}
+        sx={{ fontSize: 16, fontWeight: 650, "& .MuiSelect-select": { py: 0.25 } }}>
+        {entries.map((each) => <MenuItem key={each.recipient.name} value={each.recipient.name} dense>{each.recipient.name}{each.sent ? " · sent before" : ""}</MenuItem>)}
+      </Select>
+      <IconButton size="small" onClick={(event) => setAnchor(event.currentTarget)} aria-label="More about this recipient" data-test="recipient-more"><MoreIcon fontSize="small" /></IconButton>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={shut}>
+        <MenuItem dense onClick={() => { shut(); void keep(project, recipient); }}>Keep these choices</MenuItem>
+        <MenuItem dense onClick={() => { shut(); setNaming("copy"); }}>New recipient like this…</MenuItem>
+        {entry?.kept && <MenuItem dense onClick={() => { shut(); void forget(project, recipient.name); }}>{isStarter ? "Back to how it was made" : "Forget it"}</MenuItem>}
+      </Menu>
+      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => void keep(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
+    </Box>
+  );
+}
+
+/** What goes, and in what. */
+function Goods({ list }: { list: Schemas["PackingList"] }) {
+  return (
+    <Box data-test="goods" sx={{ mb: 1.25 }}>
+      {list.parts.map((part) => (
+        <Box key={part.name} sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+          <Typography variant="body2" sx={{ fontWeight: 650 }} noWrap title={part.name}>{part.name}</Typography>
+          <Typography variant="caption" color="textSecondary" noWrap sx={{ flex: 1 }} title={part.sets.join(", ")}>{part.sets.length > 0 ? part.sets.join(", ") : "no set"}</Typography>
+          <Typography variant="caption" color="textSecondary" sx={{ flexShrink: 0 }}>{count(part.faces)} faces</Typography>
+        </Box>
+      ))}
+      <Box sx={{ mt: 0.75, pt: 0.75, borderTop: 1, borderColor: "divider", borderTopStyle: "dashed" }}>
+        {list.files.map((file) => (
+          <Box key={file.name} sx={{ display: "flex", gap: 1 }}>
+            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={file.name}>{file.name}</Typography>
+            <Typography variant="caption" color="textSecondary">{bytes(file.bytes)}</Typography>
+          </Box>
+        ))}
+      </Box>
+      <Typography variant="caption" color="textSecondary">Read in {list.unit}, it is {list.size.map(figure).join(" × ")} {list.unit}.</Typography>
+    </Box>
+  );
+}
+
+const weights = { lost: { mark: "✕", color: "error.main", word: "lost" }, careful: { mark: "!", color: "warning.main", word: "careful" }, fine: { mark: "✓", color: "success.main", word: "fine" } } as const;
+
+/** What is lost or changed on the way, the worst first. */
+function Losses({ losses }: { losses: Schemas["DeliveryLoss"][] }) {
+  const order = ["lost", "careful", "fine"];
+  const sorted = [...losses].sort((a, b) => order.indexOf(a.weight) - order.indexOf(b.weight));
+  if (losses.length === 0) return <Typography variant="body2" data-test="losses" sx={{ color: "success.main", fontWeight: 600 }}>✓ Nothing is lost.</Typography>;
+  return (
+    <Box component="ul" data-test="losses" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}>
+      {sorted.map((loss, i) => {
+        const { mark, color, word } = weights[loss.weight];
+        return (
+          <Box component="li" key={i} sx={{ display: "grid", gridTemplateColumns: "18px 1fr", columnGap: 0.5 }}>
+            <Typography aria-label={word} variant="body2" sx={{ color, fontWeight: 800 }}>{mark}</Typography>
+            <Box>
+              <Typography variant="body2">{loss.part ? <><b>{loss.part}</b>: {loss.text}</> : capital(loss.text)}.</Typography>
+              {loss.remedy && <Typography variant="caption" color="textSecondary">{loss.remedy}</Typography>}
+            </Box>
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** What is other than it was when it was sent last. */
+function Since({ changed, sent }: { changed: string[]; sent: Schemas["Sent"] | null | undefined }) {
+  const when = sent ? new Date(sent.at_ms).toLocaleString([], { dateStyle: "medium", timeStyle: "short" }) : "";
+  return (
+    <Box data-test="since" sx={{ mt: 1.25 }}>
+      <Typography variant="caption" color="textSecondary" component="p">Sent last {when}{sent && `, revision ${sent.revision}`}.</Typography>
+      {changed.length === 0 ? <Typography variant="body2">Nothing has changed since.</Typography> : changed.map((each) => <Typography variant="body2" key={each}>Since then {each}.</Typography>)}
+    </Box>
+  );
+}
+
+function Proof({ proof }: { proof: Schemas["Comparison"] }) {
+  const { text, equal } = verdict(proof);
+  const steps = (x: number | null | undefined) => (x === null || x === undefined ? "not there" : x === 0 ? "0" : (x * 255).toFixed(x * 255 < 0.01 ? 4 : 2));
+  return (
+    <Alert severity={equal ? "success" : "warning"} sx={{ mt: 1, "& .MuiAlert-message": { width: 1 } }} data-test="proof">
+      Read again alone. {text}
+      <Box component="table" sx={{ mt: 0.75, width: 1, borderSpacing: 0, fontSize: 12, "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" }, "& td + td, & th + th": { textAlign: "right" } }}>
+        <thead><tr><th>set</th><th>largest</th><th>mean</th></tr></thead>
+        <tbody>
+          {proof.parts.flatMap((part) => part.sets.map((each) => (
+            <tr key={`${part.name} ${each.name}`}><td>{proof.parts.length > 1 ? `${part.name} · ` : ""}{each.name}</td><td>{steps(each.max_difference)}</td><td>{steps(each.mean_difference)}</td></tr>
+          )))}
+        </tbody>
+      </Box>
+      <Typography variant="caption" color="textSecondary">in steps of 255</Typography>
+    </Alert>
+  );
+}
+
+function Fold({ title, mark, isOpen, onTurn, children }: { title: string; mark: string; isOpen: boolean; onTurn: (is: boolean) => void; children: React.ReactNode }) {
+  return (
+    <Box sx={{ mt: 1 }}>
+      <Button color="secondary" size="small" aria-expanded={isOpen} onClick={() => onTurn(!isOpen)} data-test={mark} sx={{ px: 0.5, ml: -0.5 }}>{isOpen ? "−" : "+"} {title}</Button>
+      <Collapse in={isOpen} unmountOnExit>{children}</Collapse>
+    </Box>
+  );
+}
+
+/** The note as people read it: its lines, without Markdown's own marks. */
+function Note({ text }: { text: string }) {
+  return <Box component="pre" data-test="note" sx={{ m: 0, p: 1, fontSize: 11.5, maxHeight: 320, overflow: "auto", border: 1, borderColor: "divider", borderRadius: 2, whiteSpace: "pre-wrap", fontFamily: "inherit" }}>{text}</Box>;
+}

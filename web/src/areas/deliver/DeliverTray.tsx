@@ -1,0 +1,30 @@
+// What happens when the button is pressed, in one sentence, and the buttons.
+import { Box, Button, Typography } from "@mui/material";
+import { bytes, useApp } from "../../state";
+import { prove, send, useDelivery } from "./delivery";
+
+export function DeliverTray({ project }: { project: number }) {
+  const { recipient, formats, list, sending, proving, packing, entries } = useDelivery();
+  const parts = useApp((state) => state.parts);
+  const format = formats.find((each) => each.format === recipient?.format);
+  const again = entries.some((each) => each.recipient.name === recipient?.name && each.sent);
+  const whole = list?.files.reduce((sum, file) => sum + file.bytes, 0) ?? 0;
+  const lost = list?.losses.filter((loss) => loss.weight === "lost").length ?? 0;
+  const ready = parts.length > 0 && list !== null;
+  return (
+    <>
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        {ready ? (
+          <>
+            <Typography variant="body2"><b>{list.parts.length === 1 ? list.parts[0]?.name : `${list.parts.length} parts`}</b> as <b>{format?.title}</b> to <b>{recipient?.name}</b></Typography>
+            <Typography variant="body2" color="textSecondary">{list.files.length === 1 ? "One file" : `${list.files.length} files in a zip`}, {bytes(whole)}{lost > 0 ? `; ${lost === 1 ? "one thing is" : `${lost} things are`} lost: see the list` : ""}</Typography>
+          </>
+        ) : (
+          <Typography variant="body2" color="textSecondary">{parts.length === 0 ? "Nothing to send yet: bring a mesh in first." : packing ? "Packing…" : "See the list for what is in the way."}</Typography>
+        )}
+      </Box>
+      <Button variant="outlined" color="secondary" onClick={() => void prove(project)} loading={proving} disabled={!ready} data-test="prove" sx={{ bgcolor: "background.paper", flexShrink: 0 }}>Prove it</Button>
+      <Button variant="contained" onClick={() => void send(project)} loading={sending} disabled={!ready} data-test="export" sx={{ flexShrink: 0, minWidth: 120 }}>{again ? "Send again" : "Send"}</Button>
+    </>
+  );
+}

@@ -1,0 +1,93 @@
+// How a recipient wants it: format, precision, sets and their order, unit, axis, and what else.
+import { Box, Checkbox, IconButton, InputBase, Typography } from "@mui/material";
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { DownIcon } from "../../parts/icons";
+import { Choose, Row, Switching } from "../../parts/rows";
+import { useApp } from "../../state";
+import { unitWord, units } from "../Gather";
+import { turn, type Recipient } from "./delivery";
+
+const depthWords: Record<Schemas["Depth"], string> = { usual: "as usual", bits8: "8 bits", bits16: "16 bits", float: "32-bit floats" };
+const dataWords = [["as_colors", "COLOR_n, behind colors"], ["behind_white", "behind white"], ["named", "by their own names"]] as const;
+const bodyWords = [["little", "binary"], ["big", "binary, big end first"], ["ascii", "text"]] as const;
+
+export function HowFields({ recipient, formats }: { recipient: Recipient; formats: Schemas["Abilities"][] }) {
+  const able = formats.find((each) => each.format === recipient.format);
+  if (!able) return null;
+  const isGltf = able.format === "glb" || able.format === "gltf";
+  const depths = [["usual", `as usual: ${depthWords[able.depths[0] ?? "float"]}`] as const, ...able.depths.map((depth) => [depth, depthWords[depth]] as const)];
+  return (
+    <Box data-test="how">
+      <Choose label="Format" value={recipient.format} options={formats.map((each) => [each.format, `${each.title} (.${each.extension})`] as const)} onChange={(format) => turn({ format, depth: "usual", body: "little" })} />
+      <Typography variant="caption" color="textSecondary" component="p" sx={{ pb: 0.75 }}>{able.says}</Typography>
+      {able.depths.length > 1 && <Choose label="Numbers" value={recipient.depth} options={depths} onChange={(depth) => turn({ depth })} />}
+      {able.bodies && <Choose label="Written as" value={recipient.body} options={able.format === "ply" ? bodyWords : bodyWords.filter(([key]) => key !== "big")} onChange={(body) => turn({ body })} />}
+      {isGltf && <Choose label="Data sets" value={recipient.data} options={dataWords} onChange={(data) => turn({ data })} />}
+      {able.sets !== "none" && <Sets recipient={recipient} />}
+      <Choose label="One step is" value={recipient.unit ?? "own"} options={[["own", "as in the project"] as const, ...units.map((unit) => [unit, `a ${unitWord(unit)}`] as const)]} onChange={(unit) => turn({ unit: unit === "own" ? null : unit })} />
+      <Choose label="Up is" value={recipient.up ?? "own"} options={[["own", "as in the project"], ["y", "+Y"], ["z", "+Z"]] as const} onChange={(up) => turn({ up: up === "own" ? null : up })} />
+      <Scale scale={recipient.scale} />
+      <Box sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", pt: 0.5 }}>
+        {able.alpha && able.sets !== "none" && <Switching label="Alpha goes along" on={recipient.alpha} onChange={(alpha) => turn({ alpha })} />}
+        {able.materials && <Switching label="Materials and their images go along" on={recipient.materials} onChange={(materials) => turn({ materials })} />}
+        {able.polygons && <Switching label="Cut polygons into triangles" on={recipient.triangulate} onChange={(triangulate) => turn({ triangulate })} />}
+        {able.parts && <Switching label="Places of parts in their points" on={recipient.apply_transforms} onChange={(apply_transforms) => turn({ apply_transforms })} />}
+        <Switching label="Hidden parts stay at home" on={recipient.visible_only} onChange={(visible_only) => turn({ visible_only })} />
+        <Switching label="One file for each part" on={recipient.file_per_part} onChange={(file_per_part) => turn({ file_per_part })} />
+        <Switching label="The channel note beside it" on={recipient.note} onChange={(note) => turn({ note })} />
+      </Box>
+    </Box>
+  );
+}
+
+function Scale({ scale }: { scale: number }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const accept = () => {
+    const number = Number.parseFloat((typed ?? "").replace(",", "."));
+    if (Number.isFinite(number) && number > 0) turn({ scale: number });
+    setTyped(null);
+  };
+  return (
+    <Row label="Lengths times">
+      <InputBase value={typed ?? String(scale)} inputProps={{ "aria-label": "Lengths times", inputMode: "decimal", style: { padding: 0, textAlign: "right" } }}
+        onFocus={(event) => { setTyped(String(scale)); event.target.select(); }} onChange={(event) => setTyped(event.target.value)} onBlur={accept}
+        onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }} sx={{ width: 90, fontSize: 13, fontWeight: 650 }} />
+    </Row>
+  );
+}
+
+/** Which sets go, and in which order: receivers read the first one first. */
+function Sets({ recipient }: { recipient: Recipient }) {
+  const parts = useApp((state) => state.parts);
+  const there = [...new Set(parts.flatMap((part) => part.sets.map((each) => each.name)))];
+  const chosen = recipient.sets.length > 0 ? recipient.sets.filter((name) => there.includes(name)) : there;
+  const rows = [...chosen, ...there.filter((name) => !chosen.includes(name))];
+  const put = (sets: string[]) => turn({ sets: sets.length === there.length && sets.every((name, i) => name === there[i]) ? [] : sets });
+  const move = (name: string, by: number) => {
+    const from = chosen.indexOf(name);
+    const next = chosen.filter((other) => other !== name);
+    next.splice(from + by, 0, name);
+    put(next);
+  };
+  if (there.length === 0) return null;
+  return (
+    <Box sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", py: 0.5 }} role="group" aria-label="Sets that go along">
+      {rows.map((name) => {
+        const at = chosen.indexOf(name);
+        return (
+          <Box key={name} sx={{ display: "flex", alignItems: "center", minHeight: 30 }}>
+            <Checkbox size="small" sx={{ p: 0.5, ml: -0.5 }} checked={at >= 0} disabled={at >= 0 && chosen.length === 1} slotProps={{ input: { "aria-label": `${name} goes along` } }} onChange={(_, on) => put(on ? [...chosen, name] : chosen.filter((other) => other !== name))} />
+            <Typography variant="body2" noWrap sx={{ flex: 1, color: at < 0 ? "text.secondary" : undefined, fontWeight: at === 0 ? 650 : undefined }}>{name}{at === 0 && chosen.length > 1 ? " · first" : ""}</Typography>
+            {at >= 0 && chosen.length > 1 && (
+              <>
+                <IconButton size="small" disabled={at === 0} onClick={() => move(name, -1)} aria-label={`${name} earlier`}><DownIcon fontSize="small" sx={{ transform: "rotate(180deg)" }} /></IconButton>
+                <IconButton size="small" disabled={at === chosen.length - 1} onClick={() => move(name, 1)} aria-label={`${name} later`}><DownIcon fontSize="small" /></IconButton>
+              </>
+            )}
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}

@@ -1,0 +1,141 @@
+// What is about to go out: the recipient in hand, its packing list, and what was sent and proved.
+import { create } from "zustand";
+import { api, messageOf, type Schemas } from "../../api/client";
+
+/** A recipient with every choice filled in. */
+export type Recipient = Required<Omit<Schemas["Recipient"], "unit" | "up">> & Pick<Schemas["Recipient"], "unit" | "up">;
+export type Entry = Omit<Schemas["RecipientEntry"], "recipient"> & { recipient: Recipient };
+
+interface Delivery {
+  /** Who the project is sent to. */
+  entries: Entry[];
+  formats: Schemas["Abilities"][];
+  /** The one in hand, with what was turned and is not kept yet. */
+  recipient: Recipient | null;
+  list: Schemas["PackingList"] | null;
+  packing: boolean;
+  sending: boolean;
+  proving: boolean;
+  /** What was handed to the browser last. */
+  handed: { file: string; bytes: number } | null;
+  proof: Schemas["Comparison"] | null;
+  trouble: string | null;
+}
+
+const start: Delivery = { entries: [], formats: [], recipient: null, list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
+
+export const useDelivery = create<Delivery>(() => start);
+const set = useDelivery.setState;
+const get = useDelivery.getState;
+
+const cannot = "The server did not answer: see whether it is still running, and try again.";
+
+/** Reads who the project is sent to; takes the first in hand, or the one that was. */
+export async function open(project: number) {
+  const held = get().recipient?.name;
+  const [formats, entries] = await Promise.all([
+    api.GET("/api/v1/formats"),
+    api.GET("/api/v1/projects/{project}/recipients", { params: { path: { project } } }),
+  ]).catch(() => [{ data: undefined }, { data: undefined }] as const);
+  if (!formats.data || !entries.data) {
+    set({ trouble: cannot });
+    return;
+  }
+  const all = entries.data as Entry[];
+  const found = all.find(({ recipient }) => recipient.name === held) ?? all[0];
+  set({ formats: formats.data, entries: all, recipient: get().recipient && held === found?.recipient.name ? get().recipient : (found?.recipient ?? null), trouble: null });
+}
+
+/** Lets go of everything: another project is another delivery. */
+export const close = () => set(start);
+
+/** Takes a recipient in hand. */
+export const choose = (recipient: Recipient) => set({ recipient, list: null, handed: null, proof: null, trouble: null });
+
+/** Turns one choice of the recipient in hand. */
+export function turn(choices: Partial<Recipient>) {
+  const { recipient } = get();
+  if (recipient) set({ recipient: { ...recipient, ...choices }, handed: null, proof: null, trouble: null });
+}
+
+let latest = 0;
+
+/** Packs without sending, for the list; only the last answer counts. */
+export async function pack(project: number) {
+  const { recipient } = get();
+  if (!recipient) return;
+  const own = ++latest;
+  set({ packing: true });
+  const answer = await api.POST("/api/v1/projects/{project}/packing", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
+  if (own !== latest) return;
+  if (answer.data) set({ list: answer.data, packing: false, trouble: null });
+  else set({ list: null, packing: false, trouble: messageOf(answer.error) });
+}
+
+/** Sends: the browser takes the file, the project keeps the recipient and what it got. */
+export async function send(project: number) {
+  const { recipient } = get();
+  if (!recipient) return;
+  set({ sending: true, handed: null, trouble: null });
+  try {
+    const response = await fetch(`/api/v1/projects/${project}/deliveries`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
+    if (!response.ok) {
+      set({ trouble: messageOf(await response.json()) });
+      return;
+    }
+    const blob = await response.blob();
+    const file = /filename="([^"]+)"/.exec(response.headers.get("content-disposition") ?? "")?.[1] ?? recipient.format;
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(blob);
+    link.download = file;
+    link.click();
+    window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    set({ handed: { file, bytes: blob.size } });
+    await open(project);
+    await pack(project);
+  } catch {
+    set({ trouble: cannot });
+  } finally {
+    set({ sending: false });
+  }
+}
+
+/** Reads what would be sent alone and compares it with the project. */
+export async function prove(project: number) {
+  const { recipient } = get();
+  if (!recipient) return;
+  set({ proving: true, proof: null, trouble: null });
+  const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
+  if (answer.data) set({ proof: answer.data, proving: false });
+  else set({ trouble: messageOf(answer.error), proving: false });
+}
+
+/** Keeps the recipient in hand as it is, under its name. */
+export async function keep(project: number, recipient: Recipient) {
+  const answer = await api.PUT("/api/v1/projects/{project}/recipients", { params: { path: { project } }, body: recipient }).catch(() => ({ error: { message: cannot } }));
+  if (answer.error) {
+    set({ trouble: messageOf(answer.error) });
+    return;
+  }
+  choose(recipient);
+  await open(project);
+}
+
+/** Forgets the recipient in hand; one of those to begin with stands as it was made. */
+export async function forget(project: number, name: string) {
+  await api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } }).catch(() => undefined);
+  set({ recipient: null, list: null, handed: null, proof: null });
+  await open(project);
+}
+
+/** The whole story of a proof in a sentence, and whether all is equal. */
+export function verdict(proof: Schemas["Comparison"]): { text: string; equal: boolean } {
+  const sets = proof.parts.flatMap((part) => part.sets);
+  const gone = sets.filter((each) => each.max_difference === null || each.max_difference === undefined).length + proof.parts.filter((part) => part.max_distance === null || part.max_distance === undefined).length;
+  const most = Math.max(0, ...sets.map((each) => each.max_difference ?? 0));
+  if (gone > 0) return { text: `${gone === 1 ? "One thing is" : `${gone} things are`} not in the file; the list above says why.`, equal: false };
+  if (sets.length === 0) return { text: "The shape is the same; no set goes along.", equal: true };
+  if (most === 0) return { text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same.`, equal: true };
+  if (most * 255 < 0.005) return { text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same, but for the last bits of a float.`, equal: true };
+  return { text: `The largest difference is ${(most * 255).toFixed(2)} of 255 steps.`, equal: most < 1 / 255 };
+}
