@@ -102,15 +102,36 @@ impl SplitVertices {
         part: &'a Part,
         set: &'a ColorSet,
     ) -> impl Iterator<Item = Rgba> + 'a {
+        let value = self.value(part, set);
+        (0..self.vertices.len()).map(value)
+    }
+
+    /// The same, each as it is stored, by all cores.
+    pub fn stored<T: Send>(
+        &self,
+        part: &Part,
+        set: &ColorSet,
+        stored: impl Fn(Rgba) -> T + Sync,
+    ) -> Vec<T> {
+        let value = self.value(part, set);
+        (0..self.vertices.len()).into_par_iter().map(|i| stored(value(i))).collect()
+    }
+
+    fn value<'a>(
+        &'a self,
+        part: &'a Part,
+        set: &'a ColorSet,
+    ) -> impl Fn(usize) -> Rgba + Sync + 'a {
         let topology = part.geometry.topology();
-        self.vertices.iter().zip(&self.corners).map(move |(&vertex, &corner)| {
+        move |i| {
+            let (vertex, corner) = (self.vertices[i], self.corners[i]);
             match (set.placement, corner) {
                 (Placement::Vertex, _) => set.values[vertex as usize],
                 (Placement::Corner, Some(corner)) => set.values[corner as usize],
                 (Placement::Face, Some(corner)) => set.values[topology.face_of(corner as usize)],
                 (_, None) => set.ground,
             }
-        })
+        }
     }
 
     /// A per-corner array at the file's vertices.

@@ -111,7 +111,12 @@ impl Arrays<'_> {
             _ => |v: f64| v as f32,
         };
         let mut values = Vec::new();
-        self.each_number(index, accessor, width, |v| values.push(convert(v)))?;
+        match self.tight(accessor, component::F32, width) {
+            Some(bytes) => values = bytemuck::pod_collect_to_vec(bytes),
+            None => {
+                self.each_number(index, accessor, width, |v| values.push(convert(v)))?;
+            }
+        }
         if let Some(sparse) = &accessor.sparse {
             let (rows, replacing) = self.sparse(index, accessor, sparse, width)?;
             for (row, new) in rows.iter().zip(replacing.chunks_exact(width)) {
@@ -134,9 +139,27 @@ impl Arrays<'_> {
         if accessor.shape != "SCALAR" || !whole {
             return Err(broken(format!("accessor {index} cannot be read as indices")));
         }
+        if let Some(bytes) = self.tight(accessor, component::U32, 1) {
+            return Ok(bytemuck::pod_collect_to_vec(bytes));
+        }
         let mut values = Vec::new();
         self.each_number(index, accessor, 1, |v| values.push(v as u32))?;
         Ok(values)
+    }
+
+    /// The bytes of an accessor of 32-bit numbers that follow each other without gaps, as most do;
+    /// `None` for any other, also where something is wrong with it. (The supported targets are all
+    /// little-endian, as glTF is.)
+    fn tight(&self, accessor: &Accessor, kind: u32, width: usize) -> Option<&[u8]> {
+        let view = self.views.get(accessor.buffer_view?)?;
+        let row = 4 * width;
+        if accessor.component_type != kind || view.byte_stride.is_some_and(|s| s != row) {
+            return None;
+        }
+        let end = view.byte_offset.checked_add(view.byte_length)?;
+        let bytes = self.buffers.get(view.buffer)?.bytes.get(view.byte_offset..end)?;
+        let first = accessor.byte_offset;
+        bytes.get(first..first.checked_add(accessor.count.checked_mul(row)?)?)
     }
 
     fn accessor(&self, index: usize) -> Result<&Accessor, FormatError> {

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
+use rayon::prelude::*;
 use serde::Deserialize;
 use speckle_core::{
     Encoding, Placement,
@@ -511,7 +512,7 @@ impl Surfaces {
             }
             let encoding = told.and_then(|set| set.encoding).unwrap_or(Encoding::Color);
             if encoding == Encoding::Color {
-                values.iter_mut().for_each(|value| *value = srgb_rgba(*value));
+                values.par_iter_mut().for_each(|value| *value = srgb_rgba(*value));
             }
             let usual = if n == 0 { "Color".to_owned() } else { format!("Color {}", n + 1) };
             let name = told

@@ -1,6 +1,8 @@
 //! Writing glTF: a node and a mesh for each part, with all its sets as `COLOR_n`.
 
 use base64::prelude::{BASE64_STANDARD, Engine as _};
+use glam::Vec3;
+use rayon::prelude::*;
 use serde_json::{Map, Value, json};
 use speckle_core::{
     Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
@@ -145,52 +147,47 @@ impl File {
         let count = split.vertices.len();
 
         let mut attributes = Map::new();
-        let positions = || split.vertices.iter().map(|&v| mesh.positions()[v as usize]);
-        let (min, max) = positions()
-            .fold((glam::Vec3::INFINITY, glam::Vec3::NEG_INFINITY), |(min, max), p| {
-                (min.min(p), max.max(p))
-            });
-        let bytes = positions().flat_map(|p| p.to_array()).flat_map(f32::to_le_bytes).collect();
-        let index = self.array(bytes, count, component::F32, "VEC3", false, None);
+        let positions: Vec<Vec3> =
+            split.vertices.iter().map(|&v| mesh.positions()[v as usize]).collect();
+        let (min, max) = positions
+            .par_iter()
+            .fold(
+                || (Vec3::INFINITY, Vec3::NEG_INFINITY),
+                |(min, max), &p| (min.min(p), max.max(p)),
+            )
+            .reduce(|| (Vec3::INFINITY, Vec3::NEG_INFINITY), |a, b| (a.0.min(b.0), a.1.max(b.1)));
+        let index = self.floats(&positions, "VEC3");
         self.accessors[index]["min"] = json!(min.to_array());
         self.accessors[index]["max"] = json!(max.to_array());
         attributes.insert("POSITION".to_owned(), json!(index));
 
         let normals = geometry.vertex_normals();
-        let bytes = split
-            .vertices
-            .iter()
-            .flat_map(|&v| normals[v as usize].to_array())
-            .flat_map(f32::to_le_bytes)
-            .collect();
-        let index = self.array(bytes, count, component::F32, "VEC3", false, None);
+        let normals: Vec<Vec3> = split.vertices.iter().map(|&v| normals[v as usize]).collect();
+        let index = self.floats(&normals, "VEC3");
         attributes.insert("NORMAL".to_owned(), json!(index));
 
         for (n, uv_set) in mesh.uv_sets().iter().enumerate() {
-            let bytes = split
-                .of_corners(&uv_set.uvs)
-                // glTF counts v downwards, we count it upwards.
-                .flat_map(|uv| [uv.x, 1.0 - uv.y])
-                .flat_map(f32::to_le_bytes)
-                .collect();
-            let index = self.array(bytes, count, component::F32, "VEC2", false, None);
+            // glTF counts v downwards, we count it upwards.
+            let uvs: Vec<[f32; 2]> =
+                split.of_corners(&uv_set.uvs).map(|uv| [uv.x, 1.0 - uv.y]).collect();
+            let index = self.floats(&uvs, "VEC2");
             attributes.insert(format!("TEXCOORD_{n}"), json!(index));
         }
         let mut told = Vec::new();
         let mut colors = 0;
         let is_tinted = sets.first().is_some_and(|set| set.encoding == Encoding::Data);
         if is_tinted && options.data == DataSets::BehindWhite {
-            let index = self.colors(std::iter::repeat_n([1.0; 4], count), count, options);
+            let index = self.colors(&vec![[1.0; 4]; count], options);
             attributes.insert("COLOR_0".to_owned(), json!(index));
             told.push(json!({ "name": WHITE, "encoding": Encoding::Color, "filler": true }));
             colors = 1;
         }
         for set in &sets {
-            let values = split.values(part, set).map(|value| match set.encoding {
-                Encoding::Color => linear_rgba(value),
-                Encoding::Data => value,
-            });
-            let index = self.colors(values, count, options);
+            let values = match set.encoding {
+                Encoding::Color => split.stored(part, set, linear_rgba),
+                Encoding::Data => split.stored(part, set, |value| value),
+            };
+            let index = self.colors(&values, options);
             let mut says = json!({ "name": set.name, "encoding": set.encoding });
             let attribute = if set.encoding == Encoding::Data && options.data == DataSets::Named {
                 let name = attribute_name(&set.name, &attributes);
@@ -228,20 +225,22 @@ impl File {
         let materials = &part.materials;
         let with_materials = options.materials && !materials.list.is_empty();
         let count = if with_materials { materials.list.len() } else { 1 };
-        let mut pieces: Vec<Vec<u8>> = vec![Vec::new(); count];
+        let mut pieces: Vec<Vec<u32>> = vec![Vec::new(); count];
         let topology = part.geometry.topology();
-        for triangle in corners {
-            let piece = match count {
-                1 => 0,
-                _ => materials.of_faces[topology.face_of(triangle[0] as usize)] as usize,
-            };
-            let indices = triangle.map(|corner| split.of_corner[corner as usize]);
-            pieces[piece].extend(indices.iter().flat_map(|index| index.to_le_bytes()));
+        if count == 1 {
+            let flat = corners.par_iter().flatten_iter();
+            pieces[0] = flat.map(|&corner| split.of_corner[corner as usize]).collect();
+        } else {
+            for triangle in corners {
+                let face = topology.face_of(triangle[0] as usize);
+                let indices = triangle.map(|corner| split.of_corner[corner as usize]);
+                pieces[materials.of_faces[face] as usize].extend(indices);
+            }
         }
         let mut primitives = Vec::new();
-        for (number, bytes) in pieces.into_iter().enumerate().filter(|(_, b)| !b.is_empty()) {
-            let triangles = bytes.len() / 4;
-            let indices = self.array(bytes, triangles, component::U32, "SCALAR", false, None);
+        for (number, own) in pieces.iter().enumerate().filter(|(_, own)| !own.is_empty()) {
+            let bytes = bytemuck::cast_slice(own);
+            let indices = self.array(bytes, own.len(), component::U32, "SCALAR", false, None);
             let mut primitive = json!({ "attributes": attributes, "indices": indices, "mode": 4 });
             if with_materials {
                 let material = &materials.list[number];
@@ -264,44 +263,42 @@ impl File {
         self.views.len() - 1
     }
 
-    fn colors(
-        &mut self,
-        values: impl Iterator<Item = Rgba>,
-        count: usize,
-        options: WriteOptions,
-    ) -> usize {
-        let channels = if options.alpha { 4 } else { 3 };
+    /// Adds rows of floats.
+    fn floats<T: bytemuck::Pod>(&mut self, rows: &[T], shape: &str) -> usize {
+        self.array(bytemuck::cast_slice(rows), rows.len(), component::F32, shape, false, None)
+    }
+
+    fn colors(&mut self, values: &[Rgba], options: WriteOptions) -> usize {
+        let count = values.len();
         let shape = if options.alpha { "VEC4" } else { "VEC3" };
-        let mut bytes = Vec::with_capacity(count * channels * 4);
-        let (kind, size) = match options.depth {
-            Depth::Usual | Depth::Float => (component::F32, 4),
-            Depth::Bits16 => (component::U16, 2),
-            Depth::Bits8 => (component::U8, 1),
-        };
         // Each vertex begins on four bytes, as the standard demands.
-        let stride = (channels * size).next_multiple_of(4);
-        for value in values {
-            for number in &value[..channels] {
-                match kind {
-                    component::F32 => bytes.extend(number.to_le_bytes()),
-                    component::U16 => {
-                        bytes.extend(
-                            ((number.clamp(0.0, 1.0) * 65_535.0).round() as u16).to_le_bytes(),
-                        );
-                    }
-                    _ => bytes.push(byte_from_unit(*number)),
-                }
+        match (options.depth, options.alpha) {
+            (Depth::Usual | Depth::Float, true) => self.floats(values, shape),
+            (Depth::Usual | Depth::Float, false) => {
+                let rows: Vec<[f32; 3]> = values.iter().map(|&[r, g, b, _]| [r, g, b]).collect();
+                self.floats(&rows, shape)
             }
-            bytes.resize(bytes.len().next_multiple_of(4), 0);
+            (Depth::Bits16, alpha) => {
+                let step = |x: f32| (x.clamp(0.0, 1.0) * 65_535.0).round() as u16;
+                let rows: Vec<[u16; 4]> = values.par_iter().map(|value| value.map(step)).collect();
+                let stride = (!alpha).then_some(8);
+                let bytes = bytemuck::cast_slice(&rows);
+                self.array(bytes, count, component::U16, shape, true, stride)
+            }
+            (Depth::Bits8, alpha) => {
+                let rows: Vec<[u8; 4]> =
+                    values.par_iter().map(|value| value.map(byte_from_unit)).collect();
+                let stride = (!alpha).then_some(4);
+                let bytes = bytemuck::cast_slice(&rows);
+                self.array(bytes, count, component::U8, shape, true, stride)
+            }
         }
-        let padded = (stride != channels * size).then_some(stride);
-        self.array(bytes, count, kind, shape, kind != component::F32, padded)
     }
 
     /// Adds an array with its view and accessor; returns the accessor's index.
     fn array(
         &mut self,
-        bytes: Vec<u8>,
+        bytes: &[u8],
         count: usize,
         kind: u32,
         shape: &str,
@@ -329,7 +326,7 @@ impl File {
         }
         self.views.push(view);
         self.accessors.push(accessor);
-        self.bin.extend(bytes);
+        self.bin.extend_from_slice(bytes);
         self.bin.resize(self.bin.len().next_multiple_of(4), 0);
         self.accessors.len() - 1
     }
