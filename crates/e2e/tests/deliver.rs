@@ -1,0 +1,167 @@
+//! Deliver in the browser: a packing list for each recipient, what is lost, the proof, sending again.
+
+use std::path::Path;
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use serde_json::Value;
+use speckle_e2e::{App, Browser};
+
+async fn at_the_bollard(folder: &Path) -> Result<(App, Browser)> {
+    let app = App::start(&folder.join("toys.sqlite"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "bollard").await?;
+    browser.click("area-deliver").await?;
+    packed(&browser).await?;
+    Ok((app, browser))
+}
+
+/// Waits until what is in hand is packed.
+async fn packed(browser: &Browser) -> Result<()> {
+    browser
+        .until("document.querySelector('[data-test=goods]') !== null && !document.querySelector('[data-test=export]').disabled")
+        .await
+}
+
+async fn said(browser: &Browser, mark: &str) -> Result<String> {
+    let text = browser
+        .eval(&format!("document.querySelector('[data-test={mark}]')?.innerText ?? ''"))
+        .await?;
+    Ok(text.as_str().unwrap_or_default().to_owned())
+}
+
+async fn choose(browser: &Browser, name: &str) -> Result<()> {
+    browser.click("recipient").await?;
+    browser.choose_entry(name).await?;
+    browser.until("document.querySelector('[role=listbox]') === null").await?;
+    packed(browser).await
+}
+
+#[tokio::test]
+async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_bollard(folder.path()).await?;
+    for (name, file, lost, largest) in [
+        ("Real-time shader", "Mooring bollard.glb", "", 0.01),
+        ("Renderer material", "Mooring bollard.usda", "", 0.01),
+        // One set an object: the other is named as lost, and the proof misses it.
+        (
+            "Full-color printer",
+            "Mooring bollard.3mf",
+            "the set Wear was left out, 3MF has no room",
+            0.51,
+        ),
+        ("Script or lab", "Mooring bollard.ply", "", 0.0),
+        ("Archive", "Mooring bollard.x3d", "the set Wear was left out, X3D has no room", 0.01),
+    ] {
+        choose(&browser, name).await?;
+        let goods = said(&browser, "goods").await?;
+        assert!(goods.contains(file) && goods.contains("-channels.md"), "{name}: {goods}");
+        let losses = said(&browser, "losses").await?;
+        if lost.is_empty() {
+            assert!(!losses.contains("left out"), "{name}: {losses}");
+        } else {
+            assert!(losses.contains(lost), "{name}: {losses}");
+        }
+        browser.click("prove").await?;
+        browser.until("document.querySelector('[data-test=proof]') !== null").await?;
+        let rows = browser
+            .eval("[...document.querySelectorAll('[data-test=proof] tbody tr')].map((row) => [...row.cells].map((cell) => cell.innerText))")
+            .await?;
+        let rows: Vec<[String; 3]> = serde_json::from_value(rows)?;
+        assert_eq!(rows.len(), 2, "{name}: {rows:?}");
+        for [set, most, mean] in &rows {
+            if most == "not there" {
+                assert!(!lost.is_empty() && set == "Wear", "{name}: {rows:?}");
+                continue;
+            }
+            let (most, mean): (f64, f64) = (most.parse()?, mean.parse()?);
+            assert!(most <= largest && mean <= most, "{name}: {rows:?}");
+        }
+    }
+    // glTF counts in metres, 3MF in what the project does.
+    choose(&browser, "Real-time shader").await?;
+    assert!(said(&browser, "goods").await?.contains("Read in m, it is 0.300 × 0.270 × 0.300 m"));
+    choose(&browser, "Full-color printer").await?;
+    assert!(said(&browser, "goods").await?.contains("Read in mm, it is 300 × 270 × 300 mm"));
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn what_was_sent_is_remembered_and_what_changed_since_is_told() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (app, browser) = at_the_bollard(folder.path()).await?;
+    let project = browser.eval("location.hash.split('/').pop()").await?;
+    let project = project.as_str().context("a project is open")?.to_owned();
+    browser.click("export").await?;
+    browser.until("document.querySelector('[data-test=exported]') !== null").await?;
+    assert!(said(&browser, "exported").await?.contains("Mooring bollard.zip"));
+    browser.until("document.querySelector('[data-test=since]')?.innerText.includes('Nothing has changed since')").await?;
+    browser
+        .until("document.querySelector('[data-test=export]')?.innerText === 'Send again'")
+        .await?;
+
+    // A change of one set is told by its name, and by nothing else.
+    let part = browser.eval("speckle.state().parts[0].id").await?;
+    let set =
+        browser.eval("speckle.state().parts[0].sets.find((s) => s.name === 'Coat').id").await?;
+    let edit = serde_json::json!({ "type": "convert_set", "part": part, "set": set, "placement": "corner" });
+    let body = serde_json::to_string(&edit.to_string())?;
+    let status = browser
+        .eval(&format!(
+            "fetch('/api/v1/projects/{project}/edits', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {body} }}).then((answer) => answer.status)"
+        ))
+        .await?;
+    assert_eq!(status, 200);
+    browser.until("document.querySelector('[data-test=since]')?.innerText.includes('Coat of Bollard has changed')").await?;
+    assert!(!said(&browser, "since").await?.contains("Wear"), "only what changed is told");
+
+    // One of one's own: another format, sets in another order, kept with the project.
+    browser.click("recipient-more").await?;
+    browser.choose_entry("New recipient like this").await?;
+    browser.find("name").await?.send_keys("\u{e009}a\u{e000}Harbour game\u{e007}").await?;
+    browser
+        .until("document.querySelector('[data-test=recipient]')?.innerText === 'Harbour game'")
+        .await?;
+    browser.click("show-how").await?;
+    browser
+        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
+        .await?;
+    browser.choose_row("Format", "PLY (.ply)").await?;
+    browser
+        .until("document.querySelector('[data-test=goods]')?.innerText.includes('.ply')")
+        .await?;
+    browser.click_at(Locator::Css("[aria-label='Wear earlier']")).await?;
+    browser
+        .until("/Wear, Coat/.test(document.querySelector('[data-test=goods]')?.innerText ?? '')")
+        .await?;
+    browser.click_at(Locator::XPath("//input[@aria-label='Coat goes along']/..")).await?;
+    browser
+        .until("!/Coat/.test(document.querySelector('[data-test=goods]')?.innerText ?? 'Coat')")
+        .await?;
+    packed(&browser).await?;
+    browser.click("export").await?;
+    browser.until("document.querySelector('[data-test=exported]') !== null").await?;
+
+    // Sent again without the page, it is the same file, and another program finds the numbers.
+    let kept: Value = ask(&app, &format!("/api/v1/projects/{project}/recipients"))?;
+    let own = kept
+        .as_array()
+        .and_then(|all| all.iter().find(|each| each["recipient"]["name"] == "Harbour game"));
+    let own = own.context("the recipient is kept")?;
+    assert_eq!(own["recipient"]["sets"], serde_json::json!(["Wear"]));
+    assert_eq!(own["sent"]["files"][0], "Mooring bollard.ply");
+
+    browser.click("recipient-more").await?;
+    browser.choose_entry("Forget it").await?;
+    browser
+        .until("document.querySelector('[data-test=recipient]')?.innerText.startsWith('Real-time shader')")
+        .await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+fn ask(app: &App, path: &str) -> Result<Value> {
+    Ok(serde_json::from_slice(&speckle_e2e::fetch(&app.address, path)?)?)
+}
