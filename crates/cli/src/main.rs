@@ -5,6 +5,7 @@ mod compare;
 mod convert;
 mod deliver;
 mod inspect;
+mod maps;
 mod reading;
 
 use std::{
@@ -20,6 +21,7 @@ use clap::{Args, CommandFactory, Parser, Subcommand};
 use compare::CompareArgs;
 use convert::ConvertArgs;
 use deliver::DeliverArgs;
+use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
 use speckle_demo::Detail;
 use speckle_formats::Limits;
@@ -60,6 +62,10 @@ enum Command {
     Recipients,
     /// Tell how far two files are from each other, point by point
     Compare(CompareArgs),
+    /// Render channels into an image, by UVs or as seen along an axis
+    RenderMap(MapArgs),
+    /// Write the numbers at vertices, corners or faces as a table
+    Table(TableArgs),
     /// Print what each format can carry, as a table in Markdown
     Formats,
     /// Make channels by a recipe
@@ -140,6 +146,8 @@ fn run(command: Command) -> Result<()> {
         Command::Deliver(args) => deliver::run(&args),
         Command::Recipients => deliver::recipients(),
         Command::Compare(args) => compare::run(&args),
+        Command::RenderMap(args) => maps::render_map(&args),
+        Command::Table(args) => maps::tables(&args),
         Command::Formats => {
             print!("{}", speckle_formats::abilities::table());
             Ok(())

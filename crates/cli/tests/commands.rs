@@ -318,3 +318,63 @@ fn files_are_delivered_to_a_recipient_and_compared() {
     let output = speckle(folder.path(), &["deliver", "cube.ply", "--recipient", "nobody"]);
     assert!(String::from_utf8_lossy(&output.stderr).contains("there are Real-time shader"));
 }
+
+#[test]
+fn channels_are_rendered_into_images_and_listed_in_tables() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::write(folder.path().join("cube.ply"), CUBE).unwrap();
+    // Seen from the front, +Z is nearest: its corners are blue below, and so on upwards.
+    let args = [
+        "render-map",
+        "cube.ply",
+        "front.png",
+        "--along",
+        "minus-z",
+        "--size",
+        "8x4",
+        "--r",
+        "Color.B",
+        "--g",
+        "1-Color.B",
+        "--b",
+        "0.2",
+        "--padding",
+        "0",
+        "--bits",
+        "16",
+    ];
+    let output = speckle(folder.path(), &args);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    // Read by the crate png, which did not write it.
+    let file = fs::File::open(folder.path().join("front.png")).unwrap();
+    let mut reader = png::Decoder::new(std::io::BufReader::new(file)).read_info().unwrap();
+    assert_eq!((reader.info().width, reader.info().height), (8, 4));
+    assert_eq!(reader.info().bit_depth, png::BitDepth::Sixteen);
+    let mut bytes = vec![0; reader.output_buffer_size().unwrap()];
+    reader.next_frame(&mut bytes).unwrap();
+    let pixel = |x: usize, y: usize| -> Vec<u16> {
+        let at = 8 * (8 * y + x);
+        bytes[at..at + 8].chunks(2).map(|b| u16::from_be_bytes([b[0], b[1]])).collect()
+    };
+    // A square of 4 × 4 pixels in the middle of 8 × 4; beside it nothing is drawn.
+    assert_eq!(pixel(3, 2), [65_535, 0, 13_107, 65_535]);
+    assert_eq!(pixel(0, 0), [0, 0, 13_107, 65_535]);
+
+    let output = speckle(folder.path(), &["render-map", "cube.ply", "x.png", "--set", "Color"]);
+    assert!(String::from_utf8_lossy(&output.stderr).contains("no part has a UV set 1"));
+    let args = ["render-map", "cube.ply", "x.exr", "--along", "y", "--r", "Color.Q"];
+    assert!(
+        String::from_utf8_lossy(&speckle(folder.path(), &args).stderr).contains("is none of SET.R")
+    );
+
+    let output = speckle(folder.path(), &["table", "cube.ply"]);
+    let text = String::from_utf8(output.stdout).unwrap();
+    let lines: Vec<&str> = text.lines().collect();
+    assert_eq!(lines[0], "vertex,x,y,z,Color.r,Color.g,Color.b,Color.a");
+    assert_eq!(lines[3], "2,1,1,0,1,0.2,0,1");
+    assert_eq!(lines.len(), 9);
+    let output = speckle(folder.path(), &["table", "cube.ply", "--of", "corner", "--json"]);
+    let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(report["columns"], json!(["face", "corner", "vertex"]));
+    assert_eq!(report["rows"][5], json!([1, 1, 5]));
+}

@@ -16,6 +16,7 @@ pub mod difference;
 pub mod document;
 pub mod figures;
 pub mod geometry;
+pub mod map;
 pub mod materials;
 pub mod mesh;
 pub mod picture;

@@ -107,6 +107,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(deliver::deliver))
         .routes(routes!(deliver::export))
         .routes(routes!(deliver::proof))
+        .routes(routes!(deliver::map))
         .routes(routes!(paints::stencil))
         .routes(routes!(paints::palette, paints::read_palette))
         .routes(routes!(recipes::shelf))

@@ -255,6 +255,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Channels rendered into an image: through UVs, or as seen along a direction. Hidden parts are left
+         *     out.
+         */
+        post: operations["map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/packing": {
         parameters: {
             query?: never;
@@ -1457,6 +1477,64 @@ export interface components {
         Made: {
             /** @description Names it. */
             id: components["schemas"]["i64"];
+        };
+        /** @description What goes into a channel of a map. */
+        MapChannel: {
+            /** @description R, G, B or A, as 0 to 3. */
+            channel: number;
+            /** @enum {string} */
+            from: "set";
+            /** @description Whether 1 − the number is written. */
+            invert?: boolean;
+            /** @description The set's name. */
+            set: string;
+        } | {
+            /** @enum {string} */
+            from: "constant";
+            /**
+             * Format: float
+             * @description The number, 0–1.
+             */
+            value: number;
+        } | {
+            /** @description R, G, B or A, as 0 to 3. */
+            channel: number;
+            /** @enum {string} */
+            from: "kept";
+            /** @description The image's name. */
+            image: string;
+        } | {
+            /** @enum {string} */
+            from: "covered";
+        };
+        /** @description How the surface lies on the map. */
+        MapLay: {
+            /** @enum {string} */
+            kind: "uv";
+            /** @description Which one. */
+            uv_set: number;
+        } | {
+            /** @description Where the eye looks, in the project's space. */
+            direction: number[];
+            /** @enum {string} */
+            kind: "along";
+            /** @description What is up in the picture. */
+            up: number[];
+        };
+        /** @description A map to be rendered. */
+        MapPlan: {
+            /** @description What R, G, B and A hold. */
+            channels: components["schemas"]["MapChannel"][];
+            /** @description Pixels down. */
+            height: number;
+            /** @description How the surface lies on it. */
+            lay: components["schemas"]["MapLay"];
+            /** @description How far colors are drawn out over the seams, pixels. */
+            padding?: number;
+            /** @description Samples along each side of a pixel. */
+            samples?: number;
+            /** @description Pixels across. */
+            width: number;
         };
         /** @description A material. */
         MaterialOutline: {
@@ -3498,6 +3576,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    map: {
+        parameters: {
+            query?: {
+                /** @description The kind of file. */
+                file?: "png8" | "png16" | "exr";
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapPlan"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
             422: {

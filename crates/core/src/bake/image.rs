@@ -89,6 +89,14 @@ impl Image {
         self.digest
     }
 
+    /// The plain numbers at a place (0–1 from left to right and from top to bottom), blended between
+    /// the pixels about it.
+    #[must_use]
+    pub fn plain_at(&self, place: Vec2) -> [f32; 4] {
+        let how = Laid { wrap: Wrap::Clamp, encoding: Encoding::Data, ..Laid::default() };
+        self.levels(Encoding::Data)[0].at(place, &how)
+    }
+
     fn levels(&self, encoding: Encoding) -> &[Level] {
         &self.levels[usize::from(encoding == Encoding::Data)]
     }

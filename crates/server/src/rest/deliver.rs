@@ -1,7 +1,10 @@
 //! What goes out: the formats there are, who a project is sent to, what would be lost, the files, and
 //! the proof that they say what the project says.
 
-use std::io::{Cursor, Write as _};
+use std::{
+    io::{Cursor, Write as _},
+    sync::Arc,
+};
 
 use axum::{
     Json,
@@ -12,11 +15,15 @@ use axum::{
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     Document, Edit, Part, PartId, Unit,
+    bake::image::Image,
     compare::{Comparison, compare},
+    map::{MapPlan, render},
+    pixels,
 };
 use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
     abilities::Says,
+    map_file::MapFile,
     note::{Origin, day},
     recipient::{self, Goods, Packed, Recipient, file_stem},
 };
@@ -351,6 +358,49 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         let _ = document.apply(edit);
     }
     Ok(compare(&packed.parts, document.parts()))
+}
+
+/// How a map is written.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct MapQuery {
+    /// The kind of file.
+    #[serde(default)]
+    #[param(inline)]
+    file: MapFile,
+}
+
+/// Channels rendered into an image: through UVs, or as seen along a direction. Hidden parts are left
+/// out.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/maps", params(("project" = i64, Path), MapQuery),
+    request_body = MapPlan,
+    responses((status = 200, content_type = "image/png", body = String), (status = 422, body = ApiError))
+)]
+pub async fn map(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Query(query): Query<MapQuery>,
+    Json(plan): Json<MapPlan>,
+) -> Result<Response, ApiError> {
+    let now = app.now(project).await?;
+    let name = format!("{}-map.{}", file_stem(&now.name), query.file.extension());
+    let written = app
+        .blocking(move |_| {
+            let parts: Vec<Part> =
+                now.parts.iter().filter(|part| part.traits.visible).cloned().collect();
+            let image = |name: &str| {
+                let found = now.images.iter().find(|image| image.name == name)?;
+                let read = pixels::read(&found.file).ok()?;
+                Image::from_rgba(read.width, read.height, &read.rgba).map(Arc::new)
+            };
+            Ok(match render(&parts, &plan, image) {
+                Ok(map) => query.file.write(&map).map_err(|error| error.to_string()),
+                Err(error) => Err(error.to_string()),
+            })
+        })
+        .await?;
+    let bytes = written.map_err(ApiError::bad_request)?;
+    Ok(as_file(bytes, query.file.media_type(), &name))
 }
 
 impl App {

@@ -6,6 +6,7 @@ import { NameDialog } from "../../parts/NameDialog";
 import { bytes, count, figure, useApp } from "../../state";
 import { choose, close, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
+import { MapFields } from "./MapFields";
 import type { Schemas } from "../../api/client";
 
 /** How long a choice rests before it is packed anew, milliseconds. */
@@ -15,7 +16,7 @@ export function DeliverSheet({ project }: { project: number }) {
   const { entries, formats, recipient, list, packing, handed, proof, trouble } = useDelivery();
   const parts = useApp((state) => state.parts);
   const revision = useApp((state) => state.history.revision);
-  const [shown, setShown] = useState<"how" | "note" | null>(null);
+  const [shown, setShown] = useState<"how" | "note" | "map" | null>(null);
   useEffect(() => {
     void open(project);
     return close;
@@ -45,6 +46,7 @@ export function DeliverSheet({ project }: { project: number }) {
       )}
       {recipient && <Fold title="How it goes" mark="show-how" isOpen={shown === "how"} onTurn={(is) => setShown(is ? "how" : null)}><HowFields recipient={recipient} formats={formats} /></Fold>}
       {list && <Fold title="The channel note" mark="show-note" isOpen={shown === "note"} onTurn={(is) => setShown(is ? "note" : null)}><Note text={list.note} /></Fold>}
+      {parts.length > 0 && <Fold title="A map of channels" mark="show-map" isOpen={shown === "map"} onTurn={(is) => setShown(is ? "map" : null)}><MapFields project={project} /></Fold>}
       <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 1.5 }}>
         Formats of closed programs are not written. Where one is asked for, USD or GLB is what most of them read; for printers 3MF.
       </Typography>
