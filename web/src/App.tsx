@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
 import { sendMesh, sendProject, type ImportChoices } from "./api/client";
 import { ImportDialog } from "./ImportDialog";
+import { filesOf } from "./parts/dropped";
 import { Shelf } from "./Shelf";
 import { set, useApp } from "./state";
 import { Workbench } from "./Workbench";
@@ -42,7 +43,7 @@ export function App() {
   const [chosen, setChosen] = useState<File[] | null>(null);
 
   /** Asks how the files are to be taken, unless they are whole projects. */
-  const take = (list: FileList | null) => {
+  const take = (list: Iterable<File> | null) => {
     const files = Array.from(list ?? []);
     if (picker.current) picker.current.value = "";
     if (files.length === 0) return;
@@ -95,11 +96,11 @@ export function App() {
       }}
       onDrop={(event) => {
         drag(event, false);
-        take(event.dataTransfer.files);
+        void filesOf(event.dataTransfer).then(take);
       }}
     >
       {project === null ? <Shelf open={open} onBring={choose} /> : <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />}
-      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.off,.3mf,.x3d,.wrl,.dae,.usda,.mtl,.bin,.speckle,image/*" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
+      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.off,.3mf,.x3d,.wrl,.dae,.usda,.zip,.mtl,.bin,.speckle,image/*" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
       {over && (
         <Box sx={{ position: "fixed", inset: 10, zIndex: 2000, border: "3px dotted", borderColor: "primary.main", borderRadius: 4, bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)", display: "grid", placeItems: "center", pointerEvents: "none" }}>
           <Typography variant="h1">{project === null ? "Drop to begin a project" : "Drop to bring it in"}</Typography>

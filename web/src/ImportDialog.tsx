@@ -6,7 +6,7 @@ import type { ImportChoices } from "./api/client";
 import { unitWord, units } from "./areas/Gather";
 import { bytes, symbols, useApp, type Unit } from "./state";
 
-const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb)$/i;
+const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
 /** Files that say themselves what their numbers mean, or whose standard does. */
 const SAYS = /\.(3mf|x3d|wrl|dae|usda|gltf|glb)$/i;
 /** What usually becomes of groups: those of OBJ are objects by another name. */

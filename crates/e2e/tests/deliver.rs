@@ -84,6 +84,25 @@ async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
     assert!(said(&browser, "goods").await?.contains("Read in m, it is 0.300 × 0.270 × 0.300 m"));
     choose(&browser, "Full-color printer").await?;
     assert!(said(&browser, "goods").await?.contains("Read in mm, it is 300 × 270 × 300 mm"));
+    // Channels as an image: without UVs, as seen from above.
+    browser.click("show-map").await?;
+    browser
+        .until("document.querySelector('.MuiCollapse-entered [data-test=map]') !== null")
+        .await?;
+    browser.choose_row("A holds", "1 − Wear · R occlusion").await?;
+    browser.choose_row("Side", "256 pixels").await?;
+    browser.click("write-map").await?;
+    browser.until("document.querySelector('[data-test=map-handed]') !== null").await?;
+    let file = browser.downloads.join("Mooring bollard-map.png");
+    browser.until("document.querySelector('[data-test=map-handed]').innerText.includes('Mooring bollard-map.png')").await?;
+    let begun = std::time::Instant::now();
+    while !file.exists() && begun.elapsed().as_secs() < 20 {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    // The head of a PNG (ISO/IEC 15948): signature, IHDR, width and height, 8 bits, RGBA.
+    let bytes = std::fs::read(&file)?;
+    assert_eq!(&bytes[..8], b"\x89PNG\r\n\x1a\n");
+    assert_eq!(bytes[16..26], [0, 0, 1, 0, 0, 0, 1, 0, 8, 6]);
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -157,6 +157,16 @@ async fn a_stroke_is_seen_kept_undone_redone_and_delivered() -> Result<()> {
     assert_eq!(largest_difference(&page, &again), 0.0);
 
     browser.click("area-deliver").await?;
+    browser.until("document.querySelector('[data-test=goods]') !== null").await?;
+    // Without the note beside it, it is one file.
+    browser.click("show-how").await?;
+    browser
+        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
+        .await?;
+    browser.click_text("label", "The channel note beside it").await?;
+    browser
+        .until("/One file, /.test(document.querySelector('[aria-label=Tray]').innerText)")
+        .await?;
     browser.click("export").await?;
     browser.find("exported").await?;
     let bytes = download(&browser, "Mooring bollard.glb").await?;

@@ -54,14 +54,27 @@ async fn pictures() -> Result<()> {
     fs::write(goal.join("paint.png"), browser.client.screenshot().await?)?;
 
     browser.click("area-deliver").await?;
-    browser.click("export").await?;
-    browser.find("exported").await?;
-    tokio::time::sleep(Duration::from_millis(300)).await;
+    browser.until("document.querySelector('[data-test=goods]') !== null").await?;
+    // What a printer's format has no room for, and the proof of the rest.
+    browser.click("recipient").await?;
+    browser.choose_entry("Full-color printer").await?;
+    browser
+        .until("document.querySelector('[data-test=goods]')?.innerText.includes('.3mf')")
+        .await?;
+    browser.click("prove").await?;
+    browser.find("proof").await?;
+    browser
+        .eval("document.querySelector('[data-test=proof]').scrollIntoView({ block: 'end' })")
+        .await?;
+    tokio::time::sleep(Duration::from_millis(400)).await;
     fs::write(goal.join("deliver.png"), browser.client.screenshot().await?)?;
 
     let input = folder.path().join("quay-lamp.ply");
     let made = folder.path().join("lamp.glb");
-    fs::copy(browser.downloads.join("Mooring bollard.glb"), &made)?;
+    let project = browser.eval("location.hash.split('/').pop()").await?;
+    let project = project.as_str().unwrap_or_default();
+    let path = format!("/api/v1/projects/{project}/export?format=glb");
+    fs::write(&made, speckle_e2e::fetch(&app.address, &path)?)?;
     let convert = std::process::Command::new(binary()?)
         .args(["convert"])
         .arg(&made)

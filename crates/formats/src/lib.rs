@@ -14,6 +14,7 @@ pub mod map_file;
 pub mod note;
 mod obj;
 mod off;
+mod package;
 mod ply;
 pub mod recipient;
 mod seams;
@@ -459,11 +460,14 @@ impl Written {
     }
 }
 
-/// Reads a file; its format is told by its name.
+/// Reads a file; its format is told by its name. A zip gives all meshes in it.
 ///
 /// # Errors
 /// Says what is wrong, where, and what to do.
 pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatError> {
+    if package::is_package(file.name) {
+        return package::read_all(file, options);
+    }
     let format = Format::of_name(file.name)?;
     let content = match format {
         Format::Ply => ply::read::read(file, options),

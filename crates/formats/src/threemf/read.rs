@@ -21,14 +21,10 @@ use super::{MODEL, USUAL_PLACE};
 use crate::{
     Content, FormatError, Limits, MeshFile, Place, RawPart, ReadOptions,
     indexed::plainest,
+    package,
     xml::{self, broken},
 };
 
-/// How much larger than in the package a file may be. Models shrink by 20 at most; a file that
-/// shrinks more was made to fill memories.
-const MOST_GROWTH: u64 = 250;
-/// What may grow as it likes, bytes.
-const HARMLESS: u64 = 1 << 24;
 /// How deep objects may hold each other.
 const DEEPEST: usize = 32;
 
@@ -54,15 +50,15 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
 
 /// A file of the package, bounded.
 fn unpacked<'a>(
-    package: &'a mut ZipArchive<Cursor<&[u8]>>,
+    archive: &'a mut ZipArchive<Cursor<&[u8]>>,
     name: &str,
     limits: Limits,
 ) -> Result<impl Read + 'a, FormatError> {
-    let entry = package
+    let entry = archive
         .by_name(name)
         .map_err(|error| damaged(format!("the package has no usable {name}: {error}")))?;
-    let most = (entry.compressed_size().saturating_mul(MOST_GROWTH)).max(HARMLESS);
-    if entry.size() > most || entry.size() > limits.bytes as u64 {
+    let grows = !package::may_grow(entry.compressed_size(), entry.size());
+    if grows || entry.size() > limits.bytes as u64 {
         return Err(FormatError::new(
             Place::File,
             format!("{name} in the package would unpack to {} bytes", entry.size()),
