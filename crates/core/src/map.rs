@@ -457,7 +457,7 @@ fn rasterise(
 }
 
 /// Gives every pixel beside covered ones their mean; false when there was none.
-fn grow(width: usize, light: &mut Vec<[f32; 4]>, covered: &mut Vec<bool>) -> bool {
+fn grow(width: usize, light: &mut [[f32; 4]], covered: &mut [bool]) -> bool {
     let height = light.len() / width;
     let grown: Vec<Option<[f32; 4]>> = (0..light.len())
         .into_par_iter()

@@ -268,7 +268,8 @@ fn of_part(
         say(LossKind::Uvs, Weight::Lost, text, "Take a format with room for them.");
     }
     let materials = &part.materials.list;
-    if !materials.is_empty() && !(abilities.materials && options.materials) {
+    let go_along = abilities.materials && options.materials;
+    if !materials.is_empty() && !go_along {
         let images = materials.iter().filter(|material| material.image.is_some()).count();
         let text = match images {
             0 => "the materials it came with are left out".to_owned(),

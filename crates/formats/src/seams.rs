@@ -15,6 +15,10 @@ pub struct SplitVertices {
     pub of_corner: Vec<u32>,
 }
 
+/// Of a run of vertices: those of the file, each with a corner that has its values, and which of
+/// them each corner takes.
+type Run = (Vec<(u32, Option<u32>)>, Vec<u32>);
+
 /// How many vertices are looked at in a row.
 const RUN: usize = 4096;
 
@@ -49,9 +53,7 @@ impl SplitVertices {
                 })
         };
         let (starts, around) = corners_by_vertex(mesh);
-        // Of each run of vertices: the corners that need one of their own, in the order of the
-        // vertices, and which of them each corner takes.
-        let runs: Vec<(Vec<(u32, Option<u32>)>, Vec<u32>)> = (0..mesh.vertex_count())
+        let runs: Vec<Run> = (0..mesh.vertex_count())
             .into_par_iter()
             .step_by(RUN)
             .map(|first| {

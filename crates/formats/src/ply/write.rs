@@ -35,8 +35,8 @@ fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
     let mut columns: Vec<Column> = Vec::new();
     for (number, part) in parts.iter().enumerate() {
         let own = carried(&abilities, part);
-        let mut taken = 0;
-        for set in own.into_iter().filter(|set| (set.placement == Placement::Face) == at_faces) {
+        let own = own.into_iter().filter(|set| (set.placement == Placement::Face) == at_faces);
+        for (taken, set) in own.enumerate() {
             // Parts agree on the first set by its place, on others by name.
             let found = match taken {
                 0 if columns.first().is_some_and(|first| {
@@ -47,7 +47,6 @@ fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
                 }
                 _ => columns.iter().position(|c| c.name == set.name && c.sets.len() <= number),
             };
-            taken += 1;
             let column = found.unwrap_or_else(|| {
                 let prefix = if columns.is_empty() {
                     String::new()
