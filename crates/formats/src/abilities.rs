@@ -244,8 +244,7 @@ impl Format {
             },
             Self::Usdz => Abilities {
                 title: "USDZ",
-                reads: false,
-                says: "USD in one package, for viewers on phones and on the web.",
+                says: "USD in one package, for viewers on phones and on the web; read where its layer is text.",
                 ..Self::Usda.abilities()
             },
         }

@@ -481,11 +481,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
         Format::Vrml => x3d::read_vrml(file, options),
         Format::Dae => dae::read::read(file, options),
         Format::Usda => usd::read::read(file, options),
-        Format::Usdz => Err(FormatError::new(
-            Place::File,
-            "packages of USD are written, but not read",
-            "bring in a .usda file, or another format",
-        )),
+        Format::Usdz => usd::read::read_package(file, options),
     }?;
     let Content { parts: raw_parts, mut repairs, notes, images, traits } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());

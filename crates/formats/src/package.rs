@@ -82,7 +82,7 @@ pub fn read_all(file: &MeshFile, options: &ReadOptions) -> Result<Import, Format
 }
 
 /// The files of a package by their names, bounded.
-fn unpacked(bytes: &[u8], limits: Limits) -> Result<BTreeMap<String, Vec<u8>>, FormatError> {
+pub fn unpacked(bytes: &[u8], limits: Limits) -> Result<BTreeMap<String, Vec<u8>>, FormatError> {
     let mut package = ZipArchive::new(Cursor::new(bytes))
         .map_err(|error| damaged(format!("it is no package: {error}")))?;
     if package.len() > MOST_FILES {

@@ -217,7 +217,7 @@ fn damage_in_packages_and_texts_is_told() {
         ("x.usda", b"solid", "does not begin with #usda"),
         ("x.usda", b"#usda 1.0\ndef Mesh \"m\" { int[] faceVertexIndices = [0, 1, two] }", "whole number"),
         ("x.usda", b"#usda 1.0\ndef Mesh \"m\" { int[] faceVertexCounts = [4]\nint[] faceVertexIndices = [0, 1, 2]\npoint3f[] points = [(0,0,0)] }", "need 4 corners, but 3"),
-        ("x.usdz", b"PK", "written, but not read"),
+        ("x.usdz", b"PK", "it is no package"),
     ] {
         let error = read(name, bytes).unwrap_err();
         assert!(error.cause.contains(said), "{name}: {error}");

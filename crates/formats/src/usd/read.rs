@@ -9,7 +9,7 @@ use speckle_core::{
 };
 
 use super::layer::{self, Attribute, Named, Prim, Value};
-use crate::{Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions};
+use crate::{Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, package};
 
 fn broken(cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::File, cause, "the file is damaged: export it again")
@@ -34,6 +34,23 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         ));
     }
     Ok(content)
+}
+
+/// Reads the text layer of a package; its images and binary layers are not read.
+///
+/// # Errors
+/// When there is none, or it is wrong.
+pub fn read_package(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+    let files = package::unpacked(file.bytes, options.limits)?;
+    let layer = files.iter().find(|(name, _)| name.to_ascii_lowercase().ends_with(".usda"));
+    let (_, bytes) = layer.ok_or_else(|| {
+        FormatError::new(
+            Place::File,
+            "the package has no layer in text: binary ones (.usdc) are not read",
+            "export it as .usda, or as another format",
+        )
+    })?;
+    read(&MeshFile { bytes, ..*file }, options)
 }
 
 fn number(says: &Named, name: &str) -> Option<f32> {
