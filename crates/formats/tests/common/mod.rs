@@ -4,6 +4,7 @@ use speckle_core::{Document, Edit, Part, document::NewPart};
 use speckle_formats::{FormatError, Import, MeshFile, ReadOptions};
 
 /// Reads a file that stands alone, as it usually is.
+#[allow(dead_code, reason = "not every test file reads")]
 pub fn read(name: &str, bytes: &[u8]) -> Result<Import, FormatError> {
     speckle_formats::read(&MeshFile::alone(name, bytes), &ReadOptions::default())
 }
