@@ -41,7 +41,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
             {area === "paint" && <PaintTray project={project} />}
             {area === "bake" && <BakeTray project={project} />}
             {area === "gather" && <GatherTray onBring={onBring} />}
-            {area === "deliver" && <DeliverTray project={id} />}
+            {area === "deliver" && <DeliverTray project={id} live={project} />}
           </Paper>
         </Box>
         <Box sx={{ width: 342, mr: -1.25, flexShrink: 0, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>

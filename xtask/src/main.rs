@@ -174,8 +174,8 @@ fn bench() -> Result<()> {
 }
 
 /// The validators, as they were when the files were last found right.
-const PYTHON_PACKAGES: [&str; 4] =
-    ["usd-core==26.11", "lib3mf==2.5.0", "pycollada==0.9.3", "lxml==6.1.3"];
+const PYTHON_PACKAGES: [&str; 5] =
+    ["usd-core==26.11", "lib3mf==2.5.0", "pycollada==0.9.3", "lxml==6.1.3", "materialx==1.39.5"];
 const VALIDATOR: &str = "gltf-validator@2.0.0-dev.3.10";
 
 fn conformance() -> Result<()> {

@@ -107,6 +107,48 @@ async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
     browser.close().await
 }
 
+/// three.js' own loaders read the files alone; what they find is what the stage holds, to the rounding
+/// of 8 bits on both sides.
+#[tokio::test]
+async fn others_read_in_the_files_what_was_painted() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (_app, browser) = at_the_bollard(folder.path()).await?;
+    for (name, sets) in [
+        ("Real-time shader", &["Coat", "Wear"][..]),
+        ("Full-color printer", &["Coat"]),
+        ("Script or lab", &["Coat"]),
+    ] {
+        choose(&browser, name).await?;
+        browser.click("open-sent").await?;
+        browser.until("document.querySelector('[data-test=loaded-places]') !== null").await?;
+        let places = said(&browser, "loaded-places").await?;
+        // 43 320 triangles, or 21 960 polygons cut by another program in its own way.
+        assert!(
+            places.starts_with("All ") && places.contains("stand where they should"),
+            "{name}: {places}"
+        );
+        let rows = browser
+            .eval("[...document.querySelectorAll('[data-test=loaded-sets] tbody tr')].map((row) => [...row.cells].map((cell) => cell.innerText))")
+            .await?;
+        let rows: Vec<[String; 3]> = serde_json::from_value(rows)?;
+        let names: Vec<&str> = rows.iter().map(|row| row[0].as_str()).collect();
+        assert_eq!(names, sets, "{name}");
+        for row in &rows {
+            let (most, mean): (f64, f64) = (row[1].parse()?, row[2].parse()?);
+            assert!(most < 1.01 && mean <= most, "{name}: {row:?}");
+        }
+        browser.click("view-heat").await?;
+        browser.until("document.querySelector('[data-test=opened-sent]').innerText.includes('Light is 0')").await?;
+        browser.click_text("button", "Close").await?;
+        browser.until("document.querySelector('[role=dialog]') === null").await?;
+    }
+    choose(&browser, "Archive").await?;
+    browser.click("open-sent").await?;
+    browser.until("document.querySelector('[role=dialog]')?.innerText.includes('no loader for this format')").await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
 #[tokio::test]
 async fn what_was_sent_is_remembered_and_what_changed_since_is_told() -> Result<()> {
     let folder = tempfile::tempdir()?;

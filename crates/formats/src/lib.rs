@@ -18,6 +18,7 @@ mod package;
 mod ply;
 pub mod recipient;
 mod seams;
+pub mod shader;
 mod shipment;
 mod stl;
 pub mod tables;

@@ -9,6 +9,7 @@ use speckle_core::{
 use crate::{
     Body, DataSets, Depth, Format, FormatError, Loss, Place, Shipment, WriteOptions,
     note::{ChannelNote, Origin},
+    shader::{Language, code, material_x},
     write,
 };
 
@@ -49,6 +50,8 @@ pub struct Recipient {
     pub file_per_part: bool,
     /// Whether the channel note lies beside the file, as JSON and as Markdown.
     pub note: bool,
+    /// Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL and MaterialX.
+    pub shaders: bool,
 }
 
 impl Default for Recipient {
@@ -70,6 +73,7 @@ impl Default for Recipient {
             visible_only: true,
             file_per_part: false,
             note: true,
+            shaders: false,
         }
     }
 }
@@ -208,13 +212,18 @@ impl Recipient {
             beside
                 .extend(export.beside.into_iter().map(|(name, bytes)| PackedFile { name, bytes }));
         }
+        let file = |end: &str, text: String| PackedFile {
+            name: format!("{stem}-channels.{end}"),
+            bytes: text.into_bytes(),
+        };
         if self.note {
-            let file = |end: &str, text: String| PackedFile {
-                name: format!("{stem}-channels.{end}"),
-                bytes: text.into_bytes(),
-            };
             beside.push(file("json", note.json()));
             beside.push(file("md", note.markdown()));
+        }
+        if self.shaders {
+            let languages = Language::ALL.map(|own| file(own.extension(), code(&note, own)));
+            beside.extend(languages);
+            beside.push(file("mtlx", material_x(&note)));
         }
         Ok(Packed { meshes, beside, losses, note, parts })
     }

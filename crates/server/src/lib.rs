@@ -104,6 +104,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(deliver::formats))
         .routes(routes!(deliver::recipients, deliver::keep_recipient, deliver::forget_recipient))
         .routes(routes!(deliver::packing))
+        .routes(routes!(deliver::packed_file))
         .routes(routes!(deliver::deliver))
         .routes(routes!(deliver::export))
         .routes(routes!(deliver::proof))

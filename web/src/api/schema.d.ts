@@ -275,6 +275,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/packed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One file as it would be sent, for whoever wants to look at it alone; nothing is remembered. */
+        post: operations["packed_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/packing": {
         parameters: {
             query?: never;
@@ -2202,6 +2219,11 @@ export interface components {
              */
             sets: string[];
             /**
+             * @description Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL and MaterialX.
+             * @default false
+             */
+            shaders: boolean;
+            /**
              * @description Whether faces of more than three corners are cut, whatever the format.
              * @default false
              */
@@ -3612,6 +3634,42 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    packed_file: {
+        parameters: {
+            query: {
+                /** @description Which one, from 0, in the order of the packing list. */
+                file: number;
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipient"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             422: {

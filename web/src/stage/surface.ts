@@ -193,6 +193,34 @@ export class Surface {
     return this.values.has(set);
   }
 
+  /** Where each corner of the faces is, in the project's space. */
+  cornerPlaces(): Float32Array {
+    const { positions, cornerVertices } = this.frame;
+    const places = new Float32Array(3 * cornerVertices.length);
+    const point = new THREE.Vector3();
+    cornerVertices.forEach((vertex, corner) => point.fromArray(positions, 3 * vertex).applyMatrix4(this.object.matrix).toArray(places, 3 * corner));
+    return places;
+  }
+
+  /** The four bytes of a set at each corner of the faces. */
+  cornerBytes(set: number): Uint8Array | null {
+    const held = this.values.get(set);
+    if (!held) return null;
+    const { cornerVertices, faceStarts } = this.frame;
+    if (held.placement === "corner") return held.bytes;
+    const from = words(held.bytes);
+    const into = new Uint32Array(cornerVertices.length);
+    if (held.placement === "vertex") cornerVertices.forEach((vertex, corner) => (into[corner] = from[vertex] ?? 0));
+    else {
+      let face = 0;
+      for (let corner = 0; corner < into.length; corner++) {
+        while ((faceStarts?.[face + 1] ?? 3 * face + 3) <= corner) face += 1;
+        into[corner] = from[face] ?? 0;
+      }
+    }
+    return new Uint8Array(into.buffer);
+  }
+
   /** Changed values; what is on screen is changed in place. */
   patch(set: number, indices: Uint32Array, bytes: Uint8Array) {
     const held = this.values.get(set);

@@ -16,6 +16,14 @@ pub struct Material {
     pub name: Option<String>,
     pbr_metallic_roughness: Base,
     double_sided: bool,
+    extras: serde_json::Value,
+}
+
+impl Material {
+    /// Whether our own writer put it there because viewers need one.
+    pub fn is_filler(&self) -> bool {
+        self.extras.get("filler").and_then(serde_json::Value::as_bool) == Some(true)
+    }
 }
 
 #[derive(Debug, Deserialize)]
@@ -70,7 +78,10 @@ pub fn of_surfaces(
     materials: &[Material],
     images: &Images,
 ) -> Materials {
-    if used.iter().all(Option::is_none) {
+    let is_chosen = |used: &Option<usize>| {
+        used.is_some_and(|m| materials.get(m).is_some_and(|material| !material.is_filler()))
+    };
+    if !used.iter().any(is_chosen) {
         return Materials::default();
     }
     let list = used.iter().zip(names).map(|(used, name)| {

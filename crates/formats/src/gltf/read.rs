@@ -194,8 +194,8 @@ fn read(
     let (textures, images) = (&root.textures, &root.images);
     let images =
         materials::images(&root.materials, textures, images, places, file, &mut content.notes);
-    if !root.materials.is_empty() {
-        let count = root.materials.len();
+    let count = root.materials.iter().filter(|material| !material.is_filler()).count();
+    if count > 0 {
         content
             .notes
             .push(format!("of materials only base colors and their images are kept: {count}"));
@@ -438,7 +438,8 @@ impl Surfaces {
                 self.bad_normals.extend((0..count).filter(unusable).map(|i| first + i));
             }
             self.add_triangles(primitive, arrays, first as u32, count)?;
-            let named = primitive.material.and_then(|m| materials.get(m)?.name.clone());
+            let material = primitive.material.and_then(|m| materials.get(m));
+            let named = material.filter(|own| !own.is_filler()).and_then(|own| own.name.clone());
             let surface = self.surface_names.len() as u32;
             self.surface_materials.push(primitive.material);
             self.surface_names.push(named.unwrap_or_else(|| format!("Surface {}", surface + 1)));

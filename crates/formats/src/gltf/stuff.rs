@@ -28,6 +28,25 @@ impl Stuff {
         }
     }
 
+    /// The number of a white material that is no metal: without any, the standard has viewers draw
+    /// metal, and colors look nearly black. Its extras tell our reader that nobody chose it.
+    pub fn plain(&mut self) -> usize {
+        let plain = json!({
+            "name": "Plain",
+            "pbrMetallicRoughness": { "metallicFactor": 0.0 },
+            "extras": { "filler": true },
+        });
+        self.number(plain)
+    }
+
+    fn number(&mut self, value: Value) -> usize {
+        let same = self.materials.iter().position(|other| *other == value);
+        same.unwrap_or_else(|| {
+            self.materials.push(value);
+            self.materials.len() - 1
+        })
+    }
+
     /// The number of a material.
     pub fn material(
         &mut self,
@@ -55,11 +74,7 @@ impl Stuff {
         if material.both_sides {
             value["doubleSided"] = json!(true);
         }
-        let same = self.materials.iter().position(|other| *other == value);
-        same.unwrap_or_else(|| {
-            self.materials.push(value);
-            self.materials.len() - 1
-        })
+        self.number(value)
     }
 
     fn texture(&mut self, image: &ImageRecord, file: &mut File) -> Option<usize> {

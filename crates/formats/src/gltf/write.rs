@@ -245,6 +245,8 @@ impl File {
             if with_materials {
                 let material = &materials.list[number];
                 primitive["material"] = json!(stuff.material(material, part, shipment, self));
+            } else {
+                primitive["material"] = json!(stuff.plain());
             }
             primitives.push(primitive);
         }

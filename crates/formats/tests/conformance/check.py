@@ -118,6 +118,35 @@ def check_3mf(path, coat):
             assert (color.Red, color.Green, color.Blue, color.Alpha) == (*expected, 255)
 
 
+def check_materialx():
+    """The document of a recipient with shader code: valid by the library, which makes GLSL of it."""
+    import json
+
+    import MaterialX
+    import MaterialX.PyMaterialXGenGlsl
+    import MaterialX.PyMaterialXGenShader
+
+    with open(place("coder.json"), "w") as file:
+        json.dump({"name": "Coder", "format": "glb", "shaders": True}, file)
+    subprocess.run([speckle, "deliver", place("chart.usda"), "--recipient", place("coder.json"), "-o", folder], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    document, library = MaterialX.createDocument(), MaterialX.createDocument()
+    search = MaterialX.getDefaultDataSearchPath()
+    MaterialX.loadLibraries(MaterialX.getDefaultDataLibraryFolders(), search, library)
+    MaterialX.readFromXmlFile(document, place("chart-channels.mtlx"))
+    document.setDataLibrary(library) if hasattr(document, "setDataLibrary") else document.importLibrary(library)
+    valid, message = document.validate()
+    assert valid, message
+    generator = MaterialX.PyMaterialXGenGlsl.GlslShaderGenerator.create()
+    context = MaterialX.PyMaterialXGenShader.GenContext(generator)
+    context.registerSourceCodeSearchPath(search)
+    colors = MaterialX.PyMaterialXGenShader.DefaultColorManagementSystem.create(generator.getTarget())
+    colors.loadLibrary(library)
+    generator.setColorManagementSystem(colors)
+    surface = document.getNode("surface")
+    shader = generator.generate("surface", surface, context)
+    assert "void main()" in shader.getSourceCode(MaterialX.PyMaterialXGenShader.PIXEL_STAGE)
+
+
 class OwnSchema(etree.Resolver):
     """The schema of xml: attributes lies beside COLLADA's."""
 
@@ -143,6 +172,8 @@ check_3mf(convert("chart.3mf"), coat)
 print("lib3mf: strict, no warnings, colors are equal")
 collada_schema.assertValid(etree.parse(convert("chart.dae")))
 print("COLLADA schema: valid")
+check_materialx()
+print("MaterialX: valid, and GLSL is made of it")
 for end in ("x3d", "wrl", "off", "ply", "obj"):
     convert(f"chart.{end}")
 etree.parse(place("chart.x3d"))

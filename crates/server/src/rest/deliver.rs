@@ -252,6 +252,31 @@ pub async fn deliver(
     answer(packed, &now.name, recipient.format)
 }
 
+/// Names a file of a delivery.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct FileQuery {
+    /// Which one, from 0, in the order of the packing list.
+    file: usize,
+}
+
+/// One file as it would be sent, for whoever wants to look at it alone; nothing is remembered.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/packed", params(("project" = i64, Path), FileQuery),
+    request_body = Recipient,
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
+)]
+pub async fn packed_file(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    Query(query): Query<FileQuery>,
+    Json(recipient): Json<Recipient>,
+) -> Result<Response, ApiError> {
+    let (_, packed) = app.packed(project, recipient).await?;
+    let file = packed.meshes.into_iter().chain(packed.beside).nth(query.file);
+    let file = file.ok_or_else(|| ApiError::bad_request("the delivery has no such file"))?;
+    Ok(as_file(file.bytes, "application/octet-stream", &file.name))
+}
+
 /// How to export.
 #[derive(Debug, Deserialize, IntoParams)]
 pub struct ExportQuery {

@@ -1,9 +1,13 @@
 // What happens when the button is pressed, in one sentence, and the buttons.
 import { Box, Button, Typography } from "@mui/material";
 import { bytes, useApp } from "../../state";
+import { useState } from "react";
+import type { Project } from "../../project";
 import { prove, send, useDelivery } from "./delivery";
+import { OpenSent } from "./OpenSent";
 
-export function DeliverTray({ project }: { project: number }) {
+export function DeliverTray({ project, live }: { project: number; live: Project | null }) {
+  const [isOpen, setOpen] = useState(false);
   const { recipient, formats, list, sending, proving, packing, entries } = useDelivery();
   const parts = useApp((state) => state.parts);
   const format = formats.find((each) => each.format === recipient?.format);
@@ -23,6 +27,8 @@ export function DeliverTray({ project }: { project: number }) {
           <Typography variant="body2" color="textSecondary">{parts.length === 0 ? "Nothing to send yet: bring a mesh in first." : packing ? "Packing…" : "See the list for what is in the way."}</Typography>
         )}
       </Box>
+      <Button variant="outlined" color="secondary" onClick={() => setOpen(true)} disabled={!ready || !live} data-test="open-sent" sx={{ bgcolor: "background.paper", flexShrink: 0 }}>Open it elsewhere</Button>
+      {isOpen && live && <OpenSent project={live} id={project} onClose={() => setOpen(false)} />}
       <Button variant="outlined" color="secondary" onClick={() => void prove(project)} loading={proving} disabled={!ready} data-test="prove" sx={{ bgcolor: "background.paper", flexShrink: 0 }}>Prove it</Button>
       <Button variant="contained" onClick={() => void send(project)} loading={sending} disabled={!ready} data-test="export" sx={{ flexShrink: 0, minWidth: 120 }}>{again ? "Send again" : "Send"}</Button>
     </>

@@ -36,6 +36,7 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
         <Switching label="Hidden parts stay at home" on={recipient.visible_only} onChange={(visible_only) => turn({ visible_only })} />
         <Switching label="One file for each part" on={recipient.file_per_part} onChange={(file_per_part) => turn({ file_per_part })} />
         <Switching label="The channel note beside it" on={recipient.note} onChange={(note) => turn({ note })} />
+        <Switching label="Shader code beside it" on={recipient.shaders} onChange={(shaders) => turn({ shaders })} />
       </Box>
     </Box>
   );

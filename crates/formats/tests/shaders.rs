@@ -1,0 +1,117 @@
+//! Shader code for the channels: parsed and validated by `naga`, the reference translator of WebGPU's
+//! shading language, which reads GLSL as well.
+
+use naga::{
+    front::{glsl, wgsl},
+    valid::{Capabilities, ValidationFlags, Validator},
+};
+use speckle_core::{Encoding, Placement, Unit, UpAxis, color_set::Signed};
+use speckle_formats::{
+    note::{ChannelNote, ChannelSays, Origin, SetNote},
+    shader::{Language, code, material_x},
+};
+
+fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
+    ChannelSays {
+        channel: letter.to_owned(),
+        meaning: meaning.to_owned(),
+        low: "still\nwater".to_owned(),
+        high: String::new(),
+        range: [0.0, 1.0],
+        signed,
+        decode: String::new(),
+        made: String::new(),
+    }
+}
+
+/// Sets whose names no language would take as they are.
+fn note() -> ChannelNote {
+    let set = |name: &str, encoding, meanings: [(&str, Option<Signed>); 4]| SetNote {
+        part: "Bollard".to_owned(),
+        name: name.to_owned(),
+        placement: Placement::Vertex,
+        encoding,
+        channels: meanings
+            .into_iter()
+            .zip(["R", "G", "B", "A"])
+            .map(|((meaning, signed), letter)| channel(letter, meaning, signed))
+            .collect(),
+    };
+    let signed = Some(Signed { neutral: 0.5, amount: 2.0 });
+    let tiny = Some(Signed { neutral: 0.0, amount: 1e-7 });
+    ChannelNote {
+        generator: "Jaunty Speckle".to_owned(),
+        origin: Origin { project: "Quay\nwall".to_owned(), ..Origin::default() },
+        unit: Unit::Metre,
+        up: UpAxis::Y,
+        sets: vec![
+            set("2nd float!", Encoding::Color, [("", None), ("", None), ("", None), ("", None)]),
+            set(
+                "Wear & tear",
+                Encoding::Data,
+                [("sway", signed), ("sway", tiny), ("sampler", None), ("höhe über Grund", None)],
+            ),
+            set(
+                "Wear - tear",
+                Encoding::Data,
+                [("float", None), ("3 layers", None), ("a__b", None), ("struct", None)],
+            ),
+        ],
+    }
+}
+
+fn validate(module: &naga::Module) {
+    Validator::new(ValidationFlags::all(), Capabilities::empty()).validate(module).unwrap();
+}
+
+#[test]
+fn wgsl_and_glsl_are_what_their_readers_take() {
+    let text = code(&note(), Language::Wgsl);
+    let module = wgsl::parse_str(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+    validate(&module);
+    let names: Vec<&str> = module.functions.iter().filter_map(|(_, f)| f.name.as_deref()).collect();
+    assert_eq!(names, ["unpack_the_2nd_float", "unpack_wear_tear", "unpack_wear_tear_2"]);
+
+    let text = format!("#version 450\n{}\nvoid main() {{}}\n", code(&note(), Language::Glsl));
+    let options = glsl::Options::from(naga::ShaderStage::Fragment);
+    let module = glsl::Frontend::default().parse(&options, &text);
+    validate(&module.unwrap_or_else(|error| panic!("{error:?}\n{text}")));
+}
+
+#[test]
+fn channels_have_their_meanings_as_names_and_are_decoded() {
+    let text = code(&note(), Language::Hlsl);
+    for said in [
+        "struct WearTear {",
+        "float sway; // R, 0 is still water",
+        "float sway_2;",
+        "float the_sampler;",
+        "float h_he_ber_grund;",
+        "WearTear unpack_wear_tear(float4 stored) {",
+        "unpacked.sway = (stored.r - 0.5) * 2.0;",
+        "unpacked.sway_2 = (stored.g - 0.0) * 0.000000100;",
+        "float the_3_layers;",
+        "float a_b;",
+        "// From the project Quay wall, revision 0, .",
+    ] {
+        assert!(text.contains(said), "{said}\n{text}");
+    }
+}
+
+#[test]
+fn the_materialx_document_reads_every_channel_by_name() {
+    let text = material_x(&note());
+    for said in [
+        "<geomcolor name=\"wear_tear\" type=\"color4\" doc=\"Wear &amp; tear\">",
+        "<input name=\"index\" type=\"integer\" value=\"1\"/>",
+        "<output name=\"wear_tear_sway\" type=\"float\" nodename=\"wear_tear_sway_decoded\"/>",
+        "<output name=\"wear_tear_the_sampler\" type=\"float\" nodename=\"wear_tear_parts\" output=\"outb\"/>",
+        "nodegraph=\"channels\" output=\"the_2nd_float_color\"",
+    ] {
+        assert!(text.contains(said), "{said}\n{text}");
+    }
+    // Without a color set there is nothing to show.
+    let mut data = note();
+    data.sets.remove(0);
+    assert!(!material_x(&data).contains("standard_surface"));
+}

@@ -1,0 +1,181 @@
+// What was sent, in a clean view: read by three.js' own loaders, shown as they show it, and compared.
+import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
+import { useEffect, useRef, useState } from "react";
+import * as THREE from "three";
+import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import { messageOf } from "../../api/client";
+import type { Project } from "../../project";
+import { count, get } from "../../state";
+import { stageGrey } from "../../theme";
+import { useDelivery, type Recipient } from "./delivery";
+import { compare, cornersOf, load, type Corners, type Difference, type Going, type Sent } from "./loaded";
+
+interface Opened {
+  file: string;
+  root: THREE.Object3D | null;
+  owners: { mesh: THREE.Mesh; first: number }[];
+  found: number;
+  corners: number;
+  sets: Difference[];
+  apart: Float32Array;
+}
+
+/** One file of the delivery, as it would go out. */
+async function fetchFile(project: number, recipient: Recipient, number: number, name: string): Promise<Sent> {
+  const answer = await fetch(`/api/v1/projects/${project}/packed?file=${number}`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
+  if (!answer.ok) throw new Error(messageOf(await answer.json()));
+  return { name, bytes: await answer.arrayBuffer() };
+}
+
+/** What the stage holds of the sets that go along, corner by corner. */
+function held(project: Project, going: Going[], visibleOnly: boolean): Corners {
+  const pieces = get().parts.filter((part) => part.visible || !visibleOnly).flatMap((part) => {
+    const surface = project.stage.surfaces.get(part.id);
+    return surface ? [{ part, places: surface.cornerPlaces(), surface }] : [];
+  });
+  const all = pieces.reduce((sum, piece) => sum + piece.places.length / 3, 0);
+  const positions = new Float32Array(3 * all);
+  const sets = new Map(going.map((each) => [each.name, new Float32Array(4 * all).fill(1)]));
+  let at = 0;
+  for (const { part, places, surface } of pieces) {
+    positions.set(places, 3 * at);
+    for (const { name } of going) {
+      const own = part.sets.find((each) => each.name === name);
+      const bytes = own && surface.cornerBytes(own.id);
+      if (bytes) sets.get(name)?.set(Float32Array.from(bytes, (byte) => byte / 255), 4 * at);
+    }
+    at += places.length / 3;
+  }
+  return { positions, sets };
+}
+
+async function openSent(project: Project, id: number): Promise<Opened> {
+  const { recipient, list, formats } = useDelivery.getState();
+  if (!recipient || !list) throw new Error("Nothing is packed yet.");
+  const end = formats.find((each) => each.format === recipient.format)?.extension ?? "";
+  const numbers = list.files.map((file, number) => ({ ...file, number }));
+  const meshes = numbers.filter((file) => file.name.endsWith(`.${end}`));
+  const libraries = numbers.filter((file) => file.name.endsWith(".mtl"));
+  const first = meshes[0];
+  if (!first) throw new Error("Nothing is packed yet.");
+  const beside = await Promise.all(libraries.map((file) => fetchFile(id, recipient, file.number, file.name)));
+  const scene = new THREE.Group();
+  for (const file of meshes) {
+    const part = await load(await fetchFile(id, recipient, file.number, file.name), beside);
+    if (!part) return { file: first.name, root: null, owners: [], found: 0, corners: 0, sets: [], apart: new Float32Array() };
+    scene.add(part);
+  }
+  const names = [...new Set(list.parts.flatMap((part) => part.sets))];
+  const all = get().parts.flatMap((part) => part.sets);
+  const going = names.flatMap((name): Going[] => {
+    const own = all.find((each) => each.name === name);
+    return own ? [{ name, encoding: own.encoding }] : [];
+  });
+  const { corners, owners } = cornersOf(scene, recipient, going);
+  const result = compare(held(project, going, recipient.visible_only), corners);
+  return { file: first.name, root: scene, owners, ...result };
+}
+
+/** Sea to persimmon to ink, as the stage's heat. */
+function heat(t: number, into: THREE.Color) {
+  const stops = [[0.93, 0.91, 0.86], [0.55, 0.75, 0.74], [0.8, 0.45, 0.26], [0.3, 0.09, 0.14]] as const;
+  const at = Math.min(0.9999, Math.max(0, t)) * 3;
+  const [a, b] = [stops[Math.floor(at)] ?? stops[0], stops[Math.floor(at) + 1] ?? stops[3]];
+  return into.setRGB(...([0, 1, 2].map((i) => (a[i] ?? 0) + ((b[i] ?? 0) - (a[i] ?? 0)) * (at % 1)) as [number, number, number]), THREE.SRGBColorSpace);
+}
+
+/** The same meshes with the difference at each corner as their color. */
+function heated({ owners, apart }: Opened, most: number): THREE.Group {
+  const group = new THREE.Group();
+  const color = new THREE.Color();
+  for (const { mesh, first } of owners) {
+    const flat = mesh.geometry.index ? mesh.geometry.toNonIndexed() : mesh.geometry.clone();
+    const places = flat.getAttribute("position");
+    const colors = new Float32Array(3 * places.count);
+    for (let i = 0; i < places.count; i++) heat((apart[first + i] ?? 0) / most, color).toArray(colors, 3 * i);
+    const bare = new THREE.BufferGeometry();
+    bare.setAttribute("position", places);
+    bare.setAttribute("color", new THREE.BufferAttribute(colors, 3));
+    const copy = new THREE.Mesh(bare, new THREE.MeshBasicMaterial({ vertexColors: true, side: THREE.DoubleSide }));
+    copy.applyMatrix4(mesh.matrixWorld);
+    group.add(copy);
+  }
+  return group;
+}
+
+export function OpenSent({ project, id, onClose }: { project: Project; id: number; onClose: () => void }) {
+  const [opened, setOpened] = useState<Opened | null>(null);
+  const [trouble, setTrouble] = useState<string | null>(null);
+  const [view, setView] = useState<"sent" | "heat">("sent");
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    let isCurrent = true;
+    openSent(project, id).then(
+      (all) => { if (isCurrent) setOpened(all); },
+      (error: unknown) => { if (isCurrent) setTrouble(error instanceof Error ? error.message : String(error)); },
+    );
+    return () => { isCurrent = false; };
+  }, [project, id]);
+  const most = Math.max(1 / 255, ...(opened?.sets.map((each) => each.largest ?? 0) ?? []));
+  useEffect(() => {
+    const place = canvas.current;
+    if (!place || !opened?.root) return;
+    const renderer = new THREE.WebGLRenderer({ canvas: place, antialias: true, preserveDrawingBuffer: true });
+    renderer.setSize(place.clientWidth, place.clientHeight, false);
+    const scene = new THREE.Scene();
+    scene.background = new THREE.Color(stageGrey);
+    const shown = view === "heat" ? heated(opened, most) : opened.root;
+    scene.add(shown, new THREE.HemisphereLight(0xffffff, 0x8a8a8a, 2.2));
+    const light = new THREE.DirectionalLight(0xffffff, 1.6);
+    light.position.set(-0.5, 0.8, 0.7);
+    scene.add(light);
+    const ball = new THREE.Box3().setFromObject(shown).getBoundingSphere(new THREE.Sphere());
+    const camera = new THREE.PerspectiveCamera(35, place.clientWidth / place.clientHeight, ball.radius / 100, ball.radius * 100);
+    camera.position.copy(ball.center).add(new THREE.Vector3(0.55, 0.4, 1).normalize().multiplyScalar(ball.radius * 2.7));
+    const controls = new OrbitControls(camera, place);
+    controls.target.copy(ball.center);
+    const draw = () => renderer.render(scene, camera);
+    controls.addEventListener("change", draw);
+    controls.update();
+    draw();
+    return () => {
+      controls.dispose();
+      renderer.dispose();
+      scene.remove(shown);
+    };
+  }, [opened, view, most]);
+  const steps = (x: number | null) => (x === null ? "not read" : x * 255 < 0.005 ? "0" : (x * 255).toFixed(2));
+  const complete = opened !== null && opened.found === opened.corners;
+  return (
+    <Dialog open onClose={onClose} maxWidth="lg" fullWidth data-test="opened-sent" onKeyDown={(event) => event.stopPropagation()}>
+      <DialogTitle sx={{ pb: 1 }}>{opened ? opened.file : "Opening what would be sent"}</DialogTitle>
+      <DialogContent sx={{ display: "grid", gridTemplateColumns: "1fr 280px", gap: 2, minHeight: 430 }}>
+        <Box sx={{ bgcolor: stageGrey, borderRadius: 3, overflow: "hidden", position: "relative", height: 430 }}>
+          {opened?.root && <Box component="canvas" ref={canvas} data-test="clean-view" sx={{ width: 1, height: 1, display: "block" }} />}
+          {!opened && !trouble && <LinearProgress />}
+        </Box>
+        <Box>
+          {trouble && <Alert severity="error">{trouble}</Alert>}
+          {opened && !opened.root && <Alert severity="info">three.js has no loader for this format. <i>Prove it</i> reads the file with our own.</Alert>}
+          {opened?.root && (
+            <>
+              <Typography variant="body2">Read from the file alone, by the loaders of three.js, which know nothing of this app.</Typography>
+              <ToggleButtonGroup exclusive size="small" value={view} onChange={(_, next: "sent" | "heat" | null) => next && setView(next)} sx={{ my: 1.5 }}>
+                <ToggleButton value="sent" data-test="view-sent">As it came</ToggleButton>
+                <ToggleButton value="heat" data-test="view-heat">Difference</ToggleButton>
+              </ToggleButtonGroup>
+              {view === "heat" && <Typography variant="caption" color="textSecondary" component="p">Light is 0, dark is {(most * 255).toFixed(1)} of 255 steps.</Typography>}
+              <Box component="table" data-test="loaded-sets" sx={{ width: 1, borderSpacing: 0, fontSize: 13, "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" }, "& td + td, & th + th": { textAlign: "right" } }}>
+                <thead><tr><th>set</th><th>largest</th><th>mean</th></tr></thead>
+                <tbody>{opened.sets.map((each) => <tr key={each.name}><td>{each.name}</td><td>{steps(each.largest)}</td><td>{steps(each.mean)}</td></tr>)}</tbody>
+              </Box>
+              <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 0.5 }}>in steps of 255, against the stage's 8 bits</Typography>
+              <Alert severity={complete ? "success" : "warning"} sx={{ mt: 1.5 }} data-test="loaded-places">{complete ? `All ${count(opened.corners)} corners stand where they should.` : `${count(opened.corners - opened.found)} of ${count(opened.corners)} corners stand elsewhere.`}</Alert>
+            </>
+          )}
+        </Box>
+      </DialogContent>
+      <DialogActions><Button variant="contained" onClick={onClose}>Close</Button></DialogActions>
+    </Dialog>
+  );
+}
