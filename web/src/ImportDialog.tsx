@@ -8,7 +8,7 @@ import { bytes, symbols, useApp, type Unit } from "./state";
 
 const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
 /** Files that say themselves what their numbers mean, or whose standard does. */
-const SAYS = /\.(3mf|x3d|wrl|dae|usda|gltf|glb)$/i;
+const SAYS = /\.(3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
 /** What usually becomes of groups: those of OBJ are objects by another name. */
 const usualGroups = (meshes: File[]) => (meshes.every((file) => /\.obj$/i.test(file.name)) ? "parts" : "selections");
 
@@ -26,8 +26,8 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
   const meshes = known.length > 0 ? known : files.slice(0, 1);
   const beside = files.filter((file) => !meshes.includes(file));
   const traits = useApp((state) => state.traits);
-  const [unit, setUnit] = useState<Unit | "said">(meshes.every((file) => SAYS.test(file.name)) ? "said" : "millimetre");
-  const [up, setUp] = useState<"y" | "z" | "said">(meshes.every((file) => SAYS.test(file.name)) ? "said" : meshes.every((file) => /\.stl$/i.test(file.name)) ? "z" : "y");
+  const [unit, setUnit] = useState<Unit | "said">(meshes.some((file) => SAYS.test(file.name)) ? "said" : "millimetre");
+  const [up, setUp] = useState<"y" | "z" | "said">(meshes.some((file) => SAYS.test(file.name)) ? "said" : meshes.every((file) => /\.stl$/i.test(file.name)) ? "z" : "y");
   const [groups, setGroups] = useState<"parts" | "selections" | "usual">("usual");
   const [weld, setWeld] = useState("0");
   const hasStl = meshes.some((file) => /\.stl$/i.test(file.name));

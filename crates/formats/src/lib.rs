@@ -520,7 +520,7 @@ pub fn write(
         // They say where a part stands.
         Format::Glb => gltf::write::write_glb(shipment, options),
         Format::Gltf => gltf::write::write_gltf(shipment, options),
-        Format::ThreeMf => threemf::write::write(shipment)?,
+        Format::ThreeMf => threemf::write::write(shipment, options)?,
         Format::X3d => x3d::write(shipment, options),
         Format::Vrml => x3d::write_vrml(shipment),
         Format::Dae => dae::write::write(shipment, options),

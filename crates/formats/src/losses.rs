@@ -109,7 +109,7 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
         && abilities.units == Says::Nothing
     {
         let text = format!(
-            "the file cannot say that one step is a {} and that +{:?} is up",
+            "the file cannot say that one step is 1 {} and that +{:?} is up",
             traits.unit.symbol(),
             traits.up
         );
@@ -241,6 +241,22 @@ fn of_part(
                 let remedy = if finer { "Take a finer precision." } else { "" };
                 say(LossKind::Depth, weight, text, remedy);
             }
+        }
+    }
+    if abilities.format == Format::Obj
+        && let Some(set) = sets.iter().find(|set| set.placement == Placement::Face)
+    {
+        let weight = if set.encoding == Encoding::Data { Weight::Careful } else { Weight::Fine };
+        let text = format!("the set {} is written as materials, colors of 256 steps", set.name);
+        say(LossKind::Encoding, weight, text, "");
+        if !part.materials.list.is_empty() && options.materials {
+            let text = format!("the materials it came with give way to those of {}", set.name);
+            say(
+                LossKind::Materials,
+                Weight::Careful,
+                text,
+                "Send without the set at faces, or as GLB.",
+            );
         }
     }
     if !abilities.polygons && !mesh.all_triangles() {

@@ -89,7 +89,7 @@ pub fn starters() -> Vec<(Recipient, &'static str)> {
             "A game engine reads the sets as vertex colors: floats, so that no step is lost.",
         ),
         (
-            Recipient { note: true, ..named("Renderer material", Format::Usda) },
+            named("Renderer material", Format::Usda),
             "A renderer reads primvars, each at the elements it was painted on.",
         ),
         (
@@ -189,12 +189,24 @@ impl Recipient {
         };
         let stem = file_stem(goods.name);
         let piles: Vec<(String, &[Part])> = if self.file_per_part && parts.len() > 1 {
-            let own = |part: &Part| format!("{stem}-{}", file_stem(&part.traits.name));
+            // Names that differ in what no file system takes are told apart by a number.
+            let mut taken: Vec<String> = Vec::new();
+            let mut own = |part: &Part| {
+                let wanted = format!("{stem}-{}", file_stem(&part.traits.name));
+                let numbered = (2..).map(|n| format!("{wanted} {n}"));
+                let is_free =
+                    |name: &String| taken.iter().all(|other| !other.eq_ignore_ascii_case(name));
+                let mut names = std::iter::once(wanted.clone()).chain(numbered);
+                let name = names.find(is_free).unwrap_or(wanted);
+                taken.push(name.clone());
+                name
+            };
             parts.iter().map(|part| (own(part), std::slice::from_ref(part))).collect()
         } else {
             vec![(stem.clone(), parts.as_slice())]
         };
-        let (mut meshes, mut beside, mut losses) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut meshes, mut losses) = (Vec::new(), Vec::new());
+        let mut beside: Vec<PackedFile> = Vec::new();
         for (name, parts) in piles {
             let shipment = Shipment {
                 name: &name,
@@ -209,8 +221,12 @@ impl Recipient {
             );
             let name = format!("{name}.{}", self.format.extension());
             meshes.push(PackedFile { name, bytes: export.bytes });
-            beside
-                .extend(export.beside.into_iter().map(|(name, bytes)| PackedFile { name, bytes }));
+            // Files of several parts share their images.
+            for (name, bytes) in export.beside {
+                if beside.iter().all(|other| other.name != name) {
+                    beside.push(PackedFile { name, bytes });
+                }
+            }
         }
         let file = |end: &str, text: String| PackedFile {
             name: format!("{stem}-channels.{end}"),

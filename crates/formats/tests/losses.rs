@@ -136,7 +136,7 @@ fn options_and_the_project_decide_as_well() {
         let told = losses(format, &shipment, &plain);
         let units = told.iter().find(|loss| loss.kind == LossKind::Units);
         assert_eq!(units.is_some(), is_told, "{format:?}");
-        assert!(units.is_none_or(|loss| loss.text.contains("a in and that +Z is up")), "{units:?}");
+        assert!(units.is_none_or(|loss| loss.text.contains("1 in and that +Z is up")), "{units:?}");
     }
 
     // Parts are joined where a file holds one mesh; text STL keeps its solids apart.

@@ -5,10 +5,10 @@ mod common;
 use common::{into_parts, read};
 use glam::Vec3;
 use speckle_core::{
-    Encoding, Mesh, Part, Placement, ProjectTraits, Transform, Unit, UpAxis,
+    Encoding, Material, Materials, Mesh, Part, Placement, ProjectTraits, Transform, Unit, UpAxis,
     color_set::{ChannelTraits, Signed},
     compare::compare,
-    document::{NewPart, NewSet},
+    document::{ImageRecord, NewPart, NewSet},
     mesh::MeshArrays,
 };
 use speckle_formats::{
@@ -241,4 +241,56 @@ fn the_documented_table_is_the_one_that_the_code_goes_by() {
         documented.contains(&table()),
         "put what `speckle formats` prints into docs/formats.md"
     );
+}
+
+/// Files never take each other's place: names that differ in what no file system takes, and images
+/// that several files share.
+#[test]
+fn files_of_a_delivery_have_names_of_their_own() {
+    let mut parts = into_parts(vec![plank("Deck: fore"), plank("Deck? fore")]);
+    let mut pixel = std::io::Cursor::new(Vec::new());
+    image::RgbaImage::new(1, 1).write_to(&mut pixel, image::ImageFormat::Png).unwrap();
+    let other = [pixel.get_ref().as_slice(), b"more"].concat();
+    let images = [("a/wood.png", pixel.into_inner()), ("b/wood.png", other)]
+        .map(|(name, file)| ImageRecord { name: name.into(), file: file.into() });
+    let wood =
+        |image: &str| Material { image: Some(image.into()), ..Material::new(image, [1.0; 4]) };
+    for part in &mut parts {
+        let list = vec![wood("a/wood.png"), wood("b/wood.png")];
+        part.materials = Materials { list, of_faces: vec![] }.into();
+    }
+    let recipient =
+        Recipient { format: Format::Obj, file_per_part: true, note: false, ..Recipient::default() };
+    let packed = recipient.pack(&Goods { images: &images, ..goods(&parts) }, origin()).unwrap();
+    let mut names: Vec<&str> =
+        packed.meshes.iter().chain(&packed.beside).map(|file| file.name.as_str()).collect();
+    assert_eq!(
+        &names[..2],
+        ["Herring_ drifter-Deck_ fore.obj", "Herring_ drifter-Deck_ fore 2.obj"]
+    );
+    let count = names.len();
+    names.sort_unstable();
+    names.dedup();
+    assert_eq!((names.len(), count), (6, 6), "two meshes, two libraries, two images: {names:?}");
+}
+
+/// What is said to be left out is left out: 3MF without alpha is opaque.
+#[test]
+fn alpha_that_shall_stay_at_home_does() {
+    let mut parts = planks();
+    let set = &mut parts[0].sets[1];
+    set.values = set.values.iter().map(|v| [v[0], v[1], v[2], 0.4]).collect::<Vec<_>>().into();
+    for (alpha, wanted) in [(true, 102), (false, 255)] {
+        let recipient = Recipient {
+            format: Format::ThreeMf,
+            sets: vec!["Coat".into()],
+            alpha,
+            ..Recipient::default()
+        };
+        let packed = recipient.pack(&goods(&parts), origin()).unwrap();
+        let is_told = packed.losses.iter().any(|loss| loss.kind == LossKind::Alpha);
+        assert_eq!(is_told, !alpha);
+        let back = read("x.3mf", &packed.meshes[0].bytes).unwrap();
+        assert_eq!((back.parts[0].sets[0].values[0][3] * 255.0).round() as i32, wanted);
+    }
 }

@@ -98,7 +98,10 @@ impl Stuff {
         let at_faces = part.products().find(|set| set.placement == Placement::Face);
         if let Some(set) = at_faces {
             let number = |value: &[f32; 4]| {
-                let bytes = bytes_from_rgba(*value);
+                let mut bytes = bytes_from_rgba(*value);
+                if !options.alpha {
+                    bytes[3] = 255;
+                }
                 if let Some(number) = self.of_colors.get(&bytes) {
                     return *number;
                 }
@@ -145,6 +148,8 @@ impl Stuff {
     fn files(self, library: String, shipment: &Shipment) -> Vec<(String, Vec<u8>)> {
         let mut text = String::from("# Jaunty Speckle. Kd is sRGB-encoded.\n");
         let mut images: Vec<(String, Vec<u8>)> = Vec::new();
+        // Images of other folders may be called the same.
+        let mut file_of_image: BTreeMap<&str, String> = BTreeMap::new();
         for (name, material) in self.names.iter().zip(&self.materials) {
             let [r, g, b, a] = material.color;
             text.push_str(&format!("newmtl {name}\nKd {r} {g} {b}\n"));
@@ -153,11 +158,16 @@ impl Stuff {
             }
             let image = material.image.as_ref().and_then(|image| shipment.image(image));
             if let Some(image) = image {
-                let file = file_of(&image.name, &image.file);
+                let file = file_of_image.entry(&image.name).or_insert_with(|| {
+                    let wanted = file_of(&image.name, &image.file);
+                    let numbered = (2..).map(|n| format!("{n}-{wanted}"));
+                    let is_free = |name: &String| images.iter().all(|(other, _)| other != name);
+                    let mut names = std::iter::once(wanted.clone()).chain(numbered);
+                    let file = names.find(is_free).unwrap_or(wanted);
+                    images.push((file.clone(), image.file.to_vec()));
+                    file
+                });
                 text.push_str(&format!("map_Kd {file}\n"));
-                if images.iter().all(|(other, _)| *other != file) {
-                    images.push((file, image.file.to_vec()));
-                }
             }
         }
         let mut files = vec![(library, text.into_bytes())];

@@ -13,15 +13,16 @@ use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CORE, MATERIALS, MODEL, OWN, USUAL_PLACE};
 use crate::{
-    Format, FormatError, Place, Shipment, Written, carried, indexed::Indexed, xml::escaped,
+    Format, FormatError, Place, Shipment, WriteOptions, Written, carried, indexed::Indexed,
+    xml::escaped,
 };
 
 /// Writes the parts, an object and a build item for each.
 ///
 /// # Errors
 /// When the package grows beyond what packages hold.
-pub fn write(shipment: &Shipment) -> Result<Written, FormatError> {
-    let model = model(shipment);
+pub fn write(shipment: &Shipment, options: WriteOptions) -> Result<Written, FormatError> {
+    let model = model(shipment, options);
     let picture = thumbnail(shipment);
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let content_types = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n\
@@ -90,7 +91,7 @@ fn unit_word(unit: Unit) -> &'static str {
     }
 }
 
-fn model(shipment: &Shipment) -> String {
+fn model(shipment: &Shipment, options: WriteOptions) -> String {
     let traits = shipment.traits.unwrap_or(ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z });
     let corners: usize =
         shipment.parts.iter().map(|part| part.geometry.mesh().corner_count()).sum();
@@ -118,7 +119,7 @@ fn model(shipment: &Shipment) -> String {
     };
     for (number, part) in shipment.parts.iter().enumerate() {
         let (colors, object) = (2 * number + 1, 2 * number + 2);
-        object_of(part, colors, object, &mut out);
+        object_of(part, (colors, object), options, &mut out);
         let placed = turned * Mat4::from(part.traits.transform.to_project());
         let _ = write!(items, "<item objectid=\"{object}\"");
         if placed != Mat4::IDENTITY {
@@ -138,10 +139,18 @@ fn round(x: f32) -> f32 {
     if x.abs() < 1e-7 { 0.0 } else { x }
 }
 
-fn object_of(part: &Part, colors: usize, object: usize, out: &mut String) {
+fn object_of(
+    part: &Part,
+    (colors, object): (usize, usize),
+    options: WriteOptions,
+    out: &mut String,
+) {
     let mesh = part.geometry.mesh();
     let set: Option<&ColorSet> = carried(&Format::ThreeMf.abilities(), part).first().copied();
-    let indexed = set.map(|set| Indexed::new(part, set, bytes_from_rgba));
+    let indexed = set.map(|set| {
+        let opaque = |[r, g, b, a]: [u8; 4]| [r, g, b, if options.alpha { a } else { 255 }];
+        Indexed::new(part, set, |value| opaque(bytes_from_rgba(value)))
+    });
     if let Some(indexed) = &indexed {
         let _ = writeln!(out, "<m:colorgroup id=\"{colors}\">");
         for [r, g, b, a] in &indexed.values {

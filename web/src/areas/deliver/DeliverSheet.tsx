@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 import { MoreIcon } from "../../parts/icons";
 import { NameDialog } from "../../parts/NameDialog";
 import { bytes, count, figure, useApp } from "../../state";
-import { choose, close, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
+import { add, choose, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";
 import type { Schemas } from "../../api/client";
@@ -17,10 +17,7 @@ export function DeliverSheet({ project }: { project: number }) {
   const parts = useApp((state) => state.parts);
   const revision = useApp((state) => state.history.revision);
   const [shown, setShown] = useState<"how" | "note" | "map" | null>(null);
-  useEffect(() => {
-    void open(project);
-    return close;
-  }, [project]);
+  useEffect(() => void open(project), [project]);
   useEffect(() => {
     if (!recipient) return;
     const timer = window.setTimeout(() => void pack(project), REST);
@@ -76,7 +73,7 @@ function To({ project, recipient }: { project: number; recipient: Recipient }) {
         <MenuItem dense onClick={() => { shut(); setNaming("copy"); }}>New recipient like this…</MenuItem>
         {entry?.kept && <MenuItem dense onClick={() => { shut(); void forget(project, recipient.name); }}>{isStarter ? "Back to how it was made" : "Forget it"}</MenuItem>}
       </Menu>
-      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => void keep(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
+      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => void add(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
     </Box>
   );
 }

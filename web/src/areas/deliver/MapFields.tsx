@@ -2,6 +2,7 @@
 import { Alert, Box, Button } from "@mui/material";
 import { useState } from "react";
 import { messageOf, type Schemas } from "../../api/client";
+import { toBrowser } from "../../parts/handOver";
 import { Choose } from "../../parts/rows";
 import { bytes, useApp } from "../../state";
 import { channelName } from "../../theme";
@@ -67,14 +68,8 @@ export function MapFields({ project }: { project: number }) {
         setTrouble(messageOf(await answer.json()));
         return;
       }
-      const blob = await answer.blob();
-      const name = /filename="([^"]+)"/.exec(answer.headers.get("content-disposition") ?? "")?.[1] ?? "map.png";
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(blob);
-      link.download = name;
-      link.click();
-      window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
-      setHanded(`${name}, ${bytes(blob.size)}`);
+      const { file: name, bytes: size } = await toBrowser(answer, "map.png");
+      setHanded(`${name}, ${bytes(size)}`);
     } catch {
       setTrouble(messageOf(null));
     } finally {

@@ -1,12 +1,15 @@
 // What is about to go out: the recipient in hand, its packing list, and what was sent and proved.
 import { create } from "zustand";
 import { api, messageOf, type Schemas } from "../../api/client";
+import { toBrowser } from "../../parts/handOver";
 
 /** A recipient with every choice filled in. */
 export type Recipient = Required<Omit<Schemas["Recipient"], "unit" | "up">> & Pick<Schemas["Recipient"], "unit" | "up">;
 export type Entry = Omit<Schemas["RecipientEntry"], "recipient"> & { recipient: Recipient };
 
 interface Delivery {
+  /** The project it is of. */
+  project: number | null;
   /** Who the project is sent to. */
   entries: Entry[];
   formats: Schemas["Abilities"][];
@@ -22,7 +25,7 @@ interface Delivery {
   trouble: string | null;
 }
 
-const start: Delivery = { entries: [], formats: [], recipient: null, list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
+const start: Delivery = { project: null, entries: [], formats: [], recipient: null, list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
 
 export const useDelivery = create<Delivery>(() => start);
 const set = useDelivery.setState;
@@ -32,6 +35,8 @@ const cannot = "The server did not answer: see whether it is still running, and 
 
 /** Reads who the project is sent to; takes the first in hand, or the one that was. */
 export async function open(project: number) {
+  // Another project is another delivery; the same one goes on where it was left.
+  if (get().project !== project) set({ ...start, project });
   const held = get().recipient?.name;
   const [formats, entries] = await Promise.all([
     api.GET("/api/v1/formats"),
@@ -45,9 +50,6 @@ export async function open(project: number) {
   const found = all.find(({ recipient }) => recipient.name === held) ?? all[0];
   set({ formats: formats.data, entries: all, recipient: get().recipient && held === found?.recipient.name ? get().recipient : (found?.recipient ?? null), trouble: null });
 }
-
-/** Lets go of everything: another project is another delivery. */
-export const close = () => set(start);
 
 /** Takes a recipient in hand. */
 export const choose = (recipient: Recipient) => set({ recipient, list: null, handed: null, proof: null, trouble: null });
@@ -83,14 +85,7 @@ export async function send(project: number) {
       set({ trouble: messageOf(await response.json()) });
       return;
     }
-    const blob = await response.blob();
-    const file = /filename="([^"]+)"/.exec(response.headers.get("content-disposition") ?? "")?.[1] ?? recipient.format;
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(blob);
-    link.download = file;
-    link.click();
-    window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
-    set({ handed: { file, bytes: blob.size } });
+    set({ handed: await toBrowser(response, recipient.format) });
     await open(project);
     await pack(project);
   } catch {
@@ -108,6 +103,13 @@ export async function prove(project: number) {
   const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
   if (answer.data) set({ proof: answer.data, proving: false });
   else set({ trouble: messageOf(answer.error), proving: false });
+}
+
+/** Keeps a new recipient, unless one is called so already. */
+export async function add(project: number, recipient: Recipient) {
+  const taken = get().entries.some((each) => each.recipient.name.toLowerCase() === recipient.name.trim().toLowerCase());
+  if (taken) set({ trouble: `There is a recipient ${recipient.name.trim()} already: choose another name.` });
+  else await keep(project, recipient);
 }
 
 /** Keeps the recipient in hand as it is, under its name. */
