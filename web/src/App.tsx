@@ -2,7 +2,7 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
-import { sendMesh, sendProject, type ImportChoices } from "./api/client";
+import { sendMesh, sendProject, type ImportChoices, type ImportReport } from "./api/client";
 import { ImportDialog } from "./ImportDialog";
 import { filesOf } from "./parts/dropped";
 import { Shelf } from "./Shelf";
@@ -72,13 +72,15 @@ export function App() {
   const bringMeshes = async (meshes: File[], beside: File[], choices: ImportChoices) => {
     setChosen(null);
     let goal = project;
+    const reports: ImportReport[] = [];
     for (const file of meshes) {
       const report = await sent(file, (sending) => sendMesh(file, beside, goal, choices, sending));
       if (!report) return;
       if (goal === null) open(report.project);
       goal = report.project;
+      reports.push(report);
       // The workbench clears what it knows when it opens; the report comes after that.
-      requestAnimationFrame(() => requestAnimationFrame(() => set({ report, area: "gather" })));
+      requestAnimationFrame(() => requestAnimationFrame(() => set({ reports: [...reports], area: "gather" })));
     }
   };
   const choose = useCallback(() => picker.current?.click(), []);

@@ -3,7 +3,7 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import type { ImportChoices } from "./api/client";
-import { unitWord, units } from "./areas/Gather";
+import { unitWord, units } from "./parts/units";
 import { bytes, symbols, useApp, type Unit } from "./state";
 
 const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
@@ -26,13 +26,14 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
   const meshes = known.length > 0 ? known : files.slice(0, 1);
   const beside = files.filter((file) => !meshes.includes(file));
   const traits = useApp((state) => state.traits);
-  const [unit, setUnit] = useState<Unit | "said">(meshes.some((file) => SAYS.test(file.name)) ? "said" : "millimetre");
-  const [up, setUp] = useState<"y" | "z" | "said">(meshes.some((file) => SAYS.test(file.name)) ? "said" : meshes.every((file) => /\.stl$/i.test(file.name)) ? "z" : "y");
+  // Where a file says nothing, the server guesses by size and shape, and the report tells why.
+  const [unit, setUnit] = useState<Unit | "said">("said");
+  const [up, setUp] = useState<"y" | "z" | "said">("said");
   const [groups, setGroups] = useState<"parts" | "selections" | "usual">("usual");
   const [weld, setWeld] = useState("0");
   const hasStl = meshes.some((file) => /\.stl$/i.test(file.name));
-  const says = meshes.some((file) => SAYS.test(file.name));
-  const converts = !fresh && (unit !== traits.unit || up !== traits.up);
+  const said = meshes.every((file) => SAYS.test(file.name)) ? "as the file says" : "guess, and say why";
+  const converts = !fresh && (unit === "said" || up === "said" || unit !== traits.unit || up !== traits.up);
   const tolerance = Number.parseFloat(weld.replace(",", "."));
   const fits = !hasStl || (Number.isFinite(tolerance) && tolerance >= 0);
   const bring = () => {
@@ -55,11 +56,11 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
         )}
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
           <TextField select size="small" label="One step of its numbers is a" value={unit} onChange={(event) => setUnit(event.target.value as Unit | "said")}>
-            {says && <MenuItem value="said">as the file says</MenuItem>}
+            <MenuItem value="said">{said}</MenuItem>
             {units.map((each) => <MenuItem key={each} value={each}>{unitWord(each)}</MenuItem>)}
           </TextField>
           <TextField select size="small" label="Up is" value={up} onChange={(event) => setUp(event.target.value as "y" | "z" | "said")}>
-            {says && <MenuItem value="said">as the file says</MenuItem>}
+            <MenuItem value="said">{said}</MenuItem>
             <MenuItem value="y">+Y</MenuItem>
             <MenuItem value="z">+Z</MenuItem>
           </TextField>

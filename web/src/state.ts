@@ -212,7 +212,8 @@ export interface State {
   probe: Probe | null;
   covered: number;
   said: { text: string; bad: boolean } | null;
-  report: ImportReport | null;
+  /** What the last import did, a report for each file. */
+  reports: ImportReport[];
   /** Whether the sheet of keys is open. */
   shortcuts: boolean;
 }
@@ -280,7 +281,7 @@ const start: State = {
   probe: null,
   covered: 0,
   said: null,
-  report: null,
+  reports: [],
   shortcuts: false,
 };
 
@@ -397,6 +398,9 @@ export const hex = (color: readonly number[]) =>
     .toUpperCase();
 
 export const count = (n: number) => n.toLocaleString("en-US").replaceAll(",", "\u2009");
+
+/** A count with its noun: "1 face", "12 faces". */
+export const counted = (n: number, one: string, several: string) => `${count(n)} ${n === 1 ? one : several}`;
 
 export const symbols: Record<Unit, string> = { millimetre: "mm", centimetre: "cm", metre: "m", inch: "in", foot: "ft" };
 

@@ -1,10 +1,11 @@
 //! How far two files are from each other, point by point.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use anyhow::Result;
 use clap::Args;
-use speckle_core::compare::compare;
+use speckle_core::{Conversion, compare::compare};
+use speckle_formats::{Format, abilities::Says};
 
 use crate::reading::ReadArgs;
 
@@ -22,10 +23,20 @@ pub struct CompareArgs {
     reading: ReadArgs,
 }
 
-/// Compares the numbers of two files as they stand: no unit is converted.
+/// Compares two files in the unit and with the up axis of the first. Where one of them says nothing
+/// of units, its numbers count as they stand.
 pub fn run(args: &CompareArgs) -> Result<()> {
-    let (first, _) = args.reading.bring_in(&args.first)?;
-    let (second, _) = args.reading.bring_in(&args.second)?;
+    let (first, import) = args.reading.bring_in(&args.first)?;
+    let goal = (import.traits.unit, import.traits.up);
+    let says = |file: &Path| {
+        Format::of_name(&file.to_string_lossy())
+            .is_ok_and(|format| format.abilities().units != Says::Nothing)
+    };
+    let both_say = says(&args.first) && says(&args.second);
+    let (second, _) = args.reading.bring_in_converted(&args.second, |own| match both_say {
+        true => Conversion::between((own.unit, own.up), goal),
+        false => Conversion::NONE,
+    })?;
     let comparison = compare(first.parts(), second.parts());
     if args.json {
         println!("{}", serde_json::to_string_pretty(&comparison)?);

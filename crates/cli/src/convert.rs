@@ -156,7 +156,7 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
         Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
     let conversion =
         Conversion { scale: args.scale, from: args.from_up.into(), to: args.to_up.into() };
-    let (document, import) = args.reading.bring_in_converted(input, conversion)?;
+    let (document, import) = args.reading.bring_in_converted(input, |_| conversion)?;
     let options = WriteOptions {
         depth: match args.depth {
             DepthArg::Usual => Depth::Usual,

@@ -98,11 +98,12 @@ fn one(args: &DeliverArgs, source: &str) -> Result<(Vec<PathBuf>, Vec<Loss>)> {
         name: &source.name,
         parts: source.document.parts(),
         images: source.document.image_files(),
+        palette: source.document.swatches(),
         traits: source.traits,
     };
     let packed = recipient.pack(&goods, source.origin)?;
     let mut files = Vec::new();
-    for file in packed.meshes.iter().chain(&packed.beside) {
+    for file in packed.files() {
         let path = args.out.join(&file.name);
         write_whole(&path, &file.bytes)?;
         files.push(path);
@@ -156,7 +157,7 @@ fn from_store(store: &mut Store, id: i64, date: String) -> Result<Source> {
         document: opened.document,
         origin: Origin {
             project: project.name.clone(),
-            project_id: format!("{:x}-{id:x}", project.created_ms),
+            project_id: project.mark(),
             revision: project.revision,
             date,
         },

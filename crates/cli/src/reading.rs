@@ -10,7 +10,7 @@ use std::{
 use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
-use speckle_core::{Conversion, Document, Edit, UpAxis};
+use speckle_core::{Conversion, Document, Edit, ProjectTraits, UpAxis};
 use speckle_formats::{Groups, Import, Limits, MeshFile, ReadOptions};
 
 use crate::LimitArgs;
@@ -56,14 +56,14 @@ impl From<UpArg> for UpAxis {
 impl ReadArgs {
     /// Reads a file into a document, which vouches for it as it does for an import in the app.
     pub fn bring_in(&self, file: &Path) -> Result<(Document, Import)> {
-        self.bring_in_converted(file, Conversion::NONE)
+        self.bring_in_converted(file, |_| Conversion::NONE)
     }
 
-    /// The same with its points converted.
+    /// The same with its points converted, as what the file says of itself asks for.
     pub fn bring_in_converted(
         &self,
         file: &Path,
-        conversion: Conversion,
+        conversion: impl FnOnce(ProjectTraits) -> Conversion,
     ) -> Result<(Document, Import)> {
         let shown = file.display();
         let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
@@ -76,6 +76,7 @@ impl ReadArgs {
             weld: self.weld,
             unit: None,
             up: None,
+            guess: false,
         };
         let beside = |name: &str| beside(file, name);
         let name = file.to_string_lossy();
@@ -83,7 +84,7 @@ impl ReadArgs {
         // The bare error first: scripts look for its place at the beginning.
         let mut import =
             speckle_formats::read(&file, &options).map_err(|error| anyhow!("{shown}: {error}"))?;
-        import.convert_by(conversion).with_context(|| shown.to_string())?;
+        import.convert_by(conversion(import.traits)).with_context(|| shown.to_string())?;
         let mut document = Document::default();
         let parts = std::mem::take(&mut import.parts);
         let images = std::mem::take(&mut import.images);

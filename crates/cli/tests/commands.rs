@@ -309,6 +309,33 @@ fn files_are_delivered_to_a_recipient_and_compared() {
         assert!((part["max_distance"].as_f64().unwrap() - far).abs() < 0.05, "{file}: {report}");
     }
 
+    // Both of these say their unit and axis: they are the same cube.
+    let output = speckle(folder.path(), &["compare", "out/cube.3mf", "out/cube.wrl", "--json"]);
+    let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+    let far = report["parts"][0]["max_distance"].as_f64().unwrap();
+    assert!(far < 1e-4, "{report}");
+
+    // A file for each swatch of a print in two spools: together all twelve triangles.
+    own["format"] = json!("stl");
+    own["spools"] = json!(2);
+    fs::write(folder.path().join("print.json"), own.to_string()).unwrap();
+    let args = ["deliver", "cube.ply", "--recipient", "print.json", "-o", "print", "--json"];
+    let output = speckle(folder.path(), &args);
+    let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+    let files: Vec<&str> =
+        report[0]["files"].as_array().unwrap().iter().filter_map(Value::as_str).collect();
+    let bodies: Vec<&&str> = files.iter().filter(|file| file.ends_with(".stl")).collect();
+    assert_eq!(bodies.len(), 2, "{report}");
+    // STL: 84 bytes and 50 for each triangle.
+    let size = |file: &&&str| fs::metadata(folder.path().join(**file)).unwrap().len() - 84;
+    assert_eq!(bodies.iter().map(size).sum::<u64>(), 12 * 50);
+    let note = fs::read_to_string(folder.path().join("print/cube-channels.md")).unwrap();
+    assert!(note.contains("## Spools"), "{note}");
+    own["spools"] = json!(65);
+    fs::write(folder.path().join("print.json"), own.to_string()).unwrap();
+    let refused = speckle(folder.path(), &["deliver", "cube.ply", "--recipient", "print.json"]);
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("64 spools are the most"));
+
     // What fails is told, and what can be is done all the same.
     let args = ["deliver", "cube.ply", "gone.ply", "--recipient", "Archive", "-o", "more"];
     let output = speckle(folder.path(), &args);

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-use crate::{bake::Digest, color::Rgba, mesh::Mesh, recipe::Recipe};
+use crate::{bake::Digest, color::Rgba, geometry::Geometry, mesh::Mesh, recipe::Recipe};
 
 /// Names a set within its project; never used again after the set is gone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -36,6 +36,16 @@ impl Placement {
             Self::Vertex => mesh.vertex_count(),
             Self::Corner => mesh.corner_count(),
             Self::Face => mesh.face_count(),
+        }
+    }
+
+    /// The element that a corner shows.
+    #[must_use]
+    pub fn element_at(self, geometry: &Geometry, corner: usize) -> usize {
+        match self {
+            Self::Vertex => geometry.mesh().corner_vertices()[corner] as usize,
+            Self::Corner => corner,
+            Self::Face => geometry.topology().face_of(corner),
         }
     }
 

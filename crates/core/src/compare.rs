@@ -10,10 +10,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::{
-    color::Rgba,
-    color_set::{ColorSet, Placement},
-    document::Part,
-    geometry::Geometry,
+    color::Rgba, color_set::ColorSet, document::Part, geometry::Geometry, partners::partners,
 };
 
 /// How two sets of one name differ.
@@ -86,11 +83,7 @@ impl<'a> Row<'a> {
 }
 
 fn value_at(geometry: &Geometry, set: &ColorSet, corner: usize) -> Rgba {
-    match set.placement {
-        Placement::Vertex => set.values[geometry.mesh().corner_vertices()[corner] as usize],
-        Placement::Corner => set.values[corner],
-        Placement::Face => set.values[geometry.topology().face_of(corner)],
-    }
+    set.values[set.placement.element_at(geometry, corner)]
 }
 
 /// Compares the parts of two sides: by name, or all in a row where the other side joined them.
@@ -151,7 +144,12 @@ fn in_a_row(ours: &[Part], theirs: &Part) -> Option<Vec<PartDifference>> {
                 corners: other.corners[there.clone()].to_vec(),
                 points: other.points[there].to_vec(),
             };
-            by_order(row, &there, false)
+            let difference = by_order(row, &there, false);
+            if triangles {
+                unless_cut_otherwise(row.part, theirs, difference, false)
+            } else {
+                difference
+            }
         });
         return Some(differences.collect());
     }
@@ -164,19 +162,33 @@ fn pair(ours: &Part, theirs: &Part) -> PartDifference {
         return by_order(&Row::new(ours, false), &Row::new(theirs, false), true);
     }
     if a.triangle_count() == b.triangle_count() {
-        return by_order(&Row::new(ours, true), &Row::new(theirs, true), true);
+        let difference = by_order(&Row::new(ours, true), &Row::new(theirs, true), true);
+        return unless_cut_otherwise(ours, theirs, difference, true);
     }
-    by_place(ours, theirs)
+    by_place(ours, theirs, true)
 }
 
-/// The set of the other side that a set is compared with: by name, or by its place where both have
-/// as many.
-fn partner<'a>(ours: &Part, set: &ColorSet, nth: usize, theirs: &'a Part) -> Option<&'a ColorSet> {
-    let by_name = theirs.products().find(|other| other.name == set.name);
-    let is_as_many = ours.products().count() == theirs.products().count();
-    let free = |other: &&ColorSet| ours.products().all(|own| own.name != other.name);
-    by_name.or_else(|| theirs.products().nth(nth).filter(|_| is_as_many).filter(free))
+/// What triangles by their order say; by their place where that alone fits. Of two diagonals as long,
+/// a part that was moved before it was cut may take the other one.
+fn unless_cut_otherwise(
+    ours: &Part,
+    theirs: &Part,
+    by_order: PartDifference,
+    whole: bool,
+) -> PartDifference {
+    let size = ours.geometry.measures().diagonal() * ours.traits.transform.mean_scale();
+    let fits = |difference: &PartDifference| {
+        difference.max_distance.is_some_and(|far| far <= SAME_PLACE * size)
+    };
+    if fits(&by_order) {
+        return by_order;
+    }
+    let by_place = by_place(ours, theirs, whole);
+    if fits(&by_place) { by_place } else { by_order }
 }
+
+/// Surfaces no further apart than this share of their size lie at one place.
+const SAME_PLACE: f32 = 1e-3;
 
 fn sets_of(
     ours: &Part,
@@ -187,9 +199,9 @@ fn sets_of(
     let mut compared = Vec::new();
     let mut sets: Vec<SetDifference> = ours
         .products()
-        .enumerate()
-        .map(|(nth, set)| {
-            let other = partner(ours, set, nth, theirs);
+        .zip(partners(&ours.known_sets(), &theirs.known_sets()))
+        .map(|(set, other)| {
+            let other = other.and_then(|nth| theirs.products().nth(nth));
             compared.extend(other.map(|other| other.id));
             let found = other.map(|other| difference(set, other));
             SetDifference {
@@ -237,7 +249,7 @@ fn figures(differences: impl IndexedParallelIterator<Item = f32>) -> (f32, f32) 
 
 /// Every corner of the first part, drawn a little into its face, against the nearest place of the
 /// other.
-fn by_place(ours: &Part, theirs: &Part) -> PartDifference {
+fn by_place(ours: &Part, theirs: &Part, whole: bool) -> PartDifference {
     let row = Row::new(ours, false);
     let (mesh, topology) = (ours.geometry.mesh(), ours.geometry.topology());
     let there = theirs.geometry.mesh();
@@ -265,7 +277,7 @@ fn by_place(ours: &Part, theirs: &Part) -> PartDifference {
         let corner = corners.min_by(|a, b| away(a).total_cmp(&away(b))).unwrap_or_default();
         value_at(&theirs.geometry, set, corner)
     };
-    let sets = sets_of(ours, theirs, true, |set, other| {
+    let sets = sets_of(ours, theirs, whole, |set, other| {
         let pairs = row.corners.par_iter().zip(&found);
         figures(pairs.map(|(&corner, found)| {
             let own = value_at(&ours.geometry, set, corner as usize);

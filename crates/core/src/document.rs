@@ -12,10 +12,12 @@ mod adjusting;
 mod change;
 mod channels;
 mod fills;
+mod forms;
 mod helpers;
 mod images;
 mod parts;
 mod recipes;
+mod replacing;
 mod sets;
 mod strokes;
 mod traits;
@@ -42,13 +44,15 @@ use crate::{
     color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
     geometry::{ContentId, Geometry},
     materials::Materials,
-    mesh::{Mesh, MeshError},
+    mesh::Mesh,
+    partners::Known,
     ramp::Stop,
     recipe::{Recipe, RecipeFile, Target},
+    replacing::{ColorsTo, ShapeTo},
     stencil::{Stencil, StencilId},
     stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
-    transform::Transform,
+    transform::{Conversion, Transform},
     views::SavedView,
 };
 
@@ -88,6 +92,8 @@ pub struct Part {
 pub struct NewPart {
     /// What it will be called; a number is added when the project has the name already.
     pub name: String,
+    /// The groups it stands in, by name, the outermost first.
+    pub path: Vec<String>,
     /// Its shape.
     pub mesh: Mesh,
     /// Its named groups of faces.
@@ -119,6 +125,12 @@ impl Part {
         self.sets.iter().filter(|set| set.is_product())
     }
 
+    /// What its delivered sets are known by, in their order.
+    #[must_use]
+    pub fn known_sets(&self) -> Vec<Known<'_>> {
+        self.products().map(|set| (set.name.as_str(), set.placement)).collect()
+    }
+
     /// The same part with what is delivered alone.
     #[must_use]
     pub fn without_helpers(&self) -> Self {
@@ -130,74 +142,6 @@ impl Part {
     pub fn mask(&self) -> Option<&ColorSet> {
         self.sets.iter().find(|set| set.role == Role::Mask)
     }
-
-    /// The same part with its transform in its points, for formats that cannot say it.
-    ///
-    /// # Errors
-    /// When a point is moved to where no number leads.
-    pub fn baked(&self) -> Result<Self, MeshError> {
-        let transform = self.traits.transform;
-        if transform == Transform::IDENTITY {
-            return Ok(self.clone());
-        }
-        let to_project = transform.to_project();
-        let mut mesh = self.geometry.mesh().moved(|p| to_project.transform_point3(p))?;
-        let mut sets = self.sets.clone();
-        if transform.mirrors() {
-            // Faces stay outside out.
-            let (turned, old) = mesh.turned_over();
-            mesh = turned;
-            for set in sets.iter_mut().filter(|set| set.placement == Placement::Corner) {
-                set.values = Arc::new(old.iter().map(|&c| set.values[c as usize]).collect());
-            }
-        }
-        let traits = PartTraits { transform: Transform::IDENTITY, ..self.traits.clone() };
-        Ok(Self { traits, geometry: Arc::new(Geometry::new(mesh)), sets, ..self.clone() })
-    }
-}
-
-impl Part {
-    /// The same part with its faces cut into triangles.
-    #[must_use]
-    pub fn triangulated(&self) -> Self {
-        let mesh = self.geometry.mesh();
-        if mesh.all_triangles() {
-            return self.clone();
-        }
-        let corners = self.geometry.triangulation().corners();
-        let old: Vec<u32> = corners.iter().flatten().copied().collect();
-        let of_faces: Vec<u32> = (0..mesh.face_count() as u32)
-            .flat_map(|face| {
-                let corners = mesh.face_corners(face as usize).len();
-                std::iter::repeat_n(face, corners - 2)
-            })
-            .collect();
-        let mut sets = self.sets.clone();
-        for set in &mut sets {
-            let from = match set.placement {
-                Placement::Vertex => continue,
-                Placement::Corner => &old,
-                Placement::Face => &of_faces,
-            };
-            set.values = Arc::new(from.iter().map(|&i| set.values[i as usize]).collect());
-        }
-        let mut traits = self.traits.clone();
-        let selections = traits.selections.iter().map(|selection| {
-            let mut is_in = vec![false; mesh.face_count()];
-            selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
-            let faces =
-                (0..of_faces.len() as u32).filter(|&f| is_in[of_faces[f as usize] as usize]);
-            Selection { name: selection.name.clone(), faces: faces.collect() }
-        });
-        traits.selections = Arc::new(selections.collect());
-        let mut materials = (*self.materials).clone();
-        if !materials.of_faces.is_empty() {
-            let of_face = |&face: &u32| materials.of_faces[face as usize];
-            materials.of_faces = of_faces.iter().map(of_face).collect();
-        }
-        let geometry = Arc::new(Geometry::new(mesh.cut(&old)));
-        Self { id: self.id, traits, geometry, materials: Arc::new(materials), sets }
-    }
 }
 
 impl NewPart {
@@ -205,7 +149,8 @@ impl NewPart {
     #[must_use]
     pub fn new(name: impl Into<String>, mesh: Mesh, sets: Vec<NewSet>) -> Self {
         let materials = Materials::default();
-        Self { name: name.into(), mesh, selections: Vec::new(), materials, sets }
+        let (path, selections) = Default::default();
+        Self { name: name.into(), path, mesh, selections, materials, sets }
     }
 }
 
@@ -239,6 +184,38 @@ pub enum Edit {
         images: Vec<ImageRecord>,
         /// What their numbers mean, for an empty project.
         traits: Option<ProjectTraits>,
+    },
+    /// Lays other colors over a part's sets, as [`crate::replacing::colors`] planned them.
+    #[serde(skip)]
+    ReplaceColors {
+        /// The part.
+        part: PartId,
+        /// What they come from, for the user.
+        from: String,
+        /// The values.
+        colors: ColorsTo,
+    },
+    /// Gives a part another shape, as [`crate::replacing::shape`] planned it.
+    #[serde(skip)]
+    ReplaceShape {
+        /// The part.
+        part: PartId,
+        /// What it comes from, for the user.
+        from: String,
+        /// The shape, with the values of all its sets.
+        shape: Box<ShapeTo>,
+        /// The images of its materials.
+        images: Vec<ImageRecord>,
+    },
+    /// Says that the numbers of parts were taken for something else than they were meant for: their
+    /// points are converted, what is painted on them stays.
+    ConvertParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// What the file's numbers were taken for.
+        taken: ProjectTraits,
+        /// What they were meant for.
+        meant: ProjectTraits,
     },
     /// Gives a part another name.
     RenamePart {
@@ -625,6 +602,9 @@ pub enum EditError {
     /// The recipe is gone or never was.
     #[error("there is no such recipe any more")]
     NoSuchRecipe,
+    /// Points would grow beyond what 32-bit floats hold.
+    #[error("the points of {0} would lie where no number leads")]
+    TooFar(String),
     /// A change names a mesh that was not supplied.
     #[error("the mesh {0:?} is missing from the project")]
     MissingMesh(ContentId),
@@ -726,6 +706,20 @@ impl Document {
             }
             Edit::AddParts { parts, images, traits } => {
                 self.change_adding_parts(parts, images, traits)?
+            }
+            Edit::ReplaceColors { part, from, colors } => {
+                return self.replace_colors(part, &from, colors);
+            }
+            Edit::ReplaceShape { part, from, shape, images } => {
+                self.change_replacing_shape(part, &from, *shape, images)?
+            }
+            Edit::ConvertParts { parts, taken, meant } => {
+                let conversion = Conversion::of_misreading(
+                    (taken.unit, taken.up),
+                    (meant.unit, meant.up),
+                    self.traits.up,
+                );
+                self.change_converting_parts(&parts, conversion)?
             }
             Edit::RenamePart { part, name } => self.change_renaming(part, &name)?,
             Edit::ShowParts { parts, visible } => {

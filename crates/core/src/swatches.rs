@@ -4,6 +4,8 @@ use std::fmt::Write;
 
 use serde::{Deserialize, Serialize};
 
+use crate::color::byte_from_unit;
+
 /// The most colors a palette may hold.
 pub const MOST_SWATCHES: usize = 512;
 
@@ -16,6 +18,15 @@ pub struct Swatch {
     pub name: String,
     /// R, G and B as a picker shows them, 0–1.
     pub color: [f32; 3],
+}
+
+impl Swatch {
+    /// Its color as `#rrggbb`.
+    #[must_use]
+    pub fn hex(&self) -> String {
+        let [r, g, b] = self.color.map(byte_from_unit);
+        format!("#{r:02x}{g:02x}{b:02x}")
+    }
 }
 
 /// A line that cannot be read.
@@ -85,7 +96,7 @@ pub fn from_text(text: &str) -> Result<Vec<Swatch>, PaletteError> {
 pub fn to_text(swatches: &[Swatch]) -> String {
     let mut text = String::from("# r g b name, 0-255, sRGB\n");
     for Swatch { name, color } in swatches {
-        let [r, g, b] = color.map(|x| (x * 255.0).round() as u8);
+        let [r, g, b] = color.map(byte_from_unit);
         // A name stays on its line.
         let name = name.split_whitespace().collect::<Vec<_>>().join(" ");
         let _ = writeln!(text, "{}", format!("{r} {g} {b} {name}").trim_end());

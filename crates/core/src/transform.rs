@@ -161,6 +161,20 @@ impl Conversion {
         Self { scale, from: from.1, to: to.1 }
     }
 
+    /// What brings points right that came into a space whose up axis is `here`, but were read as
+    /// `taken` where `meant` was meant.
+    #[must_use]
+    pub fn of_misreading(taken: (Unit, UpAxis), meant: (Unit, UpAxis), here: UpAxis) -> Self {
+        let scale = Self::between(meant, taken).scale;
+        // Back to the file's axes, and from there as it was meant: one of the two turns is none.
+        let (from, to) = match (taken.1 == meant.1, taken.1 == here) {
+            (true, _) => (here, here),
+            (false, true) => (meant.1, here),
+            (false, false) => (here, taken.1),
+        };
+        Self { scale, from, to }
+    }
+
     /// True when every number stays as it is.
     #[must_use]
     pub fn is_none(&self) -> bool {
@@ -193,6 +207,24 @@ mod tests {
         assert!(at(turn(90.0, 0.0, 0.0), Vec3::Y).distance(Vec3::Z) < 1e-6);
         assert!(at(turn(90.0, 90.0, 0.0), Vec3::Y).distance(Vec3::X) < 1e-6);
         assert!(at(turn(90.0, 90.0, 90.0), Vec3::Y).distance(Vec3::Y) < 1e-6);
+    }
+
+    #[test]
+    fn what_was_misread_comes_to_where_it_would_have_come_read_right() {
+        let readings = [Unit::Metre, Unit::Inch]
+            .into_iter()
+            .flat_map(|unit| [UpAxis::Y, UpAxis::Z].map(|up| (unit, up)));
+        let p = Vec3::new(1.0, 2.0, 3.0);
+        for here in [(Unit::Millimetre, UpAxis::Y), (Unit::Millimetre, UpAxis::Z)] {
+            for (taken, meant) in
+                readings.clone().flat_map(|taken| readings.clone().map(move |meant| (taken, meant)))
+            {
+                let mended = Conversion::of_misreading(taken, meant, here.1)
+                    .point(Conversion::between(taken, here).point(p));
+                let right = Conversion::between(meant, here).point(p);
+                assert!(mended.distance(right) < 1e-2, "{taken:?} {meant:?}: {mended} {right}");
+            }
+        }
     }
 
     #[test]

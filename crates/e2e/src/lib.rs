@@ -126,23 +126,7 @@ impl Browser {
     /// # Errors
     /// When Chromium or its driver is missing.
     pub async fn start() -> Result<Self> {
-        let mut process = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .context("chromedriver is missing: run `cargo xtask test`")?;
-        let out = process.stdout.take().context("the driver's output is piped")?;
-        let driver = Owned(process);
-        let port = BufReader::new(out)
-            .lines()
-            .map_while(std::result::Result::ok)
-            .find_map(|line| {
-                let (_, port) = line.split_once("on port ")?;
-                port.trim_end_matches('.').parse::<u16>().ok().filter(|&port| port > 0)
-            })
-            .context("chromedriver told no port")?;
-
+        let (driver, port) = start_driver()?;
         let folder = tempfile::tempdir()?;
         let downloads = folder.path().join("downloads");
         std::fs::create_dir(&downloads)?;
@@ -528,6 +512,33 @@ fn is_in_the_way(error: &CmdError) -> bool {
 fn move_to((x, y): (f64, f64)) -> PointerAction {
     PointerAction::MoveTo { duration: Some(Duration::from_millis(60)), x, y }
 }
+
+/// Starts ChromeDriver at a free port, which it tells. Between choosing a port and taking it for both
+/// kinds of addresses another program can come first: then it ends without a word, and is started anew.
+fn start_driver() -> Result<(Owned, u16)> {
+    for _ in 0..TRIES {
+        let mut process = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .context("chromedriver is missing: run `cargo xtask test`")?;
+        let out = process.stdout.take().context("the driver's output is piped")?;
+        let driver = Owned(process);
+        let told =
+            BufReader::new(out).lines().map_while(std::result::Result::ok).find_map(|line| {
+                let (_, port) = line.split_once("on port ")?;
+                port.trim_end_matches('.').parse::<u16>().ok().filter(|&port| port > 0)
+            });
+        if let Some(port) = told {
+            return Ok((driver, port));
+        }
+    }
+    bail!("chromedriver told no port, {TRIES} times")
+}
+
+/// How often ChromeDriver is started before that counts as a failure.
+const TRIES: usize = 5;
 
 /// Reads the console, which is no part of the WebDriver standard.
 #[derive(Debug)]

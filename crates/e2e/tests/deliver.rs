@@ -44,6 +44,13 @@ async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
     for (name, file, lost, largest) in [
         ("Real-time shader", "Mooring bollard.glb", "", 0.01),
         ("Renderer material", "Mooring bollard.usda", "", 0.01),
+        // Every face in its nearest swatch: what is sent is what comes back.
+        (
+            "Several-spool printer",
+            "Mooring bollard.3mf",
+            "the set Wear was left out, 3MF has no room",
+            0.51,
+        ),
         // One set an object: the other is named as lost, and the proof misses it.
         (
             "Full-color printer",
@@ -79,6 +86,26 @@ async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
             assert!(most <= largest && mean <= most, "{name}: {rows:?}");
         }
     }
+    // Spools: listed with their share; a file for each in STL; smooth color again without.
+    choose(&browser, "Several-spool printer").await?;
+    let spools = said(&browser, "spools").await?;
+    assert!(spools.contains('%') && spools.starts_with('1'), "{spools}");
+    assert!(said(&browser, "losses").await?.contains("Every face is printed in"));
+    browser.click("show-how").await?;
+    browser
+        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
+        .await?;
+    browser.choose_row("Format", "STL (.stl)").await?;
+    browser.until("document.querySelectorAll('[data-test=goods]')[0].innerText.includes('Mooring bollard-1 ')").await?;
+    packed(&browser).await?;
+    browser.choose_row("Color goes as", "nothing, the shape alone").await?;
+    browser.until("document.querySelector('[data-test=spools]') === null").await?;
+    browser
+        .until(
+            "document.querySelector('[data-test=goods]').innerText.includes('Mooring bollard.stl')",
+        )
+        .await?;
+    browser.click("show-how").await?;
     // glTF counts in metres, 3MF in what the project does.
     choose(&browser, "Real-time shader").await?;
     assert!(said(&browser, "goods").await?.contains("Read in m, it is 0.300 × 0.270 × 0.300 m"));

@@ -68,6 +68,17 @@ async fn pictures() -> Result<()> {
         .await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     fs::write(goal.join("deliver.png"), browser.client.screenshot().await?)?;
+    // Two spools for what has more colors: where they differ from the paint is seen as heat.
+    browser.click("recipient").await?;
+    browser.choose_entry("Several-spool printer").await?;
+    browser.until("document.querySelector('[data-test=spools]') !== null").await?;
+    browser.click("open-sent").await?;
+    browser.until("document.querySelector('[data-test=loaded-places]') !== null").await?;
+    browser.click("view-heat").await?;
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    fs::write(goal.join("sent.png"), browser.client.screenshot().await?)?;
+    browser.click_text("button", "Close").await?;
+    browser.until("document.querySelector('[role=dialog]') === null").await?;
 
     let input = folder.path().join("quay-lamp.ply");
     let made = folder.path().join("lamp.glb");
@@ -106,9 +117,6 @@ async fn pictures() -> Result<()> {
     browser.eval("(speckle.stage.turn(0.45, -0.08, 0.86), true)").await?;
     tokio::time::sleep(Duration::from_millis(900)).await;
     fs::write(goal.join("parts.png"), browser.client.screenshot().await?)?;
-    browser.click("keys").await?;
-    tokio::time::sleep(Duration::from_millis(600)).await;
-    fs::write(goal.join("keys.png"), browser.client.screenshot().await?)?;
     browser.client.refresh().await?;
     browser.loaded().await?;
     browser.click("tool-pour").await?;

@@ -96,6 +96,8 @@ pub struct Abilities {
     pub units: Says,
     /// What it says of the axis that points up.
     pub up: Says,
+    /// Whether faces can be printed in swatches, one spool each.
+    pub swatches: bool,
     /// Whether there are a text and a binary form to choose from.
     pub bodies: bool,
 }
@@ -126,6 +128,7 @@ impl Format {
             materials: false,
             units: Says::Nothing,
             up: Says::Nothing,
+            swatches: false,
             bodies: false,
         };
         match self {
@@ -179,7 +182,7 @@ impl Format {
             },
             Self::Stl => Abilities {
                 title: "STL",
-                says: "The shape alone. Every color is left out.",
+                says: "The shape alone; or a file for each swatch, for printers that take a body per color.",
                 described_by: "3D Systems 1989, by its common description",
                 sets: Room::None,
                 placements: &[],
@@ -188,17 +191,19 @@ impl Format {
                 parts: false,
                 polygons: false,
                 uvs: UvRoom::None,
+                swatches: true,
                 bodies: true,
                 ..plain
             },
             Self::ThreeMf => Abilities {
                 title: "3MF",
-                says: "For printers: one set per object, as colors of its triangles, with the unit.",
+                says: "For printers: one set per object, as colors of its triangles or as swatches, with the unit.",
                 described_by: "3MF Core 1.3 and Materials and Properties 1.2, 3MF Consortium",
                 sets: Room::One,
                 depths: &[Depth::Bits8],
                 polygons: false,
                 uvs: UvRoom::None,
+                swatches: true,
                 units: Says::Any,
                 up: Says::Fixed,
                 ..plain
@@ -281,8 +286,8 @@ impl Abilities {
 #[must_use]
 pub fn table() -> String {
     let mut out = String::from(
-        "| | read | sets | as they are | alpha | numbers | light | parts | polygons | UVs | materials | unit | up axis |\n\
-         |---|---|---|---|---|---|---|---|---|---|---|---|---|\n",
+        "| | read | sets | as they are | alpha | numbers | light | parts | polygons | UVs | materials | swatches | unit | up axis |\n\
+         |---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n",
     );
     let yes = |is: bool| if is { "yes" } else { "no" };
     let says = |says: Says| match says {
@@ -338,6 +343,11 @@ pub fn table() -> String {
             }
             .to_owned(),
             yes(a.materials).to_owned(),
+            match (a.swatches, a.format) {
+                (true, Format::Stl) => "a file for each",
+                (is, _) => yes(is),
+            }
+            .to_owned(),
             says(a.units).to_owned(),
             says(a.up).to_owned(),
         ];

@@ -11,7 +11,7 @@ use speckle_core::{
     pixels,
 };
 
-use crate::{FormatError, Groups, MeshFile, Repair, RepairKind};
+use crate::{FormatError, Groups, MeshFile, Origin, Repair, RepairKind};
 
 /// What a reader found.
 #[derive(Default)]
@@ -22,6 +22,8 @@ pub struct Content {
     pub images: Vec<ImageRecord>,
     /// What the file says its numbers mean.
     pub traits: Option<ProjectTraits>,
+    /// Which project it was written from, where that is not said in plain text.
+    pub origin: Option<Origin>,
 }
 
 impl Content {
@@ -52,6 +54,7 @@ impl Content {
 /// A part as it stands in a file.
 pub struct RawPart {
     name: String,
+    path: Vec<String>,
     arrays: MeshArrays,
     sets: Vec<RawSet>,
     /// Objects, which always become parts.
@@ -136,8 +139,13 @@ impl RawSet {
 
 impl RawPart {
     pub fn new(name: String, arrays: MeshArrays, sets: Vec<RawSet>) -> Self {
-        let (objects, groups, materials) = Default::default();
-        Self { name, arrays, sets, objects, groups, materials }
+        let (path, objects, groups, materials) = Default::default();
+        Self { name, path, arrays, sets, objects, groups, materials }
+    }
+
+    /// Tells the groups it stands in, the outermost first.
+    pub fn within(self, path: Vec<String>) -> Self {
+        Self { path, ..self }
     }
 
     /// Tells the object of each face.
@@ -192,7 +200,7 @@ impl RawPart {
     }
 
     fn admit_whole(self, repairs: &mut Vec<Repair>) -> Result<NewPart, FormatError> {
-        let Self { name, arrays, sets, groups, materials, .. } = self;
+        let Self { name, path, arrays, sets, groups, materials, .. } = self;
         let admitted =
             gate::admit(arrays, &name).map_err(|error| FormatError::of_mesh(&name, &error))?;
         repairs.extend(admitted.repairs);
@@ -230,7 +238,7 @@ impl RawPart {
             .into_iter()
             .map(|(name, faces)| Selection { name: name.to_owned(), faces })
             .collect();
-        Ok(NewPart { name, mesh: admitted.mesh, selections, materials, sets })
+        Ok(NewPart { name, path, mesh: admitted.mesh, selections, materials, sets })
     }
 
     /// Some of the faces, with the vertices they use.
@@ -281,6 +289,7 @@ impl RawPart {
         };
         Self {
             name,
+            path: self.path.clone(),
             arrays: part,
             sets: self.sets.iter().map(take).collect(),
             objects: self.objects.subset(faces),

@@ -33,5 +33,8 @@ mod component {
     pub const F32: u32 = 5126;
 }
 
+/// The node above all others that says unit and up axis.
+const ABOVE_ALL: &str = "Units and up axis";
+
 /// How an embedded buffer begins.
 const EMBEDDED: &str = "data:application/octet-stream;base64,";

@@ -8,6 +8,7 @@ pub mod abilities;
 mod admit;
 mod dae;
 mod gltf;
+pub mod guess;
 mod indexed;
 mod losses;
 pub mod map_file;
@@ -31,7 +32,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Conversion, Part, ProjectTraits, Unit, UpAxis,
+    Conversion, Mesh, Part, ProjectTraits, Unit, UpAxis,
     document::{ImageRecord, NewPart},
     mesh::{MeshError, gate},
 };
@@ -39,8 +40,10 @@ use speckle_core::{
 pub use abilities::Abilities;
 use admit::{Content, RawPart, RawSet};
 pub use gate::{Repair, RepairKind};
+use guess::Reasons;
 pub use losses::{Loss, LossKind, Weight, losses};
-pub use shipment::{Shipment, carried};
+use note::Origin;
+pub use shipment::{Shipment, Spools, carried};
 
 /// The formats there are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -215,6 +218,9 @@ pub struct ReadOptions {
     pub unit: Option<Unit>,
     /// The axis that points up in the file; likewise.
     pub up: Option<UpAxis>,
+    /// Whether what neither the file nor its format says is guessed by size and shape; else it is
+    /// as files of the format usually are.
+    pub guess: bool,
 }
 
 /// A file to read, with those beside it that it may name.
@@ -331,6 +337,10 @@ pub struct Import {
     pub notes: Vec<String>,
     /// What the numbers mean.
     pub traits: ProjectTraits,
+    /// Why they were taken for that.
+    pub reasons: Reasons,
+    /// Which project it was written from, and when, where the file says so.
+    pub origin: Option<Origin>,
 }
 
 impl Import {
@@ -484,18 +494,16 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
         Format::Usda => usd::read::read(file, options),
         Format::Usdz => usd::read::read_package(file, options),
     }?;
-    let Content { parts: raw_parts, mut repairs, notes, images, traits } = content;
+    let Content { parts: raw_parts, mut repairs, notes, images, traits, origin } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());
     let mut parts = Vec::with_capacity(raw_parts.len());
     for part in raw_parts {
         part.admit(groups, &mut repairs, &mut parts)?;
     }
-    let said = traits.unwrap_or(format.usual_traits());
-    let traits = ProjectTraits {
-        unit: options.unit.unwrap_or(said.unit),
-        up: options.up.unwrap_or(said.up),
-    };
-    Ok(Import { parts, images, repairs, notes, traits })
+    let meshes: Vec<&Mesh> = parts.iter().map(|part| &part.mesh).collect();
+    let (traits, reasons) = guess::meaning(format, traits, options, &meshes);
+    let origin = origin.or_else(|| Origin::find_in(file.bytes));
+    Ok(Import { parts, images, repairs, notes, traits, reasons, origin })
 }
 
 /// Writes a shipment as a file of the format.

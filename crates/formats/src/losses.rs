@@ -39,6 +39,10 @@ pub enum LossKind {
     Units,
     /// What some receivers do with it.
     Receivers,
+    /// Colors that become swatches.
+    Swatches,
+    /// Names.
+    Names,
 }
 
 /// How much it matters.
@@ -71,6 +75,11 @@ pub struct Loss {
 }
 
 impl Loss {
+    /// Something about the whole that is changed in form alone.
+    pub(crate) fn fine(kind: LossKind, text: String) -> Self {
+        Self { kind, weight: Weight::Fine, part: None, text, remedy: String::new() }
+    }
+
     /// As one line: "Hull: its alpha is left out".
     #[must_use]
     pub fn line(&self) -> String {
@@ -120,7 +129,19 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
             "Tell the receiver, or see the note beside the file.",
         );
     }
-    let has_sets = shipment.parts.iter().any(|part| part.products().next().is_some());
+    let most = |part: &Part| carried(&abilities, part).len();
+    let most = shipment.parts.iter().map(most).max().unwrap_or(0);
+    let named = options.data == DataSets::Named;
+    if is_one_array(&abilities) && most > 1 && !named {
+        let text = "some receivers read COLOR_0 alone and pass over the sets behind it".to_owned();
+        say(
+            LossKind::Receivers,
+            Weight::Fine,
+            text,
+            "Put the set that matters first, or prove it in the receiver.",
+        );
+    }
+    let has_sets = most > 0;
     if format == Format::Obj && has_sets {
         say(
             LossKind::Receivers,

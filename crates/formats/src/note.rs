@@ -6,6 +6,7 @@ use std::fmt::Write as _;
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     ColorSet, Encoding, Part, Placement, ProjectTraits, Unit, UpAxis, color_set::Signed,
+    separation::Separation, swatches::Swatch,
 };
 
 /// Where a file comes from.
@@ -22,6 +23,53 @@ pub struct Origin {
     pub date: String,
 }
 
+impl Origin {
+    /// As a line of text: "from the project Herring drifter, revision 12, 2026-11-26, as a-1".
+    #[must_use]
+    pub fn line(&self) -> String {
+        let Self { project, project_id, revision, date } = self;
+        // A line break within a name would end a comment.
+        let project = project.split_whitespace().collect::<Vec<_>>().join(" ");
+        format!("{MARK}{project}{REVISION}{revision}, {date}{ID}{project_id}")
+    }
+
+    /// Finds such a line near the beginning of a file that is text.
+    #[must_use]
+    pub fn find_in(file: &[u8]) -> Option<Self> {
+        let head = &file[..file.len().min(HEAD)];
+        let at = memchr::memmem::find(head, MARK.as_bytes())? + MARK.len();
+        let rest = &head[at..head.len().min(at + LONGEST)];
+        let text = String::from_utf8_lossy(rest);
+        // A project may be called like what follows its name.
+        text.match_indices(REVISION).find_map(|(at, _)| {
+            let (revision, rest) = text[at + REVISION.len()..].split_once(", ")?;
+            let (date, rest) = rest.split_once(ID)?;
+            let ends = |c: char| !c.is_ascii_hexdigit() && c != '-';
+            let id = rest.split(ends).next().filter(|id| !id.is_empty())?;
+            let is_day = date.len() == 10 && date.bytes().all(|b| b.is_ascii_digit() || b == b'-');
+            let revision = revision.parse().ok().filter(|_| is_day)?;
+            // Where the text is XML, it is escaped.
+            let project = &text[..at];
+            let project = quick_xml::escape::unescape(project).unwrap_or(project.into());
+            Some(Self {
+                project: project.into_owned(),
+                project_id: id.to_owned(),
+                revision,
+                date: date.to_owned(),
+            })
+        })
+    }
+}
+
+/// How a line about the origin begins, and what stands within it.
+const MARK: &str = "from the project ";
+const REVISION: &str = ", revision ";
+const ID: &str = ", as ";
+
+/// How far into a file its origin is looked for, and how long such a line may be (bytes).
+const HEAD: usize = 1 << 16;
+const LONGEST: usize = 2048;
+
 /// What travels with an export.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -37,6 +85,35 @@ pub struct ChannelNote {
     pub up: UpAxis,
     /// The sets of every part, in the order they stand in the file.
     pub sets: Vec<SetNote>,
+    /// The spools that it is printed with, where it is.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub spools: Vec<Spool>,
+}
+
+/// A spool that a print takes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Spool {
+    /// What its swatch is called.
+    pub name: String,
+    /// Its color, `#rrggbb`, sRGB.
+    pub color: String,
+    /// Its share of the surface, 0–1.
+    pub share: f64,
+}
+
+impl Spool {
+    /// Those of a separation, in its order.
+    #[must_use]
+    pub fn all(separation: &Separation) -> Vec<Self> {
+        let whole: f64 = separation.areas.iter().sum();
+        let spool = |(swatch, area): (&Swatch, &f64)| Self {
+            name: swatch.name.clone(),
+            color: swatch.hex(),
+            share: if whole > 0.0 { area / whole } else { 0.0 },
+        };
+        separation.swatches.iter().zip(&separation.areas).map(spool).collect()
+    }
 }
 
 /// What is said of a set.
@@ -90,21 +167,24 @@ impl ChannelNote {
             unit: traits.unit,
             up: traits.up,
             sets: sets.collect(),
+            spools: Vec::new(),
         }
     }
 
     /// One line for each channel that somebody said something about, for formats with comments.
     #[must_use]
     pub fn lines(&self) -> Vec<String> {
-        let Origin { project, revision, date, .. } = &self.origin;
         let mut lines = Vec::new();
-        if !project.is_empty() {
-            lines.push(format!("from the project {project}, revision {revision}, {date}"));
+        if !self.origin.project.is_empty() {
+            lines.push(self.origin.line());
         }
         for set in &self.sets {
             for channel in set.channels.iter().filter(|channel| !channel.meaning.is_empty()) {
                 lines.push(format!("{}: {} · {}", set.part, set.name, channel.line()));
             }
+        }
+        for (number, Spool { name, color, .. }) in self.spools.iter().enumerate() {
+            lines.push(format!("spool {}: {name} {color}", number + 1));
         }
         // A line break within a name would end a comment.
         lines.iter().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
@@ -131,7 +211,6 @@ impl ChannelNote {
             out.push_str("| channel | holds | 0 | 1 | in use | decode | made |\n");
             out.push_str("|---|---|---|---|---|---|---|\n");
             for channel in &set.channels {
-                let plain = |text: &str| text.replace('|', "\\|").replace(['\n', '\r'], " ");
                 let [low, high] = channel.range;
                 let _ = writeln!(
                     out,
@@ -145,6 +224,13 @@ impl ChannelNote {
                 );
             }
             out.push('\n');
+        }
+        if !self.spools.is_empty() {
+            out.push_str("## Spools\n\n| | swatch | color | of the surface |\n|---|---|---|---|\n");
+            for (number, Spool { name, color, share }) in self.spools.iter().enumerate() {
+                let (name, share) = (plain(name), 100.0 * share);
+                let _ = writeln!(out, "| {} | {name} | {color} | {share:.1} % |", number + 1);
+            }
         }
         out
     }
@@ -170,6 +256,11 @@ impl ChannelSays {
         }
         line
     }
+}
+
+/// Text that breaks no table.
+fn plain(text: &str) -> String {
+    text.replace('|', "\\|").replace(['\n', '\r'], " ")
 }
 
 fn capital(words: &str) -> String {

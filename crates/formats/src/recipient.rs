@@ -1,17 +1,37 @@
 //! Who reads what goes out: everything about a delivery that is chosen, and the packing of it.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     Conversion, Geometry, Part, PartTraits, ProjectTraits, Transform, Unit, UpAxis,
     document::ImageRecord,
+    separation::{MOST_SPOOLS, Separation, separate},
+    swatches::Swatch,
 };
 
 use crate::{
-    Body, DataSets, Depth, Format, FormatError, Loss, Place, Shipment, WriteOptions,
-    note::{ChannelNote, Origin},
-    shader::{Language, code, material_x},
+    Body, DataSets, Depth, Format, FormatError, Loss, LossKind, Place, Shipment, Weight,
+    WriteOptions,
+    note::{ChannelNote, Origin, Spool},
+    shader::{Language, Look, code, material_x, osl},
+    shipment::Spools,
     write,
 };
+
+/// What becomes of vertices, beside what a format asks for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Vertices {
+    /// They go as they are.
+    #[default]
+    AsTheyAre,
+    /// Those at exactly one place are joined.
+    Joined,
+    /// Every corner gets one of its own.
+    Split,
+}
 
 /// Who reads it, and how they want it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -34,6 +54,10 @@ pub struct Recipient {
     pub data: DataSets,
     /// The sets that go along, by name and in this order; all of them, as they stand, when empty.
     pub sets: Vec<String>,
+    /// What sets are called in the file, by their names in the project, where that differs.
+    pub set_names: BTreeMap<String, String>,
+    /// Whether names of parts and sets are made of letters of ASCII, digits and `_` alone.
+    pub plain_names: bool,
     /// What one step of the numbers shall be; the project's own when left out.
     pub unit: Option<Unit>,
     /// The axis that shall point up; likewise.
@@ -42,6 +66,11 @@ pub struct Recipient {
     pub scale: f64,
     /// Whether faces of more than three corners are cut, whatever the format.
     pub triangulate: bool,
+    /// What becomes of vertices.
+    pub vertices: Vertices,
+    /// For a format that prints in swatches: how many spools are loaded; with 0 the first set goes
+    /// as smooth color.
+    pub spools: u8,
     /// Whether the parts' places are in their points.
     pub apply_transforms: bool,
     /// Whether hidden parts stay at home.
@@ -50,8 +79,10 @@ pub struct Recipient {
     pub file_per_part: bool,
     /// Whether the channel note lies beside the file, as JSON and as Markdown.
     pub note: bool,
-    /// Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL and MaterialX.
+    /// Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL, OSL and MaterialX.
     pub shaders: bool,
+    /// What that code shows beside the channels.
+    pub look: Look,
 }
 
 impl Default for Recipient {
@@ -65,15 +96,20 @@ impl Default for Recipient {
             materials: true,
             data: DataSets::AsColors,
             sets: Vec::new(),
+            set_names: BTreeMap::new(),
+            plain_names: false,
             unit: None,
             up: None,
             scale: 1.0,
             triangulate: false,
+            vertices: Vertices::AsTheyAre,
+            spools: 0,
             apply_transforms: false,
             visible_only: true,
             file_per_part: false,
             note: true,
             shaders: false,
+            look: Look::Channels,
         }
     }
 }
@@ -91,6 +127,14 @@ pub fn starters() -> Vec<(Recipient, &'static str)> {
         (
             named("Renderer material", Format::Usda),
             "A renderer reads primvars, each at the elements it was painted on.",
+        ),
+        (
+            Recipient {
+                materials: false,
+                spools: 4,
+                ..named("Several-spool printer", Format::ThreeMf)
+            },
+            "A filament printer prints every face in one of the spools that are loaded.",
         ),
         (
             Recipient { materials: false, ..named("Full-color printer", Format::ThreeMf) },
@@ -116,19 +160,44 @@ pub struct PackedFile {
     pub bytes: Vec<u8>,
 }
 
+/// A file of the format.
+#[derive(Clone, Debug)]
+pub struct PackedMesh {
+    /// The file.
+    pub file: PackedFile,
+    /// The parts that are in it, as they go out.
+    pub parts: Vec<Part>,
+}
+
 /// A delivery, ready to go.
 #[derive(Clone, Debug)]
 pub struct Packed {
-    /// The files of the format, one or one for each part.
-    pub meshes: Vec<PackedFile>,
+    /// The files of the format: one, one for each part, or one for each swatch.
+    pub meshes: Vec<PackedMesh>,
     /// What lies beside them: materials, images, the note.
     pub beside: Vec<PackedFile>,
     /// What is lost or changed.
     pub losses: Vec<Loss>,
     /// What travels inside, and beside if wanted.
     pub note: ChannelNote,
-    /// The parts as they go out.
-    pub parts: Vec<Part>,
+}
+
+impl Packed {
+    /// All files, those of the format first.
+    pub fn files(&self) -> impl Iterator<Item = &PackedFile> {
+        self.meshes.iter().map(|mesh| &mesh.file).chain(&self.beside)
+    }
+
+    /// The parts as they go out, in the order of the files.
+    pub fn parts(&self) -> impl Iterator<Item = &Part> {
+        self.meshes.iter().flat_map(|mesh| &mesh.parts)
+    }
+
+    /// All files, to be handed on.
+    #[must_use]
+    pub fn into_files(self) -> Vec<PackedFile> {
+        self.meshes.into_iter().map(|mesh| mesh.file).chain(self.beside).collect()
+    }
 }
 
 /// What there is to send.
@@ -140,8 +209,19 @@ pub struct Goods<'a> {
     pub parts: &'a [Part],
     /// Its images.
     pub images: &'a [ImageRecord],
+    /// Its palette, of which spools are loaded.
+    pub palette: &'a [Swatch],
     /// What its numbers mean.
     pub traits: ProjectTraits,
+}
+
+/// What goes into one file.
+struct Pile {
+    /// What the file is called, without extension.
+    name: String,
+    parts: Vec<Part>,
+    /// For each part the swatch of each face, where the file says it.
+    of_faces: Vec<Vec<u8>>,
 }
 
 impl Recipient {
@@ -154,6 +234,10 @@ impl Recipient {
             Some("a recipient's name may have 80 letters at most")
         } else if !(self.scale.is_finite() && self.scale > 0.0) {
             Some("the scale must be a number above 0")
+        } else if self.spools > MOST_SPOOLS {
+            Some("64 spools are the most that can be told apart")
+        } else if self.set_names.values().any(|name| name.trim().is_empty()) {
+            Some("a set needs a name in the file")
         } else {
             None
         }
@@ -179,7 +263,7 @@ impl Recipient {
                 "bring a mesh in first, or show a part: hidden ones stay at home",
             ));
         }
-        let note = ChannelNote::of(&parts, traits, origin);
+        let mut note = ChannelNote::of(&parts, traits, origin);
         let options = WriteOptions {
             depth: self.depth,
             alpha: self.alpha,
@@ -188,39 +272,55 @@ impl Recipient {
             data: self.data,
         };
         let stem = file_stem(goods.name);
-        let piles: Vec<(String, &[Part])> = if self.file_per_part && parts.len() > 1 {
-            // Names that differ in what no file system takes are told apart by a number.
-            let mut taken: Vec<String> = Vec::new();
-            let mut own = |part: &Part| {
-                let wanted = format!("{stem}-{}", file_stem(&part.traits.name));
-                let numbered = (2..).map(|n| format!("{wanted} {n}"));
-                let is_free =
-                    |name: &String| taken.iter().all(|other| !other.eq_ignore_ascii_case(name));
-                let mut names = std::iter::once(wanted.clone()).chain(numbered);
-                let name = names.find(is_free).unwrap_or(wanted);
-                taken.push(name.clone());
-                name
-            };
-            parts.iter().map(|part| (own(part), std::slice::from_ref(part))).collect()
-        } else {
-            vec![(stem.clone(), parts.as_slice())]
+        let mut losses = self.changed_names(goods.parts, &parts);
+        losses.extend(self.missing(goods.parts));
+        let separation = (self.spools > 0 && self.format.abilities().swatches)
+            .then(|| separate(&parts, goods.palette, self.spools));
+        let (piles, swatches) = match separation {
+            None => (self.piles(&stem, parts), Vec::new()),
+            Some(separation) => {
+                note.spools = Spool::all(&separation);
+                losses.extend(losses_of(&separation, &parts));
+                if self.format == Format::Stl {
+                    losses.extend(left_out(&parts));
+                    (by_swatch(&stem, &parts, &separation), Vec::new())
+                } else {
+                    let mut shown = parts;
+                    for (number, part) in shown.iter_mut().enumerate() {
+                        if let Some(first) = part.sets.first_mut() {
+                            *first = separation.shown(number, first);
+                        }
+                    }
+                    let mut piles = self.piles(&stem, shown);
+                    let mut of_faces = separation.of_faces.into_iter();
+                    for pile in &mut piles {
+                        pile.of_faces = of_faces.by_ref().take(pile.parts.len()).collect();
+                    }
+                    (piles, separation.swatches)
+                }
+            }
         };
-        let (mut meshes, mut losses) = (Vec::new(), Vec::new());
+        let mut meshes = Vec::new();
         let mut beside: Vec<PackedFile> = Vec::new();
-        for (name, parts) in piles {
+        for Pile { name, parts, of_faces } in piles {
+            let spools = (!swatches.is_empty())
+                .then_some(Spools { swatches: &swatches, of_faces: &of_faces });
             let shipment = Shipment {
                 name: &name,
-                parts,
+                parts: &parts,
                 images: goods.images,
                 traits: Some(traits),
                 note: Some(&note),
+                spools,
             };
             let export = write(self.format, &shipment, options)?;
-            losses.extend(
-                export.losses.into_iter().filter(|loss| !losses.contains(loss)).collect::<Vec<_>>(),
-            );
+            for loss in export.losses {
+                if !losses.contains(&loss) {
+                    losses.push(loss);
+                }
+            }
             let name = format!("{name}.{}", self.format.extension());
-            meshes.push(PackedFile { name, bytes: export.bytes });
+            meshes.push(PackedMesh { file: PackedFile { name, bytes: export.bytes }, parts });
             // Files of several parts share their images.
             for (name, bytes) in export.beside {
                 if beside.iter().all(|other| other.name != name) {
@@ -237,11 +337,24 @@ impl Recipient {
             beside.push(file("md", note.markdown()));
         }
         if self.shaders {
-            let languages = Language::ALL.map(|own| file(own.extension(), code(&note, own)));
+            let languages =
+                Language::ALL.map(|own| file(own.extension(), code(&note, &self.look, own)));
             beside.extend(languages);
+            beside.push(file("osl", osl(&note)));
             beside.push(file("mtlx", material_x(&note)));
         }
-        Ok(Packed { meshes, beside, losses, note, parts })
+        Ok(Packed { meshes, beside, losses, note })
+    }
+
+    /// Everything in one file, or each part in its own.
+    fn piles(&self, stem: &str, parts: Vec<Part>) -> Vec<Pile> {
+        let pile = |name, parts| Pile { name, parts, of_faces: Vec::new() };
+        if !self.file_per_part || parts.len() < 2 {
+            return vec![pile(stem.to_owned(), parts)];
+        }
+        let wanted = parts.iter().map(|part| format!("{stem}-{}", file_stem(&part.traits.name)));
+        let names = told_apart(wanted);
+        names.into_iter().zip(parts).map(|(name, part)| pile(name, vec![part])).collect()
     }
 
     /// The parts as this recipient wants them.
@@ -267,9 +380,181 @@ impl Recipient {
                 let traits = PartTraits { transform: Transform::IDENTITY, ..part.traits.clone() };
                 part.traits = traits;
             }
-            Ok(if self.triangulate { part.triangulated() } else { part })
+            if self.triangulate {
+                part = part.triangulated();
+            }
+            part = match self.vertices {
+                Vertices::AsTheyAre => part,
+                Vertices::Joined => part.joined(),
+                Vertices::Split => part.split(),
+            };
+            for set in &mut part.sets {
+                if let Some(name) = self.set_names.get(&set.name) {
+                    name.trim().clone_into(&mut set.name);
+                }
+            }
+            if self.plain_names {
+                let names = told_apart(part.sets.iter().map(|set| plain_name(&set.name)));
+                for (set, name) in part.sets.iter_mut().zip(names) {
+                    set.name = name;
+                }
+            }
+            Ok(part)
         });
-        prepared.collect()
+        let mut parts = prepared.collect::<Result<Vec<Part>, FormatError>>()?;
+        if self.plain_names {
+            let names = told_apart(parts.iter().map(|part| plain_name(&part.traits.name)));
+            for (part, name) in parts.iter_mut().zip(names) {
+                part.traits.name = name;
+            }
+        }
+        Ok(parts)
+    }
+
+    /// Sets that were to go along, and no part has.
+    fn missing(&self, parts: &[Part]) -> Vec<Loss> {
+        let has =
+            |name: &String| parts.iter().any(|part| part.products().any(|set| set.name == *name));
+        let missing = self.sets.iter().filter(|name| !has(name));
+        let loss = |name: &String| Loss {
+            kind: LossKind::Sets,
+            weight: Weight::Careful,
+            part: None,
+            text: format!("no part has a set {name}, which was to go along"),
+            remedy: "Choose the sets anew, or give one this name.".to_owned(),
+        };
+        missing.map(loss).collect()
+    }
+
+    /// Names that are other than in the project because they were to be plain.
+    fn changed_names(&self, ours: &[Part], theirs: &[Part]) -> Vec<Loss> {
+        let mut changed: Vec<String> = Vec::new();
+        for part in theirs {
+            let Some(own) = ours.iter().find(|own| own.id == part.id) else { continue };
+            let mut say = |before: &str, after: &str| {
+                let line = format!("{before} → {after}");
+                if before != after && !changed.contains(&line) {
+                    changed.push(line);
+                }
+            };
+            say(&own.traits.name, &part.traits.name);
+            for set in &part.sets {
+                if let Some(own) = own.sets.iter().find(|own| own.id == set.id) {
+                    let wanted = self.set_names.get(&own.name).unwrap_or(&own.name);
+                    say(wanted.trim(), &set.name);
+                }
+            }
+        }
+        if changed.is_empty() {
+            return Vec::new();
+        }
+        let text = format!("names are made plain: {}", changed.join(", "));
+        vec![Loss::fine(LossKind::Names, text)]
+    }
+}
+
+/// A body for each swatch: the faces in it, of all parts, and nothing else.
+fn by_swatch(stem: &str, parts: &[Part], separation: &Separation) -> Vec<Pile> {
+    let numbered = separation.swatches.iter().enumerate().map(|(number, swatch)| {
+        let name = if swatch.name.is_empty() { "swatch" } else { &swatch.name };
+        format!("{stem}-{} {}", number + 1, file_stem(name))
+    });
+    let pile = |(swatch, name): (usize, String)| {
+        let own = parts.iter().enumerate().filter_map(|(number, part)| {
+            let mut part = part.of_faces(&separation.faces(number, swatch as u8))?;
+            // The file has no room for them, and says so by what it is.
+            part.sets.clear();
+            Some(part)
+        });
+        Pile { name, parts: own.collect(), of_faces: Vec::new() }
+    };
+    told_apart(numbered).into_iter().enumerate().map(pile).collect()
+}
+
+/// What a separation changes.
+fn losses_of(separation: &Separation, parts: &[Part]) -> Vec<Loss> {
+    let mut losses = Vec::new();
+    // Two colors less far apart than this are hardly told apart (common practice, no source).
+    let weight =
+        if separation.max_difference <= JUST_SEEN { Weight::Fine } else { Weight::Careful };
+    let spools = match separation.swatches.len() {
+        1 => "one swatch".to_owned(),
+        n => format!("the nearest of {n} swatches"),
+    };
+    let text = format!(
+        "every face is printed in {spools}: at most ΔE {:.1} from what is painted, {:.1} in the mean",
+        separation.max_difference, separation.mean_difference
+    );
+    let remedy = match weight {
+        Weight::Fine => "",
+        _ => "Load more spools, or put the colors that matter into the palette.",
+    };
+    losses.push(Loss {
+        kind: LossKind::Swatches,
+        weight,
+        part: None,
+        text,
+        remedy: remedy.to_owned(),
+    });
+    for part in parts.iter().filter(|part| part.products().next().is_none()) {
+        let text = "it has no set, and is printed as if it were white".to_owned();
+        losses.push(Loss {
+            kind: LossKind::Swatches,
+            weight: Weight::Careful,
+            part: Some(part.traits.name.clone()),
+            text,
+            remedy: "Give it a set, or leave it at home.".to_owned(),
+        });
+    }
+    losses
+}
+
+/// What finds no room in bodies of one swatch each.
+fn left_out(parts: &[Part]) -> Vec<Loss> {
+    let text = "each file holds the faces of one swatch, a skin without thickness where colors meet on a part".to_owned();
+    let open = Loss {
+        kind: LossKind::Receivers,
+        weight: Weight::Careful,
+        part: None,
+        text,
+        remedy: "Let the slicer load all of them as one object, or send 3MF.".to_owned(),
+    };
+    let others = parts.iter().flat_map(|part| {
+        part.products().skip(1).map(|set| Loss {
+            kind: LossKind::Sets,
+            weight: Weight::Lost,
+            part: Some(part.traits.name.clone()),
+            text: format!("the set {} was left out, spools take the first one", set.name),
+            remedy: "Move the set that matters to the first place.".to_owned(),
+        })
+    });
+    std::iter::once(open).chain(others).collect()
+}
+
+/// The difference up to which two colors pass for one, CIEDE2000.
+const JUST_SEEN: f32 = 2.3;
+
+/// Names that no file system takes for one another: where two are the same but for their case, the
+/// second gets a number.
+fn told_apart(wanted: impl Iterator<Item = String>) -> Vec<String> {
+    let mut taken: Vec<String> = Vec::new();
+    for name in wanted {
+        let is_free = |name: &String| taken.iter().all(|other| !other.eq_ignore_ascii_case(name));
+        let numbered = (2..).map(|n| format!("{name} {n}"));
+        let found = std::iter::once(name.clone()).chain(numbered).find(is_free);
+        taken.push(found.unwrap_or(name));
+    }
+    taken
+}
+
+/// A name that any program takes as a word.
+fn plain_name(name: &str) -> String {
+    let plain: String =
+        name.trim().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
+    match plain.chars().next() {
+        None => "_".to_owned(),
+        Some(first) if first.is_ascii_digit() => format!("_{plain}"),
+        Some(_) => plain,
     }
 }
 

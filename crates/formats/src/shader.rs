@@ -1,8 +1,10 @@
 //! Ready code for what reads the sets: functions in GLSL, HLSL and WGSL that give the channels their
-//! meanings as names and decode signed ones, and a MaterialX document that reads the same.
+//! meanings as names, decode signed ones and show a look; an OSL shader and a MaterialX document that
+//! read the same.
 
 use std::{collections::HashSet, fmt::Write as _};
 
+use serde::{Deserialize, Serialize};
 use speckle_core::{Encoding, color_set::Signed};
 
 use crate::{
@@ -34,6 +36,29 @@ impl Language {
             Self::Wgsl => "wgsl",
         }
     }
+}
+
+/// What the code shows beside the channels: a look of the stage.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Look {
+    /// None: the channels alone.
+    #[default]
+    Channels,
+    /// The first color set, flat.
+    Color,
+    /// The first color set in the light of a lamp, which is matt (Lambert's cosine law).
+    Lit,
+    /// The first color set over a checker, by its alpha.
+    Checker,
+    /// One channel in grey.
+    Channel {
+        /// The set, by name.
+        set: String,
+        /// 0–3 for R, G, B, A.
+        channel: usize,
+    },
 }
 
 /// Words that no shading language, or none of the three, leaves to names.
@@ -243,7 +268,7 @@ fn capital(name: &str) -> String {
 
 /// Functions that take a set's four numbers as the receiver has them and give its channels by name.
 #[must_use]
-pub fn code(note: &ChannelNote, language: Language) -> String {
+pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
     let mut out = String::new();
     let origin = &note.origin;
     let _ = writeln!(out, "// Jaunty Speckle: the channels by their names.");
@@ -293,6 +318,126 @@ pub fn code(note: &ChannelNote, language: Language) -> String {
         }
         out.push_str("    return unpacked;\n}\n");
     }
+    out.push_str(&shown(&named(note), look, language));
+    out
+}
+
+/// The set that a look shows.
+fn of_look<'a, 'b>(sets: &'b [NamedSet<'a>], look: &Look) -> Option<&'b NamedSet<'a>> {
+    match look {
+        Look::Channels => None,
+        Look::Channel { set, .. } => sets.iter().find(|own| own.set.name == *set),
+        Look::Color | Look::Lit | Look::Checker => {
+            sets.iter().find(|own| own.set.encoding == Encoding::Color)
+        }
+    }
+}
+
+/// A function that gives the color of a look, in linear light.
+fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
+    let Some(set) = of_look(sets, look) else { return String::new() };
+    let [two, three, four] = match language {
+        Language::Glsl => ["vec2", "vec3", "vec4"],
+        Language::Hlsl => ["float2", "float3", "float4"],
+        Language::Wgsl => ["vec2<f32>", "vec3<f32>", "vec4<f32>"],
+    };
+    let (title, inputs, body) = match look {
+        Look::Channels => return String::new(),
+        Look::Color => ("flat", vec![], "stored.rgb".to_owned()),
+        Look::Lit => (
+            "in the light of a lamp",
+            vec![("normal", three), ("to_light", three)],
+            "stored.rgb * max(dot(normalize(normal), normalize(to_light)), 0.0)".to_owned(),
+        ),
+        Look::Checker => {
+            // As on the stage: squares of 12 pixels, 0.42 and 0.58 encoded, here in linear light.
+            let square = "fract(floor(pixel.x / 12.0) * 0.5 + floor(pixel.y / 12.0) * 0.5)";
+            let square = if language == Language::Hlsl {
+                square.replace("fract", "frac")
+            } else {
+                square.to_owned()
+            };
+            let mix = if language == Language::Hlsl { "lerp" } else { "mix" };
+            (
+                "over a checker",
+                vec![("pixel", two)],
+                format!(
+                    "{mix}({three}(1.0, 1.0, 1.0) * (0.1473 + 0.2968 * {square}), stored.rgb, stored.a)"
+                ),
+            )
+        }
+        Look::Channel { channel, .. } => {
+            let letter = ["r", "g", "b", "a"][(*channel).min(3)];
+            let stored = format!("stored.{letter}");
+            // The stage shows plain numbers as they are, which in linear light is darker.
+            let is_color = set.set.encoding == Encoding::Color && *channel < 3;
+            let grey = if is_color { stored } else { linear(&stored, language) };
+            ("one channel in grey", vec![], format!("{three}(1.0, 1.0, 1.0) * ({grey})"))
+        }
+    };
+    let inputs =
+        std::iter::once(("stored", four)).chain(inputs).map(|(name, kind)| match language {
+            Language::Wgsl => format!("{name}: {kind}"),
+            _ => format!("{kind} {name}"),
+        });
+    let inputs = inputs.collect::<Vec<_>>().join(", ");
+    let place = set.place;
+    let head = match language {
+        Language::Wgsl => format!("fn look({inputs}) -> {three} {{"),
+        _ => format!("{three} look({inputs}) {{"),
+    };
+    format!(
+        "\n// The look, {title}: takes the set at place {place}.\n{head}\n    return {body};\n}}\n"
+    )
+}
+
+/// The linear light of an encoded number (IEC 61966-2-1).
+fn linear(x: &str, language: Language) -> String {
+    let (low, high) = (format!("{x} / 12.92"), format!("pow(({x} + 0.055) / 1.055, 2.4)"));
+    match language {
+        Language::Wgsl => format!("select({high}, {low}, {x} <= 0.04045)"),
+        _ => format!("{x} <= 0.04045 ? {low} : {high}"),
+    }
+}
+
+/// An OSL shader (Open Shading Language 1.9) that reads every set as an attribute of its name and
+/// gives its channels, decoded, and the first color set.
+#[must_use]
+pub fn osl(note: &ChannelNote) -> String {
+    let sets = named(note);
+    let mut out =
+        String::from("// Jaunty Speckle: the channels by their names.\nshader channels(\n");
+    let (mut outputs, mut body) = (Vec::new(), String::new());
+    for set in &sets {
+        let name = &set.name;
+        let title = set.set.name.replace(['\\', '"', '\n', '\r'], "_");
+        let _ = writeln!(out, "    string {name}_attribute = \"{title}\",");
+        let _ = writeln!(
+            body,
+            "    float {name}_stored[4] = {{ 1, 1, 1, 1 }};\n    \
+             getattribute({name}_attribute, {name}_stored);"
+        );
+        if set.set.encoding == Encoding::Color {
+            outputs.push(format!("output color {name}_color = 1"));
+            let _ = writeln!(
+                body,
+                "    {name}_color = color({name}_stored[0], {name}_stored[1], {name}_stored[2]);"
+            );
+        }
+        for (i, channel) in set.channels.iter().enumerate() {
+            let own = format!("{name}_{}", channel.name);
+            outputs.push(format!("output float {own} = 0"));
+            let stored = format!("{name}_stored[{i}]");
+            let value = match channel.says.signed {
+                Some(Signed { neutral, amount }) => {
+                    format!("({stored} - {}) * {}", number(neutral), number(amount))
+                }
+                None => stored,
+            };
+            let _ = writeln!(body, "    {own} = {value};");
+        }
+    }
+    let _ = writeln!(out, "    {}\n)\n{{\n{body}}}", outputs.join(",\n    "));
     out
 }
 

@@ -1,6 +1,8 @@
 //! What goes out: parts with their sets, what belongs to them, and what is told beside.
 
-use speckle_core::{ColorSet, Encoding, Part, Placement, ProjectTraits, document::ImageRecord};
+use speckle_core::{
+    ColorSet, Encoding, Part, Placement, ProjectTraits, document::ImageRecord, swatches::Swatch,
+};
 
 use crate::{Abilities, abilities::Room, note::ChannelNote};
 
@@ -17,13 +19,25 @@ pub struct Shipment<'a> {
     pub traits: Option<ProjectTraits>,
     /// What the channels mean, for formats that can say it.
     pub note: Option<&'a ChannelNote>,
+    /// The swatches that faces are printed in, for a format that can say it; the first set of each
+    /// part shows the same.
+    pub spools: Option<Spools<'a>>,
+}
+
+/// Which spool prints what.
+#[derive(Clone, Copy, Debug)]
+pub struct Spools<'a> {
+    /// The swatches.
+    pub swatches: &'a [Swatch],
+    /// For each part the swatch of each face.
+    pub of_faces: &'a [Vec<u8>],
 }
 
 impl<'a> Shipment<'a> {
     /// Parts alone.
     #[must_use]
     pub fn of(parts: &'a [Part]) -> Self {
-        Self { name: "model", parts, images: &[], traits: None, note: None }
+        Self { name: "model", parts, images: &[], traits: None, note: None, spools: None }
     }
 
     /// The image a material shows.

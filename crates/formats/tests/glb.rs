@@ -224,3 +224,40 @@ fn units_up_axis_and_transforms_are_said_by_nodes() {
     let volume = parts[0].geometry.measures().volume * 1e-9;
     assert!((measures / volume - 1.0).abs() < 1e-4, "{measures} {volume}");
 }
+
+/// Nodes for the groups parts stand in, each once, with the parts below them (glTF 2.0, 3.5.2), read
+/// by the crate gltf; and back again.
+#[test]
+fn groups_of_parts_are_nodes_above_them() {
+    let place = |path: &[&str]| NewPart {
+        path: path.iter().map(|&group| group.to_owned()).collect(),
+        ..bollard().remove(0)
+    };
+    let place = |name: &str, path: &[&str]| NewPart { name: name.to_owned(), ..place(path) };
+    let parts = into_parts(vec![
+        place("Bell", &["Harbour", "Quay"]),
+        place("Crane", &["Harbour"]),
+        place("Gull", &[]),
+        place("Rope", &["Harbour", "Quay"]),
+    ]);
+    let traits = Some(ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z });
+    let shipment = Shipment { traits, ..Shipment::of(&parts) };
+    let file = write(Format::Glb, &shipment, WriteOptions::default()).unwrap().bytes;
+    let other = gltf::Gltf::from_slice(&file).unwrap();
+    fn tree(node: &gltf::Node, depth: usize, into: &mut Vec<String>) {
+        into.push(format!("{}{}", " ".repeat(depth), node.name().unwrap()));
+        node.children().for_each(|child| tree(&child, depth + 1, into));
+    }
+    let mut found = Vec::new();
+    other.default_scene().unwrap().nodes().for_each(|node| tree(&node, 0, &mut found));
+    assert_eq!(
+        found,
+        ["Units and up axis", " Harbour", "  Quay", "   Bell", "   Rope", "  Crane", " Gull"]
+    );
+    let back = read("harbour.glb", &file).unwrap();
+    let paths: Vec<_> =
+        back.parts.iter().map(|part| (part.name.as_str(), part.path.join("/"))).collect();
+    let wanted =
+        [("Bell", "Harbour/Quay"), ("Rope", "Harbour/Quay"), ("Crane", "Harbour"), ("Gull", "")];
+    assert_eq!(paths, wanted.map(|(name, path)| (name, path.to_owned())));
+}

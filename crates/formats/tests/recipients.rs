@@ -57,7 +57,7 @@ fn planks() -> Vec<Part> {
 const OURS: ProjectTraits = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z };
 
 fn goods(parts: &[Part]) -> Goods<'_> {
-    Goods { name: "Herring: drifter", parts, images: &[], traits: OURS }
+    Goods { name: "Herring: drifter", parts, images: &[], palette: &[], traits: OURS }
 }
 
 fn origin() -> Origin {
@@ -79,8 +79,7 @@ fn sets_go_in_the_wanted_order_and_files_are_named_for_any_system() {
         ..Recipient::default()
     };
     let packed = recipient.pack(&goods(&parts), origin()).unwrap();
-    let names: Vec<&str> =
-        packed.meshes.iter().chain(&packed.beside).map(|file| file.name.as_str()).collect();
+    let names: Vec<&str> = packed.files().map(|file| file.name.as_str()).collect();
     assert_eq!(
         names,
         [
@@ -90,14 +89,17 @@ fn sets_go_in_the_wanted_order_and_files_are_named_for_any_system() {
             "Herring_ drifter-channels.md"
         ]
     );
-    let order: Vec<&str> = packed.parts[0].sets.iter().map(|set| set.name.as_str()).collect();
+    let order: Vec<&str> =
+        packed.meshes[0].parts[0].sets.iter().map(|set| set.name.as_str()).collect();
     assert_eq!(order, ["Coat", "Wear"]);
     assert!(packed.losses.iter().all(|loss| loss.kind != LossKind::Parts), "each has a file");
+    let gone = "no part has a set Gone, which was to go along";
+    assert!(packed.losses.iter().any(|loss| loss.text == gone));
 
     let alone = Recipient { sets: vec!["Wear".into()], note: false, ..recipient };
     let packed = alone.pack(&goods(&parts), origin()).unwrap();
     assert!(packed.beside.is_empty());
-    assert_eq!(packed.parts[1].sets.len(), 1);
+    assert_eq!(packed.parts().nth(1).unwrap().sets.len(), 1);
 }
 
 /// One inch is 25.4 mm exactly (international yard and pound agreement, 1959).
@@ -112,7 +114,7 @@ fn points_go_in_the_wanted_unit_axis_and_scale() {
         ..Recipient::default()
     };
     let packed = recipient.pack(&goods(&parts), origin()).unwrap();
-    let back = read("x.obj", &packed.meshes[0].bytes).unwrap();
+    let back = read("x.obj", &packed.meshes[0].file.bytes).unwrap();
     // z up becomes y up: (x, y, z) → (x, z, −y); a millimetre in inches times 25.4 is 1.
     let keel = &back.parts[1].mesh;
     let wanted = [[10., 3., 0.], [12., 3., 0.], [12., 3., -4.], [10., 3., -4.]];
@@ -127,14 +129,14 @@ fn every_starter_packs_and_its_files_say_the_same_when_read_alone() {
     for (recipient, says) in starters() {
         assert!(!says.is_empty() && recipient.problem().is_none());
         let packed = recipient.pack(&goods(&parts), origin()).unwrap();
-        let file = &packed.meshes[0];
+        let file = &packed.meshes[0].file;
         let mut back = read(&file.name, &file.bytes).unwrap();
         if recipient.format == Format::Ply {
             back.traits = OURS;
         }
         back.convert(OURS).unwrap();
         let theirs = into_parts(back.parts);
-        let comparison = compare(&packed.parts, &theirs);
+        let comparison = compare(&packed.meshes[0].parts, &theirs);
         for part in &comparison.parts {
             assert!(part.max_distance.unwrap() < 1e-4, "{}: {part:?}", recipient.name);
             // What finds no room is told.
@@ -181,7 +183,7 @@ fn the_note_tells_meaning_ends_decoding_and_where_it_comes_from() {
         assert!(text.contains(said), "{said}: {text}");
     }
     // glTF 2.0, 3.2: application data goes into extras.
-    let root = gltf::Gltf::from_slice(&packed.meshes[0].bytes).unwrap();
+    let root = gltf::Gltf::from_slice(&packed.meshes[0].file.bytes).unwrap();
     let extras = root.as_json().asset.extras.as_ref().unwrap().get();
     assert!(
         extras.contains("\"project_id\":\"a-1\"") && extras.contains("free | loose"),
@@ -214,9 +216,9 @@ fn polygons_are_cut_with_their_corners_where_that_is_wanted() {
     let parts = planks();
     let recipient = Recipient { format: Format::Usda, triangulate: true, ..Recipient::default() };
     let packed = recipient.pack(&goods(&parts), origin()).unwrap();
-    let mesh = packed.parts[0].geometry.mesh();
+    let mesh = packed.meshes[0].parts[0].geometry.mesh();
     assert_eq!((mesh.face_count(), mesh.corner_count()), (2, 6));
-    let comparison = compare(&parts, &packed.parts);
+    let comparison = compare(&parts, &packed.meshes[0].parts);
     assert_eq!(comparison.max_difference(), Some(0.0));
 }
 
@@ -262,8 +264,7 @@ fn files_of_a_delivery_have_names_of_their_own() {
     let recipient =
         Recipient { format: Format::Obj, file_per_part: true, note: false, ..Recipient::default() };
     let packed = recipient.pack(&Goods { images: &images, ..goods(&parts) }, origin()).unwrap();
-    let mut names: Vec<&str> =
-        packed.meshes.iter().chain(&packed.beside).map(|file| file.name.as_str()).collect();
+    let mut names: Vec<&str> = packed.files().map(|file| file.name.as_str()).collect();
     assert_eq!(
         &names[..2],
         ["Herring_ drifter-Deck_ fore.obj", "Herring_ drifter-Deck_ fore 2.obj"]
@@ -290,7 +291,7 @@ fn alpha_that_shall_stay_at_home_does() {
         let packed = recipient.pack(&goods(&parts), origin()).unwrap();
         let is_told = packed.losses.iter().any(|loss| loss.kind == LossKind::Alpha);
         assert_eq!(is_told, !alpha);
-        let back = read("x.3mf", &packed.meshes[0].bytes).unwrap();
+        let back = read("x.3mf", &packed.meshes[0].file.bytes).unwrap();
         assert_eq!((back.parts[0].sets[0].values[0][3] * 255.0).round() as i32, wanted);
     }
 }

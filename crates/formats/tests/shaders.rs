@@ -8,7 +8,7 @@ use naga::{
 use speckle_core::{Encoding, Placement, Unit, UpAxis, color_set::Signed};
 use speckle_formats::{
     note::{ChannelNote, ChannelSays, Origin, SetNote},
-    shader::{Language, code, material_x},
+    shader::{Language, Look, code, material_x, osl},
 };
 
 fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
@@ -43,6 +43,7 @@ fn note() -> ChannelNote {
         generator: "Jaunty Speckle".to_owned(),
         origin: Origin { project: "Quay\nwall".to_owned(), ..Origin::default() },
         unit: Unit::Metre,
+        spools: Vec::new(),
         up: UpAxis::Y,
         sets: vec![
             set("2nd float!", Encoding::Color, [("", None), ("", None), ("", None), ("", None)]),
@@ -66,13 +67,16 @@ fn validate(module: &naga::Module) {
 
 #[test]
 fn wgsl_and_glsl_are_what_their_readers_take() {
-    let text = code(&note(), Language::Wgsl);
+    let text = code(&note(), &Look::Channels, Language::Wgsl);
     let module = wgsl::parse_str(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
     validate(&module);
     let names: Vec<&str> = module.functions.iter().filter_map(|(_, f)| f.name.as_deref()).collect();
     assert_eq!(names, ["unpack_the_2nd_float", "unpack_wear_tear", "unpack_wear_tear_2"]);
 
-    let text = format!("#version 450\n{}\nvoid main() {{}}\n", code(&note(), Language::Glsl));
+    let text = format!(
+        "#version 450\n{}\nvoid main() {{}}\n",
+        code(&note(), &Look::Channels, Language::Glsl)
+    );
     let options = glsl::Options::from(naga::ShaderStage::Fragment);
     let module = glsl::Frontend::default().parse(&options, &text);
     validate(&module.unwrap_or_else(|error| panic!("{error:?}\n{text}")));
@@ -80,7 +84,7 @@ fn wgsl_and_glsl_are_what_their_readers_take() {
 
 #[test]
 fn channels_have_their_meanings_as_names_and_are_decoded() {
-    let text = code(&note(), Language::Hlsl);
+    let text = code(&note(), &Look::Channels, Language::Hlsl);
     for said in [
         "struct WearTear {",
         "float sway; // R, 0 is still water",
@@ -114,4 +118,62 @@ fn the_materialx_document_reads_every_channel_by_name() {
     let mut data = note();
     data.sets.remove(0);
     assert!(!material_x(&data).contains("standard_surface"));
+}
+
+/// Each look is one function that the reference translator takes, and shows what its name says.
+#[test]
+fn a_look_of_the_stage_is_a_function_of_the_stored_numbers() {
+    let alone = Look::Channel { set: "Wear & tear".into(), channel: 2 };
+    for (look, says) in [
+        (Look::Color, "return stored.rgb;"),
+        (Look::Lit, "max(dot(normalize(normal), normalize(to_light)), 0.0)"),
+        (Look::Checker, "stored.rgb, stored.a)"),
+        (alone, "stored.b + 0.055) / 1.055, 2.4)"),
+    ] {
+        let all = Language::ALL.map(|language| code(&note(), &look, language));
+        assert!(all.iter().all(|text| text.contains(says)), "{look:?}");
+        let [open_gl, hlsl, web] = all;
+        let module =
+            wgsl::parse_str(&web).unwrap_or_else(|error| panic!("{look:?}: {error}\n{web}"));
+        Validator::new(ValidationFlags::all(), Capabilities::all()).validate(&module).unwrap();
+        assert!(module.functions.iter().any(|(_, own)| own.name.as_deref() == Some("look")));
+        let source = format!("#version 450\n{open_gl}\nvoid main() {{}}\n");
+        let options = glsl::Options::from(naga::ShaderStage::Fragment);
+        glsl::Frontend::default()
+            .parse(&options, &source)
+            .unwrap_or_else(|e| panic!("{e:?}\n{source}"));
+        // HLSL has its own words for the same.
+        assert!(!hlsl.contains("mix(") && !hlsl.contains("fract(") && !hlsl.contains("vec"));
+    }
+    let gone = Look::Channel { set: "Nowhere".into(), channel: 0 };
+    assert!(
+        !code(&note(), &gone, Language::Glsl).contains("look("),
+        "a set that is not sent has no look"
+    );
+}
+
+/// Open Shading Language 1.9: `getattribute` fills an array by the attribute's name.
+#[test]
+fn an_osl_shader_reads_every_set_and_gives_its_channels_decoded() {
+    let text = osl(&note());
+    for line in [
+        "string wear_tear_attribute = \"Wear & tear\",",
+        "getattribute(wear_tear_2_attribute, wear_tear_2_stored);",
+        "output color the_2nd_float_color = 1,",
+        "wear_tear_sway = (wear_tear_stored[0] - 0.5) * 2.0;",
+        "wear_tear_the_sampler = wear_tear_stored[2];",
+    ] {
+        assert!(text.contains(line), "{line} is missing in\n{text}");
+    }
+    let count = |c: char| text.matches(c).count();
+    assert_eq!(count('('), count(')'));
+    assert_eq!(count('{'), count('}'));
+    // Types have names that sets often have: no variable is called so alone.
+    let mut plain = note();
+    plain.sets[0].name = "Color".into();
+    let text_of_plain = osl(&plain);
+    assert!(text_of_plain.contains("float color_stored[4]"), "{text_of_plain}");
+    assert!(!text_of_plain.contains("float color["), "{text_of_plain}");
+    let outputs = text.lines().filter(|line| line.contains("output ")).count();
+    assert_eq!(outputs, 3 * 4 + 1, "a number for each channel, and the color");
 }

@@ -20,7 +20,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
-use rest::{deliver, paints, project, recipes, shelf};
+use rest::{deliver, paints, project, recipes, replacement, shelf};
 use session::{Command, Sessions, SharedStore};
 
 /// How to serve.
@@ -101,6 +101,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::import))
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
+        .routes(routes!(replacement::replace))
         .routes(routes!(deliver::formats))
         .routes(routes!(deliver::recipients, deliver::keep_recipient, deliver::forget_recipient))
         .routes(routes!(deliver::packing))

@@ -6,6 +6,7 @@ pub mod deliver;
 pub mod paints;
 pub mod project;
 pub mod recipes;
+pub mod replacement;
 pub mod shelf;
 
 use axum::{

@@ -374,6 +374,8 @@ pub struct PartOutline {
     pub matrix: Vec<f32>,
     /// Named groups of its faces.
     pub selections: Vec<SelectionOutline>,
+    /// The groups it stands in, the outermost first.
+    pub path: Vec<String>,
     /// What its surfaces are made of.
     pub materials: Vec<MaterialOutline>,
     /// Names its mesh by its content.
@@ -489,6 +491,7 @@ fn part_outline(part: &Part) -> PartOutline {
         locked: traits.locked,
         transform: traits.transform,
         matrix: traits.transform.matrix().to_vec(),
+        path: traits.path.clone(),
         selections: traits
             .selections
             .iter()

@@ -87,6 +87,14 @@ pub struct Project {
     pub bytes: i64,
 }
 
+impl Project {
+    /// What tells it from all others, whatever it is called, in the files that are sent.
+    #[must_use]
+    pub fn mark(&self) -> String {
+        format!("{:x}-{:x}", self.created_ms, self.id)
+    }
+}
+
 /// Where a project stands in its journal.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Position {

@@ -5,8 +5,9 @@ mod common;
 
 use glam::Vec3;
 use speckle_core::{
-    Channels, Document, Edit, Encoding, Mesh, PartId, Placement, SetId,
+    Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, SetId, Unit,
     document::{Direction, NewPart, NewSet},
+    replacing,
     stroke::{Brush, Coat, Sample, StrokeStart, View},
 };
 use speckle_store::{ProjectId, Store, StoreError};
@@ -234,4 +235,62 @@ fn a_store_without_room_says_so_keeps_what_it_has_and_goes_on_when_there_is_room
     store.bound_pages(1 << 30).unwrap();
     store.append(project, &change, "test", 1, &document).unwrap();
     assert_eq!(store.open_project(project).unwrap().document.parts().len(), 2);
+}
+
+/// A part on another mesh is the same part with the same sets; both meshes stay for undo.
+#[test]
+fn another_shape_and_another_unit_survive_reopening_and_undo() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("toys.sqlite");
+    let mut store = Store::open(&path).unwrap();
+    let project = store.create_project("Toys", 1).unwrap();
+    let mut document = store.open_project(project).unwrap().document;
+    do_edit(&mut store, project, &mut document, Edit::bring_in(vec![sheet(6)]));
+    let paint = stroke(&document, 0.0, [1.0, 0.0, 0.0, 1.0]);
+    do_edit(&mut store, project, &mut document, paint);
+    let coarse = values(&document);
+
+    let (part, finer) = (document.parts()[0].id, sheet(12));
+    let (plan, report) = replacing::shape(&document.parts()[0], finer, None).unwrap();
+    assert_eq!(report.faces, [36, 144]);
+    let shape = Box::new(plan);
+    let replace = Edit::ReplaceShape { part, from: "sheet.ply".into(), shape, images: vec![] };
+    do_edit(&mut store, project, &mut document, replace);
+    let metres = ProjectTraits { unit: Unit::Metre, ..ProjectTraits::default() };
+    let convert = Edit::ConvertParts { parts: vec![part], taken: document.traits(), meant: metres };
+    do_edit(&mut store, project, &mut document, convert);
+    let fine = values(&document);
+    assert_eq!(fine.len(), 13 * 13);
+    // Vertices of the coarse sheet are vertices of the fine one: there the paint is the same.
+    for (i, value) in coarse.iter().enumerate() {
+        assert_eq!(fine[2 * (i / 7) * 13 + 2 * (i % 7)], *value);
+    }
+    drop((store, document));
+
+    let mut store = Store::open(&path).unwrap();
+    let mut document = store.open_project(project).unwrap().document;
+    assert_eq!(values(&document), fine);
+    let reach = |document: &Document| {
+        document.parts()[0]
+            .geometry
+            .mesh()
+            .positions()
+            .iter()
+            .fold(0.0_f32, |most, p| most.max(p.x))
+    };
+    assert_eq!(reach(&document), 1000.0, "a metre is 1000 mm");
+    for (back, far, faces) in [(4, 1.0, 144), (3, 1.0, 36)] {
+        store.replay(project, back, Direction::Backward, &mut document).unwrap();
+        store.move_cursor(project, back - 1).unwrap();
+        assert_eq!(reach(&document), far);
+        assert_eq!(document.parts()[0].geometry.mesh().face_count(), faces);
+        assert_eq!(document.parts()[0].id, part);
+    }
+    assert_eq!(values(&document), coarse);
+    drop((store, document));
+    let store = Store::open(&path).unwrap();
+    let mut document = store.open_project(project).unwrap().document;
+    assert_eq!(values(&document), coarse, "as far as undo went");
+    store.replay(project, 3, Direction::Forward, &mut document).unwrap();
+    assert_eq!(values(&document), fine);
 }

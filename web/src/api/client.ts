@@ -27,15 +27,42 @@ interface Sending {
   signal: AbortSignal;
 }
 
-/** Sends a mesh file with those beside it, telling how much of it has gone out (0–1). Rejects with a sentence. */
-export function sendMesh(file: File, beside: File[], project: number | null, choices: ImportChoices, sending: Sending) {
+function queryOf(choices: Record<string, unknown>) {
   const query = new URLSearchParams();
   for (const [key, value] of Object.entries(choices)) if (value !== undefined) query.set(key, String(value));
+  return query;
+}
+
+/** Sends a mesh file with those beside it, telling how much of it has gone out (0–1). Rejects with a sentence. */
+export function sendMesh(file: File, beside: File[], project: number | null, choices: ImportChoices, sending: Sending) {
+  const query = queryOf({ ...choices });
   const form = new FormData();
   form.append("file", file);
   for (const each of beside) form.append("beside", each);
   const base = project === null ? "/api/v1/imports" : `/api/v1/projects/${project}/imports`;
   return send<ImportReport>(`${base}?${query}`, form, file.name, sending);
+}
+
+/** How a file is to be laid over a part; what is left out is found out. */
+export interface ReplacementChoices {
+  matching?: Schemas["Matching"];
+  from?: string;
+  unit?: Schemas["Unit"];
+  up?: Schemas["UpAxis"];
+}
+
+/** Replaces the colors or the shape of a part by a file's, or tells what that would do; a sentence when it cannot be. */
+export async function sendReplacement(project: number, part: number, file: File, beside: File[], choices: ReplacementChoices & { what: "colors" | "shape"; look: boolean }): Promise<Schemas["Replacement"] | string> {
+  const form = new FormData();
+  form.append("file", file);
+  for (const each of beside) form.append("beside", each);
+  try {
+    const answer = await fetch(`/api/v1/projects/${project}/parts/${part}/replacement?${queryOf({ ...choices })}`, { method: "POST", body: form, headers: { "speckle-hand": hand } });
+    const body: unknown = await answer.json();
+    return answer.ok ? (body as Schemas["Replacement"]) : messageOf(body);
+  } catch {
+    return messageOf(null);
+  }
 }
 
 /** Sends a whole project that was exported as a file. */

@@ -344,6 +344,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/replacement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Replaces the colors or the shape of a part by a file's. */
+        post: operations["replace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion": {
         parameters: {
             query?: never;
@@ -502,6 +519,8 @@ export interface components {
             says: string;
             /** @description How many sets of a part it takes. */
             sets: components["schemas"]["Room"];
+            /** @description Whether faces can be printed in swatches, one spool each. */
+            swatches: boolean;
             /** @description What it is called. */
             title: string;
             /** @description What it says of units. */
@@ -903,6 +922,15 @@ export interface components {
         };
         /** @description Everything a user can do to a project. */
         Edit: {
+            /** @description What they were meant for. */
+            meant: components["schemas"]["ProjectTraits"];
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @description What the file's numbers were taken for. */
+            taken: components["schemas"]["ProjectTraits"];
+            /** @enum {string} */
+            type: "convert_parts";
+        } | {
             /** @description What it will be called. */
             name: string;
             /** @description The part. */
@@ -1407,14 +1435,21 @@ export interface components {
         ImportReport: {
             /** @description The file's name. */
             file: string;
+            /** @description Whether the project has taken its own unit and up axis from there. */
+            is_first: boolean;
             /** @description What the file holds beside, and is not kept. */
             notes: string[];
+            origin?: components["schemas"]["OriginSays"] | null;
             /** @description The parts that came in. */
             parts: components["schemas"]["ImportedPart"][];
             /** @description The project it went into. */
             project: components["schemas"]["i64"];
+            /** @description Why they were. */
+            reasons: components["schemas"]["Reasons"];
             /** @description What was mended, dropped or noticed. */
             repairs: components["schemas"]["Repair"][];
+            /** @description How large it all is, in the project's unit. */
+            size: number[];
             /** @description What the file's numbers were taken for. */
             traits: components["schemas"]["ProjectTraits"];
         };
@@ -1422,6 +1457,8 @@ export interface components {
         ImportedPart: {
             /** @description How many faces. */
             faces: number;
+            /** @description Names it within the project. */
+            id: components["schemas"]["PartId"];
             /** @description Its name. */
             name: string;
             /** @description How many named groups of faces it has. */
@@ -1473,6 +1510,27 @@ export interface components {
          * @enum {string}
          */
         Light: "encoded" | "linear";
+        /** @description What the code shows beside the channels: a look of the stage. */
+        Look: {
+            /** @enum {string} */
+            kind: "channels";
+        } | {
+            /** @enum {string} */
+            kind: "color";
+        } | {
+            /** @enum {string} */
+            kind: "lit";
+        } | {
+            /** @enum {string} */
+            kind: "checker";
+        } | {
+            /** @description 0–3 for R, G, B, A. */
+            channel: number;
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The set, by name. */
+            set: string;
+        };
         /** @description What a conversion loses, counted at the corners, where every placement can be read. */
         Loss: {
             /** @description How many of them would look different, by half an 8-bit step or more. */
@@ -1489,7 +1547,7 @@ export interface components {
          * @description What a loss is about.
          * @enum {string}
          */
-        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers";
+        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers" | "swatches" | "names";
         /** @description A project that was just made. */
         Made: {
             /** @description Names it. */
@@ -1553,6 +1611,11 @@ export interface components {
             /** @description Pixels across. */
             width: number;
         };
+        /**
+         * @description How the elements of two meshes are brought together.
+         * @enum {string}
+         */
+        Matching: "index" | "nearest";
         /** @description A material. */
         MaterialOutline: {
             /** @description Its color, sRGB-encoded. */
@@ -1601,6 +1664,30 @@ export interface components {
             /** @description Its key. */
             piece: string;
         };
+        /** @description Where a file comes from. */
+        Origin: {
+            /** @description The day it was written, `YYYY-MM-DD`. */
+            date: string;
+            /** @description What the project is called. */
+            project: string;
+            /** @description What tells the project from all others, whatever it is called. */
+            project_id: string;
+            /**
+             * Format: int64
+             * @description How many changes the project has seen: of two files of a project, the greater is the newer.
+             */
+            revision: number;
+        };
+        /** @description What a file says of where it comes from, and how that stands to the project. */
+        OriginSays: components["schemas"]["Origin"] & {
+            /** @description Whether it is this project. */
+            is_own: boolean;
+            /**
+             * Format: int64
+             * @description How many changes were made here since; negative when the file has seen more.
+             */
+            since: number;
+        };
         /** @description A project without its arrays. */
         Outline: {
             /** @description Its images, in the order they came in. */
@@ -1637,6 +1724,8 @@ export interface components {
             parts: components["schemas"]["PackedPart"][];
             /** @description The largest extent of all parts, in the unit that goes out. */
             size: number[];
+            /** @description The spools it is printed with, where it is. */
+            spools: components["schemas"]["Spool"][];
             /** @description That unit's symbol. */
             unit: string;
         };
@@ -1692,6 +1781,8 @@ export interface components {
             min: number[];
             /** @description What the user calls it. */
             name: string;
+            /** @description The groups it stands in, the outermost first. */
+            path: string[];
             /** @description How many pieces hang together. */
             pieces: number;
             /** @description Named groups of its faces. */
@@ -1769,6 +1860,15 @@ export interface components {
          * @enum {string}
          */
         Reach: "skin" | "deep" | "facet" | "corner";
+        /** @description Why the numbers of a file were taken for what they were. */
+        Reasons: {
+            /** @description Whether either is a guess, which may be wrong. */
+            guessed: boolean;
+            /** @description For one step. */
+            unit: string;
+            /** @description For the axis that points up. */
+            up: string;
+        };
         /** @description How a channel, or several together, are made. */
         Recipe: {
             /** @description What it makes. */
@@ -2193,6 +2293,13 @@ export interface components {
              */
             format: components["schemas"]["Format"];
             /**
+             * @description What that code shows beside the channels.
+             * @default {
+             *       "kind": "channels"
+             *     }
+             */
+            look: components["schemas"]["Look"];
+            /**
              * @description Whether materials and their images go along.
              * @default true
              */
@@ -2208,21 +2315,40 @@ export interface components {
              */
             note: boolean;
             /**
+             * @description Whether names of parts and sets are made of letters of ASCII, digits and `_` alone.
+             * @default false
+             */
+            plain_names: boolean;
+            /**
              * Format: double
              * @description What all lengths are multiplied by, on top of the unit.
              * @default 1
              */
             scale: number;
             /**
+             * @description What sets are called in the file, by their names in the project, where that differs.
+             * @default {}
+             */
+            set_names: {
+                [key: string]: string;
+            };
+            /**
              * @description The sets that go along, by name and in this order; all of them, as they stand, when empty.
              * @default []
              */
             sets: string[];
             /**
-             * @description Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL and MaterialX.
+             * @description Whether shader code for the channels lies beside it: GLSL, HLSL, WGSL, OSL and MaterialX.
              * @default false
              */
             shaders: boolean;
+            /**
+             * Format: int32
+             * @description For a format that prints in swatches: how many spools are loaded; with 0 the first set goes
+             *     as smooth color.
+             * @default 0
+             */
+            spools: number;
             /**
              * @description Whether faces of more than three corners are cut, whatever the format.
              * @default false
@@ -2232,6 +2358,11 @@ export interface components {
             unit: components["schemas"]["Unit"] | null;
             /** @default null */
             up: components["schemas"]["UpAxis"] | null;
+            /**
+             * @description What becomes of vertices.
+             * @default as_they_are
+             */
+            vertices: components["schemas"]["Vertices"];
             /**
              * @description Whether hidden parts stay at home.
              * @default true
@@ -2404,6 +2535,43 @@ export interface components {
          * @enum {string}
          */
         RepairKind: "repeated_corner" | "degenerate_face" | "not_finite_vertex" | "face_of_dropped_vertex" | "duplicate_face" | "color_out_of_range" | "bad_normal" | "welded" | "flat_face" | "loose_vertex";
+        /** @description What a replacement did, or would do. */
+        Replacement: {
+            /** @description The file's part that is meant. */
+            from: string;
+            /** @description What the file holds beside, and is not kept. */
+            notes: string[];
+            origin?: components["schemas"]["OriginSays"] | null;
+            /** @description All parts in the file. */
+            parts: string[];
+            /** @description Why they were. */
+            reasons: components["schemas"]["Reasons"];
+            /** @description What was mended, dropped or noticed. */
+            repairs: components["schemas"]["Repair"][];
+            /** @description What it does. */
+            report: components["schemas"]["ReplacementReport"];
+            /** @description What the file's numbers were taken for. */
+            traits: components["schemas"]["ProjectTraits"];
+        };
+        /** @description What a replacement does. */
+        ReplacementReport: {
+            /** @description Faces until then and from then on. */
+            faces: number[];
+            /** @description How elements were brought together. */
+            matching: components["schemas"]["Matching"];
+            /**
+             * Format: float
+             * @description The largest distance between elements that go together, in the project's unit.
+             */
+            max_distance: number;
+            /**
+             * Format: float
+             * @description The mean.
+             */
+            mean_distance: number;
+            /** @description Sets, in the file's order for colors, in the part's for a shape. */
+            sets: components["schemas"]["SetReplaced"][];
+        };
         /**
          * @description What a set is there for. Helpers serve the work, are not counted among a part's sets and stay
          *     at home when it is delivered.
@@ -2686,6 +2854,22 @@ export interface components {
             /** @description What it is there for. */
             role: components["schemas"]["Role"];
         };
+        /** @description What becomes of a set. */
+        SetReplaced: {
+            /** @description How many elements change. */
+            changed: number;
+            /** @description What it is called in the file. */
+            from: string;
+            /** @description Whether the part has had no such set. */
+            is_new: boolean;
+            /** @description What it is called here. */
+            name: string;
+            /** @description Of how many. */
+            of: number;
+            /** @description What each value belongs to afterwards. */
+            placement: components["schemas"]["Placement"];
+            was?: components["schemas"]["Placement"] | null;
+        };
         /** @description What becomes of a source's numbers. */
         Shaping: {
             /** @enum {string} */
@@ -2863,6 +3047,18 @@ export interface components {
          * @enum {string}
          */
         Space: "world" | "part";
+        /** @description A spool that a print takes. */
+        Spool: {
+            /** @description Its color, `#rrggbb`, sRGB. */
+            color: string;
+            /** @description What its swatch is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Its share of the surface, 0–1.
+             */
+            share: number;
+        };
         /**
          * Format: int32
          * @description Names an image that was handed over to paint through; it is not kept with the project.
@@ -3021,6 +3217,11 @@ export interface components {
          * @enum {string}
          */
         UvRoom: "none" | "one" | "any";
+        /**
+         * @description What becomes of vertices, beside what a format asks for.
+         * @enum {string}
+         */
+        Vertices: "as_they_are" | "joined" | "split";
         /** @description Where the user looks from; what a circle covers depends on it. */
         View: {
             /** @description The eye, in the project's space. */
@@ -3802,6 +4003,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    replace: {
+        parameters: {
+            query: {
+                /** @description What is replaced. */
+                what: "colors" | "shape";
+                /** @description How elements are brought together; by index where that says something when left out. */
+                matching?: ("index" | "nearest") | null;
+                /** @description The file's part that is meant; the one of the same name, or the only one, when left out. */
+                from?: string | null;
+                /** @description Whether it is only looked at. */
+                look?: boolean;
+                /** @description What one step of the file's numbers is. */
+                unit?: ("millimetre" | "centimetre" | "metre" | "inch" | "foot") | null;
+                /** @description The axis that points up in the file. */
+                up?: ("y" | "z") | null;
+            };
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ImportFiles"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replacement"];
+                };
             };
             422: {
                 headers: {

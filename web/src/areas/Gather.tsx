@@ -1,20 +1,23 @@
 // The Gather area: the parts and their numbers, bringing meshes in, and what an import did.
-import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, InputBase, Menu, MenuItem, Paper, TextField, Tooltip, Typography } from "@mui/material";
+import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, InputBase, Menu, MenuItem, Paper, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../parts/icons";
 import { NameDialog } from "../parts/NameDialog";
 import type { Project } from "../project";
-import { choosePart, count, figure, length, set, symbols, useApp, type Part, type Unit } from "../state";
+import { ReplaceDialog } from "./ReplaceDialog";
+import { Reports } from "./Reports";
+import { unitWord, units } from "../parts/units";
+import { choosePart, count, figure, length, symbols, useApp, type Part, type Unit } from "../state";
 
 export function GatherSheet({ project }: { project: Project }) {
   const parts = useApp((state) => state.parts);
   const active = useApp((state) => state.part);
-  const report = useApp((state) => state.report);
+  const reports = useApp((state) => state.reports);
   const hidden = parts.filter((part) => !part.visible).map((part) => part.id);
   return (
     <>
-      {report && <Report project={project} />}
+      {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
         <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
           <Typography variant="h2" sx={{ flex: 1 }}>Parts</Typography>
@@ -34,6 +37,7 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
   const all = useApp((state) => state.parts);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [asking, setAsking] = useState<"name" | "delete" | null>(null);
+  const [replacing, setReplacing] = useState<"colors" | "shape" | null>(null);
   const choose = (act: () => void) => () => {
     setAnchor(null);
     act();
@@ -48,6 +52,7 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
         <Typography variant="caption" color="textSecondary" sx={{ whiteSpace: "nowrap" }}>{count(part.vertices)} v · {count(part.faces)} f</Typography>
         <IconButton size="small" aria-label={`More for ${part.name}`} data-test="part-more" onClick={(event) => setAnchor(event.currentTarget)} sx={{ width: 30, height: 32 }}><MoreIcon fontSize="small" /></IconButton>
       </Box>
+      {part.path.length > 0 && <Typography variant="caption" color="textSecondary" component="p" noWrap sx={{ pl: 8.5 }} title="The groups it stands in; glTF takes them along">{part.path.join(" › ")}</Typography>}
       <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", pl: 8.5 }}>
         {part.sets.map((each) => <Chip key={each.id} size="small" variant="outlined" label={each.name} sx={{ height: 20 }} />)}
         {part.sets.length === 0 && <Typography variant="caption" sx={{ color: "warning.main", fontWeight: 700 }}>no set: nothing to paint into</Typography>}
@@ -79,10 +84,13 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
         <MenuItem onClick={choose(() => project.stage.frame([part.id]))}>Frame it</MenuItem>
         <MenuItem onClick={edit({ type: "show_parts", parts: all.filter((other) => other.id !== part.id && other.visible).map((other) => other.id), visible: false })} disabled={total < 2}>Hide the others</MenuItem>
         <MenuItem onClick={edit({ type: "duplicate_part", part: part.id })}>Duplicate</MenuItem>
+        <MenuItem onClick={choose(() => setReplacing("colors"))} disabled={part.locked}>Replace its colors by a file's…</MenuItem>
+        <MenuItem onClick={choose(() => setReplacing("shape"))} disabled={part.locked}>Replace its shape by a file's…</MenuItem>
         <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index - 1 })} disabled={index === 0}>Move up</MenuItem>
         <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index + 1 })} disabled={index === total - 1}>Move down</MenuItem>
         <MenuItem onClick={choose(() => setAsking("delete"))} disabled={part.locked} sx={{ color: "error.main" }}>Delete…</MenuItem>
       </Menu>
+      {replacing && <ReplaceDialog part={part} what={replacing} project={project} onClose={() => setReplacing(null)} />}
       {asking === "name" && <NameDialog title="Rename the part" name={part.name} act="Rename" onName={(name) => void project.edit({ type: "rename_part", part: part.id, name })} onClose={() => setAsking(null)} />}
       <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
         <DialogTitle>Delete {part.name}?</DialogTitle>
@@ -157,10 +165,6 @@ function Field({ label, value, disabled, onValue }: { label: string; value: numb
   );
 }
 
-const unitWords: Record<Unit, string> = { millimetre: "Millimetres", centimetre: "Centimetres", metre: "Metres", inch: "Inches", foot: "Feet" };
-export const units = Object.keys(unitWords) as Unit[];
-export const unitWord = (unit: Unit) => unitWords[unit];
-
 function ProjectTraits({ project }: { project: Project }) {
   const traits = useApp((state) => state.traits);
   const put = (change: Partial<Schemas["ProjectTraits"]>) => void project.edit({ type: "set_project", traits: { ...traits, ...change } });
@@ -169,7 +173,7 @@ function ProjectTraits({ project }: { project: Project }) {
       <Typography variant="h2" sx={{ mb: 1.25 }}>Project</Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
         <TextField select size="small" label="One step is a" value={traits.unit} onChange={(event) => put({ unit: event.target.value as Unit })}>
-          {units.map((unit) => <MenuItem key={unit} value={unit}>{unitWords[unit]}</MenuItem>)}
+          {units.map((unit) => <MenuItem key={unit} value={unit}>{unitWord(unit)}</MenuItem>)}
         </TextField>
         <TextField select size="small" label="Up is" value={traits.up} onChange={(event) => put({ up: event.target.value as "y" | "z" })}>
           <MenuItem value="y">+Y</MenuItem>
@@ -181,61 +185,12 @@ function ProjectTraits({ project }: { project: Project }) {
   );
 }
 
-function Report({ project }: { project: Project }) {
-  const report = useApp((state) => state.report);
-  const parts = useApp((state) => state.parts);
-  if (!report) return null;
-  const clean = report.repairs.length === 0 && report.notes.length === 0;
-  const close = () => {
-    project.stage.showPlaces(null);
-    set({ report: null });
-  };
-  const show = (repair: Schemas["Repair"]) => {
-    const part = parts.find((each) => each.name === repair.part) ?? parts.at(-1);
-    if (part) project.stage.showPlaces(part.id, (repair.places ?? []).flat());
-  };
-  const list = (title: string, notice: boolean) => {
-    const those = report.repairs.filter((repair) => (repair.notice ?? false) === notice);
-    if (those.length === 0) return null;
-    return (
-      <>
-        <Typography variant="h3" sx={{ mt: 1.25 }}>{title}</Typography>
-        {those.map((repair, i) => (
-          <Box key={i} sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
-            <Typography variant="body2" sx={{ flex: 1 }}>{report.parts.length > 1 && <b>{repair.part}: </b>}{repair.message}</Typography>
-            {(repair.places?.length ?? 0) > 0 && <Tooltip title="Mark the places on the model"><Button size="small" color="secondary" data-test="show-places" onClick={() => show(repair)} sx={{ py: 0, minHeight: 24 }}>Show</Button></Tooltip>}
-          </Box>
-        ))}
-      </>
-    );
-  };
-  return (
-    <Paper variant="outlined" component="section" aria-label="Import report" data-test="report" sx={{ p: 1.75, borderRadius: 4 }}>
-      <Box sx={{ display: "flex", alignItems: "baseline" }}>
-        <Typography variant="h2" sx={{ flex: 1 }}>Brought in</Typography>
-        <Button size="small" color="inherit" onClick={close}>Close</Button>
-      </Box>
-      <Typography variant="body2" color="textSecondary" sx={{ wordBreak: "break-word" }}>{report.file}, read as {unitWords[report.traits.unit].toLowerCase()} with +{report.traits.up.toUpperCase()} up</Typography>
-      {report.parts.map((part, i) => (
-        <Typography key={i} variant="body2" sx={{ mt: 0.75 }}>
-          <b>{part.name}</b>: {count(part.vertices)} vertices, {count(part.faces)} faces, {part.sets.length > 0 ? `sets ${part.sets.join(", ")}` : "no color set"}{part.selections > 0 && `, ${part.selections} named selections`}
-        </Typography>
-      ))}
-      {list("Mended", false)}
-      {list("Noticed, and left as it is", true)}
-      {report.notes.length > 0 && <Typography variant="h3" sx={{ mt: 1.25 }}>In the file, not kept</Typography>}
-      {report.notes.map((note, i) => <Typography key={i} variant="body2">{note}</Typography>)}
-      {clean && <Typography variant="body2" color="success" sx={{ mt: 1 }}>✓ Nothing had to be mended or left out.</Typography>}
-    </Paper>
-  );
-}
-
 export function GatherTray({ onBring }: { onBring: () => void }) {
   return (
     <>
       <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in meshes…</Button>
       <Typography variant="body2" color="textSecondary">
-        PLY, OBJ, STL, glTF or GLB, several at once, with the files they need beside them. They can be dropped anywhere on this page as well. Click the model to choose a part.
+        glTF, PLY, OBJ, STL, OFF, 3MF, USD, X3D, VRML or COLLADA, several at once, with the files they need beside them, in a zip or a folder. They can be dropped anywhere on this page as well. Click the model to choose a part.
       </Typography>
     </>
   );

@@ -77,7 +77,8 @@ impl Document {
             self.meshes.entry(mesh).or_insert(geometry);
             let id = PartId(self.take_id());
             let index = self.parts.len() + names.len();
-            let traits = PartTraits::new(name.clone(), new.selections);
+            let traits =
+                PartTraits { path: new.path, ..PartTraits::new(name.clone(), new.selections) };
             names.push(name);
             let materials = Arc::new(new.materials);
             steps

@@ -23,6 +23,9 @@ pub struct PartTraits {
     /// Named groups of its faces.
     #[serde(default)]
     pub selections: Arc<Vec<Selection>>,
+    /// The groups it stands in, by name, the outermost first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub path: Vec<String>,
 }
 
 fn yes() -> bool {
@@ -34,7 +37,8 @@ impl PartTraits {
     #[must_use]
     pub fn new(name: String, selections: Vec<Selection>) -> Self {
         let transform = Transform::IDENTITY;
-        Self { name, visible: true, locked: false, transform, selections: Arc::new(selections) }
+        let selections = Arc::new(selections);
+        Self { name, visible: true, locked: false, transform, selections, path: Vec::new() }
     }
 }
 

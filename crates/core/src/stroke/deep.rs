@@ -13,7 +13,10 @@ pub fn cover(elements: &mut Elements, geometry: &Geometry, touch: &Touch, radius
     };
     // Elements lie on their faces, so every covered one belongs to a face that the ball meets.
     let center = placed.to_part(middle);
-    geometry.bvh().visit_within(center, placed.longest_in_part(radius), |face| {
-        elements.gather(geometry.mesh(), face as usize, touch.face, inside);
-    });
+    let mut faces = Vec::new();
+    geometry.bvh().visit_within(center, placed.longest_in_part(radius), |face| faces.push(face));
+    // In the order they are stored, as the skin does; a polygon is met by each of its triangles.
+    faces.sort_unstable();
+    faces.dedup();
+    elements.gather_faces(geometry.mesh(), &faces, touch.face, inside);
 }

@@ -210,6 +210,9 @@ impl Skin {
                 }
             }
         }
+        // In the order they are stored, everything after this goes through memory one way: looking,
+        // laying on, and what is told of corners and faces needs no sorting any more.
+        self.open.sort_unstable();
         elements.gather_faces(mesh, &self.open, Some(start), |point| circle.inside(point));
     }
 

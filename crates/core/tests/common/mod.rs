@@ -45,3 +45,14 @@ pub fn sheet(n: u32, z: f32) -> MeshArrays {
 pub fn arrays_of(mesh: &Mesh) -> MeshArrays {
     MeshArrays::from(mesh.clone())
 }
+
+/// A row of triangles of one area, zigzag between y = 0 and y = 1.
+pub fn strip(triangles: usize) -> Mesh {
+    let point = |i: usize| Vec3::new(i as f32 / 2.0, (i % 2) as f32, 0.0);
+    let face = |i: usize| {
+        let [a, b, c] = [0, 1, 2].map(|k| (i + k) as u32);
+        if i.is_multiple_of(2) { vec![a, c, b] } else { vec![a, b, c] }
+    };
+    let faces: Vec<Vec<u32>> = (0..triangles).map(face).collect();
+    polygons((0..triangles + 2).map(point).collect(), &faces)
+}

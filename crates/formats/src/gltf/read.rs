@@ -14,19 +14,20 @@ use speckle_core::{
 };
 
 use super::{
-    CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
+    ABOVE_ALL, CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,
     accessor::{Accessor, Arrays, BufferView, Rows},
     buffers::{self, Buffer, BufferEntry},
     materials::{self, ImageEntry, Images, Material, Texture},
 };
 use crate::{
-    Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+    Content, FormatError, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
 };
 
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "camelCase", default)]
 #[derive(Default)]
 struct Root {
+    asset: Asset,
     extensions_required: Vec<String>,
     scene: Option<usize>,
     scenes: Vec<Scene>,
@@ -40,6 +41,21 @@ struct Root {
     images: Vec<ImageEntry>,
     skins: Vec<serde::de::IgnoredAny>,
     animations: Vec<serde::de::IgnoredAny>,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+struct Asset {
+    extras: serde_json::Value,
+}
+
+impl Asset {
+    /// Where a file of ours comes from.
+    fn origin(&self) -> Option<Origin> {
+        let note = self.extras.get("channel_note")?;
+        let origin: Origin = serde_json::from_value(note.clone()).ok()?;
+        Some(origin).filter(|origin| !origin.project.is_empty())
+    }
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -189,7 +205,7 @@ fn read(
     let buffers = buffers::load(&root.buffers, chunk, file, limits)?;
     let arrays =
         Arrays { accessors: &root.accessors, views: &root.buffer_views, buffers: &buffers, limits };
-    let mut content = Content::default();
+    let mut content = Content { origin: root.asset.origin(), ..Content::default() };
     let places = (root.buffer_views.as_slice(), buffers.as_slice());
     let (textures, images) = (&root.textures, &root.images);
     let images =
@@ -207,7 +223,7 @@ fn read(
     }
 
     let mut elements = 0_usize;
-    for (mesh, node_name, transform) in placed_meshes(&root)? {
+    for Placed { mesh, name: node_name, path, transform } in placed_meshes(&root)? {
         let Some(gltf_mesh) = root.meshes.get(mesh) else {
             return Err(broken(format!("mesh {mesh} is used but not there")));
         };
@@ -230,7 +246,8 @@ fn read(
             let (kind, count) = (RepairKind::BadNormal, raw.bad_normals.len());
             content.repairs.push(Repair::new(&part_name, kind, count, places));
         }
-        content.parts.push(raw.into_part(part_name, gltf_mesh, &root.materials, &images));
+        let part = raw.into_part(part_name, gltf_mesh, &root.materials, &images);
+        content.parts.push(part.within(path.into_iter().map(str::to_owned).collect()));
     }
     content.images = images.records;
     if content.parts.is_empty() {
@@ -287,12 +304,23 @@ fn chunks(bytes: &[u8]) -> Result<(&[u8], &[u8], usize), FormatError> {
     Ok((json, bin, bin_start))
 }
 
-/// A mesh of the scene by its index, with its node's name and place in the world.
-type Placed<'a> = (usize, Option<&'a str>, Mat4);
+/// A mesh where the scene places it.
+struct Placed<'a> {
+    mesh: usize,
+    /// Its node's name.
+    name: Option<&'a str>,
+    /// The names of the nodes above, the outermost first.
+    path: Vec<&'a str>,
+    transform: Mat4,
+}
+
+/// How many names of nodes above a part are kept.
+const DEEPEST: usize = 16;
 
 fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
     if root.nodes.is_empty() {
-        return Ok((0..root.meshes.len()).map(|mesh| (mesh, None, Mat4::IDENTITY)).collect());
+        let alone = |mesh| Placed { mesh, name: None, path: Vec::new(), transform: Mat4::IDENTITY };
+        return Ok((0..root.meshes.len()).map(alone).collect());
     }
     let roots: Vec<usize> = match root.scenes.get(root.scene.unwrap_or(0)) {
         Some(scene) => scene.nodes.clone(),
@@ -308,6 +336,7 @@ fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
     };
     let mut placed = Vec::new();
     let mut seen = vec![false; root.nodes.len()];
+    let mut parents: Vec<Option<usize>> = vec![None; root.nodes.len()];
     let mut open: Vec<(usize, Mat4)> =
         roots.into_iter().rev().map(|n| (n, Mat4::IDENTITY)).collect();
     while let Some((index, parent)) = open.pop() {
@@ -320,7 +349,17 @@ fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
         }
         let transform = parent * node.transform();
         if let Some(mesh) = node.mesh {
-            placed.push((mesh, node.name.as_deref(), transform));
+            let above = std::iter::successors(parents[index], |&node| parents[node]);
+            let names = above.filter_map(|node| root.nodes[node].name.as_deref());
+            let mut path: Vec<&str> =
+                names.filter(|name| *name != ABOVE_ALL).take(DEEPEST).collect();
+            path.reverse();
+            placed.push(Placed { mesh, name: node.name.as_deref(), path, transform });
+        }
+        for &child in &node.children {
+            if let Some(parent) = parents.get_mut(child) {
+                *parent = Some(index);
+            }
         }
         open.extend(node.children.iter().rev().map(|&child| (child, transform)));
     }

@@ -1,5 +1,7 @@
 //! Writing glTF: a node and a mesh for each part, with all its sets as `COLOR_n`.
 
+use std::collections::BTreeMap;
+
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use glam::Vec3;
 use rayon::prelude::*;
@@ -43,13 +45,13 @@ fn root(shipment: &Shipment, options: WriteOptions) -> (Value, Vec<u8>) {
         nodes.push(node);
         meshes.push(mesh);
     }
-    let mut roots: Vec<usize> = (0..nodes.len()).collect();
+    let mut roots = grouped(shipment.parts, &mut nodes);
     // The standard's numbers are metres with Y up. A node above the others says so, and theirs stay
     // as they are, to the bit.
     if let Some(ProjectTraits { unit, up }) = shipment.traits
         && (unit, up) != (Unit::Metre, UpAxis::Y)
     {
-        let mut above = json!({ "name": "Units and up axis", "children": roots });
+        let mut above = json!({ "name": super::ABOVE_ALL, "children": roots });
         if unit != Unit::Metre {
             above["scale"] = json!([unit.metres(), unit.metres(), unit.metres()]);
         }
@@ -76,6 +78,37 @@ fn root(shipment: &Shipment, options: WriteOptions) -> (Value, Vec<u8>) {
     });
     stuff.put_into(&mut root);
     (root, file.bin)
+}
+
+/// Puts the nodes of parts below nodes for the groups they stand in; returns those that stand in
+/// none, and the outermost groups.
+fn grouped(parts: &[Part], nodes: &mut Vec<Value>) -> Vec<usize> {
+    let mut roots = Vec::new();
+    let mut groups: BTreeMap<&[String], usize> = BTreeMap::new();
+    for (number, part) in parts.iter().enumerate() {
+        let (path, mut below) = (&part.traits.path, number);
+        let mut is_met = false;
+        for depth in (1..=path.len()).rev() {
+            let group = *groups.entry(&path[..depth]).or_insert_with(|| {
+                nodes.push(json!({ "name": path[depth - 1], "children": [] }));
+                nodes.len() - 1
+            });
+            let children = nodes[group]["children"].as_array_mut();
+            let is_new = children.as_ref().is_some_and(|list| list.is_empty());
+            if let Some(children) = children {
+                children.push(json!(below));
+            }
+            below = group;
+            if !is_new {
+                is_met = true;
+                break;
+            }
+        }
+        if !is_met {
+            roots.push(below);
+        }
+    }
+    roots
 }
 
 /// Says in a node where its part stands.

@@ -106,6 +106,8 @@ struct Obj {
     /// The UV of each corner, `u32::MAX` for none; empty until the first one comes.
     corner_uvs: Vec<u32>,
     objects: Names,
+    /// What comments say of the set at the vertices, and of the one at the faces.
+    told: [Option<(String, Encoding)>; 2],
     groups: Names,
     materials: Names,
     libraries: Vec<String>,
@@ -127,6 +129,7 @@ impl Obj {
             corner_vertices: Vec::new(),
             corner_uvs: Vec::new(),
             objects: Names::new(stem),
+            told: [None, None],
             groups: Names::new(""),
             materials: Names::new(""),
             libraries: Vec::new(),
@@ -154,11 +157,34 @@ impl Obj {
                 self.bad_normals += usize::from(length < 1e-6 || !length.is_finite());
                 Ok(())
             }
-            [] | [b'#', ..] => Ok(()),
+            [b'#', rest @ ..] => {
+                if let Some(told) = rest.trim_ascii().strip_prefix(b"color_set ") {
+                    self.tells(&String::from_utf8_lossy(told));
+                }
+                Ok(())
+            }
+            [] => Ok(()),
             _ => {
                 self.word(&String::from_utf8_lossy(text));
                 Ok(())
             }
+        }
+    }
+
+    /// What a comment of ours says about a set.
+    fn tells(&mut self, text: &str) {
+        let mut words = text.splitn(3, ' ');
+        let (element, encoding, name) = (words.next(), words.next(), words.next());
+        let encoding = match encoding {
+            Some("data") => Encoding::Data,
+            Some("color") => Encoding::Color,
+            _ => return,
+        };
+        let Some(name) = name.map(str::trim).filter(|name| !name.is_empty()) else { return };
+        match element {
+            Some("vertex") => self.told[0] = Some((name.to_owned(), encoding)),
+            Some("face") => self.told[1] = Some((name.to_owned(), encoding)),
+            _ => {}
         }
     }
 
@@ -286,11 +312,16 @@ impl Obj {
                 }
             }
             let (placement, encoding) = (Placement::Vertex, Encoding::Color);
-            let name = "Color".to_owned();
+            let usual = || ("Color".to_owned(), encoding);
+            let (name, encoding) = self.told[0].take().unwrap_or_else(usual);
             sets.push(RawSet { name, placement, encoding, values: self.colors });
         }
         let made_of = made_of(&self.materials, &self.libraries, file, &mut content);
-        sets.extend(RawSet::of_materials(&made_of, self.face_starts.len() - 1));
+        let mut of_faces = RawSet::of_materials(&made_of, self.face_starts.len() - 1);
+        if let (Some(set), Some((name, encoding))) = (&mut of_faces, self.told[1].take()) {
+            (set.name, set.encoding) = (name, encoding);
+        }
+        sets.extend(of_faces);
         let uvs: Vec<Vec2> = if self.corner_uvs.is_empty() {
             Vec::new()
         } else {

@@ -6,7 +6,7 @@ use std::{
     io::Write as _,
 };
 
-use speckle_core::{Material, Part, Placement, color::bytes_from_rgba};
+use speckle_core::{Encoding, Material, Part, Placement, color::bytes_from_rgba};
 
 use crate::{
     Format, Shipment, WriteOptions, Written, carried, note::ChannelNote, seams::SplitVertices,
@@ -68,6 +68,13 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
         head.push_str(&format!("# {line}\n"));
     }
+    for at_faces in [false, true] {
+        if let Some((name, encoding)) = agreed(shipment.parts, at_faces) {
+            let (element, name) = (if at_faces { "face" } else { "vertex" }, one_line(name));
+            let encoding = if encoding == Encoding::Data { "data" } else { "color" };
+            head.push_str(&format!("# color_set {element} {encoding} {name}\n"));
+        }
+    }
     let mut beside = Vec::new();
     if !stuff.names.is_empty() {
         let library = format!("{}.mtl", shipment.name);
@@ -75,6 +82,19 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
         beside = stuff.files(library, shipment);
     }
     Written { bytes: [head.into_bytes(), body].concat(), beside }
+}
+
+/// What the set at the faces, or the other one, is called on all parts that have one: the file has
+/// one place to say it.
+fn agreed(parts: &[Part], at_faces: bool) -> Option<(&str, Encoding)> {
+    let abilities = Format::Obj.abilities();
+    let mut said = parts.iter().filter_map(|part| {
+        let sets = carried(&abilities, part);
+        let set = sets.into_iter().find(|set| (set.placement == Placement::Face) == at_faces)?;
+        Some((set.name.as_str(), set.encoding))
+    });
+    let first = said.next()?;
+    said.all(|other| other == first).then_some(first)
 }
 
 /// A name's own line breaks would begin another line.

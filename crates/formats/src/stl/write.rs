@@ -6,12 +6,28 @@ use glam::Vec3;
 use speckle_core::Part;
 
 use super::HEADER;
-use crate::{Body, Shipment, WriteOptions, Written};
+use crate::{Body, Origin, Shipment, WriteOptions, Written};
 
 /// Writes the parts: a solid for each in a text file, all in one in a binary file.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
-    let body = if options.body == Body::Ascii { text } else { binary };
-    Written::alone(body(shipment.parts))
+    Written::alone(match options.body {
+        Body::Ascii => text(shipment.parts),
+        _ => binary(shipment),
+    })
+}
+
+/// What the head of a binary file says: where it comes from, with as much of the project's name as
+/// finds room.
+fn head(shipment: &Shipment) -> Vec<u8> {
+    let usual = b"Jaunty Speckle".to_vec();
+    let origin = shipment.note.map(|note| &note.origin).filter(|own| !own.project.is_empty());
+    let Some(origin) = origin else { return usual };
+    let cut = |letters: usize| {
+        let project = origin.project.chars().take(letters).collect();
+        Origin { project, ..origin.clone() }.line().into_bytes()
+    };
+    let fits = (0..HEADER).rev().map(cut).find(|line| line.len() < HEADER);
+    fits.unwrap_or(usual)
 }
 
 /// The normal and the three points of each triangle of a part.
@@ -23,9 +39,10 @@ fn triangles(part: &Part) -> impl Iterator<Item = [Vec3; 4]> + '_ {
     })
 }
 
-fn binary(parts: &[Part]) -> Vec<u8> {
+fn binary(shipment: &Shipment) -> Vec<u8> {
+    let parts = shipment.parts;
     let count: usize = parts.iter().map(|part| part.geometry.mesh().triangle_count()).sum();
-    let mut out = b"Jaunty Speckle".to_vec();
+    let mut out = head(shipment);
     out.resize(HEADER, b' ');
     out.extend((count as u32).to_le_bytes());
     for row in parts.iter().flat_map(triangles) {

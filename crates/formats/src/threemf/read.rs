@@ -19,7 +19,7 @@ use zip::ZipArchive;
 
 use super::{MODEL, USUAL_PLACE};
 use crate::{
-    Content, FormatError, Limits, MeshFile, Place, RawPart, ReadOptions,
+    Content, FormatError, Limits, MeshFile, Origin, Place, RawPart, ReadOptions,
     indexed::plainest,
     package,
     xml::{self, broken},
@@ -41,11 +41,15 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         .map_err(|error| damaged(format!("it is no package: {error}")))?;
     let place = place_of_model(&mut package, options.limits)?;
     let mut model = Model::new(options.limits);
+    let origin;
     {
         let entry = unpacked(&mut package, &place, options.limits)?;
-        model.read(BufReader::with_capacity(1 << 16, entry))?;
+        let mut source = BufReader::with_capacity(1 << 16, entry);
+        let head = source.fill_buf().map_err(|error| damaged(error.to_string()))?;
+        origin = Origin::find_in(head);
+        model.read(source)?;
     }
-    model.into_content(file)
+    Ok(Content { origin, ..model.into_content(file)? })
 }
 
 /// A file of the package, bounded.

@@ -117,9 +117,22 @@ fn model(shipment: &Shipment, options: WriteOptions) -> String {
         // Printers count upwards along z.
         UpAxis::Y => Mat4::from_quat(Quat::from_rotation_x(std::f32::consts::FRAC_PI_2)),
     };
+    if let Some(spools) = shipment.spools {
+        let _ = writeln!(out, "<basematerials id=\"{SPOOLS}\">");
+        for swatch in spools.swatches {
+            let color = swatch.hex().to_uppercase();
+            let name = if swatch.name.is_empty() { &color } else { &swatch.name };
+            let _ = writeln!(out, "<base name=\"{}\" displaycolor=\"{color}\"/>", escaped(name));
+        }
+        out.push_str("</basematerials>\n");
+    }
     for (number, part) in shipment.parts.iter().enumerate() {
-        let (colors, object) = (2 * number + 1, 2 * number + 2);
-        object_of(part, (colors, object), options, &mut out);
+        let (colors, object) = (2 * number + 2, 2 * number + 3);
+        let palette = match shipment.spools {
+            Some(spools) => Palette::of_spools(part, &spools.of_faces[number]),
+            None => Palette::of_set(part, colors, options, &mut out),
+        };
+        object_of(part, object, palette.as_ref(), &mut out);
         let placed = turned * Mat4::from(part.traits.transform.to_project());
         let _ = write!(items, "<item objectid=\"{object}\"");
         if placed != Mat4::IDENTITY {
@@ -139,20 +152,37 @@ fn round(x: f32) -> f32 {
     if x.abs() < 1e-7 { 0.0 } else { x }
 }
 
-fn object_of(
-    part: &Part,
-    (colors, object): (usize, usize),
-    options: WriteOptions,
-    out: &mut String,
-) {
-    let mesh = part.geometry.mesh();
-    let set: Option<&ColorSet> = carried(&Format::ThreeMf.abilities(), part).first().copied();
-    let indexed = set.map(|set| {
+/// The resource of all spools; those of parts follow it.
+const SPOOLS: usize = 1;
+
+/// What the corners of a part choose their color from.
+struct Palette {
+    /// The resource.
+    id: usize,
+    /// The entry of most faces, or any.
+    usual: u32,
+    of_corners: Vec<u32>,
+}
+
+impl Palette {
+    /// The spools of a part's faces.
+    fn of_spools(part: &Part, of_faces: &[u8]) -> Option<Self> {
+        let mesh = part.geometry.mesh();
+        let mut counts = [0_usize; 256];
+        of_faces.iter().for_each(|&swatch| counts[usize::from(swatch)] += 1);
+        let usual = (0..256).max_by_key(|&i| (counts[i], 256 - i)).unwrap_or(0) as u32;
+        let of_face =
+            |(face, &swatch): (usize, &u8)| mesh.face_corners(face).map(move |_| u32::from(swatch));
+        let of_corners = of_faces.iter().enumerate().flat_map(of_face).collect();
+        Some(Self { id: SPOOLS, usual, of_corners })
+    }
+
+    /// The colors of the set that goes along, written as a group of them.
+    fn of_set(part: &Part, id: usize, options: WriteOptions, out: &mut String) -> Option<Self> {
+        let set = *carried(&Format::ThreeMf.abilities(), part).first()?;
         let opaque = |[r, g, b, a]: [u8; 4]| [r, g, b, if options.alpha { a } else { 255 }];
-        Indexed::new(part, set, |value| opaque(bytes_from_rgba(value)))
-    });
-    if let Some(indexed) = &indexed {
-        let _ = writeln!(out, "<m:colorgroup id=\"{colors}\">");
+        let indexed = Indexed::new(part, set, |value| opaque(bytes_from_rgba(value)));
+        let _ = writeln!(out, "<m:colorgroup id=\"{id}\">");
         for [r, g, b, a] in &indexed.values {
             let _ = match a {
                 255 => writeln!(out, "<m:color color=\"#{r:02X}{g:02X}{b:02X}\"/>"),
@@ -160,14 +190,20 @@ fn object_of(
             };
         }
         out.push_str("</m:colorgroup>\n");
+        Some(Self { id, usual: 0, of_corners: indexed.of_corners })
     }
+}
+
+fn object_of(part: &Part, object: usize, palette: Option<&Palette>, out: &mut String) {
+    let mesh = part.geometry.mesh();
+    let set: Option<&ColorSet> = carried(&Format::ThreeMf.abilities(), part).first().copied();
     let _ = write!(
         out,
         "<object id=\"{object}\" type=\"model\" name=\"{}\"",
         escaped(&part.traits.name)
     );
-    if indexed.is_some() {
-        let _ = write!(out, " pid=\"{colors}\" pindex=\"0\"");
+    if let Some(Palette { id, usual, .. }) = palette {
+        let _ = write!(out, " pid=\"{id}\" pindex=\"{usual}\"");
     }
     out.push_str(">\n");
     if let Some(set) = set {
@@ -186,12 +222,12 @@ fn object_of(
     for triangle in part.geometry.triangulation().corners() {
         let [a, b, c] = triangle.map(|corner| mesh.corner_vertices()[corner as usize]);
         let _ = write!(out, "<triangle v1=\"{a}\" v2=\"{b}\" v3=\"{c}\"");
-        if let Some(indexed) = &indexed {
-            let [p, q, r] = triangle.map(|corner| indexed.of_corners[corner as usize]);
+        if let Some(Palette { id, of_corners, .. }) = palette {
+            let [p, q, r] = triangle.map(|corner| of_corners[corner as usize]);
             let _ = if p == q && q == r {
-                write!(out, " pid=\"{colors}\" p1=\"{p}\"")
+                write!(out, " pid=\"{id}\" p1=\"{p}\"")
             } else {
-                write!(out, " pid=\"{colors}\" p1=\"{p}\" p2=\"{q}\" p3=\"{r}\"")
+                write!(out, " pid=\"{id}\" p1=\"{p}\" p2=\"{q}\" p3=\"{r}\"")
             };
         }
         out.push_str("/>\n");

@@ -9,7 +9,7 @@ use speckle_core::{
 };
 
 use super::layer::{self, Attribute, Named, Prim, Value};
-use crate::{Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, package};
+use crate::{Content, FormatError, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, package};
 
 fn broken(cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::File, cause, "the file is damaged: export it again")
@@ -50,7 +50,8 @@ pub fn read_package(file: &MeshFile, options: &ReadOptions) -> Result<Content, F
             "export it as .usda, or as another format",
         )
     })?;
-    read(&MeshFile { bytes, ..*file }, options)
+    let content = read(&MeshFile { bytes, ..*file }, options)?;
+    Ok(Content { origin: Origin::find_in(bytes), ..content })
 }
 
 fn number(says: &Named, name: &str) -> Option<f32> {

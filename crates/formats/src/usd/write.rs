@@ -57,7 +57,9 @@ fn text(shipment: &Shipment, options: WriteOptions) -> String {
         );
     }
     let _ = writeln!(out, "    defaultPrim = \"{root}\"");
-    let _ = writeln!(out, "    doc = \"Jaunty Speckle\"");
+    let origin = shipment.note.map(|note| &note.origin).filter(|origin| !origin.project.is_empty());
+    let from = origin.map_or_else(String::new, |origin| format!(", {}", origin.line()));
+    let _ = writeln!(out, "    doc = {}", quoted(&format!("Jaunty Speckle{from}")));
     if let Some(traits) = shipment.traits {
         let _ = writeln!(out, "    metersPerUnit = {}", traits.unit.metres());
         let up = if traits.up == UpAxis::Z { "Z" } else { "Y" };

@@ -118,6 +118,37 @@ def check_3mf(path, coat):
             assert (color.Red, color.Green, color.Blue, color.Alpha) == (*expected, 255)
 
 
+def check_spools():
+    """A print in a few swatches: base materials with their colors, one for each triangle."""
+    import json
+
+    recipient = place("spools.json")
+    with open(recipient, "w") as out:
+        json.dump({"name": "Printer", "format": "3mf", "spools": 6}, out)
+    subprocess.run(
+        [speckle, "deliver", place("chart.usda"), "--recipient", recipient, "-o", folder], check=True, capture_output=True
+    )
+    with open(place("chart-channels.json")) as note:
+        spools = json.load(note)["spools"]
+    model = get_wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    reader.ReadFromFile(place("chart.3mf"))
+    assert reader.GetWarningCount() == 0, reader.GetWarning(0)
+    groups = model.GetBaseMaterialGroups()
+    assert groups.MoveNext() and not model.GetColorGroups().MoveNext()
+    group = groups.GetCurrentBaseMaterialGroup()
+    colors = [group.GetDisplayColor(entry) for entry in group.GetAllPropertyIDs()]
+    found = ["#%02x%02x%02x" % (color.Red, color.Green, color.Blue) for color in colors]
+    assert found == [spool["color"] for spool in spools] and len(found) == 6, (found, spools)
+    meshes = model.GetMeshObjects()
+    assert meshes.MoveNext()
+    mesh = meshes.GetCurrentMeshObject()
+    used = [mesh.GetTriangleProperties(number) for number in range(mesh.GetTriangleCount())]
+    assert all(own.ResourceID == group.GetResourceID() and len(set(own.PropertyIDs)) == 1 for own in used)
+    assert len({own.PropertyIDs[0] for own in used}) == 6, "every spool prints something"
+
+
 def check_materialx():
     """The document of a recipient with shader code: valid by the library, which makes GLSL of it."""
     import json
@@ -170,6 +201,8 @@ for name in ("again.usda", "again.usdz"):
 print("usd-core: interpolation and values are equal")
 check_3mf(convert("chart.3mf"), coat)
 print("lib3mf: strict, no warnings, colors are equal")
+check_spools()
+print("lib3mf: spools are base materials, one for each triangle")
 collada_schema.assertValid(etree.parse(convert("chart.dae")))
 print("COLLADA schema: valid")
 check_materialx()

@@ -24,8 +24,8 @@ use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
     abilities::Says,
     map_file::MapFile,
-    note::{Origin, day},
-    recipient::{self, Goods, Packed, Recipient, file_stem},
+    note::{Origin, Spool, day},
+    recipient::{self, Goods, Packed, PackedMesh, Recipient, file_stem},
 };
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
@@ -155,6 +155,8 @@ pub struct PackingList {
     parts: Vec<PackedPart>,
     /// What is lost or changed.
     losses: Vec<Loss>,
+    /// The spools it is printed with, where it is.
+    spools: Vec<Spool>,
     /// The channel note, in Markdown.
     note: String,
     /// The largest extent of all parts, in the unit that goes out.
@@ -201,14 +203,13 @@ pub async fn packing(
     let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
     let last = stored.into_iter().find(|stored| stored.name == name).and_then(|stored| stored.sent);
     let last: Option<Sent> = last.and_then(|sent| serde_json::from_str(&sent).ok());
-    let files = packed.meshes.iter().chain(&packed.beside);
     let entry = |part: &Part| PackedPart {
         name: part.traits.name.clone(),
         faces: part.geometry.mesh().face_count(),
         sets: part.sets.iter().map(|set| set.name.clone()).collect(),
     };
     let (mut low, mut high) = (glam::Vec3::INFINITY, glam::Vec3::NEG_INFINITY);
-    for part in &packed.parts {
+    for part in packed.parts() {
         let to_project = part.traits.transform.to_project();
         for &p in part.geometry.mesh().positions() {
             let p = to_project.transform_point3(p);
@@ -222,13 +223,17 @@ pub async fn packing(
     };
     let scale = (packed.note.unit.metres() / unit.metres()) as f32;
     Ok(Json(PackingList {
-        files: files.map(|f| FileEntry { name: f.name.clone(), bytes: f.bytes.len() }).collect(),
-        parts: packed.parts.iter().map(entry).collect(),
+        files: packed
+            .files()
+            .map(|f| FileEntry { name: f.name.clone(), bytes: f.bytes.len() })
+            .collect(),
+        parts: packed.parts().map(entry).collect(),
         note: packed.note.markdown(),
         size: ((high - low) * scale).to_array(),
         unit: unit.symbol().to_owned(),
         changed: last.map(|last| changes(&last, &sent(&now, &packed))),
         losses: packed.losses,
+        spools: packed.note.spools,
     }))
 }
 
@@ -272,7 +277,7 @@ pub async fn packed_file(
     Json(recipient): Json<Recipient>,
 ) -> Result<Response, ApiError> {
     let (_, packed) = app.packed(project, recipient).await?;
-    let file = packed.meshes.into_iter().chain(packed.beside).nth(query.file);
+    let file = packed.into_files().into_iter().nth(query.file);
     let file = file.ok_or_else(|| ApiError::bad_request("the delivery has no such file"))?;
     Ok(as_file(file.bytes, "application/octet-stream", &file.name))
 }
@@ -366,8 +371,8 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         found.map(|file| file.bytes.clone())
     };
     let traits = speckle_core::ProjectTraits { unit: packed.note.unit, up: packed.note.up };
-    let mut document = Document::default();
-    for file in &packed.meshes {
+    let mut comparison = Comparison::default();
+    for PackedMesh { file, parts } in &packed.meshes {
         let file = MeshFile { name: &file.name, bytes: &file.bytes, beside: &beside };
         let format = Format::of_name(file.name)?;
         let abilities = format.abilities();
@@ -380,9 +385,11 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         import.convert(traits)?;
         let edit = Edit::AddParts { parts: import.parts, images: Vec::new(), traits: None };
         // What a reader lets in, the document takes.
+        let mut document = Document::default();
         let _ = document.apply(edit);
+        comparison.parts.extend(compare(parts, document.parts()).parts);
     }
-    Ok(compare(&packed.parts, document.parts()))
+    Ok(comparison)
 }
 
 /// How a map is written.
@@ -438,6 +445,13 @@ impl App {
         .await
     }
 
+    /// What tells a project from all others in the files that are sent.
+    pub(super) async fn mark(&self, project: ProjectId) -> Result<String, ApiError> {
+        let projects = self.blocking(|app| lock(&app.store).projects()).await?;
+        let found = projects.iter().find(|known| known.id == project);
+        Ok(found.map_or_else(String::new, speckle_store::Project::mark))
+    }
+
     async fn packed(
         &self,
         project: ProjectId,
@@ -453,19 +467,19 @@ impl App {
         recipient: Recipient,
         project: ProjectId,
     ) -> Result<(Now, Packed), ApiError> {
-        let projects = self.blocking(|app| lock(&app.store).projects()).await?;
-        let born = projects.iter().find(|known| known.id == project).map_or(0, |p| p.created_ms);
+        let mark = self.mark(project).await?;
         let packed = self
             .blocking(move |_| {
                 let goods = Goods {
                     name: &now.name,
                     parts: &now.parts,
                     images: &now.images,
+                    palette: &now.swatches,
                     traits: now.traits,
                 };
                 let origin = Origin {
                     project: now.name.clone(),
-                    project_id: format!("{born:x}-{project:x}"),
+                    project_id: mark,
                     revision: now.revision,
                     date: day(now_ms()),
                 };
@@ -479,7 +493,7 @@ impl App {
 /// What is remembered of a delivery.
 fn sent(now: &Now, packed: &Packed) -> Sent {
     let digest = |bytes: &[u8]| blake3::hash(bytes).to_hex()[..16].to_owned();
-    let sets = packed.parts.iter().flat_map(|part| {
+    let sets = packed.parts().flat_map(|part| {
         part.sets.iter().map(move |set| {
             let values = digest(bytemuck::cast_slice(&set.values));
             [part.traits.name.clone(), set.name.clone(), values]
@@ -494,9 +508,9 @@ fn sent(now: &Now, packed: &Packed) -> Sent {
     Sent {
         revision: now.revision,
         at_ms: now_ms(),
-        files: packed.meshes.iter().chain(&packed.beside).map(|file| file.name.clone()).collect(),
+        files: packed.files().map(|file| file.name.clone()).collect(),
         sets: sets.collect(),
-        shapes: packed.parts.iter().map(shape).collect(),
+        shapes: packed.parts().map(shape).collect(),
     }
 }
 
@@ -549,8 +563,7 @@ fn answer(packed: Packed, name: &str, format: Format) -> Result<Response, ApiErr
             _ => format!("\\u{unit:04x}"),
         })
         .collect();
-    let mut files = packed.meshes;
-    files.extend(packed.beside);
+    let mut files = packed.into_files();
     let mut response = if files.len() == 1 {
         let file = files.remove(0);
         as_file(file.bytes, format.media_type(), &file.name)

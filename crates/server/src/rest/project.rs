@@ -13,7 +13,9 @@ use speckle_core::{
     Edit, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
     color_set::convert::{self, Loss},
 };
-use speckle_formats::{Groups, Import, MeshFile, ReadOptions, Repair};
+use speckle_formats::{
+    Groups, Import, MeshFile, ReadOptions, Repair, guess::Reasons, note::Origin,
+};
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
@@ -35,11 +37,41 @@ pub struct ImportReport {
     notes: Vec<String>,
     /// What the file's numbers were taken for.
     traits: ProjectTraits,
+    /// Why they were.
+    reasons: Reasons,
+    /// Whether the project has taken its own unit and up axis from there.
+    is_first: bool,
+    /// How large it all is, in the project's unit.
+    size: [f32; 3],
+    /// Where the file says it comes from.
+    origin: Option<OriginSays>,
+}
+
+/// What a file says of where it comes from, and how that stands to the project.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OriginSays {
+    /// What it says.
+    #[serde(flatten)]
+    origin: Origin,
+    /// Whether it is this project.
+    is_own: bool,
+    /// How many changes were made here since; negative when the file has seen more.
+    since: i64,
+}
+
+impl OriginSays {
+    /// How an origin stands to a project.
+    pub(super) fn of(origin: Origin, mark: &str, revision: i64) -> Self {
+        let (is_own, since) = (origin.project_id == mark, revision - origin.revision);
+        Self { origin, is_own, since }
+    }
 }
 
 /// A part as it came in.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct ImportedPart {
+    /// Names it within the project.
+    id: PartId,
     /// Its name.
     name: String,
     /// How many vertices.
@@ -57,15 +89,15 @@ pub struct ImportedPart {
 pub struct ImportQuery {
     /// What becomes of named groups inside one mesh.
     #[param(inline)]
-    groups: Option<Groups>,
+    pub groups: Option<Groups>,
     /// How far apart corners of an STL file may lie and still be one vertex, in the file's numbers.
-    weld: Option<f32>,
+    pub weld: Option<f32>,
     /// What one step of the file's numbers is.
     #[param(inline)]
-    unit: Option<Unit>,
+    pub unit: Option<Unit>,
     /// The axis that points up in the file.
     #[param(inline)]
-    up: Option<UpAxis>,
+    pub up: Option<UpAxis>,
 }
 
 /// The files of an import.
@@ -95,11 +127,12 @@ pub async fn import_new(
     let files = Files::receive(files).await?;
     let (file, stem) = (files.name.clone(), files.stem());
     let import = app.read(files, &query).await?;
-    let report = report(file, &import);
+    let says = import.origin.clone().map(|origin| OriginSays::of(origin, "", 0));
+    let report = ImportReport { origin: says, ..report(file, &import) };
     let edit =
         Edit::AddParts { parts: import.parts, images: import.images, traits: Some(import.traits) };
     let project = app.project_with(stem, edit, hand(&headers)).await?;
-    let report = ImportReport { project, ..report };
+    let report = ImportReport { project, is_first: true, ..report };
     Ok(Json(report.with_names_of(&app.now(project).await?)))
 }
 
@@ -127,7 +160,12 @@ pub async fn import(
             .convert(now.traits)
             .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
     }
-    let report = ImportReport { traits, ..report(file, &import) };
+    let says = match import.origin.take() {
+        None => None,
+        Some(origin) => Some(OriginSays::of(origin, &app.mark(project).await?, now.revision)),
+    };
+    let is_first = now.parts.is_empty();
+    let report = ImportReport { traits, origin: says, is_first, ..report(file, &import) };
     let edit = Edit::AddParts { parts: import.parts, images: import.images, traits: Some(traits) };
     app.edit(project, edit, hand(&headers)).await?;
     let report = ImportReport { project, ..report };
@@ -145,6 +183,7 @@ impl ImportReport {
                 repair.part.clone_from(name);
             }
             imported.name.clone_from(name);
+            imported.id = part.id;
         }
         self
     }
@@ -158,6 +197,7 @@ fn report(file: String, import: &Import) -> ImportReport {
             .parts
             .iter()
             .map(|part| ImportedPart {
+                id: PartId(0),
                 name: part.name.clone(),
                 vertices: part.mesh.vertex_count(),
                 faces: part.mesh.face_count(),
@@ -168,18 +208,32 @@ fn report(file: String, import: &Import) -> ImportReport {
         repairs: import.repairs.clone(),
         notes: import.notes.clone(),
         traits: import.traits,
+        reasons: import.reasons.clone(),
+        is_first: false,
+        size: size(import),
+        origin: None,
     }
 }
 
+/// The largest extent of all parts together.
+fn size(import: &Import) -> [f32; 3] {
+    let points = || import.parts.iter().flat_map(|part| part.mesh.positions());
+    let low = points().fold(glam::Vec3::INFINITY, |low, p| low.min(*p));
+    let high = points().fold(glam::Vec3::NEG_INFINITY, |high, p| high.max(*p));
+    (high - low).max(glam::Vec3::ZERO).to_array()
+}
+
 /// The files of a request.
-struct Files {
-    name: String,
+pub(super) struct Files {
+    /// The name of the mesh file.
+    pub name: String,
     bytes: Bytes,
     beside: HashMap<String, Bytes>,
 }
 
 impl Files {
-    async fn receive(mut parts: Multipart) -> Result<Self, ApiError> {
+    /// Receives them.
+    pub async fn receive(mut parts: Multipart) -> Result<Self, ApiError> {
         let unreadable = |error: MultipartError| ApiError::new(error.status(), error.body_text());
         let mut main = None;
         let mut beside = HashMap::new();
@@ -257,13 +311,14 @@ pub async fn conversion(
 
 impl App {
     /// Reads a file away from the threads that serve requests.
-    async fn read(&self, files: Files, query: &ImportQuery) -> Result<Import, ApiError> {
+    pub(super) async fn read(&self, files: Files, query: &ImportQuery) -> Result<Import, ApiError> {
         let options = ReadOptions {
             limits: self.limits,
             groups: query.groups,
             weld: query.weld.filter(|weld| weld.is_finite()).unwrap_or(0.0),
             unit: query.unit,
             up: query.up,
+            guess: true,
         };
         let shown = files.name.clone();
         self.blocking(move |_| {

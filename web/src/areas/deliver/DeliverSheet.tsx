@@ -3,7 +3,7 @@ import { Alert, Box, Button, Collapse, IconButton, LinearProgress, Menu, MenuIte
 import { useEffect, useState } from "react";
 import { MoreIcon } from "../../parts/icons";
 import { NameDialog } from "../../parts/NameDialog";
-import { bytes, count, figure, useApp } from "../../state";
+import { bytes, counted, figure, useApp } from "../../state";
 import { add, choose, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";
@@ -35,6 +35,7 @@ export function DeliverSheet({ project }: { project: number }) {
         <>
           {trouble && <Alert severity="error" sx={{ mb: 1 }} data-test="trouble-sending">{trouble}</Alert>}
           {list && <Goods list={list} />}
+          {list && list.spools.length > 0 && <Spools spools={list.spools} />}
           {list && <Losses losses={list.losses} />}
           {list?.changed && <Since changed={list.changed} sent={entry?.sent} />}
           {handed && <Alert severity="success" sx={{ mt: 1 }} data-test="exported"><b>{handed.file}</b>, {bytes(handed.bytes)}, was handed to your browser.</Alert>}
@@ -86,7 +87,7 @@ function Goods({ list }: { list: Schemas["PackingList"] }) {
         <Box key={part.name} sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
           <Typography variant="body2" sx={{ fontWeight: 650 }} noWrap title={part.name}>{part.name}</Typography>
           <Typography variant="caption" color="textSecondary" noWrap sx={{ flex: 1 }} title={part.sets.join(", ")}>{part.sets.length > 0 ? part.sets.join(", ") : "no set"}</Typography>
-          <Typography variant="caption" color="textSecondary" sx={{ flexShrink: 0 }}>{count(part.faces)} faces</Typography>
+          <Typography variant="caption" color="textSecondary" sx={{ flexShrink: 0 }}>{counted(part.faces, "face", "faces")}</Typography>
         </Box>
       ))}
       <Box sx={{ mt: 0.75, pt: 0.75, borderTop: 1, borderColor: "divider", borderTopStyle: "dashed" }}>
@@ -98,6 +99,26 @@ function Goods({ list }: { list: Schemas["PackingList"] }) {
         ))}
       </Box>
       <Typography variant="caption" color="textSecondary">Read in {list.unit}, it is {list.size.map(figure).join(" × ")} {list.unit}.</Typography>
+    </Box>
+  );
+}
+
+/** The spools it is printed with, as a bar of areas. */
+function Spools({ spools }: { spools: Schemas["Spool"][] }) {
+  return (
+    <Box data-test="spools" sx={{ mb: 1.25 }}>
+      <Box sx={{ display: "flex", height: 14, borderRadius: 1.5, overflow: "hidden", border: 1, borderColor: "divider" }} aria-hidden>
+        {spools.map((spool, i) => <Box key={i} sx={{ bgcolor: spool.color, width: `${100 * spool.share}%` }} />)}
+      </Box>
+      <Box component="ol" sx={{ m: 0, mt: 0.5, p: 0, listStyle: "none", display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1.5 }}>
+        {spools.map((spool, i) => (
+          <Box component="li" key={i} sx={{ display: "flex", alignItems: "center", gap: 0.75, minWidth: 0 }}>
+            <Box sx={{ width: 11, height: 11, borderRadius: "3px", bgcolor: spool.color, border: 1, borderColor: "divider", flexShrink: 0 }} />
+            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={`${spool.name} ${spool.color}`}>{i + 1} {spool.name || spool.color}</Typography>
+            <Typography variant="caption" color="textSecondary">{(100 * spool.share).toFixed(1)} %</Typography>
+          </Box>
+        ))}
+      </Box>
     </Box>
   );
 }

@@ -3,7 +3,7 @@ import { Box, Button, Typography } from "@mui/material";
 import { bytes, useApp } from "../../state";
 import { useState } from "react";
 import type { Project } from "../../project";
-import { prove, send, useDelivery } from "./delivery";
+import { giveUp, prove, send, useDelivery } from "./delivery";
 import { OpenSent } from "./OpenSent";
 
 export function DeliverTray({ project, live }: { project: number; live: Project | null }) {
@@ -29,7 +29,7 @@ export function DeliverTray({ project, live }: { project: number; live: Project 
       </Box>
       <Button variant="outlined" color="secondary" onClick={() => setOpen(true)} disabled={!ready || !live} data-test="open-sent" sx={{ bgcolor: "background.paper", flexShrink: 0 }}>Open it elsewhere</Button>
       {isOpen && live && <OpenSent project={live} id={project} onClose={() => setOpen(false)} />}
-      <Button variant="outlined" color="secondary" onClick={() => void prove(project)} loading={proving} disabled={!ready} data-test="prove" sx={{ bgcolor: "background.paper", flexShrink: 0 }}>Prove it</Button>
+      <Button variant="outlined" color="secondary" onClick={() => (proving ? giveUp() : void prove(project))} disabled={!ready} data-test="prove" sx={{ bgcolor: "background.paper", flexShrink: 0, minWidth: 104 }}>{proving ? "Give up" : "Prove it"}</Button>
       <Button variant="contained" onClick={() => void send(project)} loading={sending} disabled={!ready} data-test="export" sx={{ flexShrink: 0, minWidth: 120 }}>{again ? "Send again" : "Send"}</Button>
     </>
   );

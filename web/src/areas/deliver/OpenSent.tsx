@@ -8,16 +8,18 @@ import type { Project } from "../../project";
 import { count, get } from "../../state";
 import { stageGrey } from "../../theme";
 import { useDelivery, type Recipient } from "./delivery";
-import { compare, cornersOf, load, type Corners, type Difference, type Going, type Sent } from "./loaded";
+import { calledIn, compare, cornersOf, load, type Corners, type Difference, type Going, type Owner, type Sent } from "./loaded";
 
 interface Opened {
   file: string;
   root: THREE.Object3D | null;
-  owners: { mesh: THREE.Mesh; first: number }[];
+  owners: Owner[];
   found: number;
   corners: number;
   sets: Difference[];
   apart: Float32Array;
+  /** How far about X it has to turn to stand as the stage's, in quarters. */
+  quarter: number;
 }
 
 /** One file of the delivery, as it would go out. */
@@ -62,14 +64,14 @@ async function openSent(project: Project, id: number): Promise<Opened> {
   const scene = new THREE.Group();
   for (const file of meshes) {
     const part = await load(await fetchFile(id, recipient, file.number, file.name), beside);
-    if (!part) return { file: first.name, root: null, owners: [], found: 0, corners: 0, sets: [], apart: new Float32Array() };
+    if (!part) return { file: first.name, root: null, owners: [], found: 0, corners: 0, sets: [], apart: new Float32Array(), quarter: 0 };
     scene.add(part);
   }
   const names = [...new Set(list.parts.flatMap((part) => part.sets))];
   const all = get().parts.flatMap((part) => part.sets);
   const going = names.flatMap((name): Going[] => {
-    const own = all.find((each) => each.name === name);
-    return own ? [{ name, encoding: own.encoding }] : [];
+    const own = all.find((each) => calledIn(recipient, each.name) === name);
+    return own ? [{ name: own.name, encoding: own.encoding }] : [];
   });
   const { corners, owners } = cornersOf(scene, recipient, going);
   const result = compare(held(project, going, recipient.visible_only), corners);
@@ -88,7 +90,7 @@ function heat(t: number, into: THREE.Color) {
 function heated({ owners, apart }: Opened, most: number): THREE.Group {
   const group = new THREE.Group();
   const color = new THREE.Color();
-  for (const { mesh, first } of owners) {
+  for (const { mesh, first, place } of owners) {
     const flat = mesh.geometry.index ? mesh.geometry.toNonIndexed() : mesh.geometry.clone();
     const places = flat.getAttribute("position");
     const colors = new Float32Array(3 * places.count);
@@ -96,8 +98,9 @@ function heated({ owners, apart }: Opened, most: number): THREE.Group {
     const bare = new THREE.BufferGeometry();
     bare.setAttribute("position", places);
     bare.setAttribute("color", new THREE.BufferAttribute(colors, 3));
-    const copy = new THREE.Mesh(bare, new THREE.MeshBasicMaterial({ vertexColors: true, side: THREE.DoubleSide }));
-    copy.applyMatrix4(mesh.matrixWorld);
+    bare.computeVertexNormals();
+    const copy = new THREE.Mesh(bare, new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide }));
+    copy.applyMatrix4(place);
     group.add(copy);
   }
   return group;
@@ -124,7 +127,9 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
     renderer.setSize(place.clientWidth, place.clientHeight, false);
     const scene = new THREE.Scene();
     scene.background = new THREE.Color(stageGrey);
-    const shown = view === "heat" ? heated(opened, most) : opened.root;
+    const shown = new THREE.Group().add(view === "heat" ? heated(opened, most) : opened.root);
+    // The right way up, whatever the file counts upwards.
+    shown.rotation.x = (Math.PI / 2) * (opened.quarter - (get().traits.up === "z" ? 1 : 0));
     scene.add(shown, new THREE.HemisphereLight(0xffffff, 0x8a8a8a, 2.2));
     const light = new THREE.DirectionalLight(0xffffff, 1.6);
     light.position.set(-0.5, 0.8, 0.7);

@@ -95,13 +95,21 @@ export async function send(project: number) {
   }
 }
 
+let proof: AbortController | null = null;
+
+/** Gives a proof up that is under way. */
+export const giveUp = () => proof?.abort();
+
 /** Reads what would be sent alone and compares it with the project. */
 export async function prove(project: number) {
   const { recipient } = get();
   if (!recipient) return;
+  proof = new AbortController();
+  const { signal } = proof;
   set({ proving: true, proof: null, trouble: null });
-  const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
-  if (answer.data) set({ proof: answer.data, proving: false });
+  const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient, signal }).catch(() => ({ data: undefined, error: { message: cannot } }));
+  if (signal.aborted) set({ proving: false });
+  else if (answer.data) set({ proof: answer.data, proving: false });
   else set({ trouble: messageOf(answer.error), proving: false });
 }
 

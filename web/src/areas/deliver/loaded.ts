@@ -82,6 +82,12 @@ export interface Going {
   encoding: "color" | "data";
 }
 
+/** What a set is called in the files of a recipient. */
+export function calledIn(recipient: Recipient, name: string): string {
+  const called = (recipient.set_names[name] ?? name).trim();
+  return recipient.plain_names ? called.replace(/[^A-Za-z0-9]/g, "_").replace(/^(?=\d|$)/, "_") : called;
+}
+
 const encoded = (x: number) => (x <= 0.0031308 ? 12.92 * x : 1.055 * x ** (1 / 2.4) - 0.055);
 
 /** The attribute in which three.js holds each set that a file of a recipient carries. */
@@ -91,7 +97,7 @@ export function attributesOf(recipient: Recipient, going: Going[]): Map<string, 
   const found = new Map<string, Going>();
   let n = recipient.data === "behind_white" && ordered[0]?.encoding === "data" ? 1 : 0;
   for (const each of ordered) {
-    if (each.encoding === "data" && recipient.data === "named") found.set(`_${each.name.replace(/[^A-Za-z0-9]/g, "_")}`.toLowerCase(), each);
+    if (each.encoding === "data" && recipient.data === "named") found.set(`_${calledIn(recipient, each.name).replace(/[^A-Za-z0-9]/g, "_")}`.toLowerCase(), each);
     else {
       found.set(n === 0 ? "color" : `color_${n}`, each);
       n += 1;
@@ -100,8 +106,15 @@ export function attributesOf(recipient: Recipient, going: Going[]): Map<string, 
   return found;
 }
 
+/** A mesh of what was read: its first corner among all, and where it stands in the file. */
+export interface Owner {
+  mesh: THREE.Mesh;
+  first: number;
+  place: THREE.Matrix4;
+}
+
 /** All corners of what a loader gave, where they stand. */
-export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Going[]): { corners: Corners; owners: { mesh: THREE.Mesh; first: number }[] } {
+export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Going[]): { corners: Corners; owners: Owner[] } {
   root.updateMatrixWorld(true);
   const isGltf = recipient.format === "glb" || recipient.format === "gltf";
   const attributes = attributesOf(recipient, going);
@@ -113,12 +126,19 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
   const all = meshes.reduce((sum, mesh) => sum + countOf(mesh), 0);
   const positions = new Float32Array(3 * all);
   const sets = new Map([...attributes.values()].map((each) => [each.name, new Float32Array(4 * all).fill(NaN)]));
-  const owners: { mesh: THREE.Mesh; first: number }[] = [];
+  const owners: Owner[] = [];
   const point = new THREE.Vector3();
   let at = 0;
   for (const mesh of meshes) {
-    owners.push({ mesh, first: at });
-    const { index } = mesh.geometry;
+    owners.push({ mesh, first: at, place: mesh.matrixWorld.clone() });
+    const { index, groups } = mesh.geometry;
+    const materials = [mesh.material].flat();
+    /** Where a file gives faces materials instead of colors, theirs is what shows. */
+    const plain = (i: number) => {
+      const group = groups.length > 0 && materials.length > 1 ? groups.find(({ start, count }) => i >= start && i < start + count) : undefined;
+      const material = materials[group?.materialIndex ?? 0];
+      return material && "color" in material && material.color instanceof THREE.Color ? material.color : null;
+    };
     const places = mesh.geometry.getAttribute("position");
     for (let i = 0; i < countOf(mesh); i++, at++) {
       const vertex = index ? index.getX(i) : i;
@@ -127,7 +147,12 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
       for (const [key, { name, encoding }] of attributes) {
         const values = mesh.geometry.getAttribute(key);
         const into = sets.get(name);
-        if (!values || !into) continue;
+        if (!into) continue;
+        if (!values) {
+          const color = key === "color" ? plain(i) : null;
+          if (color) into.set([encoded(color.r), encoded(color.g), encoded(color.b), 1], 4 * at);
+          continue;
+        }
         // Loaders bring colors to linear light; data in glTF is left as it is.
         const turn = isGltf && encoding === "data" ? (x: number) => x : encoded;
         into.set([turn(values.getX(vertex)), turn(values.getY(vertex)), turn(values.getZ(vertex)), values.itemSize > 3 ? values.getW(vertex) : 1], 4 * at);
@@ -142,6 +167,9 @@ export interface Difference {
   largest: number | null;
   mean: number | null;
 }
+
+/** How far about X what another program read has to turn to stand as ours, in quarters; see `turns`. */
+export const quarters = [0, 1, -1] as const;
 
 /** The ways another program may hold up: as ours, turned from z to y, from y to z. */
 const turns: ((x: number, y: number, z: number) => [number, number, number])[] = [(x, y, z) => [x, y, z], (x, y, z) => [x, -z, y], (x, y, z) => [x, z, -y]];
@@ -164,7 +192,7 @@ const GRAIN = 2e-4;
  * Compares what was read with what is ours: at each corner with the closest number that stands at the
  * same place. Size and axis are found out: files have their own.
  */
-export function compare(ours: Corners, theirs: Corners): { found: number; corners: number; sets: Difference[]; apart: Float32Array } {
+export function compare(ours: Corners, theirs: Corners): { found: number; corners: number; sets: Difference[]; apart: Float32Array; quarter: number } {
   const diagonal = extent(ours.positions) || 1;
   const scale = diagonal / (extent(theirs.positions) || 1);
   const grain = diagonal * GRAIN;
@@ -189,7 +217,8 @@ export function compare(ours: Corners, theirs: Corners): { found: number; corner
   const count = theirs.positions.length / 3;
   const probes = Array.from({ length: 300 }, (_, n) => Math.floor((n * count) / 300));
   const hits = turns.map((turn) => probes.filter((i) => near(turn, i).length > 0).length);
-  const turn = turns[hits.indexOf(Math.max(...hits))] ?? ((x, y, z) => [x, y, z]);
+  const best = hits.indexOf(Math.max(...hits));
+  const turn = turns[best] ?? ((x, y, z) => [x, y, z]);
   const apart = new Float32Array(count);
   let found = 0;
   const sums = new Map([...theirs.sets.keys()].map((name) => [name, { largest: 0, sum: 0, met: 0 }]));
@@ -213,5 +242,5 @@ export function compare(ours: Corners, theirs: Corners): { found: number; corner
     }
   }
   const sets = [...sums].map(([name, { largest, sum, met }]) => ({ name, largest: met > 0 ? largest : null, mean: met > 0 ? sum / met : null }));
-  return { found, corners: count, sets, apart };
+  return { found, corners: count, sets, apart, quarter: quarters[best] ?? 0 };
 }

@@ -1,0 +1,154 @@
+//! Edits that lay other colors over a part, or give it another shape.
+
+use std::sync::Arc;
+
+use super::{
+    Change, Direction, Document, Edit, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
+    PartTraits, Patch, Step, Touched,
+};
+use crate::{
+    color_set::SetId,
+    geometry::Geometry,
+    replacing::{ColorsTo, ShapeTo},
+    transform::Conversion,
+};
+
+impl Document {
+    /// Lays planned colors over a part's sets, as one change; none of them when one does not fit.
+    pub(super) fn replace_colors(
+        &mut self,
+        part: PartId,
+        from: &str,
+        colors: ColorsTo,
+    ) -> Result<Change, EditError> {
+        let own = self.unlocked(part)?;
+        let mesh = own.geometry.mesh();
+        for (_, new) in &colors {
+            let (got, needed) = (new.values.len(), new.placement.count(mesh));
+            if got != needed {
+                return Err(EditError::WrongLength { set: new.name.clone(), got, needed });
+            }
+        }
+        let label = format!("Colors of {} from {from}", own.traits.name);
+        let mut whole = Change { label, ..Change::default() };
+        for (set, new) in colors {
+            let laid = match set {
+                None => self.change_adding_set(part, new).and_then(|change| {
+                    self.replay(&change, Direction::Forward)?;
+                    whole.steps.extend(change.steps);
+                    Ok(())
+                }),
+                Some(set) => self.lay_over(part, set, new, &mut whole),
+            };
+            if let Err(error) = laid {
+                self.replay(&whole, Direction::Backward)?;
+                return Err(error);
+            }
+        }
+        Ok(whole)
+    }
+
+    /// Lays values over a set, held where they belong; what is done goes into the change as it is
+    /// done.
+    fn lay_over(
+        &mut self,
+        part: PartId,
+        set: SetId,
+        new: NewSet,
+        whole: &mut Change,
+    ) -> Result<(), EditError> {
+        if self.set(part, set)?.placement != new.placement {
+            let edit = Edit::ConvertSet { part, set, placement: new.placement };
+            whole.steps.extend(self.apply(edit)?.steps);
+        }
+        let own = self.as_kept(self.set(part, set)?);
+        let is_locked: [bool; 4] = std::array::from_fn(|i| own.channels[i].locked);
+        let mut after = new.values;
+        for (value, before) in after.iter_mut().zip(own.values.iter()) {
+            (0..4).filter(|&i| is_locked[i]).for_each(|i| value[i] = before[i]);
+        }
+        let patch = Patch::between(&own.values, &after);
+        if patch.indices.is_empty() {
+            return Ok(());
+        }
+        let change = Change { steps: vec![Step::Values { part, set, patch }], ..Change::default() };
+        let change = self.with_hand_paint(change, &|_, _| Touched::ALL)?;
+        self.replay(&change, Direction::Forward)?;
+        whole.steps.extend(change.steps);
+        Ok(())
+    }
+
+    /// Puts a part of the same name and sets in the place of one, on another mesh.
+    pub(super) fn change_replacing_shape(
+        &mut self,
+        id: PartId,
+        from: &str,
+        shape: ShapeTo,
+        images: Vec<ImageRecord>,
+    ) -> Result<Change, EditError> {
+        let ShapeTo { mesh, selections, mut materials, sets: mut values } = shape;
+        let part = self.unlocked(id)?.clone();
+        let index = self.parts.iter().position(|own| own.id == id).unwrap_or_default();
+        let label = format!("Shape of {} from {from}", part.traits.name);
+        let kept: Vec<_> = part.sets.iter().map(|set| self.as_kept(set)).collect();
+        let mut sets = kept.clone();
+        for set in &mut sets {
+            let found = values.iter_mut().find(|(id, _)| *id == set.id);
+            let (_, values) = found.ok_or(EditError::DoesNotFit(
+                "the part got another set meanwhile: bring the shape in again",
+            ))?;
+            set.values = Arc::new(std::mem::take(values));
+        }
+        let geometry = Arc::new(Geometry::new(mesh));
+        if let Some(set) =
+            sets.iter().find(|set| set.values.len() != set.placement.count(geometry.mesh()))
+        {
+            let (got, needed) = (set.values.len(), set.placement.count(geometry.mesh()));
+            return Err(EditError::WrongLength { set: set.name.clone(), got, needed });
+        }
+        let mut steps = Vec::new();
+        let (come, called) = self.new_images(images);
+        if !come.is_empty() {
+            steps.push(Step::Images { gone: Vec::new(), come });
+        }
+        materials.rename_images(|name| called.get(name).cloned());
+        let record =
+            |mesh, traits, materials, sets| PartRecord { id, traits, mesh, materials, sets };
+        let before = record(part.geometry.id(), part.traits.clone(), part.materials, kept);
+        let traits = PartTraits { selections: Arc::new(selections), ..part.traits };
+        let after = record(geometry.id(), traits, Arc::new(materials), sets);
+        self.meshes.entry(after.mesh).or_insert(geometry);
+        steps.push(Step::PartGone { index, part: before });
+        steps.push(Step::Part { index, part: after });
+        Ok(Change { label, steps, ..Change::default() })
+    }
+
+    /// Brings the points of parts to what they were meant for: a file's unit or axis was taken for
+    /// another. Everything painted on them stays.
+    pub(super) fn change_converting_parts(
+        &mut self,
+        ids: &[PartId],
+        conversion: Conversion,
+    ) -> Result<Change, EditError> {
+        let label = match ids {
+            [one] => format!("Read {} in another unit or axis", self.part(*one)?.traits.name),
+            several => format!("Read {} parts in another unit or axis", several.len()),
+        };
+        let mut steps = Vec::new();
+        for &id in ids.iter().filter(|_| !conversion.is_none()) {
+            let part = self.unlocked(id)?.clone();
+            let index = self.parts.iter().position(|own| own.id == id).unwrap_or_default();
+            let mesh = part.geometry.mesh().moved(|p| conversion.point(p));
+            let mesh = mesh.map_err(|_| EditError::TooFar(part.traits.name.clone()))?;
+            let geometry = Arc::new(Geometry::new(mesh));
+            let sets = part.sets.iter().map(|set| self.as_kept(set)).collect();
+            let Part { traits, materials, .. } = part;
+            let before = PartRecord { id, traits, mesh: part.geometry.id(), materials, sets };
+            let after = PartRecord { mesh: geometry.id(), ..before.clone() };
+            self.meshes.entry(after.mesh).or_insert(geometry);
+            steps.push(Step::PartGone { index, part: before });
+            steps.push(Step::Part { index, part: after });
+        }
+        Ok(Change { label, steps, ..Change::default() })
+    }
+}

@@ -1,0 +1,180 @@
+//! Other colors, or another shape, for a part that is there already.
+
+use axum::{
+    Json,
+    extract::{Multipart, Path, Query, State},
+    http::{HeaderMap, StatusCode},
+};
+use serde::{Deserialize, Serialize};
+use speckle_core::{
+    Edit, Part, PartId, ProjectTraits, Unit, UpAxis,
+    document::NewPart,
+    replacing::{Matching, ReplacementReport, colors, held_as_ours, shape},
+};
+use speckle_formats::{
+    Format, Import, Repair,
+    abilities::{Light, Says},
+    guess::Reasons,
+};
+use speckle_store::ProjectId;
+use utoipa::{IntoParams, ToSchema};
+
+use super::{
+    hand,
+    project::{Files, ImportFiles, ImportQuery, OriginSays},
+};
+use crate::{App, error::ApiError};
+
+/// What a replacement replaces.
+#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Replaces {
+    /// The values of its sets.
+    Colors,
+    /// Its mesh; what it carries is taken over.
+    Shape,
+}
+
+/// How to replace.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ReplacementQuery {
+    /// What is replaced.
+    #[param(inline)]
+    what: Replaces,
+    /// How elements are brought together; by index where that says something when left out.
+    #[param(inline)]
+    matching: Option<Matching>,
+    /// The file's part that is meant; the one of the same name, or the only one, when left out.
+    from: Option<String>,
+    /// Whether it is only looked at.
+    #[serde(default)]
+    look: bool,
+    /// What one step of the file's numbers is.
+    #[param(inline)]
+    unit: Option<Unit>,
+    /// The axis that points up in the file.
+    #[param(inline)]
+    up: Option<UpAxis>,
+}
+
+/// What a replacement did, or would do.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Replacement {
+    /// The file's part that is meant.
+    from: String,
+    /// All parts in the file.
+    parts: Vec<String>,
+    /// What it does.
+    report: ReplacementReport,
+    /// Where the file says it comes from.
+    origin: Option<OriginSays>,
+    /// What was mended, dropped or noticed.
+    repairs: Vec<Repair>,
+    /// What the file holds beside, and is not kept.
+    notes: Vec<String>,
+    /// What the file's numbers were taken for.
+    traits: ProjectTraits,
+    /// Why they were.
+    reasons: Reasons,
+}
+
+/// Replaces the colors or the shape of a part by a file's.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/parts/{part}/replacement",
+    params(("project" = i64, Path), ("part" = u32, Path), ReplacementQuery),
+    request_body(content = ImportFiles, content_type = "multipart/form-data"),
+    responses((status = 200, body = Replacement), (status = 422, body = ApiError))
+)]
+pub async fn replace(
+    State(app): State<App>,
+    Path((project, part)): Path<(ProjectId, PartId)>,
+    headers: HeaderMap,
+    Query(query): Query<ReplacementQuery>,
+    files: Multipart,
+) -> Result<Json<Replacement>, ApiError> {
+    let files = Files::receive(files).await?;
+    let file = files.name.clone();
+    let now = app.now(project).await?;
+    // What takes a part's place is most likely in the numbers it left in.
+    let own = |says: Says| says == Says::Nothing;
+    let abilities = Format::of_name(&file).ok().map(Format::abilities);
+    let is_unit_ours = query.unit.is_none() && abilities.as_ref().is_some_and(|a| own(a.units));
+    let is_up_ours = query.up.is_none() && abilities.as_ref().is_some_and(|a| own(a.up));
+    let options = ImportQuery {
+        unit: query.unit.or(is_unit_ours.then_some(now.traits.unit)),
+        up: query.up.or(is_up_ours.then_some(now.traits.up)),
+        ..ImportQuery::default()
+    };
+    let mut import = app.read(files, &options).await?;
+    for (is_ours, reason) in
+        [(is_unit_ours, &mut import.reasons.unit), (is_up_ours, &mut import.reasons.up)]
+    {
+        if is_ours {
+            "as in the project, the file says nothing".clone_into(reason);
+        }
+    }
+    let own =
+        now.parts.iter().find(|own| own.id == part).cloned().ok_or_else(|| {
+            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
+        })?;
+    let traits = import.traits;
+    import
+        .convert(now.traits)
+        .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
+    let says = match import.origin.take() {
+        None => None,
+        Some(origin) => Some(OriginSays::of(origin, &app.mark(project).await?, now.revision)),
+    };
+    let Import { parts, images, repairs, notes, reasons, .. } = import;
+    let names: Vec<String> = parts.iter().map(|part| part.name.clone()).collect();
+    let theirs = choose(&own, parts, query.from.as_deref()).map_err(ApiError::bad_request)?;
+    let is_linear = abilities.is_some_and(|able| able.light == Light::Linear);
+    let from = theirs.name.clone();
+    let shown = file.clone();
+    let planned = app
+        .blocking(move |_| {
+            let planned = match query.what {
+                Replaces::Colors => {
+                    let theirs = if is_linear { held_as_ours(&own, theirs) } else { theirs };
+                    colors(&own, &theirs, query.matching).map(|(colors, report)| {
+                        (Edit::ReplaceColors { part, from: file, colors }, report)
+                    })
+                }
+                Replaces::Shape => shape(&own, theirs, query.matching).map(|(shape, report)| {
+                    let shape = Box::new(shape);
+                    (Edit::ReplaceShape { part, from: file, shape, images }, report)
+                }),
+            };
+            Ok(planned)
+        })
+        .await?;
+    let (edit, report) =
+        planned.map_err(|error| ApiError::bad_request(format!("{shown}: {error}")))?;
+    if !query.look {
+        app.edit(project, edit, hand(&headers)).await?;
+    }
+    Ok(Json(Replacement {
+        from,
+        parts: names,
+        report,
+        origin: says,
+        repairs,
+        notes,
+        traits,
+        reasons,
+    }))
+}
+
+/// The file's part that is meant.
+fn choose(own: &Part, mut parts: Vec<NewPart>, from: Option<&str>) -> Result<NewPart, String> {
+    let wanted = from.unwrap_or(&own.traits.name);
+    let found = parts.iter().position(|part| part.name == wanted);
+    match (found, from, parts.len()) {
+        (Some(at), ..) => Ok(parts.swap_remove(at)),
+        (None, None, 1) => Ok(parts.remove(0)),
+        _ => {
+            let names: Vec<&str> = parts.iter().map(|part| part.name.as_str()).collect();
+            Err(format!("the file has no part {wanted}: choose one of {}", names.join(", ")))
+        }
+    }
+}
