@@ -105,7 +105,7 @@ fn demo(args: &[String]) -> Result<()> {
 
 fn test(args: &[String]) -> Result<()> {
     let root = root();
-    install_browser()?;
+    install_programs()?;
     build_web()?;
     let web = root.join("web");
     run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
@@ -208,7 +208,7 @@ fn fuzz(reader: &str, seconds: u64) -> Result<()> {
 }
 
 fn screenshots() -> Result<()> {
-    install_browser()?;
+    install_programs()?;
     build_web()?;
     let root = root();
     run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
@@ -285,19 +285,22 @@ fn newest_in(path: &Path) -> Option<SystemTime> {
     own.max(inner)
 }
 
-/// Chromium and its driver come from Debian's packages.
-fn install_browser() -> Result<()> {
+/// Chromium and its driver, and the reference compiler of shaders, come from Debian's packages.
+fn install_programs() -> Result<()> {
     let found = |program: &str| Command::new(program).arg("--version").output().is_ok();
-    if found("chromium") && found("chromedriver") {
+    if found("chromium") && found("chromedriver") && found("glslangValidator") {
         return Ok(());
     }
     let root = root();
     let prefix: &[&str] = if found("sudo") { &["sudo", "apt-get"] } else { &["apt-get"] };
     let apt = |args: &[&str]| {
         let all: Vec<&str> = prefix.iter().chain(args).copied().collect();
-        run("Installing Chromium and its driver", &root, all[0], &all[1..])
+        run("Installing Chromium, its driver and glslang", &root, all[0], &all[1..])
     };
     apt(&["update", "-qq"])?;
-    apt(&["install", "-y", "-qq", "--no-install-recommends", "chromium", "chromium-driver"])
-        .context("install the packages chromium and chromium-driver by hand, then try again")
+    let packages = ["chromium", "chromium-driver", "glslang-tools"];
+    apt(&[&["install", "-y", "-qq", "--no-install-recommends"][..], &packages].concat())
+        .with_context(|| {
+            format!("install the packages {} by hand, then try again", packages.join(", "))
+        })
 }

@@ -9,7 +9,7 @@ use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
 use speckle_core::Conversion;
-use speckle_formats::{Body, Depth, Export, Format, Loss, Shipment, WriteOptions};
+use speckle_formats::{Body, Depth, Export, Format, Light, Loss, Shipment, WriteOptions};
 
 use crate::reading::{ReadArgs, UpArg, progress};
 
@@ -38,6 +38,9 @@ pub struct ConvertArgs {
     /// How precisely colors are stored
     #[arg(long, value_enum, default_value = "usual")]
     depth: DepthArg,
+    /// Store colors in other numbers than the format's readers take them for
+    #[arg(long, value_enum, default_value = "usual")]
+    light: LightArg,
     /// Leave alpha out
     #[arg(long)]
     no_alpha: bool,
@@ -63,6 +66,16 @@ enum DepthArg {
     Bits16,
     /// 32-bit floats
     Float,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum LightArg {
+    /// As the format's readers take them
+    Usual,
+    /// sRGB-encoded, as they are shown
+    Encoded,
+    /// In linear light
+    Linear,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -163,6 +176,11 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
             DepthArg::Bits8 => Depth::Bits8,
             DepthArg::Bits16 => Depth::Bits16,
             DepthArg::Float => Depth::Float,
+        },
+        light: match args.light {
+            LightArg::Usual => None,
+            LightArg::Encoded => Some(Light::Encoded),
+            LightArg::Linear => Some(Light::Linear),
         },
         alpha: !args.no_alpha,
         body: match args.body {

@@ -82,6 +82,33 @@ fn convert_goes_by_the_extensions_and_keeps_the_figures() {
     for row in CUBE.lines().skip(12).take(8) {
         assert!(text.contains(row), "{row} is not in {text}");
     }
+
+    // Asked for as light, told, and read again for what it is.
+    let args = [
+        "convert",
+        "cube.ply",
+        "light.ply",
+        "--light",
+        "linear",
+        "--depth",
+        "float",
+        "--body",
+        "ascii",
+    ];
+    let output = speckle(folder.path(), &args);
+    assert!(output.status.success());
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(told.contains("colors are written in linear light"), "{told}");
+    let light = fs::read_to_string(folder.path().join("light.ply")).unwrap();
+    // IEC 61966-2-1: ((0.2 + 0.055) / 1.055) ^ 2.4 = 0.0331048.
+    assert!(
+        light.contains("0.0331") && light.contains("comment color_set vertex linear"),
+        "{light}"
+    );
+    let args = ["convert", "light.ply", "once-more.ply", "--ply-body", "ascii", "--no-alpha"];
+    assert!(speckle(folder.path(), &args).status.success());
+    let back = fs::read_to_string(folder.path().join("once-more.ply")).unwrap();
+    assert!(CUBE.lines().skip(12).take(8).all(|row| back.contains(row)), "{back}");
 }
 
 #[test]

@@ -220,6 +220,29 @@ impl Browser {
         Ok(())
     }
 
+    /// The middle of what a selector finds, once it stands still: what is above may be unfolding.
+    ///
+    /// # Errors
+    /// When there is none, or it never rests.
+    pub async fn middle_of(&self, css: &str) -> Result<[f64; 2]> {
+        let middle = format!(
+            "(() => {{ const b = document.querySelector(\"{css}\").getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; }})()"
+        );
+        let begun = Instant::now();
+        let mut last = [f64::NAN; 2];
+        let mut rests = 0;
+        while begun.elapsed() < PATIENCE {
+            let now: [f64; 2] = serde_json::from_value(self.eval(&middle).await?)?;
+            rests = if now == last { rests + 1 } else { 0 };
+            if rests == RESTS {
+                return Ok(now);
+            }
+            last = now;
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        bail!("{css} never stood still")
+    }
+
     /// Moves the pointer to a place on the page.
     ///
     /// # Errors
@@ -536,6 +559,9 @@ fn start_driver() -> Result<(Owned, u16)> {
     }
     bail!("chromedriver told no port, {TRIES} times")
 }
+
+/// How many looks in a row find a thing at the same place before it counts as resting.
+const RESTS: usize = 4;
 
 /// How often ChromeDriver is started before that counts as a failure.
 const TRIES: usize = 5;

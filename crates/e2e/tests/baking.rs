@@ -101,14 +101,8 @@ impl Table {
 
     /// Drags from the middle of one thing to another place on the page.
     async fn drag(&self, from: &str, to: &str, below: f64) -> Result<()> {
-        let middle = |css: &str| {
-            format!(
-                "(() => {{ const b = document.querySelector(\"{css}\").getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; }})()"
-            )
-        };
-        let at = |value: Value| -> Result<[f64; 2]> { Ok(serde_json::from_value(value)?) };
-        let [x0, y0] = at(self.browser.eval(&middle(from)).await?)?;
-        let [x1, y1] = at(self.browser.eval(&middle(to)).await?)?;
+        let [x0, y0] = self.browser.middle_of(from).await?;
+        let [x1, y1] = self.browser.middle_of(to).await?;
         let move_to =
             |x, y| PointerAction::MoveTo { duration: Some(Duration::from_millis(40)), x, y };
         let hand = MouseActions::new("hand".to_owned())
@@ -286,6 +280,8 @@ async fn a_curve_is_drawn_over_the_histogram_by_pointer_and_by_keys() -> Result<
     browser
         .until("document.querySelector('[data-test=curve-grain]')?.getAttribute('d').length > 500")
         .await?;
+
+    table.status("R", "fresh").await?;
 
     // A click beside the points makes one; it can be dragged, broken, moved by keys and taken out.
     browser.eval("(document.querySelector('[data-test=curve-editor]').scrollIntoView({ block: 'center' }), true)").await?;

@@ -169,6 +169,32 @@ async fn others_read_in_the_files_what_was_painted() -> Result<()> {
         browser.click_text("button", "Close").await?;
         browser.until("document.querySelector('[role=dialog]') === null").await?;
     }
+
+    // Asked for as linear light, others show it darker, which is told; our own reader knows.
+    browser.click("show-how").await?;
+    browser
+        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
+        .await?;
+    browser.choose_row("Colors as", "linear light").await?;
+    packed(&browser).await?;
+    assert!(
+        said(&browser, "losses")
+            .await?
+            .contains("takes them for sRGB-encoded and shows them darker")
+    );
+    browser.click("open-sent").await?;
+    browser.until("document.querySelector('[data-test=loaded-light]') !== null").await?;
+    assert!(said(&browser, "loaded-light").await?.contains("shows them darker"));
+    let most =
+        "Number(document.querySelector('[data-test=loaded-sets] tbody td:nth-child(2)').innerText)";
+    assert!(browser.eval(most).await?.as_f64().context("a number")? > 20.0);
+    browser.click_text("button", "Close").await?;
+    browser.until("document.querySelector('[role=dialog]') === null").await?;
+    browser.click("prove").await?;
+    browser.until("document.querySelector('[data-test=proof]') !== null").await?;
+    let most =
+        "Number(document.querySelector('[data-test=proof] tbody td:nth-child(2)').innerText)";
+    assert!(browser.eval(most).await?.as_f64().context("a number")? < 0.01);
     choose(&browser, "Archive").await?;
     browser.click("open-sent").await?;
     browser.until("document.querySelector('[role=dialog]')?.innerText.includes('no loader for this format')").await?;

@@ -4,7 +4,7 @@
 use serde::Serialize;
 use speckle_core::Placement;
 
-use crate::{Depth, Format};
+use crate::{Depth, Format, Light};
 
 /// How many sets of a part a format takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -19,17 +19,6 @@ pub enum Room {
     VertexAndFace,
     /// Any number.
     Any,
-}
-
-/// In which numbers a format stores colors.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Light {
-    /// sRGB-encoded, as the picker shows them.
-    Encoded,
-    /// Linear light; data sets as they are.
-    Linear,
 }
 
 /// What a format says of units or of the axis that points up.
@@ -82,8 +71,8 @@ pub struct Abilities {
     pub alpha: bool,
     /// The precisions of colors it knows, the usual one first.
     pub depths: &'static [Depth],
-    /// In which numbers it stores colors.
-    pub light: Light,
+    /// In which numbers it can store colors, the usual ones first: those its readers take them for.
+    pub lights: &'static [Light],
     /// Whether parts stay apart.
     pub parts: bool,
     /// Whether faces of more than three corners stay whole.
@@ -121,7 +110,7 @@ impl Format {
             placements: ALL,
             alpha: true,
             depths: &[Depth::Float],
-            light: Light::Encoded,
+            lights: &[Light::Encoded, Light::Linear],
             parts: true,
             polygons: true,
             uvs: UvRoom::One,
@@ -142,7 +131,7 @@ impl Format {
                 described_by: "glTF 2.0, Khronos",
                 placements: &[Vertex],
                 depths: &[Depth::Float, Depth::Bits16, Depth::Bits8],
-                light: Light::Linear,
+                lights: &[Light::Linear, Light::Encoded],
                 polygons: false,
                 uvs: UvRoom::Any,
                 materials: true,
@@ -188,6 +177,7 @@ impl Format {
                 placements: &[],
                 alpha: false,
                 depths: &[],
+                lights: &[],
                 parts: false,
                 polygons: false,
                 uvs: UvRoom::None,
@@ -201,6 +191,7 @@ impl Format {
                 described_by: "3MF Core 1.3 and Materials and Properties 1.2, 3MF Consortium",
                 sets: Room::One,
                 depths: &[Depth::Bits8],
+                lights: &[Light::Encoded],
                 polygons: false,
                 uvs: UvRoom::None,
                 swatches: true,
@@ -241,7 +232,7 @@ impl Format {
                 title: "USD, as text",
                 says: "For film and renderers: the first color set as displayColor in linear light, the others as primvars.",
                 described_by: "USD as usd-core reads it; UsdGeomMesh and UsdGeomPrimvar",
-                light: Light::Linear,
+                lights: &[Light::Linear, Light::Encoded],
                 uvs: UvRoom::Any,
                 units: Says::Any,
                 up: Says::Any,
@@ -266,6 +257,13 @@ impl Abilities {
     #[must_use]
     pub fn stores(&self, placement: Placement) -> bool {
         self.placements.contains(&placement)
+    }
+
+    /// In which numbers colors are stored, where some are wanted.
+    #[must_use]
+    pub fn light(&self, wanted: Option<Light>) -> Light {
+        let usual = self.lights.first().copied().unwrap_or(Light::Encoded);
+        wanted.filter(|light| self.lights.contains(light)).unwrap_or(usual)
     }
 
     /// The precision that is meant.
@@ -315,6 +313,14 @@ pub fn table() -> String {
                 Depth::Float => "float",
             })
             .collect();
+        let lights: Vec<&str> = a
+            .lights
+            .iter()
+            .map(|light| match light {
+                Light::Encoded => "encoded",
+                Light::Linear => "linear",
+            })
+            .collect();
         let cells = [
             format!("{} (.{})", a.title, a.extension),
             yes(a.reads).to_owned(),
@@ -328,12 +334,7 @@ pub fn table() -> String {
             placements.join(", "),
             yes(a.alpha).to_owned(),
             depths.join(", "),
-            match a.light {
-                _ if a.sets == Room::None => "",
-                Light::Encoded => "encoded",
-                Light::Linear => "linear",
-            }
-            .to_owned(),
+            lights.join(", "),
             if a.parts { "apart" } else { "joined" }.to_owned(),
             yes(a.polygons).to_owned(),
             match a.uvs {

@@ -2,8 +2,9 @@
 
 use std::collections::HashMap;
 
+use rayon::prelude::*;
 use speckle_core::{
-    Encoding, Materials, Placement, ProjectTraits,
+    Materials, Placement, ProjectTraits,
     bake::MATERIAL_SET,
     color::Rgba,
     document::{ImageRecord, NewPart, NewSet, Selection},
@@ -11,7 +12,7 @@ use speckle_core::{
     pixels,
 };
 
-use crate::{FormatError, Groups, MeshFile, Origin, Repair, RepairKind};
+use crate::{FormatError, Groups, Light, MeshFile, Origin, Repair, RepairKind, numbers::Numbers};
 
 /// What a reader found.
 #[derive(Default)]
@@ -117,7 +118,8 @@ impl Named {
 pub struct RawSet {
     pub name: String,
     pub placement: Placement,
-    pub encoding: Encoding,
+    pub numbers: Numbers,
+    /// As the file has them.
     pub values: Vec<Rgba>,
 }
 
@@ -131,7 +133,7 @@ impl RawSet {
         Some(Self {
             name: MATERIAL_SET.to_owned(),
             placement: Placement::Face,
-            encoding: Encoding::Color,
+            numbers: Numbers::Color(Light::Encoded),
             values: (0..faces).map(color).collect(),
         })
     }
@@ -141,6 +143,11 @@ impl RawPart {
     pub fn new(name: String, arrays: MeshArrays, sets: Vec<RawSet>) -> Self {
         let (path, objects, groups, materials) = Default::default();
         Self { name, path, arrays, sets, objects, groups, materials }
+    }
+
+    /// Its sets, as the file has them.
+    pub fn sets(&self) -> &[RawSet] {
+        &self.sets
     }
 
     /// Tells the groups it stands in, the outermost first.
@@ -207,7 +214,7 @@ impl RawPart {
         let mut clamped = 0;
         let sets = sets
             .into_iter()
-            .map(|RawSet { name, placement, encoding, values }| {
+            .map(|RawSet { name, placement, numbers, values }| {
                 let kept = match placement {
                     Placement::Vertex => &admitted.kept_vertices,
                     Placement::Corner => &admitted.kept_corners,
@@ -220,6 +227,10 @@ impl RawPart {
                         *number = if number.is_nan() { 0.0 } else { number.clamp(0.0, 1.0) };
                     }
                 }
+                if numbers == Numbers::Color(Light::Linear) {
+                    values.par_iter_mut().for_each(|value| *value = numbers.read(*value));
+                }
+                let encoding = numbers.encoding();
                 NewSet { name, placement, encoding, ground: [1.0; 4], values }
             })
             .collect();

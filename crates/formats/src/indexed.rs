@@ -4,9 +4,9 @@
 use std::hash::Hash;
 
 use rustc_hash::FxHashMap;
-use speckle_core::{ColorSet, Encoding, Part, Placement, color::Rgba, mesh::MeshArrays};
+use speckle_core::{ColorSet, Part, Placement, color::Rgba, mesh::MeshArrays};
 
-use crate::RawSet;
+use crate::{RawSet, numbers::Numbers};
 
 /// Each color once, and which of them each corner of the mesh has.
 pub struct Indexed<T> {
@@ -49,12 +49,7 @@ impl<T: Copy + Eq + Hash> Indexed<T> {
 
 /// A set of values by corner: at the vertices where all corners of each agree, at the faces where
 /// those of each face do, or at the corners.
-pub fn plainest(
-    name: String,
-    encoding: Encoding,
-    values: Vec<Rgba>,
-    arrays: &MeshArrays,
-) -> RawSet {
+pub fn plainest(name: String, numbers: Numbers, values: Vec<Rgba>, arrays: &MeshArrays) -> RawSet {
     let of_vertices = || {
         let mut at: Vec<Option<Rgba>> = vec![None; arrays.positions.len()];
         for (&vertex, value) in arrays.corner_vertices.iter().zip(&values) {
@@ -86,5 +81,5 @@ pub fn plainest(
     } else {
         (Placement::Corner, values)
     };
-    RawSet { name, placement, encoding, values }
+    RawSet { name, placement, numbers, values }
 }

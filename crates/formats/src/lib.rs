@@ -13,6 +13,7 @@ mod indexed;
 mod losses;
 pub mod map_file;
 pub mod note;
+mod numbers;
 mod obj;
 mod off;
 mod package;
@@ -30,9 +31,10 @@ mod xml;
 
 use std::fmt;
 
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Conversion, Mesh, Part, ProjectTraits, Unit, UpAxis,
+    Conversion, Mesh, Part, Placement, ProjectTraits, Unit, UpAxis,
     document::{ImageRecord, NewPart},
     mesh::{MeshError, gate},
 };
@@ -43,6 +45,8 @@ pub use gate::{Repair, RepairKind};
 use guess::Reasons;
 pub use losses::{Loss, LossKind, Weight, losses};
 use note::Origin;
+pub use numbers::Light;
+use numbers::Numbers;
 pub use shipment::{Shipment, Spools, carried};
 
 /// The formats there are.
@@ -112,6 +116,12 @@ impl Format {
             Self::Usda => "usda",
             Self::Usdz => "usdz",
         }
+    }
+
+    /// Whether it can be chosen in which numbers sets of a placement are stored: materials, which
+    /// are what OBJ has at faces, have their own way.
+    pub(crate) fn takes_light(self, placement: Placement) -> bool {
+        !(self == Self::Obj && placement == Placement::Face)
     }
 
     /// The registered media type, or the common one.
@@ -341,6 +351,8 @@ pub struct Import {
     pub reasons: Reasons,
     /// Which project it was written from, and when, where the file says so.
     pub origin: Option<Origin>,
+    /// In which numbers its colors stood.
+    pub light: Light,
 }
 
 impl Import {
@@ -420,6 +432,15 @@ pub struct WriteOptions {
     pub materials: bool,
     /// What becomes of data sets where viewers take the first set for a color.
     pub data: DataSets,
+    /// In which numbers colors are stored; those its readers take them for when left out.
+    pub light: Option<Light>,
+}
+
+impl WriteOptions {
+    /// In which numbers colors are stored, by a format that usually stores them as `usual`.
+    fn light(&self, usual: Light) -> Light {
+        self.light.unwrap_or(usual)
+    }
 }
 
 /// What becomes of data sets in glTF, whose viewers multiply `COLOR_0` into the picture.
@@ -444,6 +465,7 @@ impl Default for WriteOptions {
             body: Body::Little,
             materials: true,
             data: DataSets::AsColors,
+            light: None,
         }
     }
 }
@@ -496,6 +518,13 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
     }?;
     let Content { parts: raw_parts, mut repairs, notes, images, traits, origin } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());
+    let usual = format.abilities().light(None);
+    let numbers = raw_parts.iter().flat_map(RawPart::sets).map(|set| set.numbers);
+    let of_colors = |numbers| match numbers {
+        Numbers::Color(light) => Some(light),
+        Numbers::Data => None,
+    };
+    let light = numbers.filter_map(of_colors).find(|light| *light != usual).unwrap_or(usual);
     let mut parts = Vec::with_capacity(raw_parts.len());
     for part in raw_parts {
         part.admit(groups, &mut repairs, &mut parts)?;
@@ -503,7 +532,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
     let meshes: Vec<&Mesh> = parts.iter().map(|part| &part.mesh).collect();
     let (traits, reasons) = guess::meaning(format, traits, options, &meshes);
     let origin = origin.or_else(|| Origin::find_in(file.bytes));
-    Ok(Import { parts, images, repairs, notes, traits, reasons, origin })
+    Ok(Import { parts, images, repairs, notes, traits, reasons, origin, light })
 }
 
 /// Writes a shipment as a file of the format.
@@ -523,14 +552,26 @@ pub fn write(
         ));
     }
     let losses = losses(format, shipment, &options);
-    let options = WriteOptions { depth: format.abilities().depth(options.depth), ..options };
+    let abilities = format.abilities();
+    let usual = abilities.light(None);
+    let light = shipment.light(format, options.light);
+    let options =
+        WriteOptions { depth: abilities.depth(options.depth), light: Some(light), ..options };
+    // Writers of formats in linear light convert as they go; the others store what they are given.
+    let lit: Vec<Part>;
+    let mut shipment = *shipment;
+    if (usual, light) == (Light::Encoded, Light::Linear) {
+        lit = shipment.parts.iter().map(|part| in_linear_light(format, part)).collect();
+        shipment.parts = &lit;
+    }
+    let shipment = &shipment;
     let Written { bytes, beside } = match format {
         // They say where a part stands.
         Format::Glb => gltf::write::write_glb(shipment, options),
         Format::Gltf => gltf::write::write_gltf(shipment, options),
         Format::ThreeMf => threemf::write::write(shipment, options)?,
         Format::X3d => x3d::write(shipment, options),
-        Format::Vrml => x3d::write_vrml(shipment),
+        Format::Vrml => x3d::write_vrml(shipment, options),
         Format::Dae => dae::write::write(shipment, options),
         Format::Usda => usd::write::write_usda(shipment, options),
         Format::Usdz => usd::write::write_usdz(shipment, options)?,
@@ -547,4 +588,16 @@ pub fn write(
         }
     };
     Ok(Export { bytes, beside, losses })
+}
+
+/// A part whose colors are stored as light.
+fn in_linear_light(format: Format, part: &Part) -> Part {
+    let mut part = part.clone();
+    for set in part.sets.iter_mut().filter(|set| format.takes_light(set.placement)) {
+        let numbers = Numbers::of(set, Light::Linear);
+        let stored: Vec<_> = set.values.par_iter().map(|&value| numbers.stored(value)).collect();
+        set.values = stored.into();
+        set.ground = numbers.stored(set.ground);
+    }
+    part
 }

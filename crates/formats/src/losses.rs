@@ -6,8 +6,8 @@ use serde::Serialize;
 use speckle_core::{ColorSet, Encoding, Part, Placement};
 
 use crate::{
-    Abilities, Body, DataSets, Depth, Format, Shipment, WriteOptions,
-    abilities::{Light, Room, Says, UvRoom},
+    Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions,
+    abilities::{Room, Says, UvRoom},
     carried,
     seams::SplitVertices,
 };
@@ -141,6 +141,7 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
             "Put the set that matters first, or prove it in the receiver.",
         );
     }
+    of_light(&abilities, shipment, options, &mut say);
     let has_sets = most > 0;
     if format == Format::Obj && has_sets {
         say(
@@ -151,6 +152,63 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
         );
     }
     losses
+}
+
+/// What comes of colors in other numbers than a format's readers take them for.
+fn of_light(
+    abilities: &Abilities,
+    shipment: &Shipment,
+    options: &WriteOptions,
+    say: &mut impl FnMut(LossKind, Weight, String, &str),
+) {
+    let (format, usual) = (abilities.format, abilities.light(None));
+    let Some(wanted) = options.light.filter(|wanted| *wanted != usual) else { return };
+    let mut placements = shipment.parts.iter().flat_map(|part| {
+        let colors = carried(abilities, part).into_iter();
+        colors.filter(|set| set.encoding == Encoding::Color).map(|set| set.placement)
+    });
+    let (turned, kept): (Vec<Placement>, Vec<Placement>) =
+        placements.by_ref().partition(|&placement| format.takes_light(placement));
+    let (title, words) = (abilities.title, usual.words());
+    if shipment.light(format, options.light) != wanted {
+        if !(turned.is_empty() && kept.is_empty()) {
+            let why = if abilities.lights.contains(&wanted) {
+                "some parts have data there, and it says once for all what its numbers are"
+            } else {
+                "it knows no others"
+            };
+            let text = format!("colors stay {words} in {title}: {why}");
+            say(
+                LossKind::Encoding,
+                Weight::Careful,
+                text,
+                "Take another format, or send one file for each part.",
+            );
+        }
+        return;
+    }
+    if !turned.is_empty() {
+        let seen = if wanted == Light::Linear { "darker" } else { "lighter" };
+        let text = format!(
+            "colors are written {}; who reads {title} as usual takes them for {words} and shows them {seen}",
+            wanted.words()
+        );
+        say(
+            LossKind::Encoding,
+            Weight::Careful,
+            text,
+            "Right for a receiver that asks for it; else send them as usual.",
+        );
+    }
+    if !kept.is_empty() {
+        let text = format!("colors at faces stay {words}, as materials are");
+        say(
+            LossKind::Encoding,
+            Weight::Careful,
+            text,
+            "Hold the set at the vertices, or take another format.",
+        );
+    }
 }
 
 fn of_part(
@@ -178,7 +236,7 @@ fn of_part(
         say(LossKind::Sets, Weight::Lost, text, remedy);
     }
     // Data where viewers expect a color.
-    if abilities.light == Light::Linear
+    if abilities.light(None) == Light::Linear
         && let [first, ..] = sets.as_slice()
         && sets.iter().all(|set| set.encoding == Encoding::Data)
         && is_one_array(abilities)
@@ -238,8 +296,8 @@ fn of_part(
             let at = x * steps;
             (at - at.round()).abs() > 1e-3
         };
-        let linear =
-            |set: &ColorSet| abilities.light == Light::Linear && set.encoding == Encoding::Color;
+        let light = shipment.light(abilities.format, options.light);
+        let linear = |set: &ColorSet| light == Light::Linear && set.encoding == Encoding::Color;
         for set in &sets {
             if linear(set) && steps == STEPS {
                 let text = format!(

@@ -9,6 +9,8 @@ use speckle_core::{
     separation::Separation, swatches::Swatch,
 };
 
+use crate::Light;
+
 /// Where a file comes from.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -128,6 +130,9 @@ pub struct SetNote {
     pub placement: Placement,
     /// Whether the numbers are colors or plain data.
     pub encoding: Encoding,
+    /// In which numbers the file stores them, if they are colors.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub light: Option<Light>,
     /// Its four channels, R, G, B, A.
     pub channels: Vec<ChannelSays>,
 }
@@ -171,6 +176,15 @@ impl ChannelNote {
         }
     }
 
+    /// Tells in which numbers the file stores colors.
+    #[must_use]
+    pub fn stored(mut self, light: impl Fn(&SetNote) -> Light) -> Self {
+        for set in self.sets.iter_mut().filter(|set| set.encoding == Encoding::Color) {
+            set.light = Some(light(set));
+        }
+        self
+    }
+
     /// One line for each channel that somebody said something about, for formats with comments.
     #[must_use]
     pub fn lines(&self) -> Vec<String> {
@@ -202,9 +216,10 @@ impl ChannelNote {
         }
         let _ = writeln!(out, "Lengths are in {}, +{:?} is up.\n", self.unit.symbol(), self.up);
         for set in &self.sets {
-            let numbers = match set.encoding {
-                Encoding::Color => "sRGB color",
-                Encoding::Data => "plain numbers, never to be gamma-corrected",
+            let numbers = match (set.encoding, set.light) {
+                (Encoding::Color, Some(light)) => format!("a color, {}", light.words()),
+                (Encoding::Color, None) => "a color".to_owned(),
+                (Encoding::Data, _) => "plain numbers, never to be gamma-corrected".to_owned(),
             };
             let _ = writeln!(out, "## {} · {}\n", set.part, set.name);
             let _ = writeln!(out, "{}, {numbers}.\n", capital(set.placement.words()));
@@ -302,6 +317,7 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
         name: set.name.clone(),
         placement: set.placement,
         encoding: set.encoding,
+        light: None,
         channels: channels.collect(),
     }
 }

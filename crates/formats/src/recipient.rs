@@ -11,7 +11,7 @@ use speckle_core::{
 };
 
 use crate::{
-    Body, DataSets, Depth, Format, FormatError, Loss, LossKind, Place, Shipment, Weight,
+    Body, DataSets, Depth, Format, FormatError, Light, Loss, LossKind, Place, Shipment, Weight,
     WriteOptions,
     note::{ChannelNote, Origin, Spool},
     shader::{Language, Look, code, material_x, osl},
@@ -44,6 +44,8 @@ pub struct Recipient {
     pub format: Format,
     /// How precisely colors are stored.
     pub depth: Depth,
+    /// In which numbers colors are stored; those the format's readers take them for when left out.
+    pub light: Option<Light>,
     /// Whether alpha goes along.
     pub alpha: bool,
     /// Text or binary, where there is a choice.
@@ -91,6 +93,7 @@ impl Default for Recipient {
             name: "Real-time shader".to_owned(),
             format: Format::Glb,
             depth: Depth::Usual,
+            light: None,
             alpha: true,
             body: Body::Little,
             materials: true,
@@ -263,14 +266,18 @@ impl Recipient {
                 "bring a mesh in first, or show a part: hidden ones stay at home",
             ));
         }
-        let mut note = ChannelNote::of(&parts, traits, origin);
         let options = WriteOptions {
             depth: self.depth,
             alpha: self.alpha,
             body: self.body,
             materials: self.materials,
             data: self.data,
+            light: self.light,
         };
+        let light = Shipment::of(&parts).light(self.format, self.light);
+        let usual = self.format.abilities().light(None);
+        let mut note = ChannelNote::of(&parts, traits, origin)
+            .stored(|set| if self.format.takes_light(set.placement) { light } else { usual });
         let stem = file_stem(goods.name);
         let mut losses = self.changed_names(goods.parts, &parts);
         losses.extend(self.missing(goods.parts));

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use speckle_core::{Encoding, color_set::Signed};
 
 use crate::{
+    Light,
     note::{ChannelNote, ChannelSays, SetNote},
     xml::escaped,
 };
@@ -282,9 +283,10 @@ pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
     }
     for set in named(note) {
         let (name, kind) = (&set.name, capital(&set.name));
-        let says = match set.set.encoding {
-            Encoding::Color => "a color in linear light, as glTF and USD hold it",
-            Encoding::Data => "plain numbers, never to be gamma-corrected",
+        let says = match (set.set.encoding, set.set.light) {
+            (Encoding::Data, _) => "plain numbers, never to be gamma-corrected".to_owned(),
+            (Encoding::Color, Some(light)) => format!("a color, {} in the file", light.words()),
+            (Encoding::Color, None) => "a color".to_owned(),
         };
         let title = set.set.name.split_whitespace().collect::<Vec<_>>().join(" ");
         let _ =
@@ -336,6 +338,7 @@ fn of_look<'a, 'b>(sets: &'b [NamedSet<'a>], look: &Look) -> Option<&'b NamedSet
 /// A function that gives the color of a look, in linear light.
 fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
     let Some(set) = of_look(sets, look) else { return String::new() };
+    let rgb = if is_encoded(set) { "light_of(stored.rgb)" } else { "stored.rgb" };
     let [two, three, four] = match language {
         Language::Glsl => ["vec2", "vec3", "vec4"],
         Language::Hlsl => ["float2", "float3", "float4"],
@@ -343,11 +346,11 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
     };
     let (title, inputs, body) = match look {
         Look::Channels => return String::new(),
-        Look::Color => ("flat", vec![], "stored.rgb".to_owned()),
+        Look::Color => ("flat", vec![], rgb.to_owned()),
         Look::Lit => (
             "in the light of a lamp",
             vec![("normal", three), ("to_light", three)],
-            "stored.rgb * max(dot(normalize(normal), normalize(to_light)), 0.0)".to_owned(),
+            format!("{rgb} * max(dot(normalize(normal), normalize(to_light)), 0.0)"),
         ),
         Look::Checker => {
             // As on the stage: squares of 12 pixels, 0.42 and 0.58 encoded, here in linear light.
@@ -362,7 +365,7 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
                 "over a checker",
                 vec![("pixel", two)],
                 format!(
-                    "{mix}({three}(1.0, 1.0, 1.0) * (0.1473 + 0.2968 * {square}), stored.rgb, stored.a)"
+                    "{mix}({three}(1.0, 1.0, 1.0) * (0.1473 + 0.2968 * {square}), {rgb}, stored.a)"
                 ),
             )
         }
@@ -370,8 +373,8 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
             let letter = ["r", "g", "b", "a"][(*channel).min(3)];
             let stored = format!("stored.{letter}");
             // The stage shows plain numbers as they are, which in linear light is darker.
-            let is_color = set.set.encoding == Encoding::Color && *channel < 3;
-            let grey = if is_color { stored } else { linear(&stored, language) };
+            let is_light = set.set.encoding == Encoding::Color && *channel < 3 && !is_encoded(set);
+            let grey = if is_light { stored } else { linear(&stored, language) };
             ("one channel in grey", vec![], format!("{three}(1.0, 1.0, 1.0) * ({grey})"))
         }
     };
@@ -386,9 +389,26 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
         Language::Wgsl => format!("fn look({inputs}) -> {three} {{"),
         _ => format!("{three} look({inputs}) {{"),
     };
+    let decoding = if body.contains("light_of(") {
+        let [r, g, b] = ["c.r", "c.g", "c.b"].map(|x| linear(x, language));
+        let head = match language {
+            Language::Wgsl => format!("fn light_of(c: {three}) -> {three} {{"),
+            _ => format!("{three} light_of({three} c) {{"),
+        };
+        format!(
+            "\n// The light of encoded colors (IEC 61966-2-1).\n{head}\n    return {three}({r}, {g}, {b});\n}}\n"
+        )
+    } else {
+        String::new()
+    };
     format!(
-        "\n// The look, {title}: takes the set at place {place}.\n{head}\n    return {body};\n}}\n"
+        "{decoding}\n// The look, {title}: takes the set at place {place}.\n{head}\n    return {body};\n}}\n"
     )
+}
+
+/// Whether a set's colors stand encoded in the file.
+fn is_encoded(set: &NamedSet) -> bool {
+    set.set.light == Some(Light::Encoded)
 }
 
 /// The linear light of an encoded number (IEC 61966-2-1).
@@ -405,8 +425,18 @@ fn linear(x: &str, language: Language) -> String {
 #[must_use]
 pub fn osl(note: &ChannelNote) -> String {
     let sets = named(note);
-    let mut out =
-        String::from("// Jaunty Speckle: the channels by their names.\nshader channels(\n");
+    let mut out = String::from("// Jaunty Speckle: the channels by their names.\n");
+    let is_any_encoded =
+        sets.iter().any(|set| set.set.encoding == Encoding::Color && is_encoded(set));
+    if is_any_encoded {
+        let decoded = linear("x", Language::Glsl);
+        let _ = writeln!(
+            out,
+            "// The light of an encoded number (IEC 61966-2-1).\n\
+             float light_of(float x)\n{{\n    return {decoded};\n}}\n"
+        );
+    }
+    out.push_str("shader channels(\n");
     let (mut outputs, mut body) = (Vec::new(), String::new());
     for set in &sets {
         let name = &set.name;
@@ -419,10 +449,11 @@ pub fn osl(note: &ChannelNote) -> String {
         );
         if set.set.encoding == Encoding::Color {
             outputs.push(format!("output color {name}_color = 1"));
-            let _ = writeln!(
-                body,
-                "    {name}_color = color({name}_stored[0], {name}_stored[1], {name}_stored[2]);"
-            );
+            let stored = [0, 1, 2].map(|i| {
+                let stored = format!("{name}_stored[{i}]");
+                if is_encoded(set) { format!("light_of({stored})") } else { stored }
+            });
+            let _ = writeln!(body, "    {name}_color = color({});", stored.join(", "));
         }
         for (i, channel) in set.channels.iter().enumerate() {
             let own = format!("{name}_{}", channel.name);
@@ -473,9 +504,18 @@ pub fn material_x(note: &ChannelNote) -> String {
                 "    <convert name=\"{name}_opaque\" type=\"color3\">\n      \
                  <input name=\"in\" type=\"color4\" nodename=\"{name}\"/>\n    </convert>"
             );
+            let mut last = format!("{name}_opaque");
+            if is_encoded(set) {
+                let _ = writeln!(
+                    out,
+                    "    <srgb_texture_to_lin_rec709 name=\"{name}_light\" type=\"color3\">\n      \
+                     <input name=\"in\" type=\"color3\" nodename=\"{last}\"/>\n    </srgb_texture_to_lin_rec709>"
+                );
+                last = format!("{name}_light");
+            }
             let _ = writeln!(
                 outputs,
-                "    <output name=\"{name}_color\" type=\"color3\" nodename=\"{name}_opaque\"/>"
+                "    <output name=\"{name}_color\" type=\"color3\" nodename=\"{last}\"/>"
             );
         }
         for channel in &set.channels {

@@ -4,7 +4,7 @@ use speckle_core::{
     ColorSet, Encoding, Part, Placement, ProjectTraits, document::ImageRecord, swatches::Swatch,
 };
 
-use crate::{Abilities, abilities::Room, note::ChannelNote};
+use crate::{Abilities, Format, Light, abilities::Room, note::ChannelNote};
 
 /// What goes out.
 #[derive(Clone, Copy, Debug)]
@@ -38,6 +38,30 @@ impl<'a> Shipment<'a> {
     #[must_use]
     pub fn of(parts: &'a [Part]) -> Self {
         Self { name: "model", parts, images: &[], traits: None, note: None, spools: None }
+    }
+
+    /// In which numbers a format stores the colors, where some are wanted: as usual, where it has
+    /// one place to say it for all parts, and some of them have data there.
+    #[must_use]
+    pub fn light(&self, format: Format, wanted: Option<Light>) -> Light {
+        let abilities = format.abilities();
+        let usual = abilities.light(None);
+        let is_said_once = matches!(format, Format::Obj | Format::Off);
+        let disagree = |placements: &[Placement]| {
+            let mut encodings = self.parts.iter().flat_map(|part| {
+                let own = carried(&abilities, part).into_iter();
+                own.filter(|set| placements.contains(&set.placement)).map(|set| set.encoding)
+            });
+            let first = encodings.next();
+            encodings.any(|other| Some(other) != first)
+        };
+        if is_said_once
+            && (disagree(&[Placement::Vertex, Placement::Corner])
+                || (format.takes_light(Placement::Face) && disagree(&[Placement::Face])))
+        {
+            return usual;
+        }
+        abilities.light(wanted)
     }
 
     /// The image a material shows.

@@ -32,7 +32,7 @@ pub fn read_vrml(file: &MeshFile, options: &ReadOptions) -> Result<Content, Form
 
 /// Writes X3D.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
-    let nodes = scene::nodes(shipment, options.alpha);
+    let nodes = scene::nodes(shipment, options);
     let mut out = String::from(
         "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<X3D profile='Interchange' version='3.3' \
          xmlns:xsd='http://www.w3.org/2001/XMLSchema-instance' \
@@ -49,12 +49,13 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
 }
 
 /// Writes VRML97.
-pub fn write_vrml(shipment: &Shipment) -> Written {
+pub fn write_vrml(shipment: &Shipment, options: WriteOptions) -> Written {
     let mut out = String::from("#VRML V2.0 utf8\n# Jaunty Speckle\n");
     for line in shipment.note.map(|note| note.lines()).unwrap_or_default() {
         out.push_str(&format!("# {line}\n"));
     }
     // It knows no alpha of single points.
-    scene::nodes(shipment, false).iter().for_each(|node| node.write_classic(&mut out));
+    let options = WriteOptions { alpha: false, ..options };
+    scene::nodes(shipment, options).iter().for_each(|node| node.write_classic(&mut out));
     Written::alone(out.into_bytes())
 }

@@ -13,7 +13,7 @@ use speckle_core::{
     mesh::MeshArrays,
 };
 use speckle_formats::{
-    Body, DataSets, Depth, Format, LossKind, MeshFile, ReadOptions,
+    Body, DataSets, Depth, Format, Light, LossKind, MeshFile, ReadOptions,
     abilities::Says,
     note::Origin,
     recipient::{Goods, Packed, Recipient, Vertices},
@@ -93,9 +93,10 @@ fn recipients() -> impl Strategy<Value = Recipient> {
         prop::option::of(prop::sample::select(vec![Unit::Millimetre, Unit::Metre, Unit::Inch])),
         prop::option::of(prop::sample::select(vec![UpAxis::Y, UpAxis::Z])),
         prop::sample::select(vec![1.0, 0.5, 100.0]),
+        prop::option::of(prop::sample::select(vec![Light::Encoded, Light::Linear])),
     );
     let turns = prop::array::uniform8(any::<bool>());
-    (how, numbers, turns, 0_u8..5).prop_map(|(how, (unit, up, scale), turns, spools)| {
+    (how, numbers, turns, 0_u8..5).prop_map(|(how, (unit, up, scale, light), turns, spools)| {
         let (format, depth, body, data, vertices) = how;
         let [
             alpha,
@@ -110,6 +111,7 @@ fn recipients() -> impl Strategy<Value = Recipient> {
         Recipient {
             format,
             depth,
+            light,
             alpha,
             body,
             data,

@@ -12,8 +12,7 @@ use speckle_core::{
     mesh::MeshArrays,
 };
 use speckle_formats::{
-    Abilities, DataSets, Depth, Format, Shipment, WriteOptions,
-    abilities::{Light, Room},
+    Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions, abilities::Room,
     carried, write,
 };
 
@@ -63,8 +62,8 @@ fn into_parts(part: NewPart) -> Vec<Part> {
 }
 
 /// The largest difference of a number after a file was written and read alone.
-fn difference(format: Format, parts: &[Part], depth: Depth) -> f32 {
-    let options = WriteOptions { depth, ..WriteOptions::default() };
+fn difference(format: Format, parts: &[Part], depth: Depth, light: Option<Light>) -> f32 {
+    let options = WriteOptions { depth, light, ..WriteOptions::default() };
     let export = write(format, &Shipment::of(parts), options).unwrap();
     let name = format!("sheet.{}", format.extension());
     let mut back = read(&name, &export.bytes).unwrap();
@@ -99,18 +98,84 @@ fn every_color_of_the_chart_comes_back_within_a_step() {
         }
         for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
             let parts = part(placement, Encoding::Color);
-            for &depth in abilities.depths {
-                let found = difference(format, &parts, depth);
+            for (&depth, &light) in abilities
+                .depths
+                .iter()
+                .flat_map(|depth| abilities.lights.iter().map(move |light| (depth, light)))
+            {
+                let found = difference(format, &parts, depth, Some(light));
                 // Exact where 8 bits hold the encoded numbers; linear light in 8 bits is coarse,
                 // by the slope of the curve at 0 (IEC 61966-2-1): half a step becomes 12.92 of them.
-                let allowed = match (abilities.light, depth) {
+                let allowed = match (light, depth) {
                     (Light::Encoded, Depth::Bits8) => 1e-6,
                     (Light::Linear, Depth::Bits8) => 0.5 * 12.92 / 255.0 + 1e-6,
                     (Light::Linear, Depth::Bits16) => 0.5 / 255.0,
+                    (Light::Encoded, Depth::Bits16) => 0.5 / 65_535.0 + 1e-7,
                     _ => 1e-6,
                 };
-                assert!(found <= allowed, "{format:?} {placement:?} {depth:?}: {found}");
+                assert!(found <= allowed, "{format:?} {placement:?} {depth:?} {light:?}: {found}");
             }
+        }
+    }
+}
+
+/// The numbers in the files themselves, by the formula of IEC 61966-2-1 and by a reader that is not
+/// ours, the crate `gltf`, and as the words of text files.
+#[test]
+fn colors_stand_in_the_numbers_that_were_asked_for() {
+    let encoded = [0.0, 10.0, 51.0, 128.0, 204.0, 255.0].map(|x: f64| x / 255.0);
+    let linear =
+        encoded.map(|x| if x <= 0.04045 { x / 12.92 } else { ((x + 0.055) / 1.055).powf(2.4) });
+    let mesh = sheet(1);
+    let values =
+        (0..4).map(|i| [encoded[i], encoded[i + 1], encoded[i + 2], 1.0].map(|x| x as f32));
+    let coat = NewSet {
+        name: "Coat".into(),
+        placement: Placement::Vertex,
+        encoding: Encoding::Color,
+        ground: [1.0; 4],
+        values: values.collect(),
+    };
+    let mask = NewSet { name: "Mask".into(), encoding: Encoding::Data, ..coat.clone() };
+    let parts = into_parts(NewPart::new("Sheet", mesh, vec![coat, mask]));
+    let file = |format, light| {
+        let (depth, body) = (Depth::Float, Body::Ascii);
+        let options = WriteOptions { depth, body, light: Some(light), ..WriteOptions::default() };
+        write(format, &Shipment::of(&parts), options).unwrap().bytes
+    };
+    for (light, wanted) in [(Light::Encoded, encoded), (Light::Linear, linear)] {
+        let near = |found: f64, wanted: f64| {
+            assert!((found - wanted).abs() < 1e-6, "{light:?}: {found} for {wanted}");
+        };
+        let bytes = file(Format::Glb, light);
+        let glb = gltf::Gltf::from_slice(&bytes).unwrap();
+        let blob = glb.blob.clone().unwrap();
+        let primitive = glb.meshes().next().unwrap().primitives().next().unwrap();
+        let reader = primitive.reader(|_| Some(&blob));
+        for (set, wanted) in [(0, wanted), (1, encoded)] {
+            let colors: Vec<[f32; 4]> = reader.read_colors(set).unwrap().into_rgba_f32().collect();
+            assert_eq!(colors.len(), 4);
+            for (i, color) in colors.iter().enumerate() {
+                (0..3).for_each(|k| near(f64::from(color[k]), wanted[i + k]));
+            }
+        }
+        // The numbers behind the first place, or of the first color, as the text has them.
+        let said = format!("comment colors are {}; data is plain numbers", light.words());
+        for (format, before) in [
+            (Format::Ply, "end_header\n0 0 0.25 "),
+            (Format::Obj, "v 0 0 0.25 "),
+            (Format::X3d, "<Color color='"),
+            (Format::Dae, "-colors0-array\" count=\"16\">"),
+            (Format::Usda, "primvars:displayColor = [("),
+        ] {
+            let text = String::from_utf8(file(format, light)).unwrap();
+            assert!(format != Format::Ply || text.contains(&said), "{text}");
+            let at =
+                text.find(before).unwrap_or_else(|| panic!("{format:?}: {text}")) + before.len();
+            let numbers = text[at..].split(|c: char| !matches!(c, '0'..='9' | '.' | 'e' | '-'));
+            let numbers =
+                numbers.filter(|word| !word.is_empty()).map(|word| word.parse::<f64>().unwrap());
+            numbers.take(3).enumerate().for_each(|(k, found)| near(found, wanted[k]));
         }
     }
 }
@@ -131,7 +196,7 @@ fn data_comes_back_to_the_bit_at_the_format_s_depth() {
                 set.values = opaque.into();
             }
             for &depth in abilities.depths {
-                let found = difference(format, &parts, depth);
+                let found = difference(format, &parts, depth, Some(Light::Linear));
                 let allowed = if depth == Depth::Bits16 { 1e-7 } else { 0.0 };
                 assert!(found <= allowed, "{format:?} {placement:?} {depth:?}: {found}");
             }

@@ -10,7 +10,7 @@ use speckle_core::{
     mesh::{MeshArrays, UvSet},
 };
 use speckle_formats::{
-    Body, Depth, Format, Loss, LossKind, Shipment, Weight, WriteOptions, losses, write,
+    Body, Depth, Format, Light, Loss, LossKind, Shipment, Weight, WriteOptions, losses, write,
 };
 
 /// What a square has that may be lost.
@@ -125,6 +125,39 @@ fn options_and_the_project_decide_as_well() {
     assert!(eight[0].text.contains("coarse in the darks") && eight[0].weight == Weight::Careful);
     let sixteen = losses(Format::Glb, &shipment, &WriteOptions { depth: Depth::Bits16, ..plain });
     assert_eq!((sixteen[0].kind, sixteen[0].weight), (LossKind::Depth, Weight::Fine));
+
+    // Colors in other numbers than usual are told, also where that cannot be had.
+    for (format, light, said) in [
+        (
+            Format::Glb,
+            Light::Encoded,
+            Some("takes them for in linear light and shows them lighter"),
+        ),
+        (Format::Glb, Light::Linear, None),
+        (Format::Ply, Light::Linear, Some("takes them for sRGB-encoded and shows them darker")),
+        (Format::Ply, Light::Encoded, None),
+        (
+            Format::ThreeMf,
+            Light::Linear,
+            Some("colors stay sRGB-encoded in 3MF: it knows no others"),
+        ),
+        (Format::Stl, Light::Linear, None),
+    ] {
+        let told = losses(format, &shipment, &WriteOptions { light: Some(light), ..plain });
+        let told = told.iter().find(|loss| loss.kind == LossKind::Encoding);
+        assert_eq!(told.is_some(), said.is_some(), "{format:?} {light:?}: {told:?}");
+        let fits = told.zip(said).is_none_or(|(loss, said)| loss.text.contains(said));
+        assert!(fits, "{format:?}: {told:?}");
+    }
+    let mut mixed = [parts.clone(), parts.clone()].concat();
+    mixed[1].sets[0].encoding = Encoding::Data;
+    for format in [Format::Obj, Format::Off] {
+        let options = WriteOptions { light: Some(Light::Linear), ..plain };
+        let export = write(format, &Shipment::of(&mixed), options).unwrap();
+        assert!(export.losses.iter().any(|loss| loss.text.contains("some parts have data there")));
+        let text = String::from_utf8_lossy(&export.bytes).into_owned();
+        assert!(!text.contains(" linear "), "{text}");
+    }
 
     // Formats without units say that they cannot tell them; those with units do not.
     let traits = Some(ProjectTraits { unit: Unit::Inch, up: UpAxis::Z });

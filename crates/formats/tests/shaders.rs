@@ -7,6 +7,7 @@ use naga::{
 };
 use speckle_core::{Encoding, Placement, Unit, UpAxis, color_set::Signed};
 use speckle_formats::{
+    Light,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
     shader::{Language, Look, code, material_x, osl},
 };
@@ -31,6 +32,7 @@ fn note() -> ChannelNote {
         name: name.to_owned(),
         placement: Placement::Vertex,
         encoding,
+        light: None,
         channels: meanings
             .into_iter()
             .zip(["R", "G", "B", "A"])
@@ -65,6 +67,31 @@ fn validate(module: &naga::Module) {
     Validator::new(ValidationFlags::all(), Capabilities::empty()).validate(module).unwrap();
 }
 
+/// Has a text compiled: WGSL by `naga`, GLSL and HLSL by Khronos' reference compiler, glslang.
+fn compiles(language: Language, text: &str) {
+    let (main, flags): (&str, &[&str]) = match language {
+        Language::Wgsl => {
+            let module = wgsl::parse_str(text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+            return validate(&module);
+        }
+        Language::Glsl => ("void main() {}", &[]),
+        Language::Hlsl => ("float4 main() : SV_Target { return float4(0, 0, 0, 1); }", &["-D"]),
+    };
+    let head = if language == Language::Glsl { "#version 450\n" } else { "" };
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("shader.frag");
+    std::fs::write(&file, format!("{head}{text}\n{main}\n")).unwrap();
+    let done = std::process::Command::new("glslangValidator")
+        .args(["-V", "-S", "frag", "-e", "main"])
+        .args(flags)
+        .arg("-o")
+        .arg(folder.path().join("shader.spv"))
+        .arg(&file)
+        .output()
+        .expect("glslangValidator is missing: run `cargo xtask test`");
+    assert!(done.status.success(), "{}\n{text}", String::from_utf8_lossy(&done.stdout));
+}
+
 #[test]
 fn wgsl_and_glsl_are_what_their_readers_take() {
     let text = code(&note(), &Look::Channels, Language::Wgsl);
@@ -77,6 +104,7 @@ fn wgsl_and_glsl_are_what_their_readers_take() {
         "#version 450\n{}\nvoid main() {{}}\n",
         code(&note(), &Look::Channels, Language::Glsl)
     );
+    compiles(Language::Glsl, &code(&note(), &Look::Channels, Language::Glsl));
     let options = glsl::Options::from(naga::ShaderStage::Fragment);
     let module = glsl::Frontend::default().parse(&options, &text);
     validate(&module.unwrap_or_else(|error| panic!("{error:?}\n{text}")));
@@ -85,6 +113,7 @@ fn wgsl_and_glsl_are_what_their_readers_take() {
 #[test]
 fn channels_have_their_meanings_as_names_and_are_decoded() {
     let text = code(&note(), &Look::Channels, Language::Hlsl);
+    compiles(Language::Hlsl, &text);
     for said in [
         "struct WearTear {",
         "float sway; // R, 0 is still water",
@@ -132,16 +161,12 @@ fn a_look_of_the_stage_is_a_function_of_the_stored_numbers() {
     ] {
         let all = Language::ALL.map(|language| code(&note(), &look, language));
         assert!(all.iter().all(|text| text.contains(says)), "{look:?}");
-        let [open_gl, hlsl, web] = all;
-        let module =
-            wgsl::parse_str(&web).unwrap_or_else(|error| panic!("{look:?}: {error}\n{web}"));
-        Validator::new(ValidationFlags::all(), Capabilities::all()).validate(&module).unwrap();
+        for (language, text) in Language::ALL.into_iter().zip(&all) {
+            compiles(language, text);
+        }
+        let [_, hlsl, web] = all;
+        let module = wgsl::parse_str(&web).unwrap();
         assert!(module.functions.iter().any(|(_, own)| own.name.as_deref() == Some("look")));
-        let source = format!("#version 450\n{open_gl}\nvoid main() {{}}\n");
-        let options = glsl::Options::from(naga::ShaderStage::Fragment);
-        glsl::Frontend::default()
-            .parse(&options, &source)
-            .unwrap_or_else(|e| panic!("{e:?}\n{source}"));
         // HLSL has its own words for the same.
         assert!(!hlsl.contains("mix(") && !hlsl.contains("fract(") && !hlsl.contains("vec"));
     }
@@ -150,6 +175,34 @@ fn a_look_of_the_stage_is_a_function_of_the_stored_numbers() {
         !code(&note(), &gone, Language::Glsl).contains("look("),
         "a set that is not sent has no look"
     );
+}
+
+/// What a file stores encoded is decoded before it is shown, in every language.
+#[test]
+fn a_look_decodes_what_the_file_stores_encoded() {
+    let encoded = note().stored(|_| Light::Encoded);
+    let linear = note().stored(|_| Light::Linear);
+    for look in [Look::Color, Look::Lit, Look::Checker] {
+        for language in Language::ALL {
+            let (of_encoded, of_light) =
+                (code(&encoded, &look, language), code(&linear, &look, language));
+            assert!(of_encoded.contains("light_of(stored.rgb)"), "{of_encoded}");
+            assert!(of_encoded.contains("a color, sRGB-encoded in the file"), "{of_encoded}");
+            assert!(!of_light.contains("light_of("), "{of_light}");
+            compiles(language, &of_encoded);
+            compiles(language, &of_light);
+        }
+    }
+    let alone = Look::Channel { set: "2nd float!".into(), channel: 0 };
+    assert!(
+        code(&encoded, &alone, Language::Glsl).contains("pow((stored.r + 0.055) / 1.055, 2.4)")
+    );
+    assert!(code(&linear, &alone, Language::Glsl).contains("* (stored.r)"));
+    assert!(osl(&encoded).contains("color(light_of(the_2nd_float_stored[0]), light_of("));
+    assert!(!osl(&linear).contains("light_of"));
+    let document = material_x(&encoded);
+    assert!(document.contains("nodename=\"the_2nd_float_light\""), "{document}");
+    assert!(!material_x(&linear).contains("srgb_texture_to_lin_rec709"));
 }
 
 /// Open Shading Language 1.9: `getattribute` fills an array by the attribute's name.

@@ -47,7 +47,7 @@ async fn formats_and_recipients_are_told_kept_and_forgotten() {
     let (address, project) = tile().await;
     let formats = told(address, "GET", "/api/v1/formats", &Value::Null).await;
     let usdz = formats.as_array().unwrap().iter().find(|own| own["format"] == "usdz").unwrap();
-    assert_eq!((usdz["reads"].as_bool(), usdz["light"].as_str()), (Some(true), Some("linear")));
+    assert_eq!((&usdz["reads"], &usdz["lights"]), (&json!(true), &json!(["linear", "encoded"])));
 
     let path = format!("/api/v1/projects/{project}/recipients");
     let starters = told(address, "GET", &path, &Value::Null).await;

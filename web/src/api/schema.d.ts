@@ -503,8 +503,8 @@ export interface components {
             extension: string;
             /** @description The format. */
             format: components["schemas"]["Format"];
-            /** @description In which numbers it stores colors. */
-            light: components["schemas"]["Light"];
+            /** @description In which numbers it can store colors, the usual ones first: those its readers take them for. */
+            lights: components["schemas"]["Light"][];
             /** @description Whether materials and their images go along. */
             materials: boolean;
             /** @description Whether parts stay apart. */
@@ -1506,7 +1506,7 @@ export interface components {
             width: number;
         };
         /**
-         * @description In which numbers a format stores colors.
+         * @description In which numbers colors are stored.
          * @enum {string}
          */
         Light: "encoded" | "linear";
@@ -2292,6 +2292,8 @@ export interface components {
              * @default glb
              */
             format: components["schemas"]["Format"];
+            /** @default null */
+            light: components["schemas"]["Light"] | null;
             /**
              * @description What that code shows beside the channels.
              * @default {

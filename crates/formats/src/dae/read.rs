@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
 use speckle_core::{
-    Encoding, Placement, ProjectTraits, Unit, UpAxis,
+    Placement, ProjectTraits, Unit, UpAxis,
     color::Rgba,
     document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
@@ -12,8 +12,9 @@ use speckle_core::{
 
 use super::PROFILE;
 use crate::{
-    Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions,
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions,
     indexed::plainest,
+    numbers::Numbers,
     xml::{self, Element},
 };
 
@@ -235,9 +236,9 @@ impl<'a> Reader<'a, '_> {
                     }
                 }
                 let placement = Placement::Vertex;
-                sets.push(RawSet { name, placement, encoding: column.encoding, values: at });
+                sets.push(RawSet { name, placement, numbers: column.numbers, values: at });
             } else {
-                sets.push(plainest(name, column.encoding, values, &arrays));
+                sets.push(plainest(name, column.numbers, values, &arrays));
             }
         }
         if placed != Mat4::IDENTITY {
@@ -355,7 +356,7 @@ struct Faces {
 /// The colors of one number over all pieces of a mesh, by corner.
 struct Column {
     name: String,
-    encoding: Encoding,
+    numbers: Numbers,
     values: Vec<Rgba>,
     is_by_vertex: bool,
 }
@@ -367,12 +368,12 @@ impl Faces {
                 .all("technique")
                 .find(|technique| technique.attribute("profile") == Some(PROFILE))
                 .and_then(|technique| technique.child("encoding"));
-            let is_data = told.is_some_and(|encoding| encoding.text.trim() == "data");
+            let word = told.map_or("color", |encoding| encoding.text.trim());
             // Names of files that are not ours are the writer's own affair.
             let name = told.and_then(|_| source.attribute("name")).unwrap_or_default();
             self.colors.push(Column {
                 name: name.to_owned(),
-                encoding: if is_data { Encoding::Data } else { Encoding::Color },
+                numbers: Numbers::of_word(word, Light::Encoded),
                 values: vec![[1.0; 4]; first],
                 is_by_vertex: true,
             });

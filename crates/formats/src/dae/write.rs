@@ -2,10 +2,13 @@
 
 use std::fmt::Write as _;
 
-use speckle_core::{ColorSet, Encoding, Part, Placement, Unit, UpAxis, color::Rgba};
+use speckle_core::{ColorSet, Part, Placement, Unit, UpAxis, color::Rgba};
 
 use super::PROFILE;
-use crate::{Format, Shipment, WriteOptions, Written, carried, indexed::Indexed, xml::escaped};
+use crate::{
+    Format, Light, Shipment, WriteOptions, Written, carried, indexed::Indexed, numbers::Numbers,
+    xml::escaped,
+};
 
 /// Writes the parts.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
@@ -116,9 +119,9 @@ fn geometry(part: &Part, number: usize, options: WriteOptions, out: &mut String)
                 let _ = write!(numbers, "{x} ");
             }
         }
-        let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
+        let word = Numbers::of(set, options.light(Light::Encoded)).word(Light::Encoded);
         let more =
-            format!("<technique profile=\"{PROFILE}\"><encoding>{encoding}</encoding></technique>");
+            format!("<technique profile=\"{PROFILE}\"><encoding>{word}</encoding></technique>");
         let own = format!("{id}-colors{n}");
         source(&own, &set.name, params, values.len(), numbers.trim_end(), &more, out);
         let _ = write!(

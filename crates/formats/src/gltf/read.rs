@@ -3,12 +3,11 @@
 use std::collections::BTreeMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
-use rayon::prelude::*;
 use serde::Deserialize;
 use speckle_core::{
-    Encoding, Placement,
+    Placement,
     bake::MATERIAL_SET,
-    color::{Rgba, srgb_rgba},
+    color::Rgba,
     document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
@@ -20,7 +19,8 @@ use super::{
     materials::{self, ImageEntry, Images, Material, Texture},
 };
 use crate::{
-    Content, FormatError, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, Repair,
+    RepairKind, numbers::Numbers,
 };
 
 #[derive(Debug, Deserialize)]
@@ -112,7 +112,8 @@ struct Primitive {
 #[derive(Debug, Default, Deserialize)]
 struct SetExtra {
     name: String,
-    encoding: Option<Encoding>,
+    #[serde(default)]
+    encoding: String,
     /// The attribute it is stored as, where that is not the next `COLOR_n`.
     attribute: Option<String>,
     /// Whether it only stands where receivers look for a color.
@@ -545,21 +546,19 @@ impl Surfaces {
     ) -> RawPart {
         let told = SetExtra::of(mesh);
         let mut sets: Vec<RawSet> = Vec::new();
-        for (n, mut values) in self.colors.into_iter().enumerate() {
+        for (n, values) in self.colors.into_iter().enumerate() {
             let told = told.get(n);
             if told.is_some_and(|set| set.filler) || sets.len() >= MOST_SETS {
                 continue;
             }
-            let encoding = told.and_then(|set| set.encoding).unwrap_or(Encoding::Color);
-            if encoding == Encoding::Color {
-                values.par_iter_mut().for_each(|value| *value = srgb_rgba(*value));
-            }
+            let word = told.map_or("color", |set| set.encoding.as_str());
+            let numbers = Numbers::of_word(word, Light::Linear);
             let usual = if n == 0 { "Color".to_owned() } else { format!("Color {}", n + 1) };
             let name = told
                 .map(|set| set.name.trim().to_owned())
                 .filter(|name| !name.is_empty() && sets.iter().all(|other| other.name != *name))
                 .unwrap_or(usual);
-            sets.push(RawSet { name, placement: Placement::Vertex, encoding, values });
+            sets.push(RawSet { name, placement: Placement::Vertex, numbers, values });
         }
         let (used, names) = (&self.surface_materials, &self.surface_names);
         let made_of = materials::of_surfaces(used, names, &self.face_surfaces, materials, images);

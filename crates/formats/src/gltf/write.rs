@@ -8,12 +8,13 @@ use rayon::prelude::*;
 use serde_json::{Map, Value, json};
 use speckle_core::{
     Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
-    color::{Rgba, byte_from_unit, linear_rgba},
+    color::{Rgba, byte_from_unit},
 };
 
 use super::{CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, stuff::Stuff};
 use crate::{
-    DataSets, Depth, Format, Shipment, WriteOptions, Written, carried, seams::SplitVertices,
+    DataSets, Depth, Format, Light, Shipment, WriteOptions, Written, carried, numbers::Numbers,
+    seams::SplitVertices,
 };
 
 const ARRAY_BUFFER: u32 = 34962;
@@ -216,12 +217,10 @@ impl File {
             colors = 1;
         }
         for set in &sets {
-            let values = match set.encoding {
-                Encoding::Color => split.stored(part, set, linear_rgba),
-                Encoding::Data => split.stored(part, set, |value| value),
-            };
+            let numbers = Numbers::of(set, options.light(Light::Linear));
+            let values = split.stored(part, set, |value| numbers.stored(value));
             let index = self.colors(&values, options);
-            let mut says = json!({ "name": set.name, "encoding": set.encoding });
+            let mut says = json!({ "name": set.name, "encoding": numbers.word(Light::Linear) });
             let attribute = if set.encoding == Encoding::Data && options.data == DataSets::Named {
                 let name = attribute_name(&set.name, &attributes);
                 says["attribute"] = json!(name);

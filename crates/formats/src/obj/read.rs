@@ -5,14 +5,15 @@ use std::{borrow::Cow, collections::HashMap};
 use glam::{Vec2, Vec3};
 use memchr::memchr;
 use speckle_core::{
-    Encoding, Material, Materials, Placement,
+    Material, Materials, Placement,
     color::Rgba,
     mesh::{MeshArrays, UvSet},
 };
 
 use super::materials;
 use crate::{
-    Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+    numbers::Numbers,
 };
 
 /// Reads an OBJ file; a part without a name of its own takes the file's.
@@ -107,7 +108,7 @@ struct Obj {
     corner_uvs: Vec<u32>,
     objects: Names,
     /// What comments say of the set at the vertices, and of the one at the faces.
-    told: [Option<(String, Encoding)>; 2],
+    told: [Option<(Option<String>, Numbers)>; 2],
     groups: Names,
     materials: Names,
     libraries: Vec<String>,
@@ -174,16 +175,12 @@ impl Obj {
     /// What a comment of ours says about a set.
     fn tells(&mut self, text: &str) {
         let mut words = text.splitn(3, ' ');
-        let (element, encoding, name) = (words.next(), words.next(), words.next());
-        let encoding = match encoding {
-            Some("data") => Encoding::Data,
-            Some("color") => Encoding::Color,
-            _ => return,
-        };
-        let Some(name) = name.map(str::trim).filter(|name| !name.is_empty()) else { return };
+        let (element, word, name) = (words.next(), words.next(), words.next());
+        let numbers = Numbers::of_word(word.unwrap_or_default(), Light::Encoded);
+        let name = name.map(str::trim).filter(|name| !name.is_empty()).map(str::to_owned);
         match element {
-            Some("vertex") => self.told[0] = Some((name.to_owned(), encoding)),
-            Some("face") => self.told[1] = Some((name.to_owned(), encoding)),
+            Some("vertex") => self.told[0] = Some((name, numbers)),
+            Some("face") => self.told[1] = Some((name, numbers)),
             _ => {}
         }
     }
@@ -311,15 +308,17 @@ impl Obj {
                     *color = [color[0] / 255.0, color[1] / 255.0, color[2] / 255.0, alpha];
                 }
             }
-            let (placement, encoding) = (Placement::Vertex, Encoding::Color);
-            let usual = || ("Color".to_owned(), encoding);
-            let (name, encoding) = self.told[0].take().unwrap_or_else(usual);
-            sets.push(RawSet { name, placement, encoding, values: self.colors });
+            let usual = (None, Numbers::Color(Light::Encoded));
+            let (name, numbers) = self.told[0].take().unwrap_or(usual);
+            let name = name.unwrap_or_else(|| "Color".to_owned());
+            let placement = Placement::Vertex;
+            sets.push(RawSet { name, placement, numbers, values: self.colors });
         }
         let made_of = made_of(&self.materials, &self.libraries, file, &mut content);
         let mut of_faces = RawSet::of_materials(&made_of, self.face_starts.len() - 1);
-        if let (Some(set), Some((name, encoding))) = (&mut of_faces, self.told[1].take()) {
-            (set.name, set.encoding) = (name, encoding);
+        if let (Some(set), Some((name, numbers))) = (&mut of_faces, self.told[1].take()) {
+            set.numbers = numbers;
+            set.name = name.unwrap_or_else(|| std::mem::take(&mut set.name));
         }
         sets.extend(of_faces);
         let uvs: Vec<Vec2> = if self.corner_uvs.is_empty() {

@@ -6,10 +6,11 @@ use std::{
     io::Write as _,
 };
 
-use speckle_core::{Encoding, Material, Part, Placement, color::bytes_from_rgba};
+use speckle_core::{Material, Part, Placement, color::bytes_from_rgba};
 
 use crate::{
-    Format, Shipment, WriteOptions, Written, carried, note::ChannelNote, seams::SplitVertices,
+    Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote, numbers::Numbers,
+    seams::SplitVertices,
 };
 
 /// Writes the parts.
@@ -63,16 +64,19 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
         first_vertex += split.vertices.len();
         first_uv += uvs.map_or(0, |set| set.uvs.len());
     }
+    let light = options.light(Light::Encoded);
     let mut head =
-        String::from("# Jaunty Speckle. Numbers behind a place are its color, sRGB-encoded.\n");
+        format!("# Jaunty Speckle. Numbers behind a place are its color, {}.\n", light.words());
     for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
         head.push_str(&format!("# {line}\n"));
     }
     for at_faces in [false, true] {
-        if let Some((name, encoding)) = agreed(shipment.parts, at_faces) {
-            let (element, name) = (if at_faces { "face" } else { "vertex" }, one_line(name));
-            let encoding = if encoding == Encoding::Data { "data" } else { "color" };
-            head.push_str(&format!("# color_set {element} {encoding} {name}\n"));
+        // Kd is a color as it is shown, whatever stands behind a place.
+        let (element, light) = if at_faces { ("face", Light::Encoded) } else { ("vertex", light) };
+        if let Some((name, numbers)) = agreed(shipment.parts, light, at_faces) {
+            let (word, name) = (numbers.word(Light::Encoded), one_line(name));
+            head.push_str(format!("# color_set {element} {word} {name}").trim_end());
+            head.push('\n');
         }
     }
     let mut beside = Vec::new();
@@ -84,17 +88,25 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     Written { bytes: [head.into_bytes(), body].concat(), beside }
 }
 
-/// What the set at the faces, or the other one, is called on all parts that have one: the file has
-/// one place to say it.
-fn agreed(parts: &[Part], at_faces: bool) -> Option<(&str, Encoding)> {
+/// What the set at the faces, or the other one, is on all parts that have one, and what it is called
+/// if all call it the same: the file has one place to say it.
+fn agreed(parts: &[Part], light: Light, at_faces: bool) -> Option<(&str, Numbers)> {
     let abilities = Format::Obj.abilities();
     let mut said = parts.iter().filter_map(|part| {
         let sets = carried(&abilities, part);
         let set = sets.into_iter().find(|set| (set.placement == Placement::Face) == at_faces)?;
-        Some((set.name.as_str(), set.encoding))
+        Some((set.name.as_str(), Numbers::of(set, light)))
     });
-    let first = said.next()?;
-    said.all(|other| other == first).then_some(first)
+    let (mut name, numbers) = said.next()?;
+    for (other, theirs) in said {
+        if theirs != numbers {
+            return None;
+        }
+        if other != name {
+            name = "";
+        }
+    }
+    Some((name, numbers))
 }
 
 /// A name's own line breaks would begin another line.

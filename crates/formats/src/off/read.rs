@@ -1,9 +1,11 @@
 //! Reading OFF.
 
 use glam::Vec3;
-use speckle_core::{Encoding, Placement, color::Rgba, mesh::MeshArrays};
+use speckle_core::{Placement, color::Rgba, mesh::MeshArrays};
 
-use crate::{Content, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions};
+use crate::{
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, numbers::Numbers,
+};
 
 fn broken(line: usize, cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::Line(line), cause, "correct the line, or export the file again")
@@ -115,11 +117,11 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
             let rest = comment.strip_prefix("color_set ")?.strip_prefix(element)?.trim();
             rest.split_once(' ')
         });
-        let (encoding, name) = told.unwrap_or(("color", usual));
-        let encoding = if encoding == "data" { Encoding::Data } else { Encoding::Color };
+        let (word, name) = told.unwrap_or(("color", usual));
+        let numbers = Numbers::of_word(word, Light::Encoded);
         let is_taken = sets.iter().any(|set: &RawSet| set.name == name);
         let name = if is_taken { format!("{name} (faces)") } else { name.to_owned() };
-        sets.push(RawSet { name, placement, encoding, values });
+        sets.push(RawSet { name, placement, numbers, values });
     }
     let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
     content.parts.push(RawPart::new(file.stem().to_owned(), arrays, sets));

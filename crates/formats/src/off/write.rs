@@ -3,13 +3,13 @@
 use std::io::Write as _;
 
 use speckle_core::{
-    ColorSet, Encoding, Placement,
+    ColorSet, Placement,
     color::{Rgba, bytes_from_rgba},
 };
 
 use crate::{
-    Depth, Format, Shipment, WriteOptions, Written, carried, note::ChannelNote,
-    seams::SplitVertices,
+    Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,
+    numbers::Numbers, seams::SplitVertices,
 };
 
 /// Writes the parts, joined into the one mesh of a file.
@@ -39,8 +39,8 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     };
     text(format_args!("{}\n", if has_vertex_colors { "COFF" } else { "OFF" }));
     let named = |set: &ColorSet| {
-        let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
-        format!("{encoding} {}", set.name.split_whitespace().collect::<Vec<_>>().join(" "))
+        let word = Numbers::of(set, options.light(Light::Encoded)).word(Light::Encoded);
+        format!("{word} {}", set.name.split_whitespace().collect::<Vec<_>>().join(" "))
     };
     if let Some(set) = shares.iter().find_map(|(_, _, at_vertices, _)| *at_vertices) {
         text(format_args!("# color_set vertex {}\n", named(set)));

@@ -1,8 +1,6 @@
 //! The head of a PLY file: what follows, and in which form.
 
-use speckle_core::Encoding;
-
-use crate::{Body, FormatError, Place};
+use crate::{Body, FormatError, Light, Place, numbers::Numbers};
 
 /// The scalar types of PLY.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -94,7 +92,7 @@ pub struct SetComment {
     /// `vertex` or `face`.
     pub element: String,
     /// What its numbers are.
-    pub encoding: Encoding,
+    pub numbers: Numbers,
     /// Its name.
     pub name: String,
 }
@@ -155,11 +153,10 @@ pub fn parse(bytes: &[u8]) -> Result<Header, FormatError> {
                     other => return Err(broken(line, format!("there is no PLY format {other}"))),
                 });
             }
-            ["comment", "color_set", element, encoding, name @ ..] if !name.is_empty() => {
-                let encoding = if *encoding == "data" { Encoding::Data } else { Encoding::Color };
+            ["comment", "color_set", element, numbers, name @ ..] if !name.is_empty() => {
                 sets.push(SetComment {
                     element: (*element).to_owned(),
-                    encoding,
+                    numbers: Numbers::of_word(numbers, Light::Encoded),
                     name: name.join(" "),
                 });
             }

@@ -3,7 +3,7 @@
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_core::{
-    Encoding, Placement,
+    Placement,
     color::Rgba,
     document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
@@ -11,7 +11,8 @@ use speckle_core::{
 
 use super::header::{self, Element, Header, Property, Scalar};
 use crate::{
-    Body, Content as Found, FormatError, Limits, MeshFile, Place, RawPart, RawSet, ReadOptions,
+    Body, Content as Found, FormatError, Light, Limits, MeshFile, Place, RawPart, RawSet,
+    ReadOptions, numbers::Numbers,
 };
 
 /// Reads a PLY file; the one part it holds takes the name given.
@@ -71,8 +72,8 @@ impl Content {
             for Colors { prefix, values } in values {
                 let own = prefix.trim_end_matches('_');
                 let usual = if own.is_empty() { usual } else { own };
-                let (name, encoding) =
-                    told.next().map_or((usual, Encoding::Color), |set| (&set.name, set.encoding));
+                let as_usual = (usual, Numbers::Color(Light::Encoded));
+                let (name, numbers) = told.next().map_or(as_usual, |set| (&set.name, set.numbers));
                 let is_taken = |name: &str| sets.iter().any(|set: &RawSet| set.name == name);
                 let mut name = name.to_owned();
                 if is_taken(&name) && placement == Placement::Face {
@@ -81,7 +82,7 @@ impl Content {
                 let numbered = (2..).map(|n| format!("{name} {n}"));
                 let name = std::iter::once(name.clone()).chain(numbered).find(|n| !is_taken(n));
                 let name = name.unwrap_or_default();
-                sets.push(RawSet { name, placement, encoding, values });
+                sets.push(RawSet { name, placement, numbers, values });
             }
         }
         sets.truncate(MOST_SETS);

@@ -3,13 +3,13 @@
 use std::fmt::Write as _;
 
 use speckle_core::{
-    ColorSet, Encoding, Part, Placement,
+    ColorSet, Part, Placement,
     color::{Rgba, bytes_from_rgba},
 };
 
 use crate::{
-    Body, Depth, Format, Shipment, WriteOptions, Written, carried, note::ChannelNote,
-    seams::SplitVertices,
+    Body, Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,
+    numbers::Numbers, seams::SplitVertices,
 };
 
 /// One part as it will stand in the file.
@@ -21,7 +21,7 @@ struct Share<'a> {
 /// A set of the file: those of all parts that have its name and stand at the same element.
 struct Column<'a> {
     name: &'a str,
-    encoding: Encoding,
+    numbers: Numbers,
     /// What stands before the names of its properties.
     prefix: String,
     /// The set of each part; white where a part lacks it.
@@ -30,22 +30,25 @@ struct Column<'a> {
 
 /// The sets at vertices (and corners), or those at faces, over all parts. The first one has the
 /// usual names; others have their own in front.
-fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
+fn columns(parts: &[Part], light: Light, at_faces: bool) -> Vec<Column<'_>> {
     let abilities = Format::Ply.abilities();
     let mut columns: Vec<Column> = Vec::new();
     for (number, part) in parts.iter().enumerate() {
         let own = carried(&abilities, part);
         let own = own.into_iter().filter(|set| (set.placement == Placement::Face) == at_faces);
         for (taken, set) in own.enumerate() {
+            let numbers = Numbers::of(set, light);
             // Parts agree on the first set by its place, on others by name.
             let found = match taken {
                 0 if columns.first().is_some_and(|first| {
-                    first.sets.len() <= number && first.encoding == set.encoding
+                    first.sets.len() <= number && first.numbers == numbers
                 }) =>
                 {
                     Some(0)
                 }
-                _ => columns.iter().position(|c| c.name == set.name && c.sets.len() <= number),
+                _ => columns.iter().position(|c| {
+                    c.name == set.name && c.numbers == numbers && c.sets.len() <= number
+                }),
             };
             let column = found.unwrap_or_else(|| {
                 let prefix = if columns.is_empty() {
@@ -58,12 +61,7 @@ fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
                         set.name.chars().map(plain).collect::<String>()
                     )
                 };
-                columns.push(Column {
-                    name: &set.name,
-                    encoding: set.encoding,
-                    prefix,
-                    sets: Vec::new(),
-                });
+                columns.push(Column { name: &set.name, numbers, prefix, sets: Vec::new() });
                 columns.len() - 1
             });
             columns[column].sets.resize(number, None);
@@ -77,7 +75,8 @@ fn columns(parts: &[Part], at_faces: bool) -> Vec<Column<'_>> {
 /// Writes the parts; several are joined into the one mesh that a PLY file holds.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     let parts = shipment.parts;
-    let (at_vertices, at_faces) = (columns(parts, false), columns(parts, true));
+    let light = options.light(Light::Encoded);
+    let (at_vertices, at_faces) = (columns(parts, light, false), columns(parts, light, true));
     let shares: Vec<Share> = parts
         .iter()
         .enumerate()
@@ -159,16 +158,15 @@ fn head(
     let mut head = format!("ply\nformat {form} 1.0\n");
     for (element, columns) in [("vertex", at_vertices), ("face", at_faces)] {
         for column in columns {
-            let encoding = if column.encoding == Encoding::Data { "data" } else { "color" };
+            let word = column.numbers.word(Light::Encoded);
             // A name's own line breaks would end the comment.
             let name = column.name.split_whitespace().collect::<Vec<_>>().join(" ");
-            let _ = writeln!(head, "comment color_set {element} {encoding} {name}");
+            let _ = writeln!(head, "comment color_set {element} {word} {name}");
         }
     }
     if !(at_vertices.is_empty() && at_faces.is_empty()) {
-        head.push_str(
-            "comment colors are sRGB-encoded, as they are shown; data is plain numbers\n",
-        );
+        let light = options.light(Light::Encoded).words();
+        let _ = writeln!(head, "comment colors are {light}; data is plain numbers");
     }
     for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
         let _ = writeln!(head, "comment {line}");

@@ -11,7 +11,7 @@ use quick_xml::{
     events::{BytesStart, Event},
 };
 use speckle_core::{
-    Encoding, ProjectTraits, Unit, UpAxis,
+    ProjectTraits, Unit, UpAxis,
     color::{Rgba, rgba_from_bytes},
     mesh::MeshArrays,
 };
@@ -19,8 +19,9 @@ use zip::ZipArchive;
 
 use super::{MODEL, USUAL_PLACE};
 use crate::{
-    Content, FormatError, Limits, MeshFile, Origin, Place, RawPart, ReadOptions,
+    Content, FormatError, Light, Limits, MeshFile, Origin, Place, RawPart, ReadOptions,
     indexed::plainest,
+    numbers::Numbers,
     package,
     xml::{self, broken},
 };
@@ -408,9 +409,9 @@ impl Model {
             .values(object)?
             .map(|values| {
                 let told = object.color_set.trim().split_once(' ');
-                let (encoding, name) = told.unwrap_or(("color", "Color"));
-                let encoding = if encoding == "data" { Encoding::Data } else { Encoding::Color };
-                plainest(name.to_owned(), encoding, values, &arrays)
+                let (word, name) = told.unwrap_or(("color", "Color"));
+                let numbers = Numbers::of_word(word, Light::Encoded);
+                plainest(name.to_owned(), numbers, values, &arrays)
             })
             .into_iter()
             .collect();

@@ -6,15 +6,13 @@ use std::{
 };
 
 use glam::{Mat4, Quat};
-use speckle_core::{
-    ColorSet, Encoding, Part, ProjectTraits, Unit, UpAxis, color::bytes_from_rgba, picture,
-};
+use speckle_core::{ColorSet, Part, ProjectTraits, Unit, UpAxis, color::bytes_from_rgba, picture};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CORE, MATERIALS, MODEL, OWN, USUAL_PLACE};
 use crate::{
-    Format, FormatError, Place, Shipment, WriteOptions, Written, carried, indexed::Indexed,
-    xml::escaped,
+    Format, FormatError, Light, Place, Shipment, WriteOptions, Written, carried, indexed::Indexed,
+    numbers::Numbers, xml::escaped,
 };
 
 /// Writes the parts, an object and a build item for each.
@@ -207,10 +205,10 @@ fn object_of(part: &Part, object: usize, palette: Option<&Palette>, out: &mut St
     }
     out.push_str(">\n");
     if let Some(set) = set {
-        let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
+        let word = Numbers::of(set, Light::Encoded).word(Light::Encoded);
         let _ = writeln!(
             out,
-            "<metadatagroup><metadata name=\"s:color_set\">{encoding} {}</metadata></metadatagroup>",
+            "<metadatagroup><metadata name=\"s:color_set\">{word} {}</metadata></metadatagroup>",
             escaped(&set.name)
         );
     }

@@ -2,14 +2,17 @@
 
 use glam::{EulerRot, Mat4, Quat, Vec2, Vec3};
 use speckle_core::{
-    Encoding, Placement, ProjectTraits, Unit, UpAxis,
-    color::{Rgba, srgb_rgba},
+    Placement, ProjectTraits, Unit, UpAxis,
+    color::Rgba,
     document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
 
 use super::layer::{self, Attribute, Named, Prim, Value};
-use crate::{Content, FormatError, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, package};
+use crate::{
+    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions,
+    numbers::Numbers, package,
+};
 
 fn broken(cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::File, cause, "the file is damaged: export it again")
@@ -338,19 +341,18 @@ fn set(
         Some(Value::Dictionary(says)) => Some(says),
         _ => None,
     };
-    let is_data = says.and_then(|says| text(says, "encoding")) == Some("data");
-    let encoding = if is_data { Encoding::Data } else { Encoding::Color };
+    let word = says.and_then(|says| text(says, "encoding")).unwrap_or_default();
+    let numbers = Numbers::of_word(word, Light::Linear);
     let usual = if name == "displayColor" { "Color" } else { name };
     let name = says.and_then(|says| text(says, "name")).unwrap_or(usual);
     let color = |(i, row): (usize, &&[f32])| -> Rgba {
         let single = opacity.first().copied().filter(|_| opacity.len() == 1);
         let alpha = row.get(3).or(opacity.get(i)).copied().or(single).unwrap_or(1.0);
-        let value = [row[0], row[1], row[2], alpha];
-        if is_data { value } else { srgb_rgba(value) }
+        [row[0], row[1], row[2], alpha]
     };
     let mut values: Vec<Rgba> = rows.iter().enumerate().map(color).collect();
     if interpolation == "constant" {
         values = vec![values[0]; arrays.face_starts.len() - 1];
     }
-    Some(RawSet { name: name.to_owned(), placement, encoding, values })
+    Some(RawSet { name: name.to_owned(), placement, numbers, values })
 }

@@ -6,13 +6,12 @@ use std::{
     io::{Cursor, Write as _},
 };
 
-use speckle_core::{
-    ColorSet, Encoding, Part, Placement, UpAxis,
-    color::{Rgba, linear_rgba},
-};
+use speckle_core::{ColorSet, Encoding, Part, Placement, UpAxis, color::Rgba};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
-use crate::{Format, FormatError, Place, Shipment, WriteOptions, Written, carried};
+use crate::{
+    Format, FormatError, Light, Place, Shipment, WriteOptions, Written, carried, numbers::Numbers,
+};
 
 /// Files in a package begin at multiples of so many bytes.
 const ALIGNMENT: u16 = 64;
@@ -141,26 +140,23 @@ fn primvars(
     options: WriteOptions,
     out: &mut String,
 ) {
-    let light = |value: &Rgba| match set.encoding {
-        Encoding::Color => linear_rgba(*value),
-        Encoding::Data => *value,
-    };
+    let numbers = Numbers::of(set, options.light(Light::Linear));
     let interpolation = match set.placement {
         Placement::Vertex => "vertex",
         Placement::Corner => "faceVarying",
         Placement::Face => "uniform",
     };
     let three = |out: &mut String, value: &Rgba| {
-        let [r, g, b, _] = light(value);
+        let [r, g, b, _] = numbers.stored(*value);
         let _ = write!(out, "({r}, {g}, {b})");
     };
     let four = |out: &mut String, value: &Rgba| {
-        let [r, g, b, a] = light(value);
+        let [r, g, b, a] = numbers.stored(*value);
         let _ = write!(out, "({r}, {g}, {b}, {a})");
     };
     if shown {
         list(out, "color3f[] primvars:displayColor", set.values.iter(), three);
-        interpolated(out, interpolation, Some(set));
+        interpolated(out, interpolation, Some((set, numbers)));
         if options.alpha && set.values.iter().any(|value| value[3] != 1.0) {
             list(out, "float[] primvars:displayOpacity", set.values.iter(), |out, value| {
                 let _ = write!(out, "{}", value[3]);
@@ -184,7 +180,7 @@ fn primvars(
             list(out, &format!("float3[] primvars:{name}"), set.values.iter(), three)
         }
     }
-    interpolated(out, interpolation, Some(set));
+    interpolated(out, interpolation, Some((set, numbers)));
 }
 
 /// A list of values, with the line still open.
@@ -205,14 +201,14 @@ fn list<T>(
 }
 
 /// What is said of the primvar just written.
-fn interpolated(out: &mut String, interpolation: &str, set: Option<&ColorSet>) {
+fn interpolated(out: &mut String, interpolation: &str, set: Option<(&ColorSet, Numbers)>) {
     out.pop();
     out.push_str(" (\n");
-    if let Some(set) = set {
-        let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
+    if let Some((set, numbers)) = set {
+        let word = numbers.word(Light::Linear);
         let _ = write!(
             out,
-            "            customData = {{\n                string encoding = \"{encoding}\"\n                \
+            "            customData = {{\n                string encoding = \"{word}\"\n                \
              string name = {}\n            }}\n",
             quoted(&set.name)
         );

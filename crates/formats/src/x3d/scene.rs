@@ -4,21 +4,23 @@ use std::{collections::HashMap, fmt::Write as _};
 
 use glam::{Mat4, Quat, Vec2, Vec3};
 use speckle_core::{
-    ColorSet, Encoding, Part, Placement, Unit, UpAxis,
+    ColorSet, Part, Placement, Unit, UpAxis,
     color::Rgba,
     mesh::{MeshArrays, UvSet},
 };
 
 use super::node::{Field, Node};
 use crate::{
-    Content, Format, FormatError, MeshFile, Place, RawPart, RawSet, ReadOptions, Shipment, carried,
+    Content, Format, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, Shipment,
+    WriteOptions, carried,
     indexed::{Indexed, plainest},
+    numbers::Numbers,
     xml::{self, Element},
 };
 
 /// The nodes of a scene.
-pub fn nodes(shipment: &Shipment, alpha: bool) -> Vec<Node> {
-    let parts = shipment.parts.iter().map(|part| of_part(part, alpha));
+pub fn nodes(shipment: &Shipment, options: WriteOptions) -> Vec<Node> {
+    let parts = shipment.parts.iter().map(|part| of_part(part, options));
     let Some(traits) = shipment.traits.filter(|t| (t.unit, t.up) != (Unit::Metre, UpAxis::Y))
     else {
         return parts.collect();
@@ -34,7 +36,7 @@ pub fn nodes(shipment: &Shipment, alpha: bool) -> Vec<Node> {
     vec![parts.fold(above, |above, part| above.holding("children", part))]
 }
 
-fn of_part(part: &Part, alpha: bool) -> Node {
+fn of_part(part: &Part, options: WriteOptions) -> Node {
     let mesh = part.geometry.mesh();
     let set = carried(&Format::X3d.abilities(), part).first().copied();
     let mut faces = Node::new("IndexedFaceSet").with("solid", Field::Bool(false));
@@ -60,7 +62,7 @@ fn of_part(part: &Part, alpha: bool) -> Node {
         } else {
             set.values.to_vec()
         };
-        let with_alpha = alpha && listed.iter().any(|value| value[3] != 1.0);
+        let with_alpha = options.alpha && listed.iter().any(|value| value[3] != 1.0);
         let mut colors = String::new();
         for [r, g, b, a] in &listed {
             let _ = write!(colors, "{r} {g} {b} ");
@@ -88,7 +90,8 @@ fn of_part(part: &Part, alpha: bool) -> Node {
     let shape = Node::new("Shape")
         .holding("appearance", Node::new("Appearance").holding("material", Node::new("Material")))
         .holding("geometry", faces);
-    let says: Vec<String> = set.map(said).into_iter().collect();
+    let says: Vec<String> =
+        set.map(|set| said(set, options.light(Light::Encoded))).into_iter().collect();
     let info = Node::new("WorldInfo")
         .with("title", Field::Text(part.traits.name.clone()))
         .with("info", Field::Texts(says));
@@ -104,9 +107,9 @@ fn of_part(part: &Part, alpha: bool) -> Node {
 }
 
 /// What a `WorldInfo` of ours says of the set.
-fn said(set: &ColorSet) -> String {
-    let encoding = if set.encoding == Encoding::Data { "data" } else { "color" };
-    format!("color_set {encoding} {}", set.name.split_whitespace().collect::<Vec<_>>().join(" "))
+fn said(set: &ColorSet, light: Light) -> String {
+    let word = Numbers::of(set, light).word(Light::Encoded);
+    format!("color_set {word} {}", set.name.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
 /// Numbers by corner, with −1 behind each face.
@@ -362,7 +365,8 @@ impl<'a> Scene<'a, '_> {
         let mut sets = Vec::new();
         if !colors.is_empty() {
             let told = info.and_then(|info| info.attribute("info")).and_then(told);
-            let (encoding, name) = told.unwrap_or((Encoding::Color, "Color".to_owned()));
+            let usual = (Numbers::Color(Light::Encoded), "Color".to_owned());
+            let (numbers, name) = told.unwrap_or(usual);
             let color = |index: i64| {
                 let found = usize::try_from(index).ok().and_then(|i| colors.get(i));
                 found.copied().ok_or_else(|| {
@@ -377,11 +381,11 @@ impl<'a> Scene<'a, '_> {
                     sets.push(RawSet {
                         name,
                         placement: Placement::Vertex,
-                        encoding,
+                        numbers,
                         values: colors.clone(),
                     });
                 } else {
-                    sets.push(plainest(name, encoding, values, &arrays));
+                    sets.push(plainest(name, numbers, values, &arrays));
                 }
             } else {
                 let of_face = |face: usize| {
@@ -393,7 +397,7 @@ impl<'a> Scene<'a, '_> {
                 };
                 let values =
                     (0..faces).map(|face| color(of_face(face))).collect::<Result<Vec<_>, _>>()?;
-                sets.push(RawSet { name, placement: Placement::Face, encoding, values });
+                sets.push(RawSet { name, placement: Placement::Face, numbers, values });
             }
         }
         Ok(Some((arrays, sets)))
@@ -401,11 +405,11 @@ impl<'a> Scene<'a, '_> {
 }
 
 /// What a `WorldInfo` of ours says of a set.
-fn told(info: &str) -> Option<(Encoding, String)> {
+fn told(info: &str) -> Option<(Numbers, String)> {
     let said = info.split('"').find_map(|text| text.trim().strip_prefix("color_set "))?;
-    let (encoding, name) = said.split_once(' ')?;
-    let encoding = if encoding == "data" { Encoding::Data } else { Encoding::Color };
-    Some((encoding, name.trim().to_owned())).filter(|(_, name)| !name.is_empty())
+    let (word, name) = said.split_once(' ')?;
+    let numbers = Numbers::of_word(word, Light::Encoded);
+    Some((numbers, name.trim().to_owned())).filter(|(_, name)| !name.is_empty())
 }
 
 fn transform(node: &Element) -> Result<Mat4, FormatError> {

@@ -11,11 +11,7 @@ use speckle_core::{
     document::NewPart,
     replacing::{Matching, ReplacementReport, colors, held_as_ours, shape},
 };
-use speckle_formats::{
-    Format, Import, Repair,
-    abilities::{Light, Says},
-    guess::Reasons,
-};
+use speckle_formats::{Format, Import, Light, Repair, abilities::Says, guess::Reasons};
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
@@ -128,7 +124,7 @@ pub async fn replace(
     let Import { parts, images, repairs, notes, reasons, .. } = import;
     let names: Vec<String> = parts.iter().map(|part| part.name.clone()).collect();
     let theirs = choose(&own, parts, query.from.as_deref()).map_err(ApiError::bad_request)?;
-    let is_linear = abilities.is_some_and(|able| able.light == Light::Linear);
+    let is_linear = import.light == Light::Linear;
     let from = theirs.name.clone();
     let shown = file.clone();
     let planned = app

@@ -10,6 +10,7 @@ import { turn, type Recipient } from "./delivery";
 import { calledIn } from "./loaded";
 
 const depthWords: Record<Schemas["Depth"], string> = { usual: "as usual", bits8: "8 bits", bits16: "16 bits", float: "32-bit floats" };
+const lightWords: Record<Schemas["Light"], string> = { encoded: "sRGB-encoded", linear: "linear light" };
 const dataWords = [["as_colors", "COLOR_n, behind colors"], ["behind_white", "behind white"], ["named", "by their own names"]] as const;
 const vertexWords = [["as_they_are", "as they are"], ["joined", "joined where they meet"], ["split", "one for every corner"]] as const;
 const looks = [["channels", "the channels alone"], ["color", "color, flat"], ["lit", "color, lit"], ["checker", "alpha over a checker"]] as const;
@@ -20,11 +21,13 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
   if (!able) return null;
   const isGltf = able.format === "glb" || able.format === "gltf";
   const depths = [["usual", `as usual: ${depthWords[able.depths[0] ?? "float"]}`] as const, ...able.depths.map((depth) => [depth, depthWords[depth]] as const)];
+  const lights = [["usual", `as usual: ${lightWords[able.lights[0] ?? "encoded"]}`] as const, ...able.lights.slice(1).map((light) => [light, lightWords[light]] as const)];
   return (
     <Box data-test="how">
-      <Choose label="Format" value={recipient.format} options={formats.map((each) => [each.format, `${each.title} (.${each.extension})`] as const)} onChange={(format) => turn({ format, depth: "usual", body: "little" })} />
+      <Choose label="Format" value={recipient.format} options={formats.map((each) => [each.format, `${each.title} (.${each.extension})`] as const)} onChange={(format) => turn({ format, depth: "usual", light: null, body: "little" })} />
       <Typography variant="caption" color="textSecondary" component="p" sx={{ pb: 0.75 }}>{able.says}</Typography>
       {able.depths.length > 1 && <Choose label="Numbers" value={recipient.depth} options={depths} onChange={(depth) => turn({ depth })} />}
+      {able.lights.length > 1 && <Choose label="Colors as" value={recipient.light ?? "usual"} options={lights} onChange={(light) => turn({ light: light === "usual" ? null : light })} />}
       {able.bodies && <Choose label="Written as" value={recipient.body} options={able.format === "ply" ? bodyWords : bodyWords.filter(([key]) => key !== "big")} onChange={(body) => turn({ body })} />}
       {isGltf && <Choose label="Data sets" value={recipient.data} options={dataWords} onChange={(data) => turn({ data })} />}
       {able.swatches && (

@@ -150,6 +150,7 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
     };
   }, [opened, view, most]);
   const steps = (x: number | null) => (x === null ? "not read" : x * 255 < 0.005 ? "0" : (x * 255).toFixed(2));
+  const asked = useDelivery((state) => state.recipient?.light);
   const complete = opened !== null && opened.found === opened.corners;
   return (
     <Dialog open onClose={onClose} maxWidth="lg" fullWidth data-test="opened-sent" onKeyDown={(event) => event.stopPropagation()}>
@@ -175,6 +176,7 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
                 <tbody>{opened.sets.map((each) => <tr key={each.name}><td>{each.name}</td><td>{steps(each.largest)}</td><td>{steps(each.mean)}</td></tr>)}</tbody>
               </Box>
               <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 0.5 }}>in steps of 255, against the stage's 8 bits</Typography>
+              {asked && <Alert severity="info" sx={{ mt: 1.5 }} data-test="loaded-light">Colors are written {asked === "linear" ? "as linear light" : "sRGB-encoded"}, as the recipient asks; this reader takes them as usual and shows them {asked === "linear" ? "darker" : "lighter"}.</Alert>}
               <Alert severity={complete ? "success" : "warning"} sx={{ mt: 1.5 }} data-test="loaded-places">{complete ? `All ${count(opened.corners)} corners stand where they should.` : `${count(opened.corners - opened.found)} of ${count(opened.corners)} corners stand elsewhere.`}</Alert>
             </>
           )}
