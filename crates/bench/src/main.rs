@@ -5,6 +5,7 @@
 //! session, since only ratios outlive a machine.
 
 mod bake;
+mod replacing;
 
 use std::{
     env, fs,
@@ -37,7 +38,7 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats` or `waits` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing` or `waits` leaves the rest out.
     match env::args().nth(2).as_deref() {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
@@ -45,6 +46,9 @@ fn main() -> Result<()> {
         Some("bake") => return bake::all(&dragon),
         Some("sources") => return bake::others(&dragon),
         Some("formats") => return formats(&dragon),
+        Some("replacing") => {
+            return replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"));
+        }
         Some("waits") => {
             bake::waits(&dragon, &folder.join("bunny.ply"))?;
             return bake::growth();
@@ -57,6 +61,7 @@ fn main() -> Result<()> {
     growth(&folder)?;
     dabs(&dragon)?;
     whole(&dragon)?;
+    replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"))?;
     bake::all(&dragon)?;
     huge()
 }

@@ -407,8 +407,10 @@ impl<'a> Pairing<'a> {
                 }
             }
             Self::Nearest(by_place) => {
-                // Asked for before work is shared out: see `Geometry`.
-                let _ = from.geometry.topology();
+                // Asked for before work is shared out: see `Geometry`. Only faces are looked up in it.
+                if from.placement == Placement::Face {
+                    let _ = from.geometry.topology();
+                }
                 by_place.places(placement).par_iter().map(|on| mixed(on, from, encoding)).collect()
             }
         }
@@ -466,6 +468,9 @@ impl<'a> Pairing<'a> {
     }
 }
 
+/// How many vertices in a row are looked up one after the other, each near the last (tuned).
+const NEIGHBOURS: usize = 1024;
+
 /// The nearest places on a source: those of vertices, by which its distance is told; those of corners
 /// and faces once they are asked for.
 struct ByPlace<'a> {
@@ -482,20 +487,38 @@ struct ByPlace<'a> {
 impl<'a> ByPlace<'a> {
     fn new(target: &'a Geometry, source: &'a Geometry) -> Self {
         // Asked for before work is shared out: see `Geometry`.
-        let _ = (source.bvh(), source.triangulation(), target.topology());
+        let _ = (source.bvh(), source.triangulation());
         let (vertices, distances, corners, faces) = Default::default();
         let triangles = triangles_of_faces(source);
         let mut own = Self { target, source, triangles, vertices, distances, corners, faces };
-        (own.vertices, own.distances) =
-            target.mesh().positions().par_iter().map(|&p| own.nearest(p)).unzip();
+        let search = &own;
+        let found: (Vec<On>, Vec<f32>) = target
+            .mesh()
+            .positions()
+            .par_chunks(NEIGHBOURS)
+            .flat_map_iter(|points| {
+                // Most meshes store neighbours one after the other.
+                let mut last = (Vec3::ZERO, f32::MAX);
+                points.iter().map(move |&point| {
+                    let (on, far) = search.nearest(point, last.0.distance(point) + last.1);
+                    last = (point, far);
+                    (on, far)
+                })
+            })
+            .unzip();
+        (own.vertices, own.distances) = found;
         own
     }
 
-    /// The place on the source nearest to a point, and how far it is.
-    fn nearest(&self, point: Vec3) -> (On, f32) {
+    /// The place on the source nearest to a point, and how far it is; `within` is a distance in
+    /// which one is known to be, and shortens the search.
+    fn nearest(&self, point: Vec3, within: f32) -> (On, f32) {
         let mesh = self.source.mesh();
         let first = On { corners: [0; 3], weights: [1.0, 0.0, 0.0] };
-        let Some((face, on, far)) = self.source.bvh().nearest(point, f32::MAX, |_| true) else {
+        let bvh = self.source.bvh();
+        // Rounding may leave it a hair further off.
+        let found = bvh.nearest(point, 1.001 * within, |_| true);
+        let Some((face, on, far)) = found.or_else(|| bvh.nearest(point, f32::MAX, |_| true)) else {
             return (first, 0.0);
         };
         let own = self.triangles[face as usize]..self.triangles[face as usize + 1];
@@ -509,19 +532,31 @@ impl<'a> ByPlace<'a> {
         (best.map_or(first, |(on, _)| on), far)
     }
 
+    /// How far from a point something surely is, by what was found for the vertex of a corner.
+    fn within(&self, corner: usize, point: Vec3) -> f32 {
+        let vertex = self.target.mesh().corner_vertices()[corner] as usize;
+        self.target.mesh().positions()[vertex].distance(point) + self.distances[vertex]
+    }
+
     fn places(&self, placement: Placement) -> &[On] {
-        let (mesh, topology) = (self.target.mesh(), self.target.topology());
+        let mesh = self.target.mesh();
         match placement {
             Placement::Vertex => &self.vertices,
             Placement::Corner => self.corners.get_or_init(|| {
-                let place = |corner: usize| {
-                    let middle = mesh.face_centroid(topology.face_of(corner));
-                    self.nearest(mesh.corner_position(corner).lerp(middle, DRAWN_IN)).0
+                let places = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    mesh.face_corners(face).map(move |corner| {
+                        let point = mesh.corner_position(corner).lerp(middle, DRAWN_IN);
+                        self.nearest(point, self.within(corner, point)).0
+                    })
                 };
-                (0..mesh.corner_count()).into_par_iter().map(place).collect()
+                (0..mesh.face_count()).into_par_iter().flat_map_iter(places).collect()
             }),
             Placement::Face => self.faces.get_or_init(|| {
-                let place = |face: usize| self.nearest(mesh.face_centroid(face)).0;
+                let place = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    self.nearest(middle, self.within(mesh.face_corners(face).start, middle)).0
+                };
                 (0..mesh.face_count()).into_par_iter().map(place).collect()
             }),
         }

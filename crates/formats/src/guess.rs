@@ -18,6 +18,18 @@ pub struct Reasons {
     pub guessed: bool,
 }
 
+impl Reasons {
+    /// Those of several files together: what `other` has another reason for is said by its name.
+    pub fn join(&mut self, name: &str, other: &Self) {
+        for (own, theirs) in [(&mut self.unit, &other.unit), (&mut self.up, &other.up)] {
+            if !own.split("; ").any(|one| one == theirs || one.ends_with(&format!(": {theirs}"))) {
+                own.push_str(&format!("; {name}: {theirs}"));
+            }
+        }
+        self.guessed |= other.guessed;
+    }
+}
+
 /// Up to this length a thing without a unit is taken to be in metres (common practice, no source:
 /// people model in metres or in millimetres, and hardly anything painted is smaller than a
 /// centimetre or longer than ten metres).

@@ -68,6 +68,7 @@ pub fn read_all(file: &MeshFile, options: &ReadOptions) -> Result<Import, Format
                 whole.images.append(&mut import.images);
                 whole.repairs.append(&mut import.repairs);
                 whole.notes.append(&mut import.notes);
+                whole.reasons.join(name, &import.reasons);
                 whole.origin = whole.origin.take().or(import.origin);
             }
         }

@@ -12,7 +12,7 @@ use speckle_core::{
     mesh::MeshArrays,
 };
 use speckle_formats::{
-    Format, Import, MeshFile, ReadOptions, Shipment, WriteOptions,
+    Body, Format, Import, MeshFile, ReadOptions, Shipment, WriteOptions,
     note::Origin,
     recipient::{Goods, Recipient},
     write,
@@ -133,8 +133,10 @@ fn every_format_says_which_project_it_comes_from_and_when() {
     let parts = [hut(5.0)];
     let traits = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z };
     let goods = Goods { name: "Hut", parts: &parts, images: &[], palette: &[], traits };
-    for format in Format::ALL {
-        let recipient = Recipient { format, ..Recipient::default() };
+    let binary = Format::ALL.map(|format| Recipient { format, ..Recipient::default() });
+    let text = Recipient { format: Format::Stl, body: Body::Ascii, ..Recipient::default() };
+    for recipient in binary.into_iter().chain([text]) {
+        let format = recipient.format;
         let packed = recipient.pack(&goods, origin.clone()).unwrap();
         let file = &packed.meshes[0].file;
         let found = read(&file.name, &file.bytes).unwrap().origin;
@@ -142,7 +144,7 @@ fn every_format_says_which_project_it_comes_from_and_when() {
         assert_eq!((found.project_id.as_str(), found.revision), ("19a5-7", 41), "{format:?}");
         assert_eq!(found.date, "2026-11-26");
         // The 80 bytes before the triangles of an STL file hold the beginning of a name.
-        let is_cut = format == Format::Stl;
+        let is_cut = format == Format::Stl && recipient.body != Body::Ascii;
         assert!(
             if is_cut {
                 origin.project.starts_with(&found.project)

@@ -36,6 +36,9 @@ fn all_meshes_of_a_zip_come_in_with_what_lies_beside_them() {
     assert_eq!(names, ["post", "sail"]);
     assert_eq!(import.parts[0].sets[0].values, [[0.5, 0.25, 0.0, 1.0]]);
     assert_eq!(import.traits.unit, Unit::Millimetre);
+    let reason = &import.reasons.unit;
+    assert!(reason.starts_with("as files of OBJ"), "{reason}");
+    assert!(reason.contains("; quay/sail.off: as files of OFF"), "{reason}");
 
     let error = read("words.zip", &packed(&[("a.txt", b"x")])).unwrap_err();
     assert!(error.cause.contains("no mesh") && error.remedy.contains(".glb"), "{error}");

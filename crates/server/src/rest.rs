@@ -32,16 +32,6 @@ fn hand(headers: &HeaderMap) -> String {
     headers.get(HAND).and_then(|value| value.to_str().ok()).map(plain_name).unwrap_or_default()
 }
 
-/// A file name every system takes: letters, digits, blanks, dots and dashes.
-fn file_name(name: &str) -> String {
-    let plain: String = name
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() || " .-_".contains(c) { c } else { '-' })
-        .collect();
-    let plain = plain.trim_matches([' ', '.', '-']);
-    if plain.is_empty() { "mesh".to_owned() } else { plain.to_owned() }
-}
-
 /// An answer that the browser keeps as a file.
 fn as_file(body: impl IntoResponse, media_type: &'static str, name: &str) -> Response {
     let mut response = body.into_response();

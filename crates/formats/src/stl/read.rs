@@ -6,8 +6,11 @@ use speckle_core::mesh::MeshArrays;
 
 use super::{HEADER, TRIANGLE, weld::weld};
 use crate::{
-    Content, FormatError, Limits, MeshFile, Place, RawPart, ReadOptions, Repair, RepairKind,
+    Content, FormatError, Limits, MeshFile, Origin, Place, RawPart, ReadOptions, Repair, RepairKind,
 };
+
+/// How far before its end a text tells where it comes from (bytes).
+const TAIL: usize = 4096;
 
 /// Triangles as they stand in the file.
 #[derive(Default)]
@@ -58,7 +61,11 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
             ));
         }
     };
-    Ok(content(triangles, file.stem(), options.weld))
+    let mut content = content(triangles, file.stem(), options.weld);
+    if says_text {
+        content.origin = Origin::find_in(&bytes[bytes.len().saturating_sub(TAIL)..]);
+    }
+    Ok(content)
 }
 
 fn content(triangles: Triangles, stem: &str, tolerance: f32) -> Content {

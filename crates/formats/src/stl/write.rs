@@ -11,17 +11,21 @@ use crate::{Body, Origin, Shipment, WriteOptions, Written};
 /// Writes the parts: a solid for each in a text file, all in one in a binary file.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     Written::alone(match options.body {
-        Body::Ascii => text(shipment.parts),
+        Body::Ascii => text(shipment),
         _ => binary(shipment),
     })
+}
+
+/// Where it comes from, if anybody knows.
+fn origin<'a>(shipment: &Shipment<'a>) -> Option<&'a Origin> {
+    shipment.note.map(|note| &note.origin).filter(|own| !own.project.is_empty())
 }
 
 /// What the head of a binary file says: where it comes from, with as much of the project's name as
 /// finds room.
 fn head(shipment: &Shipment) -> Vec<u8> {
     let usual = b"Jaunty Speckle".to_vec();
-    let origin = shipment.note.map(|note| &note.origin).filter(|own| !own.project.is_empty());
-    let Some(origin) = origin else { return usual };
+    let Some(origin) = origin(shipment) else { return usual };
     let cut = |letters: usize| {
         let project = origin.project.chars().take(letters).collect();
         Origin { project, ..origin.clone() }.line().into_bytes()
@@ -52,11 +56,12 @@ fn binary(shipment: &Shipment) -> Vec<u8> {
     out
 }
 
-fn text(parts: &[Part]) -> Vec<u8> {
+fn text(shipment: &Shipment) -> Vec<u8> {
+    let parts = shipment.parts;
     let mut out = Vec::new();
     let mut line =
         |args: std::fmt::Arguments| out.write_fmt(args).expect("writing to memory cannot fail");
-    for part in parts {
+    for (number, part) in parts.iter().enumerate() {
         let name = part.traits.name.split_whitespace().collect::<Vec<_>>().join(" ");
         line(format_args!("solid {name}\n"));
         for [n, a, b, c] in triangles(part) {
@@ -66,7 +71,11 @@ fn text(parts: &[Part]) -> Vec<u8> {
             }
             line(format_args!("endloop\nendfacet\n"));
         }
-        line(format_args!("endsolid {name}\n"));
+        // Readers take a solid's name from where it begins: where the last one ends there is room
+        // to say where all of them come from.
+        let origin = origin(shipment).filter(|_| number + 1 == parts.len());
+        let from = origin.map_or_else(String::new, |origin| format!(" {}", origin.line()));
+        line(format_args!("endsolid {name}{from}\n"));
     }
     out
 }

@@ -200,9 +200,18 @@ pub async fn packing(
 ) -> Result<Json<PackingList>, ApiError> {
     let (format, name) = (recipient.format, recipient.name.clone());
     let (now, packed) = app.packed(project, recipient).await?;
-    let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
-    let last = stored.into_iter().find(|stored| stored.name == name).and_then(|stored| stored.sent);
-    let last: Option<Sent> = last.and_then(|sent| serde_json::from_str(&sent).ok());
+    let list = app.blocking(move |app| {
+        let stored = lock(&app.store).recipients(project)?;
+        let last = stored.into_iter().find(|stored| stored.name == name);
+        let last = last.and_then(|stored| stored.sent);
+        let last = last.and_then(|sent| serde_json::from_str::<Sent>(&sent).ok());
+        Ok(listed(&now, packed, format, last.as_ref()))
+    });
+    Ok(Json(list.await?))
+}
+
+/// What is in a delivery, and what has changed since the last one.
+fn listed(now: &Now, packed: Packed, format: Format, last: Option<&Sent>) -> PackingList {
     let entry = |part: &Part| PackedPart {
         name: part.traits.name.clone(),
         faces: part.geometry.mesh().face_count(),
@@ -222,7 +231,7 @@ pub async fn packing(
         _ => packed.note.unit,
     };
     let scale = (packed.note.unit.metres() / unit.metres()) as f32;
-    Ok(Json(PackingList {
+    PackingList {
         files: packed
             .files()
             .map(|f| FileEntry { name: f.name.clone(), bytes: f.bytes.len() })
@@ -231,10 +240,10 @@ pub async fn packing(
         note: packed.note.markdown(),
         size: ((high - low) * scale).to_array(),
         unit: unit.symbol().to_owned(),
-        changed: last.map(|last| changes(&last, &sent(&now, &packed))),
+        changed: last.map(|last| changes(last, &sent(now, &packed))),
         losses: packed.losses,
         spools: packed.note.spools,
-    }))
+    }
 }
 
 /// Sends: the file, or all files in a zip when there are several. The recipient is kept with the
@@ -250,11 +259,14 @@ pub async fn deliver(
     Json(recipient): Json<Recipient>,
 ) -> Result<Response, ApiError> {
     let (now, packed) = app.packed(project, recipient.clone()).await?;
-    let sent = serde_json::to_string(&sent(&now, &packed)).unwrap_or_default();
-    let name = recipient.name.trim().to_owned();
-    app.keep(project, recipient.clone()).await?;
-    app.blocking(move |app| lock(&app.store).set_sent(project, &name, &sent)).await?;
-    answer(packed, &now.name, recipient.format)
+    let (name, format) = (recipient.name.trim().to_owned(), recipient.format);
+    app.keep(project, recipient).await?;
+    app.blocking(move |app| {
+        let sent = serde_json::to_string(&sent(&now, &packed)).unwrap_or_default();
+        lock(&app.store).set_sent(project, &name, &sent)?;
+        Ok(answer(packed, &now.name, format))
+    })
+    .await?
 }
 
 /// Names a file of a delivery.
@@ -337,7 +349,7 @@ pub async fn export(
         now.name = part.traits.name.clone();
     }
     let (now, packed) = app.pack(now, recipient, project).await?;
-    answer(packed, &now.name, query.format)
+    app.blocking(move |_| Ok(answer(packed, &now.name, query.format))).await?
 }
 
 /// Proves a delivery: packs it, reads its files alone, as if nothing else were known, and compares

@@ -13,6 +13,7 @@ use speckle_core::{
     stencil::{Stencil, StencilId},
     swatches::{self, Swatch},
 };
+use speckle_formats::recipient::file_stem;
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 use utoipa::{IntoParams, ToSchema};
@@ -90,7 +91,7 @@ pub async fn palette(
     Query(query): Query<PaletteQuery>,
 ) -> Result<Response, ApiError> {
     let now = app.now(project).await?;
-    let name = super::file_name(&now.name);
+    let name = file_stem(&now.name);
     let (text, media, extension) = match query.form {
         PaletteForm::Text => (swatches::to_text(&now.swatches), "text/plain; charset=utf-8", "txt"),
         PaletteForm::Json => {

@@ -14,6 +14,7 @@ use speckle_core::{
     ColorSet, Edit, PartId, SetId,
     recipe::{RecipeFile, Source, starters},
 };
+use speckle_formats::recipient::file_stem;
 use speckle_store::ProjectId;
 use utoipa::IntoParams;
 
@@ -43,7 +44,7 @@ pub async fn recipes(
         return Err(ApiError::bad_request(format!("{} has no recipe to save", own.name)));
     }
     let json = serde_json::to_string_pretty(&file).unwrap_or_default();
-    let name = super::file_name(&format!("{} {}", now.name, own.name));
+    let name = file_stem(&format!("{} {}", now.name, own.name));
     Ok(as_file(json, "application/json", &format!("{name} recipe.json")))
 }
 

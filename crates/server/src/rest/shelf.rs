@@ -12,10 +12,11 @@ use axum::{
 use serde::{Deserialize, Serialize};
 use speckle_core::{Part, ProjectTraits, picture};
 use speckle_demo::{Detail, Piece};
+use speckle_formats::recipient::file_stem;
 use speckle_store::{ProjectId, StoreError};
 use utoipa::ToSchema;
 
-use super::{file_name, hand};
+use super::hand;
 use crate::{
     App,
     error::ApiError,
@@ -292,7 +293,7 @@ pub async fn project_file(
     let mut response = bytes.into_response();
     let headers = response.headers_mut();
     headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/vnd.sqlite3"));
-    let disposition = format!("attachment; filename=\"{}.speckle\"", file_name(&name));
+    let disposition = format!("attachment; filename=\"{}.speckle\"", file_stem(&name));
     if let Ok(value) = HeaderValue::from_str(&disposition) {
         headers.insert(header::CONTENT_DISPOSITION, value);
     }

@@ -60,18 +60,29 @@ export function turn(choices: Partial<Recipient>) {
   if (recipient) set({ recipient: { ...recipient, ...choices }, handed: null, proof: null, trouble: null });
 }
 
-let latest = 0;
+let underWay: Promise<void> | null = null;
+let isStale = false;
 
-/** Packs without sending, for the list; only the last answer counts. */
-export async function pack(project: number) {
-  const { recipient } = get();
-  if (!recipient) return;
-  const own = ++latest;
-  set({ packing: true });
-  const answer = await api.POST("/api/v1/projects/{project}/packing", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
-  if (own !== latest) return;
-  if (answer.data) set({ list: answer.data, packing: false, trouble: null });
-  else set({ list: null, packing: false, trouble: messageOf(answer.error) });
+/** Packs without sending, for the list. What is turned meanwhile waits, and is packed once at the
+    end: the server never packs for nobody. */
+export function pack(project: number): Promise<void> {
+  isStale = true;
+  underWay ??= packUntilSettled(project).finally(() => { underWay = null; });
+  return underWay;
+}
+
+async function packUntilSettled(project: number) {
+  while (isStale) {
+    isStale = false;
+    const { recipient } = get();
+    if (!recipient || get().project !== project) return;
+    set({ packing: true });
+    const answer = await api.POST("/api/v1/projects/{project}/packing", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
+    // Turned meanwhile: this answer is of what was wanted before, and the next is on its way.
+    if (isStale || get().recipient !== recipient || get().project !== project) continue;
+    if (answer.data) set({ list: answer.data, packing: false, trouble: null });
+    else set({ list: null, packing: false, trouble: messageOf(answer.error) });
+  }
 }
 
 /** Sends: the browser takes the file, the project keeps the recipient and what it got. */
