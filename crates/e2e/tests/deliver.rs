@@ -176,12 +176,12 @@ async fn others_read_in_the_files_what_was_painted() -> Result<()> {
         .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
         .await?;
     browser.choose_row("Colors as", "linear light").await?;
-    packed(&browser).await?;
-    assert!(
-        said(&browser, "losses")
-            .await?
-            .contains("takes them for sRGB-encoded and shows them darker")
-    );
+    let told = "takes them for sRGB-encoded and shows them darker";
+    browser
+        .until(&format!(
+            "document.querySelector('[data-test=losses]')?.innerText.includes('{told}') === true"
+        ))
+        .await?;
     browser.click("open-sent").await?;
     browser.until("document.querySelector('[data-test=loaded-light]') !== null").await?;
     assert!(said(&browser, "loaded-light").await?.contains("shows them darker"));
@@ -195,6 +195,22 @@ async fn others_read_in_the_files_what_was_painted() -> Result<()> {
     let most =
         "Number(document.querySelector('[data-test=proof] tbody td:nth-child(2)').innerText)";
     assert!(browser.eval(most).await?.as_f64().context("a number")? < 0.01);
+    // What helps is one click away, and any choice can be taken back.
+    browser.click("cure").await?;
+    browser
+        .until(
+            "!document.querySelector('[data-test=losses]').innerText.includes('shows them darker')",
+        )
+        .await?;
+    browser.click("take-back").await?;
+    browser
+        .until(
+            "document.querySelector('[data-test=losses]').innerText.includes('shows them darker')",
+        )
+        .await?;
+    browser.click("take-back").await?;
+    browser.until("document.querySelector('[data-test=take-back]') === null").await?;
+    packed(&browser).await?;
     choose(&browser, "Archive").await?;
     browser.click("open-sent").await?;
     browser.until("document.querySelector('[role=dialog]')?.innerText.includes('no loader for this format')").await?;

@@ -43,7 +43,7 @@ pub use abilities::Abilities;
 use admit::{Content, RawPart, RawSet};
 pub use gate::{Repair, RepairKind};
 use guess::Reasons;
-pub use losses::{Loss, LossKind, Weight, losses};
+pub use losses::{Cure, Loss, LossKind, Weight, losses};
 use note::Origin;
 pub use numbers::Light;
 use numbers::Numbers;

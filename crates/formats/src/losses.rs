@@ -27,6 +27,8 @@ pub enum LossKind {
     Depth,
     /// Data that receivers take for color, or the other way round.
     Encoding,
+    /// Colors in other numbers than receivers take them for.
+    Light,
     /// Faces that are cut.
     Polygons,
     /// Parts that are joined.
@@ -72,12 +74,41 @@ pub struct Loss {
     pub text: String,
     /// What helps; empty where nothing has to be done.
     pub remedy: String,
+    /// Choices of the recipient that help, each alone.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub cures: Vec<Cure>,
+}
+
+/// A choice of a recipient that undoes a loss.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Cure {
+    /// Alpha goes along.
+    Alpha,
+    /// Materials go along.
+    Materials,
+    /// Finer numbers.
+    Depth(Depth),
+    /// Another place for data sets.
+    Data(DataSets),
+    /// Colors in the numbers that are usual.
+    UsualLight,
+    /// A file for each part.
+    FilePerPart,
 }
 
 impl Loss {
     /// Something about the whole that is changed in form alone.
     pub(crate) fn fine(kind: LossKind, text: String) -> Self {
-        Self { kind, weight: Weight::Fine, part: None, text, remedy: String::new() }
+        Self {
+            kind,
+            weight: Weight::Fine,
+            part: None,
+            text,
+            remedy: String::new(),
+            cures: Vec::new(),
+        }
     }
 
     /// As one line: "Hull: its alpha is left out".
@@ -102,7 +133,8 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
         of_part(&abilities, shipment, part, options, &mut losses);
     }
     let mut say = |kind, weight, text: String, remedy: &str| {
-        losses.push(Loss { kind, weight, part: None, text, remedy: remedy.to_owned() });
+        let (remedy, cures) = (remedy.to_owned(), Vec::new());
+        losses.push(Loss { kind, weight, part: None, text, remedy, cures });
     };
     let solids = format == Format::Stl && options.body == Body::Ascii;
     if !abilities.parts && !solids && shipment.parts.len() > 1 {
@@ -151,7 +183,33 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
             "Prove the file in the receiver, or send GLB or PLY.",
         );
     }
+    for loss in &mut losses {
+        loss.cures = cures(loss.kind, &abilities, options);
+    }
     losses
+}
+
+/// The choices that would undo a loss of a kind.
+fn cures(kind: LossKind, abilities: &Abilities, options: &WriteOptions) -> Vec<Cure> {
+    match kind {
+        LossKind::Alpha if abilities.alpha => vec![Cure::Alpha],
+        LossKind::Materials if abilities.materials && !options.materials => vec![Cure::Materials],
+        LossKind::Depth => {
+            let now = abilities.depth(options.depth);
+            let is_finer = |depth: &Depth| match (now, depth) {
+                (Depth::Bits8, Depth::Bits16 | Depth::Float) => true,
+                (Depth::Bits16, Depth::Float) => true,
+                _ => false,
+            };
+            abilities.depths.iter().copied().filter(is_finer).map(Cure::Depth).collect()
+        }
+        LossKind::Encoding if is_one_array(abilities) => {
+            vec![Cure::Data(DataSets::BehindWhite), Cure::Data(DataSets::Named)]
+        }
+        LossKind::Light => vec![Cure::UsualLight],
+        LossKind::Parts => vec![Cure::FilePerPart],
+        _ => Vec::new(),
+    }
 }
 
 /// What comes of colors in other numbers than a format's readers take them for.
@@ -179,7 +237,7 @@ fn of_light(
             };
             let text = format!("colors stay {words} in {title}: {why}");
             say(
-                LossKind::Encoding,
+                LossKind::Light,
                 Weight::Careful,
                 text,
                 "Take another format, or send one file for each part.",
@@ -194,7 +252,7 @@ fn of_light(
             wanted.words()
         );
         say(
-            LossKind::Encoding,
+            LossKind::Light,
             Weight::Careful,
             text,
             "Right for a receiver that asks for it; else send them as usual.",
@@ -203,7 +261,7 @@ fn of_light(
     if !kept.is_empty() {
         let text = format!("colors at faces stay {words}, as materials are");
         say(
-            LossKind::Encoding,
+            LossKind::Light,
             Weight::Careful,
             text,
             "Hold the set at the vertices, or take another format.",
@@ -221,7 +279,8 @@ fn of_part(
     let mesh = part.geometry.mesh();
     let mut say = |kind, weight, text: String, remedy: &str| {
         let part = Some(part.traits.name.clone());
-        losses.push(Loss { kind, weight, part, text, remedy: remedy.to_owned() });
+        let (remedy, cures) = (remedy.to_owned(), Vec::new());
+        losses.push(Loss { kind, weight, part, text, remedy, cures });
     };
     let sets = carried(abilities, part);
     for set in part.products().filter(|set| sets.iter().all(|taken| taken.id != set.id)) {

@@ -429,6 +429,7 @@ impl Recipient {
             part: None,
             text: format!("no part has a set {name}, which was to go along"),
             remedy: "Choose the sets anew, or give one this name.".to_owned(),
+            cures: Vec::new(),
         };
         missing.map(loss).collect()
     }
@@ -502,6 +503,7 @@ fn losses_of(separation: &Separation, parts: &[Part]) -> Vec<Loss> {
         part: None,
         text,
         remedy: remedy.to_owned(),
+        cures: Vec::new(),
     });
     for part in parts.iter().filter(|part| part.products().next().is_none()) {
         let text = "it has no set, and is printed as if it were white".to_owned();
@@ -511,6 +513,7 @@ fn losses_of(separation: &Separation, parts: &[Part]) -> Vec<Loss> {
             part: Some(part.traits.name.clone()),
             text,
             remedy: "Give it a set, or leave it at home.".to_owned(),
+            cures: Vec::new(),
         });
     }
     losses
@@ -525,6 +528,7 @@ fn left_out(parts: &[Part]) -> Vec<Loss> {
         part: None,
         text,
         remedy: "Let the slicer load all of them as one object, or send 3MF.".to_owned(),
+        cures: Vec::new(),
     };
     let others = parts.iter().flat_map(|part| {
         part.products().skip(1).map(|set| Loss {
@@ -533,6 +537,7 @@ fn left_out(parts: &[Part]) -> Vec<Loss> {
             part: Some(part.traits.name.clone()),
             text: format!("the set {} was left out, spools take the first one", set.name),
             remedy: "Move the set that matters to the first place.".to_owned(),
+            cures: Vec::new(),
         })
     });
     std::iter::once(open).chain(others).collect()

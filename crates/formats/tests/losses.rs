@@ -10,7 +10,7 @@ use speckle_core::{
     mesh::{MeshArrays, UvSet},
 };
 use speckle_formats::{
-    Body, Depth, Format, Light, Loss, LossKind, Shipment, Weight, WriteOptions, losses, write,
+    Body, Cure, Depth, Format, Light, Loss, LossKind, Shipment, Weight, WriteOptions, losses, write,
 };
 
 /// What a square has that may be lost.
@@ -144,7 +144,7 @@ fn options_and_the_project_decide_as_well() {
         (Format::Stl, Light::Linear, None),
     ] {
         let told = losses(format, &shipment, &WriteOptions { light: Some(light), ..plain });
-        let told = told.iter().find(|loss| loss.kind == LossKind::Encoding);
+        let told = told.iter().find(|loss| loss.kind == LossKind::Light);
         assert_eq!(told.is_some(), said.is_some(), "{format:?} {light:?}: {told:?}");
         let fits = told.zip(said).is_none_or(|(loss, said)| loss.text.contains(said));
         assert!(fits, "{format:?}: {told:?}");
@@ -188,6 +188,52 @@ fn options_and_the_project_decide_as_well() {
             "{format:?} {body:?}"
         );
     }
+}
+
+/// Each cure alone makes what it is offered for go away, whatever the format.
+#[test]
+fn cures_undo_what_they_are_offered_for() {
+    let parts =
+        square(With { alpha: true, between_steps: true, material: true, sets: 2, ..ONE_SET });
+    let mut other = parts.clone();
+    other[0].sets.iter_mut().for_each(|set| set.encoding = Encoding::Data);
+    let said = |format, parts: &[Part], options: &WriteOptions| {
+        losses(format, &Shipment::of(parts), options)
+    };
+    let mut offered = Vec::new();
+    for format in Format::ALL {
+        let plain = WriteOptions::default();
+        let coarse = WriteOptions { depth: Depth::Bits8, alpha: false, materials: false, ..plain };
+        let usual = format.abilities().light(None);
+        let lights = [Light::Encoded, Light::Linear];
+        let light = lights.into_iter().find(|light| *light != usual);
+        for options in [plain, coarse, WriteOptions { light, ..plain }] {
+            for parts in [&parts, &other, &[parts.clone(), parts.clone()].concat()] {
+                for loss in said(format, parts, &options) {
+                    for &cure in &loss.cures {
+                        let mut cured = options;
+                        let mut left = parts.as_slice();
+                        match cure {
+                            Cure::Alpha => cured.alpha = true,
+                            Cure::Materials => cured.materials = true,
+                            Cure::Depth(depth) => cured.depth = depth,
+                            Cure::Data(data) => cured.data = data,
+                            Cure::UsualLight => cured.light = None,
+                            Cure::FilePerPart => left = &parts[..1],
+                        }
+                        let is_same =
+                            |other: &Loss| (other.kind, &other.text) == (loss.kind, &loss.text);
+                        let after = said(format, left, &cured);
+                        assert!(!after.iter().any(is_same), "{format:?}: {cure:?} leaves {loss:?}");
+                        offered.push(std::mem::discriminant(&cure));
+                    }
+                }
+            }
+        }
+    }
+    offered.sort_by_key(|cure| format!("{cure:?}"));
+    offered.dedup();
+    assert_eq!(offered.len(), 6, "each of them was offered somewhere");
 }
 
 /// Materials of glTF, by the crate `gltf`: one primitive each, the image once.

@@ -853,6 +853,14 @@ export interface components {
             /** @description R, G, B and A as stored. */
             value: number[];
         };
+        /** @description A choice of a recipient that undoes a loss. */
+        Cure: "alpha" | "materials" | {
+            /** @description Finer numbers. */
+            depth: components["schemas"]["Depth"];
+        } | {
+            /** @description Another place for data sets. */
+            data: components["schemas"]["DataSets"];
+        } | "usual_light" | "file_per_part";
         /**
          * @description Heights (0–1) above 0, ¼, ½, ¾ and 1; between them it never goes beyond its points (monotone
          *     cubic interpolation; Fritsch and Carlson, Monotone Piecewise Cubic Interpolation, 1980).
@@ -899,6 +907,8 @@ export interface components {
         };
         /** @description Something that is lost or changed. */
         DeliveryLoss: {
+            /** @description Choices of the recipient that help, each alone. */
+            cures?: components["schemas"]["Cure"][];
             /** @description What it is about. */
             kind: components["schemas"]["LossKind"];
             /** @description The part, when it is about one. */
@@ -1547,7 +1557,7 @@ export interface components {
          * @description What a loss is about.
          * @enum {string}
          */
-        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers" | "swatches" | "names";
+        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "light" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers" | "swatches" | "names";
         /** @description A project that was just made. */
         Made: {
             /** @description Names it. */

@@ -1,10 +1,10 @@
 // The Deliver area, as a packing list: what goes to whom, in what, what is lost, and the note.
 import { Alert, Box, Button, Collapse, IconButton, LinearProgress, Menu, MenuItem, Paper, Select, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
-import { MoreIcon } from "../../parts/icons";
+import { MoreIcon, UndoIcon } from "../../parts/icons";
 import { NameDialog } from "../../parts/NameDialog";
 import { bytes, counted, figure, useApp } from "../../state";
-import { add, choose, forget, keep, open, pack, useDelivery, verdict, type Recipient } from "./delivery";
+import { add, choose, forget, keep, open, pack, takeBack, turn, useDelivery, verdict, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";
 import type { Schemas } from "../../api/client";
@@ -55,6 +55,7 @@ export function DeliverSheet({ project }: { project: number }) {
 /** Who it goes to. */
 function To({ project, recipient }: { project: number; recipient: Recipient }) {
   const entries = useDelivery((state) => state.entries);
+  const canTakeBack = useDelivery((state) => state.before.length > 0);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState<"copy" | "name" | null>(null);
   const entry = entries.find((each) => each.recipient.name === recipient.name);
@@ -68,6 +69,7 @@ function To({ project, recipient }: { project: number; recipient: Recipient }) {
         sx={{ fontSize: 16, fontWeight: 650, "& .MuiSelect-select": { py: 0.25 } }}>
         {entries.map((each) => <MenuItem key={each.recipient.name} value={each.recipient.name} dense>{each.recipient.name}{each.sent ? " · sent before" : ""}</MenuItem>)}
       </Select>
+      {canTakeBack && <IconButton size="small" onClick={takeBack} aria-label="Take the last choice back" title="Take the last choice back" data-test="take-back"><UndoIcon fontSize="small" /></IconButton>}
       <IconButton size="small" onClick={(event) => setAnchor(event.currentTarget)} aria-label="More about this recipient" data-test="recipient-more"><MoreIcon fontSize="small" /></IconButton>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={shut}>
         <MenuItem dense onClick={() => { shut(); void keep(project, recipient); }}>Keep these choices</MenuItem>
@@ -139,13 +141,30 @@ function Losses({ losses }: { losses: Schemas["DeliveryLoss"][] }) {
             <Typography aria-label={word} variant="body2" sx={{ color, fontWeight: 800 }}>{mark}</Typography>
             <Box>
               <Typography variant="body2">{loss.part ? <><b>{loss.part}</b>: {loss.text}</> : capital(loss.text)}.</Typography>
-              {loss.remedy && <Typography variant="caption" color="textSecondary">{loss.remedy}</Typography>}
+              {loss.cures
+                ? <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75, mt: 0.25 }}>{loss.cures.map((cure) => <Cured key={JSON.stringify(cure)} cure={cure} />)}</Box>
+                : loss.remedy && <Typography variant="caption" color="textSecondary">{loss.remedy}</Typography>}
             </Box>
           </Box>
         );
       })}
     </Box>
   );
+}
+
+/** A choice that undoes a loss, one click away. */
+function Cured({ cure }: { cure: Schemas["Cure"] }) {
+  const [words, choices] = cureOf(cure);
+  return <Button size="small" variant="outlined" color="secondary" data-test="cure" onClick={() => turn(choices)} sx={{ minHeight: 24, py: 0, px: 1, fontSize: 12 }}>{words}</Button>;
+}
+
+function cureOf(cure: Schemas["Cure"]): [string, Partial<Recipient>] {
+  if (cure === "alpha") return ["Take alpha along", { alpha: true }];
+  if (cure === "materials") return ["Take materials along", { materials: true }];
+  if (cure === "usual_light") return ["Send colors as usual", { light: null }];
+  if (cure === "file_per_part") return ["One file for each part", { file_per_part: true }];
+  if ("depth" in cure) return [cure.depth === "bits16" ? "Take 16 bits" : "Take floats", { depth: cure.depth }];
+  return [cure.data === "behind_white" ? "Send white first" : "Send data by its own name", { data: cure.data }];
 }
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

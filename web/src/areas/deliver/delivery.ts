@@ -15,6 +15,8 @@ interface Delivery {
   formats: Schemas["Abilities"][];
   /** The one in hand, with what was turned and is not kept yet. */
   recipient: Recipient | null;
+  /** What it was before each turn, the last one last. */
+  before: Recipient[];
   list: Schemas["PackingList"] | null;
   packing: boolean;
   sending: boolean;
@@ -25,7 +27,7 @@ interface Delivery {
   trouble: string | null;
 }
 
-const start: Delivery = { project: null, entries: [], formats: [], recipient: null, list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
+const start: Delivery = { project: null, entries: [], formats: [], recipient: null, before: [], list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
 
 export const useDelivery = create<Delivery>(() => start);
 const set = useDelivery.setState;
@@ -52,12 +54,19 @@ export async function open(project: number) {
 }
 
 /** Takes a recipient in hand. */
-export const choose = (recipient: Recipient) => set({ recipient, list: null, handed: null, proof: null, trouble: null });
+export const choose = (recipient: Recipient) => set({ recipient, before: [], list: null, handed: null, proof: null, trouble: null });
 
 /** Turns one choice of the recipient in hand. */
 export function turn(choices: Partial<Recipient>) {
-  const { recipient } = get();
-  if (recipient) set({ recipient: { ...recipient, ...choices }, handed: null, proof: null, trouble: null });
+  const { recipient, before } = get();
+  if (recipient) set({ recipient: { ...recipient, ...choices }, before: [...before, recipient], handed: null, proof: null, trouble: null });
+}
+
+/** Takes the last choice back. */
+export function takeBack() {
+  const { before } = get();
+  const recipient = before.at(-1);
+  if (recipient) set({ recipient, before: before.slice(0, -1), handed: null, proof: null, trouble: null });
 }
 
 let underWay: Promise<void> | null = null;
