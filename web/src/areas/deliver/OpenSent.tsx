@@ -8,23 +8,18 @@ import type { Project } from "../../project";
 import { count, get } from "../../state";
 import { stageGrey } from "../../theme";
 import { useDelivery, type Recipient } from "./delivery";
-import { calledIn, compare, cornersOf, load, type Corners, type Difference, type Going, type Owner, type Sent } from "./loaded";
+import type { Comparison, Corners } from "./comparing";
+import { calledIn, cornersOf, load, type Going, type Owner, type Sent } from "./loaded";
 
-interface Opened {
+interface Opened extends Comparison {
   file: string;
   root: THREE.Object3D | null;
   owners: Owner[];
-  found: number;
-  corners: number;
-  sets: Difference[];
-  apart: Float32Array;
-  /** How far about X it has to turn to stand as the stage's, in quarters. */
-  quarter: number;
 }
 
 /** One file of the delivery, as it would go out. */
-async function fetchFile(project: number, recipient: Recipient, number: number, name: string): Promise<Sent> {
-  const answer = await fetch(`/api/v1/projects/${project}/packed?file=${number}`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
+async function fetchFile(project: number, recipient: Recipient, number: number, name: string, signal: AbortSignal): Promise<Sent> {
+  const answer = await fetch(`/api/v1/projects/${project}/packed?file=${number}`, { signal, method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
   if (!answer.ok) throw new Error(messageOf(await answer.json()));
   return { name, bytes: await answer.arrayBuffer() };
 }
@@ -44,14 +39,31 @@ function held(project: Project, going: Going[], visibleOnly: boolean): Corners {
     for (const { name } of going) {
       const own = part.sets.find((each) => each.name === name);
       const bytes = own && surface.cornerBytes(own.id);
-      if (bytes) sets.get(name)?.set(Float32Array.from(bytes, (byte) => byte / 255), 4 * at);
+      const into = sets.get(name);
+      if (bytes && into) for (let i = 0; i < bytes.length; i++) into[4 * at + i] = (bytes[i] ?? 0) / 255;
     }
     at += places.length / 3;
   }
   return { positions, sets };
 }
 
-async function openSent(project: Project, id: number): Promise<Opened> {
+/** Compares in a worker; given up, the worker goes. */
+function compareAside(ours: Corners, theirs: Corners, signal: AbortSignal): Promise<Comparison> {
+  return new Promise((resolve, reject) => {
+    const worker = new Worker(new URL("./comparing.worker.ts", import.meta.url), { type: "module" });
+    const end = () => worker.terminate();
+    signal.addEventListener("abort", end);
+    worker.onmessage = ({ data }: MessageEvent<Comparison>) => { end(); resolve(data); };
+    worker.onerror = (event) => { end(); reject(new Error(event.message || "The comparison failed: try again.")); };
+    const arrays = [ours, theirs].flatMap(({ positions, sets }) => [positions, ...sets.values()]);
+    worker.postMessage({ ours, theirs }, arrays.map((array) => array.buffer));
+  });
+}
+
+/** Lets the page draw what it says before it is busy. */
+const breathe = () => new Promise((resolve) => window.setTimeout(resolve, 30));
+
+async function openSent(project: Project, id: number, signal: AbortSignal, tell: (step: string) => void): Promise<Opened> {
   const { recipient, list, formats } = useDelivery.getState();
   if (!recipient || !list) throw new Error("Nothing is packed yet.");
   const end = formats.find((each) => each.format === recipient.format)?.extension ?? "";
@@ -60,10 +72,14 @@ async function openSent(project: Project, id: number): Promise<Opened> {
   const libraries = numbers.filter((file) => file.name.endsWith(".mtl"));
   const first = meshes[0];
   if (!first) throw new Error("Nothing is packed yet.");
-  const beside = await Promise.all(libraries.map((file) => fetchFile(id, recipient, file.number, file.name)));
+  tell("Packing it");
+  const beside = await Promise.all(libraries.map((file) => fetchFile(id, recipient, file.number, file.name, signal)));
   const scene = new THREE.Group();
   for (const file of meshes) {
-    const part = await load(await fetchFile(id, recipient, file.number, file.name), beside);
+    const sent = await fetchFile(id, recipient, file.number, file.name, signal);
+    tell(`Reading ${file.name} as others do`);
+    await breathe();
+    const part = await load(sent, beside);
     if (!part) return { file: first.name, root: null, owners: [], found: 0, corners: 0, sets: [], apart: new Float32Array(), quarter: 0 };
     scene.add(part);
   }
@@ -73,8 +89,11 @@ async function openSent(project: Project, id: number): Promise<Opened> {
     const own = all.find((each) => calledIn(recipient, each.name) === name);
     return own ? [{ name: own.name, encoding: own.encoding }] : [];
   });
+  await breathe();
   const { corners, owners } = cornersOf(scene, recipient, going);
-  const result = compare(held(project, going, recipient.visible_only), corners);
+  tell(`Looking for ${count(corners.positions.length / 3)} corners where they should stand`);
+  await breathe();
+  const result = await compareAside(held(project, going, recipient.visible_only), corners, signal);
   return { file: first.name, root: scene, owners, ...result };
 }
 
@@ -110,14 +129,16 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
   const [opened, setOpened] = useState<Opened | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [view, setView] = useState<"sent" | "heat">("sent");
+  const [step, setStep] = useState("");
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
-    let isCurrent = true;
-    openSent(project, id).then(
-      (all) => { if (isCurrent) setOpened(all); },
-      (error: unknown) => { if (isCurrent) setTrouble(error instanceof Error ? error.message : String(error)); },
+    const current = new AbortController();
+    const { signal } = current;
+    openSent(project, id, signal, (next) => { if (!signal.aborted) setStep(next); }).then(
+      (all) => { if (!signal.aborted) setOpened(all); },
+      (error: unknown) => { if (!signal.aborted) setTrouble(error instanceof Error ? error.message : String(error)); },
     );
-    return () => { isCurrent = false; };
+    return () => current.abort();
   }, [project, id]);
   const most = Math.max(1 / 255, ...(opened?.sets.map((each) => each.largest ?? 0) ?? []));
   useEffect(() => {
@@ -130,8 +151,8 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
     const shown = new THREE.Group().add(view === "heat" ? heated(opened, most) : opened.root);
     // The right way up, whatever the file counts upwards.
     shown.rotation.x = (Math.PI / 2) * (opened.quarter - (get().traits.up === "z" ? 1 : 0));
-    scene.add(shown, new THREE.HemisphereLight(0xffffff, 0x8a8a8a, 2.2));
-    const light = new THREE.DirectionalLight(0xffffff, 1.6);
+    scene.add(shown, new THREE.HemisphereLight(0xffffff, 0x8a8a8a, 1.9));
+    const light = new THREE.DirectionalLight(0xffffff, 1.15);
     light.position.set(-0.5, 0.8, 0.7);
     scene.add(light);
     const ball = new THREE.Box3().setFromObject(shown).getBoundingSphere(new THREE.Sphere());
@@ -158,7 +179,7 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
       <DialogContent sx={{ display: "grid", gridTemplateColumns: "1fr 280px", gap: 2, minHeight: 430 }}>
         <Box sx={{ bgcolor: stageGrey, borderRadius: 3, overflow: "hidden", position: "relative", height: 430 }}>
           {opened?.root && <Box component="canvas" ref={canvas} data-test="clean-view" sx={{ width: 1, height: 1, display: "block" }} />}
-          {!opened && !trouble && <LinearProgress />}
+          {!opened && !trouble && <><LinearProgress /><Typography variant="body2" sx={{ m: 2, color: "#fff" }} data-test="opening-step">{step}…</Typography></>}
         </Box>
         <Box>
           {trouble && <Alert severity="error">{trouble}</Alert>}
@@ -168,21 +189,22 @@ export function OpenSent({ project, id, onClose }: { project: Project; id: numbe
               <Typography variant="body2">Read from the file alone, by the loaders of three.js, which know nothing of this app.</Typography>
               <ToggleButtonGroup exclusive size="small" value={view} onChange={(_, next: "sent" | "heat" | null) => next && setView(next)} sx={{ my: 1.5 }}>
                 <ToggleButton value="sent" data-test="view-sent">As it came</ToggleButton>
-                <ToggleButton value="heat" data-test="view-heat">Difference</ToggleButton>
+                <ToggleButton value="heat" data-test="view-heat" disabled={opened.sets.length === 0}>Difference</ToggleButton>
               </ToggleButtonGroup>
               {view === "heat" && <Typography variant="caption" color="textSecondary" component="p">Light is 0, dark is {(most * 255).toFixed(1)} of 255 steps.</Typography>}
-              <Box component="table" data-test="loaded-sets" sx={{ width: 1, borderSpacing: 0, fontSize: 13, "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" }, "& td + td, & th + th": { textAlign: "right" } }}>
+              {opened.sets.length === 0 && <Typography variant="body2" color="textSecondary">No set goes along: the shape alone is compared.</Typography>}
+              {opened.sets.length > 0 && <Box component="table" data-test="loaded-sets" sx={{ width: 1, borderSpacing: 0, fontSize: 13, "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" }, "& td + td, & th + th": { textAlign: "right" } }}>
                 <thead><tr><th>set</th><th>largest</th><th>mean</th></tr></thead>
                 <tbody>{opened.sets.map((each) => <tr key={each.name}><td>{each.name}</td><td>{steps(each.largest)}</td><td>{steps(each.mean)}</td></tr>)}</tbody>
-              </Box>
-              <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 0.5 }}>in steps of 255, against the stage's 8 bits</Typography>
+              </Box>}
+              {opened.sets.length > 0 && <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 0.5 }}>in steps of 255, against the stage's 8 bits</Typography>}
               {asked && <Alert severity="info" sx={{ mt: 1.5 }} data-test="loaded-light">Colors are written {asked === "linear" ? "as linear light" : "sRGB-encoded"}, as the recipient asks; this reader takes them as usual and shows them {asked === "linear" ? "darker" : "lighter"}.</Alert>}
               <Alert severity={complete ? "success" : "warning"} sx={{ mt: 1.5 }} data-test="loaded-places">{complete ? `All ${count(opened.corners)} corners stand where they should.` : `${count(opened.corners - opened.found)} of ${count(opened.corners)} corners stand elsewhere.`}</Alert>
             </>
           )}
         </Box>
       </DialogContent>
-      <DialogActions><Button variant="contained" onClick={onClose}>Close</Button></DialogActions>
+      <DialogActions><Button variant={opened || trouble ? "contained" : "outlined"} color={opened || trouble ? "primary" : "secondary"} onClick={onClose}>{opened || trouble ? "Close" : "Give up"}</Button></DialogActions>
     </Dialog>
   );
 }

@@ -1,6 +1,7 @@
 // What a delivery looks like to somebody else: its file read by three.js' own loaders, which know
-// nothing of this app, and compared point by point with what the stage holds.
+// nothing of this app, and brought to plain arrays of corners.
 import * as THREE from "three";
+import type { Corners } from "./comparing";
 import type { Recipient } from "./delivery";
 
 /** A file of a delivery. */
@@ -69,13 +70,6 @@ export async function load(file: Sent, beside: Sent[]): Promise<THREE.Object3D |
   }
 }
 
-/** Corners of triangles: where each is, and the four numbers of each set. */
-export interface Corners {
-  positions: Float32Array;
-  /** Four numbers a corner, 0–1, as stored; by the set's name. */
-  sets: Map<string, Float32Array>;
-}
-
 /** A set that goes along. */
 export interface Going {
   name: string;
@@ -128,6 +122,7 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
   const sets = new Map([...attributes.values()].map((each) => [each.name, new Float32Array(4 * all).fill(NaN)]));
   const owners: Owner[] = [];
   const point = new THREE.Vector3();
+  const color = new THREE.Color();
   let at = 0;
   for (const mesh of meshes) {
     owners.push({ mesh, first: at, place: mesh.matrixWorld.clone() });
@@ -140,107 +135,32 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
       return material && "color" in material && material.color instanceof THREE.Color ? material.color : null;
     };
     const places = mesh.geometry.getAttribute("position");
+    const columns = [...attributes].flatMap(([key, { name, encoding }]) => {
+      const into = sets.get(name);
+      const values = mesh.geometry.hasAttribute(key) ? mesh.geometry.getAttribute(key) : null;
+      // Loaders bring colors to linear light; data in glTF is left as it is.
+      const isLight = !values || !isGltf || encoding === "color";
+      return into ? [{ values, into, isLight, isFirst: key === "color" }] : [];
+    });
     for (let i = 0; i < countOf(mesh); i++, at++) {
       const vertex = index ? index.getX(i) : i;
-      point.fromBufferAttribute(places, vertex).applyMatrix4(mesh.matrixWorld);
-      positions.set([point.x, point.y, point.z], 3 * at);
-      for (const [key, { name, encoding }] of attributes) {
-        const values = mesh.geometry.getAttribute(key);
-        const into = sets.get(name);
-        if (!into) continue;
-        if (!values) {
-          const color = key === "color" ? plain(i) : null;
-          if (color) into.set([encoded(color.r), encoded(color.g), encoded(color.b), 1], 4 * at);
-          continue;
+      point.fromBufferAttribute(places, vertex).applyMatrix4(mesh.matrixWorld).toArray(positions, 3 * at);
+      for (const { values, into, isLight, isFirst } of columns) {
+        let alpha = 1;
+        if (values) {
+          color.setRGB(values.getX(vertex), values.getY(vertex), values.getZ(vertex));
+          if (values.itemSize > 3) alpha = values.getW(vertex);
+        } else {
+          const own = isFirst ? plain(i) : null;
+          if (!own) continue;
+          color.copy(own);
         }
-        // Loaders bring colors to linear light; data in glTF is left as it is.
-        const turn = isGltf && encoding === "data" ? (x: number) => x : encoded;
-        into.set([turn(values.getX(vertex)), turn(values.getY(vertex)), turn(values.getZ(vertex)), values.itemSize > 3 ? values.getW(vertex) : 1], 4 * at);
+        into[4 * at] = isLight ? encoded(color.r) : color.r;
+        into[4 * at + 1] = isLight ? encoded(color.g) : color.g;
+        into[4 * at + 2] = isLight ? encoded(color.b) : color.b;
+        into[4 * at + 3] = alpha;
       }
     }
   }
   return { corners: { positions, sets }, owners };
-}
-
-export interface Difference {
-  name: string;
-  largest: number | null;
-  mean: number | null;
-}
-
-/** How far about X what another program read has to turn to stand as ours, in quarters; see `turns`. */
-export const quarters = [0, 1, -1] as const;
-
-/** The ways another program may hold up: as ours, turned from z to y, from y to z. */
-const turns: ((x: number, y: number, z: number) => [number, number, number])[] = [(x, y, z) => [x, y, z], (x, y, z) => [x, -z, y], (x, y, z) => [x, z, -y]];
-
-function extent(positions: Float32Array) {
-  const low = [Infinity, Infinity, Infinity];
-  const high = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < positions.length; i++) {
-    const x = positions[i] ?? 0;
-    if (x < (low[i % 3] ?? 0)) low[i % 3] = x;
-    if (x > (high[i % 3] ?? 0)) high[i % 3] = x;
-  }
-  return Math.hypot(...low.map((x, i) => (high[i] ?? 0) - x));
-}
-
-/** How finely places are told apart, as a share of the diagonal. */
-const GRAIN = 2e-4;
-
-/**
- * Compares what was read with what is ours: at each corner with the closest number that stands at the
- * same place. Size and axis are found out: files have their own.
- */
-export function compare(ours: Corners, theirs: Corners): { found: number; corners: number; sets: Difference[]; apart: Float32Array; quarter: number } {
-  const diagonal = extent(ours.positions) || 1;
-  const scale = diagonal / (extent(theirs.positions) || 1);
-  const grain = diagonal * GRAIN;
-  const cells = new Map<string, number[]>();
-  const key = (x: number, y: number, z: number) => `${Math.round(x / grain)} ${Math.round(y / grain)} ${Math.round(z / grain)}`;
-  for (let i = 0; i < ours.positions.length / 3; i++) {
-    const own = key(ours.positions[3 * i] ?? 0, ours.positions[3 * i + 1] ?? 0, ours.positions[3 * i + 2] ?? 0);
-    const cell = cells.get(own);
-    if (cell) cell.push(i);
-    else cells.set(own, [i]);
-  }
-  const near = (turn: (typeof turns)[number], i: number): number[] => {
-    const [x, y, z] = turn((theirs.positions[3 * i] ?? 0) * scale, (theirs.positions[3 * i + 1] ?? 0) * scale, (theirs.positions[3 * i + 2] ?? 0) * scale);
-    const found: number[] = [...(cells.get(key(x, y, z)) ?? [])];
-    // A place at the rim of a cell may have been rounded to the other side.
-    for (const dx of [-0.5, 0.5]) for (const dy of [-0.5, 0.5]) for (const dz of [-0.5, 0.5]) {
-      const cell = cells.get(key(x + dx * grain, y + dy * grain, z + dz * grain));
-      if (cell && cell[0] !== found[0]) found.push(...cell);
-    }
-    return found;
-  };
-  const count = theirs.positions.length / 3;
-  const probes = Array.from({ length: 300 }, (_, n) => Math.floor((n * count) / 300));
-  const hits = turns.map((turn) => probes.filter((i) => near(turn, i).length > 0).length);
-  const best = hits.indexOf(Math.max(...hits));
-  const turn = turns[best] ?? ((x, y, z) => [x, y, z]);
-  const apart = new Float32Array(count);
-  let found = 0;
-  const sums = new Map([...theirs.sets.keys()].map((name) => [name, { largest: 0, sum: 0, met: 0 }]));
-  for (let i = 0; i < count; i++) {
-    const places = near(turn, i);
-    if (places.length > 0) found += 1;
-    for (const [name, values] of theirs.sets) {
-      const own = ours.sets.get(name);
-      const sum = sums.get(name);
-      if (!own || !sum || places.length === 0 || Number.isNaN(values[4 * i])) continue;
-      let least = Infinity;
-      for (const place of places) {
-        let most = 0;
-        for (let k = 0; k < 4; k++) most = Math.max(most, Math.abs((own[4 * place + k] ?? 0) - (values[4 * i + k] ?? 0)));
-        least = Math.min(least, most);
-      }
-      apart[i] = Math.max(apart[i] ?? 0, least);
-      sum.largest = Math.max(sum.largest, least);
-      sum.sum += least;
-      sum.met += 1;
-    }
-  }
-  const sets = [...sums].map(([name, { largest, sum, met }]) => ({ name, largest: met > 0 ? largest : null, mean: met > 0 ? sum / met : null }));
-  return { found, corners: count, sets, apart, quarter: quarters[best] ?? 0 };
 }
