@@ -47,6 +47,8 @@ struct App {
     sessions: Sessions,
     allowed_hosts: Arc<[String]>,
     limits: Limits,
+    /// What was looked at last and may be done next.
+    looked: Arc<Mutex<Option<rest::replacement::Looked>>>,
 }
 
 impl App {
@@ -136,6 +138,7 @@ pub fn router(store: Store, config: &Config) -> Router {
         store,
         allowed_hosts: config.allowed_hosts.clone().into(),
         limits: config.limits,
+        looked: Arc::default(),
     };
     let (rest, _) = routes().split_for_parts();
     rest.route("/api/v1/projects/{project}/live", any(live::socket))

@@ -98,10 +98,10 @@ pub struct Now {
 /// The file, shared by all sessions.
 pub type SharedStore = Arc<Mutex<Store>>;
 
-/// Locks the store; a thread that panicked while holding it left no half-made transaction, since
-/// SQLite rolls those back.
-pub fn lock(store: &SharedStore) -> MutexGuard<'_, Store> {
-    store.lock().unwrap_or_else(PoisonError::into_inner)
+/// Locks the store, or another thing that is only ever put in whole; a thread that panicked while
+/// holding the store left no half-made transaction, since SQLite rolls those back.
+pub fn lock<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// Milliseconds since 1970.

@@ -137,6 +137,27 @@ async fn colors_are_looked_at_first_then_laid_over_and_an_older_file_is_known() 
     }
 }
 
+/// What was looked at is done without reading it again, but never blindly.
+#[tokio::test]
+async fn what_was_looked_at_is_planned_anew_when_the_part_has_changed_since() {
+    let (desk, _) = with_quad().await;
+    let (_, seen) = desk.replace("what=colors&look=true", "new.ply", quad(90).as_bytes()).await;
+    assert_eq!(seen["report"]["sets"][0]["changed"], 4);
+    let store = Store::open(&desk.folder.path().join("toys.sqlite")).unwrap();
+    let set = store.open_project(desk.project).unwrap().document.parts()[0].sets[0].id;
+    let traits = json!({ "meaning": "", "low": "", "high": "", "locked": true });
+    desk.edit(json!({ "type": "describe_channel", "part": desk.part, "set": set, "channel": 0, "traits": traits })).await;
+    let (_, seen) = desk.replace("what=colors", "new.ply", quad(90).as_bytes()).await;
+    assert_eq!(seen["report"]["sets"][0]["changed"], 4, "{seen}");
+    let now = desk.stored().1;
+    let steps = |i: usize| now.iter().map(move |value| (value[i] * 255.0).round());
+    assert!(steps(0).all(|red| red == 100.0) && steps(1).all(|green| green == 90.0), "{now:?}");
+
+    // Once done, it is not done again from what was kept: nothing changes any more.
+    let (_, seen) = desk.replace("what=colors", "new.ply", quad(90).as_bytes()).await;
+    assert_eq!(seen["report"]["sets"][0]["changed"], 0, "{seen}");
+}
+
 #[tokio::test]
 async fn a_shape_is_replaced_and_what_cannot_be_says_why() {
     let (desk, _) = with_quad().await;

@@ -48,7 +48,7 @@ pub struct ImportReport {
 }
 
 /// What a file says of where it comes from, and how that stands to the project.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct OriginSays {
     /// What it says.
     #[serde(flatten)]
@@ -250,6 +250,18 @@ impl Files {
         let (name, bytes) =
             main.ok_or_else(|| ApiError::bad_request("no file came along: choose one"))?;
         Ok(Self { name, bytes, beside })
+    }
+
+    /// A digest of all of them and their names.
+    pub fn digest(&self) -> blake3::Hash {
+        let mut hasher = blake3::Hasher::new();
+        let mut beside: Vec<_> = self.beside.iter().collect();
+        beside.sort_unstable_by_key(|(name, _)| *name);
+        for (name, bytes) in std::iter::once((&self.name, &self.bytes)).chain(beside) {
+            hasher.update(blake3::hash(name.as_bytes()).as_bytes());
+            hasher.update(blake3::hash(bytes).as_bytes());
+        }
+        hasher.finalize()
     }
 
     fn stem(&self) -> String {

@@ -1,5 +1,7 @@
 //! Other colors, or another shape, for a part that is there already.
 
+use std::time::{Duration, Instant};
+
 use axum::{
     Json,
     extract::{Multipart, Path, Query, State},
@@ -19,10 +21,14 @@ use super::{
     hand,
     project::{Files, ImportFiles, ImportQuery, OriginSays},
 };
-use crate::{App, error::ApiError};
+use crate::{
+    App,
+    error::ApiError,
+    session::{Now, lock},
+};
 
 /// What a replacement replaces.
-#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Replaces {
     /// The values of its sets.
@@ -32,7 +38,7 @@ pub enum Replaces {
 }
 
 /// How to replace.
-#[derive(Debug, Deserialize, IntoParams)]
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize, IntoParams)]
 pub struct ReplacementQuery {
     /// What is replaced.
     #[param(inline)]
@@ -54,7 +60,7 @@ pub struct ReplacementQuery {
 }
 
 /// What a replacement did, or would do.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct Replacement {
     /// The file's part that is meant.
     from: String,
@@ -74,6 +80,28 @@ pub struct Replacement {
     reasons: Reasons,
 }
 
+/// A replacement that was looked at: done next, nothing is read and found a second time.
+#[derive(Debug)]
+pub struct Looked {
+    of: LookedAt,
+    at: Instant,
+    edit: Edit,
+    told: Replacement,
+}
+
+/// How long a plan is kept for being done: it may be as large as the part.
+const WHILE: Duration = Duration::from_secs(120);
+
+/// What a replacement depends on.
+#[derive(Debug, PartialEq, Eq)]
+struct LookedAt {
+    project: ProjectId,
+    part: PartId,
+    revision: i64,
+    files: blake3::Hash,
+    query: ReplacementQuery,
+}
+
 /// Replaces the colors or the shape of a part by a file's.
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/parts/{part}/replacement",
@@ -89,76 +117,120 @@ pub async fn replace(
     files: Multipart,
 ) -> Result<Json<Replacement>, ApiError> {
     let files = Files::receive(files).await?;
-    let file = files.name.clone();
     let now = app.now(project).await?;
-    // What takes a part's place is most likely in the numbers it left in.
-    let own = |says: Says| says == Says::Nothing;
-    let abilities = Format::of_name(&file).ok().map(Format::abilities);
-    let is_unit_ours = query.unit.is_none() && abilities.as_ref().is_some_and(|a| own(a.units));
-    let is_up_ours = query.up.is_none() && abilities.as_ref().is_some_and(|a| own(a.up));
-    let options = ImportQuery {
-        unit: query.unit.or(is_unit_ours.then_some(now.traits.unit)),
-        up: query.up.or(is_up_ours.then_some(now.traits.up)),
-        ..ImportQuery::default()
+    let of = LookedAt {
+        project,
+        part,
+        revision: now.revision,
+        files: files.digest(),
+        query: ReplacementQuery { look: false, ..query.clone() },
     };
-    let mut import = app.read(files, &options).await?;
-    for (is_ours, reason) in
-        [(is_unit_ours, &mut import.reasons.unit), (is_up_ours, &mut import.reasons.up)]
-    {
-        if is_ours {
-            "as in the project, the file says nothing".clone_into(reason);
-        }
-    }
-    let own =
-        now.parts.iter().find(|own| own.id == part).cloned().ok_or_else(|| {
-            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
-        })?;
-    let traits = import.traits;
-    import
-        .convert(now.traits)
-        .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
-    let says = match import.origin.take() {
-        None => None,
-        Some(origin) => Some(OriginSays::of(origin, &app.mark(project).await?, now.revision)),
+    let looked = lock(&app.looked).take().filter(|looked| looked.of == of);
+    let (edit, told) = match looked {
+        Some(looked) => (looked.edit, looked.told),
+        None => app.plan(&of, now, files).await?,
     };
-    let Import { parts, images, repairs, notes, reasons, .. } = import;
-    let names: Vec<String> = parts.iter().map(|part| part.name.clone()).collect();
-    let theirs = choose(&own, parts, query.from.as_deref()).map_err(ApiError::bad_request)?;
-    let is_linear = import.light == Light::Linear;
-    let from = theirs.name.clone();
-    let shown = file.clone();
-    let planned = app
-        .blocking(move |_| {
-            let planned = match query.what {
-                Replaces::Colors => {
-                    let theirs = if is_linear { held_as_ours(&own, theirs) } else { theirs };
-                    colors(&own, &theirs, query.matching).map(|(colors, report)| {
-                        (Edit::ReplaceColors { part, from: file, colors }, report)
-                    })
-                }
-                Replaces::Shape => shape(&own, theirs, query.matching).map(|(shape, report)| {
-                    let shape = Box::new(shape);
-                    (Edit::ReplaceShape { part, from: file, shape, images }, report)
-                }),
-            };
-            Ok(planned)
-        })
-        .await?;
-    let (edit, report) =
-        planned.map_err(|error| ApiError::bad_request(format!("{shown}: {error}")))?;
-    if !query.look {
+    if query.look {
+        app.keep_a_while(Looked { of, at: Instant::now(), edit, told: told.clone() });
+    } else {
         app.edit(project, edit, hand(&headers)).await?;
     }
-    Ok(Json(Replacement {
-        from,
-        parts: names,
-        report,
-        origin: says,
-        repairs,
-        notes,
-        traits,
-        reasons,
-    }))
+    Ok(Json(told))
+}
+
+impl App {
+    /// Keeps what was looked at, until something else is, or nobody wants it any more.
+    fn keep_a_while(&self, looked: Looked) {
+        let at = looked.at;
+        *lock(&self.looked) = Some(looked);
+        let kept = self.looked.clone();
+        tokio::spawn(async move {
+            tokio::time::sleep(WHILE).await;
+            let mut kept = lock(&kept);
+            if kept.as_ref().is_some_and(|looked| looked.at == at) {
+                *kept = None;
+            }
+        });
+    }
+
+    /// Reads files and finds out what they would replace.
+    async fn plan(
+        &self,
+        of: &LookedAt,
+        now: Now,
+        files: Files,
+    ) -> Result<(Edit, Replacement), ApiError> {
+        let LookedAt { project, part, query, .. } = of;
+        let (app, project, part, query) = (self, *project, *part, query.clone());
+        let file = files.name.clone();
+        // What takes a part's place is most likely in the numbers it left in.
+        let own = |says: Says| says == Says::Nothing;
+        let abilities = Format::of_name(&file).ok().map(Format::abilities);
+        let is_unit_ours = query.unit.is_none() && abilities.as_ref().is_some_and(|a| own(a.units));
+        let is_up_ours = query.up.is_none() && abilities.as_ref().is_some_and(|a| own(a.up));
+        let options = ImportQuery {
+            unit: query.unit.or(is_unit_ours.then_some(now.traits.unit)),
+            up: query.up.or(is_up_ours.then_some(now.traits.up)),
+            ..ImportQuery::default()
+        };
+        let mut import = app.read(files, &options).await?;
+        for (is_ours, reason) in
+            [(is_unit_ours, &mut import.reasons.unit), (is_up_ours, &mut import.reasons.up)]
+        {
+            if is_ours {
+                "as in the project, the file says nothing".clone_into(reason);
+            }
+        }
+        let own = now.parts.iter().find(|own| own.id == part).cloned().ok_or_else(|| {
+            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
+        })?;
+        let traits = import.traits;
+        import
+            .convert(now.traits)
+            .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
+        let says = match import.origin.take() {
+            None => None,
+            Some(origin) => Some(OriginSays::of(origin, &app.mark(project).await?, now.revision)),
+        };
+        let Import { parts, images, repairs, notes, reasons, .. } = import;
+        let names: Vec<String> = parts.iter().map(|part| part.name.clone()).collect();
+        let theirs = choose(&own, parts, query.from.as_deref()).map_err(ApiError::bad_request)?;
+        let is_linear = import.light == Light::Linear;
+        let from = theirs.name.clone();
+        let shown = file.clone();
+        let planned = app
+            .blocking(move |_| {
+                let planned = match query.what {
+                    Replaces::Colors => {
+                        let theirs = if is_linear { held_as_ours(&own, theirs) } else { theirs };
+                        colors(&own, &theirs, query.matching).map(|(colors, report)| {
+                            (Edit::ReplaceColors { part, from: file, colors }, report)
+                        })
+                    }
+                    Replaces::Shape => {
+                        shape(&own, theirs, query.matching).map(|(shape, report)| {
+                            let shape = Box::new(shape);
+                            (Edit::ReplaceShape { part, from: file, shape, images }, report)
+                        })
+                    }
+                };
+                Ok(planned)
+            })
+            .await?;
+        let (edit, report) =
+            planned.map_err(|error| ApiError::bad_request(format!("{shown}: {error}")))?;
+        let told = Replacement {
+            from,
+            parts: names,
+            report,
+            origin: says,
+            repairs,
+            notes,
+            traits,
+            reasons,
+        };
+        Ok((edit, told))
+    }
 }
 
 /// The file's part that is meant.
