@@ -196,11 +196,12 @@ fn cures(kind: LossKind, abilities: &Abilities, options: &WriteOptions) -> Vec<C
         LossKind::Materials if abilities.materials && !options.materials => vec![Cure::Materials],
         LossKind::Depth => {
             let now = abilities.depth(options.depth);
-            let is_finer = |depth: &Depth| match (now, depth) {
-                (Depth::Bits8, Depth::Bits16 | Depth::Float) => true,
-                (Depth::Bits16, Depth::Float) => true,
-                _ => false,
+            let steps = |depth: Depth| match depth {
+                Depth::Usual | Depth::Bits8 => 8,
+                Depth::Bits16 => 16,
+                Depth::Float => 32,
             };
+            let is_finer = |depth: &Depth| steps(*depth) > steps(now);
             abilities.depths.iter().copied().filter(is_finer).map(Cure::Depth).collect()
         }
         LossKind::Encoding if is_one_array(abilities) => {
