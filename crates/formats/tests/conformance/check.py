@@ -149,8 +149,9 @@ def check_spools():
     assert len({own.PropertyIDs[0] for own in used}) == 6, "every spool prints something"
 
 
-def check_materialx():
-    """The document of a recipient with shader code: valid by the library, which makes GLSL of it."""
+def check_materialx(end):
+    """The document of a recipient with shader code: valid by the library, which makes GLSL of it.
+    Where the file stores colors encoded, the GLSL decodes them."""
     import json
 
     import MaterialX
@@ -158,7 +159,7 @@ def check_materialx():
     import MaterialX.PyMaterialXGenShader
 
     with open(place("coder.json"), "w") as file:
-        json.dump({"name": "Coder", "format": "glb", "shaders": True}, file)
+        json.dump({"name": "Coder", "format": end, "shaders": True}, file)
     subprocess.run([speckle, "deliver", place("chart.usda"), "--recipient", place("coder.json"), "-o", folder], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     document, library = MaterialX.createDocument(), MaterialX.createDocument()
     search = MaterialX.getDefaultDataSearchPath()
@@ -175,7 +176,10 @@ def check_materialx():
     generator.setColorManagementSystem(colors)
     surface = document.getNode("surface")
     shader = generator.generate("surface", surface, context)
-    assert "void main()" in shader.getSourceCode(MaterialX.PyMaterialXGenShader.PIXEL_STAGE)
+    source = shader.getSourceCode(MaterialX.PyMaterialXGenShader.PIXEL_STAGE)
+    assert "void main()" in source
+    decodes = any("srgb_texture_to_lin_rec709" in line and "light" in line for line in source.splitlines())
+    assert decodes == (end == "ply"), end
 
 
 class OwnSchema(etree.Resolver):
@@ -205,7 +209,8 @@ check_spools()
 print("lib3mf: spools are base materials, one for each triangle")
 collada_schema.assertValid(etree.parse(convert("chart.dae")))
 print("COLLADA schema: valid")
-check_materialx()
+for end in ("glb", "ply"):
+    check_materialx(end)
 print("MaterialX: valid, and GLSL is made of it")
 for end in ("x3d", "wrl", "off", "ply", "obj"):
     convert(f"chart.{end}")
