@@ -187,6 +187,10 @@ impl Browser {
         loop {
             let found = self.client.wait().at_most(PATIENCE).for_element(locator).await;
             let found = found.with_context(|| format!("nothing appeared for {locator:?}"))?;
+            // What still moves would be missed: clicks go to where a thing was.
+            if begun.elapsed() < PATIENCE && !self.rests(&found).await {
+                continue;
+            }
             // What fades out or in is in the way for a moment, as it is for a hand.
             match found.click().await {
                 Err(error) if begun.elapsed() < PATIENCE && is_in_the_way(&error) => {
@@ -195,6 +199,17 @@ impl Browser {
                 done => return Ok(done?),
             }
         }
+    }
+
+    /// Whether a thing stands where it stood a moment before.
+    async fn rests(&self, found: &Element) -> bool {
+        const LOOK_TWICE: &str = "const [thing, done] = arguments;
+            const place = () => Object.values(thing.getBoundingClientRect().toJSON()).join();
+            const before = place();
+            setTimeout(() => done(thing.isConnected && place() === before), 40);";
+        let Ok(thing) = serde_json::to_value(found) else { return false };
+        let told = self.client.execute_async(LOOK_TWICE, vec![thing]).await;
+        told.is_ok_and(|told| told == Value::Bool(true))
     }
 
     /// The value of a JavaScript expression in the page.
