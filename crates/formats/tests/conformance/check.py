@@ -39,7 +39,9 @@ def chart(i):
     return tuple(((i >> shift) & 15) * 17 for shift in (8, 4, 0))
 
 
-def write_chart(path):
+def write_chart(path, more=0):
+    """A sheet with a color at its corners, data at its vertices and a color at its faces, and more
+    sets of those three kinds in turn."""
     stage = Usd.Stage.CreateNew(path)
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
     UsdGeom.SetStageMetersPerUnit(stage, 0.001)
@@ -62,12 +64,20 @@ def write_chart(path):
     panels = [chart(i * 11) for i in range(N * N)]
     flat = primvars.CreatePrimvar("Panels", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.uniform)
     flat.Set(Vt.Vec3fArray([Gf.Vec3f(*(light(c / 255) for c in color)) for color in panels]))
+    kinds = [(UsdGeom.Tokens.faceVarying, len(indices)), (UsdGeom.Tokens.vertex, side * side), (UsdGeom.Tokens.uniform, N * N)]
+    for number in range(more):
+        interpolation, count = kinds[number % 3]
+        values = [Gf.Vec4f(*(c / 255 for c in chart(i * 7 + number)), (i % 5) / 4) for i in range(count)]
+        extra = primvars.CreatePrimvar(f"More{number}", Sdf.ValueTypeNames.Float4Array, interpolation)
+        extra.Set(Vt.Vec4fArray(values))
+        if number % 2:
+            extra.GetAttr().SetCustomData({"encoding": "data", "name": f"More {number}"})
     stage.GetRootLayer().Save()
     return coat, wear, panels
 
 
-def convert(name, *args):
-    subprocess.run([speckle, "convert", place("chart.usda"), place(name), *args], check=True, stderr=subprocess.DEVNULL)
+def convert(name, *args, source="chart.usda"):
+    subprocess.run([speckle, "convert", place(source), place(name), *args], check=True, stderr=subprocess.DEVNULL)
     return place(name)
 
 
@@ -198,6 +208,9 @@ collada_schema = etree.XMLSchema(etree.parse(os.path.join(resources, "schema-1.4
 
 coat, wear, panels = write_chart(place("chart.usda"))
 gltf = [convert(f"chart{depth}.{end}", "--depth", depth) for depth in ("8", "16", "float") for end in ("glb", "gltf")]
+write_chart(place("sixteen.usda"), more=13)
+gltf += [convert(f"sixteen{depth}.glb", "--depth", depth, source="sixteen.usda") for depth in ("8", "16", "float")]
+gltf.append(convert("encoded.glb", "--light", "encoded", source="sixteen.usda"))
 subprocess.run(["node", validate, *gltf], check=True)
 print(f"gltf-validator: {len(gltf)} files without a finding")
 for name in ("again.usda", "again.usdz"):
