@@ -247,9 +247,12 @@ fn of_light(
         return;
     }
     if !turned.is_empty() {
-        let seen = if wanted == Light::Linear { "darker" } else { "lighter" };
+        let (taken, seen) = match usual {
+            Light::Encoded => (usual.words(), "darker"),
+            Light::Linear => ("linear light", "lighter"),
+        };
         let text = format!(
-            "colors are written {}; who reads {title} as usual takes them for {words} and shows them {seen}",
+            "colors are written {}; who reads {title} as usual takes them for {taken} and shows them {seen}",
             wanted.words()
         );
         say(
@@ -320,9 +323,10 @@ fn of_part(
         let added = SplitVertices::new(part, &splitting, seams).added(part);
         if added > 0 {
             let text = format!(
-                "{added} vertices were added where colors or UVs change at a corner, {} become {}",
-                mesh.vertex_count(),
-                mesh.vertex_count() + added
+                "{} vertices were added where colors or UVs change at a corner, {} become {}",
+                grouped(added),
+                grouped(mesh.vertex_count()),
+                grouped(mesh.vertex_count() + added)
             );
             say(LossKind::Placement, Weight::Fine, text, "");
         }
@@ -401,8 +405,8 @@ fn of_part(
     if !abilities.polygons && !mesh.all_triangles() {
         let text = format!(
             "polygons were cut, {} faces into {} triangles",
-            mesh.face_count(),
-            mesh.triangle_count()
+            grouped(mesh.face_count()),
+            grouped(mesh.triangle_count())
         );
         say(LossKind::Polygons, Weight::Fine, text, "");
     }
@@ -456,7 +460,26 @@ fn of_part(
     }
 }
 
+/// A count in groups of three digits, as the interface shows it: with thin spaces.
+fn grouped(count: usize) -> String {
+    let digits = count.to_string();
+    let groups: Vec<&str> =
+        digits.as_bytes().rchunks(3).rev().filter_map(|group| str::from_utf8(group).ok()).collect();
+    groups.join("\u{2009}")
+}
+
 /// Whether colors and UVs of a vertex stand in one row, so that a seam of one splits all.
 fn is_one_array(abilities: &Abilities) -> bool {
     matches!(abilities.format, Format::Glb | Format::Gltf)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::grouped;
+
+    #[test]
+    fn counts_stand_in_groups_of_three() {
+        let told = [0, 999, 1000, 21_960, 2_614_242].map(grouped);
+        assert_eq!(told, ["0", "999", "1\u{2009}000", "21\u{2009}960", "2\u{2009}614\u{2009}242"]);
+    }
 }

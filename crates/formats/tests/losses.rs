@@ -128,11 +128,7 @@ fn options_and_the_project_decide_as_well() {
 
     // Colors in other numbers than usual are told, also where that cannot be had.
     for (format, light, said) in [
-        (
-            Format::Glb,
-            Light::Encoded,
-            Some("takes them for in linear light and shows them lighter"),
-        ),
+        (Format::Glb, Light::Encoded, Some("takes them for linear light and shows them lighter")),
         (Format::Glb, Light::Linear, None),
         (Format::Ply, Light::Linear, Some("takes them for sRGB-encoded and shows them darker")),
         (Format::Ply, Light::Encoded, None),

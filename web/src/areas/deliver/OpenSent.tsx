@@ -93,6 +93,7 @@ async function openSent(project: Project, id: number, signal: AbortSignal, tell:
   const { corners, owners } = cornersOf(scene, recipient, going);
   tell(`Looking for ${count(corners.positions.length / 3)} corners where they should stand`);
   await breathe();
+  signal.throwIfAborted();
   const result = await compareAside(held(project, going, recipient.visible_only), corners, signal);
   return { file: first.name, root: scene, owners, ...result };
 }
