@@ -10,7 +10,8 @@ export function Reports({ project }: { project: Project }) {
   const reports = useApp((state) => state.reports);
   const top = useRef<HTMLDivElement>(null);
   // The sheet may have been scrolled to its end: a report is there to be read.
-  useEffect(() => top.current?.scrollIntoView({ block: "nearest" }), [reports]);
+  // What it gives is no cleanup: browsers that tell when they have scrolled give a promise.
+  useEffect(() => { top.current?.scrollIntoView({ block: "nearest" }); }, [reports]);
   const close = () => {
     project.stage.showPlaces(null);
     set({ reports: [] });
