@@ -23,6 +23,12 @@ async fn packed(browser: &Browser) -> Result<()> {
         .await
 }
 
+/// Unfolds the choices of the recipient in hand.
+async fn show_how(browser: &Browser) -> Result<()> {
+    browser.click("show-how").await?;
+    browser.until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null").await
+}
+
 async fn said(browser: &Browser, mark: &str) -> Result<String> {
     let text = browser
         .eval(&format!("document.querySelector('[data-test={mark}]')?.innerText ?? ''"))
@@ -91,10 +97,7 @@ async fn every_recipient_is_packed_told_its_losses_and_proved() -> Result<()> {
     let spools = said(&browser, "spools").await?;
     assert!(spools.contains('%') && spools.starts_with('1'), "{spools}");
     assert!(said(&browser, "losses").await?.contains("Every face is printed in"));
-    browser.click("show-how").await?;
-    browser
-        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
-        .await?;
+    show_how(&browser).await?;
     browser.choose_row("Format", "STL (.stl)").await?;
     browser.until("document.querySelectorAll('[data-test=goods]')[0].innerText.includes('Mooring bollard-1 ')").await?;
     packed(&browser).await?;
@@ -171,10 +174,7 @@ async fn others_read_in_the_files_what_was_painted() -> Result<()> {
     }
 
     // Asked for as linear light, others show it darker, which is told; our own reader knows.
-    browser.click("show-how").await?;
-    browser
-        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
-        .await?;
+    show_how(&browser).await?;
     browser.choose_row("Colors as", "linear light").await?;
     let told = "takes them for sRGB-encoded and shows them darker";
     browser
@@ -254,10 +254,7 @@ async fn what_was_sent_is_remembered_and_what_changed_since_is_told() -> Result<
     browser
         .until("document.querySelector('[data-test=recipient]')?.innerText === 'Harbour game'")
         .await?;
-    browser.click("show-how").await?;
-    browser
-        .until("document.querySelector('.MuiCollapse-entered [data-test=how]') !== null")
-        .await?;
+    show_how(&browser).await?;
     browser.choose_row("Format", "PLY (.ply)").await?;
     browser
         .until("document.querySelector('[data-test=goods]')?.innerText.includes('.ply')")
