@@ -330,12 +330,13 @@ fn prepare(document: &Document) {
 fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let folder = tempfile::tempdir()?;
     let triangles = part.mesh.triangle_count();
-    let mut store = Store::open(&folder.path().join("bench.sqlite"))?;
+    let store = Store::open(&folder.path().join("bench"))?;
     let project = store.create_project("Bench", 1)?;
+    let mut file = store.project(project)?;
     let mut document = Document::default();
     let begun = Instant::now();
     let change = document.apply(Edit::bring_in(vec![with_coat(part, Placement::Vertex)]))?;
-    store.append(project, &change, "", 1, &document)?;
+    file.append(&change, "", 1, &document)?;
     prepare(&document);
     let kept = begun.elapsed().as_secs_f64() * 1e3;
 
@@ -349,12 +350,12 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let radius = radius_covering(&on, 0.01, Reach::Skin, &samples[0]);
     let start = stroke_over(&document, radius, Reach::Skin)?;
     let stroke = document.apply(Edit::Stroke { start, samples })?;
-    store.append(project, &stroke, "", 1, &document)?;
+    file.append(&stroke, "", 1, &document)?;
     let undo = median_ms(5, || {
-        let back = store.replay(project, 2, Direction::Backward, &mut document).is_ok();
-        let moved = store.move_cursor(project, 1).is_ok();
-        let on = store.replay(project, 2, Direction::Forward, &mut document).is_ok();
-        let again = store.move_cursor(project, 2).is_ok();
+        let back = file.replay(2, Direction::Backward, &mut document).is_ok();
+        let moved = file.move_cursor(1).is_ok();
+        let on = file.replay(2, Direction::Forward, &mut document).is_ok();
+        let again = file.move_cursor(2).is_ok();
         assert!(back && moved && on && again);
     }) / 2.0;
     drop(document);

@@ -20,6 +20,7 @@ use speckle_store::Store;
 use crate::{
     convert::{stem, write_whole},
     reading::{ReadArgs, progress},
+    usual_data,
 };
 
 /// `speckle deliver`
@@ -34,9 +35,9 @@ pub struct DeliverArgs {
     /// The folder to write to
     #[arg(short = 'o', long, default_value = ".")]
     out: PathBuf,
-    /// The file that keeps the projects
-    #[arg(long, default_value = "speckle.sqlite")]
-    data: PathBuf,
+    /// The folder that keeps the projects [default: speckle.projects]
+    #[arg(long)]
+    data: Option<PathBuf>,
     /// Print what was written, and what is lost, as JSON
     #[arg(long)]
     json: bool,
@@ -115,10 +116,10 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
     let path = Path::new(source);
     let today = day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64));
     if path.extension().is_some_and(|end| end == "speckle") {
-        let mut store = Store::in_memory()?;
+        let store = Store::temporary()?;
         let id =
             store.import_project(path, 0).with_context(|| format!("{source} cannot be read"))?;
-        return from_store(&mut store, id, today);
+        return from_store(&store, id, today);
     }
     if path.is_file() || Format::of_name(source).is_ok() {
         let (document, import) = args.reading.bring_in(path)?;
@@ -126,31 +127,27 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
         let traits = import.traits;
         return Ok(Source { name: stem(path), document, traits, origin, kept: Vec::new() });
     }
-    if !args.data.is_file() {
+    let data = args.data.clone().unwrap_or_else(usual_data);
+    // The app may be running on it meanwhile.
+    let Ok(store) = Store::look(&data) else {
         bail!(
             "there is no file {source}, and no projects in {}: name one with --data",
-            args.data.display()
+            data.display()
         );
-    }
-    let mut store = Store::open(&args.data)
-        .with_context(|| format!("{} cannot be opened", args.data.display()))?;
+    };
     let projects = store.projects()?;
     let found = projects.iter().find(|project| project.name == source).ok_or_else(|| {
         let names: Vec<&str> = projects.iter().map(|project| project.name.as_str()).collect();
         anyhow!("there is no file and no project {source}; there are {}", names.join(", "))
     })?;
     let id = found.id;
-    from_store(&mut store, id, today)
+    from_store(&store, id, today)
 }
 
-fn from_store(store: &mut Store, id: i64, date: String) -> Result<Source> {
-    let project = store
-        .projects()?
-        .into_iter()
-        .find(|project| project.id == id)
-        .context("the project is gone")?;
+fn from_store(store: &Store, id: i64, date: String) -> Result<Source> {
+    let project = store.listed(id)?;
     let opened = store.open_project(id)?;
-    let kept = store.recipients(id)?;
+    let kept = store.project(id)?.recipients()?;
     let kept = kept.iter().filter_map(|kept| serde_json::from_str(&kept.settings).ok());
     Ok(Source {
         traits: opened.document.traits(),

@@ -101,9 +101,10 @@ struct ServeArgs {
     /// A further name under which browsers may reach the app
     #[arg(long)]
     allow_host: Vec<String>,
-    /// The file that keeps the projects
-    #[arg(long, default_value = "speckle.sqlite")]
-    data: PathBuf,
+    /// The folder that keeps the projects, or the file in which earlier versions kept them
+    /// [default: speckle.projects]
+    #[arg(long)]
+    data: Option<PathBuf>,
     /// Do not open a browser
     #[arg(long)]
     no_open: bool,
@@ -115,6 +116,12 @@ struct ServeArgs {
     dense: bool,
     #[command(flatten)]
     limits: LimitArgs,
+}
+
+impl ServeArgs {
+    fn data(&self) -> PathBuf {
+        self.data.clone().unwrap_or_else(usual_data)
+    }
 }
 
 fn main() -> ExitCode {
@@ -135,10 +142,10 @@ fn main() -> ExitCode {
 
 fn run(command: Command) -> Result<()> {
     match command {
-        Command::Serve(args) => serve(&args, open_store(&args.data)?),
+        Command::Serve(args) => serve(&args, open_store(&args.data())?),
         Command::Demo(args) => {
-            let mut store = open_store(&args.data)?;
-            stock(&mut store, if args.dense { Detail::Dense } else { Detail::Usual })?;
+            let store = open_store(&args.data())?;
+            stock(&store, if args.dense { Detail::Dense } else { Detail::Usual })?;
             serve(&args, store)
         }
         Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
@@ -173,16 +180,22 @@ fn open_store(data: &Path) -> Result<Store> {
     Store::open(data).with_context(|| format!("{} cannot be opened", data.display()))
 }
 
+/// Where projects are kept unless it is said: earlier versions kept them all in one file, which is
+/// taken over from where it lies.
+fn usual_data() -> PathBuf {
+    let (folder, earlier) = (PathBuf::from("speckle.projects"), PathBuf::from("speckle.sqlite"));
+    if !folder.exists() && earlier.is_file() { earlier } else { folder }
+}
+
 /// Puts the demo pieces on an empty shelf.
-fn stock(store: &mut Store, detail: Detail) -> Result<()> {
+fn stock(store: &Store, detail: Detail) -> Result<()> {
     if !store.projects()?.is_empty() {
         return Ok(());
     }
     let now = std::time::UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64);
     for piece in &speckle_demo::PIECES {
-        let project = store.create_project(piece.title, now)?;
         let (document, change) = piece.project(detail);
-        store.append(project, &change, "Skerrybank Toyworks", now, &document)?;
+        store.create_with(piece.title, &change, "Skerrybank Toyworks", now, &document)?;
     }
     Ok(())
 }
@@ -206,7 +219,8 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
         } else {
             format!("http://{address}")
         };
-        println!("Jaunty Speckle is ready at {shown} (projects in {})", args.data.display());
+        store.say_address(&shown)?;
+        println!("Jaunty Speckle is ready at {shown} (projects in {})", store.folder().display());
         if !args.no_open {
             open_browser(&shown);
         }

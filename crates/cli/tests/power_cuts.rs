@@ -101,20 +101,29 @@ async fn stroke(socket: &mut Socket, hello: &Value, n: usize) {
 }
 
 fn stocked(data: &Path) -> i64 {
-    let mut store = Store::open(data).unwrap();
-    let project = store.create_project("Bollard", 1).unwrap();
+    let store = Store::open(data).unwrap();
     let mut document = speckle_core::Document::default();
     let parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
     let change = document.apply(speckle_core::Edit::bring_in(parts)).unwrap();
-    store.append(project, &change, "", 1, &document).unwrap();
-    project
+    store.create_with("Bollard", &change, "", 1, &document).unwrap()
 }
 
 fn is_sound(data: &Path) {
-    let connection = rusqlite::Connection::open(data).unwrap();
-    let said: String =
-        connection.query_row("PRAGMA integrity_check", [], |row| row.get(0)).unwrap();
-    assert_eq!(said, "ok");
+    let store = Store::open(data).unwrap();
+    for project in store.projects().unwrap() {
+        let file = data.join(format!("{}.speckle", project.id));
+        store.project(project.id).unwrap().verify().unwrap();
+        let connection = rusqlite::Connection::open(file).unwrap();
+        let said: String =
+            connection.query_row("PRAGMA integrity_check", [], |row| row.get(0)).unwrap();
+        assert_eq!(said, "ok");
+    }
+}
+
+/// Where a project stands, by its file.
+fn revision(data: &Path, project: i64) -> u64 {
+    let store = Store::open(data).unwrap();
+    store.listed(project).unwrap().revision as u64
 }
 
 /// The values of the project's first set in 8-bit steps, by its journal.
@@ -127,7 +136,7 @@ fn stored(data: &Path, project: i64) -> Vec<[u8; 4]> {
 #[tokio::test]
 async fn killed_at_any_moment_it_opens_again_with_every_acknowledged_stroke() {
     let folder = tempfile::tempdir().unwrap();
-    let data = folder.path().join("toys.sqlite");
+    let data = folder.path().join("toys");
     let project = stocked(&data);
     let mut acknowledged = 1;
     let mut strokes = 0;
@@ -163,8 +172,7 @@ async fn killed_at_any_moment_it_opens_again_with_every_acknowledged_stroke() {
         is_sound(&data);
     }
     assert!(acknowledged > 10, "strokes were kept between the cuts: {acknowledged}");
-    let store = Store::open(&data).unwrap();
-    assert!(store.position(project).unwrap().revision as u64 >= acknowledged);
+    assert!(revision(&data, project) >= acknowledged);
 }
 
 /// A small file system of its own, where the machine lets a test mount one; elsewhere the store's
@@ -191,7 +199,7 @@ async fn a_full_disk_is_told_nothing_is_half_kept_and_work_goes_on_when_there_is
         }
     }
     let _unmount = Unmount(disk.clone());
-    let data = disk.join("toys.sqlite");
+    let data = disk.join("toys");
     let project = stocked(&data);
     let app = App::serving(&data);
     let (mut socket, hello) = app.join(project, "Tern").await;
@@ -220,7 +228,7 @@ async fn a_full_disk_is_told_nothing_is_half_kept_and_work_goes_on_when_there_is
     assert_eq!(again["history"]["revision"].as_u64().unwrap(), kept + 1);
     drop(app);
     is_sound(&data);
-    assert_eq!(Store::open(&data).unwrap().position(project).unwrap().revision as u64, kept + 1);
+    assert_eq!(revision(&data, project), kept + 1);
 }
 
 fn resident_bytes(process: u32) -> u64 {
@@ -243,7 +251,7 @@ struct Hand {
 async fn eight_hands_paint_for_half_a_minute_and_end_with_the_same_values() {
     const HANDS: usize = 8;
     let folder = tempfile::tempdir().unwrap();
-    let data = folder.path().join("toys.sqlite");
+    let data = folder.path().join("toys");
     let project = stocked(&data);
     let app = App::serving(&data);
     let begun = Instant::now();
@@ -305,8 +313,9 @@ async fn eight_hands_paint_for_half_a_minute_and_end_with_the_same_values() {
             }
         }
     }
+    drop(app);
     let expected = stored(&data, project);
-    let last = Store::open(&data).unwrap().position(project).unwrap().revision as u64;
+    let last = revision(&data, project);
     let strokes: usize = ended.iter().map(|hand| hand.own).sum();
     let idle: usize = ended.iter().map(|hand| hand.idle).sum();
     // The import is the first change; a stroke that another's covers whole changes nothing itself.

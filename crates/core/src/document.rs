@@ -45,6 +45,7 @@ use crate::{
     geometry::{ContentId, Geometry},
     materials::Materials,
     mesh::Mesh,
+    names::LONGEST_NAME,
     partners::Known,
     ramp::Stop,
     recipe::{Recipe, RecipeFile, Target},
@@ -567,6 +568,9 @@ pub enum EditError {
     /// A name with nothing in it.
     #[error("a name is needed")]
     NoName,
+    /// A name that nobody would read to its end.
+    #[error("a name may have {LONGEST_NAME} letters at most: choose a shorter one")]
+    LongName,
     /// Two snapshots would be called the same.
     #[error("there is a snapshot called {0} already: choose another name")]
     SnapshotTaken(String),
@@ -879,6 +883,21 @@ impl Document {
                 })
                 .collect(),
         }
+    }
+
+    /// The change that makes an empty document into this one.
+    #[must_use]
+    pub fn as_change(&self, label: String) -> Change {
+        let DocumentRecord { traits, swatches, views, images, parts, .. } = self.record();
+        let mut steps = vec![
+            Step::ProjectTraits { before: ProjectTraits::default(), after: traits },
+            Step::Swatches { before: Vec::new(), after: swatches },
+            Step::Views { before: Vec::new(), after: views },
+            Step::Images { gone: Vec::new(), come: images },
+        ];
+        let parts = parts.into_iter().enumerate();
+        steps.extend(parts.map(|(index, part)| Step::Part { index, part }));
+        Change { label, steps, ..Change::default() }
     }
 
     /// Builds a document from its record and its meshes.

@@ -29,7 +29,8 @@ pub struct ContentId([u8; 16]);
 
 impl ContentId {
     /// The digest of a mesh's arrays (BLAKE3, its first 128 bits).
-    fn of(mesh: &Mesh) -> Self {
+    #[must_use]
+    pub fn of(mesh: &Mesh) -> Self {
         let mut hasher = blake3::Hasher::new();
         let mut add = |bytes: &[u8]| {
             hasher.update(&(bytes.len() as u64).to_le_bytes());

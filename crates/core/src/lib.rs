@@ -19,6 +19,7 @@ pub mod geometry;
 pub mod map;
 pub mod materials;
 pub mod mesh;
+pub mod names;
 pub mod partners;
 pub mod picture;
 pub mod pixels;
@@ -43,4 +44,5 @@ pub use document::{
 pub use geometry::{ContentId, Geometry};
 pub use materials::{Material, Materials};
 pub use mesh::{Mesh, MeshError};
+pub use names::LONGEST_NAME;
 pub use transform::{Conversion, Transform, Unit, UpAxis};

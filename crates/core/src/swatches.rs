@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use serde::{Deserialize, Serialize};
 
-use crate::color::byte_from_unit;
+use crate::{color::byte_from_unit, names::LONGEST_NAME};
 
 /// The most colors a palette may hold.
 pub const MOST_SWATCHES: usize = 512;
@@ -47,6 +47,9 @@ pub fn problem(swatches: &[Swatch]) -> Option<String> {
             "a palette holds {MOST_SWATCHES} colors at most, these are {}",
             swatches.len()
         ));
+    }
+    if swatches.iter().any(|swatch| swatch.name.chars().count() > LONGEST_NAME) {
+        return Some(format!("a color's name may have {LONGEST_NAME} letters at most"));
     }
     let off = swatches.iter().position(|s| !s.color.iter().all(|x| (0.0..=1.0).contains(x)));
     off.map(|i| format!("color {} of the palette lies outside 0–1", i + 1))

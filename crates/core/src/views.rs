@@ -3,7 +3,7 @@
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-use crate::scene::Cutaway;
+use crate::{names, scene::Cutaway};
 
 /// The most views a project keeps.
 pub const MOST_VIEWS: usize = 100;
@@ -37,8 +37,8 @@ pub fn problem(views: &[SavedView]) -> Option<String> {
     }
     views.iter().find_map(|view| {
         let name = view.name.trim();
-        if name.is_empty() {
-            return Some("a view needs a name".to_owned());
+        if let Err(error) = names::proper(name) {
+            return Some(format!("a view: {error}"));
         }
         let is_finite = view.eye.is_finite()
             && view.target.is_finite()

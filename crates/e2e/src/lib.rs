@@ -19,10 +19,14 @@ use fantoccini::{
 };
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use speckle_core::{Document, Edit};
+use speckle_core::{Change, Document, Edit};
 use speckle_demo::Detail;
 use speckle_store::Store;
 use tempfile::TempDir;
+use tokio::{
+    io::{AsyncReadExt, AsyncWriteExt},
+    net::TcpStream,
+};
 
 /// How long a test waits for what should come by itself.
 pub const PATIENCE: Duration = Duration::from_secs(30);
@@ -42,7 +46,6 @@ pub struct App {
     _process: Owned,
     /// Where it is reached.
     pub address: String,
-    data: PathBuf,
 }
 
 impl App {
@@ -70,7 +73,31 @@ impl App {
         BufReader::new(out).read_line(&mut line)?;
         let address = line.split_whitespace().find(|word| word.starts_with("http://"));
         let address = address.with_context(|| format!("the app said: {line:?}"))?.to_owned();
-        Ok(Self { _process: process, address, data: data.to_owned() })
+        Ok(Self { _process: process, address })
+    }
+
+    /// Makes a project of a change, as a file that is brought in; tells its number.
+    async fn bring_in(&self, name: &str, change: &Change, document: &Document) -> Result<i64> {
+        let folder = tempfile::tempdir()?;
+        let file = folder.path().join("project.speckle");
+        let store = Store::temporary()?;
+        let project = store.create_with(name, change, "Skerrybank Toyworks", 0, document)?;
+        store.export_project(project, &file)?;
+        let bytes = std::fs::read(file)?;
+        let host = self.address.trim_start_matches("http://");
+        let mut stream = TcpStream::connect(host.replace("localhost", "127.0.0.1")).await?;
+        let head = format!(
+            "POST /api/v1/projects/file HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\
+             Content-Length: {}\r\n\r\n",
+            bytes.len()
+        );
+        stream.write_all(head.as_bytes()).await?;
+        stream.write_all(&bytes).await?;
+        let mut answer = String::new();
+        stream.read_to_string(&mut answer).await?;
+        let body = answer.split_once("\r\n\r\n").map_or("", |(_, body)| body);
+        let made: Value = serde_json::from_str(body).context(answer.clone())?;
+        made["id"].as_i64().context(answer)
     }
 }
 
@@ -332,11 +359,9 @@ impl Browser {
     /// When it does not come.
     pub async fn open_bollard(&self, app: &App) -> Result<()> {
         let piece = speckle_demo::piece("bollard").context("the bollard is on the shelf")?;
-        let mut store = Store::open(&app.data)?;
-        let project = store.create_project(piece.title, 0)?;
         let mut document = Document::default();
         let change = document.apply(Edit::bring_in(piece.make(Detail::Usual)))?;
-        store.append(project, &change, "Skerrybank Toyworks", 0, &document)?;
+        let project = app.bring_in(piece.title, &change, &document).await?;
         self.client.goto(&format!("{}/#/project/{project}", app.address)).await?;
         self.loaded().await
     }

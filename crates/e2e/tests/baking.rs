@@ -25,7 +25,7 @@ impl Table {
     /// A demo piece in the Bake area.
     async fn of(piece: &str) -> Result<Self> {
         let folder = tempfile::tempdir()?;
-        let app = App::start(&folder.path().join("toys.sqlite"))?;
+        let app = App::start(&folder.path().join("toys"))?;
         let browser = Browser::start().await?;
         browser.open_piece(&app, piece).await?;
         browser.click("area-bake").await?;
@@ -35,7 +35,7 @@ impl Table {
     /// The bare bollard with a data set that waits for recipes, its R chosen.
     async fn laid() -> Result<Self> {
         let folder = tempfile::tempdir()?;
-        let app = App::start(&folder.path().join("toys.sqlite"))?;
+        let app = App::start(&folder.path().join("toys"))?;
         let browser = Browser::start().await?;
         browser.open_bollard(&app).await?;
         let table = Self { browser, app, _folder: folder };

@@ -47,7 +47,7 @@ fn pairs() -> Vec<[[u8; 3]; 2]> {
 #[tokio::test]
 async fn every_blend_is_that_of_the_browsers_canvas() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.client.goto(&app.address).await?;
     let pairs = pairs();

@@ -12,7 +12,7 @@ f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n";
 /// The app with a cube in it that carries a white set per corner.
 async fn cube() -> Result<(tempfile::TempDir, App, Browser)> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let file = folder.path().join("crate.obj");
     fs::write(&file, CUBE)?;
     let browser = Browser::start().await?;
@@ -171,7 +171,7 @@ async fn locked_channels_stay_and_meanings_are_written_down() -> Result<()> {
 #[tokio::test]
 async fn parts_that_lack_a_set_are_named_and_made_to_agree() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     assert_eq!(

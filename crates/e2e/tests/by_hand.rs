@@ -17,7 +17,7 @@ struct Table {
 impl Table {
     async fn of_drifter() -> Result<Self> {
         let folder = tempfile::tempdir()?;
-        let app = App::start(&folder.path().join("toys.sqlite"))?;
+        let app = App::start(&folder.path().join("toys"))?;
         let browser = Browser::start().await?;
         browser.open_piece(&app, "drifter").await?;
         browser.until("speckle.stage.surfaces.size === 4").await?;

@@ -8,7 +8,7 @@ use serde_json::Value;
 use speckle_e2e::{App, Browser};
 
 async fn at_the_bollard(folder: &Path) -> Result<(App, Browser)> {
-    let app = App::start(&folder.join("toys.sqlite"))?;
+    let app = App::start(&folder.join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "bollard").await?;
     browser.click("area-deliver").await?;

@@ -28,7 +28,7 @@ fn wall(n: u32) -> String {
 
 /// The app with a wall in front of the camera that carries a white set per vertex.
 async fn at_the_wall(folder: &Path) -> Result<(App, Browser)> {
-    let app = App::start(&folder.join("toys.sqlite"))?;
+    let app = App::start(&folder.join("toys"))?;
     let file = folder.join("wall.obj");
     fs::write(&file, wall(40))?;
     let browser = Browser::start().await?;
@@ -447,7 +447,7 @@ async fn channels_are_composed_and_colorized_into_new_sets() -> Result<()> {
 #[tokio::test]
 async fn all_parts_are_painted_at_once_mirrored_softened_and_spanned() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     browser.click("area-paint").await?;

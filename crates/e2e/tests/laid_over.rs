@@ -44,7 +44,7 @@ async fn text(browser: &Browser, mark: &str) -> Result<String> {
 #[tokio::test]
 async fn a_file_gives_a_part_other_colors_or_another_shape_and_undo_takes_it_back() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.client.goto(&app.address).await?;
     browser.bring_in(&[&quay(&folder, "quay.ply", 2, 100)?]).await?;

@@ -116,7 +116,7 @@ async fn download(browser: &Browser, name: &str) -> Result<Vec<u8>> {
 #[tokio::test]
 async fn a_stroke_is_seen_kept_undone_redone_and_delivered() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let data = folder.path().join("toys.sqlite");
+    let data = folder.path().join("toys");
     let app = App::start(&data)?;
     let browser = Browser::start().await?;
     browser.open_bollard(&app).await?;
@@ -189,7 +189,7 @@ async fn a_stroke_is_seen_kept_undone_redone_and_delivered() -> Result<()> {
 #[tokio::test]
 async fn holding_still_builds_up_only_if_asked() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_bollard(&app).await?;
     browser.paint_with("#000000").await?;
@@ -214,7 +214,7 @@ async fn holding_still_builds_up_only_if_asked() -> Result<()> {
 #[tokio::test]
 async fn files_come_in_by_button_and_by_drop_and_broken_ones_say_why() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.client.goto(&app.address).await?;
     browser.find("piece-bollard").await?;

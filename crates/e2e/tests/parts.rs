@@ -8,7 +8,7 @@ use speckle_e2e::{App, Browser};
 
 async fn drifter() -> Result<(tempfile::TempDir, App, Browser)> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     browser

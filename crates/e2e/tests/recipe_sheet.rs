@@ -16,7 +16,7 @@ impl Table {
     /// The bare bollard in Bake.
     async fn laid() -> Result<Self> {
         let folder = tempfile::tempdir()?;
-        let app = App::start(&folder.path().join("toys.sqlite"))?;
+        let app = App::start(&folder.path().join("toys"))?;
         let browser = Browser::start().await?;
         browser.open_bollard(&app).await?;
         browser.click("area-bake").await?;
@@ -214,7 +214,7 @@ async fn one_window_tries_both_see_what_is_made_and_one_undo_takes_it_back() -> 
 #[tokio::test]
 async fn what_others_shade_is_stale_when_they_move() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     browser.until("speckle.stage.surfaces.size === 4").await?;

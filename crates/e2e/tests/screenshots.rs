@@ -12,7 +12,7 @@ use std::time::Duration;
 async fn pictures() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let goal = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots");
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.client.goto(&app.address).await?;
     browser.find("piece-bollard").await?;

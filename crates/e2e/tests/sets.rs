@@ -22,7 +22,7 @@ async fn button(browser: &Browser, words: &str) -> Result<Element> {
 #[tokio::test]
 async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = open_bollard(&app).await?;
     let coat = browser.held("Coat").await?;
 
@@ -107,7 +107,7 @@ async fn a_face_mask_is_added_chosen_painted_in_one_channel_and_undone_by_keys()
 #[tokio::test]
 async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let data = folder.path().join("toys.sqlite");
+    let data = folder.path().join("toys");
     let app = App::start(&data)?;
     let port: u16 = app.address.rsplit(':').next().context("a port")?.parse()?;
     let browser = open_bollard(&app).await?;

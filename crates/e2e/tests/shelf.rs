@@ -29,7 +29,7 @@ async fn name_it(browser: &Browser, name: &str) -> Result<()> {
 #[tokio::test]
 async fn projects_are_named_copied_found_sent_away_and_deleted() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     let [x, y] = browser.spot_on(0).await?;

@@ -10,7 +10,7 @@ const SUM: &str = "(() => { const part = speckle.state().parts[0]; const bytes =
 #[tokio::test]
 async fn two_windows_see_each_others_strokes_and_whose_an_undo_is() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let (one, two) = (Browser::start().await?, Browser::start().await?);
     one.open_bollard(&app).await?;
     let address = one.client.current_url().await?;
@@ -52,7 +52,7 @@ async fn two_windows_see_each_others_strokes_and_whose_an_undo_is() -> Result<()
 async fn a_file_with_materials_groups_and_faults_comes_in_with_a_report_that_shows_them()
 -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let app = App::start(&folder.path().join("toys.sqlite"))?;
+    let app = App::start(&folder.path().join("toys"))?;
     let browser = Browser::start().await?;
     browser.client.goto(&app.address).await?;
     browser.find("piece-bollard").await?;

@@ -68,12 +68,11 @@ fn seeds(reader: &str) -> Result<Vec<Vec<u8>>> {
     document.apply(Edit::bring_in(speckle_formats::read(&file, &ReadOptions::default())?.parts))?;
     if reader == "project" {
         let folder = tempfile::tempdir()?;
-        let mut store = Store::in_memory()?;
-        let project = store.create_project("Seed", 1)?;
+        let store = Store::temporary()?;
         let mut document = Document::default();
         let import = speckle_formats::read(&file, &ReadOptions::default())?;
         let change = document.apply(Edit::bring_in(import.parts))?;
-        store.append(project, &change, "", 1, &document)?;
+        let project = store.create_with("Seed", &change, "", 1, &document)?;
         let path = folder.path().join("seed.speckle");
         store.export_project(project, &path)?;
         return Ok(vec![fs::read(path)?]);
@@ -95,7 +94,7 @@ fn is_taken(reader: &str, bytes: &[u8]) -> bool {
         let Ok(folder) = tempfile::tempdir() else { return false };
         let path = folder.path().join("x.speckle");
         return fs::write(&path, bytes).is_ok()
-            && Store::in_memory().is_ok_and(|mut store| store.import_project(&path, 1).is_ok());
+            && Store::temporary().is_ok_and(|store| store.import_project(&path, 1).is_ok());
     }
     let limits = Limits { elements: 200_000, bytes: 200_000 };
     let name = format!("x.{reader}");

@@ -2,7 +2,9 @@
 
 use axum::{
     Json,
-    http::StatusCode,
+    extract::Request,
+    http::{StatusCode, header},
+    middleware::Next,
     response::{IntoResponse, Response},
 };
 use serde::Serialize;
@@ -36,14 +38,37 @@ impl From<StoreError> for ApiError {
     fn from(error: StoreError) -> Self {
         let status = match error {
             StoreError::NoSuchProject(_) => StatusCode::NOT_FOUND,
-            StoreError::NoName | StoreError::NoProjectFile | StoreError::Damaged(_) => {
-                StatusCode::UNPROCESSABLE_ENTITY
-            }
+            StoreError::NoName
+            | StoreError::LongName
+            | StoreError::NoProjectFile
+            | StoreError::Later
+            | StoreError::Moved(_)
+            | StoreError::Damaged(_) => StatusCode::UNPROCESSABLE_ENTITY,
             StoreError::DiskFull => StatusCode::INSUFFICIENT_STORAGE,
             _ => StatusCode::INTERNAL_SERVER_ERROR,
         };
         Self::new(status, error.to_string())
     }
+}
+
+/// Answers refusals of the framework, which are plain text, in the shape of ours.
+pub async fn in_our_shape(request: Request, next: Next) -> Response {
+    let is_rest = request.uri().path().starts_with("/api/");
+    let response = next.run(request).await;
+    let status = response.status();
+    let is_ours = response
+        .headers()
+        .get(header::CONTENT_TYPE)
+        .is_some_and(|kind| kind.as_bytes().starts_with(b"application/json"));
+    if !is_rest || is_ours || !(status.is_client_error() || status.is_server_error()) {
+        return response;
+    }
+    let text = axum::body::to_bytes(response.into_body(), 4096).await.unwrap_or_default();
+    let message = match String::from_utf8_lossy(&text).trim() {
+        "" => status.canonical_reason().unwrap_or("it cannot be done").to_lowercase(),
+        text => text.to_owned(),
+    };
+    ApiError::new(status, message).into_response()
 }
 
 impl IntoResponse for ApiError {

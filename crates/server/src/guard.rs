@@ -6,7 +6,7 @@
 
 use axum::{
     extract::{Request, State},
-    http::{HeaderMap, Method, StatusCode, header},
+    http::{HeaderMap, HeaderName, HeaderValue, Method, StatusCode, header},
     middleware::Next,
     response::{IntoResponse, Response},
 };
@@ -32,8 +32,36 @@ pub async fn check(State(app): State<App>, request: Request, next: Next) -> Resp
             return refuse("another site may not change anything here");
         }
     }
-    next.run(request).await
+    // Browsers say who asks: another site's page may link to the app, but not embed what it serves,
+    // nor have it computed.
+    let is_elsewhere = text(headers, "sec-fetch-site") == Some("cross-site");
+    let is_link = text(headers, "sec-fetch-mode") == Some("navigate")
+        && text(headers, "sec-fetch-dest") == Some("document");
+    if is_elsewhere && !is_link {
+        return refuse("another site may not embed anything from here");
+    }
+    let mut response = next.run(request).await;
+    for (name, value) in HEADERS {
+        response.headers_mut().insert(name, HeaderValue::from_static(value));
+    }
+    response
 }
+
+/// What every answer says of itself: everything comes from here, nobody frames or embeds it, and
+/// what it is called is what it is. Styles are written into the page by its components.
+const HEADERS: [(HeaderName, &str); 5] = [
+    (
+        header::CONTENT_SECURITY_POLICY,
+        "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; \
+         img-src 'self' data: blob:; font-src 'self' data:; connect-src 'self' data: blob:; \
+         worker-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'none'; \
+         frame-ancestors 'none'",
+    ),
+    (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
+    (header::X_FRAME_OPTIONS, "DENY"),
+    (header::REFERRER_POLICY, "no-referrer"),
+    (HeaderName::from_static("cross-origin-resource-policy"), "same-origin"),
+];
 
 fn text<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
     headers.get(name).and_then(|value| value.to_str().ok())

@@ -1,27 +1,36 @@
 //! The app's server: REST under `/api/v1`, a live socket per project, and the front end.
 
+mod body;
 mod error;
 mod guard;
+mod keeper;
 mod kitchen;
 mod live;
+mod outbox;
 mod rest;
+mod serve;
 mod session;
+mod sessions;
 mod web;
 mod wire;
 
-use std::{net::SocketAddr, sync::Arc, sync::Mutex};
+use std::{
+    sync::{Arc, Mutex, mpsc::Sender},
+    time::Duration,
+};
 
 use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, routing::any};
 use speckle_formats::Limits;
 use speckle_store::{ProjectId, Store, StoreError};
 use tokio::net::TcpListener;
-use tower_http::trace::TraceLayer;
+use tower_http::{timeout::RequestBodyTimeoutLayer, trace::TraceLayer};
 use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
 use rest::{deliver, paints, project, recipes, replacement, shelf};
-use session::{Command, Sessions, SharedStore};
+use session::Command;
+use sessions::Sessions;
 
 /// How to serve.
 #[derive(Clone, Debug)]
@@ -43,10 +52,13 @@ impl Default for Config {
 /// What every handler shares.
 #[derive(Clone)]
 struct App {
-    store: SharedStore,
+    store: Store,
     sessions: Sessions,
     allowed_hosts: Arc<[String]>,
     limits: Limits,
+    most_upload: usize,
+    /// Pictures are drawn one at a time: they are many, and nobody waits for them.
+    drawing: Arc<Mutex<()>>,
     /// What was looked at last and may be done next.
     looked: Arc<Mutex<Option<rest::replacement::Looked>>>,
 }
@@ -73,7 +85,11 @@ impl App {
         .map_err(ApiError::from)
     }
 
-    async fn send(&self, project: ProjectId, command: Command) -> Result<(), ApiError> {
+    async fn send(
+        &self,
+        project: ProjectId,
+        command: Command,
+    ) -> Result<Sender<Command>, ApiError> {
         self.blocking(move |app| app.sessions.send(project, command)).await
     }
 }
@@ -130,23 +146,36 @@ pub fn openapi_json() -> String {
     api.to_pretty_json().expect("the description is plain data") + "\n"
 }
 
+/// How long a client may take between two pieces of what it sends.
+const BODY: Duration = Duration::from_secs(30);
+
 /// Everything the server answers to.
 pub fn router(store: Store, config: &Config) -> Router {
-    let store = Arc::new(Mutex::new(store));
+    made(store, config).0
+}
+
+fn made(store: Store, config: &Config) -> (Router, Sessions) {
     let app = App {
         sessions: Sessions::new(store.clone()),
         store,
         allowed_hosts: config.allowed_hosts.clone().into(),
         limits: config.limits,
+        most_upload: config.most_upload,
+        drawing: Arc::default(),
         looked: Arc::default(),
     };
+    let sessions = app.sessions.clone();
     let (rest, _) = routes().split_for_parts();
-    rest.route("/api/v1/projects/{project}/live", any(live::socket))
+    let router = rest
+        .route("/api/v1/projects/{project}/live", any(live::socket))
         .fallback(web::serve)
         .layer(DefaultBodyLimit::max(config.most_upload))
+        .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(middleware::from_fn(error::in_our_shape))
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
         .layer(TraceLayer::new_for_http())
-        .with_state(app)
+        .with_state(app);
+    (router, sessions)
 }
 
 /// Serves until the process is told to stop.
@@ -154,21 +183,6 @@ pub fn router(store: Store, config: &Config) -> Router {
 /// # Errors
 /// When the listener fails.
 pub async fn serve(listener: TcpListener, store: Store, config: &Config) -> std::io::Result<()> {
-    let service = router(store, config).into_make_service_with_connect_info::<SocketAddr>();
-    axum::serve(listener, service).with_graceful_shutdown(told_to_stop()).await
-}
-
-async fn told_to_stop() {
-    let interrupt = async {
-        let _ = tokio::signal::ctrl_c().await;
-    };
-    #[cfg(unix)]
-    {
-        use tokio::signal::unix::{SignalKind, signal};
-        if let Ok(mut terminate) = signal(SignalKind::terminate()) {
-            tokio::select! { () = interrupt => {}, _ = terminate.recv() => {} }
-            return;
-        }
-    }
-    interrupt.await;
+    let (router, sessions) = made(store, config);
+    serve::until(listener, router, sessions, serve::told_to_stop()).await
 }

@@ -1,24 +1,31 @@
 //! The live socket of a project: hands messages between the browser and the session.
 
 use std::{
-    sync::atomic::{AtomicU32, Ordering},
+    sync::{
+        Arc,
+        atomic::{AtomicU32, Ordering},
+    },
     time::Duration,
 };
 
 use axum::{
     extract::{
         Path, State, WebSocketUpgrade,
-        ws::{Message, WebSocket},
+        ws::{CloseFrame, Message, WebSocket},
     },
     response::Response,
 };
 use futures::{SinkExt, StreamExt};
 use speckle_store::ProjectId;
-use tokio::sync::mpsc;
+use tokio::{
+    sync::{Semaphore, mpsc},
+    time::timeout,
+};
 
 use crate::{
     App,
-    session::{Command, Hand, MOST_QUEUED},
+    outbox::outbox,
+    session::{Command, Hand},
     wire::{self, ClientMessage, HeldMesh, ServerMessage},
 };
 
@@ -29,6 +36,13 @@ static NEXT_CLIENT: AtomicU32 = AtomicU32::new(1);
 
 /// How long a client may take to say who it is.
 const PATIENCE: Duration = Duration::from_secs(10);
+
+/// How long a client may take to read a message.
+const STALL: Duration = Duration::from_secs(30);
+
+/// How many messages of a client may wait for the session: one that sends thousands waits for
+/// itself, not others for it.
+const MOST_UNHEARD: usize = 8;
 
 /// The longest name a hand may have.
 const LONGEST_NAME: usize = 60;
@@ -46,40 +60,61 @@ async fn serve(app: App, project: ProjectId, socket: WebSocket) {
     let client = NEXT_CLIENT.fetch_add(1, Ordering::Relaxed);
     let (mut out, mut incoming) = socket.split();
     let Some((name, held)) = introduction(&mut incoming).await else { return };
-    let (sender, mut messages) = mpsc::channel(MOST_QUEUED);
-    let hand = Hand { name, sender };
-    if let Err(error) = app.send(project, Command::Join(client, hand, held)).await {
-        let refused = match error.is_not_found() {
-            true => ServerMessage::Gone,
-            false => ServerMessage::Refused { message: error.message },
-        };
-        let _ = out.send(wire::json(&refused)).await;
-        let _ = out.close().await;
-        return;
-    }
+    let (outbox, mut outgoing) = outbox();
+    let joined = app.send(project, Command::Join(client, Hand { name, outbox }, held)).await;
+    let session = match joined {
+        Ok(session) => session,
+        Err(error) => {
+            let refused = match error.is_not_found() {
+                true => ServerMessage::Gone,
+                false => ServerMessage::Refused { message: error.message },
+            };
+            let _ = out.send(wire::json(&refused)).await;
+            let _ = out.close().await;
+            return;
+        }
+    };
+    let (tell_wrong, mut wrong) = mpsc::channel(1);
     let writer = tokio::spawn(async move {
-        while let Some(message) = messages.recv().await {
-            if out.send(message).await.is_err() {
+        loop {
+            let message = tokio::select! {
+                biased;
+                Some(wrong) = wrong.recv() => Message::Close(Some(wrong)),
+                Some(message) = outgoing.next() => message,
+                else => break,
+            };
+            let is_last = matches!(message, Message::Close(_));
+            // Whoever does not read costs memory: it may come back.
+            if !matches!(timeout(STALL, out.send(message)).await, Ok(Ok(()))) || is_last {
                 return;
             }
         }
         let _ = out.close().await;
     });
+    let room = Arc::new(Semaphore::new(MOST_UNHEARD));
     while let Some(Ok(message)) = incoming.next().await {
         let Message::Text(text) = message else { continue };
-        match serde_json::from_str(&text) {
+        match wire::parsed(text.as_bytes()) {
             Ok(heard) => {
-                if app.send(project, Command::Say(client, heard)).await.is_err() {
+                let Ok(permit) = room.clone().acquire_owned().await else { break };
+                if session.send(Command::Say(client, heard, permit)).is_err() {
                     break;
                 }
             }
             Err(error) => {
                 tracing::warn!("client {client} sent what cannot be understood: {error}");
-                break;
+                let mut reason = format!("a message cannot be understood: {error}");
+                // A control frame holds 125 bytes, two of them the code (RFC 6455, 5.5).
+                reason.truncate(reason.floor_char_boundary(120));
+                // 1007 is "not consistent with the type of the message" (7.4.1).
+                let _ = tell_wrong.try_send(CloseFrame { code: 1007, reason: reason.into() });
+                let _ = session.send(Command::Leave(client));
+                let _ = timeout(STALL, writer).await;
+                return;
             }
         }
     }
-    let _ = app.send(project, Command::Leave(client)).await;
+    let _ = session.send(Command::Leave(client));
     writer.abort();
 }
 
@@ -93,9 +128,9 @@ pub fn plain_name(name: &str) -> String {
 async fn introduction(
     incoming: &mut (impl StreamExt<Item = Result<Message, axum::Error>> + Unpin),
 ) -> Option<(String, Vec<HeldMesh>)> {
-    let first = tokio::time::timeout(PATIENCE, incoming.next()).await.ok()??.ok()?;
+    let first = timeout(PATIENCE, incoming.next()).await.ok()??.ok()?;
     let Message::Text(text) = first else { return None };
-    match serde_json::from_str(&text) {
+    match wire::parsed(text.as_bytes()) {
         Ok(ClientMessage::Join { hand, held }) => Some((plain_name(&hand), held)),
         _ => None,
     }

@@ -13,7 +13,7 @@ use axum::{
     http::{HeaderMap, HeaderValue, StatusCode, header},
     response::{IntoResponse, Response},
 };
-use speckle_core::Edit;
+use speckle_core::{Document, Edit, Part, names};
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 
@@ -21,7 +21,7 @@ use crate::{
     App,
     error::ApiError,
     live::plain_name,
-    session::{Command, Now, lock, now_ms},
+    session::{Command, Now, now_ms},
 };
 
 /// The header that says whose hand makes a change; the name of the socket's introduction.
@@ -44,24 +44,27 @@ fn as_file(body: impl IntoResponse, media_type: &'static str, name: &str) -> Res
 }
 
 impl App {
-    /// Makes a project and its first edit, or nothing at all.
+    /// Makes a project and its first edit, or nothing at all; tells its number and its parts.
     async fn project_with(
         &self,
         name: String,
         first: Edit,
         hand: String,
-    ) -> Result<ProjectId, ApiError> {
-        let project =
-            self.blocking(move |app| lock(&app.store).create_project(&name, now_ms())).await?;
-        let edited = self.edit(project, first, hand).await;
-        if edited.is_err() {
-            self.blocking(move |app| {
-                app.sessions.close(project);
-                lock(&app.store).delete_project(project)
-            })
-            .await?;
-        }
-        edited.map(|_| project)
+    ) -> Result<(ProjectId, Vec<Part>), ApiError> {
+        let made = self.blocking(move |app| {
+            let mut document = Document::default();
+            let change = match document.apply(first) {
+                Ok(change) => change,
+                Err(error) => return Ok(Err(ApiError::bad_request(error.to_string()))),
+            };
+            let name = match names::fitted(&name) {
+                name if name.is_empty() => "Project".to_owned(),
+                name => name,
+            };
+            let project = app.store.create_with(&name, &change, &hand, now_ms(), &document)?;
+            Ok(Ok((project, document.parts().to_vec())))
+        });
+        made.await?
     }
 
     /// Makes an edit; tells whether anything changed.

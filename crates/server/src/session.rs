@@ -2,18 +2,20 @@
 //! client what came of them.
 //!
 //! A change is acknowledged (`Kept`) only after its journal row is on disk. When it cannot be
-//! written, it is taken back from the document too, and everyone sees that.
+//! written, it is taken back from the document too, and everyone sees that: see [`journal`].
+
+mod journal;
 
 use std::{
-    collections::HashMap,
+    collections::{HashMap, VecDeque},
     sync::{
         Arc, Mutex, MutexGuard, PoisonError,
-        mpsc::{Receiver, RecvTimeoutError, Sender, channel},
+        mpsc::{Receiver, RecvTimeoutError, Sender},
     },
     time::{Duration, SystemTime, UNIX_EPOCH},
 };
 
-use axum::extract::ws::Message;
+use axum::extract::ws::{CloseFrame, Message};
 use speckle_core::{
     Change, ColorSet, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
     bake::{BakeError, Digest, taste::Tastes},
@@ -24,14 +26,24 @@ use speckle_core::{
     stroke::Sample,
     swatches::Swatch,
 };
-use speckle_store::{Position, ProjectId, Store, StoreError};
-use tokio::sync::{mpsc, oneshot};
+use speckle_store::{Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
+use tokio::sync::{OwnedSemaphorePermit, oneshot};
 
-use crate::kitchen::{Dish, Kitchen, Tasted};
-use crate::wire::{self, ClientMessage, CornerValue, Deed, HeldMesh, History, ServerMessage};
+use crate::{
+    keeper::{Keeper, Serial},
+    kitchen::{Dish, Kitchen, Tasted},
+    outbox::Outbox,
+    sessions::Sessions,
+    wire::{self, ClientMessage, CornerValue, HeldMesh, ServerMessage},
+};
+use journal::{Asked, Pending};
 
-/// Messages a client may lag behind before it is dropped; it then reconnects and starts afresh.
-pub const MOST_QUEUED: usize = 4_096;
+/// Bytes a client may lag behind before it is dropped, beside twice the values of the project; it
+/// then reconnects and starts afresh.
+const MOST_WAITING: usize = 32 << 20;
+
+/// The most clients of a project.
+pub const MOST_CLIENTS: usize = 64;
 
 /// The most places of a named group that are shown.
 const MOST_PLACES: usize = 20_000;
@@ -51,8 +63,14 @@ pub enum Command {
     Join(ClientId, Hand, Vec<HeldMesh>),
     /// A client is gone; its stroke ends and is kept.
     Leave(ClientId),
-    /// A client says something.
-    Say(ClientId, ClientMessage),
+    /// A client says something; it may say more when the permit is let go.
+    Say(ClientId, ClientMessage, OwnedSemaphorePermit),
+    /// Everything up to a serial number is on disk.
+    Kept(Serial),
+    /// Something could not be written, nor anything after it.
+    NotKept(Serial, StoreError),
+    /// The server stops: strokes end and are kept. The sender is let go when that is done.
+    Close(Sender<()>),
     /// An edit from elsewhere, with who made it; answered with whether anything changed.
     Edit(Edit, String, oneshot::Sender<Result<bool, String>>),
     /// The parts as they are, sharing their arrays.
@@ -76,7 +94,7 @@ pub struct Hand {
     /// Under which its changes are kept.
     pub name: String,
     /// Takes messages for it.
-    pub sender: mpsc::Sender<Message>,
+    pub outbox: Outbox,
 }
 
 /// A project as it is now.
@@ -95,11 +113,7 @@ pub struct Now {
     pub images: Vec<ImageRecord>,
 }
 
-/// The file, shared by all sessions.
-pub type SharedStore = Arc<Mutex<Store>>;
-
-/// Locks the store, or another thing that is only ever put in whole; a thread that panicked while
-/// holding the store left no half-made transaction, since SQLite rolls those back.
+/// Locks a thing that is only ever put in whole, so that a thread that panicked left no half of it.
 pub fn lock<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
     shared.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -109,82 +123,27 @@ pub fn now_ms() -> i64 {
     SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_millis() as i64)
 }
 
-/// All open projects.
-#[derive(Clone)]
-pub struct Sessions {
-    store: SharedStore,
-    open: Arc<Mutex<HashMap<ProjectId, Sender<Command>>>>,
-}
-
-impl Sessions {
-    /// None open yet.
-    pub fn new(store: SharedStore) -> Self {
-        Self { store, open: Arc::default() }
-    }
-
-    /// Sends a command to a project, opening it first when it is not.
-    ///
-    /// Blocks while it opens.
-    pub fn send(&self, project: ProjectId, command: Command) -> Result<(), StoreError> {
-        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
-        // Sessions leave the map under its lock, so a sender found here is heard.
-        let command = match open.get(&project) {
-            Some(sender) => match sender.send(command) {
-                Ok(()) => return Ok(()),
-                Err(unheard) => unheard.0,
-            },
-            None => command,
-        };
-        let opened = lock(&self.store).open_project(project)?;
-        let (sender, commands) = channel();
-        let session = Session {
-            project,
-            name: opened.name,
-            document: opened.document,
-            position: opened.position,
-            store: self.store.clone(),
-            clients: HashMap::new(),
-            stencils: 0,
-            kitchen: Kitchen::default(),
-            back: sender.clone(),
-            are_recipes_due: true,
-            looking: HashMap::new(),
-            waiting: Vec::new(),
-            is_gone: false,
-        };
-        let sessions = self.clone();
-        std::thread::Builder::new()
-            .name(format!("project {project}"))
-            .spawn(move || session.run(&commands, &sessions))
-            .map_err(|error| StoreError::Damaged(format!("no thread could be started: {error}")))?;
-        sender.send(command).expect("the session's thread holds the receiver");
-        open.insert(project, sender);
-        Ok(())
-    }
-
-    /// Closes a project that is about to be deleted, and tells whoever has it open.
-    pub fn close(&self, project: ProjectId) {
-        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(sender) = open.remove(&project) {
-            let _ = sender.send(Command::Gone);
-        }
-    }
-
-    /// Tells whoever has a project open that it has another name.
-    pub fn renamed(&self, project: ProjectId, name: String) {
-        let open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(sender) = open.get(&project) {
-            let _ = sender.send(Command::Renamed(name));
-        }
-    }
-}
-
-struct Session {
+/// An open project.
+pub struct Session {
     project: ProjectId,
     name: String,
     document: Document,
+    /// Where it stands, what is being written included.
     position: Position,
-    store: SharedStore,
+    /// All rows of its journal, likewise.
+    rows: Vec<Row>,
+    /// The row that the checkpoint was taken after, likewise.
+    checkpoint_seq: i64,
+    /// What is being written, in order.
+    pending: VecDeque<Pending>,
+    keeper: Keeper,
+    /// Its file, for reading.
+    file: ProjectFile,
+    store: Store,
+    /// What whoever comes first should know.
+    notice: Option<String>,
+    /// Bytes that may wait for a client.
+    most_waiting: usize,
     clients: HashMap<ClientId, Hand>,
     /// How many stencils came so far.
     stencils: u32,
@@ -199,18 +158,55 @@ struct Session {
     waiting: Vec<Made>,
     /// Whether the project was deleted.
     is_gone: bool,
+    /// Let go when all is written, where the server stops.
+    closing: Option<Sender<()>>,
 }
 
 impl Session {
-    fn run(mut self, commands: &Receiver<Command>, sessions: &Sessions) {
+    /// Opens a project.
+    pub fn open(
+        project: ProjectId,
+        store: &Store,
+        back: Sender<Command>,
+    ) -> Result<Self, StoreError> {
+        let opened = store.open_project(project)?;
+        let mut session = Self {
+            project,
+            name: opened.name,
+            document: opened.document,
+            position: opened.position,
+            rows: opened.rows,
+            checkpoint_seq: opened.checkpoint_seq,
+            pending: VecDeque::new(),
+            keeper: Keeper::start(project, store.project(project)?, back.clone())?,
+            file: store.project(project)?,
+            store: store.clone(),
+            notice: opened.notice,
+            most_waiting: MOST_WAITING,
+            clients: HashMap::new(),
+            stencils: 0,
+            kitchen: Kitchen::default(),
+            back,
+            are_recipes_due: true,
+            looking: HashMap::new(),
+            waiting: Vec::new(),
+            is_gone: false,
+            closing: None,
+        };
+        session.measure();
+        Ok(session)
+    }
+
+    /// Runs until nobody needs it any more.
+    pub fn run(mut self, commands: &Receiver<Command>, sessions: &Sessions) {
         loop {
             let patience = if self.kitchen.is_busy() { LOOK_IN } else { IDLE };
             let heard = commands.recv_timeout(patience);
             match heard {
                 Ok(command) => {
                     self.take(command);
-                    if self.is_gone {
-                        return;
+                    if self.is_gone || self.is_closed() {
+                        return self.keeper.finish();
                     }
                     self.look_after_recipes();
                 }
@@ -220,23 +216,58 @@ impl Session {
                         self.kitchen.close();
                     }
                 }
-                Err(RecvTimeoutError::Timeout) if !self.clients.is_empty() => {}
-                Err(RecvTimeoutError::Disconnected) => return,
-                Err(RecvTimeoutError::Timeout) => {
-                    let mut open = sessions.open.lock().unwrap_or_else(PoisonError::into_inner);
-                    match commands.try_recv() {
-                        Ok(command) => {
-                            drop(open);
-                            self.take(command);
+                Err(RecvTimeoutError::Timeout)
+                    if !self.clients.is_empty() || !self.pending.is_empty() => {}
+                Err(RecvTimeoutError::Disconnected) => return self.keeper.finish(),
+                Err(RecvTimeoutError::Timeout) => match sessions.leave(self.project, commands) {
+                    Some(command) => self.take(command),
+                    None => {
+                        self.keeper.finish();
+                        let Self { store, project, .. } = self;
+                        if let Err(error) = store.back_up(project) {
+                            tracing::warn!("no backup of project {project}: {error}");
                         }
-                        Err(_) => {
-                            open.remove(&self.project);
-                            return;
-                        }
+                        return;
                     }
-                }
+                },
             }
         }
+    }
+
+    /// Whether the server stops and all that was done is written.
+    fn is_closed(&self) -> bool {
+        self.closing.is_some() && self.pending.is_empty()
+    }
+
+    /// Ends all strokes, tells everyone, and waits for what is being written.
+    fn close(&mut self, closing: Sender<()>) {
+        let clients: Vec<ClientId> = self.clients.keys().copied().collect();
+        for client in clients {
+            self.end_stroke(client);
+        }
+        self.checkpoint();
+        self.kitchen.close();
+        // 1001 is "going away" (RFC 6455, 7.4.1).
+        let away = CloseFrame { code: 1001, reason: "the server stops".into() };
+        self.tell_all(&Message::Close(Some(away)));
+        self.closing = Some(closing);
+    }
+
+    /// Has the document written as it is, so that it opens fast.
+    fn checkpoint(&mut self) {
+        let seq = self.position.cursor;
+        if self.checkpoint_seq != seq {
+            let record = Box::new(self.document.record());
+            self.keeper.write(Write::Checkpoint { seq, record });
+            self.checkpoint_seq = seq;
+        }
+    }
+
+    /// How far clients may lag behind depends on how much there is to tell.
+    fn measure(&mut self) {
+        let sets = self.document.parts().iter().flat_map(|part| &part.sets);
+        let values: usize = sets.map(|set| 4 * set.values.len()).sum();
+        self.most_waiting = MOST_WAITING + 2 * values;
     }
 
     fn take(&mut self, command: Command) {
@@ -249,20 +280,18 @@ impl Session {
                 self.kitchen.leave(client);
                 self.document.forget_hand(hand_of(client));
                 self.tell_present();
-                if self.clients.is_empty()
-                    && let Err(error) = lock(&self.store).checkpoint(self.project, &self.document)
-                {
-                    // Only a shortcut is missing: the journal holds everything.
-                    tracing::warn!("no checkpoint of project {}: {error}", self.project);
+                if self.clients.is_empty() {
+                    self.checkpoint();
                 }
             }
-            Command::Say(client, message) => self.hear(client, message),
-            Command::Edit(edit, author, reply) => {
-                let result = self.document.apply(edit).map_err(|error| error.to_string());
-                let result = result
-                    .and_then(|change| self.keep(&change, &author).map(|()| !change.is_empty()));
-                let _ = reply.send(result);
-            }
+            Command::Say(client, message, _permit) => self.hear(client, message),
+            Command::Kept(last) => self.kept(last),
+            Command::NotKept(failed, error) => self.not_kept(failed, &error),
+            Command::Close(closing) => self.close(closing),
+            Command::Edit(edit, author, reply) => match self.document.apply(edit) {
+                Ok(change) => self.keep(change, &author, Asked::Request(reply)),
+                Err(error) => drop(reply.send(Err(error.to_string()))),
+            },
             Command::Parts(reply) => {
                 let _ = reply.send(Now {
                     name: self.name.clone(),
@@ -314,10 +343,14 @@ impl Session {
     }
 
     fn join(&mut self, client: ClientId, hand: Hand, held: &[HeldMesh]) {
-        self.clients.insert(client, hand);
-        if let Err(error) = lock(&self.store).touch_project(self.project, now_ms()) {
-            tracing::warn!("project {} is not moved up on the shelf: {error}", self.project);
+        if self.closing.is_some() || self.clients.len() >= MOST_CLIENTS {
+            let message = format!("{MOST_CLIENTS} windows have this project open: close some");
+            let refused = wire::json(&ServerMessage::Refused { message });
+            hand.outbox.send(refused, self.most_waiting);
+            return;
         }
+        self.clients.insert(client, hand);
+        self.keeper.write(Write::Opened(now_ms()));
         let hello = ServerMessage::Hello {
             client,
             name: self.name.clone(),
@@ -325,6 +358,9 @@ impl Session {
             history: self.history(),
         };
         self.tell(client, wire::json(&hello));
+        if let Some(message) = self.notice.take() {
+            self.refuse(client, message);
+        }
         let recipes = self.kitchen.told().to_vec();
         self.tell(client, wire::json(&ServerMessage::Recipes { recipes }));
         self.are_recipes_due = true;
@@ -332,7 +368,7 @@ impl Session {
             let has_mesh =
                 held.iter().any(|held| held.part == part.id && held.mesh == wire::mesh_name(&part));
             if !has_mesh {
-                self.tell(client, wire::geometry(part.id, &part.geometry));
+                self.tell_geometry(Some(client), &part);
             }
             self.tell_sets(&part, |session, message| session.tell(client, message));
             // The first hover should find the tree grown; whoever needs it sooner waits for it.
@@ -382,7 +418,7 @@ impl Session {
             }
             ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(hand, start) {
                 Ok(None) => {}
-                Ok(Some(earlier)) => self.keep_stroke(client, Some(&earlier)),
+                Ok(Some(earlier)) => self.keep_stroke(client, Some(earlier)),
                 Err(error) => self.refuse(client, error.to_string()),
             },
             ClientMessage::StrokeMove { samples } => self.extend_stroke(client, &samples),
@@ -491,7 +527,7 @@ impl Session {
         let hand = hand_of(client);
         if self.document.is_painting(hand) {
             let change = self.document.end_stroke(hand);
-            self.keep_stroke(client, change.as_ref());
+            self.keep_stroke(client, change);
         }
     }
 
@@ -537,93 +573,14 @@ impl Session {
         }
     }
 
-    fn keep_stroke(&mut self, client: ClientId, change: Option<&Change>) {
+    fn keep_stroke(&mut self, client: ClientId, change: Option<Change>) {
         match change {
             None => self.tell(client, wire::json(&ServerMessage::Nothing)),
             Some(change) => {
                 let author = self.clients.get(&client).map_or("", |hand| &hand.name).to_owned();
-                if let Err(message) = self.keep(change, &author) {
-                    self.refuse(client, message);
-                }
+                self.keep(change, &author, Asked::Client(client));
             }
         }
-    }
-
-    /// Writes a change to the journal and tells everyone; takes it back when it cannot be written.
-    fn keep(&mut self, change: &Change, author: &str) -> Result<(), String> {
-        if change.is_empty() {
-            return Ok(());
-        }
-        self.are_recipes_due = true;
-        let now = now_ms();
-        let written = lock(&self.store).append(self.project, change, author, now, &self.document);
-        match written {
-            Ok(position) => {
-                self.position = position;
-                self.tell_change(change, Direction::Forward);
-                let label = change.label.clone();
-                self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
-                Ok(())
-            }
-            Err(error) => {
-                if let Err(second) = self.document.replay(change, Direction::Backward) {
-                    tracing::error!("project {} could not be taken back: {second}", self.project);
-                }
-                self.tell_change(change, Direction::Backward);
-                Err(format!("“{}” could not be kept: {error}", change.label))
-            }
-        }
-    }
-
-    fn travel(&mut self, client: ClientId, direction: Direction) {
-        // The stroke under one's own hand is what one would expect to lose first.
-        self.end_stroke(client);
-        self.are_recipes_due = true;
-        let mut label = None;
-        loop {
-            let Position { cursor, end, .. } = self.position;
-            let (row, goal) = match direction {
-                Direction::Backward if cursor > 0 => (cursor, cursor - 1),
-                Direction::Forward if cursor < end => (cursor + 1, cursor + 1),
-                _ => break,
-            };
-            // What follows a row goes with it.
-            if direction == Direction::Forward && label.is_some() && !self.follows(row) {
-                break;
-            }
-            let mut store = lock(&self.store);
-            let moved = store
-                .replay(self.project, row, direction, &mut self.document)
-                .and_then(|change| Ok((change, store.move_cursor(self.project, goal)?)));
-            drop(store);
-            match moved {
-                Ok((change, position)) => {
-                    self.position = position;
-                    self.tell_change(&change, direction);
-                    if !change.follows {
-                        label = Some(change.label);
-                        if direction == Direction::Backward {
-                            break;
-                        }
-                    }
-                }
-                Err(error) => {
-                    self.refuse(client, error.to_string());
-                    return;
-                }
-            }
-        }
-        if let Some(label) = label {
-            let did = if direction == Direction::Backward { "Undid" } else { "Redid" };
-            let label = format!("{did}: {label}");
-            self.tell_all(&wire::json(&ServerMessage::Kept { label, history: self.history() }));
-        }
-    }
-
-    /// Whether a row of the journal goes with the one before it.
-    fn follows(&self, row: i64) -> bool {
-        let row = lock(&self.store).row(self.project, row).ok().flatten();
-        row.is_some_and(|row| row.follows)
     }
 
     /// Takes in what was made, has made what is stale, and tells how recipes stand.
@@ -638,11 +595,7 @@ impl Session {
                     continue;
                 }
                 match self.document.accept(made) {
-                    Ok(change) => {
-                        if let Err(message) = self.keep(&change, "") {
-                            tracing::error!("{message}");
-                        }
-                    }
+                    Ok(change) => self.keep(change, "", Asked::Nobody),
                     Err(error) => tracing::warn!("what was made is of no use: {error}"),
                 }
             }
@@ -669,6 +622,7 @@ impl Session {
     fn tell_change(&mut self, change: &Change, direction: Direction) {
         // The outline goes first: frames of new parts and sets are told apart by it.
         if change.steps.iter().any(|step| !matches!(step, Step::Values { .. })) {
+            self.measure();
             let outline = wire::outline(&self.document);
             self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
         }
@@ -677,7 +631,7 @@ impl Session {
                 (Step::Part { part, .. }, Direction::Forward)
                 | (Step::PartGone { part, .. }, Direction::Backward) => {
                     if let Ok(part) = self.document.part(part.id).cloned() {
-                        self.tell_all(&wire::geometry(part.id, &part.geometry));
+                        self.tell_geometry(None, &part);
                         self.tell_sets(&part, |session, message| session.tell_all(&message));
                     }
                 }
@@ -735,32 +689,13 @@ impl Session {
         self.tell(client, wire::places(part_id, &places));
     }
 
-    fn history(&self) -> History {
-        let Position { cursor, end, revision } = self.position;
-        let store = lock(&self.store);
-        // What follows a deed goes with it.
-        let deed = |mut seq: i64| {
-            while seq > 1 && store.row(self.project, seq).ok().flatten().is_some_and(|r| r.follows)
-            {
-                seq -= 1;
-            }
-            let row = store.row(self.project, seq).ok().flatten();
-            row.map(|row| Deed { label: row.label, hand: row.author })
-        };
-        History {
-            revision,
-            undo: (cursor > 0).then(|| deed(cursor)).flatten(),
-            redo: (cursor < end).then(|| deed(cursor + 1)).flatten(),
-        }
-    }
-
     fn refuse(&mut self, client: ClientId, message: String) {
         self.tell(client, wire::json(&ServerMessage::Refused { message }));
     }
 
     fn tell(&mut self, client: ClientId, message: Message) {
         if let Some(hand) = self.clients.get(&client)
-            && hand.sender.try_send(message).is_err()
+            && !hand.outbox.send(message, self.most_waiting)
         {
             // Gone, or too far behind: its socket closes, and it may come back.
             self.clients.remove(&client);
@@ -768,7 +703,16 @@ impl Session {
     }
 
     fn tell_all(&mut self, message: &Message) {
-        self.clients.retain(|_, hand| hand.sender.try_send(message.clone()).is_ok());
+        let most = self.most_waiting;
+        self.clients.retain(|_, hand| hand.outbox.send(message.clone(), most));
+    }
+
+    /// Tells one client, or all, what a part looks like.
+    fn tell_geometry(&mut self, client: Option<ClientId>, part: &Part) {
+        self.clients.retain(|id, hand| {
+            client.is_some_and(|client| client != *id)
+                || hand.outbox.send_geometry(part.id, part.geometry.clone())
+        });
     }
 }
 

@@ -20,6 +20,12 @@ pub async fn serve(uri: Uri) -> Response {
         return ApiError::new(StatusCode::NOT_FOUND, "there is nothing at this address")
             .into_response();
     }
+    // A file that is not there is no page: only addresses of the app itself are answered by it.
+    if path.rsplit('/').next().is_some_and(|name| name.contains('.')) && Assets::get(path).is_none()
+    {
+        let message = "there is no such file";
+        return (StatusCode::NOT_FOUND, message).into_response();
+    }
     let (file, name) = match Assets::get(path) {
         Some(file) if !path.is_empty() => (Some(file), path),
         _ => (Assets::get("index.html"), "index.html"),

@@ -31,7 +31,7 @@ const SQUARE: &[u8] = b"#usda 1.0\n( metersPerUnit = 0.001\n upAxis = \"Z\" )\nd
       customData = { string encoding = \"data\"\n string name = \"Wear\" }\n interpolation = \"vertex\" )\n}\n";
 
 async fn tile() -> (SocketAddr, i64) {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let (status, report) = send_file(address, "/api/v1/imports", "tile.usda", SQUARE).await;
     assert_eq!(status, 200, "{report}");
     assert_eq!(report["traits"], json!({ "unit": "millimetre", "up": "z" }));

@@ -21,7 +21,7 @@ async fn until(socket: &mut Socket, status: &str, held: &mut Held) -> Value {
 #[tokio::test]
 async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_for_it() {
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("toys.sqlite");
+    let path = folder.path().join("toys");
     let address = serve(Store::open(&path).unwrap()).await;
     let project = bollard(address).await;
     let mut held = Held::default();
@@ -46,14 +46,14 @@ async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_fo
 
     // One undo takes back the recipe and what it made, one redo brings both.
     say(&mut socket, json!({ "type": "undo" })).await;
-    let undone = hear(&mut socket, "kept", |f| held.take(f)).await;
+    let undone = kept(&mut socket, "Undid", |f| held.take(f)).await;
     assert_eq!(undone["history"]["undo"]["label"], "Bring in Bollard");
     assert!(
         undone["history"]["redo"]["label"].as_str().unwrap().starts_with("Give a recipe to RGB")
     );
     assert!(held == ground);
     say(&mut socket, json!({ "type": "redo" })).await;
-    let redone = hear(&mut socket, "kept", |f| held.take(f)).await;
+    let redone = kept(&mut socket, "Redid", |f| held.take(f)).await;
     assert_eq!(redone["history"]["redo"], Value::Null);
     assert!(held.0.iter().all(|v| v[0] == 128));
 
@@ -64,8 +64,7 @@ async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_fo
     say(&mut socket, stroke(&hello, [1.0, 0.0, 0.0, 1.0])).await;
     say(&mut socket, moved(&[[0.0, 0.0]])).await;
     say(&mut socket, json!({ "type": "stroke_end" })).await;
-    let kept = hear(&mut socket, "kept", |f| held.take(f)).await;
-    assert_eq!(kept["label"], "Skin stroke on Coat");
+    kept(&mut socket, "Skin stroke on Coat", |f| held.take(f)).await;
     assert!(held.0.contains(&[255, 0, 0, 255]));
     until(&mut socket, "making", &mut held).await;
     let give_up = json!({ "type": "give_up", "part": part, "set": set, "channels": "RGB" });
@@ -75,7 +74,7 @@ async fn a_recipe_is_made_beside_painting_and_undone_with_the_edit_that_asked_fo
     assert!(state["message"].as_str().unwrap().contains("given up"));
     assert!(asked.elapsed() < Duration::from_secs(1));
     // Paint is a step of its own now, on top: with another bake below it is still there.
-    let document = Store::open(&path).unwrap().open_project(project).unwrap().document;
+    let document = Store::look(&path).unwrap().open_project(project).unwrap().document;
     let recipe = &document.parts()[0].sets[0].recipes[0].recipe;
     let mut with_paint = serde_json::to_value(recipe).unwrap();
     assert_eq!(with_paint["steps"][1]["source"]["kind"], "hand_paint");
@@ -154,7 +153,7 @@ fn words(body: &[u8]) -> String {
 
 #[tokio::test]
 async fn what_is_tried_is_shown_to_who_tries_and_changes_nothing() {
-    let mut client = Client::of(Store::in_memory().unwrap()).await;
+    let mut client = Client::of(Store::temporary().unwrap()).await;
     client.give(json!([{ "source": { "kind": "height_ramp" } }])).await;
     client.until("fresh").await;
     let made = client.held.clone();
@@ -218,7 +217,7 @@ async fn what_is_tried_is_shown_to_who_tries_and_changes_nothing() {
 
 #[tokio::test]
 async fn a_draft_comes_before_all_the_rays_are_cast() {
-    let mut client = Client::of(Store::in_memory().unwrap()).await;
+    let mut client = Client::of(Store::temporary().unwrap()).await;
     client.give(json!([{ "source": { "kind": "occlusion", "rays": 2000 } }])).await;
     let mut shown = 0;
     let draft = hear(&mut client.socket, "tastes", |f| shown += usize::from(f[0] == 6)).await;
@@ -238,7 +237,7 @@ async fn a_draft_comes_before_all_the_rays_are_cast() {
 #[tokio::test]
 async fn images_stay_with_the_project_and_recipes_that_use_them_follow() {
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("toys.sqlite");
+    let path = folder.path().join("toys");
     let mut client = Client::of(Store::open(&path).unwrap()).await;
     let (status, told) = client.send("POST", "images?name=broken.png", b"\x89PNG").await;
     assert_eq!(status, 422);
@@ -272,18 +271,21 @@ async fn images_stay_with_the_project_and_recipes_that_use_them_follow() {
     client.until("fresh").await;
 
     // Opened again, from its journal and from its checkpoint, the image is there.
+    let file = folder.path().join("dot.speckle");
+    Store::look(&path).unwrap().export_project(client.project, &file).unwrap();
+    let store = Store::temporary().unwrap();
+    let copy = store.import_project(&file, 1).unwrap();
     for _ in 0..2 {
-        let mut store = Store::open(&path).unwrap();
-        let opened = store.open_project(client.project).unwrap();
+        let opened = store.open_project(copy).unwrap();
         assert_eq!(opened.document.image_files()[0].file.as_slice(), WHITE_PIXEL);
         assert_eq!(opened.document.image("white dot.png").unwrap().size(), [1, 1]);
-        store.checkpoint(client.project, &opened.document).unwrap();
+        store.project(copy).unwrap().checkpoint(&opened.document).unwrap();
     }
 }
 
 #[tokio::test]
 async fn recipes_come_and_go_as_files() {
-    let mut client = Client::of(Store::in_memory().unwrap()).await;
+    let mut client = Client::of(Store::temporary().unwrap()).await;
     let (status, shelf) = ask(
         client.address,
         &format!("GET /api/v1/recipes HTTP/1.1\r\nHost: {}", client.address),
@@ -332,7 +334,7 @@ async fn recipes_come_and_go_as_files() {
 
 #[tokio::test]
 async fn a_locked_channel_is_told_stale_and_left_as_it_is() {
-    let mut client = Client::of(Store::in_memory().unwrap()).await;
+    let mut client = Client::of(Store::temporary().unwrap()).await;
     client.give(json!([{ "source": { "kind": "facing" } }])).await;
     client.until("fresh").await;
     let there = client.held.clone();

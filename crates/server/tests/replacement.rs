@@ -28,7 +28,7 @@ struct Desk {
 
 async fn with_quad() -> (Desk, Value) {
     let folder = tempfile::tempdir().unwrap();
-    let address = serve(Store::open(&folder.path().join("toys.sqlite")).unwrap()).await;
+    let address = serve(Store::open(&folder.path().join("toys")).unwrap()).await;
     let (status, report) =
         send_file(address, "/api/v1/imports", "quay.ply", quad(100).as_bytes()).await;
     assert_eq!(status, 200, "{report}");
@@ -62,7 +62,7 @@ impl Desk {
 
     /// What is on disk: the points, and the first set's values.
     fn stored(&self) -> (Vec<[f32; 3]>, Vec<[f32; 4]>) {
-        let store = Store::open(&self.folder.path().join("toys.sqlite")).unwrap();
+        let store = Store::look(&self.folder.path().join("toys")).unwrap();
         let document = store.open_project(self.project).unwrap().document;
         let part = &document.parts()[0];
         let points = part.geometry.mesh().positions().iter().map(|p| p.to_array()).collect();
@@ -96,7 +96,7 @@ async fn an_import_says_what_it_took_the_numbers_for_and_why() {
         "taken": { "unit": "millimetre", "up": "z" }, "meant": { "unit": "inch", "up": "z" },
     }))
     .await;
-    let store = Store::open(&desk.folder.path().join("toys.sqlite")).unwrap();
+    let store = Store::look(&desk.folder.path().join("toys")).unwrap();
     let document = store.open_project(desk.project).unwrap().document;
     // 10 inches are 0.254 m (international yard and pound agreement, 1959).
     let mesh = document.parts()[1].geometry.mesh();
@@ -143,7 +143,7 @@ async fn what_was_looked_at_is_planned_anew_when_the_part_has_changed_since() {
     let (desk, _) = with_quad().await;
     let (_, seen) = desk.replace("what=colors&look=true", "new.ply", quad(90).as_bytes()).await;
     assert_eq!(seen["report"]["sets"][0]["changed"], 4);
-    let store = Store::open(&desk.folder.path().join("toys.sqlite")).unwrap();
+    let store = Store::look(&desk.folder.path().join("toys")).unwrap();
     let set = store.open_project(desk.project).unwrap().document.parts()[0].sets[0].id;
     let traits = json!({ "meaning": "", "low": "", "high": "", "locked": true });
     desk.edit(json!({ "type": "describe_channel", "part": desk.part, "set": set, "channel": 0, "traits": traits })).await;

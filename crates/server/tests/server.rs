@@ -15,7 +15,7 @@ use tokio_tungstenite::{
 #[tokio::test]
 async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("toys.sqlite");
+    let path = folder.path().join("toys");
     let address = serve(Store::open(&path).unwrap()).await;
     let project = bollard(address).await;
 
@@ -36,7 +36,7 @@ async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
         json!({ "label": "Skin stroke on Coat", "hand": "Puffin" })
     );
     // At the moment of the acknowledgement, another reader of the file sees the row.
-    let beside = Store::open(&path).unwrap();
+    let beside = Store::look(&path).unwrap();
     let document = beside.open_project(project).unwrap().document;
     let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
         .values
@@ -73,7 +73,7 @@ async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {
 #[tokio::test]
 async fn hands_that_paint_at_once_end_with_the_same_values() {
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("toys.sqlite");
+    let path = folder.path().join("toys");
     let address = serve(Store::open(&path).unwrap()).await;
     let project = bollard(address).await;
     let hands = 4_usize;
@@ -105,7 +105,7 @@ async fn hands_that_paint_at_once_end_with_the_same_values() {
             hear(socket, "kept", |f| held.take(f)).await;
         }
     }
-    let document = Store::open(&path).unwrap().open_project(project).unwrap().document;
+    let document = Store::look(&path).unwrap().open_project(project).unwrap().document;
     let stored: Vec<[u8; 4]> = document.parts()[0].sets[0]
         .values
         .iter()
@@ -118,7 +118,7 @@ async fn hands_that_paint_at_once_end_with_the_same_values() {
 
 #[tokio::test]
 async fn nonsense_is_refused_with_a_sentence_and_changes_nothing() {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let project = bollard(address).await;
     let mut socket = join(address, project).await;
     let hello = hear(&mut socket, "hello", |_| {}).await;
@@ -152,7 +152,7 @@ async fn nonsense_is_refused_with_a_sentence_and_changes_nothing() {
 
 #[tokio::test]
 async fn other_sites_and_other_names_are_kept_out_and_bodies_are_bounded() {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let request = |lines: &str| format!("{lines}\r\nContent-Type: application/json");
     let piece: &[u8] = br#"{"piece":"bollard"}"#;
     for (head, status) in [
@@ -195,7 +195,7 @@ async fn other_sites_and_other_names_are_kept_out_and_bodies_are_bounded() {
 
 #[tokio::test]
 async fn who_comes_back_is_sent_values_but_not_the_meshes_it_holds() {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let project = bollard(address).await;
     let kinds = |frames: &[u32], kind: u32| frames.iter().filter(|k| **k == kind).count();
     let mut frames = Vec::new();
@@ -225,7 +225,7 @@ async fn who_comes_back_is_sent_values_but_not_the_meshes_it_holds() {
 
 #[tokio::test]
 async fn whoever_has_a_project_open_hears_of_its_name_its_parts_and_its_end() {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let project = bollard(address).await;
     let mut socket = join(address, project).await;
     let hello = hear(&mut socket, "hello", |_| {}).await;
@@ -299,7 +299,7 @@ fn the_committed_description_has_not_drifted() {
 
 #[tokio::test]
 async fn stencils_palettes_previews_heat_and_corners_are_served() {
-    let address = serve(Store::in_memory().unwrap()).await;
+    let address = serve(Store::temporary().unwrap()).await;
     let project = bollard(address).await;
     let send = async |what: &str, body: &[u8]| {
         let head = format!(

@@ -1,9 +1,9 @@
 //! Who a project is sent to. What a recipient wants and what was sent are the app's own words: this
 //! keeps them as they come.
 
-use rusqlite::{OptionalExtension, params};
+use rusqlite::params;
 
-use crate::{ProjectId, Store, StoreError};
+use crate::{ProjectFile, StoreError};
 
 /// A recipient as it is kept.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -16,16 +16,16 @@ pub struct StoredRecipient {
     pub sent: Option<String>,
 }
 
-impl Store {
+impl ProjectFile {
     /// The recipients of a project, in the order they came.
     ///
     /// # Errors
     /// When they cannot be read.
-    pub fn recipients(&self, project: ProjectId) -> Result<Vec<StoredRecipient>, StoreError> {
-        let mut query = self.connection.prepare(
-            "SELECT name, settings, sent FROM recipients WHERE project = ?1 ORDER BY rowid",
-        )?;
-        let rows = query.query_map([project], |row| {
+    pub fn recipients(&self) -> Result<Vec<StoredRecipient>, StoreError> {
+        let mut query = self
+            .connection
+            .prepare("SELECT name, settings, sent FROM recipients ORDER BY rowid")?;
+        let rows = query.query_map([], |row| {
             Ok(StoredRecipient { name: row.get(0)?, settings: row.get(1)?, sent: row.get(2)? })
         })?;
         Ok(rows.collect::<Result<_, _>>()?)
@@ -34,23 +34,12 @@ impl Store {
     /// Keeps what a recipient wants; what was sent to it stays.
     ///
     /// # Errors
-    /// When there is no such project, or it could not be written.
-    pub fn set_recipient(
-        &self,
-        project: ProjectId,
-        name: &str,
-        settings: &str,
-    ) -> Result<(), StoreError> {
-        let known = self.connection.query_row(
-            "SELECT 1 FROM projects WHERE id = ?1",
-            [project],
-            |_| Ok(()),
-        );
-        known.optional()?.ok_or(StoreError::NoSuchProject(project))?;
+    /// When it could not be written.
+    pub fn set_recipient(&self, name: &str, settings: &str) -> Result<(), StoreError> {
         self.connection.execute(
-            "INSERT INTO recipients (project, name, settings) VALUES (?1, ?2, ?3)
-             ON CONFLICT (project, name) DO UPDATE SET settings = excluded.settings",
-            params![project, name, settings],
+            "INSERT INTO recipients (name, settings) VALUES (?1, ?2)
+             ON CONFLICT (name) DO UPDATE SET settings = excluded.settings",
+            params![name, settings],
         )?;
         Ok(())
     }
@@ -59,11 +48,9 @@ impl Store {
     ///
     /// # Errors
     /// When it could not be written.
-    pub fn set_sent(&self, project: ProjectId, name: &str, sent: &str) -> Result<(), StoreError> {
-        self.connection.execute(
-            "UPDATE recipients SET sent = ?3 WHERE project = ?1 AND name = ?2",
-            params![project, name, sent],
-        )?;
+    pub fn set_sent(&self, name: &str, sent: &str) -> Result<(), StoreError> {
+        self.connection
+            .execute("UPDATE recipients SET sent = ?2 WHERE name = ?1", params![name, sent])?;
         Ok(())
     }
 
@@ -71,11 +58,8 @@ impl Store {
     ///
     /// # Errors
     /// When it could not be written.
-    pub fn delete_recipient(&self, project: ProjectId, name: &str) -> Result<(), StoreError> {
-        self.connection.execute(
-            "DELETE FROM recipients WHERE project = ?1 AND name = ?2",
-            params![project, name],
-        )?;
+    pub fn delete_recipient(&self, name: &str) -> Result<(), StoreError> {
+        self.connection.execute("DELETE FROM recipients WHERE name = ?1", [name])?;
         Ok(())
     }
 }

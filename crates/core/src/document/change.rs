@@ -4,7 +4,10 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Document, EditError, ImageRecord, Part, PartId, PartTraits, ProjectTraits};
+use super::{
+    Document, EditError, ImageRecord, MOST_HELPERS, MOST_SETS, Part, PartId, PartTraits,
+    ProjectTraits,
+};
 use crate::{
     color::Rgba,
     color_set::{ColorSet, SetId, SetTraits},
@@ -42,6 +45,17 @@ pub enum Direction {
     Forward,
     /// Taken back; undo.
     Backward,
+}
+
+impl Direction {
+    /// The other one.
+    #[must_use]
+    pub fn opposite(self) -> Self {
+        match self {
+            Self::Forward => Self::Backward,
+            Self::Backward => Self::Forward,
+        }
+    }
 }
 
 /// One reversible step.
@@ -214,16 +228,23 @@ impl Patch {
 }
 
 impl Document {
-    /// Lays a change on, or takes it back.
+    /// Lays a change on, or takes it back: all of it or nothing.
     ///
     /// # Errors
-    /// When a mesh is missing or the change does not fit; steps before the failing one stay made,
-    /// so a document that reports this must be opened afresh from its journal.
+    /// When a mesh is missing or the change does not fit; the document is then as it was.
     pub fn replay(&mut self, change: &Change, direction: Direction) -> Result<(), EditError> {
-        match direction {
-            Direction::Forward => change.steps.iter().try_for_each(|s| self.step(s, direction))?,
-            Direction::Backward => {
-                change.steps.iter().rev().try_for_each(|s| self.step(s, direction))?;
+        let count = change.steps.len();
+        let nth = |n: usize| match direction {
+            Direction::Forward => &change.steps[n],
+            Direction::Backward => &change.steps[count - 1 - n],
+        };
+        for n in 0..count {
+            if let Err(error) = self.step(nth(n), direction) {
+                for made in (0..n).rev() {
+                    // A step that was just made is the very one that can be taken back.
+                    self.step(nth(made), direction.opposite())?;
+                }
+                return Err(error);
             }
         }
         self.lay_on_kept(change, direction);
@@ -300,6 +321,9 @@ impl Document {
             (Step::Set { part, index, set }, Direction::Forward)
             | (Step::SetGone { part, index, set }, Direction::Backward) => {
                 let owner = self.part_mut(*part)?;
+                if owner.sets.len() >= MOST_SETS + MOST_HELPERS {
+                    return Err(EditError::DoesNotFit("a part has more sets than it may"));
+                }
                 if *index > owner.sets.len()
                     || set.values.len() != set.placement.count(owner.geometry.mesh())
                 {
@@ -337,6 +361,9 @@ impl Document {
             self.meshes.get(&part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
         if index > self.parts.len() {
             return Err(EditError::DoesNotFit("a part's place is past the end of the list"));
+        }
+        if part.sets.len() > MOST_SETS + MOST_HELPERS {
+            return Err(EditError::DoesNotFit("a part has more sets than it may"));
         }
         for set in &part.sets {
             if set.values.len() != set.placement.count(geometry.mesh()) {

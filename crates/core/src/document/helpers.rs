@@ -6,6 +6,7 @@ use super::{Change, Document, EditError, Part, PartId, Step, sets::has_room};
 use crate::{
     color_set::{ColorSet, Encoding, Placement, Role, SetId, convert},
     difference::delta_e,
+    names,
     swatches::{self, Swatch},
     views::{self, SavedView},
 };
@@ -39,8 +40,7 @@ impl Document {
         }
         let index = has_room(&owner, 1, role)?;
         let taken = |name: &str| owner.sets.iter().any(|set| set.role == role && set.name == name);
-        let name = match name.trim() {
-            "" => return Err(EditError::NoName),
+        let name = match names::proper(name)? {
             name if taken(name) => (2..).map(|n| format!("{name} {n}")).find(|name| !taken(name)),
             name => Some(name.to_owned()),
         };
@@ -61,10 +61,7 @@ impl Document {
 
     /// Keeps every set of every part as it is now, under one name.
     pub(super) fn change_taking_snapshot(&mut self, name: &str) -> Result<Change, EditError> {
-        let name = name.trim().to_owned();
-        if name.is_empty() {
-            return Err(EditError::NoName);
-        }
+        let name = names::proper(name)?.to_owned();
         if self.snapshots_called(&name).next().is_some() {
             return Err(EditError::SnapshotTaken(name));
         }

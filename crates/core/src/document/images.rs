@@ -5,7 +5,11 @@ use std::{collections::HashMap, sync::Arc};
 use serde::{Deserialize, Serialize};
 
 use super::{Change, Document, EditError, Step};
-use crate::{bake::image::Image, pixels};
+use crate::{
+    bake::image::Image,
+    names::{self, FreeNames},
+    pixels,
+};
 
 /// The most images a project may have.
 const MOST_IMAGES: usize = 64;
@@ -38,10 +42,7 @@ impl Document {
         name: &str,
         file: Arc<Vec<u8>>,
     ) -> Result<Change, EditError> {
-        let name = name.trim();
-        if name.is_empty() {
-            return Err(EditError::NoName);
-        }
+        let name = names::proper(name)?;
         let come = ImageRecord { name: name.to_owned(), file };
         read(&come)?;
         let gone: Vec<_> =
@@ -74,10 +75,8 @@ impl Document {
             if there().count() >= MOST_IMAGES || read(&image).is_err() {
                 continue;
             }
-            let taken = |name: &str| there().any(|other| other.name == name);
-            let names = std::iter::once(image.name.clone())
-                .chain((2..).map(|n| format!("{} {n}", image.name)));
-            let name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
+            let mut free = FreeNames::beside(there().map(|other| other.name.clone()));
+            let name = free.take(&names::fitted(&image.name));
             called.insert(image.name, name.clone());
             come.push(ImageRecord { name, file: image.file });
         }
@@ -102,6 +101,8 @@ impl Document {
         let read = come.iter().map(read).collect::<Result<Vec<_>, _>>()?;
         self.image_files.retain(|old| !gone.contains(old));
         self.image_files.extend_from_slice(come);
+        // By name, so that taking a change back leaves no other order.
+        self.image_files.sort_by(|a, b| a.name.cmp(&b.name));
         let images = Arc::make_mut(&mut self.images);
         gone.iter().for_each(|old| drop(images.remove(&old.name)));
         images.extend(come.iter().zip(read).map(|(new, image)| (new.name.clone(), image)));

@@ -9,6 +9,7 @@ use super::{
 use crate::{
     color_set::{ColorSet, Role, SetId},
     geometry::Geometry,
+    names::{self, FreeNames},
 };
 
 impl Document {
@@ -25,18 +26,9 @@ impl Document {
         self.parts.iter().position(|part| part.id == id).ok_or(EditError::NoSuchPart)
     }
 
-    /// The name, or with a number behind it when it is taken.
-    fn free_name(&self, wanted: &str, beside: &[String]) -> String {
-        let taken = |name: &str| {
-            self.parts.iter().any(|part| part.traits.name == name)
-                || beside.iter().any(|other| other == name)
-        };
-        let wanted = if wanted.trim().is_empty() { "Part" } else { wanted.trim() };
-        if !taken(wanted) {
-            return wanted.to_owned();
-        }
-        let numbered = (2..).map(|n| format!("{wanted} {n}"));
-        numbered.into_iter().find(|name| !taken(name)).unwrap_or_default()
+    /// Names for parts to come.
+    fn free_names(&self) -> FreeNames {
+        FreeNames::beside(self.parts.iter().map(|part| part.traits.name.clone()))
     }
 
     pub(super) fn change_adding_parts(
@@ -47,7 +39,7 @@ impl Document {
     ) -> Result<Change, EditError> {
         let mut steps = Vec::with_capacity(parts.len());
         let label = match parts.as_slice() {
-            [one] => format!("Bring in {}", one.name.trim()),
+            [one] => format!("Bring in {}", names::fitted(&one.name)),
             several => format!("Bring in {} parts", several.len()),
         };
         if let Some(after) = traits
@@ -60,10 +52,11 @@ impl Document {
         if !come.is_empty() {
             steps.push(Step::Images { gone: Vec::new(), come });
         }
-        let mut names: Vec<String> = Vec::with_capacity(parts.len());
-        for mut new in parts {
+        let mut free = self.free_names();
+        for (number, mut new) in parts.into_iter().enumerate() {
             new.materials.rename_images(|name| called.get(name).cloned());
-            let name = self.free_name(&new.name, &names);
+            let wanted = names::fitted(&new.name);
+            let name = free.take(if wanted.is_empty() { "Part" } else { &wanted });
             if new.sets.len() > MOST_SETS {
                 return Err(EditError::TooManySets { part: name });
             }
@@ -76,10 +69,8 @@ impl Document {
             // Equal meshes are kept once.
             self.meshes.entry(mesh).or_insert(geometry);
             let id = PartId(self.take_id());
-            let index = self.parts.len() + names.len();
-            let traits =
-                PartTraits { path: new.path, ..PartTraits::new(name.clone(), new.selections) };
-            names.push(name);
+            let index = self.parts.len() + number;
+            let traits = PartTraits { path: new.path, ..PartTraits::new(name, new.selections) };
             let materials = Arc::new(new.materials);
             steps
                 .push(Step::Part { index, part: PartRecord { id, traits, mesh, materials, sets } });
@@ -89,10 +80,7 @@ impl Document {
 
     pub(super) fn change_renaming(&self, id: PartId, name: &str) -> Result<Change, EditError> {
         let part = self.part(id)?;
-        let name = name.trim();
-        if name.is_empty() {
-            return Err(EditError::NoName);
-        }
+        let name = names::proper(name)?;
         if self.parts.iter().any(|other| other.id != id && other.traits.name == name) {
             return Err(EditError::PartNameTaken(name.to_owned()));
         }
@@ -134,7 +122,8 @@ impl Document {
     pub(super) fn change_duplicating(&mut self, id: PartId) -> Result<Change, EditError> {
         let index = self.index_of(id)?;
         let mut traits = self.parts[index].traits.clone();
-        traits.name = self.free_name(&format!("{} copy", traits.name), &[]);
+        let wanted = names::fitted(&format!("{} copy", traits.name));
+        traits.name = self.free_names().take(&wanted);
         traits.locked = false;
         let mut sets = self.parts[index].sets.clone();
         let mut renewed: Vec<(SetId, SetId)> = Vec::with_capacity(sets.len());

@@ -10,6 +10,7 @@ use crate::{
     color_set::{ChannelTraits, ColorSet, Placement, Role, SetId, SetTraits, convert},
     geometry::Geometry,
     mesh::Mesh,
+    names,
 };
 
 impl Document {
@@ -49,11 +50,9 @@ impl Document {
         mesh: &Mesh,
     ) -> Result<ColorSet, EditError> {
         let NewSet { name, placement, encoding, ground, values } = new;
-        let name = name.trim().to_owned();
+        let name = names::proper(&name)?.to_owned();
         let needed = placement.count(mesh);
-        if name.is_empty() {
-            Err(EditError::NoName)
-        } else if values.len() != needed {
+        if values.len() != needed {
             Err(EditError::WrongLength { set: name, got: values.len(), needed })
         } else if beside.iter().any(|other| other.is_product() && other.name == name) {
             Err(EditError::NameTaken { part: part.to_owned(), name })
@@ -72,10 +71,7 @@ impl Document {
         name: &str,
     ) -> Result<Change, EditError> {
         let (_, own, _) = self.own_set(part, set)?;
-        let name = name.trim().to_owned();
-        if name.is_empty() {
-            return Err(EditError::NoName);
-        }
+        let name = names::proper(name)?.to_owned();
         let owner = self.part(part)?;
         let is_same = |other: &&ColorSet| other.id != set && other.role == own.role;
         if owner.sets.iter().filter(is_same).any(|other| other.name == name) {

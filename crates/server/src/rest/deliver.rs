@@ -34,8 +34,9 @@ use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 use super::as_file;
 use crate::{
     App,
+    body::Said,
     error::ApiError,
-    session::{Now, lock, now_ms},
+    session::{Now, now_ms},
 };
 
 /// The formats there are, with what each can carry.
@@ -81,7 +82,7 @@ pub async fn recipients(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
 ) -> Result<Json<Vec<RecipientEntry>>, ApiError> {
-    let stored = app.blocking(move |app| lock(&app.store).recipients(project)).await?;
+    let stored = app.blocking(move |app| app.store.project(project)?.recipients()).await?;
     let starters = recipient::starters();
     let says = |name: &str| {
         let found = starters.iter().find(|(own, _)| own.name == name);
@@ -116,7 +117,7 @@ pub async fn recipients(
 pub async fn keep_recipient(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Json(recipient): Json<Recipient>,
+    Said(recipient): Said<Recipient>,
 ) -> Result<StatusCode, ApiError> {
     if let Some(problem) = recipient.problem() {
         return Err(ApiError::bad_request(problem));
@@ -142,7 +143,7 @@ pub async fn forget_recipient(
     Path(project): Path<ProjectId>,
     Query(query): Query<NamedRecipient>,
 ) -> Result<StatusCode, ApiError> {
-    app.blocking(move |app| lock(&app.store).delete_recipient(project, &query.name)).await?;
+    app.blocking(move |app| app.store.project(project)?.delete_recipient(&query.name)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -196,12 +197,12 @@ pub struct PackedPart {
 pub async fn packing(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Json(recipient): Json<Recipient>,
+    Said(recipient): Said<Recipient>,
 ) -> Result<Json<PackingList>, ApiError> {
     let (format, name) = (recipient.format, recipient.name.clone());
     let (now, packed) = app.packed(project, recipient).await?;
     let list = app.blocking(move |app| {
-        let stored = lock(&app.store).recipients(project)?;
+        let stored = app.store.project(project)?.recipients()?;
         let last = stored.into_iter().find(|stored| stored.name == name);
         let last = last.and_then(|stored| stored.sent);
         let last = last.and_then(|sent| serde_json::from_str::<Sent>(&sent).ok());
@@ -256,14 +257,14 @@ fn listed(now: &Now, packed: Packed, format: Format, last: Option<&Sent>) -> Pac
 pub async fn deliver(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Json(recipient): Json<Recipient>,
+    Said(recipient): Said<Recipient>,
 ) -> Result<Response, ApiError> {
     let (now, packed) = app.packed(project, recipient.clone()).await?;
     let (name, format) = (recipient.name.trim().to_owned(), recipient.format);
     app.keep(project, recipient).await?;
     app.blocking(move |app| {
         let sent = serde_json::to_string(&sent(&now, &packed)).unwrap_or_default();
-        lock(&app.store).set_sent(project, &name, &sent)?;
+        app.store.project(project)?.set_sent(&name, &sent)?;
         Ok(answer(packed, &now.name, format))
     })
     .await?
@@ -286,7 +287,7 @@ pub async fn packed_file(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
     Query(query): Query<FileQuery>,
-    Json(recipient): Json<Recipient>,
+    Said(recipient): Said<Recipient>,
 ) -> Result<Response, ApiError> {
     let (_, packed) = app.packed(project, recipient).await?;
     let file = packed.into_files().into_iter().nth(query.file);
@@ -362,7 +363,7 @@ pub async fn export(
 pub async fn proof(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Json(recipient): Json<Recipient>,
+    Said(recipient): Said<Recipient>,
 ) -> Result<Json<Comparison>, ApiError> {
     let (_, packed) = app.packed(project, recipient.clone()).await?;
     let limits = app.limits;
@@ -424,7 +425,7 @@ pub async fn map(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
     Query(query): Query<MapQuery>,
-    Json(plan): Json<MapPlan>,
+    Said(plan): Said<MapPlan>,
 ) -> Result<Response, ApiError> {
     let now = app.now(project).await?;
     let name = format!("{}-map.{}", file_stem(&now.name), query.file.extension());
@@ -452,16 +453,14 @@ impl App {
         recipient.name = recipient.name.trim().to_owned();
         let settings = serde_json::to_string(&recipient).unwrap_or_default();
         self.blocking(move |app| {
-            lock(&app.store).set_recipient(project, &recipient.name, &settings)
+            app.store.project(project)?.set_recipient(&recipient.name, &settings)
         })
         .await
     }
 
     /// What tells a project from all others in the files that are sent.
     pub(super) async fn mark(&self, project: ProjectId) -> Result<String, ApiError> {
-        let projects = self.blocking(|app| lock(&app.store).projects()).await?;
-        let found = projects.iter().find(|known| known.id == project);
-        Ok(found.map_or_else(String::new, speckle_store::Project::mark))
+        self.blocking(move |app| Ok(app.store.listed(project)?.mark())).await
     }
 
     async fn packed(

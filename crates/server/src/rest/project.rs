@@ -10,7 +10,7 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{
-    Edit, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
+    Edit, Part, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
     color_set::convert::{self, Loss},
 };
 use speckle_formats::{
@@ -20,7 +20,7 @@ use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
 use super::hand;
-use crate::{App, error::ApiError, session::Now};
+use crate::{App, body::Said, error::ApiError};
 
 /// What an import did.
 #[derive(Debug, Serialize, ToSchema)]
@@ -131,9 +131,9 @@ pub async fn import_new(
     let report = ImportReport { origin: says, ..report(file, &import) };
     let edit =
         Edit::AddParts { parts: import.parts, images: import.images, traits: Some(import.traits) };
-    let project = app.project_with(stem, edit, hand(&headers)).await?;
+    let (project, parts) = app.project_with(stem, edit, hand(&headers)).await?;
     let report = ImportReport { project, is_first: true, ..report };
-    Ok(Json(report.with_names_of(&app.now(project).await?)))
+    Ok(Json(report.with_names_of(&parts)))
 }
 
 /// Brings a mesh file into a project, converted to its unit and up axis.
@@ -169,15 +169,15 @@ pub async fn import(
     let edit = Edit::AddParts { parts: import.parts, images: import.images, traits: Some(traits) };
     app.edit(project, edit, hand(&headers)).await?;
     let report = ImportReport { project, ..report };
-    Ok(Json(report.with_names_of(&app.now(project).await?)))
+    Ok(Json(report.with_names_of(&app.now(project).await?.parts)))
 }
 
 impl ImportReport {
     /// Calls the parts as the project does: a name that was taken got a number. New parts stand at
     /// the end of the list.
-    fn with_names_of(mut self, now: &Now) -> Self {
-        let first = now.parts.len().saturating_sub(self.parts.len());
-        for (imported, part) in self.parts.iter_mut().zip(&now.parts[first..]) {
+    fn with_names_of(mut self, parts: &[Part]) -> Self {
+        let first = parts.len().saturating_sub(self.parts.len());
+        for (imported, part) in self.parts.iter_mut().zip(&parts[first..]) {
             let name = &part.traits.name;
             for repair in self.repairs.iter_mut().filter(|repair| repair.part == imported.name) {
                 repair.part.clone_from(name);
@@ -286,7 +286,7 @@ pub async fn edit(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
     headers: HeaderMap,
-    Json(edit): Json<Edit>,
+    Said(edit): Said<Edit>,
 ) -> Result<Json<Edited>, ApiError> {
     let changed = app.edit(project, edit, hand(&headers)).await?;
     Ok(Json(Edited { changed }))

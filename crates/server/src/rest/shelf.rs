@@ -4,7 +4,7 @@ use std::sync::Mutex;
 
 use axum::{
     Json,
-    body::Bytes,
+    body::Body,
     extract::{Path, State},
     http::{HeaderMap, HeaderValue, StatusCode, header},
     response::{IntoResponse, Response},
@@ -19,6 +19,7 @@ use utoipa::ToSchema;
 use super::hand;
 use crate::{
     App,
+    body::{Said, to_file},
     error::ApiError,
     session::{lock, now_ms},
 };
@@ -92,12 +93,8 @@ pub struct Naming {
 /// The shelf: projects, last opened first, and the room they take.
 #[utoipa::path(get, path = "/api/v1/projects", responses((status = 200, body = Shelf)))]
 pub async fn projects(State(app): State<App>) -> Result<Json<Shelf>, ApiError> {
-    let (projects, room) = app
-        .blocking(|app| {
-            let store = lock(&app.store);
-            Ok((store.projects()?, store.disk_use()?))
-        })
-        .await?;
+    let (projects, room) =
+        app.blocking(|app| Ok((app.store.projects()?, app.store.disk_use()?))).await?;
     let projects = projects
         .into_iter()
         .map(|p| ProjectCard {
@@ -116,13 +113,13 @@ pub async fn projects(State(app): State<App>) -> Result<Json<Shelf>, ApiError> {
 #[utoipa::path(post, path = "/api/v1/projects", request_body = Naming, responses((status = 200, body = Made), (status = 422, body = ApiError)))]
 pub async fn create(
     State(app): State<App>,
-    Json(naming): Json<Naming>,
+    Said(naming): Said<Naming>,
 ) -> Result<Json<Made>, ApiError> {
     let name = naming.name.trim().to_owned();
     if name.is_empty() {
         return Err(StoreError::NoName.into());
     }
-    let id = app.blocking(move |app| lock(&app.store).create_project(&name, now_ms())).await?;
+    let id = app.blocking(move |app| app.store.create_project(&name, now_ms())).await?;
     Ok(Json(Made { id }))
 }
 
@@ -131,10 +128,10 @@ pub async fn create(
 pub async fn rename(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Json(naming): Json<Naming>,
+    Said(naming): Said<Naming>,
 ) -> Result<StatusCode, ApiError> {
     app.blocking(move |app| {
-        lock(&app.store).rename_project(project, &naming.name)?;
+        app.store.rename_project(project, &naming.name)?;
         app.sessions.renamed(project, naming.name.trim().to_owned());
         Ok(())
     })
@@ -148,7 +145,7 @@ pub async fn copy(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
 ) -> Result<Json<Made>, ApiError> {
-    let id = app.blocking(move |app| lock(&app.store).duplicate_project(project, now_ms())).await?;
+    let id = app.blocking(move |app| app.store.duplicate_project(project, now_ms())).await?;
     Ok(Json(Made { id }))
 }
 
@@ -160,7 +157,7 @@ pub async fn delete(
 ) -> Result<StatusCode, ApiError> {
     app.blocking(move |app| {
         app.sessions.close(project);
-        lock(&app.store).delete_project(project)
+        app.store.delete_project(project)
     })
     .await?;
     Ok(StatusCode::NO_CONTENT)
@@ -174,10 +171,9 @@ pub async fn project_picture(
 ) -> Result<Response, ApiError> {
     let kept = app
         .blocking(move |app| {
-            let store = lock(&app.store);
-            let (picture, of_revision) = store.picture(project)?;
-            let revision = store.position(project)?.revision;
-            Ok(picture.filter(|_| of_revision == revision))
+            let file = app.store.project(project)?;
+            let revision = file.position()?.revision;
+            Ok(file.picture()?.filter(|(_, of)| *of == revision).map(|(png, _)| png))
         })
         .await?;
     if let Some(png) = kept {
@@ -186,8 +182,14 @@ pub async fn project_picture(
     let now = app.now(project).await?;
     let png = app
         .blocking(move |app| {
+            let _one = lock(&app.drawing);
+            let file = app.store.project(project)?;
+            // Whoever asked before may have had it drawn meanwhile.
+            if let Some((png, _)) = file.picture()?.filter(|(_, of)| *of == now.revision) {
+                return Ok(png);
+            }
             let png = png_of(&now.parts, now.traits);
-            lock(&app.store).set_picture(project, &png, now.revision)?;
+            file.set_picture(&png, now.revision)?;
             Ok(png)
         })
         .await?;
@@ -215,7 +217,7 @@ fn piece_of(key: &str) -> Result<&'static Piece, ApiError> {
 pub async fn open_piece(
     State(app): State<App>,
     headers: HeaderMap,
-    Json(request): Json<OpenPiece>,
+    Said(request): Said<OpenPiece>,
 ) -> Result<Json<Made>, ApiError> {
     let piece = piece_of(&request.piece)?;
     let detail = if request.dense { Detail::Dense } else { Detail::Usual };
@@ -223,10 +225,7 @@ pub async fn open_piece(
     let id = app
         .blocking(move |app| {
             let (document, change) = piece.project(detail);
-            let mut store = lock(&app.store);
-            let id = store.create_project(piece.title, now_ms())?;
-            store.append(id, &change, &author, now_ms(), &document)?;
-            Ok(id)
+            app.store.create_with(piece.title, &change, &author, now_ms(), &document)
         })
         .await?;
     Ok(Json(Made { id }))
@@ -279,20 +278,21 @@ pub async fn project_file(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
 ) -> Result<Response, ApiError> {
-    let (name, bytes) = app
+    let (name, file) = app
         .blocking(move |app| {
-            let folder = tempfile::tempdir().map_err(StoreError::from)?;
+            let folder = tempfile::tempdir()?;
             let path = folder.path().join("project.speckle");
-            let store = lock(&app.store);
-            store.export_project(project, &path)?;
-            let projects = store.projects()?;
-            let name = projects.into_iter().find(|p| p.id == project).map(|p| p.name);
-            Ok((name.unwrap_or_default(), std::fs::read(&path).map_err(StoreError::from)?))
+            app.store.export_project(project, &path)?;
+            // Unlinked while it is open: gone when it is sent, however that ends.
+            Ok((app.store.listed(project)?.name, std::fs::File::open(path)?))
         })
         .await?;
-    let mut response = bytes.into_response();
+    let length = file.metadata().map_err(StoreError::from)?.len();
+    let stream = tokio_util::io::ReaderStream::new(tokio::fs::File::from_std(file));
+    let mut response = Body::from_stream(stream).into_response();
     let headers = response.headers_mut();
     headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/vnd.sqlite3"));
+    headers.insert(header::CONTENT_LENGTH, length.into());
     let disposition = format!("attachment; filename=\"{}.speckle\"", file_stem(&name));
     if let Ok(value) = HeaderValue::from_str(&disposition) {
         headers.insert(header::CONTENT_DISPOSITION, value);
@@ -306,13 +306,17 @@ pub async fn project_file(
     request_body(content = String, content_type = "application/octet-stream", description = "the file's bytes"),
     responses((status = 200, body = Made), (status = 422, body = ApiError))
 )]
-pub async fn import_file(State(app): State<App>, bytes: Bytes) -> Result<Json<Made>, ApiError> {
+pub async fn import_file(State(app): State<App>, body: Body) -> Result<Json<Made>, ApiError> {
+    let folder = tempfile::tempdir().map_err(StoreError::from)?;
+    let path = folder.path().join("project.speckle");
+    let mut file = std::fs::File::create(&path).map_err(StoreError::from)?;
+    to_file(body, &mut file, app.most_upload).await?;
+    drop(file);
     let id = app
         .blocking(move |app| {
-            let folder = tempfile::tempdir().map_err(StoreError::from)?;
-            let path = folder.path().join("project.speckle");
-            std::fs::write(&path, &bytes).map_err(StoreError::from)?;
-            lock(&app.store).import_project(&path, now_ms())
+            let imported = app.store.import_project(&path, now_ms());
+            drop(folder);
+            imported
         })
         .await?;
     Ok(Json(Made { id }))

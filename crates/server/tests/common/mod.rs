@@ -51,12 +51,11 @@ pub async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) 
 pub async fn bollard(address: SocketAddr) -> i64 {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("bollard.speckle");
-    let mut store = Store::in_memory().unwrap();
-    let project = store.create_project("Mooring bollard", 0).unwrap();
+    let store = Store::temporary().unwrap();
     let parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
     let mut document = Document::default();
     let change = document.apply(Edit::bring_in(parts)).unwrap();
-    store.append(project, &change, "Puffin", 0, &document).unwrap();
+    let project = store.create_with("Mooring bollard", &change, "Puffin", 0, &document).unwrap();
     store.export_project(project, &path).unwrap();
     let import = format!("POST /api/v1/projects/file HTTP/1.1\r\nHost: {address}");
     let (status, made) = ask(address, &import, &std::fs::read(path).unwrap()).await;
@@ -105,6 +104,16 @@ pub async fn hear(socket: &mut Socket, kind: &str, mut frames: impl FnMut(&[u8])
             }
             Message::Binary(bytes) => frames(&bytes),
             _ => {}
+        }
+    }
+}
+
+/// The acknowledgement of what begins with a label: others may be on their way still.
+pub async fn kept(socket: &mut Socket, label: &str, mut frames: impl FnMut(&[u8])) -> Value {
+    loop {
+        let kept = hear(socket, "kept", &mut frames).await;
+        if kept["label"].as_str().unwrap().starts_with(label) {
+            return kept;
         }
     }
 }

@@ -1,0 +1,85 @@
+//! Copies of a project's file, taken when nobody has it open, for the day its file is damaged.
+
+use std::{
+    fs,
+    path::{Path, PathBuf},
+};
+
+use crate::{ProjectFile, ProjectId, Store, StoreError, shelf::is_damage};
+
+/// How many are kept of a project.
+const MOST: usize = 3;
+
+impl Store {
+    /// Takes a backup of a project unless the newest one is as it is, or the project is damaged;
+    /// tells whether it did.
+    ///
+    /// # Errors
+    /// When it cannot be read, or the backup cannot be written.
+    pub fn back_up(&self, project: ProjectId) -> Result<bool, StoreError> {
+        let file = ProjectFile::open(&self.path(project), false)?;
+        let revision = file.position()?.revision;
+        let folder = folder_of(self, project);
+        if list(&folder).first().is_some_and(|(newest, _)| *newest == revision) {
+            return Ok(false);
+        }
+        fs::create_dir_all(&folder)?;
+        let unfinished = folder.join("unfinished");
+        let _ = fs::remove_file(&unfinished);
+        file.copy_to(&unfinished)?;
+        if let Err(error) = ProjectFile::open(&unfinished, false)?.verify() {
+            // An older backup that is sound is worth more.
+            let _ = fs::remove_file(unfinished);
+            return match error {
+                StoreError::Damaged(_) => Ok(false),
+                StoreError::Sqlite(error) if is_damage(&error) => Ok(false),
+                other => Err(other),
+            };
+        }
+        fs::rename(unfinished, folder.join(format!("{revision}.speckle")))?;
+        for (_, path) in list(&folder).into_iter().skip(MOST) {
+            let _ = fs::remove_file(path);
+        }
+        Ok(true)
+    }
+}
+
+impl ProjectFile {
+    /// Copies it whole to a new file, safe on disk. Whoever writes meanwhile does not wait.
+    pub(crate) fn copy_to(&self, goal: &Path) -> Result<(), StoreError> {
+        // SQLite takes an empty file for a new one too, but not what a crash left.
+        if fs::metadata(goal).is_ok_and(|data| data.len() == 0) {
+            fs::remove_file(goal)?;
+        }
+        self.connection.execute("VACUUM INTO ?1", [goal.to_string_lossy().as_ref()])?;
+        Ok(fs::File::open(goal)?.sync_all()?)
+    }
+}
+
+fn folder_of(store: &Store, project: ProjectId) -> PathBuf {
+    store.folder().join("backups").join(project.to_string())
+}
+
+/// The backups in a folder with their revisions, the newest first.
+fn list(folder: &Path) -> Vec<(i64, PathBuf)> {
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut found: Vec<(i64, PathBuf)> = entries
+        .filter_map(|entry| {
+            let path = entry.path();
+            let revision = path.file_stem()?.to_str()?.parse().ok()?;
+            Some((revision, path))
+        })
+        .collect();
+    found.sort_by_key(|(revision, _)| std::cmp::Reverse(*revision));
+    found
+}
+
+/// The backups of a project, the newest first.
+pub fn of(store: &Store, project: ProjectId) -> Vec<PathBuf> {
+    list(&folder_of(store, project)).into_iter().map(|(_, path)| path).collect()
+}
+
+/// Deletes the backups of a project that is gone.
+pub fn forget(store: &Store, project: ProjectId) {
+    let _ = fs::remove_dir_all(folder_of(store, project));
+}
