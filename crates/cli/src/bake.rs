@@ -62,14 +62,14 @@ pub fn recipe(command: &RecipeCommand) -> Result<()> {
     match command {
         RecipeCommand::List => {
             for file in starters::all() {
-                println!("{}\n    {}", file.name, file.note);
+                crate::say!("{}\n    {}", file.name, file.note);
             }
         }
         RecipeCommand::Show { name } => {
             let file = starters::named(name).with_context(|| unknown(name))?;
-            println!("{}", serde_json::to_string_pretty(&file)?);
+            crate::say!("{}", serde_json::to_string_pretty(&file)?);
         }
-        RecipeCommand::Schema => println!("{}", serde_json::to_string_pretty(&schema()?)?),
+        RecipeCommand::Schema => crate::say!("{}", serde_json::to_string_pretty(&schema()?)?),
     }
     Ok(())
 }

@@ -39,20 +39,20 @@ pub fn run(args: &CompareArgs) -> Result<()> {
     })?;
     let comparison = compare(first.parts(), second.parts());
     if args.json {
-        println!("{}", serde_json::to_string_pretty(&comparison)?);
+        crate::say!("{}", serde_json::to_string_pretty(&comparison)?);
         return Ok(());
     }
     for part in &comparison.parts {
         match part.max_distance {
-            Some(far) => println!("{}: points at most {far} apart", part.name),
-            None => println!("{}: only in one of the files", part.name),
+            Some(far) => crate::say!("{}: points at most {far} apart", part.name),
+            None => crate::say!("{}: only in one of the files", part.name),
         }
         for set in &part.sets {
             match (set.max_difference, set.mean_difference) {
                 (Some(most), Some(mean)) => {
-                    println!("  {}: largest difference {most}, mean {mean}", set.name);
+                    crate::say!("  {}: largest difference {most}, mean {mean}", set.name);
                 }
-                _ => println!("  {}: only in one of the files", set.name),
+                _ => crate::say!("  {}: only in one of the files", set.name),
             }
         }
     }

@@ -123,7 +123,7 @@ pub fn run(args: &ConvertArgs) -> Result<()> {
     }
     bar.finish_and_clear();
     if args.json {
-        println!("{}", serde_json::to_string_pretty(&written)?);
+        crate::say!("{}", serde_json::to_string_pretty(&written)?);
     }
     if failed > 0 {
         bail!("{failed} of {} files could not be converted", jobs.len());

@@ -69,7 +69,7 @@ pub fn run(args: &DeliverArgs) -> Result<()> {
                         bar.suspend(|| eprintln!("{source}: {}", loss.line()));
                     }
                     for file in &files {
-                        bar.suspend(|| println!("{}", file.display()));
+                        bar.suspend(|| crate::say!("{}", file.display()));
                     }
                 }
                 done.push(json!({ "source": source, "files": files, "losses": losses }));
@@ -84,7 +84,7 @@ pub fn run(args: &DeliverArgs) -> Result<()> {
     }
     bar.finish_and_clear();
     if args.json {
-        println!("{}", serde_json::to_string_pretty(&done)?);
+        crate::say!("{}", serde_json::to_string_pretty(&done)?);
     }
     if failed > 0 {
         bail!("{failed} of {} could not be delivered", args.sources.len());
@@ -189,6 +189,6 @@ fn find(name: &str, kept: &[Recipient]) -> Result<Recipient> {
 /// Shows the recipients to begin with, as files for `--recipient`.
 pub fn recipients() -> Result<()> {
     let all: Vec<Recipient> = starters().into_iter().map(|(own, _)| own).collect();
-    println!("{}", serde_json::to_string_pretty(&all)?);
+    crate::say!("{}", serde_json::to_string_pretty(&all)?);
     Ok(())
 }

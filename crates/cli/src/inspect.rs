@@ -22,9 +22,9 @@ pub fn run(files: &[PathBuf], json: bool, reading: &ReadArgs) -> Result<()> {
                 if !json {
                     bar.suspend(|| {
                         if files.len() > 1 {
-                            println!("── {}", file.display());
+                            crate::say!("── {}", file.display());
                         }
-                        print!("{report}");
+                        crate::say_all!("{report}");
                     });
                 }
                 reports.push((file, report));
@@ -46,7 +46,7 @@ pub fn run(files: &[PathBuf], json: bool, reading: &ReadArgs) -> Result<()> {
                 serde_json::to_string_pretty(&named.collect::<Vec<_>>())?
             }
         };
-        println!("{text}");
+        crate::say!("{text}");
     }
     if failed > 0 {
         bail!("{failed} of {} files could not be read", files.len());

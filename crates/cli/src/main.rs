@@ -1,9 +1,15 @@
 //! The command `speckle`: the app in the browser, and jobs without a screen.
 
+#![deny(clippy::print_stdout, reason = "a full disk behind a pipe is no reason to panic: say!")]
+
+#[macro_use]
+mod out;
+
 mod bake;
 mod compare;
 mod convert;
 mod deliver;
+mod doctor;
 mod inspect;
 mod maps;
 mod reading;
@@ -21,11 +27,12 @@ use clap::{Args, CommandFactory, Parser, Subcommand};
 use compare::CompareArgs;
 use convert::ConvertArgs;
 use deliver::DeliverArgs;
+use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
 use speckle_demo::Detail;
 use speckle_formats::Limits;
-use speckle_server::Config;
+use speckle_server::{Config, reader::ReaderProgram};
 use speckle_store::Store;
 use tokio::net::TcpListener;
 
@@ -81,6 +88,11 @@ enum Command {
     /// Print the OpenAPI description of the server
     #[command(hide = true)]
     Openapi,
+    /// Read a file from standard input for the server
+    #[command(hide = true)]
+    ReadForServer,
+    /// Tell what is wrong with project files, and save what can be had of them
+    Doctor(DoctorArgs),
 }
 
 #[derive(Args)]
@@ -88,6 +100,19 @@ struct LimitArgs {
     /// The most vertices, corners or faces a file may hold
     #[arg(long, default_value_t = Limits::default().elements)]
     max_elements: usize,
+    /// The most parts a file may hold
+    #[arg(long, default_value_t = Limits::default().parts)]
+    max_parts: usize,
+    /// How long reading a file may take, seconds
+    #[arg(long, default_value_t = Limits::default().seconds)]
+    max_seconds: u64,
+}
+
+impl LimitArgs {
+    fn limits(&self) -> Limits {
+        let Self { max_elements: elements, max_parts: parts, max_seconds: seconds } = *self;
+        Limits { elements, parts, seconds, ..Limits::default() }
+    }
 }
 
 #[derive(Args)]
@@ -156,7 +181,7 @@ fn run(command: Command) -> Result<()> {
         Command::RenderMap(args) => maps::render_map(&args),
         Command::Table(args) => maps::tables(&args),
         Command::Formats => {
-            print!("{}", speckle_formats::abilities::table());
+            crate::say_all!("{}", speckle_formats::abilities::table());
             Ok(())
         }
         Command::Bake(args) => bake::run(&args),
@@ -165,8 +190,12 @@ fn run(command: Command) -> Result<()> {
             clap_complete::generate(shell, &mut Cli::command(), "speckle", &mut std::io::stdout());
             Ok(())
         }
+        Command::ReadForServer => {
+            Ok(speckle_server::reader::answer(std::io::stdin().lock(), std::io::stdout().lock())?)
+        }
+        Command::Doctor(args) => doctor::run(&args),
         Command::Openapi => {
-            print!("{}", speckle_server::openapi_json());
+            crate::say_all!("{}", speckle_server::openapi_json());
             Ok(())
         }
     }
@@ -204,7 +233,10 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
     let config = Config {
         allowed_hosts: args.allow_host.clone(),
         most_upload: args.max_upload_mb << 20,
-        limits: Limits { elements: args.limits.max_elements, bytes: args.max_upload_mb << 20 },
+        limits: Limits { bytes: args.max_upload_mb << 20, ..args.limits.limits() },
+        reader: std::env::current_exe()
+            .ok()
+            .map(|path| ReaderProgram { path, args: vec!["read-for-server".to_owned()] }),
     };
     let runtime = tokio::runtime::Runtime::new()?;
     runtime.block_on(async {
@@ -220,7 +252,10 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
             format!("http://{address}")
         };
         store.say_address(&shown)?;
-        println!("Jaunty Speckle is ready at {shown} (projects in {})", store.folder().display());
+        crate::say!(
+            "Jaunty Speckle is ready at {shown} (projects in {})",
+            store.folder().display()
+        );
         if !args.no_open {
             open_browser(&shown);
         }

@@ -235,7 +235,7 @@ pub fn tables(args: &TableArgs) -> Result<()> {
     for (number, part) in parts.iter().enumerate() {
         let text = table(part, placement, file);
         match &args.output {
-            None => println!("{}", text.trim_end()),
+            None => crate::say!("{}", text.trim_end()),
             Some(path) if parts.len() == 1 => write_whole(path, text.as_bytes())?,
             Some(path) => {
                 let end = path.extension().map_or("csv".into(), |end| end.to_string_lossy());

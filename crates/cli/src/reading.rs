@@ -11,7 +11,7 @@ use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use speckle_core::{Conversion, Document, Edit, ProjectTraits, UpAxis};
-use speckle_formats::{Groups, Import, Limits, MeshFile, ReadOptions};
+use speckle_formats::{Groups, Import, MeshFile, ReadOptions};
 
 use crate::LimitArgs;
 
@@ -68,7 +68,7 @@ impl ReadArgs {
         let shown = file.display();
         let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
         let options = ReadOptions {
-            limits: Limits { elements: self.limits.max_elements, ..Limits::default() },
+            limits: self.limits.limits(),
             groups: self.groups.map(|groups| match groups {
                 GroupsArg::Parts => Groups::Parts,
                 GroupsArg::Selections => Groups::Selections,

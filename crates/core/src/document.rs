@@ -89,7 +89,7 @@ pub struct Part {
 }
 
 /// A part about to come in, its sets in the order they will have.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct NewPart {
     /// What it will be called; a number is added when the project has the name already.
     pub name: String,
@@ -106,7 +106,7 @@ pub struct NewPart {
 }
 
 /// A set about to come in.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct NewSet {
     /// What it will be called.
     pub name: String,
@@ -117,6 +117,7 @@ pub struct NewSet {
     /// Its ground color.
     pub ground: Rgba,
     /// One value per element.
+    #[serde(with = "crate::arrays")]
     pub values: Vec<Rgba>,
 }
 

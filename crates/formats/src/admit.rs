@@ -9,10 +9,12 @@ use speckle_core::{
     color::Rgba,
     document::{ImageRecord, NewPart, NewSet, Selection},
     mesh::{MeshArrays, UvSet, gate},
-    pixels,
+    names, pixels,
 };
 
-use crate::{FormatError, Groups, Light, MeshFile, Origin, Repair, RepairKind, numbers::Numbers};
+use crate::{
+    Budget, FormatError, Groups, Light, MeshFile, Origin, Repair, RepairKind, numbers::Numbers,
+};
 
 /// What a reader found.
 #[derive(Default)]
@@ -28,6 +30,15 @@ pub struct Content {
 }
 
 impl Content {
+    /// Takes a part in, as far as there is room for it.
+    pub fn take_part(&mut self, part: RawPart, budget: &Budget) -> Result<(), FormatError> {
+        budget.visit()?;
+        // Its arrays are there already; what is made of them in passing the gate is as large.
+        budget.memory(part.bytes())?;
+        self.parts.push(part);
+        Ok(())
+    }
+
     /// Brings an image along that lies beside the file, once; says whether there is one, and notes
     /// why not.
     pub fn take_image(&mut self, name: &str, file: &MeshFile) -> bool {
@@ -145,6 +156,19 @@ impl RawPart {
         Self { name, path, arrays, sets, objects, groups, materials }
     }
 
+    /// How much memory it takes.
+    fn bytes(&self) -> usize {
+        let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = &self.arrays;
+        let uvs: usize = uv_sets.iter().map(|set| 8 * set.uvs.len()).sum();
+        let values: usize = self.sets.iter().map(|set| 16 * set.values.len()).sum();
+        let names = 8 * (self.objects.faces.len() + self.groups.faces.len());
+        12 * positions.len()
+            + 4 * (face_starts.len() + corner_vertices.len())
+            + uvs
+            + values
+            + names
+    }
+
     /// Its sets, as the file has them.
     pub fn sets(&self) -> &[RawSet] {
         &self.sets
@@ -188,6 +212,7 @@ impl RawPart {
     pub fn admit(
         mut self,
         groups: Groups,
+        budget: &Budget,
         repairs: &mut Vec<Repair>,
         out: &mut Vec<NewPart>,
     ) -> Result<(), FormatError> {
@@ -196,18 +221,22 @@ impl RawPart {
         } else if groups == Groups::Parts && self.groups.members().len() > 1 {
             std::mem::take(&mut self.groups)
         } else {
+            budget.part()?;
             out.push(self.admit_whole(repairs)?);
             return Ok(());
         };
+        let mut new_index = vec![u32::MAX; self.arrays.positions.len()];
         for (name, faces) in splitting.members() {
             let name = if name.trim().is_empty() { &self.name } else { name };
-            self.subset(name.to_owned(), &faces).admit(groups, repairs, out)?;
+            let part = self.subset(name.to_owned(), &faces, &mut new_index);
+            part.admit(groups, budget, repairs, out)?;
         }
         Ok(())
     }
 
     fn admit_whole(self, repairs: &mut Vec<Repair>) -> Result<NewPart, FormatError> {
         let Self { name, path, arrays, sets, groups, materials, .. } = self;
+        let name = names::fitted(&name);
         let admitted =
             gate::admit(arrays, &name).map_err(|error| FormatError::of_mesh(&name, &error))?;
         repairs.extend(admitted.repairs);
@@ -231,6 +260,7 @@ impl RawPart {
                     values.par_iter_mut().for_each(|value| *value = numbers.read(*value));
                 }
                 let encoding = numbers.encoding();
+                let name = names::fitted(&name);
                 NewSet { name, placement, encoding, ground: [1.0; 4], values }
             })
             .collect();
@@ -247,15 +277,15 @@ impl RawPart {
         }
         let selections = members
             .into_iter()
-            .map(|(name, faces)| Selection { name: name.to_owned(), faces })
+            .map(|(name, faces)| Selection { name: names::fitted(name), faces })
             .collect();
         Ok(NewPart { name, path, mesh: admitted.mesh, selections, materials, sets })
     }
 
-    /// Some of the faces, with the vertices they use.
-    fn subset(&self, name: String, faces: &[u32]) -> Self {
+    /// Some of the faces, with the vertices they use. `new_index` has room for all vertices and is
+    /// left as it came, all `u32::MAX`: a file of many parts is not gone through for each.
+    fn subset(&self, name: String, faces: &[u32], new_index: &mut [u32]) -> Self {
         let arrays = &self.arrays;
-        let mut new_index = vec![u32::MAX; arrays.positions.len()];
         let (mut vertices, mut corners) = (Vec::new(), Vec::new());
         let mut face_starts = vec![0_u32];
         let mut corner_vertices = Vec::new();
@@ -279,6 +309,7 @@ impl RawPart {
             }
             face_starts.push(corner_vertices.len() as u32);
         }
+        vertices.iter().for_each(|&vertex| new_index[vertex as usize] = u32::MAX);
         let take = |set: &RawSet| {
             let elements = match set.placement {
                 Placement::Vertex => &vertices,

@@ -1,13 +1,13 @@
 //! What the numbers of a file mean: as it says, as its standard says, or a guess with its reason.
 
 use glam::Vec3;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use speckle_core::{Mesh, ProjectTraits, Unit, UpAxis};
 
 use crate::{Format, ReadOptions, abilities::Says};
 
 /// Why the numbers of a file were taken for what they were.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Reasons {
     /// For one step.

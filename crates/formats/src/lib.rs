@@ -6,6 +6,7 @@
 
 pub mod abilities;
 mod admit;
+mod budget;
 mod dae;
 mod gltf;
 pub mod guess;
@@ -41,6 +42,7 @@ use speckle_core::{
 
 pub use abilities::Abilities;
 use admit::{Content, RawPart, RawSet};
+pub use budget::Budget;
 pub use gate::{Repair, RepairKind};
 use guess::Reasons;
 pub use losses::{Cure, Loss, LossKind, Weight, losses};
@@ -189,17 +191,21 @@ impl Format {
 
 /// How large a file may be inside. All bounds are on counts, so that a small file cannot ask for a
 /// huge memory.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub struct Limits {
     /// The most vertices, corners or faces all parts may have together.
     pub elements: usize,
     /// The most bytes the files beside a file may have together.
     pub bytes: usize,
+    /// The most parts all files may have together.
+    pub parts: usize,
+    /// How long reading may take.
+    pub seconds: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { elements: 200_000_000, bytes: 4 << 30 }
+        Self { elements: 200_000_000, bytes: 4 << 30, parts: 20_000, seconds: 300 }
     }
 }
 
@@ -215,7 +221,7 @@ pub enum Groups {
 }
 
 /// How to read.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug, Default, Serialize, Deserialize)]
 pub struct ReadOptions {
     /// How large a file may be inside.
     pub limits: Limits,
@@ -231,6 +237,20 @@ pub struct ReadOptions {
     /// Whether what neither the file nor its format says is guessed by size and shape; else it is
     /// as files of the format usually are.
     pub guess: bool,
+}
+
+/// A file being read: how, and what is left to spend.
+struct Reading<'a> {
+    options: ReadOptions,
+    budget: &'a Budget,
+}
+
+impl std::ops::Deref for Reading<'_> {
+    type Target = ReadOptions;
+
+    fn deref(&self) -> &ReadOptions {
+        &self.options
+    }
 }
 
 /// A file to read, with those beside it that it may name.
@@ -269,7 +289,7 @@ impl<'a> MeshFile<'a> {
 }
 
 /// Where in a file something is wrong.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Place {
     /// The file as a whole.
     File,
@@ -290,7 +310,7 @@ impl fmt::Display for Place {
 }
 
 /// What is wrong with a file, where, and what to do about it.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, thiserror::Error)]
 #[error("{place}: {cause}; {remedy}")]
 pub struct FormatError {
     /// Where.
@@ -335,7 +355,7 @@ impl FormatError {
 }
 
 /// What came out of a file.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Import {
     /// The parts, with the sets the file carries.
     pub parts: Vec<NewPart>,
@@ -498,23 +518,42 @@ impl Written {
 /// # Errors
 /// Says what is wrong, where, and what to do.
 pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatError> {
+    read_within(file, options, &Budget::new(options.limits, file.bytes.len()))
+}
+
+/// The same within a budget, which whoever waits can end.
+///
+/// # Errors
+/// Says what is wrong, where, and what to do.
+pub fn read_within(
+    file: &MeshFile,
+    options: &ReadOptions,
+    budget: &Budget,
+) -> Result<Import, FormatError> {
+    let beside = |name: &str| {
+        let found = (file.beside)(name);
+        budget.earn(found.as_ref().map_or(0, Vec::len));
+        found
+    };
+    let file = &MeshFile { beside: &beside, ..*file };
     if package::is_package(file.name) {
-        return package::read_all(file, options);
+        return package::read_all(file, options, budget);
     }
     let format = Format::of_name(file.name)?;
+    let reading = &Reading { options: *options, budget };
     let content = match format {
-        Format::Ply => ply::read::read(file, options),
-        Format::Glb => gltf::read::read_glb(file, options),
-        Format::Gltf => gltf::read::read_gltf(file, options),
-        Format::Obj => obj::read::read(file, options),
-        Format::Stl => stl::read::read(file, options),
-        Format::Off => off::read::read(file, options),
-        Format::ThreeMf => threemf::read::read(file, options),
-        Format::X3d => x3d::read(file, options),
-        Format::Vrml => x3d::read_vrml(file, options),
-        Format::Dae => dae::read::read(file, options),
-        Format::Usda => usd::read::read(file, options),
-        Format::Usdz => usd::read::read_package(file, options),
+        Format::Ply => ply::read::read(file, reading),
+        Format::Glb => gltf::read::read_glb(file, reading),
+        Format::Gltf => gltf::read::read_gltf(file, reading),
+        Format::Obj => obj::read::read(file, reading),
+        Format::Stl => stl::read::read(file, reading),
+        Format::Off => off::read::read(file, reading),
+        Format::ThreeMf => threemf::read::read(file, reading),
+        Format::X3d => x3d::read(file, reading),
+        Format::Vrml => x3d::read_vrml(file, reading),
+        Format::Dae => dae::read::read(file, reading),
+        Format::Usda => usd::read::read(file, reading),
+        Format::Usdz => usd::read::read_package(file, reading),
     }?;
     let Content { parts: raw_parts, mut repairs, notes, images, traits, origin } = content;
     let groups = options.groups.unwrap_or(format.usual_groups());
@@ -527,7 +566,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatErro
     let light = numbers.filter_map(of_colors).find(|light| *light != usual).unwrap_or(usual);
     let mut parts = Vec::with_capacity(raw_parts.len());
     for part in raw_parts {
-        part.admit(groups, &mut repairs, &mut parts)?;
+        part.admit(groups, budget, &mut repairs, &mut parts)?;
     }
     let meshes: Vec<&Mesh> = parts.iter().map(|part| &part.mesh).collect();
     let (traits, reasons) = guess::meaning(format, traits, options, &meshes);

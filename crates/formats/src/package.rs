@@ -9,7 +9,7 @@ use std::{
 
 use zip::ZipArchive;
 
-use crate::{Format, FormatError, Import, Limits, MeshFile, Place, ReadOptions, read};
+use crate::{Budget, Format, FormatError, Import, MeshFile, Place, ReadOptions, read_within};
 
 /// How much larger than in the package a file may be, and what may grow as it likes (bytes): files
 /// that shrink more were made to fill memories.
@@ -38,8 +38,12 @@ pub fn may_grow(packed: u64, size: u64) -> bool {
 ///
 /// # Errors
 /// When it is none, has no mesh, unpacks to more than the limits allow, or a mesh in it is wrong.
-pub fn read_all(file: &MeshFile, options: &ReadOptions) -> Result<Import, FormatError> {
-    let files = unpacked(file.bytes, options.limits)?;
+pub fn read_all(
+    file: &MeshFile,
+    options: &ReadOptions,
+    budget: &Budget,
+) -> Result<Import, FormatError> {
+    let files = unpacked(file.bytes, budget)?;
     let is_mesh = |name: &&String| Format::of_name(name).is_ok();
     let mut whole: Option<Import> = None;
     for name in files.keys().filter(is_mesh) {
@@ -56,7 +60,7 @@ pub fn read_all(file: &MeshFile, options: &ReadOptions) -> Result<Import, Format
             files.get(&near).or_else(anywhere).cloned()
         };
         let inner = MeshFile { name, bytes: &files[name], beside: &beside };
-        let mut import = read(&inner, options).map_err(|error| FormatError {
+        let mut import = read_within(&inner, options, budget).map_err(|error| FormatError {
             cause: format!("{name} in it: {}", error.cause),
             ..error
         })?;
@@ -84,14 +88,14 @@ pub fn read_all(file: &MeshFile, options: &ReadOptions) -> Result<Import, Format
 }
 
 /// The files of a package by their names, bounded.
-pub fn unpacked(bytes: &[u8], limits: Limits) -> Result<BTreeMap<String, Vec<u8>>, FormatError> {
+pub fn unpacked(bytes: &[u8], budget: &Budget) -> Result<BTreeMap<String, Vec<u8>>, FormatError> {
     let mut package = ZipArchive::new(Cursor::new(bytes))
         .map_err(|error| damaged(format!("it is no package: {error}")))?;
     if package.len() > MOST_FILES {
         return Err(damaged(format!("it holds more than {MOST_FILES} files")));
     }
     let mut files = BTreeMap::new();
-    let mut whole = 0_u64;
+    let (mut whole, mut packed) = (0_u64, 0_u64);
     for number in 0..package.len() {
         let entry = package.by_index(number).map_err(|error| {
             damaged(format!("file {} of it cannot be read: {error}", number + 1))
@@ -101,11 +105,17 @@ pub fn unpacked(bytes: &[u8], limits: Limits) -> Result<BTreeMap<String, Vec<u8>
         }
         let name = entry.name().map_err(|error| damaged(error.to_string()))?.replace('\\', "/");
         whole = whole.saturating_add(entry.size());
-        if !may_grow(entry.compressed_size(), entry.size()) || whole > limits.bytes as u64 {
+        packed = packed.saturating_add(entry.compressed_size());
+        if packed > bytes.len() as u64 {
+            return Err(damaged("its files lie in each other"));
+        }
+        let most = budget.limits().bytes as u64;
+        if !may_grow(entry.compressed_size(), entry.size()) || whole > most {
             return Err(damaged(format!("{name} in it would unpack to {} bytes", entry.size())));
         }
         // What it says of its size may be wrong.
         let size = entry.size();
+        budget.memory(size as usize)?;
         let mut content = Vec::new();
         let read = entry.take(size).read_to_end(&mut content);
         read.map_err(|error| damaged(format!("{name} in it cannot be unpacked: {error}")))?;

@@ -10,14 +10,14 @@ mod classic;
 mod node;
 mod scene;
 
-use crate::{Content, FormatError, MeshFile, ReadOptions, Shipment, WriteOptions, Written, xml};
+use crate::{Content, FormatError, MeshFile, Reading, Shipment, WriteOptions, Written, xml};
 
 /// Reads X3D.
 ///
 /// # Errors
 /// With the byte of XML that is wrong, or the node.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
-    let root = xml::read(file.bytes, options.limits)?;
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
+    let root = xml::read(file.bytes, options.budget)?;
     scene::read(root, file, options)
 }
 
@@ -25,7 +25,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
 ///
 /// # Errors
 /// With the line that is wrong, or the node.
-pub fn read_vrml(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read_vrml(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let root = classic::read(file.bytes, options.limits)?;
     scene::read(root, file, options)
 }

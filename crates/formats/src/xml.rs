@@ -6,7 +6,10 @@ use quick_xml::{
     events::{BytesStart, Event},
 };
 
-use crate::{FormatError, Limits, Place};
+use crate::{Budget, FormatError, Place};
+
+/// The most attributes of an element; the formats that are read know of a dozen.
+const MOST_ATTRIBUTES: usize = 256;
 
 /// How deep elements may lie in each other.
 const DEEPEST: usize = 256;
@@ -65,7 +68,11 @@ pub fn broken(at: u64, cause: impl std::fmt::Display) -> FormatError {
 /// When one is written wrong, or names an entity that is not of the five.
 pub fn attributes(tag: &BytesStart, at: u64) -> Result<Vec<(String, String)>, FormatError> {
     let mut found = Vec::new();
-    for attribute in tag.attributes() {
+    // Each is looked up among all: many would be many times many.
+    for attribute in tag.attributes().with_checks(false) {
+        if found.len() >= MOST_ATTRIBUTES {
+            return Err(broken(at, format!("a tag has more than {MOST_ATTRIBUTES} attributes")));
+        }
         let attribute = attribute.map_err(|error| broken(at, error))?;
         let value = std::str::from_utf8(&attribute.value).map_err(|error| broken(at, error))?;
         let value = quick_xml::escape::unescape(value).map_err(|error| broken(at, error))?;
@@ -79,7 +86,7 @@ pub fn attributes(tag: &BytesStart, at: u64) -> Result<Vec<(String, String)>, Fo
 ///
 /// # Errors
 /// With the byte where it is not well-formed, or lies deeper or is more than the limits allow.
-pub fn read(bytes: &[u8], limits: Limits) -> Result<Element, FormatError> {
+pub fn read(bytes: &[u8], budget: &Budget) -> Result<Element, FormatError> {
     let mut reader = Reader::from_reader(bytes);
     let mut open: Vec<Element> = Vec::new();
     let mut elements = 0;
@@ -130,8 +137,11 @@ pub fn read(bytes: &[u8], limits: Limits) -> Result<Element, FormatError> {
             Event::Eof => return Err(broken(at, "it ends before its outermost element does")),
             _ => {}
         }
-        if elements > limits.elements {
-            return Err(FormatError::too_many(limits));
+        if elements > budget.limits().elements {
+            return Err(FormatError::too_many(budget.limits()));
+        }
+        if elements % 4096 == 0 {
+            budget.look()?;
         }
         if let Some(element) = closed {
             match open.last_mut() {

@@ -38,7 +38,7 @@ fn whole() -> Vec<(&'static str, Vec<u8>)> {
 
 /// Reads with bounds that a test machine can bear; whatever the file asks for lies beside it.
 fn read_small(name: &str, bytes: &[u8], weld: f32) -> Result<Import, FormatError> {
-    let limits = Limits { elements: 1_000_000, bytes: 1_000_000 };
+    let limits = Limits { elements: 1_000_000, bytes: 1_000_000, ..Limits::default() };
     let beside = |_: &str| Some(b"newmtl a\nKd 1 0 0\nnewmtl b\nKd 0.5".to_vec());
     let file = MeshFile { name, bytes, beside: &beside };
     speckle_formats::read(&file, &ReadOptions { limits, weld, ..ReadOptions::default() })

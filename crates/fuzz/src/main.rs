@@ -96,7 +96,7 @@ fn is_taken(reader: &str, bytes: &[u8]) -> bool {
         return fs::write(&path, bytes).is_ok()
             && Store::temporary().is_ok_and(|store| store.import_project(&path, 1).is_ok());
     }
-    let limits = Limits { elements: 200_000, bytes: 200_000 };
+    let limits = Limits { elements: 200_000, bytes: 200_000, ..Limits::default() };
     let name = format!("x.{reader}");
     let beside = |_: &str| Some(bytes.to_vec());
     let file = MeshFile { name: &name, bytes, beside: &beside };

@@ -7,6 +7,7 @@ mod keeper;
 mod kitchen;
 mod live;
 mod outbox;
+pub mod reader;
 mod rest;
 mod serve;
 mod session;
@@ -28,6 +29,7 @@ use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
 use error::ApiError;
+use reader::ReaderProgram;
 use rest::{deliver, paints, project, recipes, replacement, shelf};
 use session::Command;
 use sessions::Sessions;
@@ -41,11 +43,19 @@ pub struct Config {
     pub most_upload: usize,
     /// How large a file may be inside.
     pub limits: Limits,
+    /// Which program reads files that come in, in a process of its own; without one they are read
+    /// in this.
+    pub reader: Option<ReaderProgram>,
 }
 
 impl Default for Config {
     fn default() -> Self {
-        Self { allowed_hosts: Vec::new(), most_upload: 4 << 30, limits: Limits::default() }
+        Self {
+            allowed_hosts: Vec::new(),
+            most_upload: 4 << 30,
+            limits: Limits::default(),
+            reader: None,
+        }
     }
 }
 
@@ -56,6 +66,7 @@ struct App {
     sessions: Sessions,
     allowed_hosts: Arc<[String]>,
     limits: Limits,
+    reader: Option<Arc<ReaderProgram>>,
     most_upload: usize,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
@@ -160,6 +171,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions) {
         store,
         allowed_hosts: config.allowed_hosts.clone().into(),
         limits: config.limits,
+        reader: config.reader.clone().map(Arc::new),
         most_upload: config.most_upload,
         drawing: Arc::default(),
         looked: Arc::default(),

@@ -12,7 +12,7 @@ use speckle_core::{
 
 use super::PROFILE;
 use crate::{
-    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions,
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading,
     indexed::plainest,
     numbers::Numbers,
     xml::{self, Element},
@@ -29,8 +29,8 @@ const DEEPEST: usize = 128;
 ///
 /// # Errors
 /// With the byte of XML that is wrong, or what in it.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
-    let root = xml::read(file.bytes, options.limits)?;
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
+    let root = xml::read(file.bytes, options.budget)?;
     if root.name != "COLLADA" {
         return Err(FormatError::new(
             Place::File,
@@ -46,7 +46,6 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         options,
         content: Content { traits: Some(traits(&root)), ..Content::default() },
         elements: 0,
-        steps: 0,
     };
     let scene = root
         .child("scene")
@@ -99,10 +98,9 @@ fn traits(root: &Element) -> ProjectTraits {
 struct Reader<'a, 'f> {
     ids: HashMap<&'a str, &'a Element>,
     file: &'f MeshFile<'f>,
-    options: &'f ReadOptions,
+    options: &'f Reading<'f>,
     content: Content,
     elements: usize,
-    steps: usize,
 }
 
 /// A list of rows.
@@ -123,8 +121,8 @@ impl<'a> Reader<'a, '_> {
     }
 
     fn node(&mut self, node: &'a Element, above: Mat4, depth: usize) -> Result<(), FormatError> {
-        self.steps += 1;
-        if depth > DEEPEST || self.steps > self.options.limits.elements {
+        self.options.budget.visit()?;
+        if depth > DEEPEST {
             return Err(broken("nodes lie too deep in each other, or hold themselves"));
         }
         let mut placed = above;
@@ -204,6 +202,7 @@ impl<'a> Reader<'a, '_> {
         if self.elements > self.options.limits.elements {
             return Err(FormatError::too_many(self.options.limits));
         }
+        self.options.budget.visit()?;
         if faces.corner_vertices.is_empty() {
             return Ok(());
         }
@@ -248,7 +247,8 @@ impl<'a> Reader<'a, '_> {
         let name = name.unwrap_or(self.file.stem()).to_owned();
         let part = RawPart::new(name, arrays, sets);
         let is_mirrored = placed.determinant() < 0.0;
-        self.content.parts.push(if is_mirrored { part.turned_over() } else { part });
+        let part = if is_mirrored { part.turned_over() } else { part };
+        self.content.take_part(part, self.options.budget)?;
         Ok(())
     }
 

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 
 use super::{buffers::Buffer, component};
-use crate::{FormatError, Limits, Place};
+use crate::{Budget, FormatError, Place};
 
 /// A stretch of a buffer.
 #[derive(Debug, Deserialize)]
@@ -77,7 +77,7 @@ pub struct Arrays<'a> {
     pub accessors: &'a [Accessor],
     pub views: &'a [BufferView],
     pub buffers: &'a [Buffer<'a>],
-    pub limits: Limits,
+    pub budget: &'a Budget,
 }
 
 /// The most rows an accessor may have without any bytes behind it.
@@ -110,6 +110,7 @@ impl Arrays<'_> {
             (component::I16, true) => |v: f64| (v as f32 / 32_767.0).max(-1.0),
             _ => |v: f64| v as f32,
         };
+        self.budget.memory(accessor.count.saturating_mul(4 * width))?;
         let mut values = Vec::new();
         match self.tight(accessor, component::F32, width) {
             Some(bytes) => values = bytemuck::pod_collect_to_vec(bytes),
@@ -139,6 +140,7 @@ impl Arrays<'_> {
         if accessor.shape != "SCALAR" || !whole {
             return Err(broken(format!("accessor {index} cannot be read as indices")));
         }
+        self.budget.memory(accessor.count.saturating_mul(4))?;
         if let Some(bytes) = self.tight(accessor, component::U32, 1) {
             return Ok(bytemuck::pod_collect_to_vec(bytes));
         }
@@ -167,8 +169,8 @@ impl Arrays<'_> {
             .accessors
             .get(index)
             .ok_or_else(|| broken(format!("accessor {index} is used but not there")))?;
-        if accessor.count > self.limits.elements {
-            return Err(FormatError::too_many(self.limits));
+        if accessor.count > self.budget.limits().elements {
+            return Err(FormatError::too_many(self.budget.limits()));
         }
         Ok(accessor)
     }
@@ -183,6 +185,7 @@ impl Arrays<'_> {
         if sparse.count > accessor.count {
             return Err(broken(format!("accessor {index} replaces more rows than it has")));
         }
+        self.budget.memory(sparse.count.saturating_mul(8 * (1 + width)))?;
         let kind = sparse.indices.component_type.unwrap_or(component::U32);
         let (mut rows, mut values) = (Vec::new(), Vec::new());
         self.each_in_view(index, &sparse.indices, kind, 1, sparse.count, |v| {
@@ -204,7 +207,7 @@ impl Arrays<'_> {
             // By the standard an accessor without a view is all zeros. No bytes stand behind it, so
             // its size is bounded more tightly than what a file has to bring along.
             if accessor.count > MOST_EMPTY_ROWS {
-                return Err(FormatError::too_many(self.limits));
+                return Err(FormatError::too_many(self.budget.limits()));
             }
             (0..accessor.count * width).for_each(|_| each(0.0));
             return Ok(());

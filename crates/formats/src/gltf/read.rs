@@ -19,7 +19,7 @@ use super::{
     materials::{self, ImageEntry, Images, Material, Texture},
 };
 use crate::{
-    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions, Repair,
+    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, Reading, Repair,
     RepairKind, numbers::Numbers,
 };
 
@@ -165,7 +165,7 @@ fn broken(cause: impl Into<String>) -> FormatError {
 ///
 /// # Errors
 /// With the byte or the object that is wrong.
-pub fn read_glb(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read_glb(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let (json, bin, bin_start) = chunks(file.bytes)?;
     let chunk = Buffer { bytes: bin.into(), name: "the binary chunk".to_owned(), start: bin_start };
     read(json, HEADER + CHUNK_HEADER, Some(chunk), file, options)
@@ -175,7 +175,7 @@ pub fn read_glb(file: &MeshFile, options: &ReadOptions) -> Result<Content, Forma
 ///
 /// # Errors
 /// With the line or the object that is wrong, or the file that is missing.
-pub fn read_gltf(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read_gltf(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     read(file.bytes, 0, None, file, options)
 }
 
@@ -184,7 +184,7 @@ fn read(
     json_start: usize,
     chunk: Option<Buffer<'_>>,
     file: &MeshFile,
-    options: &ReadOptions,
+    options: &Reading,
 ) -> Result<Content, FormatError> {
     let limits = options.limits;
     let root: Root = serde_json::from_slice(json).map_err(|error| {
@@ -204,8 +204,12 @@ fn read(
         ));
     }
     let buffers = buffers::load(&root.buffers, chunk, file, limits)?;
-    let arrays =
-        Arrays { accessors: &root.accessors, views: &root.buffer_views, buffers: &buffers, limits };
+    let arrays = Arrays {
+        accessors: &root.accessors,
+        views: &root.buffer_views,
+        buffers: &buffers,
+        budget: options.budget,
+    };
     let mut content = Content { origin: root.asset.origin(), ..Content::default() };
     let places = (root.buffer_views.as_slice(), buffers.as_slice());
     let (textures, images) = (&root.textures, &root.images);
@@ -248,7 +252,8 @@ fn read(
             content.repairs.push(Repair::new(&part_name, kind, count, places));
         }
         let part = raw.into_part(part_name, gltf_mesh, &root.materials, &images);
-        content.parts.push(part.within(path.into_iter().map(str::to_owned).collect()));
+        let part = part.within(path.into_iter().map(str::to_owned).collect());
+        content.take_part(part, options.budget)?;
     }
     content.images = images.records;
     if content.parts.is_empty() {
@@ -413,8 +418,8 @@ impl Surfaces {
             let first = self.positions.len();
             let count = rows.len();
             self.positions.extend((0..count).map(|i| Vec3::from_slice(rows.row(i))));
-            if self.positions.len() > arrays.limits.elements {
-                return Err(FormatError::too_many(arrays.limits));
+            if self.positions.len() > arrays.budget.limits().elements {
+                return Err(FormatError::too_many(arrays.budget.limits()));
             }
 
             let of_vertices = |what: &str, index: usize| -> Result<Rows, FormatError> {

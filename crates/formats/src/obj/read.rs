@@ -12,7 +12,7 @@ use speckle_core::{
 
 use super::materials;
 use crate::{
-    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, Repair, RepairKind,
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, Repair, RepairKind,
     numbers::Numbers,
 };
 
@@ -20,7 +20,7 @@ use crate::{
 ///
 /// # Errors
 /// With the line that is wrong.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let mut obj = Obj::new(file.stem());
     let (mut rest, mut line) = (file.bytes, 0);
     while !rest.is_empty() {

@@ -4,7 +4,7 @@ use glam::Vec3;
 use speckle_core::{Placement, color::Rgba, mesh::MeshArrays};
 
 use crate::{
-    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, numbers::Numbers,
+    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, numbers::Numbers,
 };
 
 fn broken(line: usize, cause: impl Into<String>) -> FormatError {
@@ -15,7 +15,7 @@ fn broken(line: usize, cause: impl Into<String>) -> FormatError {
 ///
 /// # Errors
 /// With the line that is wrong.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let mut lines = Lines { rest: file.bytes, line: 0, comments: Vec::new() };
     let no_head = || broken(1, "it does not begin with a line that says OFF");
     let first = lines.next().ok_or_else(no_head)?;
@@ -124,7 +124,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         sets.push(RawSet { name, placement, numbers, values });
     }
     let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
-    content.parts.push(RawPart::new(file.stem().to_owned(), arrays, sets));
+    content.take_part(RawPart::new(file.stem().to_owned(), arrays, sets), options.budget)?;
     Ok(content)
 }
 

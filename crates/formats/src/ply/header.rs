@@ -165,6 +165,9 @@ pub fn parse(bytes: &[u8]) -> Result<Header, FormatError> {
                 let count = count.parse().map_err(|_| {
                     broken(line, format!("{count} is no number of {name} elements"))
                 })?;
+                if elements.iter().any(|element| element.name == *name) {
+                    return Err(broken(line, format!("the element {name} is declared twice")));
+                }
                 elements.push(Element {
                     name: (*name).to_owned(),
                     count,

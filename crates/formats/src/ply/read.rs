@@ -11,15 +11,15 @@ use speckle_core::{
 
 use super::header::{self, Element, Header, Property, Scalar};
 use crate::{
-    Body, Content as Found, FormatError, Light, Limits, MeshFile, Place, RawPart, RawSet,
-    ReadOptions, numbers::Numbers,
+    Body, Content as Found, FormatError, Light, Limits, MeshFile, Place, RawPart, RawSet, Reading,
+    numbers::Numbers,
 };
 
 /// Reads a PLY file; the one part it holds takes the name given.
 ///
 /// # Errors
 /// With the line (text) or byte (binary) that is wrong.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Found, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Found, FormatError> {
     let (bytes, limits) = (file.bytes, options.limits);
     let header = header::parse(bytes)?;
     let at = header.body_start;
@@ -58,10 +58,45 @@ struct Colors {
     /// What stands before `red` in the properties' names.
     prefix: String,
     values: Vec<Rgba>,
+    /// The type of numbers that do not say by themselves how far they go.
+    unsure: Option<Scalar>,
+    /// How many of the channels the file has.
+    channels: usize,
+}
+
+/// From here on floats are no light that is a little too bright, but go to 255.
+const NO_FRACTION: f32 = 4.0;
+
+impl Colors {
+    /// Brings numbers to 0–1 whose type does not tell how far they go: files declare `int` or
+    /// `float` and write 0–255 (seen in files; the format leaves it open).
+    fn settle(&mut self, notes: &mut Vec<String>) {
+        let Some(scalar) = self.unsure else { return };
+        let channels = self.channels;
+        let numbers = self.values.iter().flat_map(|value| &value[..channels]);
+        let most = numbers.fold(0.0_f32, |most, number| most.max(*number));
+        let is_whole = !matches!(scalar, Scalar::F32 | Scalar::F64);
+        let full = match most {
+            most if !is_whole && most <= NO_FRACTION => return,
+            most if most <= 255.0 => 255.0,
+            most if most <= 65_535.0 => 65_535.0,
+            _ if is_whole => scalar.full_scale(),
+            _ => return,
+        };
+        for value in &mut self.values {
+            value[..channels].iter_mut().for_each(|number| *number /= full);
+        }
+        if !is_whole {
+            notes.push(format!("colors go to {most}: they were taken as 0 to {full}"));
+        }
+    }
 }
 
 impl Content {
-    fn into_found(self, name: &str, header: &Header) -> Found {
+    fn into_found(mut self, name: &str, header: &Header) -> Found {
+        for colors in self.vertex_colors.iter_mut().chain(&mut self.face_colors) {
+            colors.settle(&mut self.notes);
+        }
         let mut sets = Vec::new();
         for (values, placement, element, usual) in [
             (self.vertex_colors, Placement::Vertex, "vertex", "Color"),
@@ -69,7 +104,7 @@ impl Content {
         ] {
             // Comments name the sets of an element in the order of their properties.
             let mut told = header.sets.iter().filter(|set| set.element == element);
-            for Colors { prefix, values } in values {
+            for Colors { prefix, values, .. } in values {
                 let own = prefix.trim_end_matches('_');
                 let usual = if own.is_empty() { usual } else { own };
                 let as_usual = (usual, Numbers::Color(Light::Encoded));
@@ -465,6 +500,9 @@ struct Row {
     has_color: bool,
     has_uv: bool,
     prefixes: Vec<String>,
+    /// Of each group of colors, those without a prefix first: the type that does not tell how far
+    /// numbers go, and how many channels there are.
+    kinds: Vec<(Option<Scalar>, usize)>,
 }
 
 impl Row {
@@ -477,19 +515,34 @@ impl Row {
         values[slot::COUNT..].fill(1.0);
         for (property, &slot) in properties.iter().zip(&slots) {
             if (slot::R..=slot::A).contains(&slot) || slot >= slot::COUNT {
-                scale[slot] = property.scalar.full_scale();
+                scale[slot] = match is_sure(property.scalar) {
+                    true => property.scalar.full_scale(),
+                    false => 1.0,
+                };
             }
         }
+        // Of each group of colors.
+        let firsts = std::iter::once(slot::R).chain((0..prefixes.len()).map(first_of_group));
+        let kinds = firsts.map(|first| {
+            let red = slots.iter().position(|&slot| slot == first);
+            let red = red.map(|i| properties[i].scalar).filter(|&scalar| !is_sure(scalar));
+            (red, if slots.contains(&(first + 3)) { 4 } else { 3 })
+        });
+        let kinds = kinds.collect();
         let has_color = (slot::R..slot::A).all(|slot| slots.contains(&slot));
         let has_uv = slots.contains(&slot::U) && slots.contains(&(slot::U + 1));
-        Self { slots, scale, values, has_color, has_uv, prefixes }
+        Self { slots, scale, values, has_color, has_uv, prefixes, kinds }
     }
 
     /// Room for the colors of rows to come.
     fn colors(&self, rows: usize) -> Vec<Colors> {
-        let main = self.has_color.then(String::new);
-        let all = main.into_iter().chain(self.prefixes.iter().cloned());
-        all.map(|prefix| Colors { prefix, values: Vec::with_capacity(rows) }).collect()
+        let names = std::iter::once(String::new()).chain(self.prefixes.iter().cloned());
+        let all = names.zip(&self.kinds).skip(usize::from(!self.has_color));
+        let empty = |(prefix, &(unsure, channels))| {
+            let values = Vec::with_capacity(rows);
+            Colors { prefix, values, unsure, channels }
+        };
+        all.map(empty).collect()
     }
 
     #[inline]
@@ -500,11 +553,21 @@ impl Row {
 
     fn put_colors(&self, colors: &mut [Colors]) {
         let main = self.has_color.then_some(slot::R);
-        let own = (0..self.prefixes.len()).map(|i| slot::COUNT + 4 * i);
+        let own = (0..self.prefixes.len()).map(first_of_group);
         for (first, colors) in main.into_iter().chain(own).zip(colors) {
             colors.values.push(std::array::from_fn(|i| self.values[first + i]));
         }
     }
+}
+
+/// Where the colors of a group of their own begin.
+fn first_of_group(group: usize) -> usize {
+    slot::COUNT + 4 * group
+}
+
+/// Whether a type tells how far colors of it go.
+fn is_sure(scalar: Scalar) -> bool {
+    matches!(scalar, Scalar::I8 | Scalar::U8 | Scalar::I16 | Scalar::U16)
 }
 
 /// The slot of a property, with those of colors of their own.

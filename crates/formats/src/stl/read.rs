@@ -6,7 +6,7 @@ use speckle_core::mesh::MeshArrays;
 
 use super::{HEADER, TRIANGLE, weld::weld};
 use crate::{
-    Content, FormatError, Limits, MeshFile, Origin, Place, RawPart, ReadOptions, Repair, RepairKind,
+    Content, FormatError, Limits, MeshFile, Origin, Place, RawPart, Reading, Repair, RepairKind,
 };
 
 /// How far before its end a text tells where it comes from (bytes).
@@ -29,7 +29,7 @@ struct Triangles {
 ///
 /// # Errors
 /// With the line or byte that is wrong.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let bytes = file.bytes;
     let count = bytes
         .get(HEADER..HEADER + 4)

@@ -19,12 +19,21 @@ use zip::ZipArchive;
 
 use super::{MODEL, USUAL_PLACE};
 use crate::{
-    Content, FormatError, Light, Limits, MeshFile, Origin, Place, RawPart, ReadOptions,
+    Budget, Content, FormatError, Light, Limits, MeshFile, Origin, Place, RawPart, Reading,
     indexed::plainest,
     numbers::Numbers,
     package,
     xml::{self, broken},
 };
+
+/// What is placed, one after the other.
+struct Scene<'a> {
+    file: &'a MeshFile<'a>,
+    budget: &'a Budget,
+    /// What is used again and again counts each time.
+    corners: usize,
+    content: Content,
+}
 
 /// How deep objects may hold each other.
 const DEEPEST: usize = 32;
@@ -37,10 +46,10 @@ fn damaged(cause: impl Into<String>) -> FormatError {
 ///
 /// # Errors
 /// With what of the package is missing, or the byte of the model that is wrong.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let mut package = ZipArchive::new(Cursor::new(file.bytes))
         .map_err(|error| damaged(format!("it is no package: {error}")))?;
-    let place = place_of_model(&mut package, options.limits)?;
+    let place = place_of_model(&mut package, options.budget)?;
     let mut model = Model::new(options.limits);
     let origin;
     {
@@ -50,7 +59,7 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
         origin = Origin::find_in(head);
         model.read(source)?;
     }
-    Ok(Content { origin, ..model.into_content(file)? })
+    Ok(Content { origin, ..model.into_content(file, options.budget)? })
 }
 
 /// A file of the package, bounded.
@@ -77,12 +86,12 @@ fn unpacked<'a>(
 
 fn place_of_model(
     package: &mut ZipArchive<Cursor<&[u8]>>,
-    limits: Limits,
+    budget: &Budget,
 ) -> Result<String, FormatError> {
     let mut text = Vec::new();
-    if let Ok(mut relationships) = unpacked(package, "_rels/.rels", limits) {
+    if let Ok(mut relationships) = unpacked(package, "_rels/.rels", budget.limits()) {
         relationships.read_to_end(&mut text).map_err(|error| damaged(error.to_string()))?;
-        let root = xml::read(&text, limits)?;
+        let root = xml::read(&text, budget)?;
         let target = root
             .children
             .iter()
@@ -333,8 +342,8 @@ impl Model {
         }
     }
 
-    fn into_content(mut self, file: &MeshFile) -> Result<Content, FormatError> {
-        let mut content = Content {
+    fn into_content(mut self, file: &MeshFile, budget: &Budget) -> Result<Content, FormatError> {
+        let content = Content {
             traits: Some(ProjectTraits { unit: self.unit, up: UpAxis::Z }),
             notes: std::mem::take(&mut self.notes),
             ..Content::default()
@@ -349,10 +358,11 @@ impl Model {
         };
         let shrink =
             if self.micron { Mat4::from_scale(Vec3::splat(0.001)) } else { Mat4::IDENTITY };
-        let mut corners = 0;
+        let mut scene = Scene { file, budget, corners: 0, content };
         for (id, placed) in items {
-            self.place(id, shrink * placed, 0, file, &mut corners, &mut content)?;
+            self.place(id, shrink * placed, 0, &mut scene)?;
         }
+        let Scene { content, .. } = scene;
         if content.parts.is_empty() {
             return Err(FormatError::new(
                 Place::File,
@@ -368,29 +378,28 @@ impl Model {
         id: u32,
         placed: Mat4,
         depth: usize,
-        file: &MeshFile,
-        corners: &mut usize,
-        content: &mut Content,
+        scene: &mut Scene,
     ) -> Result<(), FormatError> {
         let Some(object) = self.objects.get(&id) else {
             return Err(damaged(format!("object {id} is used but not there")));
         };
-        if depth > DEEPEST || content.parts.len() > self.limits.elements {
+        if depth > DEEPEST {
             return Err(damaged(format!("object {id} holds itself")));
         }
+        scene.budget.visit()?;
         // What is used again and again counts each time.
-        *corners += 3 * object.triangles.len() + object.parts.len();
-        if *corners > self.limits.elements {
+        scene.corners += 3 * object.triangles.len() + object.parts.len();
+        if scene.corners > self.limits.elements {
             return Err(FormatError::too_many(self.limits));
         }
         for (part, own) in &object.parts {
-            self.place(*part, placed * *own, depth + 1, file, corners, content)?;
+            self.place(*part, placed * *own, depth + 1, scene)?;
         }
         if object.triangles.is_empty() {
             return Ok(());
         }
         if object.is_support {
-            content.notes.push(format!("the support {} is not kept", object.name));
+            scene.content.notes.push(format!("the support {} is not kept", object.name));
             return Ok(());
         }
         let points = object.points.iter();
@@ -415,14 +424,14 @@ impl Model {
             })
             .into_iter()
             .collect();
-        let name = match (object.name.trim(), content.parts.len()) {
-            ("", 0) => file.stem().to_owned(),
-            ("", n) => format!("{} {}", file.stem(), n + 1),
+        let name = match (object.name.trim(), scene.content.parts.len()) {
+            ("", 0) => scene.file.stem().to_owned(),
+            ("", n) => format!("{} {}", scene.file.stem(), n + 1),
             (name, _) => name.to_owned(),
         };
         let part = RawPart::new(name, arrays, sets);
-        content.parts.push(if placed.determinant() < 0.0 { part.turned_over() } else { part });
-        Ok(())
+        let part = if placed.determinant() < 0.0 { part.turned_over() } else { part };
+        scene.content.take_part(part, scene.budget)
     }
 
     /// The colors of the corners; none where no triangle has any.

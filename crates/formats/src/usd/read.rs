@@ -10,7 +10,7 @@ use speckle_core::{
 
 use super::layer::{self, Attribute, Named, Prim, Value};
 use crate::{
-    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, ReadOptions,
+    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, Reading,
     numbers::Numbers, package,
 };
 
@@ -22,7 +22,7 @@ fn broken(cause: impl Into<String>) -> FormatError {
 ///
 /// # Errors
 /// With the line that is wrong, or the mesh.
-pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let layer = layer::read(file.bytes, options.limits)?;
     let mut content = Content { traits: Some(traits(&layer.says)), ..Content::default() };
     let mut elements = 0;
@@ -43,8 +43,8 @@ pub fn read(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatErr
 ///
 /// # Errors
 /// When there is none, or it is wrong.
-pub fn read_package(file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
-    let files = package::unpacked(file.bytes, options.limits)?;
+pub fn read_package(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
+    let files = package::unpacked(file.bytes, options.budget)?;
     let layer = files.iter().find(|(name, _)| name.to_ascii_lowercase().ends_with(".usda"));
     let (_, bytes) = layer.ok_or_else(|| {
         FormatError::new(
@@ -83,7 +83,7 @@ fn traits(says: &Named) -> ProjectTraits {
 fn walk(
     prim: &Prim,
     above: Mat4,
-    options: &ReadOptions,
+    options: &Reading,
     elements: &mut usize,
     content: &mut Content,
 ) -> Result<(), FormatError> {
@@ -98,7 +98,7 @@ fn walk(
     match prim.kind.as_str() {
         "Mesh" => {
             if let Some(part) = mesh(prim, placed, options, elements)? {
-                content.parts.push(part);
+                content.take_part(part, options.budget)?;
             }
         }
         "" | "Xform" | "Scope" | "SkelRoot" | "Material" | "Shader" | "GeomSubset" => {}
@@ -208,7 +208,7 @@ fn index(number: i64) -> u32 {
 fn mesh(
     prim: &Prim,
     placed: Mat4,
-    options: &ReadOptions,
+    options: &Reading,
     elements: &mut usize,
 ) -> Result<Option<RawPart>, FormatError> {
     let name = text(&prim.says, "displayName").unwrap_or(&prim.name).to_owned();

@@ -11,7 +11,7 @@ use speckle_core::{
 
 use super::node::{Field, Node};
 use crate::{
-    Content, Format, FormatError, Light, MeshFile, Place, RawPart, RawSet, ReadOptions, Shipment,
+    Content, Format, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, Shipment,
     WriteOptions, carried,
     indexed::{Indexed, plainest},
     numbers::Numbers,
@@ -137,7 +137,7 @@ const DEEPEST: usize = 256;
 ///
 /// # Errors
 /// Says which node is wrong, and how.
-pub fn read(root: Element, file: &MeshFile, options: &ReadOptions) -> Result<Content, FormatError> {
+pub fn read(root: Element, file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let mut defined = HashMap::new();
     define(&root, &mut defined);
     let mut scene = Scene { defined, content: Content::default(), file, options, elements: 0 };
@@ -164,7 +164,7 @@ struct Scene<'a, 'f> {
     defined: HashMap<&'a str, &'a Element>,
     content: Content,
     file: &'f MeshFile<'f>,
-    options: &'f ReadOptions,
+    options: &'f Reading<'f>,
     elements: usize,
 }
 
@@ -176,8 +176,8 @@ impl<'a> Scene<'a, '_> {
     }
 
     fn group(&mut self, group: &'a Element, placed: Mat4, depth: usize) -> Result<(), FormatError> {
-        self.elements += 1;
-        if depth > DEEPEST || self.elements > self.options.limits.elements {
+        self.options.budget.visit()?;
+        if depth > DEEPEST {
             return Err(broken("nodes lie too deep in each other, or hold themselves"));
         }
         let info = group.child("WorldInfo");
@@ -206,6 +206,7 @@ impl<'a> Scene<'a, '_> {
     ) -> Result<(), FormatError> {
         for child in &shape.children {
             let node = self.meant(child);
+            self.options.budget.visit()?;
             let made = match node.name.as_str() {
                 "IndexedFaceSet" | "IndexedTriangleSet" | "TriangleSet" => {
                     self.faces(node, info)?
@@ -238,11 +239,8 @@ impl<'a> Scene<'a, '_> {
                 str::to_owned,
             );
             let part = RawPart::new(name, arrays, sets);
-            self.content.parts.push(if placed.determinant() < 0.0 {
-                part.turned_over()
-            } else {
-                part
-            });
+            let part = if placed.determinant() < 0.0 { part.turned_over() } else { part };
+            self.content.take_part(part, self.options.budget)?;
         }
         Ok(())
     }

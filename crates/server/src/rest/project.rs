@@ -13,14 +13,17 @@ use speckle_core::{
     Edit, Part, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
     color_set::convert::{self, Loss},
 };
-use speckle_formats::{
-    Groups, Import, MeshFile, ReadOptions, Repair, guess::Reasons, note::Origin,
-};
+use speckle_formats::{Groups, Import, ReadOptions, Repair, guess::Reasons, note::Origin};
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 
 use super::hand;
-use crate::{App, body::Said, error::ApiError};
+use crate::{
+    App,
+    body::Said,
+    error::ApiError,
+    reader::{self, Asked},
+};
 
 /// What an import did.
 #[derive(Debug, Serialize, ToSchema)]
@@ -333,16 +336,15 @@ impl App {
             guess: true,
         };
         let shown = files.name.clone();
-        self.blocking(move |_| {
-            // A file may be named with folders; only its own name came along.
-            let beside = |name: &str| {
-                let own = name.rsplit(['/', '\\']).next().unwrap_or(name);
-                files.beside.get(own).map(|bytes| bytes.to_vec())
-            };
-            let file = MeshFile { name: &files.name, bytes: &files.bytes, beside: &beside };
-            Ok(speckle_formats::read(&file, &options))
-        })
-        .await?
-        .map_err(|error| ApiError::bad_request(format!("{shown}, {error}")))
+        let Files { name, bytes, beside } = files;
+        let beside: Vec<(String, Bytes)> = beside.into_iter().collect();
+        let read = match &self.reader {
+            Some(program) => reader::read(program, Asked { name, bytes, beside, options }).await,
+            None => {
+                self.blocking(move |_| Ok(reader::read_here(&name, &bytes, &beside, &options)))
+                    .await?
+            }
+        };
+        read.map_err(|error| ApiError::bad_request(format!("{shown}, {error}")))
     }
 }
