@@ -45,6 +45,8 @@ enum Task {
         #[arg(long, default_value_t = 60)]
         seconds: u64,
     },
+    /// Kill, starve, load and attack the app for some minutes, and print figures
+    Soak,
     /// Install the front end's packages and build it
     Web,
     /// Take the pictures of docs/screenshots anew
@@ -60,6 +62,7 @@ fn main() -> Result<()> {
         Task::Bench => bench(),
         Task::Conformance => conformance(),
         Task::Fuzz { reader, seconds } => fuzz(&reader, seconds),
+        Task::Soak => soak(),
         Task::Web => build_web(),
         Task::Screenshots => screenshots(),
         Task::Api => api(),
@@ -205,6 +208,21 @@ fn fuzz(reader: &str, seconds: u64) -> Result<()> {
     let seconds = seconds.to_string();
     let args = ["run", "--release", "--package", "speckle-fuzz", "--", reader, &seconds];
     run("Feeding mutated files", &root(), &cargo(), &args)
+}
+
+fn soak() -> Result<()> {
+    eprintln!("── Soaking");
+    let args = ["test", "--package", "speckle-cli", "--test", "reliable", "--", "--nocapture"];
+    let status = Command::new(cargo())
+        .args(args)
+        .args(["--test-threads", "1"])
+        .env("SPECKLE_SOAK", "1")
+        .current_dir(root())
+        .status()?;
+    if !status.success() {
+        bail!("the app did not hold ({status})");
+    }
+    Ok(())
 }
 
 fn screenshots() -> Result<()> {

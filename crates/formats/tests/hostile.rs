@@ -79,9 +79,10 @@ fn small_files_ask_for_no_large_memory_and_no_long_time() {
     let shape = "<Shape><IndexedTriangleSet index=\"0 1 2\"><Coordinate point=\"0 0 0 1 0 0 0 1 0\"/>\
                  </IndexedTriangleSet></Shape>";
     let mut x3d = format!("<Group DEF=\"g0\">{shape}</Group>");
-    let mut vrml = "DEF g0 Group { children [ Shape { geometry IndexedFaceSet { coord Coordinate { \
+    let mut vrml =
+        "DEF g0 Group { children [ Shape { geometry IndexedFaceSet { coord Coordinate { \
                     point [ 0 0 0, 1 0 0, 0 1 0 ] } coordIndex [ 0 1 2 -1 ] } } ] }\n"
-        .to_owned();
+            .to_owned();
     let mut nodes = "<node id=\"n0\"><instance_geometry url=\"#m\"/></node>".to_owned();
     for n in 1..=30 {
         let inner = n - 1;

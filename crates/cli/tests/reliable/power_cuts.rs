@@ -1,137 +1,16 @@
-//! The real program, killed at random moments, with a full disk, and with many hands at once.
+//! Killed at random moments, with a full disk, and with many hands at once.
 
 use std::{
     fs,
-    io::{BufRead, BufReader},
-    path::Path,
-    process::{Child, Command, Stdio},
+    process::{Command, Stdio},
     time::{Duration, Instant},
 };
 
-use futures::{SinkExt, StreamExt};
-use serde_json::{Value, json};
-use speckle_store::Store;
-use tokio_tungstenite::{connect_async, tungstenite::Message};
+use serde_json::json;
 
-type Socket =
-    tokio_tungstenite::WebSocketStream<tokio_tungstenite::MaybeTlsStream<tokio::net::TcpStream>>;
-
-/// The app; killed when dropped, as a power cut would.
-struct App {
-    process: Child,
-    address: String,
-}
-
-impl Drop for App {
-    fn drop(&mut self) {
-        let _ = self.process.kill();
-        let _ = self.process.wait();
-    }
-}
-
-impl App {
-    fn start(mut command: Command, data: &Path) -> Self {
-        let mut process = command
-            .args(["--no-open", "--port", "0", "--data"])
-            .arg(data)
-            .stdout(Stdio::piped())
-            .spawn()
-            .unwrap();
-        let mut line = String::new();
-        BufReader::new(process.stdout.take().unwrap()).read_line(&mut line).unwrap();
-        let address = line.split_whitespace().find_map(|w| w.strip_prefix("http://"));
-        Self { process, address: address.expect("the address").to_owned() }
-    }
-
-    fn serving(data: &Path) -> Self {
-        let mut command = Command::new(env!("CARGO_BIN_EXE_speckle"));
-        command.arg("serve");
-        Self::start(command, data)
-    }
-
-    /// A socket that has joined, and its hello.
-    async fn join(&self, project: i64, hand: &str) -> (Socket, Value) {
-        let url = format!("ws://{}/api/v1/projects/{project}/live", self.address);
-        let mut socket = connect_async(url).await.unwrap().0;
-        say(&mut socket, json!({ "type": "join", "hand": hand })).await;
-        let hello = hear(&mut socket, &["hello"], |_| {}).await.unwrap();
-        (socket, hello)
-    }
-}
-
-async fn say(socket: &mut Socket, message: Value) {
-    // A server that was killed hears nothing.
-    let _ = socket.send(Message::text(message.to_string())).await;
-}
-
-/// The next message of one of the types; `None` when the socket is gone.
-async fn hear(socket: &mut Socket, kinds: &[&str], mut frames: impl FnMut(&[u8])) -> Option<Value> {
-    loop {
-        let next = tokio::time::timeout(Duration::from_secs(60), socket.next()).await;
-        match next.expect("an answer").transpose().ok()?? {
-            Message::Text(text) => {
-                let message: Value = serde_json::from_str(&text).unwrap();
-                if kinds.contains(&message["type"].as_str().unwrap()) {
-                    return Some(message);
-                }
-            }
-            Message::Binary(bytes) => frames(&bytes),
-            _ => {}
-        }
-    }
-}
-
-/// A stroke in a color that only the n-th has, somewhere that n says.
-async fn stroke(socket: &mut Socket, hello: &Value, n: usize) {
-    let part = &hello["outline"]["parts"][0];
-    let start = json!({
-        "part": part["id"], "set": part["sets"][0]["id"], "channels": [true, true, true, false],
-        "paint": [(n % 251) as f32 / 255.0, (n / 251 % 251) as f32 / 255.0, 0.0, 1.0],
-        "brush": { "radius": 20.0, "opacity": 1.0, "hardness": 1.0 },
-        "view": { "kind": "parallel", "forward": [0.0, 0.0, -1.0] },
-    });
-    say(socket, json!({ "type": "stroke_begin", "start": start })).await;
-    let (x, y) = ((n * 37 % 100) as f32 - 50.0, 40.0 + (n * 53 % 180) as f32);
-    for step in 0..4 {
-        let sample =
-            json!({ "origin": [x + step as f32 * 4.0, y, 900.0], "direction": [0.0, 0.0, -1.0] });
-        say(socket, json!({ "type": "stroke_move", "samples": [sample] })).await;
-    }
-    say(socket, json!({ "type": "stroke_end" })).await;
-}
-
-fn stocked(data: &Path) -> i64 {
-    let store = Store::open(data).unwrap();
-    let mut document = speckle_core::Document::default();
-    let parts = speckle_demo::piece("bollard").unwrap().make(speckle_demo::Detail::Usual);
-    let change = document.apply(speckle_core::Edit::bring_in(parts)).unwrap();
-    store.create_with("Bollard", &change, "", 1, &document).unwrap()
-}
-
-fn is_sound(data: &Path) {
-    let store = Store::open(data).unwrap();
-    for project in store.projects().unwrap() {
-        let file = data.join(format!("{}.speckle", project.id));
-        store.project(project.id).unwrap().verify().unwrap();
-        let connection = rusqlite::Connection::open(file).unwrap();
-        let said: String =
-            connection.query_row("PRAGMA integrity_check", [], |row| row.get(0)).unwrap();
-        assert_eq!(said, "ok");
-    }
-}
-
-/// Where a project stands, by its file.
-fn revision(data: &Path, project: i64) -> u64 {
-    let store = Store::open(data).unwrap();
-    store.listed(project).unwrap().revision as u64
-}
-
-/// The values of the project's first set in 8-bit steps, by its journal.
-fn stored(data: &Path, project: i64) -> Vec<[u8; 4]> {
-    let opened = Store::open(data).unwrap().open_project(project).unwrap();
-    let values = opened.document.parts()[0].sets[0].values.clone();
-    values.iter().map(|v| v.map(|x| (x * 255.0).round() as u8)).collect()
-}
+use crate::{
+    App, Socket, hear, is_sound, long, resident_bytes, revision, stocked, stored, stroke, take,
+};
 
 #[tokio::test]
 async fn killed_at_any_moment_it_opens_again_with_every_acknowledged_stroke() {
@@ -140,7 +19,7 @@ async fn killed_at_any_moment_it_opens_again_with_every_acknowledged_stroke() {
     let project = stocked(&data);
     let mut acknowledged = 1;
     let mut strokes = 0;
-    for round in 0..24_u64 {
+    for round in 0..24 * long(1, 20) {
         let app = App::serving(&data);
         let (mut socket, hello) = app.join(project, "Tern").await;
         // What was acknowledged before the last cut is there; at most the stroke under the hand,
@@ -229,12 +108,6 @@ async fn a_full_disk_is_told_nothing_is_half_kept_and_work_goes_on_when_there_is
     drop(app);
     is_sound(&data);
     assert_eq!(revision(&data, project), kept + 1);
-}
-
-fn resident_bytes(process: u32) -> u64 {
-    let status = fs::read_to_string(format!("/proc/{process}/status")).unwrap_or_default();
-    let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:")).unwrap_or("0 kB");
-    line.trim().trim_end_matches(" kB").trim().parse::<u64>().unwrap_or(0) * 1024
 }
 
 struct Hand {
@@ -327,22 +200,4 @@ async fn eight_hands_paint_for_half_a_minute_and_end_with_the_same_values() {
         assert!(hand.held == expected, "a hand ended with other values");
     }
     is_sound(&data);
-}
-
-/// Lays a frame's values on what a client holds.
-fn take(held: &mut Vec<[u8; 4]>, frame: &[u8]) {
-    let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
-    let count = word(3) as usize;
-    let fours = |from: usize| {
-        frame[from..from + 4 * count].chunks_exact(4).map(|c| <[u8; 4]>::try_from(c).unwrap())
-    };
-    match word(0) {
-        2 => *held = fours(32).collect(),
-        3 => {
-            for (index, value) in fours(32).zip(fours(32 + 4 * count)) {
-                held[u32::from_le_bytes(index) as usize] = value;
-            }
-        }
-        _ => {}
-    }
 }
