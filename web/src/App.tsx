@@ -8,6 +8,7 @@ import { filesOf } from "./parts/dropped";
 import { Shelf } from "./Shelf";
 import { set, useApp } from "./state";
 import { Workbench } from "./Workbench";
+import { useAccepted } from "./parts/formats";
 
 function projectOfAddress(): number | null {
   const found = /^#\/project\/(\d+)$/.exec(location.hash)?.[1];
@@ -21,6 +22,7 @@ interface Sending {
 }
 
 export function App() {
+  const accepted = useAccepted();
   const [project, setProject] = useState(projectOfAddress);
   const [sending, setSending] = useState<Sending | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
@@ -102,7 +104,7 @@ export function App() {
       }}
     >
       {project === null ? <Shelf open={open} onBring={choose} /> : <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />}
-      <input ref={picker} type="file" accept=".ply,.glb,.gltf,.obj,.stl,.off,.3mf,.x3d,.wrl,.dae,.usda,.zip,.mtl,.bin,.speckle,image/*" multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
+      <input ref={picker} type="file" accept={accepted} multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
       {over && (
         <Box sx={{ position: "fixed", inset: 10, zIndex: 2000, border: "3px dotted", borderColor: "primary.main", borderRadius: 4, bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)", display: "grid", placeItems: "center", pointerEvents: "none" }}>
           <Typography variant="h1">{project === null ? "Drop to begin a project" : "Drop to bring it in"}</Typography>

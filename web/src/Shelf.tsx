@@ -7,6 +7,7 @@ import { EggMark, MoreIcon } from "./parts/icons";
 import { NameDialog } from "./parts/NameDialog";
 import { lehmer } from "./parts/random";
 import { bytes, set } from "./state";
+import { useFormatWords } from "./parts/formats";
 
 /** The signature: a scatter of dots, the same at every draw. */
 const random = lehmer(7);
@@ -44,6 +45,7 @@ const pictureGround = { bgcolor: "#8b8a88", display: "block", width: "100%", obj
 
 export function Shelf({ open, onBring }: { open: (project: number) => void; onBring: () => void }) {
   const client = useQueryClient();
+  const formats = useFormatWords();
   const shelf = useQuery({
     queryKey: ["projects"],
     queryFn: async () => {
@@ -95,7 +97,7 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
           {pieces.data?.map((piece) => <Piece key={piece.key} piece={piece} open={open} />)}
           <Paper variant="outlined" sx={{ p: 2, borderRadius: 3, borderStyle: "dashed", bgcolor: "transparent", display: "flex", flexDirection: "column", gap: 1, alignItems: "flex-start" }}>
             <Typography variant="h3">Bring your own</Typography>
-            <Typography variant="body2" color="textSecondary">Drop mesh files anywhere here: PLY, OBJ with its MTL, STL, glTF or GLB. Or a whole project that was exported (.speckle). They stay on this machine.</Typography>
+            <Typography variant="body2" color="textSecondary">Drop mesh files anywhere here: {formats}, with what lies beside them, in a zip or a folder. Or a whole project that was exported (.speckle). They stay on this machine.</Typography>
             <Box sx={{ flex: 1 }} />
             <Button variant="outlined" color="secondary" onClick={onBring}>Choose files…</Button>
             {all.length === 0 && <Button color="secondary" onClick={() => setNaming(true)} data-test="new-project">New empty project…</Button>}

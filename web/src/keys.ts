@@ -11,6 +11,8 @@ export interface Shortcut {
   group: string;
   says: string;
   run?: (project: Project) => void;
+  /** Whether it goes on while the key is held. */
+  again?: boolean;
   /** When the key is let go. */
   lift?: () => void;
 }
@@ -64,10 +66,10 @@ export function scaleRadius(factor: number) {
 }
 
 export const shortcuts: Shortcut[] = [
-  { keys: ["ctrl+z"], shown: "Ctrl Z", group: "History", says: "Undo", run: (project) => project.undo() },
-  { keys: ["ctrl+shift+z", "ctrl+y"], shown: "Ctrl Shift Z", group: "History", says: "Redo", run: (project) => project.redo() },
-  { keys: ["["], shown: "[", group: "Brush", says: "Smaller radius", run: () => scaleRadius(1 / 1.15) },
-  { keys: ["]"], shown: "]", group: "Brush", says: "Larger radius", run: () => scaleRadius(1.15) },
+  { keys: ["ctrl+z"], shown: "Ctrl Z", group: "History", says: "Undo", again: true, run: (project) => project.undo() },
+  { keys: ["ctrl+shift+z", "ctrl+y"], shown: "Ctrl Shift Z", group: "History", says: "Redo", again: true, run: (project) => project.redo() },
+  { keys: ["["], shown: "[", group: "Brush", says: "Smaller radius", again: true, run: () => scaleRadius(1 / 1.15) },
+  { keys: ["]"], shown: "]", group: "Brush", says: "Larger radius", again: true, run: () => scaleRadius(1.15) },
   { keys: [], shown: "hold R, move", group: "Brush", says: "Radius, by moving sideways on the stage" },
   { keys: [], shown: "hold O, move", group: "Brush", says: "Opacity, likewise" },
   { keys: [], shown: "hold H, move", group: "Brush", says: "Hardness, likewise" },
@@ -110,12 +112,12 @@ export const shortcuts: Shortcut[] = [
   axis("1", "front", "From the front"), axis("2", "right", "From the right"), axis("3", "back", "From the back"),
   axis("4", "left", "From the left"), axis("5", "above", "From above"), axis("6", "below", "From below"),
   { keys: ["v"], shown: "V", group: "Camera", says: "Perspective or parallel lines of sight", run: () => setLook({ parallel: !get().look.parallel }) },
-  { keys: ["arrowleft"], shown: "←", group: "Camera", says: "Turn left", run: (project) => project.stage.turn(-TURN, 0) },
-  { keys: ["arrowright"], shown: "→", group: "Camera", says: "Turn right", run: (project) => project.stage.turn(TURN, 0) },
-  { keys: ["arrowup"], shown: "↑", group: "Camera", says: "Turn up", run: (project) => project.stage.turn(0, -TURN) },
-  { keys: ["arrowdown"], shown: "↓", group: "Camera", says: "Turn down", run: (project) => project.stage.turn(0, TURN) },
-  { keys: ["+", "="], shown: "+", group: "Camera", says: "Closer", run: (project) => project.stage.turn(0, 0, 0.9) },
-  { keys: ["-"], shown: "−", group: "Camera", says: "Farther", run: (project) => project.stage.turn(0, 0, 1.1) },
+  { keys: ["arrowleft"], shown: "←", group: "Camera", says: "Turn left", again: true, run: (project) => project.stage.turn(-TURN, 0) },
+  { keys: ["arrowright"], shown: "→", group: "Camera", says: "Turn right", again: true, run: (project) => project.stage.turn(TURN, 0) },
+  { keys: ["arrowup"], shown: "↑", group: "Camera", says: "Turn up", again: true, run: (project) => project.stage.turn(0, -TURN) },
+  { keys: ["arrowdown"], shown: "↓", group: "Camera", says: "Turn down", again: true, run: (project) => project.stage.turn(0, TURN) },
+  { keys: ["+", "="], shown: "+", group: "Camera", says: "Closer", again: true, run: (project) => project.stage.turn(0, 0, 0.9) },
+  { keys: ["-"], shown: "−", group: "Camera", says: "Farther", again: true, run: (project) => project.stage.turn(0, 0, 1.1) },
   { keys: ["l"], shown: "L", group: "Looks", says: "Lit, or flat with the exact values", run: () => setLook({ shade: get().look.shade === "lit" ? "flat" : "lit" }) },
   { keys: ["w"], shown: "W", group: "Looks", says: "Wireframe over the surface", run: () => setLook({ wire: !get().look.wire }) },
   { keys: ["c"], shown: "C", group: "Looks", says: "Next channel alone in grey, then all", run: () => { const { channel } = get().look; const next = typeof channel === "number" ? channel + 1 : 0; setLook({ channel: next > 3 ? null : next }); } },
@@ -142,15 +144,17 @@ export const held = new Set<string>();
 export function listen(project: Project): () => void {
   const down = (event: KeyboardEvent) => {
     const on = event.target as HTMLElement;
-    if (on.closest("input, textarea, [role=listbox], [role=menu], [role=dialog], [role=slider], [role=combobox]")) return;
+    if (on.closest("input, textarea, [role=listbox], [role=menu], [role=dialog], [role=slider], [role=combobox], select, [contenteditable]")) return;
     const name = nameOf(event);
     if (["r", "o", "h", "p", "s", "z", "y"].includes(name)) held.add(name);
     const found = shortcuts.find((shortcut) => shortcut.keys.includes(name));
     if (!found?.run) return;
-    // A button that has the focus is pressed by Enter.
-    if (event.key === "Enter" && on.closest("button, [role=button]")) return;
-    found.run(project);
+    // A button or link that has the focus is pressed by Enter.
+    if (event.key === "Enter" && on.closest("button, [role=button], a[href]")) return;
     event.preventDefault();
+    // A key that rests does a thing once, but for what one walks along with it.
+    if (event.repeat && !found.again) return;
+    found.run(project);
   };
   const up = (event: KeyboardEvent) => {
     const key = event.key.toLowerCase();

@@ -28,7 +28,7 @@ export class Project {
   /** Radius on screen of the circle last asked about. */
   private ringPixels = 0;
   /** The adjustment last asked about has not been answered; the newest waits here. */
-  private previewing: { waiting: Schemas["Adjustment"] | null } | null = null;
+  private previewing: { waiting: Schemas["Adjustment"] | null; isOver: boolean } | null = null;
   private awaitingCorners = false;
   /** A span is being drawn on the stage. */
   spanDrawn = false;
@@ -100,7 +100,8 @@ export class Project {
         } else if (frame.kind === "places") {
           stage.showPlaces(frame.part, frame.places);
         } else if (frame.kind === "preview") {
-          surface.preview(frame.set, frame.values);
+          // What comes late is not wanted any more, and would hide what is painted since.
+          if (!this.previewing?.isOver) surface.preview(frame.set, frame.values);
           set({ previewTrouble: null });
           stage.redraw();
           if (this.previewing) this.previewed();
@@ -375,6 +376,10 @@ export class Project {
     }
     const channels = state.into === "set" ? state.channels : [true, false, false, false];
     const target = { part: part.id, set: into.id, channels };
+    if (last.type === "adjust" && last.adjustment.within != null && !chosenSelection(state)) {
+      set({ said: { text: "That was within a selection, and none is chosen now: choose one under Select, then repeat it.", bad: true } });
+      return;
+    }
     if (last.type === "fill") await this.edit({ type: "fill", fill: { ...last.fill, ...target } });
     else if (last.type === "adjust") await this.edit({ type: "adjust", adjustment: { ...last.adjustment, ...target, within: chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null } });
   }
@@ -429,9 +434,10 @@ export class Project {
   preview(adjustment: Schemas["Adjustment"]) {
     if (this.previewing) {
       this.previewing.waiting = adjustment;
+      this.previewing.isOver = false;
       return;
     }
-    if (this.live.say({ type: "preview", adjustment })) this.previewing = { waiting: null };
+    if (this.live.say({ type: "preview", adjustment })) this.previewing = { waiting: null, isOver: false };
   }
 
   private previewed() {
@@ -442,7 +448,10 @@ export class Project {
 
   /** Shows what is again. */
   endPreview() {
-    if (this.previewing) this.previewing.waiting = null;
+    if (this.previewing) {
+      this.previewing.waiting = null;
+      this.previewing.isOver = true;
+    }
     for (const surface of this.stage.surfaces.values()) surface.preview(null);
     set({ previewTrouble: null });
     this.refreshLook();

@@ -349,6 +349,7 @@ export function takeOutline({ parts, traits, swatches, views, images }: Schemas[
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
   const changedPart = part?.id !== state.part;
+  const wasBare = state.parts.find((candidate) => candidate.id === part?.id)?.sets.length === 0;
   const names = snapshotNames(parts);
   const { look, wipe } = state;
   const heat = look.heat !== null && look.heat !== "density" && !names.includes(look.heat.snapshot) ? null : look.heat;
@@ -364,7 +365,8 @@ export function takeOutline({ parts, traits, swatches, views, images }: Schemas[
     into: state.into === "mask" && !maskOf(part) ? "set" : state.into === "selection" && selectionsOf(part).length === 0 ? "set" : state.into,
     part: part?.id ?? null,
     target: has(state.target) ? state.target : (part?.sets[0]?.id ?? null),
-    shown: has(state.shown) || (state.shown === null && !changedPart) ? state.shown : (part?.sets[0]?.id ?? null),
+    // The first set of a bare part is shown, or paint would go into it unseen.
+    shown: has(state.shown) || (state.shown === null && !changedPart && !wasBare) ? state.shown : (part?.sets[0]?.id ?? null),
     brush: changedPart && part ? { ...state.brush, radius: part.starting_radius } : state.brush,
   });
 }

@@ -171,8 +171,12 @@ pub fn run(args: &BakeArgs) -> Result<()> {
         apply(&mut document, part, &file)?;
     }
     let name = stem(&args.output);
-    let shipment =
-        Shipment { name: &name, images: document.image_files(), ..Shipment::of(document.parts()) };
+    let shipment = Shipment {
+        name: &name,
+        images: document.image_files(),
+        traits: import.states.then_some(import.traits),
+        ..Shipment::of(document.parts())
+    };
     let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
     for loss in &export.losses {
         eprintln!("{}: {}", args.output.display(), loss.line());

@@ -8,10 +8,10 @@ use std::{
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
-use speckle_core::Conversion;
-use speckle_formats::{Body, Depth, Export, Format, Light, Loss, Shipment, WriteOptions};
+use speckle_core::{Conversion, ProjectTraits, Unit, UpAxis};
+use speckle_formats::{Body, Depth, Export, Format, Import, Light, Loss, Shipment, WriteOptions};
 
-use crate::reading::{ReadArgs, UpArg, progress};
+use crate::reading::{ReadArgs, UnitArg, UpArg, progress};
 
 /// `speckle convert`
 #[derive(Args)]
@@ -29,12 +29,19 @@ pub struct ConvertArgs {
     /// Multiply all lengths, for example by 0.001 from millimetres to metres
     #[arg(long, default_value_t = 1.0)]
     scale: f64,
-    /// The axis that points up in the files read
-    #[arg(long, value_enum, default_value = "y")]
-    from_up: UpArg,
-    /// The axis that shall point up in the files written
-    #[arg(long, value_enum, default_value = "y")]
-    to_up: UpArg,
+    /// The axis that points up in the files read; what they say themselves when left out, Y where
+    /// they say nothing
+    #[arg(long, value_enum)]
+    from_up: Option<UpArg>,
+    /// The axis that shall point up in the files written; as in those read when left out
+    #[arg(long, value_enum)]
+    to_up: Option<UpArg>,
+    /// The unit of the files read; what they say themselves when left out
+    #[arg(long, value_enum)]
+    from_unit: Option<UnitArg>,
+    /// The unit of the files written; as in those read when left out
+    #[arg(long, value_enum)]
+    to_unit: Option<UnitArg>,
     /// How precisely colors are stored
     #[arg(long, value_enum, default_value = "usual")]
     depth: DepthArg,
@@ -167,9 +174,12 @@ fn jobs(args: &ConvertArgs) -> Result<Vec<(PathBuf, PathBuf)>> {
 fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
     let format =
         Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
-    let conversion =
-        Conversion { scale: args.scale, from: args.from_up.into(), to: args.to_up.into() };
-    let (document, import) = args.reading.bring_in_converted(input, |_| conversion)?;
+    let mut said = None;
+    let (document, import) = args.reading.bring_in_converted(input, |import| {
+        let (conversion, traits) = meant(args, import, format);
+        said = traits;
+        (conversion, traits)
+    })?;
     let options = WriteOptions {
         depth: match args.depth {
             DepthArg::Usual => Depth::Usual,
@@ -191,8 +201,12 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
         ..WriteOptions::default()
     };
     let name = stem(output);
-    let shipment =
-        Shipment { name: &name, images: document.image_files(), ..Shipment::of(document.parts()) };
+    let shipment = Shipment {
+        name: &name,
+        images: document.image_files(),
+        traits: said,
+        ..Shipment::of(document.parts())
+    };
     let export = speckle_formats::write(format, &shipment, options)?;
     let repairs = import.repairs.iter().map(|repair| repair.message.clone());
     let losses = export.losses.iter().map(Loss::line);
@@ -204,6 +218,28 @@ fn one(args: &ConvertArgs, input: &Path, output: &Path) -> Result<Written> {
         bytes: export.bytes.len(),
         notes,
     })
+}
+
+/// How points are converted, and what their numbers mean then: where the file says it, or the user.
+/// A format that fixes another unit or axis says so by what stands above the parts.
+fn meant(
+    args: &ConvertArgs,
+    import: &Import,
+    format: Format,
+) -> (Conversion, Option<ProjectTraits>) {
+    let says = |own: UpAxis| if import.states { own } else { UpAxis::Y };
+    let from_up = args.from_up.map_or_else(|| says(import.traits.up), UpAxis::from);
+    let from_unit = args.from_unit.map(Unit::from).or(import.states.then_some(import.traits.unit));
+    let to_up = args.to_up.map_or(if import.states { from_up } else { UpAxis::Y }, UpAxis::from);
+    let to_unit = args.to_unit.map(Unit::from).or(from_unit);
+    let units = match (from_unit, to_unit) {
+        (Some(from), Some(to)) => from.metres() / to.metres(),
+        _ => 1.0,
+    };
+    let is_said = import.states || args.to_up.is_some() || to_unit.is_some();
+    let unit = to_unit.unwrap_or(format.usual_traits().unit);
+    let traits = is_said.then_some(ProjectTraits { unit, up: to_up });
+    (Conversion { scale: args.scale * units, from: from_up, to: to_up }, traits)
 }
 
 /// The name of a file without folders and extension.

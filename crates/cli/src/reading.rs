@@ -10,7 +10,7 @@ use std::{
 use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
-use speckle_core::{Conversion, Document, Edit, ProjectTraits, UpAxis};
+use speckle_core::{Conversion, Document, Edit, ProjectTraits, Unit, UpAxis};
 use speckle_formats::{Groups, Import, MeshFile, ReadOptions};
 
 use crate::LimitArgs;
@@ -37,6 +37,28 @@ enum GroupsArg {
     Selections,
 }
 
+/// A unit of length.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum UnitArg {
+    Mm,
+    Cm,
+    M,
+    In,
+    Ft,
+}
+
+impl From<UnitArg> for Unit {
+    fn from(unit: UnitArg) -> Self {
+        match unit {
+            UnitArg::Mm => Self::Millimetre,
+            UnitArg::Cm => Self::Centimetre,
+            UnitArg::M => Self::Metre,
+            UnitArg::In => Self::Inch,
+            UnitArg::Ft => Self::Foot,
+        }
+    }
+}
+
 /// An axis that points up.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum UpArg {
@@ -56,14 +78,15 @@ impl From<UpArg> for UpAxis {
 impl ReadArgs {
     /// Reads a file into a document, which vouches for it as it does for an import in the app.
     pub fn bring_in(&self, file: &Path) -> Result<(Document, Import)> {
-        self.bring_in_converted(file, |_| Conversion::NONE)
+        self.bring_in_converted(file, |_| (Conversion::NONE, None))
     }
 
-    /// The same with its points converted, as what the file says of itself asks for.
+    /// The same with its points converted, as what the file says of itself asks for, and with what
+    /// its numbers mean from then on.
     pub fn bring_in_converted(
         &self,
         file: &Path,
-        conversion: impl FnOnce(ProjectTraits) -> Conversion,
+        conversion: impl FnOnce(&Import) -> (Conversion, Option<ProjectTraits>),
     ) -> Result<(Document, Import)> {
         let shown = file.display();
         let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
@@ -84,11 +107,14 @@ impl ReadArgs {
         // The bare error first: scripts look for its place at the beginning.
         let mut import =
             speckle_formats::read(&file, &options).map_err(|error| anyhow!("{shown}: {error}"))?;
-        import.convert_by(conversion(import.traits)).with_context(|| shown.to_string())?;
+        let (conversion, meant) = conversion(&import);
+        import.convert_by(conversion).with_context(|| shown.to_string())?;
+        import.traits = meant.unwrap_or(import.traits);
+        let traits = Some(import.traits);
         let mut document = Document::default();
         let parts = std::mem::take(&mut import.parts);
         let images = std::mem::take(&mut import.images);
-        document.apply(Edit::AddParts { parts, images, traits: None })?;
+        document.apply(Edit::AddParts { parts, images, traits })?;
         Ok((document, import))
     }
 }

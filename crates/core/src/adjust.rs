@@ -1,7 +1,7 @@
 //! Adjustments: what a whole set, or what is chosen of it, becomes number by number, color by
 //! color, or by looking at what lies around.
 
-use palette::{FromColor, Oklab, Srgb};
+use palette::{Oklab, Srgb, convert::FromColorUnclamped};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -292,7 +292,8 @@ fn shifted([r, g, b, a]: Rgba, hue: f32, chroma: f32, lightness: f32) -> Rgba {
     if hue == 0.0 && chroma == 1.0 && lightness == 0.0 {
         return [r, g, b, a];
     }
-    let mut color = Oklab::from_color(Srgb::new(r, g, b));
+    // Clamped on the way, nothing would ever be outside.
+    let mut color = Oklab::from_color_unclamped(Srgb::new(r, g, b));
     // In OKLab a hue is an angle and a chroma a length: turning and stretching needs no polar form.
     let (sin, cos) = hue.to_radians().sin_cos();
     (color.a, color.b) =
@@ -302,10 +303,11 @@ fn shifted([r, g, b, a]: Rgba, hue: f32, chroma: f32, lightness: f32) -> Rgba {
     // What no screen can show is brought back by its chroma, so that hue and lightness stay.
     let inside =
         |c: Srgb<f32>| [c.red, c.green, c.blue].iter().all(|x| (-1e-4..=1.0001).contains(x));
-    let mut shown = Srgb::from_color(color);
+    let mut shown = Srgb::from_color_unclamped(color);
     if !inside(shown) {
-        let with =
-            |share: f32| Srgb::from_color(Oklab { a: a_full * share, b: b_full * share, ..color });
+        let with = |share: f32| {
+            Srgb::from_color_unclamped(Oklab { a: a_full * share, b: b_full * share, ..color })
+        };
         let (mut low, mut high) = (0.0, 1.0);
         for _ in 0..12 {
             let middle = (low + high) / 2.0;

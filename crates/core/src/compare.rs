@@ -3,7 +3,8 @@
 //!
 //! Points are the corners of faces. Where two parts have the same faces, corners are matched by
 //! their order; where only the triangles are as many, by the triangles'; anything else by the
-//! nearest place on the surface.
+//! nearest place on the surface, looked for from both sides. So it is where the order says that they
+//! lie apart: faces may stand in another one.
 
 use glam::Vec3;
 use rayon::prelude::*;
@@ -159,7 +160,8 @@ fn in_a_row(ours: &[Part], theirs: &Part) -> Option<Vec<PartDifference>> {
 fn pair(ours: &Part, theirs: &Part) -> PartDifference {
     let (a, b) = (ours.geometry.mesh(), theirs.geometry.mesh());
     if a.face_starts() == b.face_starts() {
-        return by_order(&Row::new(ours, false), &Row::new(theirs, false), true);
+        let difference = by_order(&Row::new(ours, false), &Row::new(theirs, false), true);
+        return unless_cut_otherwise(ours, theirs, difference, true);
     }
     if a.triangle_count() == b.triangle_count() {
         let difference = by_order(&Row::new(ours, true), &Row::new(theirs, true), true);
@@ -168,8 +170,9 @@ fn pair(ours: &Part, theirs: &Part) -> PartDifference {
     by_place(ours, theirs, true)
 }
 
-/// What triangles by their order say; by their place where that alone fits. Of two diagonals as long,
-/// a part that was moved before it was cut may take the other one.
+/// What faces or triangles say by their order; by their place where that alone fits: they may stand
+/// in another order, and of two diagonals as long a part that was moved before it was cut may take
+/// the other one.
 fn unless_cut_otherwise(
     ours: &Part,
     theirs: &Part,
@@ -247,29 +250,40 @@ fn figures(differences: impl IndexedParallelIterator<Item = f32>) -> (f32, f32) 
     (most, (sum / all.len().max(1) as f64) as f32)
 }
 
-/// Every corner of the first part, drawn a little into its face, against the nearest place of the
-/// other.
-fn by_place(ours: &Part, theirs: &Part, whole: bool) -> PartDifference {
-    let row = Row::new(ours, false);
+/// For every corner of a part, drawn a little into its face, the nearest place of another: the face,
+/// where on it, and how far away in the project's space.
+fn nearest(ours: &Part, theirs: &Part) -> Vec<Option<(u32, Vec3, f32)>> {
     let (mesh, topology) = (ours.geometry.mesh(), ours.geometry.topology());
-    let there = theirs.geometry.mesh();
     let (to_project, back) =
         (theirs.traits.transform.to_project(), theirs.traits.transform.to_project().inverse());
     let own_to_project = ours.traits.transform.to_project();
+    // Asked for before work is shared out: see `Geometry`.
     let _ = (theirs.geometry.bvh(), theirs.geometry.topology());
-    let found: Vec<Option<(u32, Vec3, f32)>> = row
-        .corners
-        .par_iter()
-        .map(|&corner| {
-            let at = mesh.corner_position(corner as usize);
-            let middle = mesh.face_centroid(topology.face_of(corner as usize));
+    (0..mesh.corner_count())
+        .into_par_iter()
+        .map(|corner| {
+            let at = mesh.corner_position(corner);
+            let middle = mesh.face_centroid(topology.face_of(corner));
             let drawn_in = own_to_project.transform_point3(at.lerp(middle, DRAWN_IN));
             let point = back.transform_point3(drawn_in);
             let (face, on, _) = theirs.geometry.bvh().nearest(point, f32::MAX, |_| true)?;
             Some((face, on, to_project.transform_point3(on).distance(drawn_in)))
         })
-        .collect();
-    let max_distance = found.iter().flatten().map(|(.., far)| *far).fold(0.0, f32::max);
+        .collect()
+}
+
+/// Every corner of each part against the nearest place of the other; colors by those of the first.
+fn by_place(ours: &Part, theirs: &Part, whole: bool) -> PartDifference {
+    let row = Row::new(ours, false);
+    let there = theirs.geometry.mesh();
+    let found = nearest(ours, theirs);
+    let farthest = |found: &[Option<(u32, Vec3, f32)>]| {
+        found.iter().flatten().map(|(.., far)| *far).fold(0.0, f32::max)
+    };
+    // What only the other side has is no nearer to anything than it is: but a part that others were
+    // joined into has theirs as well.
+    let back = if whole { farthest(&nearest(theirs, ours)) } else { 0.0 };
+    let max_distance = farthest(&found).max(back);
     let value_on = |set: &ColorSet, face: u32, on: Vec3| -> Rgba {
         // The nearest corner's: exact where colors are flat, close where they blend.
         let corners = there.face_corners(face as usize);

@@ -601,6 +601,9 @@ pub enum EditError {
         /// The part they would go to.
         to: String,
     },
+    /// Paint and coverage of a recipe are no sets of their own.
+    #[error("this is the hand paint of a recipe: paint on the channel, or change the recipe")]
+    Layer,
     /// The stroke makes no sense.
     #[error("{0}")]
     Stroke(&'static str),
@@ -701,7 +704,11 @@ impl Document {
     pub fn apply(&mut self, edit: Edit) -> Result<Change, EditError> {
         let mut shares = fills::Shares::default();
         let is_clearing = matches!(edit, Edit::ClearChannels { .. } | Edit::ClearPart { .. });
-        let is_of_recipes = matches!(edit, Edit::SetRecipe { .. } | Edit::FreezeRecipe { .. });
+        // They say themselves what becomes of hand paint.
+        let is_of_recipes = matches!(
+            edit,
+            Edit::SetRecipe { .. } | Edit::FreezeRecipe { .. } | Edit::SwapChannels { .. }
+        );
         let change = match edit {
             Edit::SetRecipe { part, set, recipe } => {
                 self.change_setting_recipe(part, set, recipe)?

@@ -163,3 +163,33 @@ proptest! {
         }
     }
 }
+
+/// The same surface with its faces in another order is the same surface.
+#[test]
+fn faces_in_another_order_are_found_by_their_place() {
+    let arrays = arrays_of(&plain());
+    let faces: Vec<Vec<u32>> =
+        (0..plain().face_count()).rev().map(|face| plain().face_vertices(face).to_vec()).collect();
+    let turned = Mesh::new(MeshArrays { corner_vertices: faces.concat(), ..arrays }).unwrap();
+    let [ours, theirs] =
+        [plain(), turned].map(|mesh| parts(vec![part("Sheet", &mesh, &ALL[1..2])]));
+    let difference = &compare(&ours, &theirs).parts[0];
+    assert!(difference.max_distance.unwrap() < 1e-5, "{difference:?}");
+    assert_eq!(difference.sets[0].max_difference, Some(0.0));
+}
+
+/// What only one side has is seen from either.
+#[test]
+fn a_face_far_away_is_seen_from_both_sides() {
+    let mut arrays = arrays_of(&plain());
+    let first = arrays.positions.len() as u32;
+    arrays.positions.extend([[0., 0., 48.], [1., 0., 48.], [0., 1., 48.]].map(Vec3::from));
+    arrays.corner_vertices.extend([first, first + 1, first + 2]);
+    arrays.face_starts.push(arrays.corner_vertices.len() as u32);
+    let more = Mesh::new(arrays).unwrap();
+    let [ours, theirs] = [plain(), more].map(|mesh| parts(vec![part("Sheet", &mesh, &[])]));
+    for (a, b) in [(&ours, &theirs), (&theirs, &ours)] {
+        let far = compare(a, b).parts[0].max_distance.unwrap();
+        assert!((far - 48.0).abs() < 2.0, "{far}");
+    }
+}

@@ -7,6 +7,7 @@ use glam::Vec3;
 use speckle_core::{
     Channels, Document, Edit, EditError, Encoding, Mesh, PartId, Placement, SetId, Transform,
     bake::{Pantry, watch::Watch},
+    color_set::ChannelTraits,
     document::{Direction, Fill, NewPart, NewSet},
     recipe::{Merge, Recipe, Source, Step, Target},
     region::Region,
@@ -281,4 +282,94 @@ fn copies_on_other_parts_are_plain_and_take_paint() {
     table.document.apply(Edit::MakePartsAgree).unwrap();
     assert!(table.document.parts()[1].sets[0].recipes.is_empty());
     assert!(table.document.stale(&table.pantry).is_empty());
+}
+
+/// A recipe, its paint and what the numbers mean go with a swapped channel; the other's numbers are
+/// plain paint still.
+#[test]
+fn a_swapped_channel_takes_its_recipe_and_paint_along() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::R, vec![constant(0.25)]));
+    table.dab(0, Action::Paint, 1.0, 1.0);
+    table.dab(1, Action::Paint, 0.5, 1.0);
+    table.remake();
+    let (red, green) = (table.values(0), table.values(1));
+    let (part, set) = (table.part, table.set);
+    let swap = table.document.apply(Edit::SwapChannels { part, set, a: 0, b: 1 }).unwrap();
+    assert_eq!((table.values(0), table.values(1)), (green.clone(), red.clone()));
+    let recipes = table.document.set(part, set).unwrap().recipes.clone();
+    assert_eq!((recipes.len(), recipes[0].recipe.channels), (1, Target::G));
+    table.remake();
+    assert_eq!((table.values(0), table.values(1)), (green.clone(), red.clone()));
+    // Another bake below: the paint is where it was, on the channel where it is now.
+    let mut own = recipes[0].recipe.clone();
+    own.steps[0] = constant(0.75);
+    table.cook(own);
+    assert_eq!((table.values(1)[MIDDLE], table.values(1)[RIM]), (1.0, 0.75));
+    assert_eq!(table.values(0), green);
+    assert!(swap.steps.len() >= 4, "values, what is said of them, and two layers");
+}
+
+#[test]
+fn layers_of_a_recipe_are_no_sets_to_be_edited() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::R, vec![constant(0.25)]));
+    table.dab(0, Action::Paint, 1.0, 1.0);
+    let part = table.part;
+    let layers: Vec<SetId> = table.document.parts()[0].sets[1..].iter().map(|s| s.id).collect();
+    assert_eq!(layers.len(), 2);
+    for set in layers {
+        let channels = Channels::RGB;
+        let coat = Coat::new(part, set, channels, [1.0; 4]);
+        let start =
+            StrokeStart::new(coat, Brush::default(), View::Parallel { forward: Vec3::NEG_Z });
+        for edit in [
+            Edit::DeleteSet { part, set },
+            Edit::DuplicateSet { part, set },
+            Edit::RenameSet { part, set, name: "Mine".into() },
+            Edit::ClearChannels { part, set, channels },
+            Edit::ConvertSet { part, set, placement: Placement::Face },
+            Edit::MoveSet { part, set, to: 0 },
+            Edit::Stroke { start, samples: Vec::new() },
+        ] {
+            assert_eq!(table.document.apply(edit).unwrap_err(), EditError::Layer);
+        }
+    }
+}
+
+/// Paint that has no place to stay would be gone at the next making: it is refused before.
+#[test]
+fn a_stroke_whose_paint_has_no_room_is_refused() {
+    let mut table = Table::new();
+    table.cook(recipe(Target::R, vec![constant(0.25)]));
+    let part = table.part;
+    for n in 0..255 {
+        let (role, name) = (speckle_core::color_set::Role::Selection, format!("S{n}"));
+        let placement = Placement::Face;
+        table.document.apply(Edit::AddHelper { part, role, name, placement }).unwrap();
+    }
+    let coat = Coat::new(part, table.set, Channels::RGB, [1.0; 4]);
+    let view = View::Parallel { forward: Vec3::NEG_Z };
+    let start = StrokeStart::new(coat, Brush::default(), view);
+    let refused = table.document.apply(Edit::Stroke { start, samples: Vec::new() }).unwrap_err();
+    assert!(matches!(refused, EditError::TooManyHelpers { .. }), "{refused}");
+    // Where no recipe is, there is nothing to be kept.
+    let plain = Coat { channels: Channels([false, true, false, false]), ..coat };
+    let start = StrokeStart::new(plain, Brush::default(), view);
+    table.document.apply(Edit::Stroke { start, samples: Vec::new() }).unwrap();
+}
+
+#[test]
+fn a_locked_recipe_does_not_keep_the_others_from_being_made() {
+    let mut table = Table::new();
+    let (part, set) = (table.part, table.set);
+    for channel in [Target::R, Target::G] {
+        let recipe = recipe(channel, vec![constant(0.25)]);
+        table.document.apply(Edit::SetRecipe { part, set, recipe }).unwrap();
+    }
+    let own = table.document.set(part, set).unwrap();
+    let traits = ChannelTraits { locked: true, ..own.channels[0].clone() };
+    table.document.apply(Edit::DescribeChannel { part, set, channel: 0, traits }).unwrap();
+    table.document.make_all(&table.pantry, &Watch::default()).unwrap();
+    assert_eq!((table.values(0)[RIM], table.values(1)[RIM]), (0.0, 0.25));
 }

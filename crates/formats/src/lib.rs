@@ -373,6 +373,8 @@ pub struct Import {
     pub origin: Option<Origin>,
     /// In which numbers its colors stood.
     pub light: Light,
+    /// Whether the file itself, or its format's standard, says what its numbers mean.
+    pub states: bool,
 }
 
 impl Import {
@@ -568,10 +570,11 @@ pub fn read_within(
     for part in raw_parts {
         part.admit(groups, budget, &mut repairs, &mut parts)?;
     }
+    let states = traits.is_some() || format.abilities().units != abilities::Says::Nothing;
     let meshes: Vec<&Mesh> = parts.iter().map(|part| &part.mesh).collect();
     let (traits, reasons) = guess::meaning(format, traits, options, &meshes);
     let origin = origin.or_else(|| Origin::find_in(file.bytes));
-    Ok(Import { parts, images, repairs, notes, traits, reasons, origin, light })
+    Ok(Import { parts, images, repairs, notes, traits, reasons, origin, light, states })
 }
 
 /// Writes a shipment as a file of the format.
@@ -606,7 +609,7 @@ pub fn write(
     let shipment = &shipment;
     let Written { bytes, beside } = match format {
         // They say where a part stands.
-        Format::Glb => gltf::write::write_glb(shipment, options),
+        Format::Glb => gltf::write::write_glb(shipment, options)?,
         Format::Gltf => gltf::write::write_gltf(shipment, options),
         Format::ThreeMf => threemf::write::write(shipment, options)?,
         Format::X3d => x3d::write(shipment, options),

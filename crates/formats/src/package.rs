@@ -67,6 +67,7 @@ pub fn read_all(
         match &mut whole {
             None => whole = Some(import),
             Some(whole) => {
+                whole.states &= import.states;
                 import.convert(whole.traits)?;
                 whole.parts.append(&mut import.parts);
                 whole.images.append(&mut import.images);

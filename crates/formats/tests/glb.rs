@@ -261,3 +261,35 @@ fn groups_of_parts_are_nodes_above_them() {
         [("Bell", "Harbour/Quay"), ("Rope", "Harbour/Quay"), ("Crane", "Harbour"), ("Gull", "")];
     assert_eq!(paths, wanted.map(|(name, path)| (name, path.to_owned())));
 }
+
+/// glTF 2.0, 3.7.3.3: the transform of the node of a skinned mesh does not count. And what is
+/// required for look or motion alone is no reason to refuse a shape.
+#[test]
+fn skinned_meshes_stand_by_themselves_and_extensions_of_look_do_not_refuse_a_file() {
+    let file = |skin: &str, needed: &str| {
+        let numbers: Vec<u8> = [0_f32, 0., 0., 1., 0., 0., 0., 1., 0.]
+            .iter()
+            .flat_map(|number| number.to_le_bytes())
+            .collect();
+        let uri = base64::Engine::encode(&base64::prelude::BASE64_STANDARD, numbers);
+        format!(
+            r#"{{"asset":{{"version":"2.0"}},"extensionsRequired":["{needed}"],
+            "buffers":[{{"byteLength":36,"uri":"data:application/octet-stream;base64,{uri}"}}],
+            "bufferViews":[{{"buffer":0,"byteLength":36}}],
+            "accessors":[{{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}}],
+            "meshes":[{{"primitives":[{{"attributes":{{"POSITION":0}}}}]}}],
+            "skins":[{{"joints":[1]}}],"scenes":[{{"nodes":[0,1]}}],
+            "nodes":[{{"mesh":0,{skin}"translation":[5,0,0]}},{{"name":"Bone"}}]}}"#
+        )
+    };
+    for (skin, needed, at) in
+        [("", "KHR_materials_unlit", 5.0), (r#""skin":0,"#, "KHR_texture_transform", 0.0)]
+    {
+        let import = read("flag.gltf", file(skin, needed).as_bytes()).unwrap();
+        assert_eq!(import.parts[0].mesh.positions()[0].x, at);
+    }
+    for needed in ["KHR_draco_mesh_compression", "EXT_mesh_gpu_instancing", "ACME_secret"] {
+        let error = read("flag.gltf", file("", needed).as_bytes()).unwrap_err();
+        assert!(error.cause.contains(needed), "{error}");
+    }
+}

@@ -190,3 +190,33 @@ fn long_texts_are_read_as_short_ones_are() {
     let error = read("sheet.ply", torn.join("\n").as_bytes()).unwrap_err();
     assert_eq!(error.place, Place::Line(line as usize));
 }
+
+/// Files declare `int` or `float` and write 0 to 255 (seen in files; the format leaves it open).
+#[test]
+fn colors_of_wide_types_are_read_by_how_far_they_go() {
+    let file = |kind: &str, rows: [&str; 3]| {
+        format!(
+            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\n\
+             property float z\nproperty {kind} red\nproperty {kind} green\nproperty {kind} blue\n\
+             element face 1\nproperty list uchar int vertex_indices\nend_header\n\
+             0 0 0 {}\n1 0 0 {}\n0 1 0 {}\n3 0 1 2\n",
+            rows[0], rows[1], rows[2]
+        )
+    };
+    for (kind, rows, wanted, is_noted) in [
+        ("int", ["255 0 0", "0 51 0", "0 0 0"], [[1.0, 0.0, 0.0], [0.0, 0.2, 0.0]], false),
+        ("uint", ["65535 0 0", "0 13107 0", "0 0 0"], [[1.0, 0.0, 0.0], [0.0, 0.2, 0.0]], false),
+        ("float", ["255 0 0", "0 51 0", "0 0 0"], [[1.0, 0.0, 0.0], [0.0, 0.2, 0.0]], true),
+        ("float", ["1 0 0", "0 0.2 0", "0 0 0"], [[1.0, 0.0, 0.0], [0.0, 0.2, 0.0]], false),
+        ("double", ["0.5 0 0", "0 0.2 0", "0 0 0"], [[0.5, 0.0, 0.0], [0.0, 0.2, 0.0]], false),
+        ("ushort", ["65535 0 0", "0 13107 0", "0 0 0"], [[1.0, 0.0, 0.0], [0.0, 0.2, 0.0]], false),
+    ] {
+        let import = read("wide.ply", file(kind, rows).as_bytes()).unwrap();
+        let values = &import.parts[0].sets[0].values;
+        for (value, wanted) in values.iter().zip(wanted) {
+            let apart = value.iter().zip(wanted).map(|(a, b): (_, f32)| (a - b).abs());
+            assert!(apart.fold(0.0, f32::max) < 1e-6 && value[3] == 1.0, "{kind}: {value:?}");
+        }
+        assert_eq!(import.notes.iter().any(|note| note.contains("0 to 255")), is_noted, "{kind}");
+    }
+}

@@ -9,6 +9,8 @@ import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
 import { unitWord, units } from "../parts/units";
 import { choosePart, count, figure, length, symbols, useApp, type Part, type Unit } from "../state";
+import { useTyped } from "../parts/typed";
+import { useFormatWords } from "../parts/formats";
 
 export function GatherSheet({ project }: { project: Project }) {
   const parts = useApp((state) => state.parts);
@@ -143,22 +145,12 @@ function Standing({ project }: { project: Project }) {
 const Row = ({ children }: { children: React.ReactNode }) => <>{children}</>;
 
 function Field({ label, value, disabled, onValue }: { label: string; value: number; disabled: boolean; onValue: (value: number) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
   const shown = String(Math.round(value * 1e4) / 1e4);
-  const accept = () => {
-    const number = Number.parseFloat((typed ?? "").replace(",", "."));
-    setTyped(null);
-    if (typed !== null && typed !== shown && Number.isFinite(number)) onValue(number);
-  };
+  const { typed, field } = useTyped(shown, onValue);
   return (
     <InputBase
       value={typed ?? shown} disabled={disabled}
-      onFocus={(event) => { setTyped(shown); event.target.select(); }}
-      onChange={(event) => setTyped(event.target.value)} onBlur={accept}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") (event.target as HTMLElement).blur();
-        if (event.key === "Escape") setTyped(null);
-      }}
+      {...field}
       slotProps={{ input: { "aria-label": label, inputMode: "decimal", sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 } } }}
       sx={{ border: 1, borderColor: "divider", borderRadius: 1.5, bgcolor: "background.default" }}
     />
@@ -186,11 +178,12 @@ function ProjectTraits({ project }: { project: Project }) {
 }
 
 export function GatherTray({ onBring }: { onBring: () => void }) {
+  const formats = useFormatWords();
   return (
     <>
       <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in meshes…</Button>
       <Typography variant="body2" color="textSecondary">
-        glTF, PLY, OBJ, STL, OFF, 3MF, USD, X3D, VRML or COLLADA, several at once, with the files they need beside them, in a zip or a folder. They can be dropped anywhere on this page as well. Click the model to choose a part.
+        {formats}, several at once, with the files they need beside them, in a zip or a folder. They can be dropped anywhere on this page as well. Click the model to choose a part.
       </Typography>
     </>
   );

@@ -21,7 +21,8 @@ export function NameDialog({ title, name, act, onName, onClose }: Props) {
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth onKeyDown={(event) => {
       event.stopPropagation();
-      if (event.key !== "Enter") return;
+      // On a button Enter presses that button.
+      if (event.key !== "Enter" || (event.target as HTMLElement).closest("button")) return;
       // Or the key would press whatever has the focus when the dialog is gone.
       event.preventDefault();
       accept();

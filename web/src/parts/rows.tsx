@@ -1,6 +1,7 @@
 // Rows of a sheet: a label on the left, what is chosen on the right.
 import { Box, FormControlLabel, InputBase, MenuItem, Select, Slider, Switch, Typography } from "@mui/material";
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
+import { useTyped } from "./typed";
 
 export function Row({ label, children }: { label: string; children: ReactNode }) {
   return (
@@ -44,21 +45,13 @@ interface SlidingProps {
 export function Sliding({ label, value, min, max, step, unit = "", digits = 0, zero, curved = false, onChange }: SlidingProps) {
   const bar = curved ? { value: Math.log2(value), min: Math.log2(min), max: Math.log2(max), step: 0.25 } : { value, min, max, step };
   const written = value === 0 && zero ? zero : `${value.toFixed(digits)}${unit && ` ${unit}`}`;
-  const [typed, setTyped] = useState<string | null>(null);
-  const accept = () => {
-    const number = Number.parseFloat((typed ?? "").replace(",", "."));
-    if (Number.isFinite(number)) onChange(Math.min(max, Math.max(min, number)));
-    setTyped(null);
-  };
+  const { typed, field } = useTyped(value.toFixed(digits), (number) => onChange(Math.min(max, Math.max(min, number))));
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1.25, minHeight: 32 }}>
       <Typography variant="body2" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>{label}</Typography>
       <Slider size="small" {...bar} aria-label={label} onChange={(_, next) => onChange(curved ? 2 ** next : next)} sx={{ flex: 1 }} />
       <InputBase value={typed ?? written} inputProps={{ "aria-label": `${label}, typed`, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
-        onFocus={(event) => { setTyped(value.toFixed(digits)); event.target.select(); }}
-        onChange={(event) => setTyped(event.target.value)} onBlur={accept}
-        onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }}
-        sx={{ width: written.length > 8 ? 76 : 62, fontSize: 13, fontWeight: 650 }} />
+        {...field} sx={{ width: written.length > 8 ? 76 : 62, fontSize: 13, fontWeight: 650 }} />
     </Box>
   );
 }

@@ -11,6 +11,7 @@ import { followHand, type Ring } from "./hand";
 import { CornerList, CutawayHandle, PinnedPicture, StencilPicture, WipeDivider } from "./overlays";
 import type { Point } from "./span";
 import { Stage } from "./stage";
+import { useFormatWords } from "../parts/formats";
 
 export function StageView({ id, onProject }: { id: number; onProject: (project: Project | null) => void }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -112,12 +113,13 @@ function drawRing(svg: SVGSVGElement | null, ring: Ring | null) {
 }
 
 function EmptyStage() {
+  const formats = useFormatWords();
   const connected = useApp((state) => state.connected);
   const parts = useApp((state) => state.parts);
   if (connected !== true || parts.length > 0) return null;
   return (
     <Box sx={{ position: "absolute", inset: 0, display: "grid", placeItems: "center", pointerEvents: "none" }}>
-      <Typography sx={{ color: "#fff" }}>Drop a mesh file here to begin: PLY, OBJ, STL, glTF or GLB.</Typography>
+      <Typography sx={{ color: "#fff" }}>Drop a mesh file here to begin: {formats}.</Typography>
     </Box>
   );
 }

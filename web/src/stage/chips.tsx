@@ -1,5 +1,5 @@
 // The chips on the stage: what is shown, and what the tool in hand would do where.
-import { Box, Button, Divider, Menu, MenuItem, Paper, Slider, Typography } from "@mui/material";
+import { Box, Button, Divider, Link, Menu, MenuItem, Paper, Slider, Typography } from "@mui/material";
 import { useState } from "react";
 import { targetChannels } from "../areas/bake/words";
 import { placementWords } from "../board/ChannelBoard";
@@ -143,7 +143,7 @@ export function TargetChip({ project }: { project: Project | null }) {
               {trouble && careful(trouble, "error.main")}
               {locked > 0 && careful(allLocked ? "locked: unlock it on the board" : "locked ones stay", allLocked ? "error.main" : "warning.main")}
               {unseen && careful("another channel is shown")}
-              {other && careful(hot ? "heat is shown" : "another set is shown")}
+              {other && <> · <Link component="button" variant="body2" sx={{ color: "warning.main", fontWeight: 700, verticalAlign: "baseline" }} data-test="show-target" onClick={() => { set({ shown: target.id }); setLook({ heat: null }); }}>{hot ? "heat is shown" : "another set is shown"}: show this one</Link></>}
               {lacking.length > 0 && careful(`${lacking.join(", ")} ${lacking.length === 1 ? "lacks" : "lack"} it`)}</>
           ) : (
             <>Nothing to paint into: add a set on the channel board</>

@@ -43,6 +43,9 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   let at = { x: 0, y: 0 };
   let pressed: { x: number; y: number } | null = null;
   let span: SpanDrag | null = null;
+  /** The pointer that paints or spans; other fingers do not take part. */
+  let own: number | null = null;
+  const isOther = (event: PointerEvent) => own !== null && event.pointerId !== own;
 
   const handAt = (event: PointerEvent): HandAt => ({
     x: event.clientX,
@@ -127,6 +130,12 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   };
 
   const down = (event: PointerEvent) => {
+    if (isOther(event)) {
+      event.stopImmediatePropagation();
+      return;
+    }
+    // A field is left before the stroke begins, so that what was typed counts for it.
+    if (document.activeElement instanceof HTMLInputElement || document.activeElement instanceof HTMLTextAreaElement) document.activeElement.blur();
     // The camera takes what the brush does not: everything beside the model, and the other buttons.
     stage.controls.enabled = true;
     pressed = { x: event.clientX, y: event.clientY };
@@ -150,6 +159,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     if (state.tool === "span") {
       if (!isOn && state.span.kind !== "lasso") return;
       stage.controls.enabled = false;
+      own = event.pointerId;
       canvas.setPointerCapture(event.pointerId);
       span = new SpanDrag(stage, event, under?.point ?? null);
       project.spanDrawn = true;
@@ -162,6 +172,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     last = handAt(event);
     if (!project.beginStroke(last)) return;
     painting = true;
+    own = event.pointerId;
     canvas.setPointerCapture(event.pointerId);
     held = window.setInterval(() => {
       if (get().brush.build_up === "held" && queued.length === 0) project.moveStroke([last], true);
@@ -172,6 +183,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     if (now.history.revision !== before.history.revision && now.probe && !painting) probe(stage.under(at.x, at.y));
   });
   const move = (event: PointerEvent) => {
+    if (isOther(event)) return;
     at = { x: event.clientX, y: event.clientY };
     if (span) {
       ring(null);
@@ -210,6 +222,8 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     } else stage.showFootprint(null);
   };
   const up = (event: PointerEvent) => {
+    if (isOther(event)) return;
+    own = null;
     // In Gather a click, not a drag, chooses the part.
     const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < 4;
     const { placing } = get();
@@ -252,6 +266,11 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     project.endStroke();
     stage.controls.enabled = true;
   };
+  /** Taken away by the system: what was painted stays, but nothing was clicked. */
+  const cancel = (event: PointerEvent) => {
+    if (!isOther(event)) pressed = null;
+    up(event);
+  };
   const leave = () => {
     if (painting || span) return;
     ring(null);
@@ -275,7 +294,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   canvas.addEventListener("pointerdown", down, { capture: true });
   canvas.addEventListener("pointermove", move);
   canvas.addEventListener("pointerup", up);
-  canvas.addEventListener("pointercancel", up);
+  canvas.addEventListener("pointercancel", cancel);
   canvas.addEventListener("pointerleave", leave);
   return () => {
     stopProbing();
@@ -284,7 +303,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     canvas.removeEventListener("pointerdown", down, { capture: true });
     canvas.removeEventListener("pointermove", move);
     canvas.removeEventListener("pointerup", up);
-    canvas.removeEventListener("pointercancel", up);
+    canvas.removeEventListener("pointercancel", cancel);
     canvas.removeEventListener("pointerleave", leave);
   };
 }

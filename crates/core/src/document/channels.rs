@@ -3,10 +3,10 @@
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Document, EditError, NewSet, PartId, Step, sets::no_lock};
+use super::{Change, Document, EditError, NewSet, PartId, Patch, Step, sets::no_lock};
 use crate::{
     color::Rgba,
-    color_set::{Channels, ColorSet, Encoding, Placement, SetId, convert},
+    color_set::{Channels, ColorSet, Encoding, Placement, Role, SetId, convert},
     ramp::{self, Stop},
 };
 
@@ -128,6 +128,19 @@ impl Document {
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
             change.steps.push(Step::SetTraits { part, set, before, after });
+        }
+        // And so does the hand paint of their recipes.
+        let paints = own.paints();
+        for layer in &self.part(part)?.sets {
+            let (Role::Paint { step } | Role::Coverage { step }) = layer.role else { continue };
+            if paints.contains(&step) {
+                let mut after = layer.values.to_vec();
+                after.iter_mut().for_each(|value| value.swap(a, b));
+                let patch = Patch::between(&layer.values, &after);
+                if !patch.indices.is_empty() {
+                    change.steps.push(Step::Values { part, set: layer.id, patch });
+                }
+            }
         }
         Ok(change)
     }

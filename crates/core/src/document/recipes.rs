@@ -10,7 +10,7 @@ use super::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, sets::
 use crate::{
     bake::{BakeError, Digest, Inputs, MATERIAL_SET, Pantry, taste::Tastes, up_to, watch::Watch},
     color::Rgba,
-    color_set::{ChannelRecipe, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
+    color_set::{ChannelRecipe, Channels, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
     recipe::{self, Mask, Recipe, RecipeFile, Source, Target},
 };
 
@@ -121,6 +121,27 @@ fn top_paint(recipe: &Recipe) -> Option<(usize, u32)> {
         Source::HandPaint { paint } => Some((i, paint?)),
         _ => None,
     })
+}
+
+/// Whether there is room for the hand paint that a stroke over some channels of a set leaves.
+///
+/// # Errors
+/// When the part keeps as many sets as it may.
+pub(super) fn has_room_for_paint(
+    owner: &Part,
+    own: &ColorSet,
+    channels: Channels,
+) -> Result<(), EditError> {
+    let is_met = |recipe: &Recipe| {
+        let target = recipe.channels.channels();
+        (0..4).any(|i| target.0[i] && channels.0[i])
+    };
+    let bare = own.recipes.iter().map(|own| &own.recipe);
+    let bare = bare.filter(|recipe| is_met(recipe) && top_paint(recipe).is_none()).count();
+    match bare {
+        0 => Ok(()),
+        bare => has_room(owner, 2 * bare, Role::Paint { step: 0 }).map(drop),
+    }
 }
 
 /// All hand paint of a recipe.
@@ -338,7 +359,16 @@ impl Document {
     pub fn make_all(&mut self, pantry: &Pantry, watch: &Watch) -> Result<Change, BakeError> {
         let mut whole = Change { label: "Make".to_owned(), follows: true, ..Change::default() };
         let said = |error: EditError| BakeError::Recipe(error.to_string());
-        while let Some(&(part, set, channels)) = self.stale(pantry).first() {
+        // What is locked stays as it is.
+        let is_open = |document: &Self, (part, set, target): &(PartId, SetId, Target)| {
+            let channels = target.channels().0;
+            document
+                .set(*part, *set)
+                .is_ok_and(|own| (0..4).all(|i| !channels[i] || !own.channels[i].locked))
+        };
+        while let Some((part, set, channels)) =
+            self.stale(pantry).into_iter().find(|dish| is_open(self, dish))
+        {
             let made = self.order(part, set, channels).map_err(said)?.make(pantry, watch)?;
             whole.steps.extend(self.accept(made).map_err(said)?.steps);
         }

@@ -24,6 +24,9 @@ impl Document {
         let index = owner.sets.iter().position(|s| s.id == set);
         let index =
             index.ok_or_else(|| EditError::NoSuchSet { part: owner.traits.name.clone() })?;
+        if owner.sets[index].role.is_layer() {
+            return Err(EditError::Layer);
+        }
         Ok((index, &owner.sets[index], &owner.geometry))
     }
 

@@ -3,7 +3,8 @@
 use std::{collections::HashMap, sync::Arc};
 
 use super::{
-    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step, recipes::Touched,
+    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
+    recipes::{Touched, has_room_for_paint},
 };
 use crate::{
     blend::Base,
@@ -73,6 +74,11 @@ impl Document {
         if !owner.traits.visible {
             return Err(EditError::Hidden(owner.traits.name.clone()));
         }
+        if set.role.is_layer() {
+            return Err(EditError::Layer);
+        }
+        // A stroke that has no place to stay would be lost when its recipe is made again.
+        has_room_for_paint(owner, set, coat.channels)?;
         let surface = surface_of(owner, set.placement);
         Ok(Canvas {
             part,

@@ -69,6 +69,7 @@ struct Scene {
 struct Node {
     name: Option<String>,
     mesh: Option<usize>,
+    skin: Option<usize>,
     children: Vec<usize>,
     matrix: Option<[f32; 16]>,
     translation: Option<[f32; 3]>,
@@ -195,8 +196,7 @@ fn read(
         let cause = format!("the JSON cannot be read: {error}");
         FormatError::new(place, cause, "the file is damaged: export it again")
     })?;
-    // Quantized positions are ordinary integer accessors, which are read anyway.
-    if let Some(needed) = root.extensions_required.iter().find(|e| *e != "KHR_mesh_quantization") {
+    if let Some(needed) = root.extensions_required.iter().find(|name| !is_harmless(name)) {
         return Err(FormatError::new(
             Place::File,
             format!("it cannot be read without the extension {needed}"),
@@ -323,6 +323,23 @@ struct Placed<'a> {
 /// How many names of nodes above a part are kept.
 const DEEPEST: usize = 16;
 
+/// Whether a file can be read without an extension that it requires: shape and colors stand where
+/// they stand without it. Quantized positions are ordinary integer accessors, which are read anyway.
+fn is_harmless(extension: &str) -> bool {
+    const OF_LOOK_AND_MOTION: [&str; 8] = [
+        "KHR_materials_",
+        "KHR_texture_",
+        "EXT_texture_",
+        "KHR_lights_",
+        "EXT_lights_",
+        "KHR_animation_",
+        "KHR_xmp_",
+        "KHR_node_",
+    ];
+    extension == "KHR_mesh_quantization"
+        || OF_LOOK_AND_MOTION.iter().any(|start| extension.starts_with(start))
+}
+
 fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
     if root.nodes.is_empty() {
         let alone = |mesh| Placed { mesh, name: None, path: Vec::new(), transform: Mat4::IDENTITY };
@@ -360,6 +377,9 @@ fn placed_meshes(root: &Root) -> Result<Vec<Placed<'_>>, FormatError> {
             let mut path: Vec<&str> =
                 names.filter(|name| *name != ABOVE_ALL).take(DEEPEST).collect();
             path.reverse();
+            // A skinned mesh stands where its joints say; the node's own transform does not count
+            // (glTF 2.0, 3.7.3.3).
+            let transform = if node.skin.is_some() { Mat4::IDENTITY } else { transform };
             placed.push(Placed { mesh, name: node.name.as_deref(), path, transform });
         }
         for &child in &node.children {

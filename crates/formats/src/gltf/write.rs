@@ -13,17 +13,28 @@ use speckle_core::{
 
 use super::{CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, stuff::Stuff};
 use crate::{
-    DataSets, Depth, Format, Light, Shipment, WriteOptions, Written, carried, numbers::Numbers,
-    seams::SplitVertices,
+    DataSets, Depth, Format, FormatError, Light, Place, Shipment, WriteOptions, Written, carried,
+    numbers::Numbers, seams::SplitVertices,
 };
 
 const ARRAY_BUFFER: u32 = 34962;
 const ELEMENT_ARRAY_BUFFER: u32 = 34963;
 
 /// Writes the parts as one binary file.
-pub fn write_glb(shipment: &Shipment, options: WriteOptions) -> Written {
+///
+/// # Errors
+/// When it would be longer than the format can say.
+pub fn write_glb(shipment: &Shipment, options: WriteOptions) -> Result<Written, FormatError> {
     let (root, bin) = root(shipment, options);
-    Written::alone(container(&root, &bin))
+    // Lengths are 32-bit numbers; the text is small beside the arrays.
+    if bin.len() > (u32::MAX - (1 << 28)) as usize {
+        return Err(FormatError::new(
+            Place::File,
+            format!("{} bytes are more than a GLB can hold", bin.len()),
+            "send fewer parts or sets, one file for each part, or glTF as text",
+        ));
+    }
+    Ok(Written::alone(container(&root, &bin)))
 }
 
 /// Writes the parts as one text with the arrays embedded.

@@ -1,6 +1,6 @@
 // The numbers of a step's source.
 import { Box, Button, InputBase, Typography } from "@mui/material";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { addImage, type Schemas } from "../../api/client";
 import { ColorWell } from "../../parts/ColorWell";
 import { Choose, Row, Sliding, Switching } from "../../parts/rows";
@@ -9,6 +9,7 @@ import { hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } fr
 import { channelName } from "../../theme";
 import { boxOf } from "../../tools";
 import { directionWords, noiseWords, type Direction, type Root, type Source } from "./words";
+import { useTyped } from "../../parts/typed";
 
 interface Props {
   source: Source;
@@ -22,22 +23,17 @@ interface Props {
 type Vec = [number, number, number];
 const vec = (numbers: readonly number[]): Vec => [numbers[0] ?? 0, numbers[1] ?? 0, numbers[2] ?? 0];
 
+function Coordinate({ label, value, accept }: { label: string; value: number; accept: (number: number) => void }) {
+  const { typed, field } = useTyped(String(value), accept);
+  return <InputBase value={typed ?? Number(value.toFixed(3)).toString()} inputProps={{ "aria-label": label, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }} {...field} sx={{ width: 58, fontSize: 13, fontWeight: 650 }} />;
+}
+
 /** Three numbers that are typed. */
 function Vector({ label, value, onChange }: { label: string; value: readonly number[]; onChange: (value: Vec) => void }) {
-  const [typed, setTyped] = useState<{ axis: number; text: string } | null>(null);
-  const accept = () => {
-    const number = Number.parseFloat((typed?.text ?? "").replace(",", "."));
-    if (typed && Number.isFinite(number)) onChange(vec(value.map((old, i) => (i === typed.axis ? number : old))));
-    setTyped(null);
-  };
   return (
     <Row label={label}>
       {["x", "y", "z"].map((axis, i) => (
-        <InputBase key={axis} value={typed?.axis === i ? typed.text : Number((value[i] ?? 0).toFixed(3)).toString()} inputProps={{ "aria-label": `${label}, ${axis}`, inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
-          onFocus={(event) => { setTyped({ axis: i, text: String(value[i] ?? 0) }); event.target.select(); }}
-          onChange={(event) => setTyped({ axis: i, text: event.target.value })} onBlur={accept}
-          onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }}
-          sx={{ width: 58, fontSize: 13, fontWeight: 650 }} />
+        <Coordinate key={axis} label={`${label}, ${axis}`} value={value[i] ?? 0} accept={(number) => onChange(vec(value.map((old, j) => (j === i ? number : old))))} />
       ))}
     </Row>
   );

@@ -8,6 +8,7 @@ import { useApp } from "../../state";
 import { unitWord, units } from "../../parts/units";
 import { turn, type Recipient } from "./delivery";
 import { calledIn } from "./loaded";
+import { useTyped } from "../../parts/typed";
 
 const depthWords: Record<Schemas["Depth"], string> = { usual: "as usual", bits8: "8 bits", bits16: "16 bits", float: "32-bit floats" };
 const lightWords: Record<Schemas["Light"], string> = { encoded: "sRGB-encoded", linear: "linear light" };
@@ -74,17 +75,11 @@ function Look({ recipient }: { recipient: Recipient }) {
 }
 
 function Typed({ label, value, accept }: { label: string; value: number; accept: (number: number) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const leave = () => {
-    const number = Number.parseFloat((typed ?? "").replace(",", "."));
-    if (Number.isFinite(number)) accept(number);
-    setTyped(null);
-  };
+  const { typed, field } = useTyped(String(value), accept);
   return (
     <Row label={label}>
       <InputBase value={typed ?? String(value)} inputProps={{ "aria-label": label, inputMode: "decimal", style: { padding: 0, textAlign: "right" } }}
-        onFocus={(event) => { setTyped(String(value)); event.target.select(); }} onChange={(event) => setTyped(event.target.value)} onBlur={leave}
-        onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }} sx={{ width: 90, fontSize: 13, fontWeight: 650 }} />
+        {...field} sx={{ width: 90, fontSize: 13, fontWeight: 650 }} />
     </Row>
   );
 }

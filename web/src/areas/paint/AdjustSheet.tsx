@@ -41,21 +41,23 @@ export function AdjustSheet({ project }: { project: Project }) {
   const [strength, setStrength] = useState(100);
   const [within, setWithin] = useState<"set" | "selection">("set");
   const [looking, setLooking] = useState(true);
+  // What is being laid on is not shown on top of itself.
+  const [laying, setLaying] = useState(false);
   const adjustment: Schemas["Adjustment"] | null = part && target ? { part: part.id, set: target.id, channels, how, strength: strength / 100, within: within === "selection" && selection ? selection.id : null } : null;
   const asked = JSON.stringify(adjustment);
   const revision = useApp((state) => state.history.revision);
   useEffect(() => {
     const current = JSON.parse(asked) as Schemas["Adjustment"] | null;
-    if (current && looking) project.preview(current);
+    if (current && looking && !laying) project.preview(current);
     else project.endPreview();
-  }, [asked, looking, project, revision]);
+  }, [asked, laying, looking, project, revision]);
   useEffect(() => () => project.endPreview(), [project]);
   if (!adjustment || !target) return <Typography variant="body2" color="textSecondary">Choose a set on the board to adjust it.</Typography>;
   const accept = async () => {
-    if (!(await project.adjust(adjustment))) return;
+    setLaying(true);
     // What was laid on becomes the ground of the next one.
-    setHow(starts[how.type]);
-    project.endPreview();
+    if (await project.adjust(adjustment)) setHow(starts[how.type]);
+    setLaying(false);
   };
   const percent = (value: number) => Math.round(value * 100);
   return (

@@ -7,6 +7,7 @@ import { activePart, blends, elements, intoSet, isRound, length, set, setBrush, 
 import { boxOf } from "../../tools";
 import { Choose, Row, Sliding } from "../../parts/rows";
 import { StencilChoices } from "./Stencil";
+import { numberIn } from "../../parts/typed";
 
 const says: Record<"skin" | "deep" | "facet" | "corner" | PourKind | SpanKind | "soften" | "smear", string> = {
   skin: "Covers the visible, connected surface inside the circle. What lies behind or beside it stays.",
@@ -267,7 +268,7 @@ function SolidNumbers() {
       {["X", "Y", "Z"].map((name, i) => (
         <TextField key={name} size="small" defaultValue={(now[i] ?? 0).toFixed(2)} slotProps={{ htmlInput: { "aria-label": `${label} ${name}`, inputMode: "decimal", style: { padding: "4px 6px", fontSize: 13 } } }}
           onKeyDown={(event) => { event.stopPropagation(); if (event.key === "Enter") (event.target as HTMLElement).blur(); }}
-          onBlur={(event) => put(key, now, i, Number.parseFloat(event.target.value.replace(",", ".")))} />
+          onBlur={(event) => { if (event.target.value !== (now[i] ?? 0).toFixed(2)) put(key, now, i, numberIn(event.target.value)); }} />
       ))}
     </Box>
   );
