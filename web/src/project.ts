@@ -29,6 +29,8 @@ export class Project {
   private ringPixels = 0;
   /** The adjustment last asked about has not been answered; the newest waits here. */
   private previewing: { waiting: Schemas["Adjustment"] | null; isOver: boolean } | null = null;
+  /** How the server names this connection. */
+  private client: number | null = null;
   private awaitingCorners = false;
   /** A span is being drawn on the stage. */
   spanDrawn = false;
@@ -131,6 +133,7 @@ export class Project {
   private hear(message: Schemas["ServerMessage"]) {
     switch (message.type) {
       case "hello":
+        this.client = message.client;
         set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
         this.takeOutline(message.outline);
         break;
@@ -151,7 +154,9 @@ export class Project {
         set({ figures: { ...get().figures, [message.set]: message.channels } });
         break;
       case "kept":
-        set({ history: message.history, unsaved: 0 });
+        // Another window's strokes say nothing of this one's.
+        set({ history: message.history });
+        if (message.by === this.client) this.answered();
         break;
       case "corners":
         this.awaitingCorners = false;
@@ -176,12 +181,18 @@ export class Project {
         this.tried();
         break;
       case "nothing":
-        set({ unsaved: 0 });
+        this.answered();
         break;
       case "refused":
-        set({ said: { text: message.message, bad: true }, unsaved: 0 });
+        set({ said: { text: message.message, bad: true } });
+        this.answered();
         break;
     }
+  }
+
+  /** One stroke of this window less that is neither kept nor refused. */
+  private answered() {
+    set({ unsaved: Math.max(0, get().unsaved - 1) });
   }
 
   /** Shows what another recipe would make; of several asked for in a row, the newest. */

@@ -19,6 +19,7 @@ use std::{
     net::{IpAddr, Ipv4Addr, SocketAddr},
     path::{Path, PathBuf},
     process::ExitCode,
+    time::Duration,
 };
 
 use anyhow::{Context, Result, bail};
@@ -239,7 +240,7 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
             .map(|path| ReaderProgram { path, args: vec!["read-for-server".to_owned()] }),
     };
     let runtime = tokio::runtime::Runtime::new()?;
-    runtime.block_on(async {
+    let served = runtime.block_on(async {
         let wanted = SocketAddr::new(args.address, args.port);
         let listener = match TcpListener::bind(wanted).await {
             Ok(listener) => listener,
@@ -261,7 +262,10 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
         }
         speckle_server::serve(listener, store, &config).await?;
         Ok(())
-    })
+    });
+    // What still computes for somebody is not waited for: nobody is there any more.
+    runtime.shutdown_timeout(Duration::from_secs(1));
+    served
 }
 
 /// Shows the address in the user's browser where there is one; the address is printed anyway.

@@ -2,6 +2,7 @@
 
 pub mod bends;
 pub mod bvh;
+mod derived;
 pub mod measure;
 pub mod neighbours;
 pub mod normals;
@@ -9,7 +10,7 @@ pub mod packets;
 pub mod topology;
 pub mod triangulate;
 
-use std::{fmt, sync::OnceLock};
+use std::fmt;
 
 use glam::Vec3;
 use rayon::prelude::*;
@@ -17,6 +18,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{color_set::Placement, mesh::Mesh};
 use bvh::Bvh;
+use derived::Derived;
 use measure::Measures;
 use neighbours::Neighbours;
 use packets::Packets;
@@ -63,21 +65,22 @@ impl fmt::Debug for ContentId {
 
 /// A mesh and its derived data. Never changes; shared by `Arc`.
 ///
-/// Some of it is computed on all cores. So a task that is itself shared out takes what it needs
-/// from outside: to ask first from within may be to wait for oneself.
+/// Some of it is computed on all cores. A task that is itself shared out may ask for it (see
+/// [`derived`]), but takes what it needs from outside where it can: else some of it may be computed
+/// twice.
 pub struct Geometry {
     mesh: Mesh,
-    id: OnceLock<ContentId>,
-    triangulation: OnceLock<Triangulation>,
-    topology: OnceLock<Topology>,
-    face_normals: OnceLock<Vec<Vec3>>,
-    vertex_normals: OnceLock<Vec<Vec3>>,
-    measures: OnceLock<Measures>,
-    bends: OnceLock<Vec<u32>>,
+    id: Derived<ContentId>,
+    triangulation: Derived<Triangulation>,
+    topology: Derived<Topology>,
+    face_normals: Derived<Vec<Vec3>>,
+    vertex_normals: Derived<Vec<Vec3>>,
+    measures: Derived<Measures>,
+    bends: Derived<Vec<u32>>,
     /// Of vertices, corners and faces.
-    neighbours: [OnceLock<Neighbours>; 3],
-    bvh: OnceLock<Bvh>,
-    packets: OnceLock<Packets>,
+    neighbours: [Derived<Neighbours>; 3],
+    bvh: Derived<Bvh>,
+    packets: Derived<Packets>,
 }
 
 impl fmt::Debug for Geometry {
@@ -93,16 +96,16 @@ impl Geometry {
     pub fn new(mesh: Mesh) -> Self {
         Self {
             mesh,
-            id: OnceLock::new(),
-            triangulation: OnceLock::new(),
-            topology: OnceLock::new(),
-            face_normals: OnceLock::new(),
-            vertex_normals: OnceLock::new(),
-            measures: OnceLock::new(),
-            bends: OnceLock::new(),
+            id: Derived::default(),
+            triangulation: Derived::default(),
+            topology: Derived::default(),
+            face_normals: Derived::default(),
+            vertex_normals: Derived::default(),
+            measures: Derived::default(),
+            bends: Derived::default(),
             neighbours: Default::default(),
-            bvh: OnceLock::new(),
-            packets: OnceLock::new(),
+            bvh: Derived::default(),
+            packets: Derived::default(),
         }
     }
 
@@ -115,44 +118,45 @@ impl Geometry {
     /// The digest of its content.
     #[must_use]
     pub fn id(&self) -> ContentId {
-        *self.id.get_or_init(|| ContentId::of(&self.mesh))
+        *self.id.get_or_compute(|| ContentId::of(&self.mesh))
     }
 
     /// Every face cut into triangles.
     #[must_use]
     pub fn triangulation(&self) -> &Triangulation {
-        self.triangulation.get_or_init(|| Triangulation::new(&self.mesh))
+        self.triangulation.get_or_compute(|| Triangulation::new(&self.mesh))
     }
 
     /// What hangs together with what.
     #[must_use]
     pub fn topology(&self) -> &Topology {
-        self.topology.get_or_init(|| Topology::new(&self.mesh))
+        self.topology.get_or_compute(|| Topology::new(&self.mesh))
     }
 
     /// Unit normals of the faces; zero for a face without area.
     #[must_use]
     pub fn face_normals(&self) -> &[Vec3] {
-        self.face_normals.get_or_init(|| normals::of_faces(&self.mesh))
+        self.face_normals.get_or_compute(|| normals::of_faces(&self.mesh))
     }
 
     /// Unit normals of the vertices; see [`normals::of_vertices`].
     #[must_use]
     pub fn vertex_normals(&self) -> &[Vec3] {
-        self.vertex_normals
-            .get_or_init(|| normals::of_vertices(&self.mesh, self.topology(), self.face_normals()))
+        self.vertex_normals.get_or_compute(|| {
+            normals::of_vertices(&self.mesh, self.topology(), self.face_normals())
+        })
     }
 
     /// Bounds, area, volume, edge lengths.
     #[must_use]
     pub fn measures(&self) -> &Measures {
-        self.measures.get_or_init(|| Measures::new(&self.mesh, self.triangulation()))
+        self.measures.get_or_compute(|| Measures::new(&self.mesh, self.triangulation()))
     }
 
     /// How many edges bend how much; see [`bends::histogram`].
     #[must_use]
     pub fn bends(&self) -> &[u32] {
-        self.bends.get_or_init(|| bends::histogram(self.topology(), self.face_normals()))
+        self.bends.get_or_compute(|| bends::histogram(self.topology(), self.face_normals()))
     }
 
     /// Which elements of a placement lie next to which.
@@ -164,7 +168,7 @@ impl Geometry {
             Placement::Face => 2,
         };
         let topology = self.topology();
-        self.neighbours[slot].get_or_init(|| Neighbours::new(&self.mesh, topology, placement))
+        self.neighbours[slot].get_or_compute(|| Neighbours::new(&self.mesh, topology, placement))
     }
 
     /// The mean length of the edges at each vertex; 0 where no face is.
@@ -184,12 +188,12 @@ impl Geometry {
     /// The tree that many rays go through at once.
     #[must_use]
     pub fn packets(&self) -> &Packets {
-        self.packets.get_or_init(|| Packets::new(&self.mesh, self.triangulation()))
+        self.packets.get_or_compute(|| Packets::new(&self.mesh, self.triangulation()))
     }
 
     /// The tree for rays and ranges.
     #[must_use]
     pub fn bvh(&self) -> &Bvh {
-        self.bvh.get_or_init(|| Bvh::new(&self.mesh, self.triangulation()))
+        self.bvh.get_or_compute(|| Bvh::new(&self.mesh, self.triangulation()))
     }
 }

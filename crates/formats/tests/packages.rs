@@ -103,3 +103,46 @@ fn what_holds_itself_is_refused() {
     let zip = packed(&[("3D/3dmodel.model", model.as_bytes())]);
     assert!(read("x.3mf", &zip).unwrap_err().cause.contains("holds itself"));
 }
+
+/// 3MF Production Extension 1.1: components and items may name objects of other files of the package
+/// by `p:path`; each file counts its objects for itself.
+#[test]
+fn objects_in_other_files_of_a_package_are_found_and_not_taken_for_others() {
+    let model = |resources: &str, build: &str| {
+        format!(
+            "<model unit=\"inch\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\" \
+             xmlns:p=\"http://schemas.microsoft.com/3dmanufacturing/production/2015/06\" \
+             requiredextensions=\"p\"><resources>{resources}</resources><build>{build}</build></model>"
+        )
+    };
+    let object = |id: u32, name: &str, x: f32| {
+        format!(
+            "<object id=\"{id}\" name=\"{name}\"><mesh><vertices><vertex x=\"{x}\" y=\"0\" z=\"0\"/>\
+             <vertex x=\"9\" y=\"0\" z=\"0\"/><vertex x=\"0\" y=\"9\" z=\"0\"/></vertices><triangles>\
+             <triangle v1=\"0\" v2=\"1\" v3=\"2\"/></triangles></mesh></object>"
+        )
+    };
+    let root = model(
+        &format!(
+            "{}<object id=\"2\" name=\"Crate\"><components>\
+             <component objectid=\"1\" p:path=\"/3D/Objects/post.model\"/></components></object>",
+            object(1, "Wrong", 1.0)
+        ),
+        "<item objectid=\"2\"/><item objectid=\"1\" p:path=\"/3D/Objects/rope.model\"/>",
+    );
+    let files = [
+        ("3D/3dmodel.model", root.as_str()),
+        ("3D/Objects/post.model", &model(&object(1, "Post", 2.0), "<item objectid=\"1\"/>")),
+        ("3D/Objects/rope.model", &model(&object(1, "Rope", 3.0), "")),
+    ];
+    let bytes = files.map(|(name, text)| (name, text.as_bytes()));
+    let import = read("quay.3mf", &packed(&bytes)).unwrap();
+    let found: Vec<(&str, f32)> =
+        import.parts.iter().map(|part| (part.name.as_str(), part.mesh.positions()[0].x)).collect();
+    assert_eq!(found, [("Post", 2.0), ("Rope", 3.0)]);
+    assert_eq!((import.traits.unit, import.notes.len()), (Unit::Inch, 0), "{:?}", import.notes);
+
+    // What is named and not there is told by its file.
+    let error = read("quay.3mf", &packed(&bytes[..2])).unwrap_err();
+    assert!(error.cause.contains("3D/Objects/rope.model"), "{error}");
+}

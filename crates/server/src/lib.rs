@@ -24,6 +24,7 @@ use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, rout
 use speckle_formats::Limits;
 use speckle_store::{ProjectId, Store, StoreError};
 use tokio::net::TcpListener;
+use tokio_util::task::TaskTracker;
 use tower_http::{timeout::RequestBodyTimeoutLayer, trace::TraceLayer};
 use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
@@ -64,6 +65,8 @@ impl Default for Config {
 struct App {
     store: Store,
     sessions: Sessions,
+    /// Every live socket.
+    sockets: TaskTracker,
     allowed_hosts: Arc<[String]>,
     limits: Limits,
     reader: Option<Arc<ReaderProgram>>,
@@ -165,9 +168,10 @@ pub fn router(store: Store, config: &Config) -> Router {
     made(store, config).0
 }
 
-fn made(store: Store, config: &Config) -> (Router, Sessions) {
+fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
     let app = App {
         sessions: Sessions::new(store.clone()),
+        sockets: TaskTracker::new(),
         store,
         allowed_hosts: config.allowed_hosts.clone().into(),
         limits: config.limits,
@@ -176,7 +180,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions) {
         drawing: Arc::default(),
         looked: Arc::default(),
     };
-    let sessions = app.sessions.clone();
+    let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();
     let router = rest
         .route("/api/v1/projects/{project}/live", any(live::socket))
@@ -187,7 +191,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions) {
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
         .layer(TraceLayer::new_for_http())
         .with_state(app);
-    (router, sessions)
+    (router, sessions, sockets)
 }
 
 /// Serves until the process is told to stop.
@@ -195,6 +199,6 @@ fn made(store: Store, config: &Config) -> (Router, Sessions) {
 /// # Errors
 /// When the listener fails.
 pub async fn serve(listener: TcpListener, store: Store, config: &Config) -> std::io::Result<()> {
-    let (router, sessions) = made(store, config);
-    serve::until(listener, router, sessions, serve::told_to_stop()).await
+    let (router, sessions, sockets) = made(store, config);
+    serve::until(listener, router, sessions, sockets, serve::told_to_stop()).await
 }

@@ -57,6 +57,7 @@ pub async fn socket(
 }
 
 async fn serve(app: App, project: ProjectId, socket: WebSocket) {
+    let _open = app.sockets.token();
     let client = NEXT_CLIENT.fetch_add(1, Ordering::Relaxed);
     let (mut out, mut incoming) = socket.split();
     let Some((name, held)) = introduction(&mut incoming).await else { return };

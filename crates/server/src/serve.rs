@@ -16,6 +16,8 @@ use tokio::{
     time::{sleep, timeout},
 };
 
+use tokio_util::task::TaskTracker;
+
 use crate::sessions::Sessions;
 
 /// How long a client may take to send the head of a request.
@@ -32,6 +34,7 @@ pub async fn until(
     listener: TcpListener,
     router: Router,
     sessions: Sessions,
+    sockets: TaskTracker,
     stop: impl Future<Output = ()>,
 ) -> io::Result<()> {
     let room = Arc::new(Semaphore::new(MOST_CONNECTIONS));
@@ -68,7 +71,12 @@ pub async fn until(
     if timeout(LAST, closed).await.is_err() {
         tracing::warn!("some changes were not written within {} s", LAST.as_secs());
     }
-    let all = async { while connections.join_next().await.is_some() {} };
+    // Their last words are on the way.
+    sockets.close();
+    let all = async {
+        sockets.wait().await;
+        while connections.join_next().await.is_some() {}
+    };
     if timeout(LAST, all).await.is_err() {
         tracing::warn!("some requests were cut off");
     }

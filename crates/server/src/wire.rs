@@ -202,6 +202,8 @@ pub enum ServerMessage {
     Kept {
         /// What was done.
         label: String,
+        /// The connection whose stroke it is, where it is one.
+        by: Option<u32>,
         /// What can be undone and redone now.
         history: History,
     },

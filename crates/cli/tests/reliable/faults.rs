@@ -136,6 +136,27 @@ async fn stopping_keeps_the_stroke_under_the_pointer_and_takes_seconds() {
     assert!(stored(&data, project).contains(&[255, 0, 0, 255]));
 }
 
+/// With nobody else there, the good-bye is not cut off by the end of the process.
+#[tokio::test]
+async fn a_socket_alone_hears_that_the_server_stops() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("toys");
+    let project = stocked(&data);
+    let mut app = App::serving(&data);
+    let (mut socket, _) = app.join(project, "Tern").await;
+    let begun = Instant::now();
+    Command::new("kill").args(["-TERM", &app.process.id().to_string()]).status().unwrap();
+    let mut codes = Vec::new();
+    while let Some(Ok(message)) = socket.next().await {
+        if let Message::Close(Some(frame)) = message {
+            codes.push(u16::from(frame.code));
+        }
+    }
+    assert_eq!(codes, [1001]);
+    assert!(app.process.wait().unwrap().success());
+    assert!(begun.elapsed() < Duration::from_secs(4), "{:?}", begun.elapsed());
+}
+
 #[tokio::test]
 async fn a_second_signal_ends_it_at_once() {
     let folder = tempfile::tempdir().unwrap();

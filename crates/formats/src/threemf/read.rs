@@ -50,7 +50,7 @@ pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> 
     let mut package = ZipArchive::new(Cursor::new(file.bytes))
         .map_err(|error| damaged(format!("it is no package: {error}")))?;
     let place = place_of_model(&mut package, options.budget)?;
-    let mut model = Model::new(options.limits);
+    let mut model = Model::new(options.limits, &place);
     let origin;
     {
         let entry = unpacked(&mut package, &place, options.limits)?;
@@ -58,6 +58,14 @@ pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> 
         let head = source.fill_buf().map_err(|error| damaged(error.to_string()))?;
         origin = Origin::find_in(head);
         model.read(source)?;
+    }
+    // Objects may lie in other files of the package (3MF Production Extension).
+    while model.file + 1 < model.files.len() {
+        model.file += 1;
+        options.budget.visit()?;
+        let place = model.files[model.file].clone();
+        let entry = unpacked(&mut package, &place, options.limits)?;
+        model.read(BufReader::with_capacity(1 << 16, entry))?;
     }
     Ok(Content { origin, ..model.into_content(file, options.budget)? })
 }
@@ -104,6 +112,15 @@ fn place_of_model(
     Ok(USUAL_PLACE.to_owned())
 }
 
+/// Names an object or a group: the file it lies in, and its number there. Files of a package count
+/// each for themselves.
+type Id = (usize, u32);
+
+/// A place in the package, without the stroke it may begin with.
+fn in_package(place: &str) -> String {
+    place.trim_start_matches('/').to_owned()
+}
+
 #[derive(Default)]
 struct Object {
     name: String,
@@ -113,7 +130,7 @@ struct Object {
     /// Of each triangle the group and the three entries; group `u32::MAX` for the object's own.
     colors: Vec<(u32, [u32; 3])>,
     own: Option<(u32, u32)>,
-    parts: Vec<(u32, Mat4)>,
+    parts: Vec<(Id, Mat4)>,
     is_support: bool,
 }
 
@@ -121,9 +138,13 @@ struct Model {
     limits: Limits,
     unit: Unit,
     micron: bool,
-    groups: HashMap<u32, Vec<Rgba>>,
-    objects: HashMap<u32, Object>,
-    items: Vec<(u32, Mat4)>,
+    /// The files of the package that models are read from, the one that is built first.
+    files: Vec<String>,
+    /// Which of them is being read.
+    file: usize,
+    groups: HashMap<Id, Vec<Rgba>>,
+    objects: HashMap<Id, Object>,
+    items: Vec<(Id, Mat4)>,
     notes: Vec<String>,
     elements: usize,
 }
@@ -138,9 +159,11 @@ struct Open {
 }
 
 impl Model {
-    fn new(limits: Limits) -> Self {
+    fn new(limits: Limits, place: &str) -> Self {
         Self {
             limits,
+            files: vec![in_package(place)],
+            file: 0,
             unit: Unit::Millimetre,
             micron: false,
             groups: HashMap::new(),
@@ -149,6 +172,16 @@ impl Model {
             notes: Vec::new(),
             elements: 0,
         }
+    }
+
+    /// Which of the files a path leads to; it is read when its turn comes.
+    fn file_of(&mut self, path: &str) -> usize {
+        let place = in_package(path);
+        let known = self.files.iter().position(|file| *file == place);
+        known.unwrap_or_else(|| {
+            self.files.push(place);
+            self.files.len() - 1
+        })
     }
 
     fn read(&mut self, source: impl BufRead) -> Result<(), FormatError> {
@@ -248,20 +281,25 @@ impl Model {
                 let attributes = xml::attributes(tag, at)?;
                 let unit =
                     attributes.iter().find(|(key, _)| key == "unit").map(|(_, v)| v.as_str());
-                self.unit = match unit {
-                    Some("micron") => {
-                        self.micron = true;
-                        Unit::Millimetre
-                    }
-                    Some("centimeter") => Unit::Centimetre,
-                    Some("meter") => Unit::Metre,
-                    Some("inch") => Unit::Inch,
-                    Some("foot") => Unit::Foot,
-                    _ => Unit::Millimetre,
+                let (unit, micron) = match unit {
+                    Some("micron") => (Unit::Millimetre, true),
+                    Some("centimeter") => (Unit::Centimetre, false),
+                    Some("meter") => (Unit::Metre, false),
+                    Some("inch") => (Unit::Inch, false),
+                    Some("foot") => (Unit::Foot, false),
+                    _ => (Unit::Millimetre, false),
                 };
+                if self.file == 0 {
+                    (self.unit, self.micron) = (unit, micron);
+                } else if (self.unit, self.micron) != (unit, micron) {
+                    self.notes.push(format!(
+                        "{} says another unit than the model it is part of, whose counts",
+                        self.files[self.file]
+                    ));
+                }
                 let needed = attributes.iter().find(|(key, _)| key == "requiredextensions");
                 if let Some((_, needed)) =
-                    needed.filter(|(_, v)| v.split_whitespace().any(|p| p != "m"))
+                    needed.filter(|(_, v)| v.split_whitespace().any(|p| p != "m" && p != "p"))
                 {
                     self.notes.push(format!("of the extensions {needed} only colors are read"));
                 }
@@ -285,20 +323,24 @@ impl Model {
             }
             b"component" | b"item" => {
                 let (mut id, mut placed) = (None, Mat4::IDENTITY);
+                let mut file = self.file;
                 for (key, value) in xml::attributes(tag, at)? {
                     match key.as_str() {
+                        "path" => file = self.file_of(&value),
                         "objectid" => id = value.parse().ok(),
                         "transform" => placed = matrix(&value)?,
                         _ => {}
                     }
                 }
                 self.elements += 1;
-                let id = id.ok_or_else(|| broken(at, "an item names no object"))?;
+                let id = (file, id.ok_or_else(|| broken(at, "an item names no object"))?);
                 match &mut open.object {
                     Some((_, object)) if name.as_ref() == b"component" => {
                         object.parts.push((id, placed));
                     }
-                    _ => self.items.push((id, placed)),
+                    // Only what the first file builds is built.
+                    _ if self.file == 0 => self.items.push((id, placed)),
+                    _ => {}
                 }
             }
             b"colorgroup" | b"basematerials" => {
@@ -335,8 +377,15 @@ impl Model {
 
     fn end(&mut self, name: &[u8], open: &mut Open) {
         match name {
-            b"object" => self.objects.extend(open.object.take()),
-            b"colorgroup" | b"basematerials" => self.groups.extend(open.group.take()),
+            b"object" => {
+                let file = self.file;
+                let object = open.object.take();
+                self.objects.extend(object.map(|(id, object)| ((file, id), object)));
+            }
+            b"colorgroup" | b"basematerials" => {
+                let file = self.file;
+                self.groups.extend(open.group.take().map(|(id, colors)| ((file, id), colors)));
+            }
             b"metadata" => open.says_set = false,
             _ => {}
         }
@@ -350,7 +399,7 @@ impl Model {
         };
         let items = if self.items.is_empty() {
             // Nothing is built: all that holds a mesh is shown.
-            let mut ids: Vec<u32> = self.objects.keys().copied().collect();
+            let mut ids: Vec<Id> = self.objects.keys().copied().collect();
             ids.sort_unstable();
             ids.into_iter().map(|id| (id, Mat4::IDENTITY)).collect()
         } else {
@@ -375,16 +424,19 @@ impl Model {
 
     fn place(
         &self,
-        id: u32,
+        id: Id,
         placed: Mat4,
         depth: usize,
         scene: &mut Scene,
     ) -> Result<(), FormatError> {
         let Some(object) = self.objects.get(&id) else {
-            return Err(damaged(format!("object {id} is used but not there")));
+            return Err(damaged(format!(
+                "object {} of {} is used but not there",
+                id.1, self.files[id.0]
+            )));
         };
         if depth > DEEPEST {
-            return Err(damaged(format!("object {id} holds itself")));
+            return Err(damaged(format!("object {} holds itself", id.1)));
         }
         scene.budget.visit()?;
         // What is used again and again counts each time.
@@ -415,7 +467,7 @@ impl Model {
             uv_sets: Vec::new(),
         };
         let sets: Vec<_> = self
-            .values(object)?
+            .values(id.0, object)?
             .map(|values| {
                 let told = object.color_set.trim().split_once(' ');
                 let (word, name) = told.unwrap_or(("color", "Color"));
@@ -435,11 +487,11 @@ impl Model {
     }
 
     /// The colors of the corners; none where no triangle has any.
-    fn values(&self, object: &Object) -> Result<Option<Vec<Rgba>>, FormatError> {
-        let group_of = |group: u32| self.groups.get(&group);
+    fn values(&self, file: usize, object: &Object) -> Result<Option<Vec<Rgba>>, FormatError> {
+        let group_of = |group: u32| self.groups.get(&(file, group));
         let own = object.own.and_then(|(group, entry)| group_of(group)?.get(entry as usize));
         let is_any =
-            own.is_some() || object.colors.iter().any(|(group, _)| self.groups.contains_key(group));
+            own.is_some() || object.colors.iter().any(|(group, _)| group_of(*group).is_some());
         if !is_any {
             return Ok(None);
         }

@@ -94,8 +94,12 @@ impl Session {
     pub(super) fn kept(&mut self, last: Serial) {
         while let Some(pending) = self.pending.pop_front_if(|pending| pending.serial <= last) {
             if let Some(label) = pending.label {
+                let by = match (&pending.what, &pending.asked) {
+                    (What::Change { .. }, Asked::Client(client)) => Some(*client),
+                    _ => None,
+                };
                 let history = pending.history;
-                self.tell_all(&wire::json(&ServerMessage::Kept { label, history }));
+                self.tell_all(&wire::json(&ServerMessage::Kept { label, by, history }));
             }
             if let Asked::Request(reply) = pending.asked {
                 let _ = reply.send(Ok(true));

@@ -1,0 +1,67 @@
+//! What is computed once, when it is first asked for, also by tasks that are shared out among cores.
+//!
+//! A `OnceLock` alone would do, were it not for this: a worker that computes shares its work out as
+//! well, and while it waits for the others' share it takes up another task; when that task asks for
+//! the same value, the worker waits for itself, for ever. So nothing is computed under a lock that a
+//! worker may wait for: two workers that ask at once may both compute, and the first one's counts.
+
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+/// A value that follows from what does not change.
+#[derive(Debug)]
+pub struct Derived<T> {
+    value: OnceLock<T>,
+    /// Held while a thread that is no worker computes, so that others like it wait instead of
+    /// computing the same.
+    turn: Mutex<()>,
+}
+
+impl<T> Default for Derived<T> {
+    fn default() -> Self {
+        Self { value: OnceLock::new(), turn: Mutex::new(()) }
+    }
+}
+
+impl<T> Derived<T> {
+    /// The value; computed if nobody has.
+    pub fn get_or_compute(&self, compute: impl FnOnce() -> T) -> &T {
+        if let Some(value) = self.value.get() {
+            return value;
+        }
+        let is_worker = rayon::current_thread_index().is_some();
+        let _turn = (!is_worker).then(|| self.turn.lock().unwrap_or_else(PoisonError::into_inner));
+        if let Some(value) = self.value.get() {
+            return value;
+        }
+        let computed = compute();
+        self.value.get_or_init(|| computed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rayon::prelude::*;
+    use std::{sync::mpsc, time::Duration};
+
+    /// Many tasks of one small pool ask for values that are computed by sharing out: with a lock
+    /// around the computing this hangs within a few rounds.
+    #[test]
+    fn workers_never_wait_for_themselves() {
+        let (done, waited) = mpsc::channel();
+        std::thread::spawn(move || {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build().unwrap();
+            for round in 0..200_u64 {
+                let derived: Vec<Derived<u64>> = (0..4).map(|_| Derived::default()).collect();
+                let sums: Vec<u64> = pool.install(|| {
+                    let tasks = (0..64_usize).into_par_iter().with_max_len(1);
+                    let compute = || (0..20_000_u64).into_par_iter().with_max_len(50).sum::<u64>();
+                    tasks.map(|task| *derived[task % 4].get_or_compute(compute)).collect()
+                });
+                assert!(sums.iter().all(|&sum| sum == 199_990_000), "round {round}");
+            }
+            let _ = done.send(());
+        });
+        waited.recv_timeout(Duration::from_secs(60)).expect("a worker waits for itself");
+    }
+}
