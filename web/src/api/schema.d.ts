@@ -2762,6 +2762,11 @@ export interface components {
             /** @enum {string} */
             type: "figures";
         } | {
+            /**
+             * Format: int32
+             * @description The connection whose stroke it is, where it is one.
+             */
+            by?: number | null;
             /** @description What can be undone and redone now. */
             history: components["schemas"]["History"];
             /** @description What was done. */

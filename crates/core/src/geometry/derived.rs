@@ -55,7 +55,10 @@ mod tests {
                 let derived: Vec<Derived<u64>> = (0..4).map(|_| Derived::default()).collect();
                 let sums: Vec<u64> = pool.install(|| {
                     let tasks = (0..64_usize).into_par_iter().with_max_len(1);
-                    let compute = || (0..20_000_u64).into_par_iter().with_max_len(50).sum::<u64>();
+                    let compute = || {
+                        let numbers = (0..20_000_usize).into_par_iter().with_max_len(50);
+                        numbers.map(|n| n as u64).sum::<u64>()
+                    };
                     tasks.map(|task| *derived[task % 4].get_or_compute(compute)).collect()
                 });
                 assert!(sums.iter().all(|&sum| sum == 199_990_000), "round {round}");
