@@ -212,9 +212,9 @@ fn fuzz(reader: &str, seconds: u64) -> Result<()> {
 
 fn soak() -> Result<()> {
     eprintln!("── Soaking");
-    let args = ["test", "--package", "speckle-cli", "--test", "reliable", "--", "--nocapture"];
     let status = Command::new(cargo())
-        .args(args)
+        .args(["test", "--package", "speckle-cli", "--test", "reliable", "--test", "load"])
+        .args(["--", "--nocapture"])
         .args(["--test-threads", "1"])
         .env("SPECKLE_SOAK", "1")
         .current_dir(root())

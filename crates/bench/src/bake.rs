@@ -7,14 +7,13 @@ use serde_json::Value;
 use speckle_core::{
     Document, Edit, Encoding, Geometry, Mesh, Placement, UpAxis,
     bake::{
-        Inputs, Pantry,
-        image::Image,
-        made_by,
+        Inputs, Pantry, made_by,
         occlusion::{Blockers, Casting, Cone, openness},
         samples::Samples,
         sources,
         watch::Watch,
     },
+    image_file::ImageFile,
     mesh::{MeshArrays, UvSet},
     recipe::{Recipe, RecipeFile, Source, Target},
     scene::Body,
@@ -95,10 +94,13 @@ pub fn others(path: &Path) -> Result<()> {
     document.apply(Edit::bring_in(parts))?;
     let pixels: Vec<u8> =
         (0..2048_u32 * 2048 * 4).map(|i| (i.wrapping_mul(2_654_435_769) >> 24) as u8).collect();
-    let image = Image::from_rgba(2048, 2048, &pixels).context("an image")?;
+    let mut file = std::io::Cursor::new(Vec::new());
+    let image = image::RgbaImage::from_raw(2048, 2048, pixels).context("an image")?;
+    image.write_to(&mut file, image::ImageFormat::Bmp)?;
+    let image = ImageFile::new(Arc::new(file.into_inner())).map_err(anyhow::Error::msg)?;
     let parts = Arc::new(document.parts().to_vec());
     let geometry = parts[0].geometry.clone();
-    let images = Arc::new(HashMap::from([("Grain".to_owned(), Arc::new(image))]));
+    let images = Arc::new(HashMap::from([("Grain".to_owned(), image)]));
     let set = (Placement::Vertex, Encoding::Color, [1.0; 4]);
     let inputs =
         Inputs::new(parts.clone(), parts[0].id, set, UpAxis::Y, images).context("inputs")?;

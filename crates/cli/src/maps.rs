@@ -12,8 +12,8 @@ use clap::{Args, ValueEnum};
 use speckle_core::{
     Part, Placement,
     bake::image::Image,
+    image_file::ImageFile,
     map::{MapChannel, MapLay, MapPlan, render},
-    pixels,
 };
 use speckle_formats::{
     map_file::MapFile,
@@ -126,12 +126,8 @@ fn channel(text: &str, images: &mut HashMap<String, Arc<Image>>) -> Result<MapCh
         let (file, from) = rest.rsplit_once(':').with_context(what)?;
         let channel = letter(from).with_context(what)?;
         let bytes = fs::read(file).with_context(|| format!("{file} cannot be read"))?;
-        let read = pixels::read(&bytes).map_err(|cause| anyhow!("{file} {cause}"))?;
-        let image = Image::from_rgba(read.width, read.height, &read.rgba);
-        images.insert(
-            file.to_owned(),
-            Arc::new(image.with_context(|| format!("{file} is too large"))?),
-        );
+        let image = ImageFile::new(Arc::new(bytes)).and_then(|image| image.image());
+        images.insert(file.to_owned(), image.map_err(|cause| anyhow!("{file} {cause}"))?);
         return Ok(MapChannel::Kept { image: file.to_owned(), channel });
     }
     let (text, invert) = text.strip_prefix("1-").map_or((text, false), |rest| (rest, true));

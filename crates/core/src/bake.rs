@@ -30,6 +30,7 @@ use crate::{
     color_set::{Channels, ColorSet, Encoding, Placement, Role, convert},
     document::{Part, PartId, Selection},
     geometry::Geometry,
+    image_file::ImageFile,
     recipe::{
         Mask, Recipe, Source, Step, Target,
         source::{Among, Direction, NoiseSpace, Root, Space},
@@ -38,7 +39,6 @@ use crate::{
     stroke::footprint::Placed,
 };
 use field::Field;
-use image::Image;
 pub use pantry::{Digest, Pantry};
 pub use sources::MATERIAL_SET;
 use taste::Tastes;
@@ -53,6 +53,11 @@ pub enum BakeError {
     /// A step makes no sense.
     #[error("{0}")]
     Recipe(String),
+    /// A recipe looks at what it makes.
+    #[error(
+        "{0} looks at what it makes itself, by way of others: choose another channel in one of them"
+    )]
+    Circle(String),
     /// The part has no such UV set.
     #[error(
         "the part {part} has no UV set {wanted}: it has {there}. Choose another, or lay the image \
@@ -69,6 +74,14 @@ pub enum BakeError {
     /// There is no such image.
     #[error("the image {0} is not in the project: add it to the step, or choose another")]
     NoImage(String),
+    /// An image cannot be unpacked.
+    #[error("the image {name} {cause}")]
+    UnreadImage {
+        /// Its name.
+        name: String,
+        /// Why.
+        cause: String,
+    },
     /// The part brought no colors of its materials.
     #[error(
         "the part {0} brought no colors of materials: its file had none, or its material file was \
@@ -132,7 +145,7 @@ pub struct Inputs {
     /// Every part of the project.
     pub parts: Arc<Vec<Part>>,
     /// Images by their names.
-    pub images: Arc<HashMap<String, Arc<Image>>>,
+    pub images: Arc<HashMap<String, ImageFile>>,
 }
 
 impl Inputs {
@@ -143,13 +156,19 @@ impl Inputs {
         part: PartId,
         set: (Placement, Encoding, Rgba),
         up: UpAxis,
-        images: Arc<HashMap<String, Arc<Image>>>,
+        images: Arc<HashMap<String, ImageFile>>,
     ) -> Option<Self> {
         let own = parts.iter().find(|own| own.id == part)?;
         let placed = Placed::new(&own.traits.transform);
         let body = Body { geometry: own.geometry.clone(), placed };
         let (placement, encoding, ground) = set;
         Some(Self { part, body, placement, encoding, ground, up, parts, images })
+    }
+
+    /// An image with its pixels.
+    fn image(&self, name: &str) -> Result<Arc<image::Image>, BakeError> {
+        let file = self.images.get(name).ok_or_else(|| BakeError::NoImage(name.to_owned()))?;
+        file.image().map_err(|cause| BakeError::UnreadImage { name: name.to_owned(), cause })
     }
 
     fn own(&self) -> &Part {
@@ -210,6 +229,18 @@ impl Inputs {
         }
     }
 
+    /// What heights along a direction are measured along, unit length. In the part's space that is
+    /// not where the project's up is, where the part is scaled unevenly: planes turn another way.
+    fn height_axis(&self, direction: Direction, space: Space) -> Vec3 {
+        let there = self.direction(direction, Space::World);
+        match (direction, space) {
+            (Direction::Up | Direction::Down, Space::Part) => {
+                self.body.placed.plane_to_part(there).normalize_or(there)
+            }
+            _ => self.direction(direction, space),
+        }
+    }
+
     fn uvs(&self, uv_set: usize) -> Result<&[Vec2], BakeError> {
         let sets = self.body.geometry.mesh().uv_sets();
         sets.get(uv_set).map(|set| set.uvs.as_slice()).ok_or_else(|| BakeError::NoUvs {
@@ -219,9 +250,9 @@ impl Inputs {
         })
     }
 
-    fn set(&self, part: &Part, name: &str) -> Result<ColorSet, BakeError> {
+    fn set<'a>(&self, part: &'a Part, name: &str) -> Result<&'a ColorSet, BakeError> {
         let found = part.products().find(|set| set.name == name);
-        found.cloned().ok_or_else(|| BakeError::NoSet {
+        found.ok_or_else(|| BakeError::NoSet {
             part: part.traits.name.clone(),
             set: name.to_owned(),
         })
@@ -242,7 +273,7 @@ impl Inputs {
             return Err(BakeError::OtherMesh(owner.traits.name.clone()));
         }
         let set = self.set(owner, set)?;
-        let values = convert::values_at(&set, self.placement, self.body.geometry.mesh());
+        let values = convert::values_at(set, self.placement, self.body.geometry.mesh());
         let one = |i: usize| Field::one(values.par_iter().map(|v| v[i]).collect());
         Ok(match channel {
             Target::R => one(0),
@@ -354,10 +385,9 @@ fn from_corners(
         Placement::Vertex => (0..mesh.vertex_count())
             .into_par_iter()
             .map(|v| {
-                let own = |&&c: &&u32| mesh.corner_vertices()[c as usize] as usize == v;
                 let (mut sum, mut count) = (0.0, 0.0_f32);
-                for &corner in topology.corners_at(v).iter().filter(own) {
-                    sum += at(corner as usize);
+                for corner in topology.own_corners(mesh, v) {
+                    sum += at(corner);
                     count += 1.0;
                 }
                 sum / count.max(1.0)
@@ -369,9 +399,9 @@ fn from_corners(
 /// What was painted by hand in a step: values, and how much of each channel they cover.
 pub struct Paint<'a> {
     /// What was painted.
-    pub values: &'a [Rgba],
+    pub values: &'a Arc<Vec<Rgba>>,
     /// How much of it lies there, by channel, 0–1.
-    pub coverage: &'a [Rgba],
+    pub coverage: &'a Arc<Vec<Rgba>>,
 }
 
 impl Inputs {
@@ -658,8 +688,8 @@ impl Inputs {
             }
             Source::HandPaint { paint } => {
                 if let Some(paint) = self.paint(*paint) {
-                    let hash = |v: &[Rgba]| *blake3::hash(bytemuck::cast_slice(v)).as_bytes();
-                    needs.content = vec![hash(paint.values), hash(paint.coverage)];
+                    let layers = [paint.values, paint.coverage];
+                    needs.content = layers.map(|v| pantry.content(v, Channels::RGBA)).to_vec();
                 }
             }
             Source::Hollows { .. }

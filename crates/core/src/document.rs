@@ -16,6 +16,7 @@ mod forms;
 mod helpers;
 mod images;
 mod parts;
+mod recipe_order;
 mod recipes;
 mod replacing;
 mod sets;
@@ -27,6 +28,7 @@ pub use change::{Change, Direction, PartRecord, Patch, Step};
 pub use channels::{ChannelAt, Merge, Source};
 pub use fills::Fill;
 pub use images::ImageRecord;
+pub use recipe_order::{RecipeId, Standing};
 use recipes::Touched;
 pub use recipes::{Made, Order};
 pub use traits::{PartTraits, ProjectTraits, Selection};
@@ -39,10 +41,10 @@ use std::{
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    bake::image::Image,
     color::Rgba,
     color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
     geometry::{ContentId, Geometry},
+    image_file::ImageFile,
     materials::Materials,
     mesh::Mesh,
     names::LONGEST_NAME,
@@ -50,6 +52,7 @@ use crate::{
     ramp::Stop,
     recipe::{Recipe, RecipeFile, Target},
     replacing::{ColorsTo, ShapeTo},
+    scene::Stage,
     stencil::{Stencil, StencilId},
     stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
@@ -137,6 +140,13 @@ impl Part {
     #[must_use]
     pub fn without_helpers(&self) -> Self {
         Self { sets: self.products().cloned().collect(), ..self.clone() }
+    }
+
+    /// How much of a layer of hand paint covers what is below it; `None` for any other set.
+    #[must_use]
+    pub fn coverage_of(&self, layer: &ColorSet) -> Option<&ColorSet> {
+        let Role::Paint { step } = layer.role else { return None };
+        self.sets.iter().find(|set| set.role == Role::Coverage { step })
     }
 
     /// Its mask, when it has one.
@@ -633,7 +643,7 @@ pub struct Document {
     stencils: HashMap<StencilId, Arc<Stencil>>,
     /// Images that recipes lay on surfaces: the files, by name, and what they show.
     image_files: Vec<ImageRecord>,
-    images: Arc<HashMap<String, Arc<Image>>>,
+    images: Arc<HashMap<String, ImageFile>>,
     /// What lies under the hand paint of recipes, by set and channels.
     beneath: HashMap<(SetId, &'static str), Arc<Vec<Rgba>>>,
     /// Every mesh met so far, also of parts that an undo took away.
@@ -641,6 +651,8 @@ pub struct Document {
     strokes: BTreeMap<HandId, StrokeUnderHand>,
     /// What the last pour reached.
     last_flood: Mutex<Option<fills::Flood>>,
+    /// What was seen when it was looked at last.
+    last_stage: Mutex<Option<Arc<Stage>>>,
     /// What each hand's pointer learned of the surfaces last.
     footprints: HashMap<HandId, Vec<Footprint>>,
     /// Of each set that strokes under way are painting on: the journal's values where they did.

@@ -75,6 +75,8 @@ pub struct Geometry {
     topology: Derived<Topology>,
     face_normals: Derived<Vec<Vec3>>,
     vertex_normals: Derived<Vec<Vec3>>,
+    /// Where some vertices are used by no face: the places of the others.
+    shown_points: Derived<Option<Vec<Vec3>>>,
     measures: Derived<Measures>,
     bends: Derived<Vec<u32>>,
     /// Of vertices, corners and faces.
@@ -101,6 +103,7 @@ impl Geometry {
             topology: Derived::default(),
             face_normals: Derived::default(),
             vertex_normals: Derived::default(),
+            shown_points: Derived::default(),
             measures: Derived::default(),
             bends: Derived::default(),
             neighbours: Default::default(),
@@ -145,6 +148,20 @@ impl Geometry {
         self.vertex_normals.get_or_compute(|| {
             normals::of_vertices(&self.mesh, self.topology(), self.face_normals())
         })
+    }
+
+    /// The places of the vertices that faces use, in order: what is seen of the mesh, and counts
+    /// for how far it reaches.
+    #[must_use]
+    pub fn shown_points(&self) -> &[Vec3] {
+        let shown = self.shown_points.get_or_compute(|| {
+            let mut is_used = vec![false; self.mesh.vertex_count()];
+            self.mesh.corner_vertices().iter().for_each(|&v| is_used[v as usize] = true);
+            let points = || self.mesh.positions().iter().zip(&is_used);
+            let is_all = is_used.iter().all(|&is_used| is_used);
+            (!is_all).then(|| points().filter(|(_, is_used)| **is_used).map(|(&p, _)| p).collect())
+        });
+        shown.as_deref().unwrap_or(self.mesh.positions())
     }
 
     /// Bounds, area, volume, edge lengths.

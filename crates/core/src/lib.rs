@@ -16,6 +16,8 @@ pub mod difference;
 pub mod document;
 pub mod figures;
 pub mod geometry;
+pub mod image_file;
+pub mod json;
 pub mod map;
 pub mod materials;
 pub mod mesh;

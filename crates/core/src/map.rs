@@ -279,11 +279,7 @@ pub fn render(
         });
     let share = covered.par_iter().filter(|is| **is).count() as f32 / covered.len() as f32;
     let drawn_on = covered.clone();
-    for _ in 0..plan.padding {
-        if !grow(plan.width, &mut light, &mut covered) {
-            break;
-        }
-    }
+    pad(plan.width, plan.padding, &mut light, &mut covered);
     let pixels = (0..light.len())
         .into_par_iter()
         .map(|i| {
@@ -356,8 +352,12 @@ fn along<'a>(drawn: &'a [Drawn<'a>], direction: Vec3, up: Vec3, plan: &MapPlan) 
             points.map(|&p| seen(to_project.transform_point3(p))).collect()
         })
         .collect();
-    for p in placed.iter().flatten() {
-        (low, high) = (low.min(p.truncate()), high.max(p.truncate()));
+    for own in drawn {
+        let to_project = own.part.traits.transform.to_project();
+        for &p in own.part.geometry.shown_points() {
+            let p = seen(to_project.transform_point3(p)).truncate();
+            (low, high) = (low.min(p), high.max(p));
+        }
     }
     let extent = (high - low).max(Vec2::splat(f32::MIN_POSITIVE));
     let size = Vec2::new(plan.width as f32, plan.height as f32);
@@ -456,34 +456,43 @@ fn rasterise(
     }
 }
 
-/// Gives every pixel beside covered ones their mean; false when there was none.
-fn grow(width: usize, light: &mut [[f32; 4]], covered: &mut [bool]) -> bool {
+/// Gives pixels beside covered ones the mean of those, ring by ring.
+fn pad(width: usize, rings: usize, light: &mut [[f32; 4]], covered: &mut [bool]) {
     let height = light.len() / width;
-    let grown: Vec<Option<[f32; 4]>> = (0..light.len())
-        .into_par_iter()
-        .map(|i| {
-            if covered[i] {
-                return None;
-            }
-            let (x, y) = (i % width, i / width);
-            let (mut sum, mut count) = ([0.0; 4], 0.0);
-            for y in y.saturating_sub(1)..(y + 2).min(height) {
-                for x in x.saturating_sub(1)..(x + 2).min(width) {
-                    let j = y * width + x;
-                    if covered[j] {
-                        (0..4).for_each(|k| sum[k] += light[j][k]);
-                        count += 1.0;
-                    }
-                }
-            }
-            (count > 0.0).then(|| sum.map(|s| s / count))
+    let around = |i: usize| {
+        let (x, y) = (i % width, i / width);
+        let rows = y.saturating_sub(1)..(y + 2).min(height);
+        rows.flat_map(move |y| {
+            (x.saturating_sub(1)..(x + 2).min(width)).map(move |x| y * width + x)
         })
+    };
+    let mut ring: Vec<usize> = (0..light.len())
+        .into_par_iter()
+        .filter(|&i| !covered[i] && around(i).any(|j| covered[j]))
         .collect();
-    let mut is_any = false;
-    for (i, grown) in grown.into_iter().enumerate() {
-        if let Some(value) = grown {
-            (light[i], covered[i], is_any) = (value, true, true);
+    let mut is_next = vec![false; light.len()];
+    for _ in 0..rings {
+        if ring.is_empty() {
+            return;
         }
+        let mean = |&i: &usize| {
+            let (mut sum, mut count) = ([0.0; 4], 0.0);
+            for j in around(i).filter(|&j| covered[j]) {
+                (0..4).for_each(|k| sum[k] += light[j][k]);
+                count += 1.0;
+            }
+            sum.map(|s| s / count)
+        };
+        let means: Vec<[f32; 4]> = ring.par_iter().map(mean).collect();
+        for (&i, mean) in ring.iter().zip(means) {
+            (light[i], covered[i]) = (mean, true);
+        }
+        let mut next = Vec::new();
+        for j in ring.into_iter().flat_map(around) {
+            if !covered[j] && !std::mem::replace(&mut is_next[j], true) {
+                next.push(j);
+            }
+        }
+        ring = next;
     }
-    is_any
 }

@@ -413,8 +413,8 @@ impl RecipeFile {
         if version > u64::from(Self::VERSION) {
             return Err(too_new(version));
         }
-        let file: Self =
-            serde_json::from_str(text).map_err(|error| format!("this is no recipe: {error}"))?;
+        let file: Self = crate::json::read(text.as_bytes())
+            .map_err(|error| format!("this is no recipe: {error}"))?;
         file.problem().map_or(Ok(file), Err)
     }
 

@@ -134,7 +134,8 @@ pub fn colors(
         let of_turned = turned.as_ref().filter(|_| set.placement == Placement::Corner);
         let turned = of_turned.map(|old| gate::keep(set.values.clone(), Some(old)));
         let given = turned.as_ref().unwrap_or(&set.values);
-        let values_of = Values { geometry: &source, placement: set.placement, set: given };
+        let values_of =
+            Values { geometry: &source, placement: set.placement, set: given, coverage: None };
         let wanted = own.map_or(set.placement, |own| own.placement);
         let (placement, mut values) =
             pairing.plainest(&part.geometry, &values_of, set.encoding, wanted);
@@ -198,7 +199,8 @@ pub fn shape(
     let mut sets = Vec::new();
     let mut told = Vec::new();
     for set in &part.sets {
-        let from = Values::of(&part.geometry, set);
+        let coverage = part.coverage_of(set).map(|coverage| coverage.values.as_slice());
+        let from = Values { coverage, ..Values::of(&part.geometry, set) };
         let values = pairing.values(&target, &from, set.encoding, set.placement);
         if set.is_product() {
             told.push(SetReplaced {
@@ -255,10 +257,12 @@ fn partner<'a>(part: &'a Part, theirs: &NewPart, nth: usize) -> Option<&'a Color
 /// index of each corner comes along.
 fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Vec<u32>>), MeshError> {
     let to_part: Affine3A = part.traits.transform.to_project().inverse();
-    let ours = bounds(part.geometry.mesh().positions().iter().copied());
+    let ours = bounds(part.geometry.shown_points().iter().copied());
+    // What no face uses is not where the shape is.
+    let theirs = || mesh.corner_vertices().iter().map(|&v| mesh.positions()[v as usize]);
     let off = |theirs: [Vec3; 2]| theirs[0].distance(ours[0]) + theirs[1].distance(ours[1]);
-    let as_modelled = off(bounds(mesh.positions().iter().copied()));
-    let as_placed = off(bounds(mesh.positions().iter().map(|&p| to_part.transform_point3(p))));
+    let as_modelled = off(bounds(theirs()));
+    let as_placed = off(bounds(theirs().map(|p| to_part.transform_point3(p))));
     if as_modelled <= as_placed {
         return Ok((mesh.clone(), None));
     }
@@ -279,11 +283,19 @@ struct Values<'a> {
     geometry: &'a Geometry,
     placement: Placement,
     set: &'a [Rgba],
+    /// Of hand paint: how much of it lies where, by channel.
+    coverage: Option<&'a [Rgba]>,
 }
 
 impl<'a> Values<'a> {
     fn of(geometry: &'a Geometry, set: &'a ColorSet) -> Self {
-        Self { geometry, placement: set.placement, set: &set.values }
+        Self { geometry, placement: set.placement, set: &set.values, coverage: None }
+    }
+
+    /// How much what lies at a corner counts in a mean.
+    fn weight_at_corner(&self, corner: usize) -> Rgba {
+        let covers = |coverage: &[Rgba]| coverage[self.placement.element_at(self.geometry, corner)];
+        self.coverage.map_or([1.0; 4], covers)
     }
 
     fn at_corner(&self, corner: usize) -> Rgba {
@@ -326,7 +338,7 @@ impl<'a> Pairing<'a> {
             {
                 // As many faces in another order fill the same space; the same in another pose, or
                 // another size, do not.
-                let space = |own: &Geometry| bounds(own.mesh().positions().iter().copied());
+                let space = |own: &Geometry| bounds(own.shown_points().iter().copied());
                 let ([low, high], [other_low, other_high]) = (space(target), space(source));
                 let off = low.distance(other_low).max(high.distance(other_high));
                 if off > SAME_PLACE * target.measures().diagonal() {
@@ -599,10 +611,21 @@ fn mixed(on: &On, from: &Values, encoding: Encoding) -> Rgba {
         return values[i];
     }
     let light = |value: Rgba| if encoding == Encoding::Color { linear_rgba(value) } else { value };
-    let mut sum = [0.0; 4];
-    for (value, weight) in values.map(light).iter().zip(on.weights) {
-        (0..4).for_each(|i| sum[i] += value[i] * weight);
+    let covers = on.corners.map(|corner| from.weight_at_corner(corner as usize));
+    let (mut sum, mut whole, mut bare) = ([0.0; 4], [0.0; 4], [0.0; 4]);
+    for ((value, covers), weight) in values.map(light).iter().zip(covers).zip(on.weights) {
+        for i in 0..4 {
+            sum[i] += value[i] * weight * covers[i];
+            whole[i] += weight * covers[i];
+            bare[i] += value[i] * weight;
+        }
     }
-    let mixed = if encoding == Encoding::Color { srgb_rgba(sum) } else { sum };
+    let mean = std::array::from_fn(|i| match whole[i] {
+        // Where nothing covers it does no harm.
+        0.0 => bare[i],
+        _ if from.coverage.is_none() => sum[i],
+        whole => sum[i] / whole,
+    });
+    let mixed = if encoding == Encoding::Color { srgb_rgba(mean) } else { mean };
     mixed.map(|x| x.clamp(0.0, 1.0))
 }

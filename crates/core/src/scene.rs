@@ -1,6 +1,6 @@
 //! What is looked at, and what stands in the way.
 
-use std::sync::Arc;
+use std::{ops::ControlFlow, sync::Arc};
 
 use glam::{Affine3A, Vec3};
 use serde::{Deserialize, Serialize};
@@ -79,9 +79,104 @@ pub struct Body {
     pub placed: Placed,
 }
 
+impl Body {
+    /// Its box in the project's space, a hair wider than it is.
+    fn bounds(&self) -> [Vec3; 2] {
+        let measures = self.geometry.measures();
+        let ends = [measures.min, measures.max];
+        let corners = (0..8).map(|i| {
+            let end = |axis: usize| ends[i >> axis & 1][axis];
+            self.placed.to_project(Vec3::new(end(0), end(1), end(2)))
+        });
+        let none = [Vec3::INFINITY, Vec3::NEG_INFINITY];
+        let [low, high] = corners.fold(none, |[low, high], p| [low.min(p), high.max(p)]);
+        // What is rounded on the way must not stand out of it.
+        let hair = 1e-5 * low.abs().max(high.abs()).max_element();
+        [low - hair, high + hair]
+    }
+}
+
 impl PartialEq for Body {
     fn eq(&self, other: &Self) -> bool {
         Arc::ptr_eq(&self.geometry, &other.geometry) && self.placed == other.placed
+    }
+}
+
+/// Parts that are seen, under one tree: what looks along a line need not ask each of them.
+pub struct Stage {
+    bodies: Vec<Body>,
+    /// Over their boxes in the project's space, from the least to the greatest corner.
+    tree: Bvh,
+    /// The middle of them all, and how far it is from there to the furthest corner of a box.
+    about: (Vec3, f32),
+}
+
+impl Stage {
+    /// Puts parts up.
+    #[must_use]
+    pub fn new(bodies: Vec<Body>) -> Self {
+        let boxes: Vec<[Vec3; 2]> = bodies.iter().map(Body::bounds).collect();
+        let none = [Vec3::INFINITY, Vec3::NEG_INFINITY];
+        let join = |[low, high]: [Vec3; 2], own: &[Vec3; 2]| [low.min(own[0]), high.max(own[1])];
+        let [low, high] = boxes.iter().fold(none, join);
+        let about = match bodies.is_empty() {
+            true => (Vec3::ZERO, 0.0),
+            false => (low.midpoint(high), low.distance(high) / 2.0),
+        };
+        Self { tree: Bvh::over_segments(&boxes), bodies, about }
+    }
+
+    /// The parts, as they were put up.
+    #[must_use]
+    pub fn bodies(&self) -> &[Body] {
+        &self.bodies
+    }
+}
+
+/// What may hide a part: all that is on a stage, without itself.
+#[derive(Clone)]
+pub struct Others {
+    stage: Arc<Stage>,
+    own: Option<usize>,
+}
+
+impl Others {
+    /// All on a stage but one, if that is on it.
+    #[must_use]
+    pub fn on(stage: Arc<Stage>, own: Option<usize>) -> Self {
+        Self { stage, own }
+    }
+
+    /// None at all.
+    #[must_use]
+    pub fn none() -> Self {
+        Self::on(Arc::new(Stage::new(Vec::new())), None)
+    }
+
+    fn is_empty(&self) -> bool {
+        self.stage.bodies.len() == usize::from(self.own.is_some())
+    }
+
+    /// Whether one of them, whose box is met on the first bit of a line (in multiples of the
+    /// direction), is such.
+    fn any_along(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        within: f32,
+        is_such: impl Fn(&Body) -> bool,
+    ) -> bool {
+        let met = |index: u32| match &self.stage.bodies[index as usize] {
+            body if Some(index as usize) != self.own && is_such(body) => ControlFlow::Break(()),
+            _ => ControlFlow::Continue(()),
+        };
+        !self.is_empty() && self.stage.tree.visit_along(origin, direction, within, met).is_break()
+    }
+}
+
+impl PartialEq for Others {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.stage, &other.stage) && self.own == other.own
     }
 }
 
@@ -93,14 +188,14 @@ pub struct Scene {
     /// The plane that hides what is in front of it.
     pub cutaway: Option<Cutaway>,
     /// The other parts that are seen.
-    pub others: Arc<Vec<Body>>,
+    pub others: Others,
 }
 
 impl Scene {
     /// One with nothing in the way.
     #[must_use]
     pub fn open(view: View) -> Self {
-        Self { view, cutaway: None, others: Arc::default() }
+        Self { view, cutaway: None, others: Others::none() }
     }
 
     /// The same in a mirror. What stands in the way stays where it is.
@@ -136,9 +231,9 @@ impl Scene {
     pub fn is_behind_others(&self, origin: Vec3, direction: Vec3, distance: f32) -> bool {
         // Parts that touch must not hide each other by a rounding.
         let nearer = distance * (1.0 - 1e-5);
-        self.others
-            .iter()
-            .any(|body| self.cast(body, origin, direction).is_some_and(|(_, at)| at < nearer))
+        self.others.any_along(origin, direction, nearer, |body| {
+            self.cast(body, origin, direction).is_some_and(|(_, at)| at < nearer)
+        })
     }
 
     /// The end of the sight line from a point (the project's space) to the eye, or to where the
@@ -157,9 +252,9 @@ impl Scene {
     /// first bit left out.
     #[must_use]
     pub fn is_clear_of_others(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
-        self.others.iter().all(|body| {
+        !self.others.any_along(from, to - from, 1.0, |body| {
             let [from, to] = [from, to].map(|p| body.placed.to_part(p));
-            body.geometry.bvh().is_clear(from, to, skip)
+            !body.geometry.bvh().is_clear(from, to, skip)
         })
     }
 }
@@ -193,12 +288,8 @@ impl<'a> SightLines<'a> {
         if !is_alone {
             (away, skip) = (placed.longest_in_project(away), placed.longest_in_project(skip));
             let center = placed.to_project(measures.center());
-            for Body { geometry, placed } in scene.others.iter() {
-                let _ = geometry.bvh();
-                let theirs = geometry.measures();
-                let apart = placed.to_project(theirs.center()).distance(center);
-                away = away.max(2.0 * (apart + placed.longest_in_project(theirs.diagonal())));
-            }
+            let (middle, around) = scene.others.stage.about;
+            away = away.max(2.0 * (center.distance(middle) + around));
         }
         Self {
             bvh: geometry.bvh(),

@@ -58,10 +58,10 @@ pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
     let mut areas: FxHashMap<Shown, f64> = FxHashMap::default();
     let mut area_of = Vec::with_capacity(parts.len());
     for (part, shown) in parts.iter().zip(&shown) {
-        let (mesh, scale) = (part.geometry.mesh(), f64::from(part.traits.transform.mean_scale()));
+        let (mesh, transform) = (part.geometry.mesh(), part.traits.transform);
         let own: Vec<f64> = (0..mesh.face_count())
             .into_par_iter()
-            .map(|face| f64::from(mesh.face_area_vector(face).length()) / 2.0 * scale * scale)
+            .map(|face| transform.area_in_project(mesh.face_area_vector(face) / 2.0))
             .collect();
         for (color, area) in shown.iter().zip(&own) {
             *areas.entry(*color).or_default() += area;

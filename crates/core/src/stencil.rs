@@ -242,11 +242,7 @@ fn uv_of(
     let at = |corner: usize| uvs[corner];
     match placement {
         Placement::Corner => at(element),
-        Placement::Vertex => {
-            let is_own = |&&c: &&u32| mesh.corner_vertices()[c as usize] as usize == element;
-            let own = topology.corners_at(element).iter().find(is_own);
-            own.map_or(Vec2::ZERO, |&corner| at(corner as usize))
-        }
+        Placement::Vertex => topology.own_corners(mesh, element).next().map_or(Vec2::ZERO, at),
         Placement::Face => {
             let corners = mesh.face_corners(element);
             let count = corners.len() as f32;

@@ -71,6 +71,16 @@ impl Transform {
         self.scale.abs().element_product().cbrt()
     }
 
+    /// The area of a piece of a plane in the project's space, from its normal times its area in the
+    /// part's: areas go by the cofactors of the matrix.
+    #[must_use]
+    pub fn area_in_project(&self, normal_times_area: Vec3) -> f64 {
+        let own = self.to_project().matrix3;
+        let [x, y, z] = [own.x_axis, own.y_axis, own.z_axis].map(|axis| axis.as_dvec3());
+        let n = normal_times_area.as_dvec3();
+        (y.cross(z) * n.x + z.cross(x) * n.y + x.cross(y) * n.z).length()
+    }
+
     /// True when the part is turned inside out: an odd number of negative factors.
     #[must_use]
     pub fn mirrors(&self) -> bool {
@@ -207,6 +217,22 @@ mod tests {
         assert!(at(turn(90.0, 0.0, 0.0), Vec3::Y).distance(Vec3::Z) < 1e-6);
         assert!(at(turn(90.0, 90.0, 0.0), Vec3::Y).distance(Vec3::X) < 1e-6);
         assert!(at(turn(90.0, 90.0, 90.0), Vec3::Y).distance(Vec3::Y) < 1e-6);
+    }
+
+    #[test]
+    fn areas_grow_as_triangles_do() {
+        let own = Transform {
+            rotation_degrees: Vec3::new(20.0, -35.0, 70.0),
+            scale: Vec3::new(3.0, -0.5, 1.25),
+            ..Transform::IDENTITY
+        };
+        let [a, b, c] =
+            [Vec3::new(0.2, 1.0, -3.0), Vec3::new(2.0, 0.5, 1.0), Vec3::new(-1.0, 4.0, 0.3)];
+        let moved = [a, b, c].map(|p| own.to_project().transform_point3(p));
+        let area = |[a, b, c]: [Vec3; 3]| (b - a).cross(c - a) / 2.0;
+        let told = own.area_in_project(area([a, b, c]));
+        let measured = f64::from(area(moved).length());
+        assert!((told - measured).abs() < 1e-4 * measured, "{told} {measured}");
     }
 
     #[test]

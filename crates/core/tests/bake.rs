@@ -8,10 +8,11 @@ use common::{beside, polygons, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_core::{
-    Document, Edit, Encoding, Mesh, Placement, UpAxis,
-    bake::{self, BakeError, Inputs, Pantry, image::Image, watch::Watch},
+    Document, Edit, Encoding, Mesh, Placement, Transform, UpAxis,
+    bake::{self, BakeError, Inputs, Pantry, watch::Watch},
     color::{byte_from_unit, srgb_from_linear},
     document::NewPart,
+    image_file::ImageFile,
     mesh::{MeshArrays, UvSet},
     recipe::{Merge, Recipe, Shaping, Source, Step, Target},
 };
@@ -277,6 +278,109 @@ fn a_trail_follows_great_circles_and_straight_lines() {
     }
 }
 
+/// The same sheet with a vertex far away that no face uses.
+fn with_a_loose_vertex(mut arrays: MeshArrays) -> MeshArrays {
+    arrays.positions.push(Vec3::splat(1000.0));
+    arrays
+}
+
+/// What no face uses does not stretch what the surface reaches over.
+#[test]
+fn loose_vertices_reach_nowhere() {
+    for json in [
+        r#"{"kind":"height_ramp","direction":"x"}"#,
+        r#"{"kind":"position"}"#,
+        r#"{"kind":"distance","from":{"kind":"end","towards":"x"},"reach":1}"#,
+        r#"{"kind":"occlusion","ground":true,"rays":16}"#,
+        r#"{"kind":"image","image":"Dots","lay":{"kind":"along","direction":"minus_z"}}"#,
+    ] {
+        let values = [sheet(8, 0.0), with_a_loose_vertex(sheet(8, 0.0))].map(|arrays| {
+            let mut inputs = inputs_of(vec![mesh(arrays)], Placement::Vertex);
+            let dots: Vec<u8> = (0..64).map(|i| i * 3).collect();
+            inputs.images = Arc::new(HashMap::from([("Dots".to_owned(), image_of(4, 4, &dots))]));
+            made(json, &inputs)[..81].to_vec()
+        });
+        assert_eq!(values[0], values[1], "{json}");
+    }
+}
+
+/// The inputs of a project of parts that stand somewhere, for the first of them.
+fn inputs_placed(parts: Vec<(Mesh, Transform)>) -> Inputs {
+    let mut document = Document::default();
+    let (meshes, transforms): (Vec<_>, Vec<_>) = parts.into_iter().unzip();
+    let named = |(i, mesh)| NewPart::new(format!("Part {i}"), mesh, vec![]);
+    let parts = meshes.into_iter().enumerate().map(named).collect();
+    document.apply(Edit::bring_in(parts)).unwrap();
+    for (i, transform) in transforms.into_iter().enumerate() {
+        let part = document.parts()[i].id;
+        document.apply(Edit::PlacePart { part, transform }).unwrap();
+    }
+    let parts = Arc::new(document.parts().to_vec());
+    let first = parts[0].id;
+    let set = (Placement::Vertex, Encoding::Data, [0.0; 4]);
+    Inputs::new(parts, first, set, UpAxis::Z, Arc::default()).unwrap()
+}
+
+/// Distances to a part that is scaled unevenly are those to its points where they stand: by brute
+/// force over a dense copy of it.
+#[test]
+fn what_is_near_is_near_where_parts_are_scaled_unevenly() {
+    let own = Transform { translation: Vec3::Z * 1.5, ..Transform::IDENTITY };
+    let theirs = Transform {
+        rotation_degrees: Vec3::new(30.0, 50.0, 10.0),
+        scale: Vec3::new(4.0, 0.5, 0.25),
+        ..Transform::IDENTITY
+    };
+    let inputs = inputs_placed(vec![(mesh(sheet(6, 0.0)), own), (sphere(1.0, 200, 400), theirs)]);
+    let other = inputs.parts[1].geometry.mesh().positions();
+    let points: Vec<Vec3> = other
+        .iter()
+        .map(|&p| {
+            own.to_project().inverse().transform_point3(theirs.to_project().transform_point3(p))
+        })
+        .collect();
+    let brute: Vec<f32> = inputs
+        .body
+        .geometry
+        .mesh()
+        .positions()
+        .iter()
+        .map(|p| points.iter().map(|q| p.distance(*q)).fold(f32::MAX, f32::min))
+        .collect();
+    let distance = r#"{"kind":"distance","from":{"kind":"part","name":"Part 1"},"reach":4}"#;
+    for (found, far) in made(distance, &inputs).iter().zip(&brute) {
+        assert!((found - (far / 4.0).min(1.0)).abs() < 5e-3, "{found} {far}");
+    }
+    let joint = r#"{"kind":"joint","between":"parts","width":3,"offset":0}"#;
+    for (found, far) in made(joint, &inputs).iter().zip(&brute) {
+        assert!((found - (1.0 - far / 3.0).clamp(0.0, 1.0)).abs() < 5e-3, "{found} {far}");
+    }
+}
+
+/// A lying sheet over the ground, turned and scaled unevenly within its part: the ground is level
+/// still, so that from straight above it nothing is hidden, and heights are the project's.
+#[test]
+fn the_ground_is_level_under_a_part_that_is_scaled_unevenly() {
+    let placed = Transform {
+        rotation_degrees: Vec3::new(0.0, 40.0, 0.0),
+        scale: Vec3::new(3.0, 1.0, 0.4),
+        ..Transform::IDENTITY
+    };
+    let inputs = inputs_placed(vec![(sphere(1.0, 24, 48), placed)]);
+    let ramp = made(r#"{"kind":"height_ramp","direction":"up","space":"part"}"#, &inputs);
+    let world = made(r#"{"kind":"height_ramp","direction":"up","space":"world"}"#, &inputs);
+    for (part, world) in ramp.iter().zip(&world) {
+        assert!((part - world).abs() < 1e-4, "{part} {world}");
+    }
+    // At the lowest place all of the sky is hidden, at the highest none of it.
+    let open = made(r#"{"kind":"occlusion","ground":true,"rays":256}"#, &inputs);
+    let end = |best: fn(f32, f32) -> bool| {
+        (1..world.len()).fold(0, |at, i| if best(world[i], world[at]) { i } else { at })
+    };
+    assert!(open[end(|a, b| a < b)] < 0.02, "{}", open[end(|a, b| a < b)]);
+    assert!(open[end(|a, b| a > b)] > 0.99, "{}", open[end(|a, b| a > b)]);
+}
+
 #[test]
 fn what_touches_a_piece_goes_on_from_it_or_moves_as_one() {
     // A cloth from x −1 to 1, and a toggle that touches it at x = 0, standing up from it.
@@ -386,6 +490,13 @@ fn a_light_is_seen_whole_halfway_or_not_at_all() {
     assert_eq!(open(0.0, -1.0), 0.0, "from below");
 }
 
+fn image_of(width: u32, height: u32, rgba: &[u8]) -> ImageFile {
+    let mut file = std::io::Cursor::new(Vec::new());
+    let image = image::RgbaImage::from_raw(width, height, rgba.to_vec()).unwrap();
+    image.write_to(&mut file, image::ImageFormat::Png).unwrap();
+    ImageFile::new(Arc::new(file.into_inner())).unwrap()
+}
+
 #[test]
 fn an_image_is_averaged_over_what_belongs_to_each_element() {
     // Squares of one pixel, 64 × 64, black and white: over any whole number of them half the light.
@@ -405,7 +516,7 @@ fn an_image_is_averaged_over_what_belongs_to_each_element() {
     let grey = |placement: Placement, encoding: Encoding, json: &str| {
         let mut inputs = inputs_of(vec![mesh(arrays.clone())], placement);
         inputs.encoding = encoding;
-        let image = Arc::new(Image::from_rgba(n, n, &bytes).unwrap());
+        let image = image_of(n as u32, n as u32, &bytes);
         inputs.images = Arc::new(HashMap::from([("checker".to_owned(), image)]));
         made(json, &inputs)
     };
@@ -630,7 +741,7 @@ proptest! {
         let uvs = (0..corners).map(|c| glam::Vec2::splat((c as f32 * uv).floor())).collect();
         arrays.uv_sets = vec![UvSet { name: String::new(), uvs }];
         let mut inputs = inputs_of(vec![mesh(arrays), sphere(1.0, 4, 6)], placement);
-        let image = Arc::new(Image::from_rgba(3, 2, &[90; 24]).unwrap());
+        let image = image_of(3, 2, &[90; 24]);
         inputs.images = Arc::new(HashMap::from([("Dots".to_owned(), image)]));
         let count = placement.count(inputs.body.geometry.mesh());
         for json in ALL {

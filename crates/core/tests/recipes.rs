@@ -11,6 +11,7 @@ use speckle_core::{
     document::{Direction, Fill, NewPart, NewSet},
     recipe::{Merge, Recipe, Source, Step, Target},
     region::Region,
+    replacing::{Matching, shape},
     stroke::{Action, Brush, Coat, Reach, Sample, StrokeStart, View},
 };
 
@@ -261,6 +262,87 @@ fn recipes_that_cannot_be_are_refused() {
     assert!(give(recipe(Target::B, vec![strength])).is_err());
     let gone = Edit::FreezeRecipe { part, set, channels: Target::A };
     assert_eq!(table.document.apply(gone).unwrap_err(), EditError::NoSuchRecipe);
+}
+
+/// Recipes that look at each other over parts, and such that come to do so by another name: none is
+/// made for ever.
+#[test]
+fn a_circle_over_parts_is_refused_or_told() {
+    let mut table = Table::new();
+    let (part, set) = (table.part, table.set);
+    let mesh = Mesh::new(sheet(8, 0.0)).unwrap();
+    let wear = NewSet::flooded("Wear", Placement::Vertex, Encoding::Data, [0.0; 4], &mesh);
+    table.document.apply(Edit::bring_in(vec![NewPart::new("Twin", mesh, vec![wear])])).unwrap();
+    let twin = table.document.parts()[1].clone();
+    let (twin, twins) = (twin.id, twin.sets[0].id);
+    let looks = |part: &str, channel: Target| {
+        Step::new(Source::Channel { set: "Wear".into(), channel, part: Some(part.into()) })
+    };
+    let give = |part, set, recipe| Edit::SetRecipe { part, set, recipe };
+
+    // At its own channel, under its own name.
+    let own = recipe(Target::R, vec![looks("Tray", Target::R)]);
+    let error = table.document.apply(give(part, set, own)).unwrap_err();
+    assert!(error.to_string().contains("look at what it makes itself"), "{error}");
+    // By way of the other part.
+    let to_twin = recipe(Target::R, vec![looks("Twin", Target::G)]);
+    table.document.apply(give(part, set, to_twin)).unwrap();
+    let back = recipe(Target::G, vec![looks("Tray", Target::R)]);
+    let error = table.document.apply(give(twin, twins, back.clone())).unwrap_err();
+    assert!(error.to_string().contains("look at what it makes itself"), "{error}");
+    // A step that is off looks at nothing.
+    let mut off = back;
+    off.steps[0].off = true;
+    table.document.apply(give(twin, twins, off)).unwrap();
+    table.remake();
+
+    // Those that others look at come first, over parts too.
+    let half = recipe(Target::G, vec![constant(0.5)]);
+    table.document.apply(give(twin, twins, half)).unwrap();
+    assert_eq!(table.document.stale(&table.pantry)[0], (twin, twins, Target::G));
+    table.remake();
+    assert!(table.values(0).iter().all(|&x| x == 0.5));
+
+    // Under another name they look at each other: nothing is made, and it is said.
+    let elsewhere = recipe(Target::G, vec![constant(0.25), looks("Lid", Target::R)]);
+    table.document.apply(give(twin, twins, elsewhere)).unwrap();
+    let renamed = Edit::RenamePart { part, name: "Lid".into() };
+    table.document.apply(renamed).unwrap();
+    assert!(table.document.stale(&table.pantry).is_empty());
+    let standings = table.document.standings(&table.pantry);
+    assert_eq!(standings.iter().filter(|standing| standing.is_circular).count(), 2);
+    let error = table.document.make_all(&table.pantry, &Watch::default()).unwrap_err();
+    assert!(error.to_string().contains("looks at what it makes itself"), "{error}");
+}
+
+/// What is said of paint held elsewhere: it covers as much as it did, and where it covers it has its
+/// color, not a mean with the bare ground beside it.
+#[test]
+fn paint_that_is_held_elsewhere_keeps_its_color() {
+    for (to, is_shape) in [(Placement::Face, false), (Placement::Vertex, true)] {
+        let mut table = Table::new();
+        let (part, set) = (table.part, table.set);
+        table.cook(recipe(Target::R, vec![constant(0.8)]));
+        table.dab(0, Action::Paint, 0.6, 1.0);
+        table.remake();
+        if is_shape {
+            // Twice as fine: most new vertices lie between old ones.
+            let theirs = NewPart::new("Tray", Mesh::new(sheet(16, 0.0)).unwrap(), vec![]);
+            let own = table.document.parts()[0].clone();
+            let (shape, _) = shape(&own, theirs, Some(Matching::Nearest)).unwrap();
+            let (from, images) = ("finer.ply".to_owned(), Vec::new());
+            let shape = Box::new(shape);
+            table.document.apply(Edit::ReplaceShape { part, from, shape, images }).unwrap();
+        } else {
+            table.document.apply(Edit::ConvertSet { part, set, placement: to }).unwrap();
+        }
+        // Another bake below shows through where the paint does not cover, and nowhere darkens it.
+        let mut other = table.document.set(part, set).unwrap().recipes[0].recipe.clone();
+        other.steps[0] = constant(0.6);
+        table.cook(other);
+        let values = table.values(0);
+        assert!(values.iter().all(|x| (x - 0.6).abs() < 1e-5), "{values:?}");
+    }
 }
 
 #[test]

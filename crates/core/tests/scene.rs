@@ -11,7 +11,7 @@ use proptest::prelude::*;
 use speckle_core::{
     Geometry, Mesh, Placement, Transform,
     region::{Measure, Solid},
-    scene::{Body, Cutaway, Scene, SightLines},
+    scene::{Body, Cutaway, Others, Scene, SightLines, Stage},
     screen::{Screen, is_inside},
     stencil::Stencil,
     stroke::{Mirror, View, footprint::Placed},
@@ -59,7 +59,8 @@ fn sight_lines_end_at_the_cutaway_and_at_other_parts() {
         let transform = Transform { translation: Vec3::Z * height, ..Transform::IDENTITY };
         let mesh = Mesh::new(sheet(2, 0.0)).unwrap();
         let placed = Placed::new(&transform);
-        Arc::new(vec![Body { geometry: Arc::new(Geometry::new(mesh)), placed }])
+        let other = Body { geometry: Arc::new(Geometry::new(mesh)), placed };
+        Others::on(Arc::new(Stage::new(vec![body.clone(), other])), Some(0))
     };
     for view in [
         View::Parallel { forward: Vec3::NEG_Z },

@@ -9,6 +9,7 @@ use crate::{
     Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions,
     abilities::{Room, Says, UvRoom},
     carried,
+    ply::write::under_one_name,
     seams::SplitVertices,
 };
 
@@ -145,6 +146,19 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
             text,
             "Send one file for each part, or take a format that keeps them apart.",
         );
+    }
+    if format == Format::Ply {
+        for (name, others) in under_one_name(shipment.parts, options.light(Light::Encoded)) {
+            let others = others.join(", ");
+            say(
+                LossKind::Parts,
+                Weight::Careful,
+                format!(
+                    "the first sets of the parts become one: {others} is called {name} as well"
+                ),
+                "Give them one name, or send one file for each part.",
+            );
+        }
     }
     if let Some(traits) = shipment.traits
         && abilities.units == Says::Nothing

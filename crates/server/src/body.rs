@@ -11,7 +11,9 @@ use axum::{
 use futures::StreamExt;
 use serde::de::DeserializeOwned;
 
-use crate::{error::ApiError, wire};
+use speckle_core::json;
+
+use crate::error::ApiError;
 
 /// The most bytes of a request in JSON.
 const MOST_JSON: usize = 64 << 20;
@@ -27,7 +29,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Said<T> {
             let message = format!("the request could not be read: {error}");
             ApiError::new(StatusCode::PAYLOAD_TOO_LARGE, message)
         })?;
-        wire::parsed(&bytes).map(Self).map_err(|error| {
+        json::read(&bytes).map(Self).map_err(|error| {
             ApiError::bad_request(format!("the request cannot be understood: {error}"))
         })
     }

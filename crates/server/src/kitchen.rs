@@ -3,26 +3,26 @@
 
 use std::{
     collections::{HashMap, HashSet},
-    sync::{Arc, OnceLock, mpsc::Sender},
+    sync::{Arc, mpsc::Sender},
     time::{Duration, Instant},
 };
 
-use rayon::{ThreadPool, ThreadPoolBuilder};
 use speckle_core::{
     Document, PartId, SetId,
     bake::{BakeError, Digest, Pantry, taste::Tastes, watch::Watch},
     color::Rgba,
-    document::{Made, Order},
-    recipe::{Remake, Target},
+    document::{Made, Order, RecipeId, Standing},
+    recipe::Remake,
 };
 
 use crate::{
+    aside::{Pool, in_pool},
     session::{ClientId, Command},
     wire::{RecipeState, RecipeStatus},
 };
 
 /// What a recipe makes: channels of a set of a part.
-pub type Dish = (PartId, SetId, Target);
+pub type Dish = RecipeId;
 
 /// A recipe being made.
 struct Cooking {
@@ -66,34 +66,10 @@ pub struct Kitchen {
     /// What each client has tried last, counted.
     trials: HashMap<ClientId, (u64, Arc<Watch>)>,
     tried: u64,
+    /// How every recipe stood when they were looked after last.
+    standings: Vec<Standing>,
     /// The last that was told.
     told: Vec<RecipeState>,
-}
-
-/// How far threads that compute what takes long stand back (the scheduler's nice value): whoever
-/// paints or looks meanwhile comes first.
-const STAND_BACK: i32 = 12;
-
-/// Computes in a pool of its own: what is painted meanwhile is not to wait for it, nor is what is
-/// tried to wait for what takes long.
-fn in_pool<T: Send>(is_short: bool, make: impl FnOnce() -> T + Send) -> T {
-    static POOLS: [OnceLock<Option<ThreadPool>>; 2] = [OnceLock::new(), OnceLock::new()];
-    let stand_back = move |_| {
-        // Linux alone has this for single threads; elsewhere all share alike.
-        #[cfg(target_os = "linux")]
-        if !is_short {
-            let own = Some(rustix::thread::gettid());
-            let _ = rustix::process::setpriority_process(own, STAND_BACK);
-        }
-    };
-    let build = || {
-        let pool = ThreadPoolBuilder::new().thread_name(|i| format!("bake {i}"));
-        pool.start_handler(stand_back).build().ok()
-    };
-    match POOLS[usize::from(is_short)].get_or_init(build) {
-        Some(pool) => pool.install(make),
-        None => make(),
-    }
 }
 
 impl Kitchen {
@@ -134,41 +110,38 @@ impl Kitchen {
         is_shown: impl Fn(PartId, SetId) -> bool,
         back: &Sender<Command>,
     ) {
-        let stale = document.stale(&self.pantry);
-        self.ordered.retain(|dish| stale.contains(dish));
-        let digest_of = |dish: &Dish, pantry: &Pantry| {
-            let order = document.order(dish.0, dish.1, dish.2).ok()?;
-            let digest = order.inputs.recipe_digest(&order.recipe, pantry);
-            Some((order, digest))
-        };
+        self.standings = document.standings(&self.pantry);
+        let of: HashMap<Dish, &Standing> =
+            self.standings.iter().map(|standing| (standing.id, standing)).collect();
+        let digest_of = |dish: &Dish| of.get(dish).map(|standing| standing.digest);
+        self.ordered.retain(|dish| of.get(dish).is_some_and(|standing| standing.is_stale));
         // What failed is another recipe by now, or looks at something else.
-        let pantry = self.pantry.clone();
-        self.failed.retain(|dish, (from, _)| {
-            digest_of(dish, &pantry).is_some_and(|(_, digest)| digest == *from)
-        });
+        self.failed.retain(|dish, (from, _)| digest_of(dish) == Some(*from));
         if let Some(cooking) = &self.cooking {
-            let now = digest_of(&cooking.dish, &self.pantry).map(|(_, digest)| digest);
-            if now == Some(cooking.digest) {
+            if digest_of(&cooking.dish) == Some(cooking.digest) {
                 return;
             }
             cooking.watch.give_up();
             self.cooking = None;
         }
-        for dish in stale {
-            let Some((order, digest)) = digest_of(&dish, &self.pantry) else { continue };
+        let due = self.standings.iter().filter(|s| s.is_stale && !s.is_circular);
+        for (dish, digest) in due.map(|standing| (standing.id, standing.digest)) {
+            let Ok(set) = document.set(dish.0, dish.1) else { continue };
+            let recipe = set.recipes.iter().find(|own| own.recipe.channels == dish.2);
+            let Some(recipe) = recipe.map(|own| &own.recipe) else { continue };
             let is_asked = self.ordered.contains(&dish);
-            let is_wanted = match order.recipe.remake {
+            let is_wanted = match recipe.remake {
                 _ if is_asked => true,
                 Remake::AtOnce => is_open,
                 Remake::WhenLookedAt => is_open && is_shown(dish.0, dish.1),
                 Remake::ByClick => false,
             };
             let has_failed = self.failed.get(&dish).is_some_and(|(from, _)| *from == digest);
-            let is_locked = document
-                .set(dish.0, dish.1)
-                .is_ok_and(|set| (0..4).any(|i| dish.2.channels().0[i] && set.channels[i].locked));
+            let is_locked = (0..4).any(|i| dish.2.channels().0[i] && set.channels[i].locked);
             if is_wanted && !has_failed && !is_locked {
-                self.cook(order, digest, back.clone());
+                if let Ok(order) = document.order(dish.0, dish.1, dish.2) {
+                    self.cook(order, digest, back.clone());
+                }
                 return;
             }
         }
@@ -183,11 +156,12 @@ impl Kitchen {
         let made = move || {
             // Something to look at comes first.
             if order.draft(&pantry).is_some()
-                && let Ok(draft) = in_pool(true, || Tasted::of(&order, &pantry, &Watch::default()))
+                && let Ok(draft) =
+                    in_pool(Pool::Trials, || Tasted::of(&order, &pantry, &Watch::default()))
             {
                 let _ = back.send(Command::Drafted(dish, digest, Box::new(draft)));
             }
-            let result = in_pool(false, || order.make(&pantry, &looked_at));
+            let result = in_pool(Pool::Bakes, || order.make(&pantry, &looked_at));
             // Whoever asked may be gone; then nobody needs it.
             let _ = back.send(Command::Made(dish, digest, result.map(Box::new)));
         };
@@ -216,12 +190,13 @@ impl Kitchen {
         let dish = (order.part, order.set, order.recipe.channels);
         let (pantry, back) = (self.pantry.clone(), back.clone());
         let tried = move || {
-            let result = in_pool(true, || Tasted::of(&order, &pantry, &watch)).map(|mut tasted| {
-                if !with_values {
-                    tasted.values.clear();
-                }
-                Box::new(tasted)
-            });
+            let result =
+                in_pool(Pool::Trials, || Tasted::of(&order, &pantry, &watch)).map(|mut tasted| {
+                    if !with_values {
+                        tasted.values.clear();
+                    }
+                    Box::new(tasted)
+                });
             let _ = back.send(Command::Tried(client, serial, dish, result));
         };
         // Without a thread there is nothing to look at; the recipe itself says why when it is made.
@@ -277,15 +252,22 @@ impl Kitchen {
 
     /// How every recipe stands, if that is not what was told last.
     pub fn news(&mut self, document: &Document) -> Option<Vec<RecipeState>> {
-        let stale: HashSet<Dish> = document.stale(&self.pantry).into_iter().collect();
+        let of: HashMap<Dish, &Standing> =
+            self.standings.iter().map(|standing| (standing.id, standing)).collect();
         let mut states = Vec::new();
         for part in document.parts() {
             for set in part.products() {
                 for own in &set.recipes {
                     let dish = (part.id, set.id, own.recipe.channels);
                     let cooking = self.cooking.as_ref().filter(|cooking| cooking.dish == dish);
-                    let failed = self.failed.get(&dish).filter(|_| stale.contains(&dish));
-                    let status = match (cooking, failed, stale.contains(&dish)) {
+                    // What came after they were looked at last has not been made either.
+                    let is_stale = of.get(&dish).is_none_or(|standing| standing.is_stale);
+                    let is_circular = of.get(&dish).is_some_and(|standing| standing.is_circular);
+                    let failed = match (self.failed.get(&dish), is_circular) {
+                        (_, true) => Some(BakeError::Circle(set.name.clone()).to_string()),
+                        (failed, _) => failed.filter(|_| is_stale).map(|(_, said)| said.clone()),
+                    };
+                    let status = match (cooking, &failed, is_stale) {
                         (Some(_), ..) => RecipeStatus::Making,
                         (None, Some(_), _) => RecipeStatus::Failed,
                         (None, None, true) => RecipeStatus::Stale,
@@ -300,7 +282,7 @@ impl Kitchen {
                         share: cooking.map_or(0.0, |cooking| cooking.watch.share()),
                         ms: took.as_millis() as u32,
                         rays,
-                        message: failed.map(|(_, message)| message.clone()),
+                        message: failed,
                         remarks: own
                             .recipe
                             .remarks(set.encoding)

@@ -1,5 +1,6 @@
 //! The app's server: REST under `/api/v1`, a live socket per project, and the front end.
 
+mod aside;
 mod body;
 mod error;
 mod guard;
@@ -29,6 +30,7 @@ use tower_http::{timeout::RequestBodyTimeoutLayer, trace::TraceLayer};
 use utoipa::OpenApi;
 use utoipa_axum::{router::OpenApiRouter, routes};
 
+use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
 use rest::{deliver, paints, project, recipes, replacement, shelf};
@@ -97,6 +99,15 @@ impl App {
             ApiError::new(StatusCode::INTERNAL_SERVER_ERROR, "something failed inside: try again")
         })?
         .map_err(ApiError::from)
+    }
+
+    /// Runs what goes through a whole project, away from the threads that serve requests and
+    /// standing back for whoever paints meanwhile.
+    async fn aside<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Self) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, ApiError> {
+        self.blocking(move |app| in_pool(Pool::Projects, || work(app))).await
     }
 
     async fn send(

@@ -16,6 +16,7 @@ use axum::{
     response::Response,
 };
 use futures::{SinkExt, StreamExt};
+use speckle_core::json;
 use speckle_store::ProjectId;
 use tokio::{
     sync::{Semaphore, mpsc},
@@ -95,7 +96,7 @@ async fn serve(app: App, project: ProjectId, socket: WebSocket) {
     let room = Arc::new(Semaphore::new(MOST_UNHEARD));
     while let Some(Ok(message)) = incoming.next().await {
         let Message::Text(text) = message else { continue };
-        match wire::parsed(text.as_bytes()) {
+        match json::read(text.as_bytes()) {
             Ok(heard) => {
                 let Ok(permit) = room.clone().acquire_owned().await else { break };
                 if session.send(Command::Say(client, heard, permit)).is_err() {
@@ -131,7 +132,7 @@ async fn introduction(
 ) -> Option<(String, Vec<HeldMesh>)> {
     let first = timeout(PATIENCE, incoming.next()).await.ok()??.ok()?;
     let Message::Text(text) = first else { return None };
-    match wire::parsed(text.as_bytes()) {
+    match json::read(text.as_bytes()) {
         Ok(ClientMessage::Join { hand, held }) => Some((plain_name(&hand), held)),
         _ => None,
     }

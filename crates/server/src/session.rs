@@ -344,7 +344,10 @@ impl Session {
 
     fn join(&mut self, client: ClientId, hand: Hand, held: &[HeldMesh]) {
         if self.closing.is_some() || self.clients.len() >= MOST_CLIENTS {
-            let message = format!("{MOST_CLIENTS} windows have this project open: close some");
+            let message = match self.closing {
+                Some(_) => "the server stops: come back when it runs again".to_owned(),
+                None => format!("{MOST_CLIENTS} windows have this project open: close some"),
+            };
             let refused = wire::json(&ServerMessage::Refused { message });
             hand.outbox.send(refused, self.most_waiting);
             return;

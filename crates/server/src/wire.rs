@@ -549,26 +549,6 @@ pub fn figures(part: PartId, set: &ColorSet) -> Message {
     json(&ServerMessage::Figures { part, set: set.id, channels })
 }
 
-/// Reads what was sent as JSON. A number that 32-bit floats cannot hold would become infinite, and
-/// go out again as no number at all.
-pub fn parsed<T: serde::de::DeserializeOwned>(bytes: &[u8]) -> Result<T, String> {
-    fn too_large(value: &serde_json::Value) -> Option<f64> {
-        match value {
-            serde_json::Value::Number(number) => {
-                number.as_f64().filter(|number| number.abs() > f64::from(f32::MAX))
-            }
-            serde_json::Value::Array(values) => values.iter().find_map(too_large),
-            serde_json::Value::Object(fields) => fields.values().find_map(too_large),
-            _ => None,
-        }
-    }
-    let value: serde_json::Value = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
-    match too_large(&value) {
-        Some(number) => Err(format!("the number {number:e} is too large")),
-        None => serde_json::from_value(value).map_err(|error| error.to_string()),
-    }
-}
-
 /// Kinds of binary frames.
 mod kind {
     pub const GEOMETRY: u32 = 1;

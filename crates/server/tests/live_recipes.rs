@@ -324,6 +324,7 @@ async fn recipes_come_and_go_as_files() {
         (&b"{\"version\":3,\"set\":\"A\",\"recipes\":[],\"mystery\":1}"[..], "it is of version 3, and this app knows versions up to 1"),
         (b"{\"set\":\"A\"", "this is no recipe: "),
         (b"\xff\xfe", "byte 0 is no text"),
+        (b"{\"set\":\"A\",\"recipes\":[{\"channels\":\"R\",\"steps\":[{\"source\":{\"kind\":\"constant\",\"value\":1e39}}]}]}", "the number 1e39 is too large"),
         (b"{\"set\":\"A\",\"recipes\":[{\"channels\":\"R\",\"steps\":[]},{\"channels\":\"RGB\",\"steps\":[]}]}", "two recipes make R"),
     ] {
         let (status, told) = client.send("POST", &take, body).await;

@@ -7,6 +7,12 @@ use std::{
 
 use crate::{ProjectFile, ProjectId, Store, StoreError, shelf::is_damage};
 
+/// How much of a copy is written before it is waited for, bytes.
+const A_BIT: u64 = 4 << 20;
+
+/// How many steps of SQLite's machine lie between two looks at a copy: about as many as rows.
+const STEPS: i32 = 50;
+
 /// How many are kept of a project.
 const MOST: usize = 3;
 
@@ -51,7 +57,24 @@ impl ProjectFile {
         if fs::metadata(goal).is_ok_and(|data| data.len() == 0) {
             fs::remove_file(goal)?;
         }
-        self.connection.execute("VACUUM INTO ?1", [goal.to_string_lossy().as_ref()])?;
+        // On disk bit by bit: where much is handed over at once, everyone else's next commit waits
+        // until all of it is written.
+        let path = goal.to_owned();
+        let mut on_disk = 0;
+        let onto_disk = move || {
+            let length = fs::metadata(&path).map_or(0, |data| data.len());
+            if length > on_disk + A_BIT
+                && let Ok(file) = fs::File::open(&path)
+                && file.sync_data().is_ok()
+            {
+                on_disk = length;
+            }
+            false
+        };
+        self.connection.progress_handler(STEPS, Some(onto_disk))?;
+        let copied = self.connection.execute("VACUUM INTO ?1", [goal.to_string_lossy().as_ref()]);
+        self.connection.progress_handler(0, None::<fn() -> bool>)?;
+        copied?;
         Ok(fs::File::open(goal)?.sync_all()?)
     }
 }

@@ -13,7 +13,7 @@ use tokio::{
 };
 use tokio_tungstenite::tungstenite::Message;
 
-use crate::{App, ask, long, resident_bytes, say, stocked};
+use crate::app::{App, ask, figure, long, resident_bytes, say, stocked};
 
 #[tokio::test]
 async fn slow_connections_shut_nobody_out_and_end() {
@@ -21,10 +21,9 @@ async fn slow_connections_shut_nobody_out_and_end() {
     let data = folder.path().join("toys");
     stocked(&data);
     let app = App::serving(&data);
-    let address = app.address.replace("localhost", "127.0.0.1");
     let mut slow = Vec::new();
     for n in 0..long(300, 500) {
-        let mut stream = TcpStream::connect(&address).await.unwrap();
+        let mut stream = app.connect().await;
         stream
             .write_all(&b"GET /api/v1/projects HTTP/1.1\r\nHost: loc"[..20 + n as usize % 20])
             .await
@@ -35,7 +34,7 @@ async fn slow_connections_shut_nobody_out_and_end() {
     let (status, _) = ask(&app.address, "GET /api/v1/projects", b"").await;
     assert_eq!(status, 200);
     let waited = begun.elapsed();
-    crate::figure("an answer beside slow connections", format!("{} ms", waited.as_millis()));
+    figure("an answer beside slow connections", format!("{} ms", waited.as_millis()));
     assert!(waited < Duration::from_secs(2), "{waited:?}");
     // They are ended, not kept for ever.
     let mut rest = Vec::new();
@@ -50,8 +49,7 @@ async fn every_answer_says_that_nobody_may_embed_it_and_other_sites_get_nothing(
     let project = stocked(&data);
     let app = App::serving(&data);
     let raw = async |head: String| {
-        let mut stream =
-            TcpStream::connect(app.address.replace("localhost", "127.0.0.1")).await.unwrap();
+        let mut stream = app.connect().await;
         let head = format!("{head}Host: {}\r\nConnection: close\r\n\r\n", app.address);
         stream.write_all(head.as_bytes()).await.unwrap();
         let mut said = Vec::new();
@@ -150,8 +148,7 @@ async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
     let head = "POST /api/v1/imports HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=split";
     let head = head.replace(" HTTP/1.1\r\n", "\u{0}");
     let (path, kind) = head.split_once('\u{0}').unwrap();
-    let mut stream =
-        TcpStream::connect(app.address.replace("localhost", "127.0.0.1")).await.unwrap();
+    let mut stream = app.connect().await;
     let request = format!(
         "{path} HTTP/1.1\r\nHost: {}\r\n{kind}\r\nConnection: close\r\nContent-Length: {}\r\n\r\n{body}",
         app.address,
@@ -167,7 +164,7 @@ async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
     let said = String::from_utf8_lossy(&said).into_owned();
     assert!(said.starts_with("HTTP/1.1 422") && said.contains("nested.x3d"), "{said:.400}");
     let after = resident_bytes(app.process.id());
-    crate::figure(
+    figure(
         "memory of the server after a hostile file",
         format!("{} MB more", after.saturating_sub(before) >> 20),
     );

@@ -11,7 +11,7 @@ use speckle_store::Store;
 use tokio::{io::AsyncWriteExt, net::TcpStream};
 use tokio_tungstenite::tungstenite::Message;
 
-use crate::{App, hear, revision, say, stocked, stored, stroke, take};
+use crate::app::{App, figure, hear, revision, say, stocked, stored, stroke, take};
 
 /// Everything that was not written is taken back, in memory as on disk: an undo, a stroke, and what
 /// was built on them.
@@ -92,12 +92,11 @@ async fn stopping_keeps_the_stroke_under_the_pointer_and_takes_seconds() {
     let project = stocked(&data);
     let mut app = App::serving(&data);
     let (mut socket, hello) = app.join(project, "Tern").await;
-    let address = app.address.replace("localhost", "127.0.0.1");
-    let mut half = TcpStream::connect(&address).await.unwrap();
+    let mut half = app.connect().await;
     half.write_all(b"POST /api/v1/projects HTTP/1.1\r\nHost: localhost\r\nContent-Le")
         .await
         .unwrap();
-    let mut slow = TcpStream::connect(&address).await.unwrap();
+    let mut slow = app.connect().await;
     let head = format!(
         "POST /api/v1/projects HTTP/1.1\r\nHost: {}\r\nContent-Type: application/json\r\nContent-Length: 50\r\n\r\n{{",
         app.address
@@ -163,9 +162,8 @@ async fn a_second_signal_ends_it_at_once() {
     let data = folder.path().join("toys");
     stocked(&data);
     let mut app = App::serving(&data);
-    let address = app.address.replace("localhost", "127.0.0.1");
     // A request that never ends would be waited for.
-    let mut slow = TcpStream::connect(&address).await.unwrap();
+    let mut slow = app.connect().await;
     let head = format!(
         "POST /api/v1/projects HTTP/1.1\r\nHost: {}\r\nContent-Type: application/json\r\nContent-Length: 50\r\n\r\n{{",
         app.address
@@ -213,7 +211,7 @@ async fn one_client_does_not_hold_up_another() {
     say(&mut calm, asked).await;
     hear(&mut calm, &["corners"], |_| {}).await.unwrap();
     let waited = begun.elapsed();
-    crate::figure("a question beside 10 000 undo messages of another", format!("{waited:?}"));
+    figure("a question beside 10 000 undo messages of another", format!("{waited:?}"));
     assert!(waited < Duration::from_secs(3), "{waited:?}");
     flood.abort();
 }

@@ -8,7 +8,7 @@ use std::{
 
 use serde_json::json;
 
-use crate::{
+use crate::app::{
     App, Socket, hear, is_sound, long, resident_bytes, revision, stocked, stored, stroke, take,
 };
 

@@ -14,6 +14,7 @@ use crate::{
     color_set::{Encoding, Placement},
     geometry::Geometry,
     mesh::Mesh,
+    pixels::Pixels,
     recipe::source::{Averaged, Wrap},
 };
 
@@ -22,7 +23,6 @@ use crate::{
 pub struct Image {
     /// From the largest to one pixel. Numbers in linear light, or as they are for data.
     levels: [Vec<Level>; 2],
-    digest: [u8; 32],
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -63,18 +63,23 @@ impl Image {
                 [r, g, b, u16::from(p[3]) * 257]
             };
             let at = |x: usize, y: usize| pixel(&bytes[4 * (y * width + x)..][..4]);
-            let mut levels = vec![Level::of(width, height, at)];
-            while levels.last().is_some_and(|level| level.width > 1 || level.height > 1) {
-                let next = levels[levels.len() - 1].halved();
-                levels.push(next);
-            }
-            levels
+            pyramid_of(Level::of(width, height, at))
         };
-        let mut hasher = blake3::Hasher::new();
-        hasher.update(&(width as u64).to_le_bytes());
-        hasher.update(bytes);
-        let digest = *hasher.finalize().as_bytes();
-        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)], digest })
+        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)] })
+    }
+
+    /// From an image as it was read; `None` when it is too large.
+    #[must_use]
+    pub fn from_pixels(read: &Pixels) -> Option<Self> {
+        let Pixels { width, height, rgba, light } = read;
+        let Some(light) = light.as_ref().filter(|light| light.len() <= MOST_PIXELS) else {
+            return Self::from_rgba(*width, *height, rgba);
+        };
+        // Numbers in linear light are the same for colors and for data.
+        let number = |x: f32| (x * 65_535.0).round() as u16;
+        let at = |x: usize, y: usize| light[y * width + x].map(number);
+        let levels = pyramid_of(Level::of(*width, *height, at));
+        Some(Self { levels: [levels.clone(), levels] })
     }
 
     /// Width and height in pixels.
@@ -83,10 +88,11 @@ impl Image {
         [self.levels[0][0].width, self.levels[0][0].height]
     }
 
-    /// A digest of its content.
+    /// The memory it takes, bytes.
     #[must_use]
-    pub fn digest(&self) -> [u8; 32] {
-        self.digest
+    pub fn bytes(&self) -> usize {
+        let pixels = self.levels.iter().flatten().map(|level| level.pixels.len());
+        8 * pixels.sum::<usize>()
     }
 
     /// The plain numbers at a place (0–1 from left to right and from top to bottom), blended between
@@ -119,6 +125,16 @@ impl Image {
         let second = levels[fine + 1].at(place, how);
         std::array::from_fn(|i| first[i] + (second[i] - first[i]) * share)
     }
+}
+
+/// An image with smaller copies of itself, down to one pixel.
+fn pyramid_of(largest: Level) -> Vec<Level> {
+    let mut levels = vec![largest];
+    while levels.last().is_some_and(|level| level.width > 1 || level.height > 1) {
+        let next = levels[levels.len() - 1].halved();
+        levels.push(next);
+    }
+    levels
 }
 
 impl Level {
@@ -476,9 +492,7 @@ pub fn sampled(
             .into_par_iter()
             .map(|v| {
                 // Files split vertices where their UVs differ: each has its own side of the seam.
-                let own = |&&c: &&u32| mesh.corner_vertices()[c as usize] as usize == v;
-                let corners = topology.corners_at(v).iter().filter(own);
-                back(mean(&mut corners.map(|&c| c as usize)))
+                back(mean(&mut topology.own_corners(mesh, v)))
             })
             .collect(),
     }

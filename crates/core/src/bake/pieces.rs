@@ -50,9 +50,8 @@ pub fn by_face<T: Copy + Send + Sync>(
         Placement::Vertex => (0..mesh.vertex_count())
             .into_par_iter()
             .map(|v| {
-                let own = |&&c: &&u32| mesh.corner_vertices()[c as usize] as usize == v;
-                let corner = topology.corners_at(v).iter().find(own);
-                corner.map_or(loose, |&c| of(topology.face_of(c as usize)))
+                let corner = topology.own_corners(mesh, v).next();
+                corner.map_or(loose, |corner| of(topology.face_of(corner)))
             })
             .collect(),
     }

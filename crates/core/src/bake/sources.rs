@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use glam::{Vec2, Vec3};
+use glam::{Affine3A, Vec2, Vec3};
 use rayon::prelude::*;
 
 use super::{
@@ -19,11 +19,13 @@ use super::{
 use crate::{
     color::linear_rgba,
     color_set::{Channels, Encoding},
-    geometry::bvh::Bvh,
+    geometry::{Geometry, bvh::Bvh},
+    materials::Material,
     recipe::{
         Source, Target,
         source::{Among, Direction, Lay, NoiseSpace, Root, Space},
     },
+    scene::Body,
     stroke::footprint::Placed,
 };
 
@@ -54,9 +56,10 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
     Ok(match source {
         Source::Occlusion { rays, reach, offset, both_sides, other_parts, ground, seed } => {
             let others: Vec<_> = if *other_parts { inputs.visible() } else { vec![] };
-            let up = inputs.direction(Direction::Up, Space::Part);
+            let up = inputs.height_axis(Direction::Up, Space::Part);
             let ground = ground.then(|| {
-                let lowest = mesh.positions().iter().map(|p| p.dot(up)).fold(f32::MAX, f32::min);
+                let lowest =
+                    geometry.shown_points().iter().map(|p| p.dot(up)).fold(f32::MAX, f32::min);
                 (up, lowest)
             });
             let blockers = Blockers::new(&inputs.body, &others, ground);
@@ -123,9 +126,9 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
             }))
         }
         Source::HeightRamp { direction, space, from, to } => {
-            let along = inputs.direction(*direction, *space);
+            let along = inputs.height_axis(*direction, *space);
             let heights = || {
-                let points = mesh.positions().iter().map(|&p| match space {
+                let points = geometry.shown_points().iter().map(|&p| match space {
                     Space::Part => p.dot(along),
                     Space::World => inputs.body.placed.to_project(p).dot(along),
                 });
@@ -191,8 +194,7 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
             }
         }
         Source::Image { image, lay, repeat, offset, turn, wrap, hard_pixels, averaged } => {
-            let picture =
-                inputs.images.get(image).ok_or_else(|| BakeError::NoImage(image.clone()))?;
+            let picture = &*inputs.image(image)?;
             let laid = image::Laid {
                 repeat: Vec2::from(*repeat),
                 offset: Vec2::from(*offset),
@@ -231,7 +233,7 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
             let samples = samples_in(*space);
             let k = samples.per_element;
             let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-            for &p in mesh.positions() {
+            for &p in geometry.shown_points() {
                 let p = if *space == Space::World { inputs.body.placed.to_project(p) } else { p };
                 (low, high) = (low.min(p), high.max(p));
             }
@@ -261,14 +263,13 @@ fn of_materials(inputs: &Inputs) -> Result<Field, BakeError> {
             .set_values(None, MATERIAL_SET, Target::Rgb)
             .map_err(|_| BakeError::NoMaterial(inputs.name().to_owned()));
     }
-    let pictures = materials.list.iter().map(|material| {
-        let image = material.image.as_ref();
-        let image = image
-            .map(|name| inputs.images.get(name).ok_or_else(|| BakeError::NoImage(name.clone())));
-        let image = image.transpose()?;
+    let named = |material: &Material| material.image.as_ref().map(|name| inputs.image(name));
+    let images = materials.list.iter().map(|material| named(material).transpose());
+    let images = images.collect::<Result<Vec<_>, BakeError>>()?;
+    let pictures = materials.list.iter().zip(&images).map(|(material, image)| {
         let uvs = if image.is_some() { inputs.uvs(material.uv_set)? } else { &[] };
         let tint = linear_rgba(material.color);
-        Ok(image::Picture { image: image.map(|image| &**image), way: Way::Uv(uvs), tint })
+        Ok(image::Picture { image: image.as_deref(), way: Way::Uv(uvs), tint })
     });
     let pictures = pictures.collect::<Result<Vec<_>, BakeError>>()?;
     // As colors, whatever the target: material and image are.
@@ -294,7 +295,7 @@ fn side(
     inputs: &Inputs,
     picture: &image::Image,
 ) -> Side {
-    let mesh = inputs.body.geometry.mesh();
+    let points = inputs.body.geometry.shown_points();
     let project_up = inputs.direction(Direction::Up, Space::Part);
     let project_up = if along.dot(project_up).abs() > 0.999 {
         project_up.any_orthonormal_vector()
@@ -304,7 +305,7 @@ fn side(
     let across = along.cross(project_up).normalize_or(Vec3::X);
     let up = across.cross(along).normalize_or(Vec3::Y);
     let range = |axis: Vec3| {
-        mesh.positions()
+        points
             .iter()
             .map(|p| p.dot(axis))
             .fold((f32::MAX, f32::MIN), |(low, high), x| (low.min(x), high.max(x)))
@@ -316,6 +317,48 @@ fn side(
     let middle = across * ((x.0 + x.1) / 2.0) + up * ((y.0 + y.1) / 2.0);
     let origin = middle - across * (width / 2.0) - up * (height / 2.0);
     Side { across: across / width, up: up / height, origin, facing }
+}
+
+/// Another part's surface, to find what is nearest to points of ours.
+struct Near {
+    geometry: Arc<Geometry>,
+    /// From our space to that of `geometry`, and how much longer lengths are there.
+    to_other: Option<(Affine3A, f32)>,
+}
+
+/// How much the axes of a matrix may differ in length, and how far they may be from square to each
+/// other, as a share, and still be said to scale evenly.
+const EVEN: f32 = 1e-4;
+
+impl Near {
+    fn new(own: &Body, other: &Arc<Geometry>, placed: &Placed) -> Self {
+        let to_other = placed.part_to_other(&own.placed);
+        let axes = [to_other.matrix3.x_axis, to_other.matrix3.y_axis, to_other.matrix3.z_axis];
+        let scale = axes[0].length();
+        let is_even = axes.iter().all(|axis| (axis.length() - scale).abs() < EVEN * scale)
+            && [(0, 1), (1, 2), (2, 0)]
+                .iter()
+                .all(|&(i, j)| axes[i].dot(axes[j]).abs() < EVEN * scale * scale);
+        let here = |p: Vec3| own.placed.to_part(placed.to_project(p));
+        let moved = (!is_even).then(|| other.mesh().moved(here).ok()).flatten();
+        let near = match moved {
+            // What is nearest there is not what is nearest here: the surface itself comes over.
+            Some(moved) => Self { geometry: Arc::new(Geometry::new(moved)), to_other: None },
+            None => Self { geometry: other.clone(), to_other: Some((to_other, scale)) },
+        };
+        // Asked for before work is shared out: see `Geometry`.
+        let _ = near.geometry.bvh();
+        near
+    }
+
+    /// How far a point of ours is from it, in our space.
+    fn distance(&self, point: Vec3) -> Option<f32> {
+        let (point, scale) = match &self.to_other {
+            Some((to_other, scale)) => (to_other.transform_point3(point), *scale),
+            None => (point, 1.0),
+        };
+        self.geometry.bvh().nearest(point, f32::MAX, |_| true).map(|(.., far)| far / scale)
+    }
 }
 
 fn distance(from: &Root, reach: f32, inputs: &Inputs) -> Result<Vec<f32>, BakeError> {
@@ -346,24 +389,15 @@ fn distance(from: &Root, reach: f32, inputs: &Inputs) -> Result<Vec<f32>, BakeEr
             to_tree(&Bvh::over_segments(&segments), &samples)
         }
         Root::End { towards } => {
-            let along = inputs.direction(*towards, Space::Part);
-            let end =
-                geometry.mesh().positions().iter().map(|p| p.dot(along)).fold(f32::MIN, f32::max);
+            let along = inputs.height_axis(*towards, Space::Part);
+            let end = geometry.shown_points().iter().map(|p| p.dot(along)).fold(f32::MIN, f32::max);
             samples.mean(|p, _| ((end - p.dot(along)) / reach).clamp(0.0, 1.0))
         }
         Root::Part { name } => {
             let other = inputs.other(name)?;
-            let (own, theirs) = (&inputs.body.placed, Placed::new(&other.traits.transform));
-            let _ = other.geometry.bvh();
-            samples.mean(|p, _| {
-                let there = own.to_project(p);
-                let nearest =
-                    other.geometry.bvh().nearest(theirs.to_part(there), f32::MAX, |_| true);
-                nearest.map_or(1.0, |(_, at, _)| {
-                    let back = own.to_part(theirs.to_project(at));
-                    (back.distance(p) / reach).min(1.0)
-                })
-            })
+            let placed = Placed::new(&other.traits.transform);
+            let near = Near::new(&inputs.body, &other.geometry, &placed);
+            samples.mean(|p, _| near.distance(p).map_or(1.0, |far| (far / reach).min(1.0)))
         }
     })
 }
@@ -394,7 +428,7 @@ fn start(root: &Root, inputs: &Inputs, each_piece: bool) -> Result<Start, BakeEr
             Start { seeds, is_point: false }
         }
         Root::End { towards } => {
-            let along = inputs.direction(*towards, Space::Part);
+            let along = inputs.height_axis(*towards, Space::Part);
             let hair = geometry.measures().diagonal() * END;
             let pieces = if each_piece { topology.piece_count() } else { 1 };
             let mut ends = vec![f32::MIN; pieces];
@@ -426,18 +460,12 @@ fn joint(between: Among, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
     match between {
         Among::Parts => {
             let others = inputs.visible();
-            // Asked for before work is shared out: see `Geometry`.
-            for other in &others {
-                let _ = other.geometry.bvh();
-            }
-            let own = &inputs.body.placed;
+            let near: Vec<Near> = others
+                .iter()
+                .map(|other| Near::new(&inputs.body, &other.geometry, &other.placed))
+                .collect();
             samples.mean(|p, _| {
-                let there = own.to_project(p);
-                let nearest = others.iter().filter_map(|other| {
-                    let at = other.placed.to_part(there);
-                    let (_, at, _) = other.geometry.bvh().nearest(at, f32::MAX, |_| true)?;
-                    Some(own.to_part(other.placed.to_project(at)).distance(p))
-                });
+                let nearest = near.iter().filter_map(|other| other.distance(p));
                 nearest.min_by(f32::total_cmp).map_or(0.0, value)
             })
         }

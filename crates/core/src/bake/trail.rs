@@ -9,7 +9,7 @@ use std::{cmp::Reverse, collections::BinaryHeap};
 use glam::Vec3;
 
 use super::watch::{GivenUp, Watch};
-use crate::{geometry::Geometry, recipe::source::Joined};
+use crate::{geometry::Geometry, mesh::Mesh, recipe::source::Joined};
 
 /// Where a front starts: vertices with the distance they begin with.
 #[derive(Clone, Debug, PartialEq)]
@@ -55,80 +55,105 @@ impl Ord for Far {
 /// # Errors
 /// When it was given up.
 pub fn distances(geometry: &Geometry, start: &Start, watch: &Watch) -> Result<Vec<f32>, GivenUp> {
-    let mut far = vec![f32::INFINITY; geometry.mesh().vertex_count()];
-    march(geometry, start, &mut far, watch)?;
-    Ok(far)
+    let mut front = Front::new(geometry);
+    front.march(start, watch)?;
+    Ok((0..geometry.mesh().vertex_count()).map(|vertex| front.distance(vertex)).collect())
 }
 
-fn march(
-    geometry: &Geometry,
-    start: &Start,
-    far: &mut [f32],
-    watch: &Watch,
-) -> Result<(), GivenUp> {
-    let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let triangulation = geometry.triangulation();
-    let positions = mesh.positions();
-    let mut is_fixed = vec![false; far.len()];
-    let mut open = BinaryHeap::new();
-    for &(vertex, distance) in &start.seeds {
-        let point = topology.point_of(vertex as usize);
-        if distance < far[point] {
-            far[point] = distance;
-            open.push(Reverse((Far(distance), point as u32)));
-        }
+/// A front that marches over a surface, as often as is wanted: it goes no further than its piece,
+/// and remembers nothing of the last march.
+struct Front<'a> {
+    geometry: &'a Geometry,
+    /// By points, each under its first vertex.
+    far: Vec<f32>,
+    is_fixed: Vec<bool>,
+    /// The points that have a distance.
+    met: Vec<u32>,
+}
+
+impl<'a> Front<'a> {
+    fn new(geometry: &'a Geometry) -> Self {
+        let count = geometry.mesh().vertex_count();
+        let (far, is_fixed) = (vec![f32::INFINITY; count], vec![false; count]);
+        Self { geometry, far, is_fixed, met: Vec::new() }
     }
-    let is_root = |v: usize, far: &[f32]| far[v] == 0.0;
-    let mut steps = 0_u32;
-    while let Some(Reverse((_, vertex))) = open.pop() {
-        let vertex = vertex as usize;
-        if std::mem::replace(&mut is_fixed[vertex], true) {
-            continue;
+
+    /// Of a vertex, after the last march; infinite where no surface led.
+    fn distance(&self, vertex: usize) -> f32 {
+        self.far[self.geometry.topology().point_of(vertex)]
+    }
+
+    fn march(&mut self, start: &Start, watch: &Watch) -> Result<(), GivenUp> {
+        for point in self.met.drain(..).map(|point| point as usize) {
+            (self.far[point], self.is_fixed[point]) = (f32::INFINITY, false);
         }
-        steps = steps.wrapping_add(1);
-        if steps.is_multiple_of(4096) {
-            watch.check()?;
+        let Self { geometry, far, is_fixed, met } = self;
+        let (mesh, topology) = (geometry.mesh(), geometry.topology());
+        let triangulation = geometry.triangulation();
+        let positions = mesh.positions();
+        let mut open = BinaryHeap::new();
+        for &(vertex, distance) in &start.seeds {
+            let point = topology.point_of(vertex as usize);
+            if distance < far[point] {
+                if far[point] == f32::INFINITY {
+                    met.push(point as u32);
+                }
+                far[point] = distance;
+                open.push(Reverse((Far(distance), point as u32)));
+            }
         }
-        for &corner in topology.corners_at(vertex) {
-            let face = topology.face_of(corner as usize);
-            let first = mesh.face_starts()[face] as usize - 2 * face;
-            let count = mesh.face_corners(face).len() - 2;
-            for triangle in &triangulation.corners()[first..first + count] {
-                let points = triangle
-                    .map(|c| topology.point_of(mesh.corner_vertices()[c as usize] as usize));
-                let Some(at) = points.iter().position(|&p| p == vertex) else { continue };
-                let (b, c) = (points[(at + 1) % 3], points[(at + 2) % 3]);
-                for (other, free) in [(b, c), (c, b)] {
-                    if is_fixed[free] {
-                        continue;
-                    }
-                    let p = positions[free];
-                    let (pa, pb) = (positions[vertex], positions[other]);
-                    let mut found = far[vertex] + p.distance(pa);
-                    if is_fixed[other] {
-                        found = found.min(far[other] + p.distance(pb));
-                        let both_roots = is_root(vertex, far) && is_root(other, far);
-                        let front = if both_roots {
-                            above_segment(p, pa, pb)
-                        } else if start.is_point {
-                            in_circles(p, pa, pb, far[vertex], far[other])
-                        } else {
-                            in_parallel(p, pa, pb, far[vertex], far[other])
-                        };
-                        found = found.min(front.unwrap_or(f32::INFINITY));
-                    }
-                    if found < far[free] {
-                        far[free] = found;
-                        open.push(Reverse((Far(found), free as u32)));
+        let is_root = |v: usize, far: &[f32]| far[v] == 0.0;
+        let mut steps = 0_u32;
+        while let Some(Reverse((_, vertex))) = open.pop() {
+            let vertex = vertex as usize;
+            if std::mem::replace(&mut is_fixed[vertex], true) {
+                continue;
+            }
+            steps = steps.wrapping_add(1);
+            if steps.is_multiple_of(4096) {
+                watch.check()?;
+            }
+            for &corner in topology.corners_at(vertex) {
+                let face = topology.face_of(corner as usize);
+                let first = mesh.face_starts()[face] as usize - 2 * face;
+                let count = mesh.face_corners(face).len() - 2;
+                for triangle in &triangulation.corners()[first..first + count] {
+                    let points = triangle
+                        .map(|c| topology.point_of(mesh.corner_vertices()[c as usize] as usize));
+                    let Some(at) = points.iter().position(|&p| p == vertex) else { continue };
+                    let (b, c) = (points[(at + 1) % 3], points[(at + 2) % 3]);
+                    for (other, free) in [(b, c), (c, b)] {
+                        if is_fixed[free] {
+                            continue;
+                        }
+                        let p = positions[free];
+                        let (pa, pb) = (positions[vertex], positions[other]);
+                        let mut found = far[vertex] + p.distance(pa);
+                        if is_fixed[other] {
+                            found = found.min(far[other] + p.distance(pb));
+                            let both_roots = is_root(vertex, far) && is_root(other, far);
+                            let front = if both_roots {
+                                above_segment(p, pa, pb)
+                            } else if start.is_point {
+                                in_circles(p, pa, pb, far[vertex], far[other])
+                            } else {
+                                in_parallel(p, pa, pb, far[vertex], far[other])
+                            };
+                            found = found.min(front.unwrap_or(f32::INFINITY));
+                        }
+                        if found < far[free] {
+                            if far[free] == f32::INFINITY {
+                                met.push(free as u32);
+                            }
+                            far[free] = found;
+                            open.push(Reverse((Far(found), free as u32)));
+                        }
                     }
                 }
             }
         }
+        Ok(())
     }
-    for v in 0..far.len() {
-        far[v] = far[topology.point_of(v)];
-    }
-    Ok(())
 }
 
 fn above_segment(p: Vec3, a: Vec3, b: Vec3) -> Option<f32> {
@@ -205,11 +230,21 @@ pub fn trail(
         vertices_of.iter().map(|own| own.iter().any(|&v| far[v as usize].is_finite())).collect();
     if laying.joined != Joined::Apart {
         let bvh = geometry.bvh();
+        let mut front = Front::new(geometry);
+        let boxes: Vec<[Vec3; 2]> = vertices_of.iter().map(|own| bounds(mesh, own)).collect();
+        let touch = Vec3::splat(laying.touch);
         // Wave by wave: what touches what is reached is reached next.
+        let mut newest: Vec<usize> = (0..pieces).filter(|&piece| is_reached[piece]).collect();
         loop {
             watch.check()?;
             let mut wave = Vec::new();
-            for piece in (0..pieces).filter(|&piece| !is_reached[piece]) {
+            let may_touch = |&piece: &usize| {
+                let [low, high] = [boxes[piece][0] - touch, boxes[piece][1] + touch];
+                newest.iter().any(|&other| {
+                    low.cmple(boxes[other][1]).all() && high.cmpge(boxes[other][0]).all()
+                })
+            };
+            for piece in (0..pieces).filter(|&piece| !is_reached[piece]).filter(may_touch) {
                 let mut seeds = Vec::new();
                 for &v in &vertices_of[piece] {
                     let point = mesh.positions()[v as usize];
@@ -228,6 +263,7 @@ pub fn trail(
             if wave.is_empty() {
                 break;
             }
+            newest = wave.iter().map(|(piece, _)| *piece).collect();
             for (piece, seeds) in wave {
                 is_reached[piece] = true;
                 let nearest = seeds
@@ -246,9 +282,9 @@ pub fn trail(
                         let seeds =
                             seeds.iter().map(|&(v, value, distance, _)| (v, value + distance));
                         let start = Start { seeds: seeds.collect(), is_point: false };
-                        let own = distances(geometry, &start, watch)?;
+                        front.march(&start, watch)?;
                         for &v in &vertices_of[piece] {
-                            far[v as usize] = own[v as usize];
+                            far[v as usize] = front.distance(v as usize);
                         }
                     }
                 }
@@ -272,6 +308,11 @@ pub fn trail(
         if reach > 0.0 { (far / reach).clamp(0.0, 1.0) } else { 0.0 }
     };
     Ok(far.iter().zip(&piece_of).map(value).collect())
+}
+
+fn bounds(mesh: &Mesh, vertices: &[u32]) -> [Vec3; 2] {
+    let points = vertices.iter().map(|&v| mesh.positions()[v as usize]);
+    points.fold([Vec3::INFINITY, Vec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)])
 }
 
 /// A vertex value at a point of a face: by how near its corners are.

@@ -47,6 +47,41 @@ fn each_corner(mesh: &Mesh, mut visit: impl FnMut(usize, usize)) {
 /// Values at each element of another placement, as stored. What no face uses keeps the ground.
 #[must_use]
 pub fn values_at(set: &ColorSet, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
+    averaged(set, None, to, mesh)
+}
+
+/// Hand paint at each element of another placement, as stored: what lies there counts as much as it
+/// covers, channel by channel, so that bare neighbours do not darken it. `coverage` has the paint's
+/// placement; where none of it covers, plain means do no harm.
+#[must_use]
+pub fn paint_at(paint: &ColorSet, coverage: &ColorSet, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
+    averaged(paint, Some(&coverage.values), to, mesh)
+}
+
+/// A mean of numbers in one channel.
+#[derive(Clone, Copy, Default)]
+struct Mean {
+    sum: f64,
+    weight: f64,
+    /// The number, while all were the same: a mean of their light would round.
+    same: Option<f32>,
+}
+
+impl Mean {
+    fn add(&mut self, number: f32, light: f32, weight: f32) {
+        if weight <= 0.0 {
+            return;
+        }
+        self.same = match (self.weight > 0.0, self.same) {
+            (false, _) => Some(number),
+            (true, same) => same.filter(|same| *same == number),
+        };
+        self.sum += f64::from(light * weight);
+        self.weight += f64::from(weight);
+    }
+}
+
+fn averaged(set: &ColorSet, coverage: Option<&[Rgba]>, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
     if to == set.placement {
         return set.values.to_vec();
     }
@@ -58,34 +93,36 @@ pub fn values_at(set: &ColorSet, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
         return values;
     }
     let is_color = set.encoding == Encoding::Color;
-    let mut first = vec![None; to.count(mesh)];
-    let mut sums = vec![[0.0_f64; 5]; first.len()];
+    let mut covered = vec![[Mean::default(); 4]; to.count(mesh)];
+    // Where nothing covers.
+    let mut bare = if coverage.is_some() { covered.clone() } else { Vec::new() };
     each_corner(mesh, |face, corner| {
-        let value = set.values[element_of(set.placement, mesh, face, corner)];
+        let from = element_of(set.placement, mesh, face, corner);
         let element = element_of(to, mesh, face, corner);
-        // Equal values stay exactly what they are: a mean of their light would round.
-        match first[element] {
-            None => first[element] = Some((value, true)),
-            Some((seen, true)) if seen != value => first[element] = Some((seen, false)),
-            Some(_) => {}
-        }
+        let value = set.values[from];
         let light = if is_color { linear_rgba(value) } else { value };
-        let [r, g, b, a, count] = &mut sums[element];
-        for (sum, x) in [r, g, b, a].into_iter().zip(light) {
-            *sum += f64::from(x);
-        }
-        *count += 1.0;
-    });
-    first
-        .into_iter()
-        .zip(sums)
-        .map(|(first, [r, g, b, a, count])| match first {
-            None => set.ground,
-            Some((value, true)) => value,
-            Some((_, false)) => {
-                let mean = [r, g, b, a].map(|sum| (sum / count) as f32);
-                if is_color { srgb_rgba(mean) } else { mean }
+        let weights = coverage.map_or([1.0; 4], |coverage| coverage[from]);
+        for i in 0..4 {
+            covered[element][i].add(value[i], light[i], weights[i]);
+            if let Some(bare) = bare.get_mut(element) {
+                bare[i].add(value[i], light[i], 1.0);
             }
+        }
+    });
+    (0..covered.len())
+        .map(|element| {
+            let of = |i: usize| {
+                let covered = covered[element][i];
+                let bare = bare.get(element).map(|bare| bare[i]);
+                if covered.weight > 0.0 { covered } else { bare.unwrap_or(covered) }
+            };
+            let means: [Mean; 4] = std::array::from_fn(of);
+            let light = means.map(|mean| (mean.sum / mean.weight.max(f64::MIN_POSITIVE)) as f32);
+            let numbers = if is_color { srgb_rgba(light) } else { light };
+            std::array::from_fn(|i| match means[i] {
+                mean if mean.weight == 0.0 => set.ground[i],
+                mean => mean.same.unwrap_or(numbers[i]),
+            })
         })
         .collect()
 }

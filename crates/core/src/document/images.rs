@@ -6,9 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use super::{Change, Document, EditError, Step};
 use crate::{
-    bake::image::Image,
+    image_file::ImageFile,
     names::{self, FreeNames},
-    pixels,
 };
 
 /// The most images a project may have.
@@ -31,9 +30,9 @@ impl Document {
         &self.image_files
     }
 
-    /// What an image shows.
+    /// An image.
     #[must_use]
-    pub fn image(&self, name: &str) -> Option<&Arc<Image>> {
+    pub fn image(&self, name: &str) -> Option<&ImageFile> {
         self.images.get(name)
     }
 
@@ -110,9 +109,7 @@ impl Document {
     }
 }
 
-fn read(record: &ImageRecord) -> Result<Arc<Image>, EditError> {
-    let said = |cause: &str| EditError::Shelved(format!("the image {} {cause}", record.name));
-    let read = pixels::read(&record.file).map_err(|cause| said(&cause))?;
-    let image = Image::from_rgba(read.width, read.height, &read.rgba);
-    image.map(Arc::new).ok_or_else(|| said("has more pixels than can be laid on a surface"))
+fn read(record: &ImageRecord) -> Result<ImageFile, EditError> {
+    ImageFile::new(record.file.clone())
+        .map_err(|cause| EditError::Shelved(format!("the image {} {cause}", record.name)))
 }

@@ -6,12 +6,15 @@
 
 use std::sync::Arc;
 
-use super::{Change, Document, Edit, EditError, Part, PartId, Patch, Step, sets::has_room};
+use super::{
+    Change, Document, Edit, EditError, Part, PartId, Patch, RecipeId, Standing, Step,
+    recipe_order::would_be_circular, sets::has_room,
+};
 use crate::{
-    bake::{BakeError, Digest, Inputs, MATERIAL_SET, Pantry, taste::Tastes, up_to, watch::Watch},
+    bake::{BakeError, Digest, Inputs, Pantry, taste::Tastes, up_to, watch::Watch},
     color::Rgba,
     color_set::{ChannelRecipe, Channels, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
-    recipe::{self, Mask, Recipe, RecipeFile, Source, Target},
+    recipe::{self, Recipe, RecipeFile, Source, Target},
 };
 
 /// How an edit touched an element.
@@ -163,68 +166,6 @@ impl Document {
         self.trial(part, set, found.ok_or(EditError::NoSuchRecipe)?.recipe.clone())
     }
 
-    /// The order for a recipe that a set does not have, or not yet.
-    ///
-    /// # Errors
-    /// When the set is gone.
-    pub fn trial(&self, part: PartId, set: SetId, recipe: Recipe) -> Result<Order, EditError> {
-        let own = self.set(part, set)?;
-        let traits = (own.placement, own.encoding, own.ground);
-        let parts = Arc::new(self.parts.clone());
-        let inputs = Inputs::new(parts, part, traits, self.traits.up, self.images.clone());
-        let inputs = inputs.ok_or(EditError::NoSuchPart)?;
-        Ok(Order { part, set, recipe, inputs, there: own.values.clone() })
-    }
-
-    /// Recipes whose channels are not what they would make now, those first that others wait for.
-    /// Locked channels are among them: whoever makes them again passes those over.
-    #[must_use]
-    pub fn stale(&self, pantry: &Pantry) -> Vec<(PartId, SetId, Target)> {
-        let mut stale = Vec::new();
-        for part in &self.parts {
-            for set in part.products() {
-                for own in &set.recipes {
-                    let Ok(order) = self.order(part.id, set.id, own.recipe.channels) else {
-                        continue;
-                    };
-                    if own.made != Some(order.inputs.recipe_digest(&own.recipe, pantry)) {
-                        stale.push((part.id, set.id, own.recipe.channels));
-                    }
-                }
-            }
-        }
-        let waits_for = |a: &(PartId, SetId, Target), b: &(PartId, SetId, Target)| {
-            self.part(a.0).is_ok_and(|part| self.depends(part, (a.1, a.2), (b.1, b.2)))
-        };
-        // Few recipes: the first that waits for none comes next.
-        let mut ordered = Vec::with_capacity(stale.len());
-        while !stale.is_empty() {
-            let next = (0..stale.len())
-                .find(|&i| {
-                    !stale.iter().any(|other| *other != stale[i] && waits_for(&stale[i], other))
-                })
-                .unwrap_or(0);
-            ordered.push(stale.remove(next));
-        }
-        ordered
-    }
-
-    /// Whether a recipe looks at channels that another one makes, of the same part.
-    fn depends(&self, part: &Part, a: (SetId, Target), b: (SetId, Target)) -> bool {
-        let recipe_of = |(set, target): (SetId, Target)| {
-            let set = part.sets.iter().find(|own| own.id == set)?;
-            let own = set.recipes.iter().find(|own| own.recipe.channels == target)?;
-            Some((set, &own.recipe))
-        };
-        let (Some((_, looks)), Some((made, _))) = (recipe_of(a), recipe_of(b)) else {
-            return false;
-        };
-        looks_at(part, looks).any(|(set, channels)| {
-            let meets = (0..4).any(|i| channels.channels().0[i] && b.1.channels().0[i]);
-            made.name == set && meets
-        })
-    }
-
     /// Gives channels a recipe, or another one. What was painted there before becomes hand paint on
     /// top of it.
     pub(super) fn change_setting_recipe(
@@ -283,7 +224,7 @@ impl Document {
         }
         // Paint of steps that are gone.
         steps.extend(layers_gone(&mut owner, &known));
-        if creates_circle(&owner, &own, &recipe) {
+        if would_be_circular(&self.parts, set, &recipe) {
             return Err(EditError::Shelved(
                 "the recipe would look at what it makes itself: choose another channel".to_owned(),
             ));
@@ -360,15 +301,21 @@ impl Document {
         let mut whole = Change { label: "Make".to_owned(), follows: true, ..Change::default() };
         let said = |error: EditError| BakeError::Recipe(error.to_string());
         // What is locked stays as it is.
-        let is_open = |document: &Self, (part, set, target): &(PartId, SetId, Target)| {
+        let is_open = |document: &Self, (part, set, target): &RecipeId| {
             let channels = target.channels().0;
             document
                 .set(*part, *set)
                 .is_ok_and(|own| (0..4).all(|i| !channels[i] || !own.channels[i].locked))
         };
-        while let Some((part, set, channels)) =
-            self.stale(pantry).into_iter().find(|dish| is_open(self, dish))
-        {
+        loop {
+            let mut due = self.standings(pantry).into_iter();
+            let due = due.find(|standing| standing.is_stale && is_open(self, &standing.id));
+            let Some(Standing { id: (part, set, channels), is_circular, .. }) = due else { break };
+            if is_circular {
+                return Err(BakeError::Circle(
+                    self.set(part, set).map_err(said)?.channel_name_of(channels),
+                ));
+            }
             let made = self.order(part, set, channels).map_err(said)?.make(pantry, watch)?;
             whole.steps.extend(self.accept(made).map_err(said)?.steps);
         }
@@ -654,49 +601,6 @@ fn tell_shifts(traits: &mut SetTraits) {
             channel.signed = Some(Signed { neutral: 0.5, amount: 1.0 });
         }
     }
-}
-
-/// The channels of sets of the same part that a recipe looks at.
-fn looks_at<'a>(owner: &'a Part, recipe: &'a Recipe) -> impl Iterator<Item = (&'a str, Target)> {
-    recipe.steps.iter().flat_map(|step| {
-        let source = match &step.source {
-            Source::Channel { set, channel, part: None } => Some((set.as_str(), *channel)),
-            Source::Material if owner.materials.list.is_empty() => {
-                Some((MATERIAL_SET, Target::Rgb))
-            }
-            _ => None,
-        };
-        let mask = match &step.mask {
-            Some(Mask::Channel { set, channel, .. }) => Some((set.as_str(), *channel)),
-            _ => None,
-        };
-        source.into_iter().chain(mask)
-    })
-}
-
-/// Whether a recipe would depend on what it makes, over any number of others.
-fn creates_circle(owner: &Part, set: &ColorSet, recipe: &Recipe) -> bool {
-    let meets = |a: Target, b: Target| (0..4).any(|i| a.channels().0[i] && b.channels().0[i]);
-    let mut open: Vec<(String, Target)> =
-        looks_at(owner, recipe).map(|(set, target)| (set.to_owned(), target)).collect();
-    let mut seen = Vec::new();
-    while let Some((name, target)) = open.pop() {
-        if name == set.name && meets(target, recipe.channels) {
-            return true;
-        }
-        if seen.contains(&(name.clone(), target)) {
-            continue;
-        }
-        seen.push((name.clone(), target));
-        let Some(other) = owner.products().find(|other| other.name == name) else { continue };
-        for other in other.recipes.iter().filter(|o| meets(o.recipe.channels, target)) {
-            let is_replaced = other.recipe.channels == recipe.channels && name == set.name;
-            if !is_replaced {
-                open.extend(looks_at(owner, &other.recipe).map(|(set, t)| (set.to_owned(), t)));
-            }
-        }
-    }
-    false
 }
 
 /// What is said of a set after its channels were swapped: recipes go with what they make.

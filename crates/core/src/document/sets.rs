@@ -244,13 +244,18 @@ impl Document {
         let mut steps =
             vec![Step::SetGone { part, index, set: old }, Step::Set { part, index, set: new }];
         // Its hand paint lies where it does.
-        for (index, layer) in self.part(part)?.sets.iter().enumerate() {
+        let owner = self.part(part)?;
+        for (index, layer) in owner.sets.iter().enumerate() {
             let is_its = match layer.role {
                 Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
                 _ => false,
             };
             if is_its {
-                let values = Arc::new(convert::values_at(layer, placement, geometry.mesh()));
+                let mesh = geometry.mesh();
+                let values = Arc::new(match owner.coverage_of(layer) {
+                    Some(coverage) => convert::paint_at(layer, coverage, placement, mesh),
+                    None => convert::values_at(layer, placement, mesh),
+                });
                 let new = ColorSet { placement, values, ..layer.clone() };
                 steps.push(Step::SetGone { part, index, set: layer.clone() });
                 steps.push(Step::Set { part, index, set: new });

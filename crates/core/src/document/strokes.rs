@@ -1,6 +1,9 @@
 //! Strokes while the pointer is down, and what one would cover before.
 
-use std::{collections::HashMap, sync::Arc};
+use std::{
+    collections::HashMap,
+    sync::{Arc, PoisonError},
+};
 
 use super::{
     Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
@@ -9,7 +12,7 @@ use super::{
 use crate::{
     blend::Base,
     color_set::{Channels, ColorSet, Placement, SetId},
-    scene::{Body, Scene},
+    scene::{Body, Others, Scene, Stage},
     stencil::Laid,
     stroke::{
         Action, Coat, NO_CHANNEL, Sample, StrokeStart, View,
@@ -120,9 +123,23 @@ impl Document {
 
     /// What is seen around a part.
     pub(super) fn scene(&self, part: PartId, view: View, coat: &Coat) -> Scene {
-        let others = self.parts.iter().filter(|other| other.id != part && other.traits.visible);
-        let others = Arc::new(others.map(body_of).collect());
-        Scene { view, cutaway: coat.cutaway, others }
+        let mut visible = self.parts.iter().filter(|own| own.traits.visible);
+        let own = visible.position(|own| own.id == part);
+        Scene { view, cutaway: coat.cutaway, others: Others::on(self.stage(), own) }
+    }
+
+    /// All that is seen; the same one as before while it is as it was.
+    fn stage(&self) -> Arc<Stage> {
+        let visible = || self.parts.iter().filter(|own| own.traits.visible).map(body_of);
+        let mut last = self.last_stage.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(last) = last.as_ref().filter(|last| visible().eq(last.bodies().iter().cloned()))
+        {
+            return last.clone();
+        }
+        let bodies: Vec<Body> = visible().collect();
+        let stage = Arc::new(Stage::new(bodies));
+        *last = Some(stage.clone());
+        stage
     }
 
     /// Moves a pointer on; returns the elements that changed of each set, ascending. A stroke that

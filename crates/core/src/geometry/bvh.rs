@@ -47,6 +47,9 @@ pub struct Bvh {
 /// The most a box is widened, as a share of its size: see [`widened`].
 const WIDENING: f32 = 1e-3;
 
+/// A box smaller than this in the tree is as good as a point: it is made wider by up to 1.
+const TINY: f32 = 0.01;
+
 /// The most triangles in a leaf: the tree's format has room for three.
 const LEAF: u32 = 3;
 
@@ -64,7 +67,12 @@ fn widened(triangle: &Triangle, index: usize) -> Aabb {
     );
     // Multiplicative hashing (Knuth, The Art of Computer Programming 3, 6.4).
     let share = (index as u32).wrapping_mul(2_654_435_769) as f32 / u32::MAX as f32;
-    let more = (high - low) * (share * WIDENING);
+    let size = high - low;
+    let mut more = size * (share * WIDENING);
+    if size.max_element() < TINY {
+        // A share of nothing is nothing, and next to large numbers a little is nothing either.
+        more += Vec3A::splat(share * high.abs().max(low.abs()).max_element().mul_add(1e-4, 1.0));
+    }
     Aabb::new(low - more, high + more)
 }
 
@@ -104,7 +112,9 @@ impl Bvh {
         let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
         let (min, max) =
             corners.iter().flatten().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
-        let diagonal = (max - min).length().clamp(1e-30, 1e30);
+        // What lies closer together than numbers there can tell is not spread out any further.
+        let most = max.abs().max(min.abs()).max_element().min(f32::MAX);
+        let diagonal = (max - min).length().max(most * 1e-7).clamp(1e-30, 1e30);
         let scale = (DIAGONAL / diagonal).log2().round().exp2();
         let at = |p: Vec3| Vec3A::from(p) * scale;
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
@@ -217,6 +227,23 @@ impl Bvh {
             }
         });
         flow.is_continue()
+    }
+
+    /// Calls `visit` with the number of every segment or face whose box may be met by a ray before
+    /// a distance, in multiples of its direction, until told to stop.
+    pub fn visit_along(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        within: f32,
+        mut visit: impl FnMut(u32) -> ControlFlow<()>,
+    ) -> ControlFlow<()> {
+        let from = origin * self.scale;
+        let way = direction.try_normalize().filter(|_| from.is_finite());
+        let Some(way) = way else { return ControlFlow::Continue(()) };
+        let length = within * direction.length() * self.scale;
+        let ray = Ray::new(from.into(), way.into(), 0.0, length);
+        self.traverse(ray, |_, slot| visit(self.faces[slot]))
     }
 
     /// Visits the triangles (by slot) whose boxes a ray meets, nearer boxes first on the whole,

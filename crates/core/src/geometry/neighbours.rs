@@ -3,11 +3,12 @@
 use rayon::prelude::*;
 use smallvec::SmallVec;
 
-use super::topology::Topology;
+use super::topology::{CROWD, Topology};
 use crate::{color_set::Placement, mesh::Mesh};
 
 /// The neighbours of every element of a placement. Vertices are joined by edges, and vertices at
 /// one point share theirs; corners by the edges of their face and by their point; faces by edges.
+/// In a crowd (see [`CROWD`]) each is joined with some of the others only.
 #[derive(Debug)]
 pub struct Neighbours {
     /// One offset more than there are elements.
@@ -60,6 +61,16 @@ impl Neighbours {
     }
 }
 
+/// Some of a crowd for one in a place of it: those 1, 2, 4, 8 … places on and back, so that
+/// everything is reached in a few steps from everywhere.
+fn some_of(crowd: &[u32], place: usize) -> impl Iterator<Item = u32> + '_ {
+    let steps = (0..usize::BITS).map(|i| 1_usize << i).take_while(|step| *step < crowd.len());
+    let count = crowd.len();
+    steps.flat_map(move |step| {
+        [(place + step) % count, (place + count - step) % count].map(|at| crowd[at])
+    })
+}
+
 fn gather(
     mesh: &Mesh,
     topology: &Topology,
@@ -75,6 +86,14 @@ fn gather(
         [before, next]
     };
     match placement {
+        Placement::Vertex if topology.corners_at(element).len() > CROWD => {
+            let own = topology.own_corners(mesh, element);
+            around.extend(own.flat_map(beside).map(|c| mesh.corner_vertices()[c]));
+            let crowd = topology.corners_at(element);
+            let vertex_of = |corner: u32| mesh.corner_vertices()[corner as usize];
+            let place = crowd.partition_point(|&c| (vertex_of(c) as usize) < element);
+            around.extend(some_of(crowd, place).map(vertex_of));
+        }
         Placement::Vertex => {
             for &corner in topology.corners_at(element) {
                 around.extend(beside(corner as usize).map(|c| mesh.corner_vertices()[c]));
@@ -83,7 +102,15 @@ fn gather(
         Placement::Corner => {
             around.extend(beside(element).map(|c| c as u32));
             let vertex = mesh.corner_vertices()[element] as usize;
-            around.extend_from_slice(topology.corners_at(vertex));
+            let here = topology.corners_at(vertex);
+            if here.len() > CROWD {
+                let key = |corner: u32| (mesh.corner_vertices()[corner as usize], corner);
+                let own = key(element as u32);
+                let place = here.partition_point(|&corner| key(corner) < own);
+                around.extend(some_of(here, place));
+            } else {
+                around.extend_from_slice(here);
+            }
         }
         Placement::Face => {
             for corner in mesh.face_corners(element) {

@@ -3,7 +3,7 @@
 use glam::Vec3;
 use rayon::prelude::*;
 
-use super::topology::Topology;
+use super::topology::{CROWD, Topology};
 use crate::mesh::Mesh;
 
 /// Vertices that a file split at one point are shaded as one surface when their faces bend by less
@@ -22,7 +22,8 @@ pub fn of_faces(mesh: &Mesh) -> Vec<Vec3> {
 /// Unit normals of the vertices: the mean of the faces around, weighted by the angle each has at
 /// the vertex (Thürmer and Wüthrich 1998), so that the cut into faces does not show.
 ///
-/// Where a file split a vertex, the copies' faces join in as long as they bend by less than 45°.
+/// Where a file split a vertex, the copies' faces join in as long as they bend by less than 45°, and
+/// are no crowd.
 /// A vertex without faces gets +Z.
 #[must_use]
 pub fn of_vertices(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec<Vec3> {
@@ -35,9 +36,14 @@ pub fn of_vertices(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> V
                 face_normals[topology.face_of(corner as usize)]
                     * corner_angle(mesh, topology, corner as usize)
             };
+            let own = topology.own_corners(mesh, vertex).map(|corner| weighted(corner as u32));
+            let own: Vec3 = own.sum();
+            if corners.len() > CROWD {
+                // So many copies are no seam of a smooth surface.
+                return own.try_normalize().unwrap_or(Vec3::Z);
+            }
             let is_own =
                 |corner: &&u32| mesh.corner_vertices()[**corner as usize] as usize == vertex;
-            let own: Vec3 = corners.iter().filter(is_own).map(|&c| weighted(c)).sum();
             let direction = own.normalize_or_zero();
             let neighbours: Vec3 = corners
                 .iter()

@@ -9,6 +9,10 @@ use rayon::prelude::*;
 
 use crate::mesh::Mesh;
 
+/// So many corners at a point, or faces around an edge, are a crowd: where all of it would be looked
+/// at from each of them, only some of it is, so that no mesh takes quadratic time.
+pub const CROWD: usize = 256;
+
 /// Connectivity of a mesh.
 #[derive(Clone, Debug)]
 pub struct Topology {
@@ -27,7 +31,7 @@ pub struct Topology {
     edge_corners: Vec<u32>,
     /// V + 1 offsets into `point_corners`; only first vertices have corners.
     point_starts: Vec<u32>,
-    /// The corners at each point.
+    /// The corners at each point, ascending; in a crowd by their vertices first.
     point_corners: Vec<u32>,
     /// The piece of each face.
     face_piece: Vec<u32>,
@@ -91,7 +95,8 @@ impl Topology {
     }
 
     /// The next corner around the same edge: the one in the face beyond, or the corner itself where
-    /// the surface ends. From each on to the next, one comes back to the first.
+    /// the surface ends. From each on to the next, one comes back to the first; around an edge with
+    /// a crowd of faces, after some of them.
     #[must_use]
     pub fn across(&self, corner: usize) -> usize {
         self.across[corner] as usize
@@ -101,6 +106,22 @@ impl Topology {
     #[must_use]
     pub fn corners_at(&self, vertex: usize) -> &[u32] {
         &self.point_corners[range(&self.point_starts, self.point_of(vertex))]
+    }
+
+    /// The corners of all faces at a vertex itself, without those of others at its point; ascending.
+    pub fn own_corners<'a>(
+        &'a self,
+        mesh: &'a Mesh,
+        vertex: usize,
+    ) -> impl Iterator<Item = usize> + 'a {
+        let vertex_of = |corner: u32| mesh.corner_vertices()[corner as usize] as usize;
+        let mut corners = self.corners_at(vertex);
+        if corners.len() > CROWD {
+            let first = corners.partition_point(|&corner| vertex_of(corner) < vertex);
+            let count = corners[first..].partition_point(|&corner| vertex_of(corner) == vertex);
+            corners = &corners[first..first + count];
+        }
+        corners.iter().filter(move |c| vertex_of(**c) == vertex).map(|&corner| corner as usize)
     }
 
     /// How many different edges there are.
@@ -188,9 +209,10 @@ fn edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>, Vec<u32>) {
 fn around_edges(starts: &[u32], corners: &[u32]) -> Vec<u32> {
     let mut across = vec![0; corners.len()];
     for edge in 0..starts.len() - 1 {
-        let ring = &corners[range(starts, edge)];
-        for (i, &corner) in ring.iter().enumerate() {
-            across[corner as usize] = ring[(i + 1) % ring.len()];
+        for ring in corners[range(starts, edge)].chunks(CROWD) {
+            for (i, &corner) in ring.iter().enumerate() {
+                across[corner as usize] = ring[(i + 1) % ring.len()];
+            }
         }
     }
     across
@@ -210,6 +232,12 @@ fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {
         let slot = &mut next[point[v as usize] as usize];
         corners[*slot as usize] = corner as u32;
         *slot += 1;
+    }
+    for i in 0..mesh.vertex_count() {
+        let own = &mut corners[range(&starts, i)];
+        if own.len() > CROWD {
+            own.sort_by_key(|&corner| mesh.corner_vertices()[corner as usize]);
+        }
     }
     (starts, corners)
 }

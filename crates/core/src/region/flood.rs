@@ -92,7 +92,12 @@ pub fn same_values(
         }
         Placement::Vertex => {
             open.push(start);
+            let mut is_point_done = vec![false; mesh.vertex_count()];
             while let Some(vertex) = open.pop() {
+                let point = topology.point_of(vertex as usize);
+                if std::mem::replace(&mut is_point_done[point], true) {
+                    continue;
+                }
                 for &corner in topology.corners_at(vertex as usize) {
                     let face = topology.face_of(corner as usize);
                     if std::mem::replace(&mut is_done[face], true) {

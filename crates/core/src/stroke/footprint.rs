@@ -63,6 +63,14 @@ impl Placed {
         self.to_part.transform_vector3(direction)
     }
 
+    /// The normal of a plane of the project's space, in the part's, unit length. It is not where the
+    /// normal itself points to, where the part is scaled unevenly.
+    #[must_use]
+    pub fn plane_to_part(&self, normal: Vec3) -> Vec3 {
+        let turned = self.to_project.matrix3.transpose() * glam::Vec3A::from(normal);
+        Vec3::from(turned).normalize_or_zero()
+    }
+
     /// A normal of the part's surface, in the project's space, unit length.
     #[must_use]
     pub fn normal_to_project(&self, normal: Vec3) -> Vec3 {

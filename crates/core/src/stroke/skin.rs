@@ -248,14 +248,18 @@ impl Skin {
             .map(|covered| covered.element)
             .filter(|&element| self.sight[element as usize] == Sight::Unknown)
             .collect();
-        let sights = SightLines::new(geometry, &elements.placed, scene);
-        let placement = elements.placement();
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let is_clear =
-            |&element: &u32| sights.is_clear(point_of(mesh, topology, placement, element as usize));
-        let clear: Vec<bool> = unknown.par_iter().with_min_len(LEAST_SHARE).map(is_clear).collect();
-        for (&element, clear) in unknown.iter().zip(clear) {
-            self.sight[element as usize] = if clear { Sight::Clear } else { Sight::Hidden };
+        if !unknown.is_empty() {
+            let sights = SightLines::new(geometry, &elements.placed, scene);
+            let placement = elements.placement();
+            let (mesh, topology) = (geometry.mesh(), geometry.topology());
+            let is_clear = |&element: &u32| {
+                sights.is_clear(point_of(mesh, topology, placement, element as usize))
+            };
+            let clear = unknown.par_iter().with_min_len(LEAST_SHARE).map(is_clear);
+            let clear: Vec<bool> = clear.collect();
+            for (&element, clear) in unknown.iter().zip(clear) {
+                self.sight[element as usize] = if clear { Sight::Clear } else { Sight::Hidden };
+            }
         }
         let clear = |covered: &Covered| self.sight[covered.element as usize] == Sight::Clear;
         elements.covered.retain(clear);

@@ -1,5 +1,7 @@
 //! The head of a PLY file: what follows, and in which form.
 
+use percent_encoding::percent_decode_str;
+
 use crate::{Body, FormatError, Light, Place, numbers::Numbers};
 
 /// The scalar types of PLY.
@@ -157,7 +159,8 @@ pub fn parse(bytes: &[u8]) -> Result<Header, FormatError> {
                 sets.push(SetComment {
                     element: (*element).to_owned(),
                     numbers: Numbers::of_word(numbers, Light::Encoded),
-                    name: name.join(" "),
+                    // Written so by us: see `write`.
+                    name: percent_decode_str(&name.join(" ")).decode_utf8_lossy().into_owned(),
                 });
             }
             ["comment" | "obj_info", ..] | [] => {}

@@ -2,6 +2,7 @@
 
 use std::fmt::Write as _;
 
+use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 use speckle_core::{
     ColorSet, Part, Placement,
     color::{Rgba, bytes_from_rgba},
@@ -11,6 +12,10 @@ use crate::{
     Body, Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,
     numbers::Numbers, seams::SplitVertices,
 };
+
+/// What is written by the numbers of its bytes in names, beside all that is not ASCII: many readers
+/// take heads for ASCII and stumble over anything else.
+const IN_NAMES: &AsciiSet = &CONTROLS.add(b'%');
 
 /// One part as it will stand in the file.
 struct Share<'a> {
@@ -26,6 +31,15 @@ struct Column<'a> {
     prefix: String,
     /// The set of each part; white where a part lacks it.
     sets: Vec<Option<&'a ColorSet>>,
+    /// Sets of other names that stand in it.
+    others: Vec<&'a str>,
+}
+
+/// The first sets of parts that come under one name, though they have several: that name, and the
+/// others.
+pub fn under_one_name(parts: &[Part], light: Light) -> Vec<(&str, Vec<&str>)> {
+    let both = [false, true].into_iter().flat_map(|at_faces| columns(parts, light, at_faces));
+    both.filter(|column| !column.others.is_empty()).map(|own| (own.name, own.others)).collect()
 }
 
 /// The sets at vertices (and corners), or those at faces, over all parts. The first one has the
@@ -61,11 +75,16 @@ fn columns(parts: &[Part], light: Light, at_faces: bool) -> Vec<Column<'_>> {
                         set.name.chars().map(plain).collect::<String>()
                     )
                 };
-                columns.push(Column { name: &set.name, numbers, prefix, sets: Vec::new() });
+                let (sets, others) = Default::default();
+                columns.push(Column { name: &set.name, numbers, prefix, sets, others });
                 columns.len() - 1
             });
-            columns[column].sets.resize(number, None);
-            columns[column].sets.push(Some(set));
+            let column = &mut columns[column];
+            column.sets.resize(number, None);
+            column.sets.push(Some(set));
+            if column.name != set.name && !column.others.contains(&set.name.as_str()) {
+                column.others.push(&set.name);
+            }
         }
     }
     columns.iter_mut().for_each(|column| column.sets.resize(parts.len(), None));
@@ -161,6 +180,7 @@ fn head(
             let word = column.numbers.word(Light::Encoded);
             // A name's own line breaks would end the comment.
             let name = column.name.split_whitespace().collect::<Vec<_>>().join(" ");
+            let name = utf8_percent_encode(&name, IN_NAMES);
             let _ = writeln!(head, "comment color_set {element} {word} {name}");
         }
     }
@@ -169,7 +189,8 @@ fn head(
         let _ = writeln!(head, "comment colors are {light}; data is plain numbers");
     }
     for line in shipment.note.map(ChannelNote::lines).unwrap_or_default() {
-        let _ = writeln!(head, "comment {line}");
+        let line = line.replace(['·', '–', '—', '−'], "-").replace('×', "x");
+        let _ = writeln!(head, "comment {}", utf8_percent_encode(&line, CONTROLS));
     }
     let colors = |head: &mut String, columns: &[Column]| {
         for column in columns {

@@ -1,10 +1,7 @@
 //! What goes out: the formats there are, who a project is sent to, what would be lost, the files, and
 //! the proof that they say what the project says.
 
-use std::{
-    io::{Cursor, Write as _},
-    sync::Arc,
-};
+use std::io::{Cursor, Write as _};
 
 use axum::{
     Json,
@@ -15,10 +12,9 @@ use axum::{
 use serde::{Deserialize, Serialize};
 use speckle_core::{
     Document, Edit, Part, PartId, Unit,
-    bake::image::Image,
     compare::{Comparison, compare},
+    image_file::ImageFile,
     map::{MapPlan, render},
-    pixels,
 };
 use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
@@ -430,13 +426,12 @@ pub async fn map(
     let now = app.now(project).await?;
     let name = format!("{}-map.{}", file_stem(&now.name), query.file.extension());
     let written = app
-        .blocking(move |_| {
+        .aside(move |_| {
             let parts: Vec<Part> =
                 now.parts.iter().filter(|part| part.traits.visible).cloned().collect();
             let image = |name: &str| {
                 let found = now.images.iter().find(|image| image.name == name)?;
-                let read = pixels::read(&found.file).ok()?;
-                Image::from_rgba(read.width, read.height, &read.rgba).map(Arc::new)
+                ImageFile::new(found.file.clone()).ok()?.image().ok()
             };
             Ok(match render(&parts, &plan, image) {
                 Ok(map) => query.file.write(&map).map_err(|error| error.to_string()),
@@ -480,7 +475,7 @@ impl App {
     ) -> Result<(Now, Packed), ApiError> {
         let mark = self.mark(project).await?;
         let packed = self
-            .blocking(move |_| {
+            .aside(move |_| {
                 let goods = Goods {
                     name: &now.name,
                     parts: &now.parts,

@@ -11,7 +11,7 @@ use axum::{
 };
 use serde::Deserialize;
 use speckle_core::{
-    ColorSet, Edit, PartId, SetId,
+    ColorSet, Edit, PartId, SetId, pixels,
     recipe::{RecipeFile, Source, starters},
 };
 use speckle_formats::recipient::file_stem;
@@ -122,7 +122,11 @@ pub async fn add_image(
     headers: HeaderMap,
     body: Bytes,
 ) -> Result<StatusCode, ApiError> {
-    let edit = Edit::AddImage { name: query.name, file: Arc::new(body.to_vec()) };
+    let file = Arc::new(body.to_vec());
+    let edit = Edit::AddImage { name: query.name.clone(), file: file.clone() };
+    // Here and not where the project's changes are made: it takes as long as the image is large.
+    let read = app.aside(move |_| Ok(pixels::read(&file).map(drop))).await?;
+    read.map_err(|cause| ApiError::bad_request(format!("the image {} {cause}", query.name)))?;
     app.edit(project, edit, hand(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
 }

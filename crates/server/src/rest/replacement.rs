@@ -199,7 +199,7 @@ impl App {
         let from = theirs.name.clone();
         let shown = file.clone();
         let planned = app
-            .blocking(move |_| {
+            .aside(move |_| {
                 let planned = match query.what {
                     Replaces::Colors => {
                         let theirs = if is_linear { held_as_ours(&own, theirs) } else { theirs };

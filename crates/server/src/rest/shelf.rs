@@ -19,6 +19,7 @@ use utoipa::ToSchema;
 use super::hand;
 use crate::{
     App,
+    aside::{Pool, in_pool},
     body::{Said, to_file},
     error::ApiError,
     session::{lock, now_ms},
@@ -145,7 +146,7 @@ pub async fn copy(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
 ) -> Result<Json<Made>, ApiError> {
-    let id = app.blocking(move |app| app.store.duplicate_project(project, now_ms())).await?;
+    let id = app.aside(move |app| app.store.duplicate_project(project, now_ms())).await?;
     Ok(Json(Made { id }))
 }
 
@@ -188,7 +189,8 @@ pub async fn project_picture(
             if let Some((png, _)) = file.picture()?.filter(|(_, of)| *of == now.revision) {
                 return Ok(png);
             }
-            let png = png_of(&now.parts, now.traits);
+            // No lock is taken in the pool: a worker that waits there takes up other work.
+            let png = in_pool(Pool::Projects, || png_of(&now.parts, now.traits));
             file.set_picture(&png, now.revision)?;
             Ok(png)
         })
@@ -246,7 +248,7 @@ pub async fn piece_picture(
                 return Ok(png.clone());
             }
             let (document, _) = piece.project(Detail::Usual);
-            let png = png_of(document.parts(), document.traits());
+            let png = in_pool(Pool::Projects, || png_of(document.parts(), document.traits()));
             drawn.push((piece.key, png.clone()));
             Ok(png)
         })
@@ -279,7 +281,7 @@ pub async fn project_file(
     Path(project): Path<ProjectId>,
 ) -> Result<Response, ApiError> {
     let (name, file) = app
-        .blocking(move |app| {
+        .aside(move |app| {
             let folder = tempfile::tempdir()?;
             let path = folder.path().join("project.speckle");
             app.store.export_project(project, &path)?;
@@ -313,7 +315,7 @@ pub async fn import_file(State(app): State<App>, body: Body) -> Result<Json<Made
     to_file(body, &mut file, app.most_upload).await?;
     drop(file);
     let id = app
-        .blocking(move |app| {
+        .aside(move |app| {
             let imported = app.store.import_project(&path, now_ms());
             drop(folder);
             imported

@@ -1,5 +1,9 @@
 //! Eight hands paint while another project, a large one, is opened, copied, exported, pictured and
-//! imported: they hardly notice.
+//! imported: they hardly notice. It is a test program of its own, since it measures how long things
+//! take: nothing else is to run beside it.
+
+#[path = "../reliable/app.rs"]
+mod app;
 
 use std::{
     path::Path,
@@ -21,7 +25,7 @@ use speckle_core::{
 use speckle_store::Store;
 use tokio_tungstenite::tungstenite::Message;
 
-use crate::{App, Socket, ask, figure, long, resident_bytes, say, stocked};
+use app::{App, Socket, ask, figure, long, resident_bytes, say, stocked};
 
 const HANDS: usize = 8;
 
@@ -139,6 +143,22 @@ async fn painted(app: &App, project: i64, during: impl Future<Output = ()>) -> (
     (p95(patch), p95(kept))
 }
 
+/// Something is done with the large project.
+async fn beside_them(app: &App, what: &str, head: &str) {
+    let begun = Instant::now();
+    let (status, body) = ask(&app.address, head, b"").await;
+    assert_eq!(status, 200, "{what}");
+    if what == "exported" {
+        // And brought back.
+        let (status, _) = ask(&app.address, "POST /api/v1/projects/file", &body).await;
+        assert_eq!(status, 200);
+    }
+    let took = begun.elapsed().as_secs_f64();
+    figure(&format!("beside it: {what}, took"), format!("{took:.1} s"));
+    // Enough strokes to tell.
+    tokio::time::sleep(Duration::from_secs(long(2, 5))).await;
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn eight_hands_hardly_notice_a_large_project_beside_them() {
     let folder = tempfile::tempdir().unwrap();
@@ -159,28 +179,25 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
         ("opened", format!("GET /api/v1/projects/{wall}/palette")),
     ];
     for (what, head) in beside {
-        let again = async {
-            let begun = Instant::now();
-            let (status, body) = ask(&app.address, &head, b"").await;
-            assert_eq!(status, 200, "{what}");
-            if what == "exported" {
-                // And brought back.
-                let (status, _) = ask(&app.address, "POST /api/v1/projects/file", &body).await;
-                assert_eq!(status, 200);
+        // A machine shared with others stalls now and then, all of it; a server that makes its
+        // painters wait does so every time.
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            let again = beside_them(&app, what, &head);
+            let (patch_beside, kept_beside) = painted(&app, project, again).await;
+            let said = |value: f64| format!("{value:.1} ms");
+            figure(&format!("beside one that is {what}: patch, p95"), said(patch_beside));
+            figure(&format!("beside one that is {what}: kept, p95"), said(kept_beside));
+            // Loose, for slow machines: before, these were seconds.
+            if patch_beside < 250.0 + patch * 2.0 && kept_beside < 500.0 + kept * 3.0 {
+                break;
             }
-            figure(
-                &format!("beside it: {what}, took"),
-                format!("{:.1} s", begun.elapsed().as_secs_f64()),
+            assert!(
+                tries < 4,
+                "{what}: {patch_beside} and {kept_beside} ms, alone {patch} and {kept} ms"
             );
-            // Enough strokes to tell.
-            tokio::time::sleep(Duration::from_secs(long(2, 5))).await;
-        };
-        let (patch_beside, kept_beside) = painted(&app, project, again).await;
-        figure(&format!("beside one that is {what}: patch, p95"), format!("{patch_beside:.1} ms"));
-        figure(&format!("beside one that is {what}: kept, p95"), format!("{kept_beside:.1} ms"));
-        // Loose, for machines that are busy with other tests: before, these were seconds.
-        assert!(patch_beside < 250.0 + patch * 2.0, "{what}: {patch_beside} ms, alone {patch} ms");
-        assert!(kept_beside < 500.0 + kept * 3.0, "{what}: {kept_beside} ms, alone {kept} ms");
+        }
     }
     figure(
         "memory of the server at the end",
