@@ -6,9 +6,9 @@ import type { ImportChoices } from "./api/client";
 import { unitWord, units } from "./parts/units";
 import { bytes, symbols, useApp, type Unit } from "./state";
 
-const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
+const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda?|usdc|usdz|gltf|glb|zip)$/i;
 /** Files that say themselves what their numbers mean, or whose standard does. */
-const SAYS = /\.(3mf|x3d|wrl|dae|usda|usdz|gltf|glb|zip)$/i;
+const SAYS = /\.(3mf|x3d|wrl|dae|usda?|usdc|usdz|gltf|glb|zip)$/i;
 /** What usually becomes of groups: those of OBJ are objects by another name. */
 const usualGroups = (meshes: File[]) => (meshes.every((file) => /\.obj$/i.test(file.name)) ? "parts" : "selections");
 

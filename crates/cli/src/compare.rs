@@ -39,7 +39,7 @@ pub fn run(args: &CompareArgs) -> Result<()> {
     let (first, import) = args.reading.bring_in(&args.first)?;
     let goal = (import.traits.unit, import.traits.up);
     let says = |file: &Path| {
-        Format::of_name(&file.to_string_lossy())
+        Format::that_reads(&file.to_string_lossy())
             .is_ok_and(|format| format.abilities().units != Says::Nothing)
     };
     let both_say = says(&args.first) && says(&args.second);

@@ -121,7 +121,7 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
             store.import_project(path, 0).with_context(|| format!("{source} cannot be read"))?;
         return from_store(&store, id, today);
     }
-    if path.is_file() || Format::of_name(source).is_ok() {
+    if path.is_file() || Format::that_reads(source).is_ok() {
         let (document, import) = args.reading.bring_in(path)?;
         let origin = Origin { date: today, ..Origin::default() };
         let traits = import.traits;

@@ -85,6 +85,19 @@ pub enum Format {
 }
 
 impl Format {
+    /// Endings of names that are read beside those that are written, with what reads them.
+    pub const ALSO_READ: [(&str, Self); 2] = [("usd", Self::Usda), ("usdc", Self::Usda)];
+
+    /// The format that reads files of a name.
+    ///
+    /// # Errors
+    /// Names the extensions that are known.
+    pub fn that_reads(name: &str) -> Result<Self, FormatError> {
+        let end = name.rsplit_once('.').map_or("", |(_, end)| end);
+        let also = Self::ALSO_READ.iter().find(|(also, _)| also.eq_ignore_ascii_case(end));
+        also.map_or_else(|| Self::of_name(name), |(_, format)| Ok(*format))
+    }
+
     /// All of them.
     pub const ALL: [Self; 12] = [
         Self::Glb,
@@ -541,7 +554,7 @@ pub fn read_within(
     if package::is_package(file.name) {
         return package::read_all(file, options, budget);
     }
-    let format = Format::of_name(file.name)?;
+    let format = Format::that_reads(file.name)?;
     let reading = &Reading { options: *options, budget };
     let content = match format {
         Format::Ply => ply::read::read(file, reading),

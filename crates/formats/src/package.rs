@@ -44,7 +44,7 @@ pub fn read_all(
     budget: &Budget,
 ) -> Result<Import, FormatError> {
     let files = unpacked(file.bytes, budget)?;
-    let is_mesh = |name: &&String| Format::of_name(name).is_ok();
+    let is_mesh = |name: &&String| Format::that_reads(name).is_ok();
     let mut whole: Option<Import> = None;
     for name in files.keys().filter(is_mesh) {
         let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder);
@@ -86,6 +86,13 @@ pub fn read_all(
             format!("pack files of one of {known}"),
         )
     })
+}
+
+/// The name of the first file of a package.
+pub fn first_name(bytes: &[u8]) -> Option<String> {
+    let mut package = ZipArchive::new(Cursor::new(bytes)).ok()?;
+    let first = package.by_index_raw(0).ok()?;
+    Some(first.name().ok()?.replace('\\', "/"))
 }
 
 /// The files of a package by their names, bounded.

@@ -5,8 +5,10 @@ mod common;
 
 use common::{into_parts, read};
 use glam::{Mat4, Vec2, Vec3};
-use speckle_core::{Encoding, Geometry, Placement, Unit, UpAxis, document::NewPart};
-use speckle_formats::Import;
+use speckle_core::{
+    Encoding, Geometry, Placement, Unit, UpAxis, color::srgb_from_linear, document::NewPart,
+};
+use speckle_formats::{Import, MeshFile, ReadOptions};
 
 /// The tetrahedron and the colors that the script writes.
 const POINTS: [[f32; 3]; 4] = [[0., 0., 0.], [4., 0., 0.], [0., 4., 0.], [0., 0., 4.]];
@@ -77,6 +79,130 @@ fn primvars_indices_transforms_and_units_of_usd_core_are_read() {
     assert_eq!(part.sets.len(), 2, "single numbers are no colors");
     let uvs = &part.mesh.uv_sets()[0].uvs;
     assert!(uvs[3].distance(Vec2::new(0.25, 0.75)) < 1e-6);
+}
+
+/// Everything that a scene is composed of, against what usd-core itself reads in it, from all four
+/// kinds of files.
+#[test]
+fn what_usd_composes_is_what_usd_core_reads() {
+    #[derive(serde::Deserialize)]
+    struct Told {
+        name: String,
+        points: Vec<[f32; 3]>,
+        interpolation: Option<String>,
+        colors: Vec<[f32; 3]>,
+    }
+    let told: Vec<Told> =
+        serde_json::from_slice(include_bytes!("reference/usd_scene.json")).unwrap();
+    let binary = include_bytes!("reference/usd_scene.usdc");
+    let beside = |name: &str| match name {
+        "usd_scene_parts.usda" => Some(include_bytes!("reference/usd_scene_parts.usda").to_vec()),
+        "usd_scene_base.usda" => Some(include_bytes!("reference/usd_scene_base.usda").to_vec()),
+        _ => None,
+    };
+    let whole = |name: &str, bytes: &[u8]| {
+        let file = MeshFile { name, bytes, beside: &beside };
+        speckle_formats::read(&file, &ReadOptions::default()).unwrap()
+    };
+    let package = include_bytes!("reference/usd_scene.usdz");
+    for import in [
+        whole("scene.usdc", binary),
+        whole("scene.usd", binary),
+        speckle_formats::read(&MeshFile::alone("scene.usdz", package), &ReadOptions::default())
+            .unwrap(),
+    ] {
+        // 0.3 m is no unit of ours: all of it is in metres.
+        assert_eq!((import.traits.unit, import.traits.up), (Unit::Metre, UpAxis::Z));
+        let names: Vec<&str> = import.parts.iter().map(|part| part.name.as_str()).collect();
+        assert_eq!(names, told.iter().map(|told| told.name.as_str()).collect::<Vec<_>>());
+        for (part, told) in import.parts.iter().zip(&told) {
+            for (found, wanted) in part.mesh.positions().iter().zip(&told.points) {
+                assert!(found.distance(Vec3::from(*wanted)) < 1e-5, "{}: {found}", part.name);
+            }
+            // Its own normal would lead downwards where a mirror image were not turned over.
+            let up = Geometry::new(part.mesh.clone()).face_normals()[0].z;
+            assert!(part.name == "Turned" || up > 0.99, "{} looks down", part.name);
+            let Some(interpolation) = &told.interpolation else {
+                assert!(part.sets.is_empty(), "{}", part.name);
+                continue;
+            };
+            let shown = set(part, "Color");
+            let color = |i: usize| match interpolation.as_str() {
+                "constant" => told.colors[0],
+                "uniform" => told.colors[i / 4],
+                "vertex" => told.colors[part.mesh.corner_vertices()[i] as usize],
+                _ => told.colors[i],
+            };
+            for corner in (0..8).filter(|_| part.name != "Turned") {
+                let at = match shown.placement {
+                    Placement::Vertex => part.mesh.corner_vertices()[corner] as usize,
+                    Placement::Corner => corner,
+                    Placement::Face => corner / 4,
+                };
+                let value = shown.values[at];
+                let wanted = color(corner).map(srgb_from_linear);
+                assert!((0..3).all(|i| (value[i] - wanted[i]).abs() < 1e-5), "{}", part.name);
+            }
+        }
+        let by_name = |name: &str| import.parts.iter().find(|part| part.name == name).unwrap();
+        // Opacity of its own elements: at the corners both are held.
+        let corners = set(by_name("Corners"), "Color");
+        let opacities: Vec<f32> = corners.values.iter().map(|value| value[3]).collect();
+        assert_eq!(opacities, [0.5, 0.5, 0.5, 0.5, 1.0, 1.0, 1.0, 1.0]);
+        assert_eq!(by_name("Corners").mesh.uv_sets()[0].uvs[3], Vec2::new(0.5, 1.0));
+        assert_eq!(by_name("Vertices").sets.len(), 1, "normals are no colors");
+        assert_eq!(by_name("Faces").sets.len(), 2);
+        let turned = Geometry::new(by_name("Turned").mesh.clone());
+        assert_eq!(turned.topology().piece_count(), 1);
+        let told = import.notes.join("; ");
+        for said in [
+            "Off is switched off there",
+            "Hidden is hidden there",
+            "Guide is meant as a guide",
+            "Camera is not kept",
+            "the first of its times",
+        ] {
+            assert!(told.contains(said), "{said}: {told}");
+        }
+    }
+    // Without what it refers to, the rest comes in, and what is missing is named.
+    let alone =
+        speckle_formats::read(&MeshFile::alone("scene.usdc", binary), &ReadOptions::default());
+    let alone = alone.unwrap();
+    assert!(alone.parts.len() < told.len() && alone.parts.len() > 5);
+    let notes = alone.notes.join("; ");
+    assert!(notes.contains("usd_scene_parts.usda is not there"), "{notes}");
+}
+
+/// Scenes that place themselves without end, nest without end, and damaged binaries of any kind end
+/// in words.
+#[test]
+fn hostile_scenes_end_in_words() {
+    let twice = |n: usize| {
+        format!(
+            "def \"P{n}\" {{ def \"a\" (references = </P{0}>) {{}} def \"b\" (references = </P{0}>) {{}} }}\n",
+            n + 1
+        )
+    };
+    let laughs: String = (0..40).map(twice).collect();
+    let laughs = format!("#usda 1.0\n{laughs}def Mesh \"P40\" {{}}\n");
+    let begun = std::time::Instant::now();
+    let error = read("x.usda", laughs.as_bytes()).unwrap_err();
+    assert!(error.cause.contains("places more than"), "{error}");
+    assert!(begun.elapsed().as_secs() < 60, "{:?}", begun.elapsed());
+    let itself = "#usda 1.0\ndef \"A\" (references = @scene.usda@</A>) { def Mesh \"m\" {} }";
+    assert!(read("x.usda", itself.as_bytes()).is_err());
+    let binary = include_bytes!("reference/usd_scene.usdc");
+    for n in 0..binary.len() {
+        let mut bytes = binary.to_vec();
+        bytes[n] ^= 1 << (n % 8);
+        if let Err(error) = read("x.usdc", &bytes) {
+            assert!(!error.remedy.is_empty());
+        }
+        if n % 16 == 0 {
+            let _ = read("x.usdc", &binary[..n]);
+        }
+    }
 }
 
 #[test]
@@ -215,7 +341,7 @@ fn damage_in_packages_and_texts_is_told() {
         ("x.dae", b"<COLLADA><library_geometries/></COLLADA>", "no mesh with faces"),
         ("x.x3d", b"<X3D><Scene>", "ends before its outermost element"),
         ("x.usda", b"solid", "does not begin with #usda"),
-        ("x.usda", b"#usda 1.0\ndef Mesh \"m\" { int[] faceVertexIndices = [0, 1, two] }", "whole number"),
+        ("x.usda", b"#usda 1.0\ndef Mesh \"m\" { int[] faceVertexIndices = [0, 1, two] }", "'two'"),
         ("x.usda", b"#usda 1.0\ndef Mesh \"m\" { int[] faceVertexCounts = [4]\nint[] faceVertexIndices = [0, 1, 2]\npoint3f[] points = [(0,0,0)] }", "need 4 corners, but 3"),
         ("x.usdz", b"PK", "it is no package"),
     ] {

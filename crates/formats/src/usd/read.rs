@@ -1,227 +1,381 @@
-//! Reading USD's text.
+//! Reading USD: the composed scene, mesh by mesh.
+//!
+//! What the scene says is shown is read: what is switched off, hidden, or meant as a guide or a stand-in
+//! is left out and told. Of what moves, the first time sample counts, which is told too.
 
-use glam::{EulerRot, Mat4, Quat, Vec2, Vec3};
-use speckle_core::{
-    Placement, ProjectTraits, Unit, UpAxis,
-    color::Rgba,
-    document::MOST_SETS,
-    mesh::{MeshArrays, UvSet},
+use std::{rc::Rc, sync::Arc};
+
+use glam::{DMat4, Vec3};
+use openusd::{
+    schemas::geom::{Imageable, Xformable},
+    sdf::{Path, Value},
+    usd::{Attribute, Prim, PrimStatus, SchemaBase, SchemaKind, Stage, TimeCode},
 };
+use speckle_core::{ProjectTraits, Unit, UpAxis, document::MOST_SETS, mesh::MeshArrays};
 
-use super::layer::{self, Attribute, Named, Prim, Value};
-use crate::{
-    Content, FormatError, Light, MeshFile, Origin, Place, RawPart, RawSet, Reading,
-    numbers::Numbers, package,
+use super::{
+    files::{Files, Rows},
+    primvars::{Interpolation, NAMESPACE, Primvar, text},
 };
+use crate::{Content, FormatError, MeshFile, Origin, Place, RawPart, Reading, package};
 
-fn broken(cause: impl Into<String>) -> FormatError {
+/// Room on the stack: text and paths are read by functions that call themselves.
+const STACK: usize = 64 << 20;
+
+/// The most prims of a composed scene: each takes a while to be composed.
+const MOST_PRIMS: usize = 1 << 15;
+
+/// How often files that are named in files may name more.
+const MOST_ROUNDS: usize = 64;
+
+pub(super) fn broken(cause: impl Into<String>) -> FormatError {
     FormatError::new(Place::File, cause, "the file is damaged: export it again")
 }
 
-/// Reads a USD text.
+fn said(error: anyhow::Error) -> FormatError {
+    broken(format!("it cannot be made sense of: {error:#}"))
+}
+
+/// Reads a scene in text or binary, with those it refers to where they lie beside it.
 ///
 /// # Errors
-/// With the line that is wrong, or the mesh.
+/// When it is damaged, has no mesh, or takes too much.
 pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
-    let layer = layer::read(file.bytes, options.limits)?;
-    let mut content = Content { traits: Some(traits(&layer.says)), ..Content::default() };
-    let mut elements = 0;
-    for prim in &layer.children {
-        walk(prim, Mat4::IDENTITY, options, &mut elements, &mut content)?;
+    let files = Files::default();
+    let name = root_name(file.bytes)?;
+    files.add(name, file.bytes, options.budget)?;
+    let content = composed(name, &files, file.beside, options)?;
+    Ok(Content { origin: Origin::find_in(file.bytes), ..content })
+}
+
+/// Reads a package: its first layer, with those it refers to in it.
+///
+/// # Errors
+/// As for [`read`].
+pub fn read_package(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
+    let unpacked = package::unpacked(file.bytes, options.budget)?;
+    let is_layer = |name: &&String| {
+        let end = name.rsplit_once('.').map_or("", |(_, end)| end).to_ascii_lowercase();
+        matches!(end.as_str(), "usd" | "usda" | "usdc")
+    };
+    // The first file is the one to begin with (USDZ specification, "Layout").
+    let first = package::first_name(file.bytes).filter(|name| unpacked.contains_key(name));
+    let first =
+        first.filter(|name| is_layer(&name)).or_else(|| unpacked.keys().find(is_layer).cloned());
+    let first = first.ok_or_else(|| {
+        let remedy = "export it again, or as another format";
+        FormatError::new(Place::File, "the package has no layer of USD", remedy)
+    })?;
+    let files = Files::default();
+    for (name, bytes) in unpacked.iter().filter(|(name, _)| is_layer(name)) {
+        files.add(name, bytes, options.budget)?;
     }
-    if content.parts.is_empty() {
-        return Err(FormatError::new(
-            Place::File,
-            "no mesh with faces is in it",
-            "export it again with its surfaces as meshes, in one file",
-        ));
+    let content = composed(&first, &files, &|_| None, options)?;
+    Ok(Content { origin: Origin::find_in(&unpacked[&first]), ..content })
+}
+
+/// What a file is called for its reader, which goes by names.
+fn root_name(bytes: &[u8]) -> Result<&'static str, FormatError> {
+    match bytes {
+        [b'P', b'X', b'R', b'-', b'U', b'S', b'D', b'C', ..] => Ok("scene.usdc"),
+        [b'#', b'u', b's', b'd', b'a', ..] => Ok("scene.usda"),
+        _ => Err(FormatError::new(
+            Place::Line(1),
+            "it does not begin with #usda or PXR-USDC",
+            "it is no USD file: export it again",
+        )),
+    }
+}
+
+/// Reads a scene, and again with what it asked for.
+fn composed(
+    root: &str,
+    files: &Files,
+    beside: &dyn Fn(&str) -> Option<Vec<u8>>,
+    options: &Reading,
+) -> Result<Content, FormatError> {
+    let mut without: Vec<String> = Vec::new();
+    for _ in 0..MOST_ROUNDS {
+        let read = std::thread::scope(|scope| {
+            let reader = std::thread::Builder::new().name("usd".to_owned()).stack_size(STACK);
+            let reader = reader.spawn_scoped(scope, || scene(root, files, options));
+            let reader =
+                reader.map_err(|error| broken(format!("no thread to read it: {error}")))?;
+            // What breaks the reader is broken itself.
+            reader.join().unwrap_or_else(|_| Err(broken("its structure cannot be made sense of")))
+        });
+        let mut is_more = false;
+        for name in files.missing() {
+            match beside(&name) {
+                Some(bytes) => {
+                    files.add(&name, &bytes, options.budget)?;
+                    is_more = true;
+                }
+                None if without.contains(&name) => {}
+                None => without.push(name),
+            }
+        }
+        if is_more {
+            continue;
+        }
+        let mut content = read?;
+        let note =
+            |name| format!("{name} is not there, and what it holds is missing: choose it too");
+        content.notes.extend(without.iter().map(note));
+        if content.parts.is_empty() {
+            let remedy = match without.first() {
+                Some(name) => format!("choose {name} together with it, or export it as one file"),
+                None => "export it again with its surfaces as meshes, in one file".to_owned(),
+            };
+            let cause = match content.notes.is_empty() {
+                true => "no mesh with faces is in it".to_owned(),
+                false => format!("no mesh with faces is in it ({})", content.notes.join("; ")),
+            };
+            return Err(FormatError::new(Place::File, cause, remedy));
+        }
+        return Ok(content);
+    }
+    Err(broken("files name files without end"))
+}
+
+/// Where the walk is.
+#[derive(Clone)]
+struct Spot {
+    path: Path,
+    /// What brings points from here to the file's space.
+    above: DMat4,
+    /// The same of the topmost.
+    top: DMat4,
+    /// Primvars that hold for all below: those of one value.
+    inherited: Rc<Vec<Rc<Primvar>>>,
+}
+
+/// What is left out, by why.
+#[derive(Default)]
+struct LeftOut {
+    off: Vec<String>,
+    hidden: Vec<String>,
+    purpose: Vec<String>,
+    kinds: Vec<String>,
+    moves: bool,
+}
+
+fn scene(root: &str, files: &Files, options: &Reading) -> Result<Content, FormatError> {
+    let stage = Stage::builder().resolver(files.clone()).open(root).map_err(said)?;
+    let (traits, factor) = traits(&stage)?;
+    let mut content = Content { traits: Some(traits), ..Content::default() };
+    let mut left = LeftOut::default();
+    let mut elements = 0;
+    let start = DMat4::from_scale(glam::DVec3::splat(factor));
+    let top = Spot { path: Path::abs_root(), above: start, top: start, inherited: Rc::default() };
+    let mut open = below(&stage, &top)?;
+    let mut visits = 0;
+    while let Some(mut spot) = open.pop() {
+        options.budget.visit()?;
+        visits += 1;
+        if visits > MOST_PRIMS {
+            return Err(FormatError::new(
+                Place::File,
+                format!("it places more than {MOST_PRIMS} prims"),
+                "export it again with fewer, or joined into one mesh",
+            ));
+        }
+        let name = spot.path.name().unwrap_or_default().to_owned();
+        let status = stage.prim_status(spot.path.clone()).map_err(said)?;
+        if !status.contains(PrimStatus::ACTIVE) {
+            left.off.push(name);
+            continue;
+        }
+        let is_real = status.contains(PrimStatus::DEFINED | PrimStatus::LOADED);
+        if !is_real || status.contains(PrimStatus::ABSTRACT) {
+            continue;
+        }
+        let prim = stage.prim(spot.path.clone());
+        let kind = prim.type_name().map_err(said)?;
+        let kind = kind.as_ref().map(|kind| kind.as_str()).unwrap_or_default();
+        if kind == "Material" || kind == "GeomSubset" {
+            continue;
+        }
+        let word = |name: &str| -> Result<Option<String>, FormatError> {
+            let value = prim.attribute(name).get_at::<Value>(TimeCode::EARLIEST).map_err(said)?;
+            Ok(text(value.as_ref()).map(str::to_owned))
+        };
+        // Both hold for all below.
+        if word("visibility")?.is_some_and(|word| word == "invisible") {
+            left.hidden.push(name);
+            continue;
+        }
+        if word("purpose")?.is_some_and(|word| word == "guide" || word == "proxy") {
+            left.purpose.push(name);
+            continue;
+        }
+        place(&stage, &mut spot, &mut left)?;
+        inherit(&stage, &mut spot, files)?;
+        match kind {
+            "Mesh" => {
+                let walk = (&mut elements, &mut left);
+                let part = mesh(&stage, &spot, &name, files, options, walk)?;
+                if let Some(part) = part {
+                    content.take_part(part, options.budget)?;
+                }
+            }
+            "" | "Xform" | "Scope" | "SkelRoot" => {}
+            other if left.kinds.iter().any(|known| known == other) => {}
+            other => left.kinds.push(other.to_owned()),
+        }
+        open.extend(below(&stage, &spot)?);
+    }
+    left.tell(&mut content.notes);
+    for error in stage.composition_errors() {
+        content.notes.push(format!("{error}"));
     }
     Ok(content)
 }
 
-/// Reads the text layer of a package; its images and binary layers are not read.
-///
-/// # Errors
-/// When there is none, or it is wrong.
-pub fn read_package(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
-    let files = package::unpacked(file.bytes, options.budget)?;
-    let layer = files.iter().find(|(name, _)| name.to_ascii_lowercase().ends_with(".usda"));
-    let (_, bytes) = layer.ok_or_else(|| {
-        FormatError::new(
-            Place::File,
-            "the package has no layer in text: binary ones (.usdc) are not read",
-            "export it as .usda, or as another format",
-        )
-    })?;
-    let content = read(&MeshFile { bytes, ..*file }, options)?;
-    Ok(Content { origin: Origin::find_in(bytes), ..content })
-}
-
-fn number(says: &Named, name: &str) -> Option<f32> {
-    match says.get(name) {
-        Some(Value::Numbers(numbers)) => numbers.first().copied(),
-        _ => None,
-    }
-}
-
-fn text<'a>(says: &'a Named, name: &str) -> Option<&'a str> {
-    match says.get(name) {
-        Some(Value::Texts(texts)) => texts.first().map(String::as_str),
-        _ => None,
-    }
-}
-
-/// Centimetres with Y up where nothing is said. A unit between ours is brought to the nearest.
-fn traits(says: &Named) -> ProjectTraits {
-    let metres = f64::from(number(says, "metersPerUnit").unwrap_or(0.01));
-    let near = |unit: &Unit| (unit.metres() / metres - 1.0).abs() < 1e-3;
-    let unit = Unit::ALL.into_iter().find(near).unwrap_or(Unit::Centimetre);
-    let up = if text(says, "upAxis") == Some("Z") { UpAxis::Z } else { UpAxis::Y };
-    ProjectTraits { unit, up }
-}
-
-fn walk(
-    prim: &Prim,
-    above: Mat4,
-    options: &Reading,
-    elements: &mut usize,
-    content: &mut Content,
-) -> Result<(), FormatError> {
-    if prim.specifier != "def" {
-        return Ok(());
-    }
-    if prim.says.contains_key("references") || prim.says.contains_key("payload") {
-        let note = format!("{}: what it refers to in other files is not kept", prim.name);
-        content.notes.push(note);
-    }
-    let placed = above * transform(prim)?;
-    match prim.kind.as_str() {
-        "Mesh" => {
-            if let Some(part) = mesh(prim, placed, options, elements)? {
-                content.take_part(part, options.budget)?;
+impl LeftOut {
+    fn tell(self, notes: &mut Vec<String>) {
+        let mut say = |names: &[String], why: &str| match names {
+            [] => {}
+            [name] => notes.push(format!("{name} is {why}, and was left out")),
+            [name, rest @ ..] => {
+                notes
+                    .push(format!("{name} and {} others are {why}, and were left out", rest.len()));
             }
-        }
-        "" | "Xform" | "Scope" | "SkelRoot" | "Material" | "Shader" | "GeomSubset" => {}
-        other => {
-            let note = format!("{other} is not kept: only meshes are");
-            if !content.notes.contains(&note) {
-                content.notes.push(note);
-            }
+        };
+        say(&self.off, "switched off there");
+        say(&self.hidden, "hidden there");
+        say(&self.purpose, "meant as a guide or a stand-in");
+        notes.extend(self.kinds.iter().map(|kind| format!("{kind} is not kept: only meshes are")));
+        if self.moves {
+            notes.push("it moves: the first of its times was taken".to_owned());
         }
     }
-    for child in &prim.children {
-        walk(child, placed, options, elements, content)?;
+}
+
+/// The children of a prim, the first on top.
+fn below(stage: &Stage, spot: &Spot) -> Result<Vec<Spot>, FormatError> {
+    let children = stage.prim(spot.path.clone()).children().map_err(said)?;
+    let of = |prim: &openusd::usd::Prim| Spot { path: prim.path().clone(), ..spot.clone() };
+    Ok(children.iter().rev().map(of).collect())
+}
+
+fn traits(stage: &Stage) -> Result<(ProjectTraits, f64), FormatError> {
+    let metres = match stage.stage_metadata("metersPerUnit").map_err(said)? {
+        Some(Value::Double(metres)) if metres.is_finite() && metres > 0.0 => metres,
+        Some(Value::Float(metres)) if metres.is_finite() && metres > 0.0 => f64::from(metres),
+        // What the documents say of stages that say nothing.
+        _ => 0.01,
+    };
+    let up = stage.stage_metadata("upAxis").map_err(said)?;
+    let up = if text(up.as_ref()) == Some("Z") { UpAxis::Z } else { UpAxis::Y };
+    let near = |unit: &Unit| (unit.metres() / metres - 1.0).abs() < 1e-6;
+    Ok(match Unit::ALL.into_iter().find(near) {
+        Some(unit) => (ProjectTraits { unit, up }, 1.0),
+        // A unit that is none of ours is brought to metres.
+        None => (ProjectTraits { unit: Unit::Metre, up }, metres),
+    })
+}
+
+/// Any prim, as something that stands somewhere: steps of a transform are read from all of them.
+struct Standing(Prim);
+
+impl SchemaBase for Standing {
+    const KIND: SchemaKind = SchemaKind::AbstractTyped;
+
+    fn prim(&self) -> &Prim {
+        &self.0
+    }
+}
+
+impl Imageable for Standing {}
+
+impl Xformable for Standing {}
+
+/// Brings a spot to where its prim stands.
+fn place(stage: &Stage, spot: &mut Spot, left: &mut LeftOut) -> Result<(), FormatError> {
+    let standing = Standing(stage.prim(spot.path.clone()));
+    let Some(order) = standing.xform_op_order().map_err(said)? else { return Ok(()) };
+    if standing.resets_xform_stack().map_err(said)? {
+        spot.above = spot.top;
+    }
+    for step in &order {
+        let step = step.trim_start_matches("!invert!");
+        left.moves |= is_moving(&standing.0.attribute(step))?;
+    }
+    let local = standing.local_to_parent_transform(TimeCode::EARLIEST).map_err(said)?;
+    // Rows of USD's matrices are columns of ours.
+    spot.above *= DMat4::from_cols_array(&local.0);
+    Ok(())
+}
+
+fn is_moving(attribute: &Attribute) -> Result<bool, FormatError> {
+    Ok(attribute.num_time_samples().map_err(said)? > 1)
+}
+
+/// Takes primvars of one value over from a prim to all below it.
+fn inherit(stage: &Stage, spot: &mut Spot, files: &Files) -> Result<(), FormatError> {
+    let own = primvars(stage, spot, files)?;
+    let own = own.into_iter().filter(|own| own.interpolation == Interpolation::Constant);
+    for own in own.map(Rc::new) {
+        let inherited = Rc::make_mut(&mut spot.inherited);
+        inherited.retain(|other| other.name != own.name);
+        inherited.push(own);
     }
     Ok(())
 }
 
-fn numbers<'a>(prim: &'a Prim, name: &str) -> &'a [f32] {
-    match prim.attributes.get(name) {
-        Some(Attribute { value: Value::Numbers(numbers), .. }) => numbers,
-        _ => &[],
+/// The primvars that a prim itself has, by their names.
+fn primvars(stage: &Stage, spot: &Spot, files: &Files) -> Result<Vec<Primvar>, FormatError> {
+    let prim = stage.prim(spot.path.clone());
+    let names = prim.property_names().map_err(said)?;
+    let mut names: Vec<&str> = names
+        .iter()
+        .filter_map(|name| name.as_str().strip_prefix(NAMESPACE))
+        .filter(|name| !name.contains(':'))
+        .collect();
+    names.sort_unstable();
+    let mut found = Vec::new();
+    for name in names {
+        let attribute = prim.attribute(format!("{NAMESPACE}{name}"));
+        found.extend(Primvar::read(&attribute, name, files)?);
     }
-}
-
-/// The steps of a prim's transform, in the order it says.
-fn transform(prim: &Prim) -> Result<Mat4, FormatError> {
-    let order = match prim.attributes.get("xformOpOrder") {
-        Some(Attribute { value: Value::Texts(order), .. }) => order.as_slice(),
-        _ => &[],
-    };
-    let mut placed = Mat4::IDENTITY;
-    for step in order {
-        let (step, is_inverse) = match step.strip_prefix("!invert!") {
-            Some(step) => (step, true),
-            None => (step.as_str(), false),
-        };
-        let values = numbers(prim, step);
-        let kind = step.split(':').nth(1).unwrap_or_default();
-        let turn = |order| {
-            let [x, y, z] = [0, 1, 2].map(|i| values[i].to_radians());
-            let angles = match order {
-                EulerRot::XYZ => (x, y, z),
-                EulerRot::XZY => (x, z, y),
-                EulerRot::YXZ => (y, x, z),
-                EulerRot::YZX => (y, z, x),
-                EulerRot::ZXY => (z, x, y),
-                _ => (z, y, x),
-            };
-            // Named from the first turn to the last; ours are written from the outermost.
-            let [a, b, c] = match order {
-                EulerRot::XYZ => [Vec3::X, Vec3::Y, Vec3::Z],
-                EulerRot::XZY => [Vec3::X, Vec3::Z, Vec3::Y],
-                EulerRot::YXZ => [Vec3::Y, Vec3::X, Vec3::Z],
-                EulerRot::YZX => [Vec3::Y, Vec3::Z, Vec3::X],
-                EulerRot::ZXY => [Vec3::Z, Vec3::X, Vec3::Y],
-                _ => [Vec3::Z, Vec3::Y, Vec3::X],
-            };
-            Mat4::from_quat(
-                Quat::from_axis_angle(c, angles.2)
-                    * Quat::from_axis_angle(b, angles.1)
-                    * Quat::from_axis_angle(a, angles.0),
-            )
-        };
-        let own = match (kind, values.len()) {
-            // Rows of USD's matrices are columns of ours.
-            ("transform", 16) => Mat4::from_cols_slice(values),
-            ("translate", 3) => Mat4::from_translation(Vec3::from_slice(values)),
-            ("scale", 3) => Mat4::from_scale(Vec3::from_slice(values)),
-            ("scale", 1) => Mat4::from_scale(Vec3::splat(values[0])),
-            ("rotateX", 1) => Mat4::from_rotation_x(values[0].to_radians()),
-            ("rotateY", 1) => Mat4::from_rotation_y(values[0].to_radians()),
-            ("rotateZ", 1) => Mat4::from_rotation_z(values[0].to_radians()),
-            ("rotateXYZ", 3) => turn(EulerRot::XYZ),
-            ("rotateXZY", 3) => turn(EulerRot::XZY),
-            ("rotateYXZ", 3) => turn(EulerRot::YXZ),
-            ("rotateYZX", 3) => turn(EulerRot::YZX),
-            ("rotateZXY", 3) => turn(EulerRot::ZXY),
-            ("rotateZYX", 3) => turn(EulerRot::ZYX),
-            // The real part stands first.
-            ("orient", 4) => Mat4::from_quat(
-                Quat::from_xyzw(values[1], values[2], values[3], values[0]).normalize(),
-            ),
-            (_, 0) => continue,
-            (kind, count) => {
-                return Err(broken(format!(
-                    "{}: {kind} of {count} numbers is not known",
-                    prim.name
-                )));
-            }
-        };
-        placed *= if is_inverse { own.inverse() } else { own };
-    }
-    Ok(placed)
-}
-
-fn integers<'a>(prim: &'a Prim, name: &str) -> &'a [i64] {
-    match prim.attributes.get(name) {
-        Some(Attribute { value: Value::Integers(numbers), .. }) => numbers,
-        _ => &[],
-    }
-}
-
-/// An index; one that cannot be is for the gate to find.
-fn index(number: i64) -> u32 {
-    u32::try_from(number).unwrap_or(u32::MAX)
+    Ok(found)
 }
 
 fn mesh(
-    prim: &Prim,
-    placed: Mat4,
+    stage: &Stage,
+    spot: &Spot,
+    name: &str,
+    files: &Files,
     options: &Reading,
-    elements: &mut usize,
+    walk: (&mut usize, &mut LeftOut),
 ) -> Result<Option<RawPart>, FormatError> {
-    let name = text(&prim.says, "displayName").unwrap_or(&prim.name).to_owned();
-    let points = numbers(prim, "points");
-    let corner_vertices: Vec<u32> =
-        integers(prim, "faceVertexIndices").iter().map(|&i| index(i)).collect();
-    *elements += corner_vertices.len().max(points.len() / 3);
+    let (elements, left) = walk;
+    let prim = stage.prim(spot.path.clone());
+    let shown = stage.attribute(spot.path.clone()).get_metadata::<Value>("displayName");
+    let name = text(shown.map_err(said)?.as_ref()).unwrap_or(name).to_owned();
+    let value = |attribute: &str| -> Result<Option<Value>, FormatError> {
+        prim.attribute(attribute).get_at::<Value>(TimeCode::EARLIEST).map_err(said)
+    };
+    let whole = |attribute: &str| -> Result<Arc<Vec<i32>>, FormatError> {
+        Ok(value(attribute)?.and_then(|value| files.whole(value)).unwrap_or_default())
+    };
+    let points = value("points")?.and_then(|value| files.rows(value));
+    let points = points.filter(|rows| rows.width == 3);
+    let points = points.as_ref().map_or(&[][..], |Rows { numbers, .. }| numbers.as_slice());
+    left.moves |= is_moving(&prim.attribute("points"))?;
+    let (counts, indices) = (whole("faceVertexCounts")?, whole("faceVertexIndices")?);
+    *elements += indices.len().max(points.len() / 3);
     if *elements > options.limits.elements {
         return Err(FormatError::too_many(options.limits));
     }
+    options.budget.memory(4 * (points.len() + indices.len() + counts.len()))?;
+    // An index that cannot be is for the gate to find.
+    let index = |number: i32| u32::try_from(number).unwrap_or(u32::MAX);
+    let corner_vertices: Vec<u32> = indices.iter().map(|&number| index(number)).collect();
     let mut face_starts = vec![0_u32];
     let mut sum = 0_u64;
-    for &count in integers(prim, "faceVertexCounts") {
+    for &count in counts.iter() {
         sum += u64::from(index(count));
         if sum > corner_vertices.len() as u64 {
             break;
@@ -234,7 +388,7 @@ fn mesh(
             corner_vertices.len()
         )));
     }
-    if corner_vertices.is_empty() {
+    if corner_vertices.is_empty() || points.is_empty() {
         return Ok(None);
     }
     let mut arrays = MeshArrays {
@@ -243,116 +397,38 @@ fn mesh(
         corner_vertices,
         uv_sets: Vec::new(),
     };
-    let mut sets = Vec::new();
+    let mut own: Vec<Rc<Primvar>> =
+        primvars(stage, spot, files)?.into_iter().map(Rc::new).collect();
+    let above = spot.inherited.iter().filter(|above| own.iter().all(|own| own.name != above.name));
+    let above: Vec<Rc<Primvar>> = above.cloned().collect();
+    own.extend(above);
     // What is shown comes first, then the others by their names.
-    let shown = "primvars:displayColor";
-    let others = prim.attributes.keys().map(String::as_str);
-    let others = others.filter(|key| key.starts_with("primvars:") && *key != shown);
-    for key in std::iter::once(shown).chain(others) {
-        let Some(attribute) = prim.attributes.get(key) else { continue };
-        let own = key.trim_start_matches("primvars:");
-        if own == "displayOpacity" || own.contains(':') {
+    own.sort_by(|a, b| (a.name != SHOWN, &a.name).cmp(&(b.name != SHOWN, &b.name)));
+    let opacity = own.iter().find(|own| own.name == OPACITY).cloned();
+    let mut sets = Vec::new();
+    for own in own.iter().filter(|own| own.name != OPACITY) {
+        options.budget.memory(4 * own.rows.numbers.len())?;
+        if let Some(uvs) = own.uvs(&arrays) {
+            arrays.uv_sets.push(uvs);
             continue;
         }
-        let Value::Numbers(values) = &attribute.value else { continue };
-        let opacity = if key == shown { numbers(prim, "primvars:displayOpacity") } else { &[] };
-        let indices = integers(prim, &format!("{key}:indices"));
-        if let Some(uvs) = uvs(own, values, indices, attribute, &arrays) {
-            arrays.uv_sets.push(uvs);
-        } else if let Some(set) = set(own, values, opacity, indices, attribute, &arrays)
-            && sets.len() < MOST_SETS
-        {
-            sets.push(set);
+        let opacity = opacity.as_deref().filter(|_| own.name == SHOWN);
+        if sets.len() < MOST_SETS {
+            sets.extend(own.set(opacity, &arrays));
         }
     }
-    if placed != Mat4::IDENTITY {
-        arrays.positions.iter_mut().for_each(|p| *p = placed.transform_point3(*p));
+    let placed = spot.above;
+    if placed != DMat4::IDENTITY {
+        let moved = |p: &Vec3| placed.transform_point3(p.as_dvec3()).as_vec3();
+        arrays.positions.iter_mut().for_each(|p| *p = moved(p));
     }
-    let is_left = matches!(
-        prim.attributes.get("orientation"),
-        Some(Attribute { value: Value::Texts(texts), .. }) if texts.first().is_some_and(|t| t == "leftHanded")
-    );
+    let orientation = value("orientation")?;
+    let is_left = text(orientation.as_ref()) == Some("leftHanded");
     let part = RawPart::new(name, arrays, sets);
     Ok(Some(if is_left != (placed.determinant() < 0.0) { part.turned_over() } else { part }))
 }
 
-/// The rows of a primvar, by its indices where it has any.
-fn rows<'a>(values: &'a [f32], width: usize, indices: &[i64]) -> Option<Vec<&'a [f32]>> {
-    if indices.is_empty() {
-        return Some(values.chunks_exact(width).collect());
-    }
-    indices.iter().map(|&i| values.get(index(i) as usize * width..)?.get(..width)).collect()
-}
-
-fn uvs(
-    name: &str,
-    values: &[f32],
-    indices: &[i64],
-    attribute: &Attribute,
-    arrays: &MeshArrays,
-) -> Option<UvSet> {
-    let interpolation = text(&attribute.says, "interpolation").unwrap_or("constant");
-    let (corners, points) = (arrays.corner_vertices.len(), arrays.positions.len());
-    let rows = rows(values, 2, indices)?;
-    let whole = indices.is_empty() && !values.len().is_multiple_of(2);
-    let uv = |row: &&[f32]| Vec2::new(row[0], row[1]);
-    let uvs: Vec<Vec2> = match interpolation {
-        _ if whole => return None,
-        "faceVarying" if rows.len() == corners => rows.iter().map(uv).collect(),
-        "vertex" | "varying" if rows.len() == points => {
-            let at = |&v: &u32| rows.get(v as usize).map_or(Vec2::ZERO, uv);
-            arrays.corner_vertices.iter().map(at).collect()
-        }
-        _ => return None,
-    };
-    let name = if arrays.uv_sets.is_empty() { "UV".to_owned() } else { name.to_owned() };
-    Some(UvSet { name, uvs })
-}
-
-fn set(
-    name: &str,
-    values: &[f32],
-    opacity: &[f32],
-    indices: &[i64],
-    attribute: &Attribute,
-    arrays: &MeshArrays,
-) -> Option<RawSet> {
-    let interpolation = text(&attribute.says, "interpolation").unwrap_or("constant");
-    let (placement, count) = match interpolation {
-        "vertex" | "varying" => (Placement::Vertex, arrays.positions.len()),
-        "faceVarying" => (Placement::Corner, arrays.corner_vertices.len()),
-        "uniform" => (Placement::Face, arrays.face_starts.len() - 1),
-        "constant" => (Placement::Face, 1),
-        _ => return None,
-    };
-    // Three or four numbers each; others are no colors.
-    let width = match indices.len() {
-        0 => values.len() / count.max(1),
-        _ => [4, 3].into_iter().find(|&w| values.len().is_multiple_of(w))?,
-    };
-    if !(3..=4).contains(&width) {
-        return None;
-    }
-    let rows = rows(values, width, indices)?;
-    if rows.len() != count {
-        return None;
-    }
-    let says = match attribute.says.get("customData") {
-        Some(Value::Dictionary(says)) => Some(says),
-        _ => None,
-    };
-    let word = says.and_then(|says| text(says, "encoding")).unwrap_or_default();
-    let numbers = Numbers::of_word(word, Light::Linear);
-    let usual = if name == "displayColor" { "Color" } else { name };
-    let name = says.and_then(|says| text(says, "name")).unwrap_or(usual);
-    let color = |(i, row): (usize, &&[f32])| -> Rgba {
-        let single = opacity.first().copied().filter(|_| opacity.len() == 1);
-        let alpha = row.get(3).or(opacity.get(i)).copied().or(single).unwrap_or(1.0);
-        [row[0], row[1], row[2], alpha]
-    };
-    let mut values: Vec<Rgba> = rows.iter().enumerate().map(color).collect();
-    if interpolation == "constant" {
-        values = vec![values[0]; arrays.face_starts.len() - 1];
-    }
-    Some(RawSet { name: name.to_owned(), placement, numbers, values })
-}
+/// The primvar that is shown, and how much of it.
+const SHOWN: &str = "displayColor";
+/// See [`SHOWN`].
+const OPACITY: &str = "displayOpacity";

@@ -165,7 +165,7 @@ impl App {
         let file = files.name.clone();
         // What takes a part's place is most likely in the numbers it left in.
         let own = |says: Says| says == Says::Nothing;
-        let abilities = Format::of_name(&file).ok().map(Format::abilities);
+        let abilities = Format::that_reads(&file).ok().map(Format::abilities);
         let is_unit_ours = query.unit.is_none() && abilities.as_ref().is_some_and(|a| own(a.units));
         let is_up_ours = query.up.is_none() && abilities.as_ref().is_some_and(|a| own(a.up));
         let options = ImportQuery {
