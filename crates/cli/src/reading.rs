@@ -11,7 +11,7 @@ use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use speckle_core::{Conversion, Document, Edit, ProjectTraits, Unit, UpAxis};
-use speckle_formats::{Groups, Import, MeshFile, ReadOptions};
+use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions};
 
 use crate::LimitArgs;
 
@@ -90,6 +90,10 @@ impl ReadArgs {
     ) -> Result<(Document, Import)> {
         let shown = file.display();
         let bytes = fs::read(file).with_context(|| format!("{shown} cannot be read"))?;
+        // Binary scenes are read by counts that they state: a damaged one ends this process alone.
+        if Format::that_reads(&file.to_string_lossy()).is_ok_and(Format::trusts_counts) {
+            speckle_server::reader::bound_memory(bytes.len() as u64);
+        }
         let options = ReadOptions {
             limits: self.limits.limits(),
             groups: self.groups.map(|groups| match groups {

@@ -128,7 +128,11 @@ fn a_trail_goes_over_many_pieces() {
         let mut arrays = sheet(4, 0.0);
         // From x 2 i to 2 i + 2, each a hair above the last.
         for p in &mut arrays.positions {
-            *p = Vec3::new(p.x + 1.0 + 2.0 * i as f32, p.y, if i % 2 == 0 { 0.0 } else { 0.001 });
+            *p = Vec3::new(
+                p.x + 1.0 + 2.0 * i as f32,
+                p.y,
+                if i.is_multiple_of(2) { 0.0 } else { 0.001 },
+            );
         }
         arrays
     };

@@ -230,7 +230,7 @@ impl Format {
             },
             Self::Usda => Abilities {
                 title: "USD, as text",
-                says: "For film and renderers: the first color set as displayColor in linear light, the others as primvars.",
+                says: "For film and renderers: the first color set as displayColor in linear light, the others as primvars; binary files (.usdc, .usd) are read as well.",
                 described_by: "USD as usd-core reads it; UsdGeomMesh and UsdGeomPrimvar",
                 lights: &[Light::Linear, Light::Encoded],
                 uvs: UvRoom::Any,
@@ -240,7 +240,7 @@ impl Format {
             },
             Self::Usdz => Abilities {
                 title: "USDZ",
-                says: "USD in one package, for viewers on phones and on the web; read where its layer is text.",
+                says: "USD in one package, for viewers on phones and on the web.",
                 ..Self::Usda.abilities()
             },
         }

@@ -88,6 +88,13 @@ impl Format {
     /// Endings of names that are read beside those that are written, with what reads them.
     pub const ALSO_READ: [(&str, Self); 2] = [("usd", Self::Usda), ("usdc", Self::Usda)];
 
+    /// Whether its reader takes memory by counts that a file states, before it looks whether there is
+    /// as much: then it is read where the system bounds the memory.
+    #[must_use]
+    pub fn trusts_counts(self) -> bool {
+        matches!(self, Self::Usda | Self::Usdz)
+    }
+
     /// The format that reads files of a name.
     ///
     /// # Errors

@@ -174,8 +174,8 @@ fn what_usd_composes_is_what_usd_core_reads() {
     assert!(notes.contains("usd_scene_parts.usda is not there"), "{notes}");
 }
 
-/// Scenes that place themselves without end, nest without end, and damaged binaries of any kind end
-/// in words.
+/// Scenes that place themselves without end end in words. (Damaged binaries are tried where they are
+/// read in a process of their own: they may take all of its memory.)
 #[test]
 fn hostile_scenes_end_in_words() {
     let twice = |n: usize| {
@@ -188,21 +188,10 @@ fn hostile_scenes_end_in_words() {
     let laughs = format!("#usda 1.0\n{laughs}def Mesh \"P40\" {{}}\n");
     let begun = std::time::Instant::now();
     let error = read("x.usda", laughs.as_bytes()).unwrap_err();
-    assert!(error.cause.contains("places more than"), "{error}");
+    assert!(error.cause.contains("places more prims"), "{error}");
     assert!(begun.elapsed().as_secs() < 60, "{:?}", begun.elapsed());
     let itself = "#usda 1.0\ndef \"A\" (references = @scene.usda@</A>) { def Mesh \"m\" {} }";
     assert!(read("x.usda", itself.as_bytes()).is_err());
-    let binary = include_bytes!("reference/usd_scene.usdc");
-    for n in 0..binary.len() {
-        let mut bytes = binary.to_vec();
-        bytes[n] ^= 1 << (n % 8);
-        if let Err(error) = read("x.usdc", &bytes) {
-            assert!(!error.remedy.is_empty());
-        }
-        if n % 16 == 0 {
-            let _ = read("x.usdc", &binary[..n]);
-        }
-    }
 }
 
 #[test]

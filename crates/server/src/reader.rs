@@ -27,9 +27,12 @@ static ROOM: Semaphore = Semaphore::const_new(2);
 /// How much longer than reading may take a process is waited for.
 const GRACE: Duration = Duration::from_secs(30);
 
-/// The least memory that reading may take, bytes; where the machine has more than twice as much, it
-/// is half of that.
+/// The least memory that reading may take, bytes. Large files may take more, up to half of what the
+/// machine has.
 const LEAST_MEMORY: u64 = 4 << 30;
+
+/// How many times its size a file may take in memory while it is read.
+const MOST_GROWTH: u64 = 128;
 
 /// A file to read, with those beside it.
 pub struct Asked {
@@ -122,7 +125,6 @@ async fn converse(child: &mut Child, asked: &Asked) -> io::Result<Result<Import,
 /// # Errors
 /// When the pipes break.
 pub fn answer(mut input: impl Read, output: impl Write) -> io::Result<()> {
-    bound_memory();
     let mut length = [0; 4];
     input.read_exact(&mut length)?;
     let mut take = |bytes: u64| -> io::Result<Vec<u8>> {
@@ -131,6 +133,8 @@ pub fn answer(mut input: impl Read, output: impl Write) -> io::Result<()> {
         Ok(taken)
     };
     let head: Head = serde_json::from_slice(&take(u32::from_le_bytes(length).into())?)?;
+    let all = head.beside.iter().fold(head.bytes, |sum, (_, bytes)| sum.saturating_add(*bytes));
+    bound_memory(all);
     let bytes = take(head.bytes)?;
     let beside = head.beside.into_iter().map(|(name, bytes)| Ok((name, take(bytes)?)));
     let beside: Vec<(String, Vec<u8>)> = beside.collect::<io::Result<_>>()?;
@@ -156,14 +160,16 @@ pub fn read_here<B: AsRef<[u8]>>(
     speckle_formats::read(&MeshFile { name, bytes, beside: &beside }, options)
 }
 
-/// Lets the system refuse what would take the machine's memory.
-fn bound_memory() {
+/// Lets the system refuse this process what would take the machine's memory, or far more than files
+/// of so many bytes need. Some readers trust the counts that a file states; what asks for more dies.
+pub fn bound_memory(bytes: u64) {
     #[cfg(target_os = "linux")]
     {
         use rustix::process::{Resource, Rlimit, setrlimit};
         let info = rustix::system::sysinfo();
         let all = info.totalram as u64 * u64::from(info.mem_unit);
-        let most = Some((all / 2).max(LEAST_MEMORY));
+        let needed = bytes.saturating_mul(MOST_GROWTH).max(LEAST_MEMORY);
+        let most = Some(needed.min((all / 2).max(LEAST_MEMORY)));
         let _ = setrlimit(Resource::As, Rlimit { current: most, maximum: most });
     }
 }

@@ -126,6 +126,51 @@ async fn numbers_that_no_float_holds_and_words_that_nobody_reads_are_refused() {
     assert!(reasons[0].0 == 1007 && reasons[0].1.contains("cannot be understood"), "{reasons:?}");
 }
 
+/// A file on its way to be imported.
+async fn importing(app: &App, name: &str, file: &[u8]) -> TcpStream {
+    let mut body = format!(
+        "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
+    )
+    .into_bytes();
+    body.extend_from_slice(file);
+    body.extend_from_slice(b"\r\n--split--\r\n");
+    let head = format!(
+        "POST /api/v1/imports HTTP/1.1\r\nHost: {}\r\nContent-Type: multipart/form-data; boundary=split\r\nConnection: close\r\nContent-Length: {}\r\n\r\n",
+        app.address,
+        body.len()
+    );
+    let mut stream = app.connect().await;
+    stream.write_all(head.as_bytes()).await.unwrap();
+    stream.write_all(&body).await.unwrap();
+    stream
+}
+
+/// Binary scenes with a flipped bit, of which some ask their reader for all memory there is.
+#[tokio::test]
+async fn damaged_binaries_are_refused_and_die_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("toys");
+    stocked(&data);
+    let app = App::serving(&data);
+    let whole = include_bytes!("../../../formats/tests/reference/usd_scene.usdc");
+    let mut refused = 0;
+    for at in [100_usize, 132, 135, 151, 164, 281]
+        .into_iter()
+        .chain((0..long(4, 400)).map(|n| 300 + 9 * n as usize))
+    {
+        let mut bytes = whole.to_vec();
+        bytes[at] ^= 1 << (at % 8);
+        let mut said = Vec::new();
+        importing(&app, "damaged.usdc", &bytes).await.read_to_end(&mut said).await.unwrap();
+        let said = String::from_utf8_lossy(&said).into_owned();
+        let is_told = said.starts_with("HTTP/1.1 422") && said.contains("damaged.usdc");
+        assert!(is_told || said.starts_with("HTTP/1.1 200"), "{at}: {said:.400}");
+        refused += u32::from(is_told);
+        assert_eq!(ask(&app.address, "GET /api/v1/projects", b"").await.0, 200);
+    }
+    assert!(refused >= 5, "{refused} were refused");
+}
+
 /// Files that made the server take gigabytes are read elsewhere, and refused in words.
 #[tokio::test]
 async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
@@ -142,19 +187,8 @@ async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
             n - 1
         );
     }
-    let body = format!(
-        "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"nested.x3d\"\r\n\r\n<X3D><Scene>{x3d}</Scene></X3D>\r\n--split--\r\n"
-    );
-    let head = "POST /api/v1/imports HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=split";
-    let head = head.replace(" HTTP/1.1\r\n", "\u{0}");
-    let (path, kind) = head.split_once('\u{0}').unwrap();
-    let mut stream = app.connect().await;
-    let request = format!(
-        "{path} HTTP/1.1\r\nHost: {}\r\n{kind}\r\nConnection: close\r\nContent-Length: {}\r\n\r\n{body}",
-        app.address,
-        body.len()
-    );
-    stream.write_all(request.as_bytes()).await.unwrap();
+    let xml = format!("<X3D><Scene>{x3d}</Scene></X3D>");
+    let mut stream = importing(&app, "nested.x3d", xml.as_bytes()).await;
     // Others are answered meanwhile.
     let begun = Instant::now();
     assert_eq!(ask(&app.address, "GET /api/v1/projects", b"").await.0, 200);

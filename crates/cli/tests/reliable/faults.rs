@@ -8,7 +8,7 @@ use std::{
 use futures::{SinkExt, StreamExt};
 use serde_json::json;
 use speckle_store::Store;
-use tokio::{io::AsyncWriteExt, net::TcpStream};
+use tokio::io::AsyncWriteExt;
 use tokio_tungstenite::tungstenite::Message;
 
 use crate::app::{App, figure, hear, revision, say, stocked, stored, stroke, take};

@@ -22,8 +22,9 @@ use crate::{Content, FormatError, MeshFile, Origin, Place, RawPart, Reading, pac
 /// Room on the stack: text and paths are read by functions that call themselves.
 const STACK: usize = 64 << 20;
 
-/// The most prims of a composed scene: each takes a while to be composed.
-const MOST_PRIMS: usize = 1 << 15;
+/// What composing a scene may take: 1 for each prim, and more the deeper it lies. Where scenes refer
+/// to scenes that refer to scenes, the time for a prim grows with the square of the depth.
+const MOST_EFFORT: usize = 1 << 17;
 
 /// How often files that are named in files may name more.
 const MOST_ROUNDS: usize = 64;
@@ -169,14 +170,15 @@ fn scene(root: &str, files: &Files, options: &Reading) -> Result<Content, Format
     let start = DMat4::from_scale(glam::DVec3::splat(factor));
     let top = Spot { path: Path::abs_root(), above: start, top: start, inherited: Rc::default() };
     let mut open = below(&stage, &top)?;
-    let mut visits = 0;
+    let mut effort = 0;
     while let Some(mut spot) = open.pop() {
         options.budget.visit()?;
-        visits += 1;
-        if visits > MOST_PRIMS {
+        let depth = spot.path.as_str().matches('/').count();
+        effort += 1 + depth * depth / 16;
+        if effort > MOST_EFFORT {
             return Err(FormatError::new(
                 Place::File,
-                format!("it places more than {MOST_PRIMS} prims"),
+                "it places more prims in each other than can be composed in good time",
                 "export it again with fewer, or joined into one mesh",
             ));
         }
