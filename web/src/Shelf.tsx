@@ -54,7 +54,11 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
       return data;
     },
   });
-  const pieces = useQuery({ queryKey: ["pieces"], queryFn: async () => (await api.GET("/api/v1/pieces")).data ?? [] });
+  const pieces = useQuery({ queryKey: ["pieces"], queryFn: async () => {
+    const { data, error } = await api.GET("/api/v1/pieces");
+    if (!data) throw new Error(messageOf(error));
+    return data;
+  } });
   const [wanted, setWanted] = useState("");
   const [naming, setNaming] = useState(false);
   const all = shelf.data?.projects ?? [];

@@ -4,7 +4,7 @@ import { api, messageOf, type Schemas } from "./api/client";
 import { hand } from "./parts/hand";
 import type { Stage } from "./stage/stage";
 import { Surface } from "./stage/surface";
-import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, type Heat } from "./state";
+import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "./state";
 import type { RecipeInHand } from "./areas/bake/recipeInHand";
 import { tasteKey } from "./areas/bake/words";
 import { cutawayOf, fillOf, strokeOf } from "./tools";
@@ -358,13 +358,18 @@ export class Project {
     this.live.say({ type: "selection", part, index });
   }
 
-  /** Makes an edit; says why when it cannot be made, or when it made no difference. */
+  /** Makes an edit; says why when it cannot be made, or when it made no difference. Ends when the page
+      has heard of it: the answer may overtake what the socket tells, and what is turned next would be
+      turned from what was. */
   async edit(edit: Schemas["Edit"]): Promise<boolean> {
+    const { revision } = get().history;
     const { data, error } = await api.POST("/api/v1/projects/{project}/edits", { params: { path: { project: this.id } }, body: edit });
     if (error) set({ said: { text: messageOf(error), bad: true } });
     else if (!data.changed) {
       const why = whyNothing(edit);
       if (why) set({ said: { text: `Nothing changed: ${why}.`, bad: false } });
+    } else {
+      await heardAfter(revision);
     }
     return !error;
   }
@@ -544,6 +549,23 @@ function newPaint(before: readonly Part[], after: readonly Part[]): string | nul
     }
   }
   return null;
+}
+
+/** How long the socket may take to tell what was answered already; longer, and it is gone. */
+const OVERTAKEN_MS = 1500;
+
+/** Waits until the socket has told of something after a revision. */
+function heardAfter(revision: number): Promise<void> {
+  if (get().history.revision !== revision) return Promise.resolve();
+  return new Promise((resolve) => {
+    const end = () => {
+      stop();
+      window.clearTimeout(timer);
+      resolve();
+    };
+    const timer = window.setTimeout(end, OVERTAKEN_MS);
+    const stop = useApp.subscribe((state) => { if (state.history.revision !== revision) end(); });
+  });
 }
 
 /** Why an edit may have made no difference, where a hand would wonder. */

@@ -9,7 +9,9 @@ use speckle_core::{
     separation::Separation, swatches::Swatch,
 };
 
-use crate::Light;
+use crate::{
+    DataSets, Format, Light, carried, gltf::write::attribute_names, usd::write::primvar_names,
+};
 
 /// Where a file comes from.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -130,6 +132,10 @@ pub struct SetNote {
     pub placement: Placement,
     /// Whether the numbers are colors or plain data.
     pub encoding: Encoding,
+    /// What the file calls it, where that is an attribute or a primvar of its own (`COLOR_1`,
+    /// `displayColor`).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub attribute: Option<String>,
     /// In which numbers the file stores them, if they are colors.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub light: Option<Light>,
@@ -181,6 +187,26 @@ impl ChannelNote {
     pub fn stored(mut self, light: impl Fn(&SetNote) -> Light) -> Self {
         for set in self.sets.iter_mut().filter(|set| set.encoding == Encoding::Color) {
             set.light = Some(light(set));
+        }
+        self
+    }
+
+    /// Tells what a format calls the sets of the parts that the note is of.
+    #[must_use]
+    pub fn called(mut self, parts: &[Part], format: Format, data: DataSets) -> Self {
+        let abilities = format.abilities();
+        let mut notes = self.sets.iter_mut();
+        for part in parts {
+            let sets = carried(&abilities, part);
+            let names = match format {
+                Format::Glb | Format::Gltf => attribute_names(&sets, data),
+                Format::Usda | Format::Usdz => primvar_names(&sets),
+                _ => Vec::new(),
+            };
+            for (set, note) in part.products().zip(&mut notes) {
+                let at = sets.iter().position(|own| own.id == set.id);
+                note.attribute = at.and_then(|at| names.get(at).cloned());
+            }
         }
         self
     }
@@ -317,6 +343,7 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
         name: set.name.clone(),
         placement: set.placement,
         encoding: set.encoding,
+        attribute: None,
         light: None,
         channels: channels.collect(),
     }

@@ -277,7 +277,8 @@ impl Recipient {
         let light = Shipment::of(&parts).light(self.format, self.light);
         let usual = self.format.abilities().light(None);
         let mut note = ChannelNote::of(&parts, traits, origin)
-            .stored(|set| if self.format.takes_light(set.placement) { light } else { usual });
+            .stored(|set| if self.format.takes_light(set.placement) { light } else { usual })
+            .called(&parts, self.format, self.data);
         let stem = file_stem(goods.name);
         let mut losses = self.changed_names(goods.parts, &parts);
         losses.extend(self.missing(goods.parts));

@@ -208,6 +208,24 @@ struct NamedSet<'a> {
     channels: Vec<Named<'a>>,
 }
 
+impl NamedSet<'_> {
+    /// Where the file has it, in words.
+    fn whereabouts(&self) -> String {
+        match &self.set.attribute {
+            Some(attribute) => format!("what is stored as {attribute}"),
+            None => format!("the set at place {}, counted from 0", self.place),
+        }
+    }
+}
+
+fn capital_first(words: &str) -> String {
+    let mut chars = words.chars();
+    chars.next().map(|c| c.to_ascii_uppercase()).into_iter().chain(chars).collect()
+}
+
+/// The primvar that USD shows: three numbers, with its opacity in another.
+const SHOWN: &str = "displayColor";
+
 /// The sets of the first part that has each: parts of a project share them by name.
 fn named(note: &ChannelNote) -> Vec<NamedSet<'_>> {
     let mut names = Names::default();
@@ -289,8 +307,7 @@ pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
             (Encoding::Color, None) => "a color".to_owned(),
         };
         let title = set.set.name.split_whitespace().collect::<Vec<_>>().join(" ");
-        let _ =
-            writeln!(out, "\n// {title}: {says}. The set at place {}, counted from 0.", set.place);
+        let _ = writeln!(out, "\n// {title}: {says}. {}.", capital_first(&set.whereabouts()));
         let (vector, open) = match language {
             Language::Glsl => ("vec4", format!("struct {kind} {{")),
             Language::Hlsl => ("float4", format!("struct {kind} {{")),
@@ -384,7 +401,7 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
             _ => format!("{kind} {name}"),
         });
     let inputs = inputs.collect::<Vec<_>>().join(", ");
-    let place = set.place;
+    let whereabouts = set.whereabouts();
     let head = match language {
         Language::Wgsl => format!("fn look({inputs}) -> {three} {{"),
         _ => format!("{three} look({inputs}) {{"),
@@ -402,7 +419,7 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
         String::new()
     };
     format!(
-        "{decoding}\n// The look, {title}: takes the set at place {place}.\n{head}\n    return {body};\n}}\n"
+        "{decoding}\n// The look, {title}: takes {whereabouts}.\n{head}\n    return {body};\n}}\n"
     )
 }
 
@@ -440,13 +457,25 @@ pub fn osl(note: &ChannelNote) -> String {
     let (mut outputs, mut body) = (Vec::new(), String::new());
     for set in &sets {
         let name = &set.name;
-        let title = set.set.name.replace(['\\', '"', '\n', '\r'], "_");
-        let _ = writeln!(out, "    string {name}_attribute = \"{title}\",");
-        let _ = writeln!(
-            body,
-            "    float {name}_stored[4] = {{ 1, 1, 1, 1 }};\n    \
-             getattribute({name}_attribute, {name}_stored);"
-        );
+        let attribute = set.set.attribute.as_ref().unwrap_or(&set.set.name);
+        let attribute = attribute.replace(['\\', '"', '\n', '\r'], "_");
+        let _ = writeln!(out, "    string {name}_attribute = \"{attribute}\",");
+        let _ = if attribute == SHOWN {
+            writeln!(
+                body,
+                "    color {name}_read = 1;\n    \
+                 getattribute({name}_attribute, {name}_read);\n    \
+                 float {name}_opacity = 1;\n    \
+                 getattribute(\"displayOpacity\", {name}_opacity);\n    \
+                 float {name}_stored[4] = {{ {name}_read[0], {name}_read[1], {name}_read[2], {name}_opacity }};"
+            )
+        } else {
+            writeln!(
+                body,
+                "    float {name}_stored[4] = {{ 1, 1, 1, 1 }};\n    \
+                 getattribute({name}_attribute, {name}_stored);"
+            )
+        };
         if set.set.encoding == Encoding::Color {
             outputs.push(format!("output color {name}_color = 1"));
             let stored = [0, 1, 2].map(|i| {
@@ -485,13 +514,31 @@ pub fn material_x(note: &ChannelNote) -> String {
     out.push_str("  <nodegraph name=\"channels\">\n");
     for set in &sets {
         let name = &set.name;
-        let _ = writeln!(
-            out,
-            "    <geomcolor name=\"{name}\" type=\"color4\" doc=\"{}\">\n      \
-             <input name=\"index\" type=\"integer\" value=\"{}\"/>\n    </geomcolor>",
-            escaped(&set.set.name),
-            set.place
-        );
+        let title = escaped(&set.set.name);
+        let numbered = match &set.set.attribute {
+            None => Some(set.place),
+            Some(attribute) => attribute.strip_prefix("COLOR_").and_then(|n| n.parse().ok()),
+        };
+        let _ = match (numbered, &set.set.attribute) {
+            (Some(index), _) => writeln!(
+                out,
+                "    <geomcolor name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
+                 <input name=\"index\" type=\"integer\" value=\"{index}\"/>\n    </geomcolor>"
+            ),
+            (None, Some(attribute)) if attribute == SHOWN => writeln!(
+                out,
+                "    <geompropvalue name=\"{name}_read\" type=\"color3\" doc=\"{title}\">\n      \
+                 <input name=\"geomprop\" type=\"string\" value=\"{SHOWN}\"/>\n    </geompropvalue>\n    \
+                 <convert name=\"{name}\" type=\"color4\">\n      \
+                 <input name=\"in\" type=\"color3\" nodename=\"{name}_read\"/>\n    </convert>"
+            ),
+            (None, attribute) => writeln!(
+                out,
+                "    <geompropvalue name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
+                 <input name=\"geomprop\" type=\"string\" value=\"{}\"/>\n    </geompropvalue>",
+                escaped(attribute.as_deref().unwrap_or_default())
+            ),
+        };
         let _ = writeln!(
             out,
             "    <separate4 name=\"{name}_parts\" type=\"multioutput\">\n      \

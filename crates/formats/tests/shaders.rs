@@ -1,15 +1,24 @@
 //! Shader code for the channels: parsed and validated by `naga`, the reference translator of WebGPU's
 //! shading language, which reads GLSL as well.
 
+mod common;
+
+use glam::Vec3;
 use naga::{
     front::{glsl, wgsl},
     valid::{Capabilities, ValidationFlags, Validator},
 };
-use speckle_core::{Encoding, Placement, Unit, UpAxis, color_set::Signed};
+use speckle_core::{
+    Encoding, Mesh, Placement, ProjectTraits, Unit, UpAxis,
+    color_set::Signed,
+    document::{NewPart, NewSet},
+    mesh::MeshArrays,
+};
 use speckle_formats::{
-    Light,
+    DataSets, Depth, Format, Light, Shipment, WriteOptions,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
     shader::{Language, Look, code, material_x, osl},
+    write,
 };
 
 fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
@@ -32,6 +41,7 @@ fn note() -> ChannelNote {
         name: name.to_owned(),
         placement: Placement::Vertex,
         encoding,
+        attribute: None,
         light: None,
         channels: meanings
             .into_iter()
@@ -254,4 +264,69 @@ fn an_osl_shader_reads_every_set_and_gives_its_channels_decoded() {
     assert!(!text_of_plain.contains("float color["), "{text_of_plain}");
     let outputs = text.lines().filter(|line| line.contains("output ")).count();
     assert_eq!(outputs, 3 * 4 + 1, "a number for each channel, and the color");
+}
+
+/// A data set that stands before a color in the project, and white that is put in front: the code
+/// reads each set where the file has it.
+#[test]
+fn code_reads_sets_where_the_file_has_them() {
+    let mesh = Mesh::new(MeshArrays {
+        positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y],
+        face_starts: vec![0, 3],
+        corner_vertices: vec![0, 1, 2],
+        uv_sets: Vec::new(),
+    })
+    .unwrap();
+    let set = |name: &str, encoding, x: f32| {
+        NewSet::flooded(name, Placement::Vertex, encoding, [x, x, x, 1.0], &mesh)
+    };
+    let only_data = vec![set("Moss", Encoding::Data, 0.25), set("Wind", Encoding::Data, 0.5)];
+    let mixed = [vec![only_data[0].clone(), set("Coat", Encoding::Color, 1.0)], only_data.clone()];
+    for sets in [mixed.concat()[..3].to_vec(), only_data] {
+        let parts = common::into_parts(vec![NewPart::new("Tile", mesh.clone(), sets.clone())]);
+        let shipment = Shipment::of(&parts);
+        let note = || ChannelNote::of(&parts, ProjectTraits::default(), Origin::default());
+        for data in [DataSets::AsColors, DataSets::BehindWhite, DataSets::Named] {
+            let options = WriteOptions { data, depth: Depth::Float, ..WriteOptions::default() };
+            let written = write(Format::Glb, &shipment, options).unwrap().bytes;
+            let head = u32::from_le_bytes(written[12..16].try_into().unwrap()) as usize;
+            let json: serde_json::Value = serde_json::from_slice(&written[20..20 + head]).unwrap();
+            let note = note().called(&parts, Format::Glb, data);
+            for own in &note.sets {
+                let name = own.attribute.as_deref().unwrap();
+                let at = &json["meshes"][0]["primitives"][0]["attributes"][name];
+                let accessor = &json["accessors"][at.as_u64().unwrap() as usize];
+                let view = accessor["bufferView"].as_u64().unwrap() as usize;
+                let start = json["bufferViews"][view]["byteOffset"].as_u64().unwrap_or(0) as usize;
+                let bytes = &written[20 + head + 8 + start..][..4];
+                let stored = f32::from_le_bytes(bytes.try_into().unwrap());
+                let set = sets.iter().find(|set| set.name == own.name).unwrap();
+                assert_eq!(stored, set.values[0][0], "{data:?}: {} as {name}", own.name);
+                let text = code(&note, &Look::Channels, Language::Glsl);
+                assert!(text.contains(&format!("stored as {name}.")), "{text}");
+                let document = material_x(&note);
+                match name.strip_prefix("COLOR_") {
+                    Some(n) => {
+                        assert!(document.contains(&format!("type=\"integer\" value=\"{n}\"")))
+                    }
+                    None => {
+                        assert!(document.contains(&format!("type=\"string\" value=\"{name}\"")))
+                    }
+                }
+            }
+        }
+        let written = write(Format::Usda, &shipment, WriteOptions::default()).unwrap().bytes;
+        let written = String::from_utf8(written).unwrap();
+        let note = note().called(&parts, Format::Usda, DataSets::AsColors);
+        let text = osl(&note);
+        for own in &note.sets {
+            let name = own.attribute.as_deref().unwrap();
+            let at = written.find(&format!("primvars:{name} =")).unwrap();
+            let said = &written[at..][..written[at..].find("interpolation").unwrap()];
+            assert!(said.contains(&format!("string name = \"{}\"", own.name)), "{said}");
+            assert!(text.contains(&format!("_attribute = \"{name}\"")), "{text}");
+        }
+        let shows = note.sets.iter().any(|own| own.attribute.as_deref() == Some("displayColor"));
+        assert_eq!(shows, text.contains("color coat_read = 1;"), "{text}");
+    }
 }

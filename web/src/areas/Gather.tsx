@@ -123,7 +123,7 @@ function Standing({ project }: { project: Project }) {
   };
   const size = part.max.map((value, i) => (value - (part.min[i] ?? 0)) * Math.abs(part.transform.scale?.[i] ?? 1));
   return (
-    <Paper variant="outlined" component="section" aria-label="Where it stands" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => event.stopPropagation()}>
+    <Paper variant="outlined" component="section" aria-label="Where it stands" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => { if (!(event.ctrlKey || event.metaKey)) event.stopPropagation(); }}>
       <Typography variant="h2" noWrap sx={{ mb: 1 }}>{part.name} stands</Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "52px repeat(3, 1fr) 24px", gap: 0.75, alignItems: "center" }}>
         <span />

@@ -161,12 +161,34 @@ fn container(root: &Value, bin: &[u8]) -> Vec<u8> {
 const WHITE: &str = "White";
 
 /// An attribute of an application's own: an underscore and capitals, as the standard asks.
-fn attribute_name(set: &str, taken: &Map<String, Value>) -> String {
+fn attribute_name(set: &str, taken: &[String]) -> String {
     let plain = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' };
     let name: String = std::iter::once('_').chain(set.chars().map(plain)).collect();
     let numbered = (2..).map(|n| format!("{name}_{n}"));
     let mut names = std::iter::once(name.clone()).chain(numbered);
-    names.find(|name| !taken.contains_key(name)).unwrap_or(name)
+    names.find(|name| !taken.contains(name)).unwrap_or(name)
+}
+
+/// Whether white stands before the sets in `COLOR_0`, so that viewers do not multiply data into the
+/// picture.
+fn is_behind_white(sets: &[&ColorSet], data: DataSets) -> bool {
+    let is_tinted = sets.first().is_some_and(|set| set.encoding == Encoding::Data);
+    is_tinted && data == DataSets::BehindWhite
+}
+
+/// The attribute that each set of a part is stored as.
+pub fn attribute_names(sets: &[&ColorSet], data: DataSets) -> Vec<String> {
+    let mut colors = usize::from(is_behind_white(sets, data));
+    let mut names: Vec<String> = Vec::with_capacity(sets.len());
+    for set in sets {
+        names.push(if set.encoding == Encoding::Data && data == DataSets::Named {
+            attribute_name(&set.name, &names)
+        } else {
+            colors += 1;
+            format!("COLOR_{}", colors - 1)
+        });
+    }
+    names
 }
 
 /// The arrays of a file.
@@ -219,27 +241,19 @@ impl File {
             attributes.insert(format!("TEXCOORD_{n}"), json!(index));
         }
         let mut told = Vec::new();
-        let mut colors = 0;
-        let is_tinted = sets.first().is_some_and(|set| set.encoding == Encoding::Data);
-        if is_tinted && options.data == DataSets::BehindWhite {
+        if is_behind_white(&sets, options.data) {
             let index = self.colors(&vec![[1.0; 4]; count], options);
             attributes.insert("COLOR_0".to_owned(), json!(index));
             told.push(json!({ "name": WHITE, "encoding": Encoding::Color, "filler": true }));
-            colors = 1;
         }
-        for set in &sets {
+        for (set, attribute) in sets.iter().zip(attribute_names(&sets, options.data)) {
             let numbers = Numbers::of(set, options.light(Light::Linear));
             let values = split.stored(part, set, |value| numbers.stored(value));
             let index = self.colors(&values, options);
             let mut says = json!({ "name": set.name, "encoding": numbers.word(Light::Linear) });
-            let attribute = if set.encoding == Encoding::Data && options.data == DataSets::Named {
-                let name = attribute_name(&set.name, &attributes);
-                says["attribute"] = json!(name);
-                name
-            } else {
-                colors += 1;
-                format!("COLOR_{}", colors - 1)
-            };
+            if set.encoding == Encoding::Data && options.data == DataSets::Named {
+                says["attribute"] = json!(attribute);
+            }
             attributes.insert(attribute, json!(index));
             told.push(says);
         }

@@ -97,15 +97,10 @@ fn mesh(part: &Part, name: &str, options: WriteOptions, out: &mut String) {
     list(out, "point3f[] points", mesh.positions().iter(), |out, p| {
         let _ = write!(out, "({}, {}, {})", p.x, p.y, p.z);
     });
-    let mut names = Names::default();
-    for taken in ["displayColor", "displayOpacity"] {
-        names.taken.insert(taken.to_owned());
-    }
-    let mut is_shown = false;
-    for set in carried(&Format::Usda.abilities(), part) {
-        let shown = !is_shown && set.encoding == Encoding::Color;
-        is_shown |= shown;
-        primvars(set, shown, &mut names, options, out);
+    let sets = carried(&Format::Usda.abilities(), part);
+    let (of_sets, mut names) = named(&sets);
+    for (set, name) in sets.into_iter().zip(of_sets) {
+        primvars(set, &name, options, out);
     }
     for (n, uvs) in mesh.uv_sets().iter().enumerate() {
         let name = names.free(if n == 0 { "st" } else { &uvs.name }, "st");
@@ -132,14 +127,30 @@ fn mesh(part: &Part, name: &str, options: WriteOptions, out: &mut String) {
     out.push_str("    }\n");
 }
 
+/// The primvar that is shown.
+const SHOWN: &str = "displayColor";
+
+/// The primvar that each set of a part is stored as: the first color is the one that is shown.
+pub fn primvar_names(sets: &[&ColorSet]) -> Vec<String> {
+    named(sets).0
+}
+
+fn named(sets: &[&ColorSet]) -> (Vec<String>, Names) {
+    let mut names = Names::default();
+    for taken in [SHOWN, "displayOpacity"] {
+        names.taken.insert(taken.to_owned());
+    }
+    let first = sets.iter().position(|set| set.encoding == Encoding::Color);
+    let of_sets = sets.iter().enumerate().map(|(i, set)| match Some(i) == first {
+        true => SHOWN.to_owned(),
+        false => names.free(&set.name, "set"),
+    });
+    let of_sets = of_sets.collect();
+    (of_sets, names)
+}
+
 /// A set: as the color that is shown, or as a primvar of its own.
-fn primvars(
-    set: &ColorSet,
-    shown: bool,
-    names: &mut Names,
-    options: WriteOptions,
-    out: &mut String,
-) {
+fn primvars(set: &ColorSet, name: &str, options: WriteOptions, out: &mut String) {
     let numbers = Numbers::of(set, options.light(Light::Linear));
     let interpolation = match set.placement {
         Placement::Vertex => "vertex",
@@ -154,7 +165,7 @@ fn primvars(
         let [r, g, b, a] = numbers.stored(*value);
         let _ = write!(out, "({r}, {g}, {b}, {a})");
     };
-    if shown {
+    if name == SHOWN {
         list(out, "color3f[] primvars:displayColor", set.values.iter(), three);
         interpolated(out, interpolation, Some((set, numbers)));
         if options.alpha && set.values.iter().any(|value| value[3] != 1.0) {
@@ -165,7 +176,6 @@ fn primvars(
         }
         return;
     }
-    let name = names.free(&set.name, "set");
     match (set.encoding, options.alpha) {
         (Encoding::Color, true) => {
             list(out, &format!("color4f[] primvars:{name}"), set.values.iter(), four)

@@ -48,6 +48,8 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
     return () => project.takeInHand(null);
   });
   useEffect(() => () => setState({ openStep: null, placing: null }), []);
+  // Another step may stand where the place was asked for.
+  useEffect(() => setState({ placing: null }), [recipe.steps.length]);
   const hasSteps = recipe.steps.length > 0;
   const status = state?.status;
   useEffect(() => {

@@ -1,6 +1,6 @@
 // The numbers of a step's source.
 import { Box, Button, InputBase, Typography } from "@mui/material";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import { addImage, type Schemas } from "../../api/client";
 import { ColorWell } from "../../parts/ColorWell";
 import { Choose, Row, Sliding, Switching } from "../../parts/rows";
@@ -58,6 +58,9 @@ const selections = (part: Part) => [...part.selections.map((each) => each.name),
 function RootField({ root, part, ofTrail, onChange }: { root: Root; part: Part; ofTrail: boolean; onChange: (root: Root) => void }) {
   const parts = useApp((state) => state.parts);
   const placing = useApp((state) => state.placing);
+  // A place is clicked later: by then the recipe may be another.
+  const latest = useRef(onChange);
+  useEffect(() => { latest.current = onChange; });
   const names = selections(part);
   const others = parts.filter((each) => each.id !== part.id).map((each) => each.name);
   const options: [Root["kind"], string][] = [["end", "an end of the part"], ["point", "a point on it"], ["open_edge", "its open edge"], ["selection", "a selection"]];
@@ -76,7 +79,7 @@ function RootField({ root, part, ofTrail, onChange }: { root: Root; part: Part; 
       {root.kind === "point" && (
         <>
           <Vector label="The point" value={root.at} onChange={(at) => onChange({ kind: "point", at })} />
-          <Button size="small" color="secondary" aria-pressed={placing !== null} data-test="place-root" onClick={() => set({ placing: placing ? null : { says: "Click where it starts", take: (at) => onChange({ kind: "point", at }) } })}>{placing ? "Click on the stage… (Esc)" : "Take it from the stage"}</Button>
+          <Button size="small" color="secondary" aria-pressed={placing !== null} data-test="place-root" onClick={() => set({ placing: placing ? null : { says: "Click where it starts", take: (at) => latest.current({ kind: "point", at }) } })}>{placing ? "Click on the stage… (Esc)" : "Take it from the stage"}</Button>
         </>
       )}
       {root.kind === "selection" && (names.length > 0

@@ -25,7 +25,7 @@ export function DeliverSheet({ project }: { project: number }) {
   }, [project, recipient, revision]);
   const entry = entries.find((each) => each.recipient.name === recipient?.name);
   return (
-    <Paper variant="outlined" component="section" aria-label="Packing list" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => event.stopPropagation()}>
+    <Paper variant="outlined" component="section" aria-label="Packing list" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={keysOf}>
       {recipient && <To project={project} recipient={recipient} />}
       {entry?.says && <Typography variant="caption" color="textSecondary" component="p">{entry.says}</Typography>}
       <LinearProgress sx={{ my: 1, visibility: packing ? "visible" : "hidden" }} />
@@ -50,6 +50,20 @@ export function DeliverSheet({ project }: { project: number }) {
       </Typography>
     </Paper>
   );
+}
+
+/** Keys that are pressed here are meant for what is here, but for undo: it takes the last choice back,
+    and where there is none, the last deed. */
+function keysOf(event: React.KeyboardEvent) {
+  const isTyped = (event.target as HTMLElement).closest("input, textarea") !== null;
+  const undoes = (event.ctrlKey || event.metaKey) && !event.shiftKey && event.key.toLowerCase() === "z";
+  if (undoes && !isTyped && useDelivery.getState().before.length > 0) {
+    event.preventDefault();
+    event.stopPropagation();
+    takeBack();
+  } else if (!(event.ctrlKey || event.metaKey)) {
+    event.stopPropagation();
+  }
 }
 
 /** Who it goes to. */

@@ -44,6 +44,8 @@ export async function open(project: number) {
     api.GET("/api/v1/formats"),
     api.GET("/api/v1/projects/{project}/recipients", { params: { path: { project } } }),
   ]).catch(() => [{ data: undefined }, { data: undefined }] as const);
+  // Another project was opened meanwhile: this answer is of no use to it.
+  if (get().project !== project) return;
   if (!formats.data || !entries.data) {
     set({ trouble: cannot });
     return;
@@ -105,13 +107,15 @@ export async function send(project: number) {
       set({ trouble: messageOf(await response.json()) });
       return;
     }
-    set({ handed: await toBrowser(response, recipient.format) });
+    const handed = await toBrowser(response, recipient.format);
+    if (get().project !== project) return;
+    set({ handed });
     await open(project);
     await pack(project);
   } catch {
-    set({ trouble: cannot });
+    if (get().project === project) set({ trouble: cannot });
   } finally {
-    set({ sending: false });
+    if (get().project === project) set({ sending: false });
   }
 }
 
@@ -128,6 +132,7 @@ export async function prove(project: number) {
   const { signal } = proof;
   set({ proving: true, proof: null, trouble: null });
   const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient, signal }).catch(() => ({ data: undefined, error: { message: cannot } }));
+  if (get().project !== project) return;
   if (signal.aborted) set({ proving: false });
   else if (answer.data) set({ proof: answer.data, proving: false });
   else set({ trouble: messageOf(answer.error), proving: false });
@@ -143,6 +148,7 @@ export async function add(project: number, recipient: Recipient) {
 /** Keeps the recipient in hand as it is, under its name. */
 export async function keep(project: number, recipient: Recipient) {
   const answer = await api.PUT("/api/v1/projects/{project}/recipients", { params: { path: { project } }, body: recipient }).catch(() => ({ error: { message: cannot } }));
+  if (get().project !== project) return;
   if (answer.error) {
     set({ trouble: messageOf(answer.error) });
     return;
@@ -153,7 +159,12 @@ export async function keep(project: number, recipient: Recipient) {
 
 /** Forgets the recipient in hand; one of those to begin with stands as it was made. */
 export async function forget(project: number, name: string) {
-  await api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } }).catch(() => undefined);
+  const { error } = await api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } });
+  if (get().project !== project) return;
+  if (error) {
+    set({ trouble: messageOf(error) });
+    return;
+  }
   set({ recipient: null, list: null, handed: null, proof: null });
   await open(project);
 }
