@@ -281,8 +281,9 @@ fn code_reads_sets_where_the_file_has_them() {
         NewSet::flooded(name, Placement::Vertex, encoding, [x, x, x, 1.0], &mesh)
     };
     let only_data = vec![set("Moss", Encoding::Data, 0.25), set("Wind", Encoding::Data, 0.5)];
-    let mixed = [vec![only_data[0].clone(), set("Coat", Encoding::Color, 1.0)], only_data.clone()];
-    for sets in [mixed.concat()[..3].to_vec(), only_data] {
+    let mut mixed = only_data.clone();
+    mixed.insert(1, set("Coat", Encoding::Color, 1.0));
+    for sets in [mixed, only_data] {
         let parts = common::into_parts(vec![NewPart::new("Tile", mesh.clone(), sets.clone())]);
         let shipment = Shipment::of(&parts);
         let note = || ChannelNote::of(&parts, ProjectTraits::default(), Origin::default());

@@ -7,7 +7,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde_json::{Map, Value, json};
 use speckle_core::{
-    Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
+    ColorSet, Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
     color::{Rgba, byte_from_unit},
 };
 
