@@ -192,6 +192,7 @@ async fn palette_keys_recolor_and_the_eyedropper_choose_the_paint() -> Result<()
     browser.until("speckle.state().second[0] < 0.5 && speckle.state().paint[0] > 0.9").await?;
     // OKLCH as the browser's own CSS reckons it.
     browser.click("paint").await?;
+    browser.unfolded().await?;
     browser.click("space-oklch").await?;
     for (i, number) in ["60", "0.1", "140"].into_iter().enumerate() {
         let field = browser.find(&format!("oklch-{i}")).await?;

@@ -18,15 +18,22 @@ pub enum Pool {
 /// How far threads stand back (the scheduler's nice value).
 const STAND_BACK: i32 = 12;
 
+/// Has this thread, and those it starts, stand back.
+pub fn stand_back() {
+    // Linux alone has this for single threads; elsewhere all share alike.
+    #[cfg(target_os = "linux")]
+    {
+        let own = Some(rustix::thread::gettid());
+        let _ = rustix::process::setpriority_process(own, STAND_BACK);
+    }
+}
+
 /// Computes in a pool of its own, and waits for it.
 pub fn in_pool<T: Send>(pool: Pool, work: impl FnOnce() -> T + Send) -> T {
     static POOLS: [OnceLock<Option<ThreadPool>>; 3] = [const { OnceLock::new() }; 3];
     let stand_back = move |_| {
-        // Linux alone has this for single threads; elsewhere all share alike.
-        #[cfg(target_os = "linux")]
         if !matches!(pool, Pool::Trials) {
-            let own = Some(rustix::thread::gettid());
-            let _ = rustix::process::setpriority_process(own, STAND_BACK);
+            stand_back();
         }
     };
     let build = || {

@@ -21,6 +21,8 @@ use tokio::{
     time::timeout,
 };
 
+use crate::aside;
+
 /// How many files are read at a time; more wait.
 static ROOM: Semaphore = Semaphore::const_new(2);
 
@@ -125,6 +127,8 @@ async fn converse(child: &mut Child, asked: &Asked) -> io::Result<Result<Import,
 /// # Errors
 /// When the pipes break.
 pub fn answer(mut input: impl Read, output: impl Write) -> io::Result<()> {
+    // Before any other thread is there, which stands back as this one does.
+    aside::stand_back();
     let mut length = [0; 4];
     input.read_exact(&mut length)?;
     let mut take = |bytes: u64| -> io::Result<Vec<u8>> {

@@ -51,7 +51,7 @@ impl App {
         first: Edit,
         hand: String,
     ) -> Result<(ProjectId, Vec<Part>), ApiError> {
-        let made = self.blocking(move |app| {
+        let made = self.aside(move |app| {
             let mut document = Document::default();
             let change = match document.apply(first) {
                 Ok(change) => change,

@@ -22,15 +22,17 @@ use speckle_core::{
     document::{NewPart, NewSet},
     mesh::MeshArrays,
 };
+use speckle_formats::{Format, Shipment, WriteOptions};
 use speckle_store::Store;
+use tokio::io::AsyncReadExt;
 use tokio_tungstenite::tungstenite::Message;
 
 use app::{App, Socket, ask, figure, long, resident_bytes, say, stocked};
 
 const HANDS: usize = 8;
 
-/// A sheet of n × n quads with a set at its corners.
-fn large(data: &Path, n: u32) -> i64 {
+/// A sheet of n × n quads with a set at its corners: as a project, and as a file.
+fn large(data: &Path, n: u32) -> (i64, Vec<u8>) {
     let side = n + 1;
     let at = |i: u32| Vec3::new((i % side) as f32, (i / side) as f32, ((i * 7 % 13) as f32) * 0.1);
     let quad = |q: u32| {
@@ -49,7 +51,10 @@ fn large(data: &Path, n: u32) -> i64 {
     let parts = vec![NewPart::new("Quay wall", mesh, vec![set])];
     let change = document.apply(Edit::bring_in(parts)).unwrap();
     let store = Store::open(data).unwrap();
-    store.create_with("Quay wall", &change, "", 1, &document).unwrap()
+    let project = store.create_with("Quay wall", &change, "", 1, &document).unwrap();
+    let shipment = Shipment::of(document.parts());
+    let file = speckle_formats::write(Format::Ply, &shipment, WriteOptions::default()).unwrap();
+    (project, file.bytes)
 }
 
 #[derive(Default)]
@@ -143,20 +148,30 @@ async fn painted(app: &App, project: i64, during: impl Future<Output = ()>) -> (
     (p95(patch), p95(kept))
 }
 
-/// Something is done with the large project.
-async fn beside_them(app: &App, what: &str, head: &str) {
+/// Something is done with the large project, or its file is imported.
+async fn beside_them(app: &App, what: &str, head: &str, file: &[u8]) {
     let begun = Instant::now();
-    let (status, body) = ask(&app.address, head, b"").await;
-    assert_eq!(status, 200, "{what}");
-    if what == "exported" {
-        // And brought back.
-        let (status, _) = ask(&app.address, "POST /api/v1/projects/file", &body).await;
-        assert_eq!(status, 200);
+    if what == "imported" {
+        let mut said = Vec::new();
+        app.importing("wall.ply", file).await.read_to_end(&mut said).await.unwrap();
+        assert!(said.starts_with(b"HTTP/1.1 200"), "{:.300}", String::from_utf8_lossy(&said));
+    } else {
+        let (status, body) = ask(&app.address, head, b"").await;
+        assert_eq!(status, 200, "{what}");
+        bring_back(app, what, &body).await;
     }
     let took = begun.elapsed().as_secs_f64();
     figure(&format!("beside it: {what}, took"), format!("{took:.1} s"));
     // Enough strokes to tell.
     tokio::time::sleep(Duration::from_secs(long(2, 5))).await;
+}
+
+async fn bring_back(app: &App, what: &str, body: &[u8]) {
+    if what == "exported" {
+        // And brought back.
+        let (status, _) = ask(&app.address, "POST /api/v1/projects/file", body).await;
+        assert_eq!(status, 200);
+    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -165,7 +180,7 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
     let data = folder.path().join("toys");
     let project = stocked(&data);
     // In the soak it has 7 M triangles.
-    let wall = large(&data, long(500, 1_870) as u32);
+    let (wall, file) = large(&data, long(500, 1_870) as u32);
     let app = App::serving(&data);
     let quiet = Duration::from_secs(long(4, 30));
     let (patch, kept) = painted(&app, project, tokio::time::sleep(quiet)).await;
@@ -177,6 +192,7 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
         ("exported", format!("GET /api/v1/projects/{wall}/file")),
         ("pictured", format!("GET /api/v1/projects/{wall}/picture")),
         ("opened", format!("GET /api/v1/projects/{wall}/palette")),
+        ("imported", String::new()),
     ];
     for (what, head) in beside {
         // A machine shared with others stalls now and then, all of it; a server that makes its
@@ -184,7 +200,7 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
         let mut tries = 0;
         loop {
             tries += 1;
-            let again = beside_them(&app, what, &head);
+            let again = beside_them(&app, what, &head, &file);
             let (patch_beside, kept_beside) = painted(&app, project, again).await;
             let said = |value: f64| format!("{value:.1} ms");
             figure(&format!("beside one that is {what}: patch, p95"), said(patch_beside));

@@ -87,6 +87,25 @@ impl App {
         TcpStream::connect(self.address.replace("localhost", "127.0.0.1")).await.unwrap()
     }
 
+    /// A file on its way to be imported.
+    pub async fn importing(&self, name: &str, file: &[u8]) -> TcpStream {
+        let mut body = format!(
+            "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
+        )
+        .into_bytes();
+        body.extend_from_slice(file);
+        body.extend_from_slice(b"\r\n--split--\r\n");
+        let head = format!(
+            "POST /api/v1/imports HTTP/1.1\r\nHost: {}\r\nContent-Type: multipart/form-data; boundary=split\r\nConnection: close\r\nContent-Length: {}\r\n\r\n",
+            self.address,
+            body.len()
+        );
+        let mut stream = self.connect().await;
+        stream.write_all(head.as_bytes()).await.unwrap();
+        stream.write_all(&body).await.unwrap();
+        stream
+    }
+
     /// A socket that has joined, and its hello.
     pub async fn join(&self, project: i64, hand: &str) -> (Socket, Value) {
         let url = format!("ws://{}/api/v1/projects/{project}/live", self.address);

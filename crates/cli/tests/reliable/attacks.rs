@@ -126,25 +126,6 @@ async fn numbers_that_no_float_holds_and_words_that_nobody_reads_are_refused() {
     assert!(reasons[0].0 == 1007 && reasons[0].1.contains("cannot be understood"), "{reasons:?}");
 }
 
-/// A file on its way to be imported.
-async fn importing(app: &App, name: &str, file: &[u8]) -> TcpStream {
-    let mut body = format!(
-        "--split\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
-    )
-    .into_bytes();
-    body.extend_from_slice(file);
-    body.extend_from_slice(b"\r\n--split--\r\n");
-    let head = format!(
-        "POST /api/v1/imports HTTP/1.1\r\nHost: {}\r\nContent-Type: multipart/form-data; boundary=split\r\nConnection: close\r\nContent-Length: {}\r\n\r\n",
-        app.address,
-        body.len()
-    );
-    let mut stream = app.connect().await;
-    stream.write_all(head.as_bytes()).await.unwrap();
-    stream.write_all(&body).await.unwrap();
-    stream
-}
-
 /// Binary scenes with a flipped bit, of which some ask their reader for all memory there is.
 #[tokio::test]
 async fn damaged_binaries_are_refused_and_die_alone() {
@@ -161,7 +142,7 @@ async fn damaged_binaries_are_refused_and_die_alone() {
         let mut bytes = whole.to_vec();
         bytes[at] ^= 1 << (at % 8);
         let mut said = Vec::new();
-        importing(&app, "damaged.usdc", &bytes).await.read_to_end(&mut said).await.unwrap();
+        app.importing("damaged.usdc", &bytes).await.read_to_end(&mut said).await.unwrap();
         let said = String::from_utf8_lossy(&said).into_owned();
         let is_told = said.starts_with("HTTP/1.1 422") && said.contains("damaged.usdc");
         assert!(is_told || said.starts_with("HTTP/1.1 200"), "{at}: {said:.400}");
@@ -188,7 +169,7 @@ async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
         );
     }
     let xml = format!("<X3D><Scene>{x3d}</Scene></X3D>");
-    let mut stream = importing(&app, "nested.x3d", xml.as_bytes()).await;
+    let mut stream = app.importing("nested.x3d", xml.as_bytes()).await;
     // Others are answered meanwhile.
     let begun = Instant::now();
     assert_eq!(ask(&app.address, "GET /api/v1/projects", b"").await.0, 200);
