@@ -443,8 +443,11 @@ impl Browser {
         self.until("document.querySelector('[role=menu]') === null").await
     }
 
-    /// Waits until the open menu stands still: entries that still move are missed by the pointer.
-    async fn unfolded(&self) -> Result<()> {
+    /// Waits until the open menu or sheet stands still: what still moves is missed by the pointer.
+    ///
+    /// # Errors
+    /// When none stands still.
+    pub async fn unfolded(&self) -> Result<()> {
         self.until(
             "(() => { const style = [...document.querySelectorAll('.MuiPopover-paper')].map(getComputedStyle).pop();
                 return style?.opacity === '1' && ['none', 'matrix(1, 0, 0, 1, 0, 0)'].includes(style.transform); })()",

@@ -7,10 +7,7 @@ use std::{
 
 use futures::StreamExt;
 use serde_json::{Value, json};
-use tokio::{
-    io::{AsyncReadExt, AsyncWriteExt},
-    net::TcpStream,
-};
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio_tungstenite::tungstenite::Message;
 
 use crate::app::{App, ask, figure, long, resident_bytes, say, stocked};
