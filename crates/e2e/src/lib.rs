@@ -443,6 +443,26 @@ impl Browser {
         self.until("document.querySelector('[role=menu]') === null").await
     }
 
+    /// Opens a list and waits until it stands still. Where what is around it moved at that moment and
+    /// it did not open, it is clicked again, as a hand would.
+    ///
+    /// # Errors
+    /// When it does not open.
+    pub async fn unfold(&self, list: Locator<'_>) -> Result<()> {
+        let is_open = "document.querySelector('[role=listbox]') !== null";
+        for _ in 0..3 {
+            self.click_at(list).await?;
+            let begun = Instant::now();
+            while begun.elapsed() < PATIENCE / 6 {
+                if self.eval(is_open).await? == Value::Bool(true) {
+                    return self.unfolded().await;
+                }
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+        }
+        bail!("the list {list:?} does not open")
+    }
+
     /// Waits until the open menu or sheet stands still: what still moves is missed by the pointer.
     ///
     /// # Errors
@@ -472,7 +492,7 @@ impl Browser {
         let field = format!(
             "//*[contains(@id, '-label') and contains(., '{label}')]/following-sibling::div//*[@role='combobox']"
         );
-        self.click_at(Locator::XPath(&field)).await?;
+        self.unfold(Locator::XPath(&field)).await?;
         self.choose_entry(entry).await?;
         self.until("document.querySelector('[role=listbox]') === null").await
     }
@@ -485,8 +505,7 @@ impl Browser {
         let field = format!(
             "//*[@aria-label='{label}']/ancestor-or-self::*[contains(@class, 'MuiInputBase-root')]//*[@role='combobox']"
         );
-        self.click_at(Locator::XPath(&field)).await?;
-        self.unfolded().await?;
+        self.unfold(Locator::XPath(&field)).await?;
         self.click_at(Locator::XPath(&format!("//li[.='{entry}']"))).await?;
         self.until("document.querySelector('[role=listbox]') === null").await
     }

@@ -37,7 +37,7 @@ async fn said(browser: &Browser, mark: &str) -> Result<String> {
 }
 
 async fn choose(browser: &Browser, name: &str) -> Result<()> {
-    browser.click("recipient").await?;
+    browser.unfold(Locator::Css("[data-test=recipient]")).await?;
     browser.choose_entry(name).await?;
     browser.until("document.querySelector('[role=listbox]') === null").await?;
     packed(browser).await
@@ -208,8 +208,14 @@ async fn others_read_in_the_files_what_was_painted() -> Result<()> {
             "document.querySelector('[data-test=losses]').innerText.includes('shows them darker')",
         )
         .await?;
-    browser.click("take-back").await?;
+    // By the keys as well, wherever the focus is in the sheet.
+    browser.find("take-back").await?.send_keys("\u{e009}z\u{e000}").await?;
     browser.until("document.querySelector('[data-test=take-back]') === null").await?;
+    assert_eq!(
+        browser.eval("speckle.state().history.redo").await?,
+        Value::Null,
+        "no deed is undone"
+    );
     packed(&browser).await?;
     choose(&browser, "Archive").await?;
     browser.click("open-sent").await?;

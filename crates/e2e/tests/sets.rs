@@ -122,6 +122,10 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     browser.stroke(&[(470.0, 400.0), (480.0, 400.0)]).await?;
     browser.until("document.body.innerText.includes('The server is not connected')").await?;
     assert_eq!(browser.held("Coat").await?, painted);
+    // Nor does what goes by a request of its own look done, or wait for ever.
+    browser.press("j").await?;
+    browser.until("document.body.innerText.includes('The server cannot be reached')").await?;
+    assert_eq!(browser.eval("speckle.state().parts[0].visible").await?, Value::Bool(true));
 
     // What is on the stage stays there when the server is back: no mesh comes again, and the camera
     // and the choices are as they were.

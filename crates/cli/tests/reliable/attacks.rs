@@ -149,6 +149,51 @@ async fn damaged_binaries_are_refused_and_die_alone() {
     assert!(refused >= 5, "{refused} were refused");
 }
 
+/// The processes that a process has started.
+fn children_of(parent: u32) -> usize {
+    let processes = std::fs::read_dir("/proc").unwrap().flatten();
+    let stats =
+        processes.filter_map(|entry| std::fs::read_to_string(entry.path().join("stat")).ok());
+    // After the name in brackets: the state, and the parent.
+    let parents = stats.filter_map(|stat| {
+        let (_, rest) = stat.rsplit_once(')')?;
+        let mut words = rest.split_whitespace();
+        (words.next()? != "Z").then_some(())?;
+        words.next()?.parse::<u32>().ok()
+    });
+    parents.filter(|own| *own == parent).count()
+}
+
+/// Whoever leaves while a file is read ends the reading.
+#[tokio::test]
+async fn reading_ends_when_whoever_asked_has_left() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("toys");
+    stocked(&data);
+    let app = App::serving(&data);
+    // Scenes that refer to scenes, which takes many seconds to be refused.
+    let mut usd = "#usda 1.0\n".to_owned();
+    for n in 0..40 {
+        let _ = writeln!(
+            usd,
+            "def \"P{n}\" {{ def \"a\" (references = </P{0}>) {{}} def \"b\" (references = </P{0}>) {{}} }}",
+            n + 1
+        );
+    }
+    usd.push_str("def Mesh \"P40\" {}\n");
+    let asking = app.importing("nested.usda", usd.as_bytes()).await;
+    let until = async |wanted: usize, patience: Duration| {
+        let begun = Instant::now();
+        while children_of(app.process.id()) != wanted {
+            assert!(begun.elapsed() < patience, "{} readers", children_of(app.process.id()));
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+    };
+    until(1, Duration::from_secs(10)).await;
+    drop(asking);
+    until(0, Duration::from_secs(4)).await;
+}
+
 /// Files that made the server take gigabytes are read elsewhere, and refused in words.
 #[tokio::test]
 async fn a_file_that_breaks_its_reader_breaks_nothing_else() {
