@@ -21,6 +21,13 @@ interface Sending {
   abort: AbortController;
 }
 
+const LAYER = /\.usd[ac]?$/i;
+
+/** What goes along with a mesh: layers of USD refer to each other as well. */
+function besideOf(file: File, meshes: File[], beside: File[]): File[] {
+  return LAYER.test(file.name) ? [...beside, ...meshes.filter((other) => other !== file && LAYER.test(other.name))] : beside;
+}
+
 export function App() {
   const accepted = useAccepted();
   const [project, setProject] = useState(projectOfAddress);
@@ -76,7 +83,7 @@ export function App() {
     let goal = project;
     const reports: ImportReport[] = [];
     for (const file of meshes) {
-      const report = await sent(file, (sending) => sendMesh(file, beside, goal, choices, sending));
+      const report = await sent(file, (sending) => sendMesh(file, besideOf(file, meshes, beside), goal, choices, sending));
       if (!report) return;
       if (goal === null) open(report.project);
       goal = report.project;

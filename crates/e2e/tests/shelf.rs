@@ -104,3 +104,26 @@ async fn projects_are_named_copied_found_sent_away_and_deleted() -> Result<()> {
 async fn picker_of(browser: &Browser) -> Result<fantoccini::elements::Element> {
     Ok(browser.client.find(Locator::Css("[data-test=file]")).await?)
 }
+
+/// A scene in binary files, chosen all at once, or as one package: composed, and what is left out is
+/// told.
+#[tokio::test]
+async fn a_binary_scene_comes_in_with_what_it_refers_to() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.client.goto(&app.address).await?;
+    browser
+        .until("['.usd', '.usdc', '.usdz'].every((end) => document.querySelector('[data-test=file]')?.accept.includes(end))")
+        .await?;
+    let reference = concat!(env!("CARGO_MANIFEST_DIR"), "/../formats/tests/reference");
+    let reference = fs::canonicalize(reference)?;
+    let file = |name: &str| reference.join(name);
+    let files = ["usd_scene.usdc", "usd_scene_parts.usda", "usd_scene_base.usda"].map(file);
+    browser.bring_in(&[&files[0], &files[1], &files[2]]).await?;
+    browser.loaded().await?;
+    browser.until("document.body.innerText.includes('Hidden is hidden there')").await?;
+    assert!(browser.eval("speckle.state().parts.length").await?.as_u64().context("parts")? >= 12);
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

@@ -61,6 +61,8 @@ pub struct Abilities {
     pub described_by: &'static str,
     /// The file name extension, without a dot.
     pub extension: &'static str,
+    /// Extensions of files that are read beside it, and not written.
+    pub also_read: Vec<&'static str>,
     /// Whether files of it are read.
     pub reads: bool,
     /// How many sets of a part it takes.
@@ -105,6 +107,7 @@ impl Format {
             says: "",
             described_by: "",
             extension: self.extension(),
+            also_read: Vec::new(),
             reads: true,
             sets: Room::Any,
             placements: ALL,
@@ -250,7 +253,9 @@ impl Format {
 
 impl Abilities {
     fn with_format(self, format: Format) -> Self {
-        Self { format, extension: format.extension(), ..self }
+        let also = Format::ALSO_READ.iter().filter(|(_, other)| *other == format);
+        let also_read = also.map(|(extension, _)| *extension).collect();
+        Self { format, extension: format.extension(), also_read, ..self }
     }
 
     /// Whether a placement is stored as it is.

@@ -493,6 +493,8 @@ export interface components {
         Abilities: {
             /** @description Whether alpha goes along. */
             alpha: boolean;
+            /** @description Extensions of files that are read beside it, and not written. */
+            also_read: string[];
             /** @description Whether there are a text and a binary form to choose from. */
             bodies: boolean;
             /** @description The precisions of colors it knows, the usual one first. */

@@ -7,7 +7,7 @@ const BESIDE = [".zip", ".mtl", ".bin", "image/*"];
 
 function useExtensions(): string[] {
   const formats = useQuery({ queryKey: ["formats"], staleTime: Infinity, queryFn: async () => (await api.GET("/api/v1/formats")).data ?? [] });
-  return formats.data?.map((format) => `.${format.extension}`) ?? [];
+  return formats.data?.flatMap((format) => [format.extension, ...format.also_read].map((extension) => `.${extension}`)) ?? [];
 }
 
 /** For people: ".glb, .gltf … or .stl". */
