@@ -17,6 +17,10 @@ async fn pictures() -> Result<()> {
     browser.client.goto(&app.address).await?;
     browser.find("piece-bollard").await?;
     tokio::time::sleep(Duration::from_millis(300)).await;
+    // Pieces are drawn one after the other.
+    browser
+        .until("document.images.length >= 4 && [...document.images].every((image) => image.complete && image.naturalWidth > 0)")
+        .await?;
     fs::write(goal.join("shelf.png"), browser.client.screenshot().await?)?;
 
     browser.click("piece-bollard").await?;
