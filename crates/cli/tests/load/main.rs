@@ -158,20 +158,16 @@ async fn beside_them(app: &App, what: &str, head: &str, file: &[u8]) {
     } else {
         let (status, body) = ask(&app.address, head, b"").await;
         assert_eq!(status, 200, "{what}");
-        bring_back(app, what, &body).await;
+        if what == "exported" {
+            // And brought back.
+            let (status, _) = ask(&app.address, "POST /api/v1/projects/file", &body).await;
+            assert_eq!(status, 200);
+        }
     }
     let took = begun.elapsed().as_secs_f64();
     figure(&format!("beside it: {what}, took"), format!("{took:.1} s"));
     // Enough strokes to tell.
     tokio::time::sleep(Duration::from_secs(long(2, 5))).await;
-}
-
-async fn bring_back(app: &App, what: &str, body: &[u8]) {
-    if what == "exported" {
-        // And brought back.
-        let (status, _) = ask(&app.address, "POST /api/v1/projects/file", body).await;
-        assert_eq!(status, 200);
-    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

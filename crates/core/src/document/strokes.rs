@@ -131,14 +131,14 @@ impl Document {
     /// All that is seen; the same one as before while it is as it was.
     fn stage(&self) -> Arc<Stage> {
         let visible = || self.parts.iter().filter(|own| own.traits.visible).map(body_of);
-        let mut last = self.last_stage.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(last) = last.as_ref().filter(|last| visible().eq(last.bodies().iter().cloned()))
-        {
-            return last.clone();
+        let last = || self.last_stage.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = last().clone();
+        if let Some(known) = known.filter(|known| visible().eq(known.bodies().iter().cloned())) {
+            return known;
         }
-        let bodies: Vec<Body> = visible().collect();
-        let stage = Arc::new(Stage::new(bodies));
-        *last = Some(stage.clone());
+        // Not under the lock: its boxes are measured on all cores.
+        let stage = Arc::new(Stage::new(visible().collect()));
+        *last() = Some(stage.clone());
         stage
     }
 

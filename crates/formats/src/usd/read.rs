@@ -239,6 +239,7 @@ impl LeftOut {
         let mut say = |names: &[String], why: &str| match names {
             [] => {}
             [name] => notes.push(format!("{name} is {why}, and was left out")),
+            [name, other] => notes.push(format!("{name} and {other} are {why}, and were left out")),
             [name, rest @ ..] => {
                 notes
                     .push(format!("{name} and {} others are {why}, and were left out", rest.len()));
