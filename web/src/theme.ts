@@ -39,6 +39,8 @@ export const theme = createTheme({
       },
     },
   },
+  // Whoever asked the system for less motion has menus and sheets at once.
+  motion: { reducedMotion: "system" },
   shape: { borderRadius: 4 },
   typography: {
     fontFamily: text,

@@ -213,8 +213,8 @@ fn fuzz(reader: &str, seconds: u64) -> Result<()> {
 fn soak() -> Result<()> {
     eprintln!("── Soaking");
     let status = Command::new(cargo())
-        .args(["test", "--package", "speckle-cli", "--test", "reliable", "--test", "load"])
-        .args(["--", "--nocapture"])
+        .args(["test", "--package", "speckle-cli", "--test", "cli", "--test", "load"])
+        .args(["--", "attacks", "faults", "power_cuts", "eight_hands", "--nocapture"])
         .args(["--test-threads", "1"])
         .env("SPECKLE_SOAK", "1")
         .current_dir(root())
@@ -230,16 +230,9 @@ fn screenshots() -> Result<()> {
     build_web()?;
     let root = root();
     run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
-    let args = [
-        "test",
-        "--package",
-        "speckle-e2e",
-        "--test",
-        "screenshots",
-        "--",
-        "--ignored",
-        "--nocapture",
-    ];
+    let cargo_args = ["test", "--package", "speckle-e2e", "--test", "browser"];
+    let test_args = ["--", "--ignored", "screenshots", "--nocapture"];
+    let args = [&cargo_args[..], &test_args].concat();
     run("Taking pictures", &root, &cargo(), &args)
 }
 

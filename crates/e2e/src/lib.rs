@@ -164,7 +164,7 @@ impl Browser {
                 "args": [
                     "--headless", "--no-sandbox", "--disable-quic", "--no-first-run",
                     "--disable-background-networking", "--disable-component-update",
-                    "--disable-sync", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+                    "--disable-sync", "--force-prefers-reduced-motion", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
                     "--window-size=1280,943", profile,
                 ],
                 "prefs": { "download.default_directory": downloads },

@@ -1,6 +1,7 @@
 // A number of the brush: read it, type it, or drag on it.
 import { Box, InputBase, Typography } from "@mui/material";
 import { useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import { heading } from "../theme";
 
 interface Props {
@@ -44,12 +45,9 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
         id={`knob-${label}`}
         value={typed ?? written}
         onFocus={(event) => {
-          setTyped(format(value));
-          const field = event.target;
-          requestAnimationFrame(() => {
-            // Left meanwhile, it must not take the keys back.
-            if (document.activeElement === field) field.select();
-          });
+          // Written and selected at once: a key that comes before the next frame must not be lost.
+          flushSync(() => setTyped(format(value)));
+          event.target.select();
         }}
         onChange={(event) => setTyped(event.target.value)}
         onBlur={accept}

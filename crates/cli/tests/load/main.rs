@@ -2,7 +2,7 @@
 //! imported: they hardly notice. It is a test program of its own, since it measures how long things
 //! take: nothing else is to run beside it.
 
-#[path = "../reliable/app.rs"]
+#[path = "../cli/app.rs"]
 mod app;
 
 use std::{

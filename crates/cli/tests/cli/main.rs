@@ -1,0 +1,8 @@
+//! The real program under what goes wrong: kills, faults, attacks. Every test is bounded, and longer
+//! where `SPECKLE_SOAK` is set (`cargo xtask soak`), which also prints figures.
+
+mod app;
+mod attacks;
+mod commands;
+mod faults;
+mod power_cuts;

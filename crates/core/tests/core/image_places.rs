@@ -1,0 +1,172 @@
+//! Every pixel of an image is found where it lies, whatever its size, its wrap and its turn.
+
+use crate::common::sheet;
+use glam::Vec2;
+use proptest::prelude::*;
+use speckle_core::{
+    Encoding, Geometry, Mesh, Placement,
+    bake::image::{Image, Laid, Picture, Way, sampled},
+    mesh::UvSet,
+    recipe::source::{Averaged, Wrap},
+};
+
+/// An image whose pixels tell their own place.
+fn map(width: usize, height: usize) -> Image {
+    let pixel = |i: usize| [(i % width) as u8, (i / width) as u8, 77, 255];
+    let bytes: Vec<u8> = (0..width * height).flat_map(pixel).collect();
+    Image::from_rgba(width, height, &bytes).unwrap()
+}
+
+fn laid(wrap: Wrap, hard_pixels: bool) -> Laid {
+    let (averaged, encoding) = (Averaged::Point, Encoding::Data);
+    Laid { wrap, hard_pixels, averaged, encoding, ..Laid::default() }
+}
+
+fn picture<'a>(image: &'a Image, uvs: &'a [Vec2]) -> Picture<'a> {
+    Picture { image: Some(image), way: Way::Uv(uvs), tint: [1.0; 4] }
+}
+
+/// What is found at places (0–1 from left to right and from top to bottom), as bytes.
+fn found(image: &Image, places: &[Vec2], how: &Laid) -> Vec<[u8; 3]> {
+    let n = (places.len() as f32).sqrt().ceil() as u32;
+    let mut arrays = sheet(n, 0.0);
+    // Corners take the places in turn; v grows upwards.
+    let at = |i: usize| {
+        let place = places[i % places.len()];
+        Vec2::new(place.x, 1.0 - place.y)
+    };
+    let uvs: Vec<Vec2> = (0..arrays.corner_vertices.len()).map(at).collect();
+    arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.clone() }];
+    let geometry = Geometry::new(Mesh::new(arrays).unwrap());
+    let values = sampled(&[picture(image, &uvs)], &[], how, &geometry, Placement::Corner);
+    let byte = |x: f32| (x * 255.0).round() as u8;
+    values.iter().take(places.len()).map(|v| [byte(v[0]), byte(v[1]), byte(v[2])]).collect()
+}
+
+#[test]
+fn the_middle_of_each_pixel_has_its_color_also_at_the_rims_of_tiles() {
+    // Sides that are no multiples of a tile, and such as are less than one.
+    for (width, height) in [(1, 1), (3, 5), (16, 16), (17, 15), (40, 33), (200, 7)] {
+        let image = map(width, height);
+        assert_eq!(image.size(), [width, height]);
+        let places: Vec<Vec2> = (0..width * height)
+            .map(|i| {
+                let (x, y) = ((i % width) as f32 + 0.5, (i / width) as f32 + 0.5);
+                Vec2::new(x / width as f32, y / height as f32)
+            })
+            .collect();
+        for hard in [true, false] {
+            let colors = found(&image, &places, &laid(Wrap::Clamp, hard));
+            for (i, color) in colors.iter().enumerate() {
+                let wanted = [(i % width) as u8, (i / width) as u8, 77];
+                assert_eq!(*color, wanted, "{width} × {height}, pixel {i}, hard: {hard}");
+            }
+        }
+    }
+}
+
+/// Which pixel of a row a place beyond it shows, by counting.
+fn wrapped(wrap: Wrap, i: i64, count: i64) -> i64 {
+    match wrap {
+        Wrap::Clamp => i.max(0).min(count - 1),
+        Wrap::Repeat => ((i % count) + count) % count,
+        Wrap::Mirror => {
+            let mut i = i;
+            while !(0..count).contains(&i) {
+                i = if i < 0 { -1 - i } else { 2 * count - 1 - i };
+            }
+            i
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn beyond_the_image_it_goes_on_as_its_wrap_says(
+        (width, height) in (1_usize..40, 1_usize..40),
+        (x, y) in (-90_i64..90, -90_i64..90),
+        which in 0..3_usize,
+    ) {
+        let wrap = [Wrap::Clamp, Wrap::Repeat, Wrap::Mirror][which];
+        let image = map(width, height);
+        let place = Vec2::new((x as f32 + 0.5) / width as f32, (y as f32 + 0.5) / height as f32);
+        let color = found(&image, &[place], &laid(wrap, true))[0];
+        let wanted = [
+            wrapped(wrap, x, width as i64) as u8,
+            wrapped(wrap, y, height as i64) as u8,
+            77,
+        ];
+        prop_assert_eq!(color, wanted);
+    }
+
+    #[test]
+    fn halfway_between_two_pixels_is_half_of_each(
+        (width, height) in (2_usize..60, 1_usize..40),
+        share in 0.0_f32..1.0,
+    ) {
+        let image = map(width, height);
+        let x = ((width - 1) as f32 * share).floor();
+        let place = Vec2::new((x + 1.0) / width as f32, 0.5 / height as f32);
+        let color = found(&image, &[place], &laid(Wrap::Clamp, false))[0];
+        let middle = x + 0.5;
+        prop_assert!((f32::from(color[0]) - middle).abs() <= 0.51, "{color:?} for {middle}");
+    }
+}
+
+#[test]
+fn a_quarter_turn_brings_rows_to_columns() {
+    let image = map(8, 8);
+    let how = Laid { turn: std::f32::consts::FRAC_PI_2, ..laid(Wrap::Clamp, true) };
+    let places: Vec<Vec2> = (0..64)
+        .map(|i| Vec2::new(((i % 8) as f32 + 0.5) / 8.0, ((i / 8) as f32 + 0.5) / 8.0))
+        .collect();
+    let turned = found(&image, &places, &how);
+    // Turned against the clock the right column becomes the upper row: what was at (x, y) from the
+    // top is found at (y, 7 − x).
+    for (i, color) in turned.iter().enumerate() {
+        let (x, y) = (i % 8, i / 8);
+        assert_eq!([color[0], color[1]], [(7 - y) as u8, x as u8], "{x}, {y}");
+    }
+}
+
+#[test]
+fn an_image_twice_across_shows_each_pixel_twice() {
+    let image = map(10, 4);
+    let how = Laid { repeat: Vec2::new(2.0, 1.0), ..laid(Wrap::Repeat, true) };
+    let places: Vec<Vec2> = (0..20).map(|i| Vec2::new((i as f32 + 0.5) / 20.0, 0.125)).collect();
+    let reds: Vec<u8> = found(&image, &places, &how).iter().map(|c| c[0]).collect();
+    let once: Vec<u8> = (0..10).collect();
+    assert_eq!(reds, [once.clone(), once].concat());
+}
+
+/// The sum of light over all elements is the image's own, when each pixel belongs to one of them: by
+/// area, whatever the placement (the mean of means over equal areas is the mean).
+#[test]
+fn the_mean_over_a_sheet_is_the_mean_of_the_image() {
+    let bytes: Vec<u8> = (0..48_u32 * 48)
+        .flat_map(|i| {
+            let grey = (i.wrapping_mul(2_654_435_769) >> 24) as u8;
+            [grey, grey, grey, 255]
+        })
+        .collect();
+    let image = Image::from_rgba(48, 48, &bytes).unwrap();
+    let mean = bytes.chunks(4).map(|p| f64::from(p[0])).sum::<f64>() / (48.0 * 48.0) / 255.0;
+    let mut arrays = sheet(6, 0.0);
+    let uvs: Vec<Vec2> = arrays
+        .corner_vertices
+        .iter()
+        .map(|&v| (arrays.positions[v as usize].truncate() + 1.0) / 2.0)
+        .collect();
+    arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.clone() }];
+    let geometry = Geometry::new(Mesh::new(arrays).unwrap());
+    let how = Laid { averaged: Averaged::Footprint, ..laid(Wrap::Clamp, false) };
+    for placement in [Placement::Corner, Placement::Face] {
+        let values = sampled(&[picture(&image, &uvs)], &[], &how, &geometry, placement);
+        let found = values.iter().map(|v| f64::from(v[0])).sum::<f64>() / values.len() as f64;
+        assert!((found - mean).abs() < 0.01, "{placement:?}: {found} for {mean}");
+    }
+    let piece = Laid { averaged: Averaged::Piece, ..how };
+    let values = sampled(&[picture(&image, &uvs)], &[], &piece, &geometry, Placement::Vertex);
+    assert!(values.iter().all(|v| v == &values[0]), "one mean for the piece");
+    assert!((f64::from(values[0][0]) - mean).abs() < 0.01);
+}

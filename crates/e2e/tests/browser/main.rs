@@ -1,0 +1,16 @@
+//! The real app in a headless browser, worked by its controls.
+
+mod baking;
+mod blends;
+mod board;
+mod by_hand;
+mod deliver;
+mod hand_work;
+mod laid_over;
+mod painting;
+mod parts;
+mod recipe_sheet;
+mod screenshots;
+mod sets;
+mod shelf;
+mod windows;

@@ -1,0 +1,7 @@
+//! The server on loopback, asked as a browser asks it.
+
+mod common;
+mod deliver;
+mod live_recipes;
+mod replacement;
+mod server;
