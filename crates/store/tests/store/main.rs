@@ -7,6 +7,7 @@ mod damage;
 mod earlier;
 mod history;
 mod ownership;
+mod standing;
 
 use std::path::Path;
 
