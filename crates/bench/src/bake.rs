@@ -4,8 +4,15 @@ use std::{collections::HashMap, path::Path, process::Command, sync::Arc, time::I
 
 use anyhow::{Context, Result};
 use serde_json::Value;
-use speckle_core::{
-    Document, Edit, Encoding, Geometry, Mesh, Placement, UpAxis,
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
+use speckle_mesh::{
+    Geometry, Mesh, Placement, Transform, UpAxis,
+    body::{Body, Placed},
+    mesh::{MeshArrays, UvSet},
+};
+use speckle_model::recipe::{Recipe, RecipeFile, Source, Target};
+use speckle_tools::{
     bake::{
         Inputs, Pantry, made_by,
         occlusion::{Blockers, Casting, Cone, openness},
@@ -14,11 +21,6 @@ use speckle_core::{
         watch::Watch,
     },
     image_file::ImageFile,
-    mesh::{MeshArrays, UvSet},
-    recipe::{Recipe, RecipeFile, Source, Target},
-    scene::Body,
-    stroke::footprint::Placed,
-    transform::Transform,
 };
 
 use crate::read;

@@ -18,21 +18,26 @@ use std::{
 use anyhow::{Context, Result, bail};
 use glam::Vec3;
 use serde_json::Value;
-use speckle_core::{
-    Channels, ColorSet, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement, SetId,
-    adjust::{self, How},
-    color_set::{Role, convert},
-    document::{Direction, NewPart, NewSet},
-    mesh::MeshArrays,
-    region::{self, Region},
-    scene::{self, Scene},
-    stroke::{
-        Brush, Coat, Reach, Sample, StrokeStart, View,
-        footprint::{Footprint, Placed, Surface, Touch},
-    },
-};
+use speckle_color::{Channels, Encoding};
+use speckle_core::{Document, Edit, HandId, document::Direction};
 use speckle_formats::{Body, Format, MeshFile, ReadOptions, Shipment, WriteOptions};
+use speckle_mesh::{
+    Geometry, Mesh, Placement,
+    body::{Placed, Surface},
+    mesh::MeshArrays,
+    scene::Scene,
+    sight::View,
+};
+use speckle_model::{
+    ColorSet, NewPart, NewSet, SetId,
+    color_set::{Role, convert},
+};
 use speckle_store::Store;
+use speckle_tools::{
+    adjust::{self, How},
+    region::{self, Region},
+    stroke::{Brush, Coat, Reach, Sample, StrokeStart, elements::Touch, footprint::Footprint},
+};
 
 fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
@@ -219,8 +224,8 @@ fn sights(geometry: &Geometry, count: usize) -> Vec<Sample> {
 }
 
 fn surface_of(geometry: Arc<Geometry>, placement: Placement) -> Surface {
-    let placed = Placed::new(&speckle_core::Transform::IDENTITY);
-    Surface { body: scene::Body { geometry, placed }, placement }
+    let placed = Placed::new(&speckle_mesh::Transform::IDENTITY);
+    Surface { body: speckle_mesh::body::Body { geometry, placed }, placement }
 }
 
 /// How many elements a dab covers.

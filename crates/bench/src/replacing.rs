@@ -4,11 +4,10 @@ use std::{path::Path, process::Command, time::Instant};
 
 use anyhow::Result;
 use serde_json::Value;
-use speckle_core::{
-    Encoding, Placement,
-    document::{NewPart, NewSet},
-    replacing::{Matching, colors, shape},
-};
+use speckle_color::Encoding;
+use speckle_mesh::Placement;
+use speckle_model::{NewPart, NewSet};
+use speckle_tools::replacing::{Matching, colors, shape};
 
 use crate::{document_of, read};
 

@@ -8,12 +8,13 @@ use std::{
 use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, Subcommand};
 use serde_json::{Map, Value};
-use speckle_core::{
-    Document, Edit, PartId, SetId,
-    bake::{Pantry, watch::Watch},
+use speckle_core::{Document, Edit};
+use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_model::{
+    PartId, SetId,
     recipe::{RecipeFile, Source, starters},
 };
-use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_tools::bake::{Pantry, watch::Watch};
 
 use crate::{
     convert::{stem, write_export},
@@ -188,7 +189,7 @@ pub fn run(args: &BakeArgs) -> Result<()> {
 fn apply(document: &mut Document, part: PartId, file: &RecipeFile) -> Result<()> {
     let there = document.part(part)?.products().find(|set| set.name == file.set);
     if there.is_none() {
-        document.apply(file.new_set(part))?;
+        document.apply(Edit::adding_set_of(part, file))?;
     }
     let set = document.part(part)?.products().find(|set| set.name == file.set).map(|set| set.id);
     let set: SetId = set.context("the set was just added")?;

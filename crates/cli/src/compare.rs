@@ -4,11 +4,11 @@ use std::path::{Path, PathBuf};
 
 use anyhow::{Result, bail};
 use clap::Args;
-use speckle_core::{
-    Conversion, Document, Part,
-    compare::{Comparison, PartDifference, SetDifference, compare},
-};
+use speckle_core::Document;
 use speckle_formats::{Format, abilities::Says};
+use speckle_mesh::Conversion;
+use speckle_model::Part;
+use speckle_tools::compare::{Comparison, PartDifference, SetDifference, compare};
 
 use crate::reading::ReadArgs;
 

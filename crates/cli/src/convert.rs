@@ -8,8 +8,9 @@ use std::{
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
-use speckle_core::{Conversion, ProjectTraits, Unit, UpAxis};
 use speckle_formats::{Body, Depth, Export, Format, Import, Light, Loss, Shipment, WriteOptions};
+use speckle_mesh::{Conversion, Unit, UpAxis};
+use speckle_model::ProjectTraits;
 
 use crate::reading::{ReadArgs, UnitArg, UpArg, progress};
 

@@ -9,12 +9,13 @@ use std::{
 use anyhow::{Context, Result, anyhow, bail};
 use clap::Args;
 use serde_json::json;
-use speckle_core::{Document, ProjectTraits};
+use speckle_core::Document;
 use speckle_formats::{
     Format, Loss,
     note::{Origin, day},
     recipient::{Goods, Recipient, starters},
 };
+use speckle_model::ProjectTraits;
 use speckle_store::Store;
 
 use crate::{

@@ -4,8 +4,10 @@ use std::{fmt, path::PathBuf};
 
 use anyhow::{Result, bail};
 use serde::Serialize;
-use speckle_core::{Encoding, Part, Placement, figures};
+use speckle_color::{Encoding, figures};
 use speckle_formats::Repair;
+use speckle_mesh::Placement;
+use speckle_model::Part;
 
 use crate::reading::{ReadArgs, progress};
 

@@ -23,19 +23,20 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use bake::{BakeArgs, RecipeCommand};
 use clap::{Args, CommandFactory, Parser, Subcommand};
+use speckle_demo::Detail;
+use speckle_formats::Limits;
+use speckle_server::{Config, reader::ReaderProgram};
+use speckle_store::Store;
+use tokio::net::TcpListener;
+
+use bake::{BakeArgs, RecipeCommand};
 use compare::CompareArgs;
 use convert::ConvertArgs;
 use deliver::DeliverArgs;
 use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
-use speckle_demo::Detail;
-use speckle_formats::Limits;
-use speckle_server::{Config, reader::ReaderProgram};
-use speckle_store::Store;
-use tokio::net::TcpListener;
 
 /// Vertex, corner and face color for meshes.
 #[derive(Parser)]

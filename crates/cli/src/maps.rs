@@ -9,15 +9,16 @@ use std::{
 
 use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, ValueEnum};
-use speckle_core::{
-    Part, Placement,
-    bake::image::Image,
-    image_file::ImageFile,
-    map::{MapChannel, MapLay, MapPlan, render},
-};
 use speckle_formats::{
     map_file::MapFile,
     tables::{TableFile, table},
+};
+use speckle_mesh::Placement;
+use speckle_model::Part;
+use speckle_tools::{
+    bake::image::Image,
+    image_file::ImageFile,
+    map::{MapChannel, MapLay, MapPlan, render},
 };
 
 use crate::{convert::write_whole, reading::ReadArgs};

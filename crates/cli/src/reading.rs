@@ -10,8 +10,10 @@ use std::{
 use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
-use speckle_core::{Conversion, Document, Edit, ProjectTraits, Unit, UpAxis};
+use speckle_core::{Document, Edit};
 use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions};
+use speckle_mesh::{Conversion, Unit, UpAxis};
+use speckle_model::ProjectTraits;
 
 use crate::LimitArgs;
 

@@ -12,7 +12,6 @@ mod adjusting;
 mod change;
 mod channels;
 mod fills;
-mod forms;
 mod helpers;
 mod images;
 mod parts;
@@ -21,17 +20,14 @@ mod recipes;
 mod replacing;
 mod sets;
 mod strokes;
-mod traits;
 
 pub use adjusting::Adjustment;
 pub use change::{Change, Direction, PartRecord, Patch, Step};
 pub use channels::{ChannelAt, Merge, Source};
 pub use fills::Fill;
-pub use images::ImageRecord;
 pub use recipe_order::{RecipeId, Standing};
 use recipes::Touched;
 pub use recipes::{Made, Order};
-pub use traits::{PartTraits, ProjectTraits, Selection};
 
 use std::{
     collections::{BTreeMap, HashMap},
@@ -39,147 +35,27 @@ use std::{
 };
 
 use serde::{Deserialize, Serialize};
-
-use crate::{
-    color::Rgba,
-    color_set::{ChannelTraits, Channels, ColorSet, Encoding, Placement, Role, SetId},
-    geometry::{ContentId, Geometry},
-    image_file::ImageFile,
-    materials::Materials,
-    mesh::Mesh,
-    names::LONGEST_NAME,
-    partners::Known,
-    ramp::Stop,
+use speckle_color::{Channels, Encoding, Rgba, ramp::Stop};
+use speckle_mesh::{ContentId, Conversion, Geometry, Mesh, Placement, Transform, scene::Stage};
+use speckle_model::{
+    ColorSet, ImageRecord, MOST_HELPERS, MOST_SETS, NewPart, NewSet, Part, PartId, PartTraits,
+    ProjectTraits, SetId,
+    color_set::{ChannelTraits, Role},
+    names::NameError,
     recipe::{Recipe, RecipeFile, Target},
-    replacing::{ColorsTo, ShapeTo},
-    scene::Stage,
-    stencil::{Stencil, StencilId},
-    stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
     swatches::Swatch,
-    transform::{Conversion, Transform},
     views::SavedView,
 };
-
-/// The most sets a part may carry.
-pub const MOST_SETS: usize = 16;
-
-/// The most selections, masks and snapshots a part may carry beside its sets.
-pub const MOST_HELPERS: usize = 256;
-
-/// Names a part within its project; never used again after the part is gone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(transparent)]
-pub struct PartId(pub u32);
+use speckle_tools::{
+    image_file::ImageFile,
+    replacing::{ColorsTo, ShapeTo},
+    stencil::{Stencil, StencilId},
+    stroke::{Sample, StrokeStart, footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
+};
 
 /// Names a hand that paints, one stroke at a time; given by whoever asks for it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct HandId(pub u64);
-
-/// One mesh of the project with its sets.
-#[derive(Clone, Debug)]
-pub struct Part {
-    /// Names the part within the project.
-    pub id: PartId,
-    /// Its name, and what else is said of it.
-    pub traits: PartTraits,
-    /// Its shape.
-    pub geometry: Arc<Geometry>,
-    /// What its surfaces are made of.
-    pub materials: Arc<Materials>,
-    /// Its sets; receivers read the first one first. Helpers stand behind the others.
-    pub sets: Vec<ColorSet>,
-}
-
-/// A part about to come in, its sets in the order they will have.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct NewPart {
-    /// What it will be called; a number is added when the project has the name already.
-    pub name: String,
-    /// The groups it stands in, by name, the outermost first.
-    pub path: Vec<String>,
-    /// Its shape.
-    pub mesh: Mesh,
-    /// Its named groups of faces.
-    pub selections: Vec<Selection>,
-    /// What its surfaces are made of.
-    pub materials: Materials,
-    /// Its sets.
-    pub sets: Vec<NewSet>,
-}
-
-/// A set about to come in.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct NewSet {
-    /// What it will be called.
-    pub name: String,
-    /// What each value belongs to.
-    pub placement: Placement,
-    /// Whether the numbers are colors or plain data.
-    pub encoding: Encoding,
-    /// Its ground color.
-    pub ground: Rgba,
-    /// One value per element.
-    #[serde(with = "crate::arrays")]
-    pub values: Vec<Rgba>,
-}
-
-impl Part {
-    /// The sets that are delivered.
-    pub fn products(&self) -> impl Iterator<Item = &ColorSet> {
-        self.sets.iter().filter(|set| set.is_product())
-    }
-
-    /// What its delivered sets are known by, in their order.
-    #[must_use]
-    pub fn known_sets(&self) -> Vec<Known<'_>> {
-        self.products().map(|set| (set.name.as_str(), set.placement)).collect()
-    }
-
-    /// The same part with what is delivered alone.
-    #[must_use]
-    pub fn without_helpers(&self) -> Self {
-        Self { sets: self.products().cloned().collect(), ..self.clone() }
-    }
-
-    /// How much of a layer of hand paint covers what is below it; `None` for any other set.
-    #[must_use]
-    pub fn coverage_of(&self, layer: &ColorSet) -> Option<&ColorSet> {
-        let Role::Paint { step } = layer.role else { return None };
-        self.sets.iter().find(|set| set.role == Role::Coverage { step })
-    }
-
-    /// Its mask, when it has one.
-    #[must_use]
-    pub fn mask(&self) -> Option<&ColorSet> {
-        self.sets.iter().find(|set| set.role == Role::Mask)
-    }
-}
-
-impl NewPart {
-    /// A part without named groups of faces and without materials.
-    #[must_use]
-    pub fn new(name: impl Into<String>, mesh: Mesh, sets: Vec<NewSet>) -> Self {
-        let materials = Materials::default();
-        let (path, selections) = Default::default();
-        Self { name: name.into(), path, mesh, selections, materials, sets }
-    }
-}
-
-impl NewSet {
-    /// A set flooded with its ground color.
-    #[must_use]
-    pub fn flooded(
-        name: impl Into<String>,
-        placement: Placement,
-        encoding: Encoding,
-        ground: Rgba,
-        mesh: &Mesh,
-    ) -> Self {
-        let values = vec![ground; placement.count(mesh)];
-        Self { name: name.into(), placement, encoding, ground, values }
-    }
-}
 
 /// Everything a user can do to a project.
 #[derive(Clone, Debug, Deserialize)]
@@ -197,7 +73,7 @@ pub enum Edit {
         /// What their numbers mean, for an empty project.
         traits: Option<ProjectTraits>,
     },
-    /// Lays other colors over a part's sets, as [`crate::replacing::colors`] planned them.
+    /// Lays other colors over a part's sets, as [`speckle_tools::replacing::colors`] planned them.
     #[serde(skip)]
     ReplaceColors {
         /// The part.
@@ -207,7 +83,7 @@ pub enum Edit {
         /// The values.
         colors: ColorsTo,
     },
-    /// Gives a part another shape, as [`crate::replacing::shape`] planned it.
+    /// Gives a part another shape, as [`speckle_tools::replacing::shape`] planned it.
     #[serde(skip)]
     ReplaceShape {
         /// The part.
@@ -517,6 +393,13 @@ impl Edit {
     pub fn bring_in(parts: Vec<NewPart>) -> Self {
         Self::AddParts { parts, images: Vec::new(), traits: None }
     }
+
+    /// Gives a part the set that a file of recipes makes, flooded with what it starts with.
+    #[must_use]
+    pub fn adding_set_of(part: PartId, file: &RecipeFile) -> Self {
+        let (name, placement, encoding) = (file.set.clone(), file.placement, file.encoding);
+        Self::AddSet { part, name, placement, encoding, start: file.ground() }
+    }
 }
 
 /// Why an edit was not made; the document is as it was.
@@ -576,12 +459,9 @@ pub enum EditError {
     /// The transform makes no sense.
     #[error("{0}")]
     Transform(&'static str),
-    /// A name with nothing in it.
-    #[error("a name is needed")]
-    NoName,
-    /// A name that nobody would read to its end.
-    #[error("a name may have {LONGEST_NAME} letters at most: choose a shorter one")]
-    LongName,
+    /// A name that cannot be kept.
+    #[error(transparent)]
+    Name(#[from] NameError),
     /// Two snapshots would be called the same.
     #[error("there is a snapshot called {0} already: choose another name")]
     SnapshotTaken(String),

@@ -3,11 +3,9 @@
 use std::f32::consts::TAU;
 
 use glam::{Quat, Vec3};
-use speckle_core::{
-    Encoding, Mesh, Placement,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet};
 
 use crate::{
     Detail,
@@ -100,7 +98,7 @@ fn hexagonal(p: Vec3) -> Vec3 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use speckle_core::Geometry;
+    use speckle_mesh::Geometry;
 
     #[test]
     fn the_bollard_is_seven_closed_pieces_of_a_workable_size() {

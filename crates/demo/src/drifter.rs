@@ -3,10 +3,9 @@
 use std::f32::consts::TAU;
 
 use glam::{Quat, Vec3};
-use speckle_core::{
-    Encoding, Placement,
-    document::{NewPart, NewSet},
-};
+use speckle_color::Encoding;
+use speckle_mesh::Placement;
+use speckle_model::{NewPart, NewSet};
 
 use crate::{
     Detail,
@@ -244,7 +243,7 @@ fn nets(fine: &impl Fn(u32) -> u32) -> Loft {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use speckle_core::Geometry;
+    use speckle_mesh::Geometry;
 
     #[test]
     fn the_drifter_is_four_closed_parts_of_sixty_thousand_triangles_or_a_million() {

@@ -8,13 +8,9 @@ mod loft;
 mod pennant;
 mod stone;
 
-use speckle_core::{
-    Change, Document, Edit, EditError,
-    bake::{Pantry, watch::Watch},
-    color_set::ChannelTraits,
-    document::NewPart,
-    recipe::RecipeFile,
-};
+use speckle_core::{Change, Document, Edit, EditError};
+use speckle_model::{NewPart, color_set::ChannelTraits, recipe::RecipeFile};
+use speckle_tools::bake::{Pantry, watch::Watch};
 
 /// How finely a piece is cut.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -1,7 +1,7 @@
 //! Closed skins over a row of cross-sections.
 
 use glam::Vec3;
-use speckle_core::{Mesh, mesh::MeshArrays};
+use speckle_mesh::{Mesh, mesh::MeshArrays};
 
 /// Vertices and faces of a growing mesh.
 #[derive(Default)]

@@ -4,11 +4,9 @@
 use std::f32::consts::TAU;
 
 use glam::Vec3;
-use speckle_core::{
-    Encoding, Mesh, Placement,
-    document::{NewPart, NewSet, Selection},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Selection};
 
 use crate::{Detail, lathe::Turned};
 
@@ -128,7 +126,7 @@ fn mesh(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use speckle_core::Geometry;
+    use speckle_mesh::Geometry;
 
     #[test]
     fn the_toggle_is_a_piece_of_its_own_that_touches_the_cloth() {

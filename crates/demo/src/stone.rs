@@ -4,12 +4,15 @@
 use std::f32::consts::{PI, TAU};
 
 use glam::{Vec2, Vec3};
-use speckle_core::{
-    Encoding, Mesh, Placement,
-    bake::noise::{Kind, Noise},
-    document::{NewPart, NewSet},
+use speckle_color::{
+    Encoding,
+    noise::{Kind, Noise},
+};
+use speckle_mesh::{
+    Mesh, Placement,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::{NewPart, NewSet};
 
 use crate::Detail;
 
@@ -132,7 +135,7 @@ pub fn image() -> Vec<u8> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use speckle_core::Geometry;
+    use speckle_mesh::Geometry;
 
     #[test]
     fn the_stone_is_one_closed_piece_with_an_image_all_around() {

@@ -2,7 +2,7 @@
 //! sending, the interface and `docs/formats.md` share.
 
 use serde::Serialize;
-use speckle_core::Placement;
+use speckle_mesh::Placement;
 
 use crate::{Depth, Format, Light};
 

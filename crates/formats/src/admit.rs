@@ -3,14 +3,13 @@
 use std::collections::HashMap;
 
 use rayon::prelude::*;
-use speckle_core::{
-    Materials, Placement, ProjectTraits,
-    bake::MATERIAL_SET,
-    color::Rgba,
-    document::{ImageRecord, NewPart, NewSet, Selection},
+use speckle_color::{Rgba, pixels};
+use speckle_mesh::{
+    Placement,
     mesh::{MeshArrays, UvSet, gate},
-    names, pixels,
 };
+use speckle_model::{ImageRecord, Materials, NewPart, NewSet, ProjectTraits, Selection, names};
+use speckle_tools::bake::MATERIAL_SET;
 
 use crate::{
     Budget, FormatError, Groups, Light, MeshFile, Origin, Repair, RepairKind, numbers::Numbers,

@@ -7,6 +7,7 @@
 
 mod accessor;
 mod buffers;
+mod file;
 mod materials;
 pub mod read;
 mod stuff;

@@ -2,7 +2,8 @@
 
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use speckle_core::{Mesh, ProjectTraits, Unit, UpAxis};
+use speckle_mesh::{Mesh, Unit, UpAxis};
+use speckle_model::ProjectTraits;
 
 use crate::{Format, ReadOptions, abilities::Says};
 

@@ -4,7 +4,9 @@
 use std::hash::Hash;
 
 use rustc_hash::FxHashMap;
-use speckle_core::{ColorSet, Part, Placement, color::Rgba, mesh::MeshArrays};
+use speckle_color::Rgba;
+use speckle_mesh::{Placement, mesh::MeshArrays};
+use speckle_model::{ColorSet, Part};
 
 use crate::{RawSet, numbers::Numbers};
 

@@ -34,11 +34,8 @@ use std::fmt;
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Conversion, Mesh, Part, Placement, ProjectTraits, Unit, UpAxis,
-    document::{ImageRecord, NewPart},
-    mesh::{MeshError, gate},
-};
+use speckle_mesh::{Conversion, Mesh, MeshError, Placement, Unit, UpAxis, mesh::gate};
+use speckle_model::{ImageRecord, NewPart, Part, ProjectTraits};
 
 pub use abilities::Abilities;
 use admit::{Content, RawPart, RawSet};

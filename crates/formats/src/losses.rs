@@ -3,7 +3,9 @@
 
 use rayon::prelude::*;
 use serde::Serialize;
-use speckle_core::{ColorSet, Encoding, Part, Placement};
+use speckle_color::Encoding;
+use speckle_mesh::Placement;
+use speckle_model::{ColorSet, Part};
 
 use crate::{
     Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions,

@@ -4,7 +4,8 @@ use std::io::Cursor;
 
 use image::{ImageBuffer, ImageFormat, Rgba, Rgba32FImage};
 use serde::{Deserialize, Serialize};
-use speckle_core::{color::linear_from_srgb, map::Map};
+use speckle_color::linear_from_srgb;
+use speckle_tools::map::Map;
 
 /// The kinds of files a map is written as.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]

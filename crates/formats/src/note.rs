@@ -4,10 +4,10 @@
 use std::fmt::Write as _;
 
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    ColorSet, Encoding, Part, Placement, ProjectTraits, Unit, UpAxis, color_set::Signed,
-    separation::Separation, swatches::Swatch,
-};
+use speckle_color::Encoding;
+use speckle_mesh::{Placement, Unit, UpAxis};
+use speckle_model::{ColorSet, Part, ProjectTraits, color_set::Signed, swatches::Swatch};
+use speckle_tools::separation::Separation;
 
 use crate::{
     DataSets, Format, Light, carried, gltf::write::attribute_names, usd::write::primvar_names,

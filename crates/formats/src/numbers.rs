@@ -1,10 +1,8 @@
 //! In which numbers a set stands in a file, and the word by which our own files say so.
 
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    ColorSet, Encoding,
-    color::{Rgba, linear_rgba, srgb_rgba},
-};
+use speckle_color::{Encoding, Rgba, linear_rgba, srgb_rgba};
+use speckle_model::ColorSet;
 
 /// In which numbers colors are stored.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

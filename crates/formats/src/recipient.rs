@@ -3,12 +3,9 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Conversion, Geometry, Part, PartTraits, ProjectTraits, Transform, Unit, UpAxis,
-    document::ImageRecord,
-    separation::{MOST_SPOOLS, Separation, separate},
-    swatches::Swatch,
-};
+use speckle_mesh::{Conversion, Geometry, Transform, Unit, UpAxis};
+use speckle_model::{ImageRecord, Part, PartTraits, ProjectTraits, swatches::Swatch};
+use speckle_tools::separation::{MOST_SPOOLS, Separation, separate};
 
 use crate::{
     Body, DataSets, Depth, Format, FormatError, Light, Loss, LossKind, Place, Shipment, Weight,

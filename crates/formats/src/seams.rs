@@ -3,7 +3,9 @@
 
 use rayon::prelude::*;
 use smallvec::SmallVec;
-use speckle_core::{ColorSet, Mesh, Part, Placement, color::Rgba};
+use speckle_color::Rgba;
+use speckle_mesh::{Mesh, Placement};
+use speckle_model::{ColorSet, Part};
 
 /// The vertices of a file, each taken from a vertex and one of its corners.
 pub struct SplitVertices {

@@ -5,7 +5,8 @@
 use std::{collections::HashSet, fmt::Write as _};
 
 use serde::{Deserialize, Serialize};
-use speckle_core::{Encoding, color_set::Signed};
+use speckle_color::Encoding;
+use speckle_model::color_set::Signed;
 
 use crate::{
     Light,

@@ -1,8 +1,8 @@
 //! What goes out: parts with their sets, what belongs to them, and what is told beside.
 
-use speckle_core::{
-    ColorSet, Encoding, Part, Placement, ProjectTraits, document::ImageRecord, swatches::Swatch,
-};
+use speckle_color::Encoding;
+use speckle_mesh::Placement;
+use speckle_model::{ColorSet, ImageRecord, Part, ProjectTraits, swatches::Swatch};
 
 use crate::{Abilities, Format, Light, abilities::Room, note::ChannelNote};
 

@@ -4,7 +4,8 @@ use std::{borrow::Cow, fmt::Write as _};
 
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use speckle_core::{ColorSet, Part, Placement};
+use speckle_mesh::Placement;
+use speckle_model::{ColorSet, Part};
 
 /// What a table is written as.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]

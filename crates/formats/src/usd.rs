@@ -11,3 +11,9 @@ mod files;
 pub mod primvars;
 pub mod read;
 pub mod write;
+
+use crate::{FormatError, Place};
+
+fn broken(cause: impl Into<String>) -> FormatError {
+    FormatError::new(Place::File, cause, "the file is damaged: export it again")
+}

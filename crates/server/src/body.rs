@@ -10,8 +10,7 @@ use axum::{
 };
 use futures::StreamExt;
 use serde::de::DeserializeOwned;
-
-use speckle_core::json;
+use speckle_model::json;
 
 use crate::error::ApiError;
 

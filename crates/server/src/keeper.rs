@@ -8,10 +8,7 @@ use std::{
 
 use speckle_store::{ProjectFile, ProjectId, StoreError, Write};
 
-use crate::session::Command;
-
-/// Counts what was handed over to be written.
-pub type Serial = u64;
+use crate::session::command::{Command, Serial};
 
 enum Job {
     Write(Serial, Write),

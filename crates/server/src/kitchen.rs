@@ -8,48 +8,25 @@ use std::{
 };
 
 use speckle_core::{
-    Document, PartId, SetId,
-    bake::{BakeError, Digest, Pantry, taste::Tastes, watch::Watch},
-    color::Rgba,
+    Document,
     document::{Made, Order, RecipeId, Standing},
-    recipe::Remake,
 };
+use speckle_model::{Digest, PartId, SetId, recipe::Remake};
+use speckle_tools::bake::{BakeError, Pantry, watch::Watch};
 
 use crate::{
     aside::{Pool, in_pool},
-    session::{ClientId, Command},
+    session::command::{ClientId, Command},
+    tasted::Tasted,
     wire::{RecipeState, RecipeStatus},
 };
 
-/// What a recipe makes: channels of a set of a part.
-pub type Dish = RecipeId;
-
 /// A recipe being made.
 struct Cooking {
-    dish: Dish,
+    dish: RecipeId,
     digest: Digest,
     watch: Arc<Watch>,
     begun: Instant,
-}
-
-/// What a recipe makes, to be looked at.
-#[derive(Default)]
-pub struct Tasted {
-    /// All values of the set; none where only the steps are of interest.
-    pub values: Vec<Rgba>,
-    /// What each step makes by itself.
-    pub tastes: Tastes,
-    /// Whether rays were saved.
-    pub is_draft: bool,
-}
-
-impl Tasted {
-    /// What an order comes to, with fewer rays where they have not been cast yet.
-    fn of(order: &Order, pantry: &Pantry, watch: &Watch) -> Result<Self, BakeError> {
-        let draft = order.draft(pantry);
-        let (values, tastes) = draft.as_ref().unwrap_or(order).values(pantry, watch)?;
-        Ok(Self { values, tastes, is_draft: draft.is_some() })
-    }
 }
 
 /// The recipes of an open project.
@@ -58,11 +35,11 @@ pub struct Kitchen {
     pantry: Arc<Pantry>,
     cooking: Option<Cooking>,
     /// What was asked for by a click.
-    ordered: HashSet<Dish>,
+    ordered: HashSet<RecipeId>,
     /// What could not be made, from what, and why: it is not tried again from the same.
-    failed: HashMap<Dish, (Digest, String)>,
+    failed: HashMap<RecipeId, (Digest, String)>,
     /// How long each took last, and with how many rays an element.
-    took: HashMap<Dish, (Duration, u32)>,
+    took: HashMap<RecipeId, (Duration, u32)>,
     /// What each client has tried last, counted.
     trials: HashMap<ClientId, (u64, Arc<Watch>)>,
     tried: u64,
@@ -74,13 +51,13 @@ pub struct Kitchen {
 
 impl Kitchen {
     /// Someone asks for a recipe to be made now, whatever it says.
-    pub fn order(&mut self, dish: Dish) {
+    pub fn order(&mut self, dish: RecipeId) {
         self.failed.remove(&dish);
         self.ordered.insert(dish);
     }
 
     /// Someone gives up what is being made; what was there stays, until something changes.
-    pub fn give_up(&mut self, dish: Dish) {
+    pub fn give_up(&mut self, dish: RecipeId) {
         self.ordered.remove(&dish);
         if let Some(cooking) = self.cooking.take_if(|cooking| cooking.dish == dish) {
             cooking.watch.give_up();
@@ -111,9 +88,9 @@ impl Kitchen {
         back: &Sender<Command>,
     ) {
         self.standings = document.standings(&self.pantry);
-        let of: HashMap<Dish, &Standing> =
+        let of: HashMap<RecipeId, &Standing> =
             self.standings.iter().map(|standing| (standing.id, standing)).collect();
-        let digest_of = |dish: &Dish| of.get(dish).map(|standing| standing.digest);
+        let digest_of = |dish: &RecipeId| of.get(dish).map(|standing| standing.digest);
         self.ordered.retain(|dish| of.get(dish).is_some_and(|standing| standing.is_stale));
         // What failed is another recipe by now, or looks at something else.
         self.failed.retain(|dish, (from, _)| digest_of(dish) == Some(*from));
@@ -216,14 +193,14 @@ impl Kitchen {
     }
 
     /// Whether a recipe is being made.
-    pub fn is_cooking(&self, dish: Dish, digest: Digest) -> bool {
+    pub fn is_cooking(&self, dish: RecipeId, digest: Digest) -> bool {
         self.cooking.as_ref().is_some_and(|now| now.dish == dish && now.digest == digest)
     }
 
     /// Takes back what was made; nothing when it was given up meanwhile.
     pub fn take(
         &mut self,
-        dish: Dish,
+        dish: RecipeId,
         digest: Digest,
         result: Result<Box<Made>, BakeError>,
     ) -> Option<Made> {
@@ -252,7 +229,7 @@ impl Kitchen {
 
     /// How every recipe stands, if that is not what was told last.
     pub fn news(&mut self, document: &Document) -> Option<Vec<RecipeState>> {
-        let of: HashMap<Dish, &Standing> =
+        let of: HashMap<RecipeId, &Standing> =
             self.standings.iter().map(|standing| (standing.id, standing)).collect();
         let mut states = Vec::new();
         for part in document.parts() {

@@ -13,6 +13,7 @@ mod rest;
 mod serve;
 mod session;
 mod sessions;
+mod tasted;
 mod web;
 mod wire;
 
@@ -22,6 +23,8 @@ use std::{
 };
 
 use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, routing::any};
+use session::command::Command;
+use sessions::Sessions;
 use speckle_formats::Limits;
 use speckle_store::{ProjectId, Store, StoreError};
 use tokio::net::TcpListener;
@@ -34,8 +37,6 @@ use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
 use rest::{deliver, paints, project, recipes, replacement, shelf};
-use session::Command;
-use sessions::Sessions;
 
 /// How to serve.
 #[derive(Clone, Debug)]
@@ -125,7 +126,7 @@ impl App {
     components(schemas(
         wire::ClientMessage,
         wire::ServerMessage,
-        speckle_core::recipe::RecipeFile
+        speckle_model::recipe::RecipeFile
     ))
 )]
 struct ApiDocument;

@@ -16,7 +16,7 @@ use axum::{
     response::Response,
 };
 use futures::{SinkExt, StreamExt};
-use speckle_core::json;
+use speckle_model::json;
 use speckle_store::ProjectId;
 use tokio::{
     sync::{Semaphore, mpsc},
@@ -26,7 +26,7 @@ use tokio::{
 use crate::{
     App,
     outbox::outbox,
-    session::{Command, Hand},
+    session::command::{Command, Hand},
     wire::{self, ClientMessage, HeldMesh, ServerMessage},
 };
 

@@ -7,7 +7,8 @@ use std::sync::{
 };
 
 use axum::extract::ws::Message;
-use speckle_core::{Geometry, PartId};
+use speckle_mesh::Geometry;
+use speckle_model::PartId;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
 
 use crate::wire;

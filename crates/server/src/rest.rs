@@ -13,7 +13,8 @@ use axum::{
     http::{HeaderMap, HeaderValue, StatusCode, header},
     response::{IntoResponse, Response},
 };
-use speckle_core::{Document, Edit, Part, names};
+use speckle_core::{Document, Edit};
+use speckle_model::{Part, names};
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 
@@ -21,7 +22,10 @@ use crate::{
     App,
     error::ApiError,
     live::plain_name,
-    session::{Command, Now, now_ms},
+    session::{
+        command::{Command, Now},
+        now_ms,
+    },
 };
 
 /// The header that says whose hand makes a change; the name of the socket's introduction.

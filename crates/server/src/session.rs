@@ -4,12 +4,13 @@
 //! A change is acknowledged (`Kept`) only after its journal row is on disk. When it cannot be
 //! written, it is taken back from the document too, and everyone sees that: see [`journal`].
 
+pub mod command;
 mod journal;
 
 use std::{
     collections::{HashMap, VecDeque},
     sync::{
-        Arc, Mutex, MutexGuard, PoisonError,
+        Mutex, MutexGuard, PoisonError,
         mpsc::{Receiver, RecvTimeoutError, Sender},
     },
     time::{Duration, SystemTime, UNIX_EPOCH},
@@ -17,25 +18,21 @@ use std::{
 
 use axum::extract::ws::{CloseFrame, Message};
 use speckle_core::{
-    Change, ColorSet, Document, Edit, HandId, Part, PartId, Placement, ProjectTraits, SetId, Step,
-    bake::{BakeError, Digest, taste::Tastes},
-    color_set::Role,
-    document::{Direction, ImageRecord, Made},
-    recipe::Recipe,
-    stencil::{Stencil, StencilId},
-    stroke::Sample,
-    swatches::Swatch,
+    Change, Document, HandId, Step,
+    document::{Direction, Made, RecipeId},
 };
+use speckle_mesh::Placement;
+use speckle_model::{ColorSet, Part, PartId, SetId, color_set::Role, recipe::Recipe};
 use speckle_store::{Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
-use tokio::sync::{OwnedSemaphorePermit, oneshot};
+use speckle_tools::{bake::taste::Tastes, stencil::StencilId, stroke::Sample};
 
 use crate::{
-    keeper::{Keeper, Serial},
-    kitchen::{Dish, Kitchen, Tasted},
-    outbox::Outbox,
-    sessions::Sessions,
+    keeper::Keeper,
+    kitchen::Kitchen,
+    tasted::Tasted,
     wire::{self, ClientMessage, CornerValue, HeldMesh, ServerMessage},
 };
+use command::{ClientId, Command, Hand, Now};
 use journal::{Asked, Pending};
 
 /// Bytes a client may lag behind before it is dropped, beside twice the values of the project; it
@@ -53,65 +50,6 @@ const LOOK_IN: Duration = Duration::from_millis(150);
 
 /// How long a project without clients stays open.
 const IDLE: Duration = Duration::from_secs(20);
-
-/// Names a connection.
-pub type ClientId = u32;
-
-/// What a session can be asked.
-pub enum Command {
-    /// A client connects; it is told everything but the meshes it holds.
-    Join(ClientId, Hand, Vec<HeldMesh>),
-    /// A client is gone; its stroke ends and is kept.
-    Leave(ClientId),
-    /// A client says something; it may say more when the permit is let go.
-    Say(ClientId, ClientMessage, OwnedSemaphorePermit),
-    /// Everything up to a serial number is on disk.
-    Kept(Serial),
-    /// Something could not be written, nor anything after it.
-    NotKept(Serial, StoreError),
-    /// The server stops: strokes end and are kept. The sender is let go when that is done.
-    Close(Sender<()>),
-    /// An edit from elsewhere, with who made it; answered with whether anything changed.
-    Edit(Edit, String, oneshot::Sender<Result<bool, String>>),
-    /// The parts as they are, sharing their arrays.
-    Parts(oneshot::Sender<Now>),
-    /// An image that paint may be laid on through; answered with its name.
-    Stencil(Arc<Stencil>, oneshot::Sender<StencilId>),
-    /// A recipe was made, or could not be.
-    Made(Dish, Digest, Result<Box<Made>, BakeError>),
-    /// A draft of a recipe that is being made.
-    Drafted(Dish, Digest, Box<Tasted>),
-    /// A recipe that a client asked to try, or why it cannot be made.
-    Tried(ClientId, u64, Dish, Result<Box<Tasted>, BakeError>),
-    /// The project has another name.
-    Renamed(String),
-    /// The project is gone.
-    Gone,
-}
-
-/// A client: its name, and the way to it.
-pub struct Hand {
-    /// Under which its changes are kept.
-    pub name: String,
-    /// Takes messages for it.
-    pub outbox: Outbox,
-}
-
-/// A project as it is now.
-pub struct Now {
-    /// Its name.
-    pub name: String,
-    /// What its numbers mean.
-    pub traits: ProjectTraits,
-    /// Counts every change, undo and redo.
-    pub revision: i64,
-    /// Its parts.
-    pub parts: Vec<Part>,
-    /// Its palette.
-    pub swatches: Vec<Swatch>,
-    /// Its images.
-    pub images: Vec<ImageRecord>,
-}
 
 /// Locks a thing that is only ever put in whole, so that a thread that panicked left no half of it.
 pub fn lock<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -197,8 +135,13 @@ impl Session {
         Ok(session)
     }
 
-    /// Runs until nobody needs it any more.
-    pub fn run(mut self, commands: &Receiver<Command>, sessions: &Sessions) {
+    /// Runs until nobody needs it any more. When nobody is here it asks whether it may leave, or what
+    /// has come for it meanwhile.
+    pub fn run(
+        mut self,
+        commands: &Receiver<Command>,
+        leave: impl Fn(&Receiver<Command>) -> Option<Command>,
+    ) {
         loop {
             let patience = if self.kitchen.is_busy() { LOOK_IN } else { IDLE };
             let heard = commands.recv_timeout(patience);
@@ -219,7 +162,7 @@ impl Session {
                 Err(RecvTimeoutError::Timeout)
                     if !self.clients.is_empty() || !self.pending.is_empty() => {}
                 Err(RecvTimeoutError::Disconnected) => return self.keeper.finish(),
-                Err(RecvTimeoutError::Timeout) => match sessions.leave(self.project, commands) {
+                Err(RecvTimeoutError::Timeout) => match leave(commands) {
                     Some(command) => self.take(command),
                     None => {
                         self.keeper.finish();
@@ -486,14 +429,14 @@ impl Session {
         }
     }
 
-    fn not_tried(&mut self, client: ClientId, (part, set, channels): Dish, message: String) {
+    fn not_tried(&mut self, client: ClientId, (part, set, channels): RecipeId, message: String) {
         let message = ServerMessage::NotTried { part, set, channels, message };
         self.tell(client, wire::json(&message));
     }
 
     /// Tells one client, or all, what a recipe makes: in small, and as a preview of the whole set
     /// where nobody is painting.
-    fn tell_tasted(&mut self, client: Option<ClientId>, dish: Dish, tasted: &Tasted) {
+    fn tell_tasted(&mut self, client: Option<ClientId>, dish: RecipeId, tasted: &Tasted) {
         let (part, set, channels) = dish;
         let is_there = self.document.set(part, set).map(|own| own.values.len());
         let mut messages = Vec::new();

@@ -10,7 +10,7 @@ use std::{
 
 use speckle_store::{ProjectId, Store, StoreError};
 
-use crate::session::{Command, Session, lock};
+use crate::session::{Session, command::Command, lock};
 
 /// A project's place: the way to its session while it is open. Its lock is held while it opens, so
 /// that whoever wants the same project waits, and nobody else does.
@@ -57,7 +57,7 @@ impl Sessions {
         let sessions = self.clone();
         std::thread::Builder::new()
             .name(format!("project {project}"))
-            .spawn(move || session.run(&commands, &sessions))?;
+            .spawn(move || session.run(&commands, |commands| sessions.leave(project, commands)))?;
         sender.send(command).expect("the session's thread holds the receiver");
         *place = Some(sender.clone());
         Ok(sender)

@@ -10,19 +10,25 @@ use axum::{
 };
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    ColorSet, Document, Encoding, Geometry, Part, PartId, Placement, ProjectTraits, SetId,
-    Transform,
-    bake::taste::Taste,
-    color::{Rgba, bytes_from_rgba},
-    color_set::{ChannelTraits, Role},
-    document::{Adjustment, Fill, ImageRecord},
+use speckle_color::{
+    Encoding, Rgba, bytes_from_rgba,
     figures::{self, ChannelFigures},
-    geometry::bends::crease_angle,
+};
+use speckle_core::{
+    Document,
+    document::{Adjustment, Fill},
+};
+use speckle_mesh::{Geometry, Placement, Transform, geometry::bends::crease_angle};
+use speckle_model::{
+    ColorSet, ImageRecord, Part, PartId, ProjectTraits, SetId,
+    color_set::{ChannelTraits, Role},
     recipe::{Recipe, Target},
-    stroke::{Sample, StrokeStart},
     swatches::Swatch,
     views::SavedView,
+};
+use speckle_tools::{
+    bake::taste::Taste,
+    stroke::{Sample, StrokeStart},
 };
 use utoipa::ToSchema;
 

@@ -5,7 +5,7 @@ use std::{
     path::{Path, PathBuf},
 };
 
-use crate::{ProjectFile, ProjectId, Store, StoreError, shelf::is_damage};
+use crate::{ProjectFile, ProjectId, Store, StoreError, is_damage};
 
 /// How much of a copy is written before it is waited for, bytes.
 const A_BIT: u64 = 4 << 20;

@@ -9,8 +9,8 @@ use speckle_core::{Change, document::DocumentRecord};
 
 use crate::{
     ProjectId, StoreError, blob,
-    foreign::{self, Allowance, Kind},
     project::{self, ProjectFile},
+    tables::{self, Allowance, Kind},
 };
 
 const MIGRATIONS: [&str; 4] = [
@@ -37,7 +37,7 @@ pub fn version(file: &Connection) -> Result<Option<usize>, StoreError> {
     if number("application_id")? != 0 || !(1..=MIGRATIONS.len()).contains(&version) {
         return Ok(None);
     }
-    Ok(foreign::is_like(file, &blank(version)?)?.then_some(version))
+    Ok(tables::is_like(file, &blank(version)?)?.then_some(version))
 }
 
 /// The projects of a file.
@@ -76,14 +76,14 @@ pub fn take(file: &Connection, id: ProjectId, goal: &Path) -> Result<(), StoreEr
         )
         .optional()?
         .ok_or(StoreError::NoSuchProject(id))?;
-    let end = foreign::number(
+    let end = tables::number(
         file,
         &format!("SELECT coalesce(max(seq), 0) FROM journal WHERE project = {id}"),
     )?;
     if !(0..=end).contains(&cursor) {
         return Err(StoreError::Damaged("its place in the history is not sound".to_owned()));
     }
-    let name: String = name.chars().take(speckle_core::LONGEST_NAME).collect();
+    let name: String = name.chars().take(speckle_model::LONGEST_NAME).collect();
     let mut own = ProjectFile::create(goal, &name, created_ms)?;
     let transaction = own.connection.transaction()?;
     let mut allowance = Allowance::new();
@@ -102,11 +102,11 @@ pub fn take(file: &Connection, id: ProjectId, goal: &Path) -> Result<(), StoreEr
     }
     let meshes = format!("SELECT id, data FROM meshes WHERE project = {id}");
     let columns = [("id", Kind::Bytes), ("data", Kind::Packed)];
-    foreign::copy_rows(file, &transaction, &meshes, "meshes", &columns, &mut allowance)?;
+    tables::copy_rows(file, &transaction, &meshes, "meshes", &columns, &mut allowance)?;
     if version >= 2 {
         let which = format!("SELECT seq, mesh FROM journal_meshes WHERE project = {id}");
         let columns = [("seq", Kind::Number), ("mesh", Kind::Bytes)];
-        foreign::copy_rows(file, &transaction, &which, "journal_meshes", &columns, &mut allowance)?;
+        tables::copy_rows(file, &transaction, &which, "journal_meshes", &columns, &mut allowance)?;
     } else {
         // Rows of the first version do not say what they brought; the first one answers for all.
         transaction.execute(
@@ -118,7 +118,7 @@ pub fn take(file: &Connection, id: ProjectId, goal: &Path) -> Result<(), StoreEr
     if version >= 4 {
         let who = format!("SELECT name, settings, sent FROM recipients WHERE project = {id}");
         let columns = [("name", Kind::Text), ("settings", Kind::Text), ("sent", Kind::MaybeText)];
-        foreign::copy_rows(file, &transaction, &who, "recipients", &columns, &mut allowance)?;
+        tables::copy_rows(file, &transaction, &who, "recipients", &columns, &mut allowance)?;
     }
     if let Some(packed) = checkpoint {
         allowance.unpack(&packed, "checkpoint")?;

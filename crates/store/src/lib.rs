@@ -17,6 +17,7 @@ mod project;
 mod recipients;
 mod rescue;
 mod shelf;
+mod tables;
 
 use std::path::PathBuf;
 
@@ -53,7 +54,10 @@ pub enum StoreError {
     #[error("a name is needed")]
     NoName,
     /// A name that nobody would read to its end.
-    #[error("the name is longer than {} letters: choose a shorter one", speckle_core::LONGEST_NAME)]
+    #[error(
+        "the name is longer than {} letters: choose a shorter one",
+        speckle_model::LONGEST_NAME
+    )]
     LongName,
     /// A file that should be a project is something else.
     #[error("this is no project file: choose one that was exported from here (.speckle)")]
@@ -107,6 +111,33 @@ impl From<EditError> for StoreError {
     fn from(error: EditError) -> Self {
         Self::Damaged(error.to_string())
     }
+}
+
+/// Whether SQLite says so because the file is not sound.
+fn is_damage(error: &rusqlite::Error) -> bool {
+    use rusqlite::ErrorCode::{DatabaseCorrupt, NotADatabase, TypeMismatch};
+    matches!(error.sqlite_error_code(), Some(DatabaseCorrupt | NotADatabase | TypeMismatch))
+        || matches!(
+            error,
+            rusqlite::Error::QueryReturnedNoRows
+                | rusqlite::Error::FromSqlConversionFailure(..)
+                | rusqlite::Error::InvalidColumnType(..)
+                | rusqlite::Error::IntegralValueOutOfRange(..)
+                | rusqlite::Error::SqlInputError { .. }
+                | rusqlite::Error::SqliteFailure(..)
+        ) && !matches!(
+            error.sqlite_error_code(),
+            Some(
+                rusqlite::ErrorCode::DatabaseBusy
+                    | rusqlite::ErrorCode::DatabaseLocked
+                    | rusqlite::ErrorCode::DiskFull
+                    | rusqlite::ErrorCode::CannotOpen
+                    | rusqlite::ErrorCode::OutOfMemory
+                    | rusqlite::ErrorCode::PermissionDenied
+                    | rusqlite::ErrorCode::ReadOnly
+                    | rusqlite::ErrorCode::SystemIoFailure
+            )
+        )
 }
 
 /// A project in the list.

@@ -10,9 +10,10 @@ use std::{
 use rusqlite::{Connection, OpenFlags, OptionalExtension, Transaction, params};
 use rusqlite_migration::{M, Migrations};
 use speckle_core::{
-    Change, ContentId, Document, Geometry, Mesh, Step,
+    Change, Document, Step,
     document::{Direction, DocumentRecord},
 };
+use speckle_mesh::{ContentId, Geometry, Mesh};
 
 use crate::{Opened, Position, Row, StoreError, blob, blob::Digest};
 

@@ -10,9 +10,8 @@ use rusqlite::Transaction;
 use speckle_core::{Change, Document, document::Direction};
 
 use crate::{
-    Opened, ProjectFile, ProjectId, Store, StoreError, Write, backups,
-    foreign::{self, Allowance, Kind},
-    project,
+    Opened, ProjectFile, ProjectId, Store, StoreError, Write, backups, project,
+    tables::{self, Allowance, Kind},
 };
 
 /// What is said of a project's file.
@@ -103,7 +102,7 @@ fn best_run(file: &ProjectFile, cursor: Option<i64>, end: i64) -> Run {
 
 /// How many rows a file has, also where its head cannot be read.
 fn end_of(file: &ProjectFile) -> Result<i64, StoreError> {
-    let end = foreign::number(&file.connection, "SELECT coalesce(max(seq), 0) FROM journal")?;
+    let end = tables::number(&file.connection, "SELECT coalesce(max(seq), 0) FROM journal")?;
     Ok(end.clamp(0, 1 << 32))
 }
 
@@ -169,7 +168,7 @@ pub fn rescue_to(path: &Path, goal: &Path) -> Result<(i64, i64), StoreError> {
     let text =
         |query: &str| file.connection.query_row(query, [], |row| row.get::<_, String>(0)).ok();
     let name = text("SELECT name FROM project").unwrap_or_else(|| "Rescued project".to_owned());
-    let name: String = name.chars().take(speckle_core::LONGEST_NAME).collect();
+    let name: String = name.chars().take(speckle_model::LONGEST_NAME).collect();
     let created = head.as_ref().map_or(0, |head| head.created_ms);
     let mut own = ProjectFile::create(goal, &name, created)?;
     if let Some(head) = &head {
@@ -222,7 +221,7 @@ fn recipients(file: &ProjectFile, into: &Transaction) -> Result<(), StoreError> 
     let columns = [("name", Kind::Text), ("settings", Kind::Text), ("sent", Kind::MaybeText)];
     let query = "SELECT name, settings, sent FROM recipients";
     let mut allowance = Allowance::new();
-    foreign::copy_rows(&file.connection, into, query, "recipients", &columns, &mut allowance)
+    tables::copy_rows(&file.connection, into, query, "recipients", &columns, &mut allowance)
 }
 
 /// Puts what can be had of a damaged project in its place, from its file or from a backup, and opens

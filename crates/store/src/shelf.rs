@@ -168,7 +168,7 @@ impl Store {
         let read = self.project(project).and_then(|file| file.read());
         match read {
             Err(StoreError::Damaged(what)) => self.rescued(project, &what),
-            Err(StoreError::Sqlite(error)) if is_damage(&error) => {
+            Err(StoreError::Sqlite(error)) if crate::is_damage(&error) => {
                 self.rescued(project, &error.to_string())
             }
             Err(StoreError::NoProjectFile) => self.rescued(project, "its head cannot be read"),
@@ -338,7 +338,7 @@ impl Store {
     ) -> Result<ProjectId, StoreError> {
         let file = self.project(project)?;
         let name = format!("{} copy", file.head()?.name);
-        let name: String = name.chars().take(speckle_core::LONGEST_NAME).collect();
+        let name: String = name.chars().take(speckle_model::LONGEST_NAME).collect();
         let (goal, number) = self.numbered(None)?;
         self.make(number, &goal, |goal| {
             file.copy_to(goal)?;
@@ -400,7 +400,7 @@ fn proper_name(name: &str) -> Result<&str, StoreError> {
     let name = name.trim();
     match name.chars().count() {
         0 => Err(StoreError::NoName),
-        many if many > speckle_core::LONGEST_NAME => Err(StoreError::LongName),
+        many if many > speckle_model::LONGEST_NAME => Err(StoreError::LongName),
         _ => Ok(name),
     }
 }
@@ -408,33 +408,6 @@ fn proper_name(name: &str) -> Result<&str, StoreError> {
 /// The folder that the projects of an earlier version's file are taken over into.
 fn folder_beside(file: &Path) -> PathBuf {
     file.with_extension("projects")
-}
-
-/// Whether SQLite says so because the file is not sound.
-pub fn is_damage(error: &rusqlite::Error) -> bool {
-    use rusqlite::ErrorCode::{DatabaseCorrupt, NotADatabase, TypeMismatch};
-    matches!(error.sqlite_error_code(), Some(DatabaseCorrupt | NotADatabase | TypeMismatch))
-        || matches!(
-            error,
-            rusqlite::Error::QueryReturnedNoRows
-                | rusqlite::Error::FromSqlConversionFailure(..)
-                | rusqlite::Error::InvalidColumnType(..)
-                | rusqlite::Error::IntegralValueOutOfRange(..)
-                | rusqlite::Error::SqlInputError { .. }
-                | rusqlite::Error::SqliteFailure(..)
-        ) && !matches!(
-            error.sqlite_error_code(),
-            Some(
-                rusqlite::ErrorCode::DatabaseBusy
-                    | rusqlite::ErrorCode::DatabaseLocked
-                    | rusqlite::ErrorCode::DiskFull
-                    | rusqlite::ErrorCode::CannotOpen
-                    | rusqlite::ErrorCode::OutOfMemory
-                    | rusqlite::ErrorCode::PermissionDenied
-                    | rusqlite::ErrorCode::ReadOnly
-                    | rusqlite::ErrorCode::SystemIoFailure
-            )
-        )
 }
 
 fn sync_folder(folder: &Path) -> std::io::Result<()> {

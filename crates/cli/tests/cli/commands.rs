@@ -512,9 +512,9 @@ fn a_bake_follows_the_axis_that_the_file_states() {
             let normal = part.mesh.face_area_vector(face).normalize();
             let corner = part.mesh.face_corners(face).start;
             let element = match set.placement {
-                speckle_core::Placement::Face => face,
-                speckle_core::Placement::Corner => corner,
-                speckle_core::Placement::Vertex => panic!("faces need no vertices"),
+                speckle_mesh::Placement::Face => face,
+                speckle_mesh::Placement::Corner => corner,
+                speckle_mesh::Placement::Vertex => panic!("faces need no vertices"),
             };
             assert_eq!(set.values[element][0] > 0.5, normal[up] > 0.9, "{axis}, face {face}");
         }

@@ -17,12 +17,11 @@ use std::{
 use futures::StreamExt;
 use glam::Vec3;
 use serde_json::{Value, json};
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Placement,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
 use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet};
 use speckle_store::Store;
 use tokio::io::AsyncReadExt;
 use tokio_tungstenite::tungstenite::Message;

@@ -1,13 +1,11 @@
 //! Adjusting a set, and what it would look like before.
 
 use serde::{Deserialize, Serialize};
+use speckle_color::{Channels, Rgba};
+use speckle_model::{SetId, color_set::convert};
+use speckle_tools::adjust::{self, How};
 
 use super::{Change, Document, EditError, PartId, strokes::open_channels};
-use crate::{
-    adjust::{self, How},
-    color::Rgba,
-    color_set::{Channels, SetId, convert},
-};
 
 /// What is adjusted, and how.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

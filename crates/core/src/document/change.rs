@@ -3,19 +3,16 @@
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
+use speckle_color::Rgba;
+use speckle_mesh::ContentId;
+use speckle_model::{
+    ColorSet, Materials, SetId, color_set::SetTraits, swatches::Swatch, views::SavedView,
+};
+use speckle_tools::stroke::under_hand::StrokeUnderHand;
 
 use super::{
     Document, EditError, ImageRecord, MOST_HELPERS, MOST_SETS, Part, PartId, PartTraits,
     ProjectTraits,
-};
-use crate::{
-    color::Rgba,
-    color_set::{ColorSet, SetId, SetTraits},
-    geometry::ContentId,
-    materials::Materials,
-    stroke::under_hand::StrokeUnderHand,
-    swatches::Swatch,
-    views::SavedView,
 };
 
 /// What an edit did, with all that is needed to take it back and lay it on again.
@@ -189,13 +186,13 @@ pub struct PartRecord {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Patch {
     /// The elements, ascending.
-    #[serde(with = "crate::arrays")]
+    #[serde(with = "speckle_mesh::arrays")]
     pub indices: Vec<u32>,
     /// Their values until then.
-    #[serde(with = "crate::arrays")]
+    #[serde(with = "speckle_mesh::arrays")]
     pub before: Vec<Rgba>,
     /// Their values from then on.
-    #[serde(with = "crate::arrays")]
+    #[serde(with = "speckle_mesh::arrays")]
     pub after: Vec<Rgba>,
 }
 

@@ -2,13 +2,17 @@
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-
-use super::{Change, Document, EditError, NewSet, PartId, Patch, Step, sets::no_lock};
-use crate::{
-    color::Rgba,
-    color_set::{Channels, ColorSet, Encoding, Placement, Role, SetId, convert},
+use speckle_color::{
+    Channels, Encoding, Rgba,
     ramp::{self, Stop},
 };
+use speckle_mesh::Placement;
+use speckle_model::{
+    ColorSet, SetId,
+    color_set::{Role, convert},
+};
+
+use super::{Change, Document, EditError, NewSet, PartId, Patch, Step, sets::no_lock};
 
 /// One channel of one set of one part.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -130,7 +134,7 @@ impl Document {
             change.steps.push(Step::SetTraits { part, set, before, after });
         }
         // And so does the hand paint of their recipes.
-        let paints = own.paints();
+        let paints: Vec<u32> = own.paints().collect();
         for layer in &self.part(part)?.sets {
             let (Role::Paint { step } | Role::Coverage { step }) = layer.role else { continue };
             if paints.contains(&step) {

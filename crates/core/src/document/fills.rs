@@ -6,18 +6,18 @@ use std::{
 };
 
 use serde::{Deserialize, Serialize};
+use speckle_color::blend::{Base, Blend};
+use speckle_mesh::{Geometry, placement::point_of, sight::View};
+use speckle_model::{ColorSet, SetId};
+use speckle_tools::{
+    region::{self, Covered, Region},
+    stroke::{Action, Coat, Sample},
+};
 
 use super::{
     Change, Document, EditError, PartId,
     recipes::Touched,
     strokes::{open_channels, surface_of},
-};
-use crate::{
-    blend::{Base, Blend},
-    color_set::{ColorSet, SetId},
-    geometry::Geometry,
-    region::{self, Covered, Region},
-    stroke::{Action, Coat, Sample, View, footprint::point_of},
 };
 
 /// A region that is painted, erased or chosen at once.

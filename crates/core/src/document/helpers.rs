@@ -2,14 +2,17 @@
 
 use std::sync::Arc;
 
-use super::{Change, Document, EditError, Part, PartId, Step, sets::has_room};
-use crate::{
-    color_set::{ColorSet, Encoding, Placement, Role, SetId, convert},
-    difference::delta_e,
+use speckle_color::{Encoding, difference::delta_e};
+use speckle_mesh::Placement;
+use speckle_model::{
+    ColorSet, SetId,
+    color_set::{Role, convert},
     names,
     swatches::{self, Swatch},
     views::{self, SavedView},
 };
+
+use super::{Change, Document, EditError, Part, PartId, Step, sets::has_room};
 
 impl Document {
     /// How far tools may change each element of a set, 0–1: all that the part's mask leaves.

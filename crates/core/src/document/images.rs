@@ -2,26 +2,16 @@
 
 use std::{collections::HashMap, sync::Arc};
 
-use serde::{Deserialize, Serialize};
-
-use super::{Change, Document, EditError, Step};
-use crate::{
-    image_file::ImageFile,
+use speckle_model::{
+    ImageRecord,
     names::{self, FreeNames},
 };
+use speckle_tools::image_file::ImageFile;
+
+use super::{Change, Document, EditError, Step};
 
 /// The most images a project may have.
 const MOST_IMAGES: usize = 64;
-
-/// An image as it came in: its file under a name.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct ImageRecord {
-    /// What recipes call it.
-    pub name: String,
-    /// The file as it is.
-    #[serde(with = "crate::arrays")]
-    pub file: Arc<Vec<u8>>,
-}
 
 impl Document {
     /// The files of the images, in the order they came in.

@@ -2,14 +2,16 @@
 
 use std::sync::Arc;
 
+use speckle_mesh::Geometry;
+use speckle_model::{
+    ColorSet, SetId,
+    color_set::Role,
+    names::{self, FreeNames},
+};
+
 use super::{
     Change, Document, EditError, ImageRecord, MOST_SETS, NewPart, Part, PartId, PartRecord,
     PartTraits, ProjectTraits, Step,
-};
-use crate::{
-    color_set::{ColorSet, Role, SetId},
-    geometry::Geometry,
-    names::{self, FreeNames},
 };
 
 impl Document {

@@ -6,13 +6,13 @@
 use std::{collections::HashMap, sync::Arc};
 
 use petgraph::{algo::tarjan_scc, graph::DiGraph};
-
-use super::{Document, Order, Part, PartId};
-use crate::{
-    bake::{Digest, Inputs, MATERIAL_SET, Pantry},
-    color_set::{ColorSet, SetId},
+use speckle_model::{
+    ColorSet, Digest, SetId,
     recipe::{Mask, Recipe, Source, Target},
 };
+use speckle_tools::bake::{Inputs, MATERIAL_SET, Pantry};
+
+use super::{Document, Order, Part, PartId};
 
 /// Names a recipe: channels of a set of a part.
 pub type RecipeId = (PartId, SetId, Target);

@@ -6,15 +6,17 @@
 
 use std::sync::Arc;
 
+use speckle_color::{Channels, Encoding, Rgba};
+use speckle_model::{
+    ColorSet, Digest, SetId,
+    color_set::{ChannelRecipe, Role, SetTraits, Signed},
+    recipe::{self, Recipe, RecipeFile, Source, Target},
+};
+use speckle_tools::bake::{BakeError, Inputs, Pantry, taste::Tastes, up_to, watch::Watch};
+
 use super::{
     Change, Document, Edit, EditError, Part, PartId, Patch, RecipeId, Standing, Step,
     recipe_order::would_be_circular, sets::has_room,
-};
-use crate::{
-    bake::{BakeError, Digest, Inputs, Pantry, taste::Tastes, up_to, watch::Watch},
-    color::Rgba,
-    color_set::{ChannelRecipe, Channels, ColorSet, Encoding, Role, SetId, SetTraits, Signed},
-    recipe::{self, Recipe, RecipeFile, Source, Target},
 };
 
 /// How an edit touched an element.
@@ -147,14 +149,6 @@ pub(super) fn has_room_for_paint(
     }
 }
 
-/// All hand paint of a recipe.
-fn paints(recipe: &Recipe) -> impl Iterator<Item = u32> {
-    recipe.steps.iter().filter_map(|step| match step.source {
-        Source::HandPaint { paint } => paint,
-        _ => None,
-    })
-}
-
 impl Document {
     /// The order for a recipe of a set.
     ///
@@ -196,7 +190,7 @@ impl Document {
         }
         let old = own.recipes.iter().find(|own| own.recipe.channels == target);
         let is_first = old.is_none();
-        let old_paints: Vec<u32> = old.iter().flat_map(|own| paints(&own.recipe)).collect();
+        let old_paints: Vec<u32> = old.iter().flat_map(|own| own.recipe.paints()).collect();
         let mut steps = Vec::new();
         let mut owner = self.part(part)?.clone();
         // What is painted already stays: it lies on top of what the recipe makes.
@@ -229,7 +223,7 @@ impl Document {
                 "the recipe would look at what it makes itself: choose another channel".to_owned(),
             ));
         }
-        let name = own.channel_name_of(target);
+        let name = own.target_name(target);
         let verb = if is_first { "Give a recipe to" } else { "Change the recipe of" };
         let mut traits = own.traits();
         let old = old.map(|own| &own.recipe);
@@ -264,7 +258,7 @@ impl Document {
         let set = match set.or(named.map(|own| own.id)) {
             Some(set) => set,
             None => {
-                whole.steps.extend(self.apply(file.new_set(part))?.steps);
+                whole.steps.extend(self.apply(Edit::adding_set_of(part, &file))?.steps);
                 let new = self.part(part)?.products().find(|own| own.name == file.set.trim());
                 new.map(|own| own.id).ok_or(EditError::NoSuchRecipe)?
             }
@@ -313,7 +307,7 @@ impl Document {
             let Some(Standing { id: (part, set, channels), is_circular, .. }) = due else { break };
             if is_circular {
                 return Err(BakeError::Circle(
-                    self.set(part, set).map_err(said)?.channel_name_of(channels),
+                    self.set(part, set).map_err(said)?.target_name(channels),
                 ));
             }
             let made = self.order(part, set, channels).map_err(said)?.make(pantry, watch)?;
@@ -332,14 +326,14 @@ impl Document {
         let (_, own, _) = self.own_set(part, set)?;
         let own = self.as_kept(own);
         let found = own.recipes.iter().find(|own| own.recipe.channels == channels);
-        let gone: Vec<u32> = paints(&found.ok_or(EditError::NoSuchRecipe)?.recipe).collect();
+        let gone: Vec<u32> = found.ok_or(EditError::NoSuchRecipe)?.recipe.paints().collect();
         let mut owner = self.part(part)?.clone();
         let mut steps = layers_gone(&mut owner, &gone);
         let mut traits = own.traits();
         traits.recipes.retain(|own| own.recipe.channels != channels);
         let (before, after) = (Box::new(own.traits()), Box::new(traits));
         steps.push(Step::SetTraits { part, set, before, after });
-        let label = format!("Freeze {}", own.channel_name_of(channels));
+        let label = format!("Freeze {}", own.target_name(channels));
         Ok(Change { label, steps, ..Change::default() })
     }
 
@@ -366,7 +360,7 @@ impl Document {
             .zip(values)
             .map(|(old, new)| std::array::from_fn(|i| if chosen.0[i] { new[i] } else { old[i] }))
             .collect();
-        let label = format!("Make {}", own.channel_name_of(channels));
+        let label = format!("Make {}", own.target_name(channels));
         let mut change = Self::all_changed(label, part, &own, &after);
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
@@ -569,22 +563,6 @@ fn layers_gone(owner: &mut Part, paints: &[u32]) -> Vec<Step> {
         }
     }
     steps
-}
-
-impl ColorSet {
-    /// All hand paint of its recipes.
-    pub(super) fn paints(&self) -> Vec<u32> {
-        self.recipes.iter().flat_map(|own| paints(&own.recipe)).collect()
-    }
-
-    /// What a recipe makes, as it is said: "RGB of Coat".
-    fn channel_name_of(&self, target: Target) -> String {
-        let single = (0..4).find(|&i| Target::channel(i) == Some(target));
-        single.map_or_else(
-            || format!("{} of {}", target.letters(), self.name),
-            |i| self.channel_name(i),
-        )
-    }
 }
 
 /// Whether a recipe shifts the color of pieces.

@@ -2,15 +2,13 @@
 
 use std::sync::Arc;
 
+use speckle_mesh::{Conversion, Geometry};
+use speckle_model::SetId;
+use speckle_tools::replacing::{ColorsTo, ShapeTo};
+
 use super::{
     Change, Direction, Document, Edit, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
     PartTraits, Patch, Step, Touched,
-};
-use crate::{
-    color_set::SetId,
-    geometry::Geometry,
-    replacing::{ColorsTo, ShapeTo},
-    transform::Conversion,
 };
 
 impl Document {

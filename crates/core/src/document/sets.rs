@@ -2,15 +2,16 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
+use speckle_color::Rgba;
+use speckle_mesh::{Geometry, Mesh, Placement};
+use speckle_model::{
+    ColorSet, SetId,
+    color_set::{ChannelTraits, Role, SetTraits, convert},
+    names,
+};
+
 use super::{
     Change, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch, Step,
-};
-use crate::{
-    color::Rgba,
-    color_set::{ChannelTraits, ColorSet, Placement, Role, SetId, SetTraits, convert},
-    geometry::Geometry,
-    mesh::Mesh,
-    names,
 };
 
 impl Document {
@@ -118,7 +119,7 @@ impl Document {
         no_lock(own, [true; 4])?;
         // What it was like once goes with it. From the last one on, so that places stay true.
         let owner = self.part(part)?;
-        let paints = own.paints();
+        let paints: Vec<u32> = own.paints().collect();
         let goes_with = |role: Role| match role {
             Role::Snapshot { of } => of == set,
             Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
@@ -240,7 +241,7 @@ impl Document {
         }
         let values = Arc::new(convert::values_at(&old, placement, geometry.mesh()));
         let new = ColorSet { placement, values, ..old.clone() };
-        let paints = old.paints();
+        let paints: Vec<u32> = old.paints().collect();
         let mut steps =
             vec![Step::SetGone { part, index, set: old }, Step::Set { part, index, set: new }];
         // Its hand paint lies where it does.

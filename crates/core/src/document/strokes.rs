@@ -5,21 +5,28 @@ use std::{
     sync::{Arc, PoisonError},
 };
 
-use super::{
-    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
-    recipes::{Touched, has_room_for_paint},
+use speckle_color::{Channels, blend::Base};
+use speckle_mesh::{
+    Placement,
+    body::{Body, Placed, Surface},
+    scene::{Others, Scene, Stage},
+    sight::View,
 };
-use crate::{
-    blend::Base,
-    color_set::{Channels, ColorSet, Placement, SetId},
-    scene::{Body, Others, Scene, Stage},
+use speckle_model::{ColorSet, SetId};
+use speckle_tools::{
     stencil::Laid,
     stroke::{
-        Action, Coat, NO_CHANNEL, Sample, StrokeStart, View,
-        footprint::{Footprint, Placed, Surface, Touch, Way},
+        Action, Coat, NO_CHANNEL, Sample, StrokeStart,
+        elements::{Touch, Way},
+        footprint::Footprint,
         kept::Kept,
         under_hand::{Canvas, StrokeUnderHand, Values},
     },
+};
+
+use super::{
+    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
+    recipes::{Touched, has_room_for_paint},
 };
 
 impl Document {

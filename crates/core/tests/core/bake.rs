@@ -2,18 +2,24 @@
 
 use std::{collections::HashMap, f32::consts::PI, sync::Arc};
 
-use crate::common::{beside, polygons, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Placement, Transform, UpAxis,
-    bake::{self, BakeError, Inputs, Pantry, watch::Watch},
-    color::{byte_from_unit, srgb_from_linear},
-    document::NewPart,
-    image_file::ImageFile,
+use speckle_color::{Encoding, byte_from_unit, srgb_from_linear};
+use speckle_core::{Document, Edit};
+use speckle_mesh::{
+    Mesh, Placement, Transform, UpAxis,
     mesh::{MeshArrays, UvSet},
+};
+use speckle_model::{
+    NewPart,
     recipe::{Merge, Recipe, Shaping, Source, Step, Target},
 };
+use speckle_tools::{
+    bake::{self, BakeError, Inputs, Pantry, watch::Watch},
+    image_file::ImageFile,
+};
+
+use crate::common::{beside, polygons, sheet};
 
 /// The inputs of a project of meshes, for the first of them.
 fn inputs_of(meshes: Vec<Mesh>, placement: Placement) -> Inputs {
@@ -181,7 +187,7 @@ fn normal_up(mesh: &Mesh) -> bool {
 fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
     // do Carmo, Differential Geometry of Curves and Surfaces, 3.3: sphere 1/R, cylinder 1/(2R),
     // torus (R + 2 r cos v) / (2 r (R + r cos v)).
-    let geometry = |mesh: Mesh| speckle_core::Geometry::new(mesh);
+    let geometry = |mesh: Mesh| speckle_mesh::Geometry::new(mesh);
     let middle = |values: &[f32]| {
         let mut sorted = values.to_vec();
         sorted.sort_by(f32::total_cmp);
@@ -222,7 +228,7 @@ fn the_mean_curvature_of_solids_is_that_of_the_formulas() {
 #[test]
 fn curvature_at_a_scale_is_what_flows_through_the_rim() {
     // A sphere bends the same at every scale.
-    let ball = speckle_core::Geometry::new(sphere(1.0, 48, 96));
+    let ball = speckle_mesh::Geometry::new(sphere(1.0, 48, 96));
     let found = bake::curvature::mean(&ball, 0.3, &Watch::default()).unwrap();
     assert!(found.iter().all(|h| (h - 1.0).abs() < 0.03));
     // A small bump on a plane is a ridge at its own scale and next to nothing at a large one.
@@ -240,7 +246,7 @@ fn curvature_at_a_scale_is_what_flows_through_the_rim() {
 #[test]
 fn a_trail_follows_great_circles_and_straight_lines() {
     // On a sphere the way from the pole is the angle: Snyder, Map Projections, 1987, 5-3.
-    let ball = speckle_core::Geometry::new(sphere(1.0, 60, 120));
+    let ball = speckle_mesh::Geometry::new(sphere(1.0, 60, 120));
     let start = bake::trail::Start { seeds: vec![(0, 0.0)], is_point: true };
     let far = bake::trail::distances(&ball, &start, &Watch::default()).unwrap();
     for (v, p) in ball.mesh().positions().iter().enumerate() {
@@ -261,7 +267,7 @@ fn a_trail_follows_great_circles_and_straight_lines() {
         );
     }
     // On a plane it is the straight line, whatever way the triangles go.
-    let flat = speckle_core::Geometry::new(mesh(sheet(30, 0.0)));
+    let flat = speckle_mesh::Geometry::new(mesh(sheet(30, 0.0)));
     let start = bake::trail::Start { seeds: vec![(0, 0.0)], is_point: true };
     let far = bake::trail::distances(&flat, &start, &Watch::default()).unwrap();
     for (v, p) in flat.mesh().positions().iter().enumerate() {
@@ -669,7 +675,7 @@ fn nonsense_is_refused_with_what_to_do() {
         assert!(said.contains(words), "{json}: {said}");
     }
     let newer = r#"{"version":9,"set":"Shade","recipes":[]}"#;
-    let file: speckle_core::recipe::RecipeFile = serde_json::from_str(newer).unwrap();
+    let file: speckle_model::recipe::RecipeFile = serde_json::from_str(newer).unwrap();
     assert!(file.problem().unwrap().contains("get a newer app"));
     // Given up, it stops with nothing made.
     let watch = Watch::default();

@@ -5,18 +5,17 @@ use std::{fs, path::Path, sync::Arc};
 
 use glam::{DVec3, Vec3};
 use serde_json::Value;
-use speckle_core::{
+use speckle_mesh::{
     Geometry, Mesh, Placement,
-    bake::{
-        curvature,
-        occlusion::{Blockers, Casting, Cone, openness},
-        samples::Samples,
-        trail,
-        watch::Watch,
-    },
+    body::{Body, Placed},
     mesh::MeshArrays,
-    scene::Body,
-    stroke::footprint::Placed,
+};
+use speckle_tools::bake::{
+    curvature,
+    occlusion::{Blockers, Casting, Cone, openness},
+    samples::Samples,
+    trail,
+    watch::Watch,
 };
 
 fn bunny() -> Geometry {
@@ -170,7 +169,7 @@ fn occlusion_curvature_and_trails_are_those_of_embree_and_libigl() {
     };
     let body = Body {
         geometry: Arc::new(bunny()),
-        placed: Placed::new(&speckle_core::Transform::IDENTITY),
+        placed: Placed::new(&speckle_mesh::Transform::IDENTITY),
     };
     let geometry = &body.geometry;
 

@@ -1,20 +1,26 @@
 //! Colors against published numbers, adjustments, ramps, palettes and snapshots.
 
-use crate::common::sheet;
 use glam::Vec3;
 use palette::{FromColor, Lab, Oklch, Srgb, color_difference::Ciede2000, white_point::D65};
-use speckle_core::{
-    Channels, Document, Edit, Encoding, Mesh, Placement,
-    adjust::How,
-    color::{linear_rgba, srgb_rgba},
-    color_set::Role,
-    document::{Adjustment, ChannelAt, Fill, NewPart, NewSet},
+use speckle_color::{
+    Channels, Encoding, linear_rgba,
     ramp::{self, Stop},
-    region::Region,
-    stroke::Coat,
+    srgb_rgba,
+};
+use speckle_core::{
+    Document, Edit,
+    document::{Adjustment, ChannelAt, Fill},
+};
+use speckle_mesh::{Mesh, Placement};
+use speckle_model::{
+    NewPart, NewSet,
+    color_set::Role,
     swatches::{self, Swatch},
     views::SavedView,
 };
+use speckle_tools::{adjust::How, region::Region, stroke::Coat};
+
+use crate::common::sheet;
 
 /// Sharma, Wu and Dalal, The CIEDE2000 Color-Difference Formula: Implementation Notes,
 /// Supplementary Test Data, and Mathematical Observations (2005), table 1: L, a, b twice, and ΔE.
@@ -207,7 +213,7 @@ fn what_is_colorized_can_be_recolored() {
     let made = document.parts()[0].sets[1].clone();
     assert_eq!((made.ground, made.encoding), (blue, Encoding::Color));
     let white = Coat {
-        blend: speckle_core::blend::Blend::Recolor,
+        blend: speckle_color::blend::Blend::Recolor,
         ..Coat::new(part, made.id, Channels::RGB, [1.0; 4])
     };
     let fill = Fill { coat: white, opacity: 1.0, region: Region::All, at: None, afresh: false };

@@ -1,7 +1,7 @@
 //! Meshes that several tests need.
 
 use glam::Vec3;
-use speckle_core::{Mesh, mesh::MeshArrays};
+use speckle_mesh::{Mesh, mesh::MeshArrays};
 
 /// A mesh of polygons, each given by its vertices.
 pub fn polygons(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {

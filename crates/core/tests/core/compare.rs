@@ -1,14 +1,14 @@
 //! Comparing what went out with what came in: differences are those that were put there.
 
-use crate::common::{arrays_of, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Part, Placement, Transform,
-    compare::compare,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
+use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Part};
+use speckle_tools::compare::compare;
+
+use crate::common::{arrays_of, sheet};
 
 fn values(mesh: &Mesh, placement: Placement) -> Vec<[f32; 4]> {
     (0..placement.count(mesh)).map(|i| [i % 7, i % 5, i % 3, 4].map(|x| x as f32 / 8.0)).collect()

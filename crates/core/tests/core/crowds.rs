@@ -7,17 +7,23 @@ use std::{
     time::{Duration, Instant},
 };
 
-use crate::common::{arrays_of, beside, polygons, sheet};
 use glam::Vec3;
-use speckle_core::{
-    Channels, Document, Edit, Encoding, Geometry, HandId, Mesh, Placement, Transform,
-    bake::{trail, watch::Watch},
-    document::{NewPart, NewSet},
+use speckle_color::{Channels, Encoding};
+use speckle_core::{Document, Edit, HandId};
+use speckle_mesh::{
+    Geometry, Mesh, Placement, Transform,
+    body::{Body, Placed},
     mesh::MeshArrays,
-    recipe::source::Joined,
-    scene::{Body, Others, Scene, Stage},
-    stroke::{Brush, Coat, Sample, StrokeStart, View, footprint::Placed},
+    scene::{Others, Scene, Stage},
+    sight::View,
 };
+use speckle_model::{NewPart, NewSet, recipe::source::Joined};
+use speckle_tools::{
+    bake::{trail, watch::Watch},
+    stroke::{Brush, Coat, Sample, StrokeStart},
+};
+
+use crate::common::{arrays_of, beside, polygons, sheet};
 
 const PATIENCE: Duration = Duration::from_secs(20);
 

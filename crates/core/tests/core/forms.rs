@@ -1,12 +1,11 @@
 //! A part in another form shows what it showed: cut, split, joined, or some of its faces.
 
 use glam::Vec3;
-use speckle_core::{
-    Document, Edit, Encoding, Material, Materials, Mesh, Part, Placement, Transform,
-    compare::compare,
-    document::{NewPart, NewSet, Selection},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
+use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays};
+use speckle_model::{Material, Materials, NewPart, NewSet, Part, Selection};
+use speckle_tools::compare::compare;
 
 /// A sheet of 3 × 3 quads with a set of each placement, whose values all differ, two materials and
 /// a selection.

@@ -1,21 +1,26 @@
 //! What a hand does beyond plain paint: in the mirror, over several parts, through stencils, masks
 //! and cutaways, and by softening and smearing.
 
-use crate::common::{beside, sheet};
 use glam::{Vec2, Vec3};
+use speckle_color::{Channels, Encoding, curve::Curve, linear_from_srgb};
 use speckle_core::{
-    Channels, Document, Edit, Encoding, HandId, Mesh, Placement, Transform,
-    color::linear_from_srgb,
-    color_set::Role,
-    curve::Curve,
-    document::{Direction, Fill, NewPart, NewSet},
-    mesh::{MeshArrays, UvSet},
-    region::Region,
-    scene::Cutaway,
-    screen::Screen,
-    stencil::{Lay, Stencil, StencilId, StencilUse},
-    stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart, View},
+    Document, Edit, HandId,
+    document::{Direction, Fill},
 };
+use speckle_mesh::{
+    Mesh, Placement, Transform,
+    mesh::{MeshArrays, UvSet},
+    screen::Screen,
+    sight::{Cutaway, View},
+};
+use speckle_model::{NewPart, NewSet, color_set::Role};
+use speckle_tools::{
+    region::Region,
+    stencil::{Lay, Stencil, StencilId, StencilUse},
+    stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart},
+};
+
+use crate::common::{beside, sheet};
 
 const DOWN: View = View::Parallel { forward: Vec3::NEG_Z };
 
@@ -165,7 +170,7 @@ fn a_part_that_goes_or_moves_takes_no_paint_of_the_others_along() {
     for change in [&stroke, &gone, &moved] {
         document.replay(change, Direction::Backward).unwrap();
     }
-    let all_white = |part: &speckle_core::Part| part.sets[0].values.iter().all(|v| *v == [1.0; 4]);
+    let all_white = |part: &speckle_model::Part| part.sets[0].values.iter().all(|v| *v == [1.0; 4]);
     assert!(document.parts().iter().all(all_white));
 }
 

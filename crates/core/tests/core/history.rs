@@ -2,17 +2,22 @@
 
 use glam::Vec3;
 use proptest::prelude::*;
+use speckle_color::{Channels, Encoding, ramp::Stop};
 use speckle_core::{
-    Change, Channels, Document, Edit, Encoding, Mesh, PartId, Placement, ProjectTraits, Selection,
-    Transform, Unit, UpAxis,
-    adjust::How,
+    Change, Document, Edit,
+    document::{Adjustment, ChannelAt, Direction, Fill, Merge},
+};
+use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, sight::View};
+use speckle_model::{
+    NewPart, NewSet, PartId, ProjectTraits, Selection,
     color_set::{ChannelTraits, Role},
-    document::{Adjustment, ChannelAt, Direction, Fill, Merge, NewPart, NewSet},
-    ramp::Stop,
-    region::Region,
-    stroke::{Action, Brush, Coat, Mirror, Sample, StrokeStart, View},
     swatches::Swatch,
     views::SavedView,
+};
+use speckle_tools::{
+    adjust::How,
+    region::Region,
+    stroke::{Action, Brush, Coat, Mirror, Sample, StrokeStart},
 };
 
 fn kite(name: &str) -> NewPart {
@@ -251,10 +256,11 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
 
 /// All that a document holds, to the bit.
 fn state(document: &Document) -> String {
-    let sets = |part: &speckle_core::Part| -> Vec<_> {
-        let bits =
-            |set: &speckle_core::ColorSet| set.values.iter().map(|v| v.map(f32::to_bits)).collect();
-        let said = |set: &speckle_core::ColorSet| (set.id, set.role, set.placement, set.traits());
+    let sets = |part: &speckle_model::Part| -> Vec<_> {
+        let bits = |set: &speckle_model::ColorSet| {
+            set.values.iter().map(|v| v.map(f32::to_bits)).collect()
+        };
+        let said = |set: &speckle_model::ColorSet| (set.id, set.role, set.placement, set.traits());
         part.sets.iter().map(|set| -> (_, Vec<[u32; 4]>) { (said(set), bits(set)) }).collect()
     };
     let parts: Vec<_> = document

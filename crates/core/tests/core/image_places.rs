@@ -1,14 +1,13 @@
 //! Every pixel of an image is found where it lies, whatever its size, its wrap and its turn.
 
-use crate::common::sheet;
 use glam::Vec2;
 use proptest::prelude::*;
-use speckle_core::{
-    Encoding, Geometry, Mesh, Placement,
-    bake::image::{Image, Laid, Picture, Way, sampled},
-    mesh::UvSet,
-    recipe::source::{Averaged, Wrap},
-};
+use speckle_color::Encoding;
+use speckle_mesh::{Geometry, Mesh, Placement, mesh::UvSet};
+use speckle_model::recipe::source::{Averaged, Wrap};
+use speckle_tools::bake::image::{Image, Laid, Picture, Way, sampled};
+
+use crate::common::sheet;
 
 /// An image whose pixels tell their own place.
 fn map(width: usize, height: usize) -> Image {

@@ -2,15 +2,20 @@
 
 use std::sync::Arc;
 
-use crate::common::sheet;
 use glam::{Vec2, Vec3};
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Part, Placement,
-    bake::image::Image,
-    document::{NewPart, NewSet},
-    map::{Map, MapChannel, MapError, MapLay, MapPlan, render},
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
+use speckle_mesh::{
+    Mesh, Placement,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::{NewPart, NewSet, Part};
+use speckle_tools::{
+    bake::image::Image,
+    map::{Map, MapChannel, MapError, MapLay, MapPlan, render},
+};
+
+use crate::common::sheet;
 
 fn from(set: &str, channel: usize) -> MapChannel {
     MapChannel::Set { set: set.to_owned(), channel, invert: false }

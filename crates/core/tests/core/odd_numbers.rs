@@ -1,23 +1,27 @@
 //! Whatever numbers come over the wire: an edit is made or refused, nothing panics, and what is
 //! stored stays a number between 0 and 1.
 
-use crate::common::{beside, sheet};
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
+use speckle_color::{Channels, Encoding, Measure, blend::Blend, curve::Curve, ramp::Stop};
 use speckle_core::{
-    Channels, Document, Edit, Encoding, Mesh, Placement, Transform,
-    adjust::How,
-    blend::Blend,
-    color_set::Role,
-    curve::Curve,
-    document::{Adjustment, ChannelAt, Fill, NewPart, NewSet},
-    ramp::Stop,
-    region::{Measure, Region, Solid},
-    scene::Cutaway,
-    screen::Screen,
-    stencil::{Lay, Stencil, StencilId, StencilUse},
-    stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart, View},
+    Document, Edit,
+    document::{Adjustment, ChannelAt, Fill},
 };
+use speckle_mesh::{
+    Mesh, Placement, Transform,
+    screen::Screen,
+    sight::{Cutaway, View},
+};
+use speckle_model::{NewPart, NewSet, color_set::Role};
+use speckle_tools::{
+    adjust::How,
+    region::{Region, Solid},
+    stencil::{Lay, Stencil, StencilId, StencilUse},
+    stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart},
+};
+
+use crate::common::{beside, sheet};
 
 /// Numbers as they come from a hand, and as they come from nowhere.
 fn number() -> impl Strategy<Value = f32> {
@@ -129,7 +133,12 @@ fn coat() -> impl Strategy<Value = Coat> {
             stencil,
             cutaway,
             all_parts,
-            ..Coat::new(speckle_core::PartId(0), speckle_core::SetId(0), Channels(channels), paint)
+            ..Coat::new(
+                speckle_model::PartId(0),
+                speckle_model::SetId(0),
+                Channels(channels),
+                paint,
+            )
         })
 }
 
@@ -161,19 +170,19 @@ fn region() -> impl Strategy<Value = Region> {
                 through,
             }
         ),
-        (0..9_u32).prop_map(|id| Region::Chosen { set: speckle_core::SetId(id) }),
+        (0..9_u32).prop_map(|id| Region::Chosen { set: speckle_model::SetId(id) }),
         (0..9_usize).prop_map(|index| Region::Group { index }),
         (0..9_u32, number(), number()).prop_map(|(id, from, to)| Region::Range {
-            set: speckle_core::SetId(id),
+            set: speckle_model::SetId(id),
             measure: Measure::Luminance,
             from,
             to,
         }),
         (0..9_u32, prop::array::uniform4(number()), number()).prop_map(|(id, color, tolerance)| {
-            Region::Near { set: speckle_core::SetId(id), color, tolerance }
+            Region::Near { set: speckle_model::SetId(id), color, tolerance }
         }),
         (0..9_u32, number()).prop_map(|(id, tolerance)| Region::Changed {
-            snapshot: speckle_core::SetId(id),
+            snapshot: speckle_model::SetId(id),
             tolerance,
         }),
     ]
@@ -280,7 +289,7 @@ proptest! {
         prop_assert!(refused.is_none_or(|words| words.len() > 15));
         prop_assert!(all_are_sound(&document), "{region:?}");
         let adjust = |Coat { part, set, channels, .. }: Coat| {
-            let within = within.map(speckle_core::SetId);
+            let within = within.map(speckle_model::SetId);
             Edit::Adjust { adjustment: Adjustment { part, set, channels, how, strength, within } }
         };
         make(&mut document, target, adjust, coat);

@@ -1,16 +1,14 @@
 //! What a stroke covers and keeps, as facts of the job.
 
-use crate::common::{beside, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_core::{
-    Channels, Document, Edit, EditError, Encoding, HandId, Mesh, Placement, Transform,
-    blend::Blend,
-    curve::Curve,
-    document::{Direction, NewPart, NewSet},
-    mesh::MeshArrays,
-    stroke::{Action, Brush, BuildUp, Coat, Falloff, Reach, Sample, StrokeStart, View},
-};
+use speckle_color::{Channels, Encoding, blend::Blend, curve::Curve};
+use speckle_core::{Document, Edit, EditError, HandId, document::Direction};
+use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays, sight::View};
+use speckle_model::{NewPart, NewSet, names::NameError};
+use speckle_tools::stroke::{Action, Brush, BuildUp, Coat, Falloff, Reach, Sample, StrokeStart};
+
+use crate::common::{beside, sheet};
 
 fn document(arrays: MeshArrays, placement: Placement) -> Document {
     let mesh = Mesh::new(arrays).unwrap();
@@ -217,7 +215,7 @@ fn impossible_edits_are_refused_and_change_nothing() {
         StrokeStart { coat: Coat { channels: Channels([false; 4]), ..good.coat }, ..good },
         painted_with([f32::NAN; 4], good),
         StrokeStart { view: View::Parallel { forward: Vec3::ZERO }, ..good },
-        StrokeStart { coat: Coat { set: speckle_core::SetId(99), ..good.coat }, ..good },
+        StrokeStart { coat: Coat { set: speckle_model::SetId(99), ..good.coat }, ..good },
         StrokeStart { brush: hard(0.0), ..good },
         StrokeStart { brush: Brush { spacing: 0.0, ..hard(0.1) }, ..good },
         StrokeStart { brush: Brush { flow: f32::NAN, ..hard(0.1) }, ..good },
@@ -244,7 +242,7 @@ fn impossible_edits_are_refused_and_change_nothing() {
         start: [0.5; 4],
     };
     assert!(matches!(document.apply(add("Coat")), Err(EditError::NameTaken { .. })));
-    assert_eq!(document.apply(add("  ")).unwrap_err(), EditError::NoName);
+    assert_eq!(document.apply(add("  ")).unwrap_err(), EditError::Name(NameError::Empty));
     for i in 1..16 {
         document.apply(add(&format!("Set {i}"))).unwrap();
     }

@@ -1,10 +1,10 @@
 //! The small picture of a project shows what is there.
 
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Placement, Transform, UpAxis,
-    document::{NewPart, NewSet},
-    picture,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
+use speckle_mesh::{Mesh, Placement, Transform, UpAxis};
+use speckle_model::{NewPart, NewSet};
+use speckle_tools::picture;
 
 const SIZE: (usize, usize) = (96, 64);
 

@@ -2,13 +2,20 @@
 
 use std::sync::Arc;
 
-use crate::common::sheet;
+use speckle_color::Encoding;
 use speckle_core::{
-    Document, Edit, EditError, Encoding, Mesh, PartId, Placement,
-    bake::{Pantry, watch::Watch},
-    document::{Direction, DocumentRecord, NewPart, NewSet},
+    Document, Edit, EditError,
+    document::{Direction, DocumentRecord},
+};
+use speckle_mesh::{Mesh, Placement};
+use speckle_model::{
+    NewPart, NewSet, PartId,
+    names::NameError,
     recipe::{Recipe, RecipeFile, Shaping, Source, Step, Target, starters},
 };
+use speckle_tools::bake::{Pantry, watch::Watch};
+
+use crate::common::sheet;
 
 /// A flat part of 8 × 8 quads with a color set.
 fn tray() -> (Document, PartId) {
@@ -64,7 +71,10 @@ fn images_are_replaced_taken_out_undone_and_kept() {
 
     let refused = document.apply(add("x.png", b"no image".to_vec())).unwrap_err();
     assert!(refused.to_string().contains("the image x.png cannot be read"), "{refused}");
-    assert_eq!(document.apply(add("  ", two_pixels())).unwrap_err(), EditError::NoName);
+    assert_eq!(
+        document.apply(add("  ", two_pixels())).unwrap_err(),
+        EditError::Name(NameError::Empty)
+    );
     let missing = document.apply(Edit::DeleteImage { name: "none".into() }).unwrap_err();
     assert_eq!(missing.to_string(), "there is no image none any more");
     for i in 1..64 {
@@ -180,7 +190,7 @@ fn each_step_tells_what_it_makes_by_itself() {
     assert!(paint.is_color && paint.values.iter().all(|&v| v == 0), "nothing is painted yet");
 
     // A sample of many: one out of each run, in order, and not always the first.
-    let many = speckle_core::bake::taste::Tastes::of(1, 90_000);
+    let many = speckle_tools::bake::taste::Tastes::of(1, 90_000);
     assert_eq!(many.elements.len(), 900);
     assert!(many.elements.iter().enumerate().all(|(i, &e)| (e as usize) / 100 == i));
     assert!(many.elements.iter().any(|&e| e % 100 > 50));
@@ -225,7 +235,7 @@ fn a_shift_of_color_says_in_the_channels_how_it_is_meant() {
 
 #[test]
 fn a_curve_gives_a_number_for_whatever_it_is_asked() {
-    use speckle_core::curve::{Curve, Point, through};
+    use speckle_color::curve::{Curve, Point, through};
     let point = |x: f32, y: f32, corner: bool| Point { x, y, corner };
     let points = [point(0.2, 0.1, false), point(0.5, 0.9, true), point(0.8, 0.4, false)];
     for x in [f32::NAN, f32::NEG_INFINITY, f32::INFINITY, -1.0, 0.0, 0.2, 0.5, 0.8, 2.0] {

@@ -1,17 +1,25 @@
 //! Recipes in a project: baked and painted live together.
 
-use crate::common::sheet;
 use glam::Vec3;
+use speckle_color::{Channels, Encoding};
 use speckle_core::{
-    Channels, Document, Edit, EditError, Encoding, Mesh, PartId, Placement, SetId, Transform,
-    bake::{Pantry, watch::Watch},
+    Document, Edit, EditError,
+    document::{Direction, Fill},
+};
+use speckle_mesh::{Mesh, Placement, Transform, sight::View};
+use speckle_model::{
+    NewPart, NewSet, PartId, SetId,
     color_set::ChannelTraits,
-    document::{Direction, Fill, NewPart, NewSet},
     recipe::{Merge, Recipe, Source, Step, Target},
+};
+use speckle_tools::{
+    bake::{Pantry, watch::Watch},
     region::Region,
     replacing::{Matching, shape},
-    stroke::{Action, Brush, Coat, Reach, Sample, StrokeStart, View},
+    stroke::{Action, Brush, Coat, Reach, Sample, StrokeStart},
 };
+
+use crate::common::sheet;
 
 /// A project with a flat part of 8 × 8 quads, and a data set per vertex that starts black.
 struct Table {
@@ -214,8 +222,8 @@ fn stale_is_what_would_be_made_otherwise_and_nothing_else() {
     table.cook(recipe(
         Target::R,
         vec![Step::new(Source::HeightRamp {
-            direction: speckle_core::recipe::source::Direction::X,
-            space: speckle_core::recipe::source::Space::World,
+            direction: speckle_model::recipe::source::Direction::X,
+            space: speckle_model::recipe::source::Space::World,
             from: None,
             to: None,
         })],
@@ -424,7 +432,7 @@ fn a_stroke_whose_paint_has_no_room_is_refused() {
     table.cook(recipe(Target::R, vec![constant(0.25)]));
     let part = table.part;
     for n in 0..255 {
-        let (role, name) = (speckle_core::color_set::Role::Selection, format!("S{n}"));
+        let (role, name) = (speckle_model::color_set::Role::Selection, format!("S{n}"));
         let placement = Placement::Face;
         table.document.apply(Edit::AddHelper { part, role, name, placement }).unwrap();
     }

@@ -2,23 +2,25 @@
 
 use std::f32::consts::TAU;
 
-use crate::common::{beside, polygons, sheet};
 use glam::{Vec2, Vec3};
-use speckle_core::{
-    Channels, ColorSet, Document, Edit, EditError, Encoding, Geometry, Mesh, Placement, SetId,
-    Transform,
-    color_set::Role,
-    document::{Fill, NewPart, NewSet},
+use speckle_color::{Channels, Encoding, Measure};
+use speckle_core::{Document, Edit, EditError, document::Fill};
+use speckle_mesh::{
+    Geometry, Mesh, Placement, Transform,
+    body::{Body, Placed, Surface},
     geometry::bends,
     mesh::MeshArrays,
-    region::{self, Measure, Region, Solid},
-    scene::{Body, Cutaway, Scene},
+    scene::Scene,
     screen::Screen,
-    stroke::{
-        Action, Coat, Sample, View,
-        footprint::{Placed, Surface},
-    },
+    sight::{Cutaway, View},
 };
+use speckle_model::{ColorSet, NewPart, NewSet, SetId, color_set::Role};
+use speckle_tools::{
+    region::{self, Region, Solid},
+    stroke::{Action, Coat, Sample},
+};
+
+use crate::common::{beside, polygons, sheet};
 
 /// A cube whose sides are two triangles each.
 fn cube() -> Geometry {
@@ -427,7 +429,7 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
         assert_eq!(value[1] == 1.0, is_protected, "{corner}");
     }
     // Grown, the selection reaches one edge further; colors by range and by likeness are found.
-    let how = speckle_core::adjust::How::Grow { rounds: 1 };
+    let how = speckle_tools::adjust::How::Grow { rounds: 1 };
     let adjustment = speckle_core::document::Adjustment {
         part,
         set: selection,

@@ -1,15 +1,13 @@
 //! Other colors and other shapes for a part that is there: by order and by place, undone and redone.
 
 use glam::Vec3;
-use speckle_core::{
-    Change, Document, Edit, Encoding, Mesh, Part, PartId, Placement, ProjectTraits, Transform,
-    Unit, UpAxis,
-    color::{linear_from_srgb, srgb_from_linear},
-    color_set::ChannelTraits,
-    document::{Direction, NewPart, NewSet, Selection},
-    mesh::MeshArrays,
-    replacing::{Matching, ReplacingError, colors, held_as_ours, shape},
+use speckle_color::{Encoding, linear_from_srgb, srgb_from_linear};
+use speckle_core::{Change, Document, Edit, document::Direction};
+use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{
+    NewPart, NewSet, Part, PartId, ProjectTraits, Selection, color_set::ChannelTraits,
 };
+use speckle_tools::replacing::{Matching, ReplacingError, colors, held_as_ours, shape};
 
 fn set(name: &str, placement: Placement, encoding: Encoding, values: Vec<[f32; 4]>) -> NewSet {
     NewSet { name: name.into(), placement, encoding, ground: [1.0; 4], values }
@@ -58,7 +56,7 @@ fn replace_colors(
     document: &mut Document,
     theirs: &NewPart,
     matching: Option<Matching>,
-) -> (Change, speckle_core::replacing::ReplacementReport) {
+) -> (Change, speckle_tools::replacing::ReplacementReport) {
     let (plan, report) = colors(only(document), theirs, matching).unwrap();
     let part = only(document).id;
     let edit = Edit::ReplaceColors { part, from: "sail.glb".into(), colors: plan };
@@ -141,7 +139,7 @@ fn other_faces_take_what_the_surface_shows_at_the_nearest_point() {
     let flood = Edit::ClearChannels {
         part: only(&document).id,
         set: only(&document).sets[0].id,
-        channels: speckle_core::Channels([true; 4]),
+        channels: speckle_color::Channels([true; 4]),
     };
     document.apply(flood).unwrap();
     assert!(matches!(

@@ -3,17 +3,19 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use crate::common::{polygons, sheet};
 use glam::{Affine3A, Vec2, Vec3};
 use proptest::prelude::*;
-use speckle_core::{
+use speckle_color::Measure;
+use speckle_mesh::{
     Geometry, Mesh, Placement, Transform,
-    region::{Measure, Solid},
-    scene::{Body, Cutaway, Others, Scene, SightLines, Stage},
+    body::{Body, Placed},
+    scene::{Others, Scene, SightLines, Stage},
     screen::{Screen, is_inside},
-    stencil::Stencil,
-    stroke::{Mirror, View, footprint::Placed},
+    sight::{Cutaway, View},
 };
+use speckle_tools::{region::Solid, stencil::Stencil, stroke::Mirror};
+
+use crate::common::{polygons, sheet};
 
 /// Four sheets over one another, at heights 0, 1, 2 and 3, seen from above.
 fn floors() -> Body {
@@ -153,7 +155,7 @@ fn stencils_are_read_between_the_middles_of_their_pixels() {
     assert_eq!(Stencil::new(2, 2, vec![0; 3]), None);
     // Half a grey lets half of it through: luminance is encoded again (IEC 61966-2-1).
     let grey = [0.5, 0.5, 0.5, 1.0];
-    let read = Measure::Luminance.of(grey, speckle_core::Encoding::Color);
+    let read = Measure::Luminance.of(grey, speckle_color::Encoding::Color);
     assert!((read - 0.5).abs() < 1e-5, "{read}");
     assert_ne!(Solid::Box, Solid::Cone);
 }

@@ -5,13 +5,11 @@ use std::sync::Arc;
 use glam::Vec3;
 use palette::{FromColor, Lab, Srgb, color_difference::Ciede2000};
 use proptest::prelude::*;
-use speckle_core::{
-    ColorSet, Document, Edit, Encoding, Part, Placement, Transform,
-    color::{linear_from_srgb, srgb_from_linear},
-    document::{NewPart, NewSet},
-    separation::{Separation, separate},
-    swatches::Swatch,
-};
+use speckle_color::{Encoding, linear_from_srgb, srgb_from_linear};
+use speckle_core::{Document, Edit};
+use speckle_mesh::{Placement, Transform};
+use speckle_model::{ColorSet, NewPart, NewSet, Part, swatches::Swatch};
+use speckle_tools::separation::{Separation, separate};
 
 /// A strip of triangles of one area, with a value at each face.
 fn strip(colors: &[[f32; 3]]) -> Part {
@@ -150,7 +148,7 @@ fn very_many_colors_on_faces_without_area_still_have_spools() {
         (0..5000).map(|i| [i % 18, i / 18 % 18, i / 324].map(|step| step as f32 / 17.0)).collect();
     let mut flat = strip(&colors);
     let point = flat.geometry.mesh().moved(|_| Vec3::ONE).unwrap();
-    flat.geometry = Arc::new(speckle_core::Geometry::new(point));
+    flat.geometry = Arc::new(speckle_mesh::Geometry::new(point));
     let separation = separate(&[flat], &[], 4);
     assert!((1..=4).contains(&separation.swatches.len()));
     assert_eq!((separation.of_faces[0].len(), separation.mean_difference), (5000, 0.0));

@@ -1,13 +1,18 @@
 //! Sets and channels: what is copied, converted and merged, and what stays as it is.
 
-use crate::common::sheet;
+use speckle_color::{Channels, Encoding, linear_from_srgb, srgb_from_linear};
 use speckle_core::{
-    Channels, Document, Edit, EditError, Encoding, Mesh, PartId, Placement, SetId,
-    color::{linear_from_srgb, srgb_from_linear},
-    color_set::{ChannelTraits, Signed},
-    document::{ChannelAt, Direction, Merge, NewPart, NewSet, Source},
-    mesh::MeshArrays,
+    Document, Edit, EditError,
+    document::{ChannelAt, Direction, Merge, Source},
 };
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::{
+    NewPart, NewSet, PartId, SetId,
+    color_set::{ChannelTraits, Signed},
+    names::NameError,
+};
+
+use crate::common::sheet;
 
 fn flooded(mesh: &Mesh, name: &str, placement: Placement, encoding: Encoding) -> NewSet {
     NewSet::flooded(name, placement, encoding, [1.0, 1.0, 1.0, 1.0], mesh)
@@ -235,7 +240,10 @@ fn one_channel_alone_makes_a_grey_set_and_four_make_one() {
     assert_eq!(numbers(&document, 0, 4, 0), red);
     let two = Source::Number { number: 2.0 };
     assert!(matches!(document.apply(compose("Loud", [two; 4])), Err(EditError::Channel(_))));
-    assert_eq!(document.apply(compose(" ", [one; 4])).unwrap_err(), EditError::NoName);
+    assert_eq!(
+        document.apply(compose(" ", [one; 4])).unwrap_err(),
+        EditError::Name(NameError::Empty)
+    );
 }
 
 #[test]

@@ -2,9 +2,10 @@
 
 use std::f64::consts::{PI, TAU};
 
-use crate::common::polygons;
 use glam::{DVec3, Vec3};
-use speckle_core::{Geometry, Mesh, MeshError, mesh::MeshArrays};
+use speckle_mesh::{Geometry, Mesh, MeshError, mesh::MeshArrays};
+
+use crate::common::polygons;
 
 fn geometry(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Geometry {
     Geometry::new(polygons(positions, faces))

@@ -4,10 +4,10 @@
 use std::fmt::Write;
 
 use anyhow::{Context, Result};
-use speckle_core::{
+use speckle_color::{
     Encoding,
     blend::{Base, Blend},
-    color::rgba_from_bytes,
+    rgba_from_bytes,
 };
 use speckle_e2e::{App, Browser};
 

@@ -1,11 +1,11 @@
 //! Takes the pictures of `docs/screenshots`, from the demo data: `cargo xtask screenshots`.
 
+use std::time::Duration;
 use std::{fs, path::Path};
 
 use anyhow::Result;
 use fantoccini::Locator;
 use speckle_e2e::{App, Browser, binary};
-use std::time::Duration;
 
 #[tokio::test]
 #[ignore = "writes pictures; run by cargo xtask screenshots"]

@@ -3,12 +3,12 @@
 use std::collections::HashMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
-use speckle_core::{
-    Placement, ProjectTraits, Unit, UpAxis,
-    color::Rgba,
-    document::MOST_SETS,
+use speckle_color::Rgba;
+use speckle_mesh::{
+    Placement, Unit, UpAxis,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::{MOST_SETS, ProjectTraits};
 
 use super::PROFILE;
 use crate::{

@@ -2,7 +2,9 @@
 
 use std::fmt::Write as _;
 
-use speckle_core::{ColorSet, Part, Placement, Unit, UpAxis, color::Rgba};
+use speckle_color::Rgba;
+use speckle_mesh::{Placement, Unit, UpAxis};
+use speckle_model::{ColorSet, Part};
 
 use super::PROFILE;
 use crate::{

@@ -3,7 +3,8 @@
 use std::collections::{BTreeMap, HashMap};
 
 use serde::Deserialize;
-use speckle_core::{Materials, color::srgb_rgba, document::ImageRecord, pixels};
+use speckle_color::{pixels, srgb_rgba};
+use speckle_model::{ImageRecord, Materials};
 
 use super::{accessor::BufferView, buffers::Buffer};
 use crate::MeshFile;
@@ -86,13 +87,13 @@ pub fn of_surfaces(
     }
     let list = used.iter().zip(names).map(|(used, name)| {
         let Some(material) = used.and_then(|m| materials.get(m)) else {
-            return speckle_core::Material::new(name, [1.0; 4]);
+            return speckle_model::Material::new(name, [1.0; 4]);
         };
         let base = &material.pbr_metallic_roughness;
         // Factors are light; those of files that say nonsense are kept in bounds.
         let within = |x: f32| if x.is_nan() { 1.0 } else { x.clamp(0.0, 1.0) };
         let texture = base.base_color_texture.as_ref();
-        speckle_core::Material {
+        speckle_model::Material {
             name: name.clone(),
             color: srgb_rgba(base.base_color_factor.map(within)),
             image: texture.and_then(|at| images.of_textures.get(&at.index).cloned()),

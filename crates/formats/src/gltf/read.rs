@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
 use serde::Deserialize;
-use speckle_core::{
+use speckle_color::Rgba;
+use speckle_mesh::{
     Placement,
-    bake::MATERIAL_SET,
-    color::Rgba,
-    document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::MOST_SETS;
+use speckle_tools::bake::MATERIAL_SET;
 
 use super::{
     ABOVE_ALL, CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC,

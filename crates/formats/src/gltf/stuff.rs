@@ -3,9 +3,10 @@
 use std::io::Cursor;
 
 use serde_json::{Value, json};
-use speckle_core::{Material, Part, color::linear_rgba, document::ImageRecord};
+use speckle_color::linear_rgba;
+use speckle_model::{ImageRecord, Material, Part};
 
-use super::write::File;
+use super::file::File;
 use crate::Shipment;
 
 /// The materials, textures and images of a file.

@@ -6,19 +6,17 @@ use base64::prelude::{BASE64_STANDARD, Engine as _};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde_json::{Map, Value, json};
-use speckle_core::{
-    ColorSet, Encoding, Part, ProjectTraits, Transform, Unit, UpAxis,
-    color::{Rgba, byte_from_unit},
-};
+use speckle_color::{Encoding, Rgba, byte_from_unit};
+use speckle_mesh::{Transform, Unit, UpAxis};
+use speckle_model::{ColorSet, Part, ProjectTraits};
 
-use super::{CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, stuff::Stuff};
+use super::{
+    CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, file::File, stuff::Stuff,
+};
 use crate::{
     DataSets, Depth, Format, FormatError, Light, Place, Shipment, WriteOptions, Written, carried,
     numbers::Numbers, seams::SplitVertices,
 };
-
-const ARRAY_BUFFER: u32 = 34962;
-const ELEMENT_ARRAY_BUFFER: u32 = 34963;
 
 /// Writes the parts as one binary file.
 ///
@@ -191,14 +189,6 @@ pub fn attribute_names(sets: &[&ColorSet], data: DataSets) -> Vec<String> {
     names
 }
 
-/// The arrays of a file.
-#[derive(Default)]
-pub struct File {
-    bin: Vec<u8>,
-    views: Vec<Value>,
-    accessors: Vec<Value>,
-}
-
 impl File {
     fn mesh(
         &mut self,
@@ -310,23 +300,6 @@ impl File {
         primitives
     }
 
-    /// Adds bytes that are no accessor's: an image's.
-    pub fn plain(&mut self, bytes: &[u8]) -> usize {
-        self.views.push(json!({
-            "buffer": 0,
-            "byteOffset": self.bin.len(),
-            "byteLength": bytes.len(),
-        }));
-        self.bin.extend_from_slice(bytes);
-        self.bin.resize(self.bin.len().next_multiple_of(4), 0);
-        self.views.len() - 1
-    }
-
-    /// Adds rows of floats.
-    fn floats<T: bytemuck::Pod>(&mut self, rows: &[T], shape: &str) -> usize {
-        self.array(bytemuck::cast_slice(rows), rows.len(), component::F32, shape, false, None)
-    }
-
     fn colors(&mut self, values: &[Rgba], options: WriteOptions) -> usize {
         let count = values.len();
         let shape = if options.alpha { "VEC4" } else { "VEC3" };
@@ -352,41 +325,5 @@ impl File {
                 self.array(bytes, count, component::U8, shape, true, stride)
             }
         }
-    }
-
-    /// Adds an array with its view and accessor; returns the accessor's index.
-    fn array(
-        &mut self,
-        bytes: &[u8],
-        count: usize,
-        kind: u32,
-        shape: &str,
-        normalized: bool,
-        stride: Option<usize>,
-    ) -> usize {
-        let target = if shape == "SCALAR" { ELEMENT_ARRAY_BUFFER } else { ARRAY_BUFFER };
-        let mut view = json!({
-            "buffer": 0,
-            "byteOffset": self.bin.len(),
-            "byteLength": bytes.len(),
-            "target": target,
-        });
-        if let Some(stride) = stride {
-            view["byteStride"] = json!(stride);
-        }
-        let mut accessor = json!({
-            "bufferView": self.views.len(),
-            "componentType": kind,
-            "count": count,
-            "type": shape,
-        });
-        if normalized {
-            accessor["normalized"] = json!(true);
-        }
-        self.views.push(view);
-        self.accessors.push(accessor);
-        self.bin.extend_from_slice(bytes);
-        self.bin.resize(self.bin.len().next_multiple_of(4), 0);
-        self.accessors.len() - 1
     }
 }

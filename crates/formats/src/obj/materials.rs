@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use speckle_core::Material;
+use speckle_model::Material;
 
 /// The materials in an MTL file, by name; each image as the file calls it. Lines that say other
 /// things are passed over.

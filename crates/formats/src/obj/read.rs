@@ -4,11 +4,12 @@ use std::{borrow::Cow, collections::HashMap};
 
 use glam::{Vec2, Vec3};
 use memchr::memchr;
-use speckle_core::{
-    Material, Materials, Placement,
-    color::Rgba,
+use speckle_color::Rgba;
+use speckle_mesh::{
+    Placement,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::{Material, Materials};
 
 use super::materials;
 use crate::{

@@ -6,7 +6,9 @@ use std::{
     io::Write as _,
 };
 
-use speckle_core::{Material, Part, Placement, color::bytes_from_rgba};
+use speckle_color::bytes_from_rgba;
+use speckle_mesh::Placement;
+use speckle_model::{Material, Part};
 
 use crate::{
     Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote, numbers::Numbers,

@@ -1,7 +1,8 @@
 //! Reading OFF.
 
 use glam::Vec3;
-use speckle_core::{Placement, color::Rgba, mesh::MeshArrays};
+use speckle_color::Rgba;
+use speckle_mesh::{Placement, mesh::MeshArrays};
 
 use crate::{
     Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, numbers::Numbers,

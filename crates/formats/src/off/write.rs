@@ -2,10 +2,9 @@
 
 use std::io::Write as _;
 
-use speckle_core::{
-    ColorSet, Placement,
-    color::{Rgba, bytes_from_rgba},
-};
+use speckle_color::{Rgba, bytes_from_rgba};
+use speckle_mesh::Placement;
+use speckle_model::ColorSet;
 
 use crate::{
     Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,

@@ -2,12 +2,12 @@
 
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
-use speckle_core::{
+use speckle_color::Rgba;
+use speckle_mesh::{
     Placement,
-    color::Rgba,
-    document::MOST_SETS,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::MOST_SETS;
 
 use super::header::{self, Element, Header, Property, Scalar};
 use crate::{

@@ -3,10 +3,9 @@
 use std::fmt::Write as _;
 
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
-use speckle_core::{
-    ColorSet, Part, Placement,
-    color::{Rgba, bytes_from_rgba},
-};
+use speckle_color::{Rgba, bytes_from_rgba};
+use speckle_mesh::Placement;
+use speckle_model::{ColorSet, Part};
 
 use crate::{
     Body, Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,

@@ -2,7 +2,7 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_core::mesh::MeshArrays;
+use speckle_mesh::mesh::MeshArrays;
 
 use super::{HEADER, TRIANGLE, weld::weld};
 use crate::{

@@ -3,7 +3,7 @@
 use std::io::Write as _;
 
 use glam::Vec3;
-use speckle_core::Part;
+use speckle_model::Part;
 
 use super::HEADER;
 use crate::{Body, Origin, Shipment, WriteOptions, Written};

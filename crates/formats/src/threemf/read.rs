@@ -10,11 +10,9 @@ use quick_xml::{
     Reader as Xml,
     events::{BytesStart, Event},
 };
-use speckle_core::{
-    ProjectTraits, Unit, UpAxis,
-    color::{Rgba, rgba_from_bytes},
-    mesh::MeshArrays,
-};
+use speckle_color::{Rgba, rgba_from_bytes};
+use speckle_mesh::{Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::ProjectTraits;
 use zip::ZipArchive;
 
 use super::{MODEL, USUAL_PLACE};

@@ -6,7 +6,10 @@ use std::{
 };
 
 use glam::{Mat4, Quat};
-use speckle_core::{ColorSet, Part, ProjectTraits, Unit, UpAxis, color::bytes_from_rgba, picture};
+use speckle_color::bytes_from_rgba;
+use speckle_mesh::{Unit, UpAxis};
+use speckle_model::{ColorSet, Part, ProjectTraits};
+use speckle_tools::picture;
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CORE, MATERIALS, MODEL, OWN, USUAL_PLACE};

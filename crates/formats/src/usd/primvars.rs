@@ -7,15 +7,15 @@ use openusd::{
     sdf::Value,
     usd::{Attribute, TimeCode},
 };
-use speckle_core::{
+use speckle_color::Rgba;
+use speckle_mesh::{
     Placement,
-    color::Rgba,
     mesh::{MeshArrays, UvSet},
 };
 
 use super::{
+    broken,
     files::{Files, Rows},
-    read::broken,
 };
 use crate::{FormatError, Light, RawSet, numbers::Numbers};
 

@@ -11,9 +11,11 @@ use openusd::{
     sdf::{Path, Value},
     usd::{Attribute, Prim, PrimStatus, SchemaBase, SchemaKind, Stage, TimeCode},
 };
-use speckle_core::{ProjectTraits, Unit, UpAxis, document::MOST_SETS, mesh::MeshArrays};
+use speckle_mesh::{Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{MOST_SETS, ProjectTraits};
 
 use super::{
+    broken,
     files::{Files, Rows},
     primvars::{Interpolation, NAMESPACE, Primvar, text},
 };
@@ -28,10 +30,6 @@ const MOST_EFFORT: usize = 1 << 17;
 
 /// How often files that are named in files may name more.
 const MOST_ROUNDS: usize = 64;
-
-pub(super) fn broken(cause: impl Into<String>) -> FormatError {
-    FormatError::new(Place::File, cause, "the file is damaged: export it again")
-}
 
 fn said(error: anyhow::Error) -> FormatError {
     broken(format!("it cannot be made sense of: {error:#}"))

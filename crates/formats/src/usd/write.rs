@@ -6,7 +6,9 @@ use std::{
     io::{Cursor, Write as _},
 };
 
-use speckle_core::{ColorSet, Encoding, Part, Placement, UpAxis, color::Rgba};
+use speckle_color::{Encoding, Rgba};
+use speckle_mesh::{Placement, UpAxis};
+use speckle_model::{ColorSet, Part};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use crate::{

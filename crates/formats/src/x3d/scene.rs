@@ -3,11 +3,12 @@
 use std::{collections::HashMap, fmt::Write as _};
 
 use glam::{Mat4, Quat, Vec2, Vec3};
-use speckle_core::{
-    ColorSet, Part, Placement, Unit, UpAxis,
-    color::Rgba,
+use speckle_color::Rgba;
+use speckle_mesh::{
+    Placement, Unit, UpAxis,
     mesh::{MeshArrays, UvSet},
 };
+use speckle_model::{ColorSet, Part};
 
 use super::node::{Field, Node};
 use crate::{

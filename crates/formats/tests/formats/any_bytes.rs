@@ -1,10 +1,11 @@
 //! Whatever the bytes, a reader answers; it never panics and never runs away.
 
-use crate::common::{into_parts, read};
 use proptest::prelude::*;
 use speckle_formats::{
     Body, Format, FormatError, Import, Limits, MeshFile, ReadOptions, Shipment, WriteOptions, write,
 };
+
+use crate::common::{into_parts, read};
 
 /// A small whole file of each kind, to be damaged.
 fn whole() -> Vec<(&'static str, Vec<u8>)> {

@@ -1,15 +1,9 @@
 //! Whatever a recipient wants, what goes out is the model: read alone, it has the same triangles at
 //! the same places, and every set that is not told to be lost.
 
-use crate::common::into_parts;
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_core::{
-    Conversion, Encoding, Mesh, Part, Placement, ProjectTraits, Transform, Unit, UpAxis,
-    compare::compare,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     Body, DataSets, Depth, Format, Light, LossKind, MeshFile, ReadOptions,
     abilities::Says,
@@ -17,6 +11,11 @@ use speckle_formats::{
     recipient::{Goods, Packed, Recipient, Vertices},
     shader::Look,
 };
+use speckle_mesh::{Conversion, Mesh, Placement, Transform, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Part, ProjectTraits};
+use speckle_tools::compare::compare;
+
+use crate::common::into_parts;
 
 const HOME: ProjectTraits = ProjectTraits { unit: Unit::Centimetre, up: UpAxis::Z };
 

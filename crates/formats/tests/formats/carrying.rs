@@ -1,13 +1,15 @@
 //! What each format carries along: UVs, several parts, sets of each placement, names.
 
-use crate::common::{into_parts, read};
 use glam::{Vec2, Vec3};
-use speckle_core::{
-    Encoding, Mesh, Placement,
-    document::{NewPart, NewSet},
+use speckle_color::Encoding;
+use speckle_formats::{Body, Format, Shipment, WriteOptions, write};
+use speckle_mesh::{
+    Mesh, Placement,
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Body, Format, Shipment, WriteOptions, write};
+use speckle_model::{NewPart, NewSet};
+
+use crate::common::{into_parts, read};
 
 /// Two triangles that share an edge, folded along it, with a UV seam there.
 fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {
@@ -143,7 +145,7 @@ fn a_polygon_of_many_corners_goes_out_as_it_came_and_is_cut_for_a_glb() {
     let glb = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
     assert!(glb.losses[0].line().contains("1 faces into 298 triangles"), "{:?}", glb.losses);
     let back = read("star.glb", &glb.bytes).unwrap();
-    let cut = speckle_core::Geometry::new(back.parts[0].mesh.clone());
+    let cut = speckle_mesh::Geometry::new(back.parts[0].mesh.clone());
     let whole = parts[0].geometry.measures().area;
     assert!((cut.measures().area - whole).abs() < 1e-5);
 }

@@ -1,18 +1,18 @@
 //! A chart of colors and ramps of data through every format: what is shown is what is read again, and
 //! no mask ever passes a transfer function.
 
-use crate::common::read;
 use glam::Vec3;
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Part, Placement,
-    compare::compare,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
 use speckle_formats::{
     Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions, abilities::Room,
     carried, write,
 };
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Part};
+use speckle_tools::compare::compare;
+
+use crate::common::read;
 
 /// A sheet of n × n squares of two triangles.
 fn sheet(n: u32) -> Mesh {

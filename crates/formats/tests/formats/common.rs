@@ -1,7 +1,8 @@
 //! What the tests of all formats share.
 
-use speckle_core::{Document, Edit, Part, document::NewPart};
+use speckle_core::{Document, Edit};
 use speckle_formats::{FormatError, Import, MeshFile, ReadOptions};
+use speckle_model::{NewPart, Part};
 
 /// Reads a file that stands alone, as it usually is.
 pub fn read(name: &str, bytes: &[u8]) -> Result<Import, FormatError> {

@@ -3,17 +3,11 @@
 
 use std::io::Cursor;
 
-use crate::common::{into_parts, read};
 use glam::{Vec2, Vec3};
 use image::GenericImageView;
 use proptest::prelude::*;
-use speckle_core::{
-    Document, Edit, Encoding, Mesh, Part, Placement, ProjectTraits, Transform, Unit, UpAxis,
-    compare::compare,
-    document::{NewPart, NewSet},
-    map::{MapChannel, MapLay, MapPlan, render},
-    mesh::{MeshArrays, UvSet},
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
 use speckle_formats::{
     Depth, Format, Shipment, WriteOptions,
     abilities::Room,
@@ -21,6 +15,17 @@ use speckle_formats::{
     tables::{TableFile, table},
     write,
 };
+use speckle_mesh::{
+    Mesh, Placement, Transform, Unit, UpAxis,
+    mesh::{MeshArrays, UvSet},
+};
+use speckle_model::{NewPart, NewSet, Part, ProjectTraits};
+use speckle_tools::{
+    compare::compare,
+    map::{MapChannel, MapLay, MapPlan, render},
+};
+
+use crate::common::{into_parts, read};
 
 /// A fan of triangles and quads around a point, never folded, with a set per placement.
 fn fan() -> impl Strategy<Value = NewPart> {

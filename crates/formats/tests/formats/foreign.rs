@@ -1,12 +1,13 @@
 //! Files that others wrote: `reference/write_others.py` with lib3mf, usd-core and pycollada, and texts
 //! by the examples and rules of the standards.
 
-use crate::common::{into_parts, read};
 use glam::{Mat4, Vec2, Vec3};
-use speckle_core::{
-    Encoding, Geometry, Placement, Unit, UpAxis, color::srgb_from_linear, document::NewPart,
-};
+use speckle_color::{Encoding, srgb_from_linear};
 use speckle_formats::{Import, MeshFile, ReadOptions};
+use speckle_mesh::{Geometry, Placement, Unit, UpAxis};
+use speckle_model::NewPart;
+
+use crate::common::{into_parts, read};
 
 /// The tetrahedron and the colors that the script writes.
 const POINTS: [[f32; 3]; 4] = [[0., 0., 0.], [4., 0., 0.], [0., 4., 0.], [0., 0., 4.]];
@@ -17,7 +18,7 @@ fn bytes(value: [f32; 4]) -> [u8; 4] {
     value.map(|x| (x * 255.0).round() as u8)
 }
 
-fn set<'a>(part: &'a NewPart, name: &str) -> &'a speckle_core::document::NewSet {
+fn set<'a>(part: &'a NewPart, name: &str) -> &'a speckle_model::NewSet {
     part.sets.iter().find(|set| set.name == name).unwrap()
 }
 

@@ -1,12 +1,12 @@
 //! GLB against the crate `gltf`, which shares no code with ours, and against glTF 2.0 (Khronos).
 
-use crate::common::{into_parts, read};
 use glam::{Mat4, Vec3};
-use speckle_core::{
-    Conversion, Encoding, Placement, ProjectTraits, Transform, Unit, UpAxis,
-    document::{NewPart, NewSet},
-};
+use speckle_color::Encoding;
 use speckle_formats::{Depth, Format, MeshFile, ReadOptions, Shipment, WriteOptions, write};
+use speckle_mesh::{Conversion, Placement, Transform, Unit, UpAxis};
+use speckle_model::{NewPart, NewSet, ProjectTraits};
+
+use crate::common::{into_parts, read};
 
 /// The bollard with a color set of varied values and a data set.
 fn bollard() -> Vec<NewPart> {
@@ -218,7 +218,7 @@ fn units_up_axis_and_transforms_are_said_by_nodes() {
     }
     // Our own reader puts it where it stands, outside out.
     let back = read("b.glb", &export.bytes).unwrap();
-    let measures = speckle_core::Geometry::new(back.parts[0].mesh.clone()).measures().volume;
+    let measures = speckle_mesh::Geometry::new(back.parts[0].mesh.clone()).measures().volume;
     let volume = parts[0].geometry.measures().volume * 1e-9;
     assert!((measures / volume - 1.0).abs() < 1e-4, "{measures} {volume}");
 }

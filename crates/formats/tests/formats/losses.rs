@@ -1,15 +1,17 @@
 //! What is lost is said before anything is written: when it is lost, and not when it is not.
 
-use crate::common::into_parts;
 use glam::{Vec2, Vec3};
-use speckle_core::{
-    Encoding, Material, Materials, Mesh, Part, Placement, ProjectTraits, Unit, UpAxis,
-    document::{ImageRecord, NewPart, NewSet},
-    mesh::{MeshArrays, UvSet},
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     Body, Cure, Depth, Format, Light, Loss, LossKind, Shipment, Weight, WriteOptions, losses, write,
 };
+use speckle_mesh::{
+    Mesh, Placement, Unit, UpAxis,
+    mesh::{MeshArrays, UvSet},
+};
+use speckle_model::{ImageRecord, Material, Materials, NewPart, NewSet, Part, ProjectTraits};
+
+use crate::common::into_parts;
 
 /// What a square has that may be lost.
 #[derive(Clone, Copy, Default)]

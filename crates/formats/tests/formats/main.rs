@@ -8,7 +8,6 @@ mod common;
 mod every_format;
 mod foreign;
 mod glb;
-mod hostile;
 mod losses;
 mod materials;
 mod meaning;

@@ -3,12 +3,12 @@
 
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use serde_json::json;
-use speckle_core::{
-    Document, Edit, Encoding, Placement,
-    bake::{Pantry, watch::Watch},
-    recipe::RecipeFile,
-};
+use speckle_color::Encoding;
+use speckle_core::{Document, Edit};
 use speckle_formats::{MeshFile, ReadOptions};
+use speckle_mesh::Placement;
+use speckle_model::recipe::RecipeFile;
+use speckle_tools::bake::{Pantry, watch::Watch};
 
 /// 2 × 1 pixels: red and blue (BMP, 24 bits, blue first, rows padded to 4).
 fn two_pixels() -> Vec<u8> {

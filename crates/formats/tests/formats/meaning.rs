@@ -1,20 +1,19 @@
 //! What the numbers of a file mean, and where the file comes from: said, fixed by a standard, or
 //! guessed with a reason.
 
-use crate::common::{into_parts, read};
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_core::{
-    Encoding, Mesh, Part, Placement, ProjectTraits, Unit, UpAxis,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     Body, Format, Import, MeshFile, ReadOptions, Shipment, WriteOptions,
     note::Origin,
     recipient::{Goods, Recipient},
     write,
 };
+use speckle_mesh::{Mesh, Placement, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Part, ProjectTraits};
+
+use crate::common::{into_parts, read};
 
 /// A hut with a flat floor at the bottom of z, walls that lean out, and a gable above.
 fn hut(size: f32) -> Part {
@@ -83,7 +82,7 @@ fn a_flat_underside_tells_which_way_is_up() {
     // Lying on its back, so that its floor looks along −y.
     let mut lying = standing.clone();
     let turned = standing.geometry.mesh().moved(|p| Vec3::new(p.x, p.z, -p.y)).unwrap();
-    lying.geometry = std::sync::Arc::new(speckle_core::Geometry::new(turned));
+    lying.geometry = std::sync::Arc::new(speckle_mesh::Geometry::new(turned));
     let import = guessed(Format::Obj, &lying, GUESS());
     assert_eq!(
         (import.traits.up, import.reasons.up.as_str()),
@@ -94,7 +93,7 @@ fn a_flat_underside_tells_which_way_is_up() {
         .geometry
         .mesh()
         .moved(|p| Vec3::new(p.x + 0.3 * p.y, p.y + 0.3 * p.z, p.z + 0.4 * p.x));
-    lying.geometry = std::sync::Arc::new(speckle_core::Geometry::new(tip.unwrap()));
+    lying.geometry = std::sync::Arc::new(speckle_mesh::Geometry::new(tip.unwrap()));
     let import = guessed(Format::Ply, &lying, GUESS());
     assert_eq!(
         (import.traits.up, import.reasons.up.as_str()),

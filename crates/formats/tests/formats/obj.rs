@@ -1,13 +1,14 @@
 //! OBJ against a file of PyPI `trimesh` (`reference/trimesh_samples.py`), against one written by
 //! hand by the format's rules, and against itself there and back.
 
-use crate::common::{into_parts, read};
 use glam::Vec3;
-use speckle_core::Placement;
 use speckle_formats::{
     Format, FormatError, Groups, Import, MeshFile, Place, ReadOptions, Shipment, WriteOptions,
     write,
 };
+use speckle_mesh::Placement;
+
+use crate::common::{into_parts, read};
 
 const BY_HAND: &[u8] = include_bytes!("../reference/colors.obj");
 
@@ -39,7 +40,7 @@ fn a_file_of_trimesh_has_its_shape_and_its_colors() {
 #[test]
 fn objects_become_parts_and_groups_what_the_user_says() {
     let names = |import: &Import| -> Vec<(String, usize, Vec<String>)> {
-        let selections = |part: &speckle_core::document::NewPart| {
+        let selections = |part: &speckle_model::NewPart| {
             part.selections.iter().map(|s| s.name.clone()).collect()
         };
         let parts = import.parts.iter();

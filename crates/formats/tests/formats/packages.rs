@@ -2,10 +2,11 @@
 
 use std::io::{Cursor, Write};
 
-use crate::common::read;
-use speckle_core::Unit;
 use speckle_formats::{Limits, MeshFile, ReadOptions};
+use speckle_mesh::Unit;
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
+
+use crate::common::read;
 
 fn packed(files: &[(&str, &[u8])]) -> Vec<u8> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));

@@ -1,11 +1,14 @@
 //! PLY against files written by PyPI `plyfile` (`reference/plyfile_samples.py`), against itself
 //! there and back, and against what damage looks like.
 
-use crate::common::{into_parts, read};
-use speckle_core::{Encoding, Placement, document::NewPart};
+use speckle_color::Encoding;
 use speckle_formats::{
     Body, Depth, Format, Loss, LossKind, Place, RepairKind, Shipment, WriteOptions, write,
 };
+use speckle_mesh::Placement;
+use speckle_model::NewPart;
+
+use crate::common::{into_parts, read};
 
 /// The numbers that the script put into the files.
 const BYTES: [[u8; 4]; 5] =

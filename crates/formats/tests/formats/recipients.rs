@@ -1,20 +1,21 @@
 //! Packing for recipients: what goes, in which order, unit and place, and what is said beside it.
 
-use crate::common::{into_parts, read};
 use glam::Vec3;
-use speckle_core::{
-    Encoding, Material, Materials, Mesh, Part, Placement, ProjectTraits, Transform, Unit, UpAxis,
-    color_set::{ChannelTraits, Signed},
-    compare::compare,
-    document::{ImageRecord, NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     Format, LossKind, Weight,
     abilities::table,
     note::{ChannelNote, Origin, day},
     recipient::{Goods, Recipient, starters},
 };
+use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{
+    ImageRecord, Material, Materials, NewPart, NewSet, Part, ProjectTraits,
+    color_set::{ChannelTraits, Signed},
+};
+use speckle_tools::compare::compare;
+
+use crate::common::{into_parts, read};
 
 /// A square of one quad, 2 × 4 × 0, with a color set per corner and a data set per vertex.
 fn plank(name: &str) -> NewPart {

@@ -1,14 +1,16 @@
 //! Whatever the mesh: what is written is read again as it was, as far as the format carries it.
 
-use crate::common::{into_parts, read};
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
-use speckle_core::{
-    Encoding, Mesh, Placement,
-    document::{NewPart, NewSet},
+use speckle_color::Encoding;
+use speckle_formats::{Body, Depth, Format, Shipment, WriteOptions, write};
+use speckle_mesh::{
+    Mesh, Placement,
     mesh::{MeshArrays, UvSet},
 };
-use speckle_formats::{Body, Depth, Format, Shipment, WriteOptions, write};
+use speckle_model::{NewPart, NewSet};
+
+use crate::common::{into_parts, read};
 
 /// Any well-formed mesh of a few polygons, with a set per vertex and UVs; every vertex is used.
 fn part() -> impl Strategy<Value = NewPart> {

@@ -6,18 +6,15 @@ use naga::{
     front::{glsl, wgsl},
     valid::{Capabilities, ValidationFlags, Validator},
 };
-use speckle_core::{
-    Encoding, Mesh, Placement, ProjectTraits, Unit, UpAxis,
-    color_set::Signed,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     DataSets, Depth, Format, Light, Shipment, WriteOptions,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
     shader::{Language, Look, code, material_x, osl},
     write,
 };
+use speckle_mesh::{Mesh, Placement, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, ProjectTraits, color_set::Signed};
 
 fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
     ChannelSays {

@@ -2,19 +2,17 @@
 
 use std::io::{Cursor, Read as _};
 
-use crate::common::{into_parts, read};
 use glam::Vec3;
-use speckle_core::{
-    Encoding, Mesh, Part, Placement, ProjectTraits, Unit, UpAxis,
-    document::{NewPart, NewSet},
-    mesh::MeshArrays,
-    swatches::Swatch,
-};
+use speckle_color::Encoding;
 use speckle_formats::{
     Format, LossKind, Weight,
     note::{ChannelNote, Origin},
     recipient::{Goods, Packed, Recipient, Vertices},
 };
+use speckle_mesh::{Mesh, Placement, Unit, UpAxis, mesh::MeshArrays};
+use speckle_model::{NewPart, NewSet, Part, ProjectTraits, swatches::Swatch};
+
+use crate::common::{into_parts, read};
 
 const SAND: [f32; 4] = [0.8, 0.6, 0.4, 1.0];
 const TAR: [f32; 4] = [0.2, 0.2, 0.2, 1.0];

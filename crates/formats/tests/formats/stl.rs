@@ -1,11 +1,12 @@
 //! STL against files of PyPI `trimesh` (`reference/trimesh_samples.py`) and against itself.
 
-use crate::common::{into_parts, read};
 use glam::Vec3;
-use speckle_core::{Geometry, Transform};
 use speckle_formats::{
     Body, Format, Import, MeshFile, Place, ReadOptions, RepairKind, Shipment, WriteOptions, write,
 };
+use speckle_mesh::{Geometry, Transform};
+
+use crate::common::{into_parts, read};
 
 fn kinds(import: &Import) -> Vec<(RepairKind, usize)> {
     import.repairs.iter().map(|r| (r.kind, r.count)).collect()

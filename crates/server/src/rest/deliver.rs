@@ -10,12 +10,7 @@ use axum::{
     response::Response,
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Document, Edit, Part, PartId, Unit,
-    compare::{Comparison, compare},
-    image_file::ImageFile,
-    map::{MapPlan, render},
-};
+use speckle_core::{Document, Edit};
 use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
     abilities::Says,
@@ -23,7 +18,14 @@ use speckle_formats::{
     note::{Origin, Spool, day},
     recipient::{self, Goods, Packed, PackedMesh, Recipient, file_stem},
 };
+use speckle_mesh::Unit;
+use speckle_model::{Part, PartId};
 use speckle_store::ProjectId;
+use speckle_tools::{
+    compare::{Comparison, compare},
+    image_file::ImageFile,
+    map::{MapPlan, render},
+};
 use utoipa::{IntoParams, ToSchema};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
@@ -32,7 +34,7 @@ use crate::{
     App,
     body::Said,
     error::ApiError,
-    session::{Now, now_ms},
+    session::{command::Now, now_ms},
 };
 
 /// The formats there are, with what each can carry.
@@ -379,7 +381,7 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         let found = packed.beside.iter().find(|file| file.name == name);
         found.map(|file| file.bytes.clone())
     };
-    let traits = speckle_core::ProjectTraits { unit: packed.note.unit, up: packed.note.up };
+    let traits = speckle_model::ProjectTraits { unit: packed.note.unit, up: packed.note.up };
     let mut comparison = Comparison::default();
     for PackedMesh { file, parts } in &packed.meshes {
         let file = MeshFile { name: &file.name, bytes: &file.bytes, beside: &beside };

@@ -8,18 +8,17 @@ use axum::{
     response::Response,
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Edit, pixels,
-    stencil::{Stencil, StencilId},
-    swatches::{self, Swatch},
-};
+use speckle_color::pixels;
+use speckle_core::Edit;
 use speckle_formats::recipient::file_stem;
+use speckle_model::swatches::{self, Swatch};
 use speckle_store::ProjectId;
+use speckle_tools::stencil::{Stencil, StencilId};
 use tokio::sync::oneshot;
 use utoipa::{IntoParams, ToSchema};
 
 use super::{as_file, gone, hand};
-use crate::{App, error::ApiError, session::Command};
+use crate::{App, error::ApiError, session::command::Command};
 
 /// A stencil that was taken in.
 #[derive(Debug, Serialize, ToSchema)]

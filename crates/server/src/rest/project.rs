@@ -9,11 +9,13 @@ use axum::{
     http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Edit, Part, PartId, Placement, ProjectTraits, SetId, Unit, UpAxis,
+use speckle_core::Edit;
+use speckle_formats::{Groups, Import, ReadOptions, Repair, guess::Reasons, note::Origin};
+use speckle_mesh::{Placement, Unit, UpAxis};
+use speckle_model::{
+    Part, PartId, ProjectTraits, SetId,
     color_set::convert::{self, Loss},
 };
-use speckle_formats::{Groups, Import, ReadOptions, Repair, guess::Reasons, note::Origin};
 use speckle_store::ProjectId;
 use utoipa::{IntoParams, ToSchema};
 

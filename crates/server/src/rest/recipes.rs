@@ -10,16 +10,18 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use serde::Deserialize;
-use speckle_core::{
-    ColorSet, Edit, PartId, SetId, pixels,
+use speckle_color::pixels;
+use speckle_core::Edit;
+use speckle_formats::recipient::file_stem;
+use speckle_model::{
+    ColorSet, PartId, SetId,
     recipe::{RecipeFile, Source, starters},
 };
-use speckle_formats::recipient::file_stem;
 use speckle_store::ProjectId;
 use utoipa::IntoParams;
 
 use super::{as_file, hand};
-use crate::{App, error::ApiError, session::Now};
+use crate::{App, error::ApiError, session::command::Now};
 
 /// The shelf of recipes to start from.
 #[utoipa::path(get, path = "/api/v1/recipes", responses((status = 200, body = [RecipeFile])))]

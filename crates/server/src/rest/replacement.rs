@@ -8,13 +8,12 @@ use axum::{
     http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{
-    Edit, Part, PartId, ProjectTraits, Unit, UpAxis,
-    document::NewPart,
-    replacing::{Matching, ReplacementReport, colors, held_as_ours, shape},
-};
+use speckle_core::Edit;
 use speckle_formats::{Format, Import, Light, Repair, abilities::Says, guess::Reasons};
+use speckle_mesh::{Unit, UpAxis};
+use speckle_model::{NewPart, Part, PartId, ProjectTraits};
 use speckle_store::ProjectId;
+use speckle_tools::replacing::{Matching, ReplacementReport, colors, held_as_ours, shape};
 use utoipa::{IntoParams, ToSchema};
 
 use super::{
@@ -24,7 +23,7 @@ use super::{
 use crate::{
     App,
     error::ApiError,
-    session::{Now, lock},
+    session::{command::Now, lock},
 };
 
 /// What a replacement replaces.

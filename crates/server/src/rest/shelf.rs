@@ -10,10 +10,11 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{Part, ProjectTraits, picture};
 use speckle_demo::{Detail, Piece};
 use speckle_formats::recipient::file_stem;
+use speckle_model::{Part, ProjectTraits};
 use speckle_store::{ProjectId, StoreError};
+use speckle_tools::picture;
 use utoipa::ToSchema;
 
 use super::hand;

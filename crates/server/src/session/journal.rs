@@ -9,11 +9,12 @@ use speckle_core::{Change, document::Direction};
 use speckle_store::{Position, Row, StoreError, Write};
 use tokio::sync::oneshot;
 
-use super::{ClientId, Session, now_ms};
-use crate::{
-    keeper::Serial,
-    wire::{self, Deed, History, ServerMessage},
+use super::{
+    Session,
+    command::{ClientId, Serial},
+    now_ms,
 };
+use crate::wire::{self, Deed, History, ServerMessage};
 
 /// Something that is being written.
 pub(super) struct Pending {

@@ -2,10 +2,11 @@
 
 use std::{io::Cursor, io::Read, net::SocketAddr};
 
-use crate::common::*;
 use serde_json::{Value, json};
 use speckle_store::Store;
 use zip::ZipArchive;
+
+use crate::common::*;
 
 async fn call(address: SocketAddr, verb: &str, path: &str, body: &Value) -> (u16, Vec<u8>) {
     let head =

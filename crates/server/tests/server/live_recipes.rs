@@ -2,9 +2,10 @@
 
 use std::time::{Duration, Instant};
 
-use crate::common::*;
 use serde_json::{Value, json};
 use speckle_store::Store;
+
+use crate::common::*;
 
 /// How the only recipe stands, once it stands like this.
 async fn until(socket: &mut Socket, status: &str, held: &mut Held) -> Value {

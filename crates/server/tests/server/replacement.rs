@@ -1,9 +1,11 @@
 //! Files laid over a part that is there, and what an import says of how it took the numbers.
 
-use crate::common::*;
+use std::net::SocketAddr;
+
 use serde_json::{Value, json};
 use speckle_store::Store;
-use std::net::SocketAddr;
+
+use crate::common::*;
 
 /// A quad in PLY (Turk 1994), 0.2 across, with a grey at each vertex.
 fn quad(grey: u8) -> String {

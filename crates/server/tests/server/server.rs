@@ -1,6 +1,5 @@
 //! The server as a client meets it: over real sockets on loopback.
 
-use crate::common::*;
 use futures::StreamExt;
 use serde_json::{Value, json};
 use speckle_server::openapi_json;
@@ -9,6 +8,8 @@ use tokio_tungstenite::{
     connect_async,
     tungstenite::{Message, client::IntoClientRequest},
 };
+
+use crate::common::*;
 
 #[tokio::test]
 async fn what_is_acknowledged_is_on_disk_and_every_client_sees_the_same() {

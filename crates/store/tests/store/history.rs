@@ -1,7 +1,10 @@
 //! A project comes back as its journal has it: after undo, redo, cut-off branches and reopening.
 
-use speckle_core::{Document, Edit, ProjectTraits, Unit, document::Direction, replacing};
+use speckle_core::{Document, Edit, document::Direction};
+use speckle_mesh::Unit;
+use speckle_model::ProjectTraits;
 use speckle_store::{Store, StoreError, Write};
+use speckle_tools::replacing;
 
 use crate::{busy_project, do_edit, sheet, stroke, values};
 

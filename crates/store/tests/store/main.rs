@@ -12,12 +12,12 @@ mod standing;
 use std::path::Path;
 
 use glam::Vec3;
-use speckle_core::{
-    Channels, Document, Edit, Encoding, Mesh, PartId, Placement, SetId,
-    document::{NewPart, NewSet},
-    stroke::{Brush, Coat, Sample, StrokeStart, View},
-};
+use speckle_color::{Channels, Encoding};
+use speckle_core::{Document, Edit};
+use speckle_mesh::{Mesh, Placement, sight::View};
+use speckle_model::{NewPart, NewSet, PartId, SetId};
 use speckle_store::{ProjectId, Store};
+use speckle_tools::stroke::{Brush, Coat, Sample, StrokeStart};
 
 fn sheet(n: u32) -> NewPart {
     let mesh = Mesh::new(common::sheet(n, 0.0)).unwrap();

@@ -4,12 +4,9 @@
 use std::{fs, io::Cursor, path::Path, sync::Arc};
 
 use serde_json::{Value, json};
-use speckle_core::{
-    Document, Edit,
-    bake::{Pantry, watch::Watch},
-    document::Direction,
-};
+use speckle_core::{Document, Edit, document::Direction};
 use speckle_store::{Opened, Store};
+use speckle_tools::bake::{Pantry, watch::Watch};
 
 use crate::{do_edit, sheet};
 

@@ -1,0 +1,74 @@
+//! What the four numbers of a value stand for, and which of them are meant.
+
+use serde::{Deserialize, Serialize};
+
+use crate::numbers::{Rgba, linear_rgba, srgb_rgba};
+
+/// What the numbers of a set mean.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Encoding {
+    /// sRGB-encoded color, the numbers a picker shows; alpha is a plain number.
+    Color,
+    /// Plain numbers, which no format may bend.
+    Data,
+}
+
+/// Which of R, G, B, A a tool writes to; the others stay bit-identical.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct Channels(pub [bool; 4]);
+
+impl Channels {
+    /// R alone: where masks and selections have their number.
+    pub const R: Self = Self([true, false, false, false]);
+    /// R, G and B, but not alpha.
+    pub const RGB: Self = Self([true, true, true, false]);
+    /// All four.
+    pub const RGBA: Self = Self([true; 4]);
+
+    /// True when no channel is chosen.
+    #[must_use]
+    pub fn is_empty(self) -> bool {
+        self.0 == [false; 4]
+    }
+}
+
+/// A number read of a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Measure {
+    /// The first channel.
+    R,
+    /// The second.
+    G,
+    /// The third.
+    B,
+    /// Alpha.
+    A,
+    /// The relative luminance of the color (ITU-R BT.709 weights on linear light), encoded again
+    /// as sRGB encodes grey, so that half of it looks half as light.
+    Luminance,
+}
+
+impl Measure {
+    /// The number of a value, 0–1.
+    #[must_use]
+    pub fn of(self, value: Rgba, encoding: Encoding) -> f32 {
+        match self {
+            Self::R => value[0],
+            Self::G => value[1],
+            Self::B => value[2],
+            Self::A => value[3],
+            Self::Luminance => {
+                let is_color = encoding == Encoding::Color;
+                let [r, g, b, a] = if is_color { linear_rgba(value) } else { value };
+                let light = 0.2126 * r + 0.7152 * g + 0.0722 * b;
+                if is_color { srgb_rgba([light, 0.0, 0.0, a])[0] } else { light }
+            }
+        }
+    }
+}

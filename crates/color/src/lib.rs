@@ -1,0 +1,19 @@
+//! What numbers mean as colors: encodings, differences, blends, curves, ramps, noise, images.
+//!
+//! Nothing here knows of meshes, sets or projects.
+
+pub mod blend;
+pub mod channels;
+pub mod curve;
+pub mod difference;
+pub mod figures;
+pub mod noise;
+pub mod numbers;
+pub mod pixels;
+pub mod ramp;
+
+pub use channels::{Channels, Encoding, Measure};
+pub use numbers::{
+    Rgba, byte_from_unit, bytes_from_rgba, linear_from_srgb, linear_rgba, rgba_from_bytes,
+    srgb_from_linear, srgb_rgba,
+};

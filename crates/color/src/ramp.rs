@@ -1,0 +1,51 @@
+//! Color ramps: from a number to a color.
+
+use serde::{Deserialize, Serialize};
+
+use crate::numbers::{Rgba, linear_rgba, srgb_rgba};
+
+/// The most stops a ramp has.
+pub const MOST_STOPS: usize = 32;
+
+/// A color at a place of a ramp.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Stop {
+    /// Where it is, 0–1.
+    pub at: f32,
+    /// The color, sRGB-encoded.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
+    pub color: Rgba,
+}
+
+/// What makes a ramp impossible, said for the user.
+#[must_use]
+pub fn problem(ramp: &[Stop]) -> Option<&'static str> {
+    let unit = |x: &f32| (0.0..=1.0).contains(x);
+    if ramp.is_empty() || ramp.len() > MOST_STOPS {
+        Some("a ramp needs 1 to 32 colors")
+    } else if !ramp.iter().all(|stop| unit(&stop.at) && stop.color.iter().all(unit)) {
+        Some("a ramp's places and colors must lie between 0 and 1")
+    } else if !ramp.is_sorted_by(|a, b| a.at <= b.at) {
+        Some("a ramp's places must ascend")
+    } else {
+        None
+    }
+}
+
+/// The color at a number; between two stops their light is mixed, so that a ramp from black shades
+/// a color as light would.
+#[must_use]
+pub fn at(ramp: &[Stop], number: f32) -> Rgba {
+    let after = ramp.partition_point(|stop| stop.at <= number);
+    match (after.checked_sub(1).map(|i| ramp[i]), ramp.get(after)) {
+        (Some(low), Some(high)) => {
+            let share = (number - low.at) / (high.at - low.at);
+            let (a, b) = (linear_rgba(low.color), linear_rgba(high.color));
+            srgb_rgba(std::array::from_fn(|i| a[i] + (b[i] - a[i]) * share))
+        }
+        (Some(only), None) => only.color,
+        (None, Some(only)) => only.color,
+        (None, None) => [0.0; 4],
+    }
+}

@@ -1,0 +1,226 @@
+//! A mesh with what is derived from it, each thing computed once, when first asked for.
+
+pub mod bends;
+pub mod bvh;
+mod derived;
+pub mod measure;
+pub mod neighbours;
+pub mod normals;
+pub mod packets;
+pub mod topology;
+pub mod triangulate;
+
+use std::fmt;
+
+use bvh::Bvh;
+use glam::Vec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::{mesh::Mesh, placement::Placement};
+use derived::Derived;
+use measure::Measures;
+use neighbours::Neighbours;
+use packets::Packets;
+use topology::Topology;
+use triangulate::Triangulation;
+
+/// Names a mesh by its content, so that it is stored once and never compared by hand.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct ContentId([u8; 16]);
+
+impl ContentId {
+    /// The digest of a mesh's arrays (BLAKE3, its first 128 bits).
+    #[must_use]
+    pub fn of(mesh: &Mesh) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        let mut add = |bytes: &[u8]| {
+            hasher.update(&(bytes.len() as u64).to_le_bytes());
+            hasher.update(bytes);
+        };
+        add(bytemuck::cast_slice(mesh.positions()));
+        add(bytemuck::cast_slice(mesh.face_starts()));
+        add(bytemuck::cast_slice(mesh.corner_vertices()));
+        for set in mesh.uv_sets() {
+            add(set.name.as_bytes());
+            add(bytemuck::cast_slice(&set.uvs));
+        }
+        let mut id = [0; 16];
+        id.copy_from_slice(&hasher.finalize().as_bytes()[..16]);
+        Self(id)
+    }
+
+    /// The 16 bytes.
+    #[must_use]
+    pub fn as_bytes(&self) -> &[u8; 16] {
+        &self.0
+    }
+}
+
+impl fmt::Debug for ContentId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+/// A mesh and its derived data. Never changes; shared by `Arc`.
+///
+/// Some of it is computed on all cores. A task that is itself shared out may ask for it (see
+/// [`derived`]), but takes what it needs from outside where it can: else some of it may be computed
+/// twice.
+pub struct Geometry {
+    mesh: Mesh,
+    id: Derived<ContentId>,
+    triangulation: Derived<Triangulation>,
+    topology: Derived<Topology>,
+    face_normals: Derived<Vec<Vec3>>,
+    vertex_normals: Derived<Vec<Vec3>>,
+    /// Where some vertices are used by no face: the places of the others.
+    shown_points: Derived<Option<Vec<Vec3>>>,
+    measures: Derived<Measures>,
+    bends: Derived<Vec<u32>>,
+    /// Of vertices, corners and faces.
+    neighbours: [Derived<Neighbours>; 3],
+    bvh: Derived<Bvh>,
+    packets: Derived<Packets>,
+}
+
+impl fmt::Debug for Geometry {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mesh = &self.mesh;
+        write!(f, "Geometry({} vertices, {} faces)", mesh.vertex_count(), mesh.face_count())
+    }
+}
+
+impl Geometry {
+    /// Wraps a mesh; nothing is computed yet.
+    #[must_use]
+    pub fn new(mesh: Mesh) -> Self {
+        Self {
+            mesh,
+            id: Derived::default(),
+            triangulation: Derived::default(),
+            topology: Derived::default(),
+            face_normals: Derived::default(),
+            vertex_normals: Derived::default(),
+            shown_points: Derived::default(),
+            measures: Derived::default(),
+            bends: Derived::default(),
+            neighbours: Default::default(),
+            bvh: Derived::default(),
+            packets: Derived::default(),
+        }
+    }
+
+    /// The mesh itself.
+    #[must_use]
+    pub fn mesh(&self) -> &Mesh {
+        &self.mesh
+    }
+
+    /// The digest of its content.
+    #[must_use]
+    pub fn id(&self) -> ContentId {
+        *self.id.get_or_compute(|| ContentId::of(&self.mesh))
+    }
+
+    /// Every face cut into triangles.
+    #[must_use]
+    pub fn triangulation(&self) -> &Triangulation {
+        self.triangulation.get_or_compute(|| Triangulation::new(&self.mesh))
+    }
+
+    /// What hangs together with what.
+    #[must_use]
+    pub fn topology(&self) -> &Topology {
+        self.topology.get_or_compute(|| Topology::new(&self.mesh))
+    }
+
+    /// Unit normals of the faces; zero for a face without area.
+    #[must_use]
+    pub fn face_normals(&self) -> &[Vec3] {
+        self.face_normals.get_or_compute(|| normals::of_faces(&self.mesh))
+    }
+
+    /// Unit normals of the vertices; see [`normals::of_vertices`].
+    #[must_use]
+    pub fn vertex_normals(&self) -> &[Vec3] {
+        self.vertex_normals.get_or_compute(|| {
+            normals::of_vertices(&self.mesh, self.topology(), self.face_normals())
+        })
+    }
+
+    /// The places of the vertices that faces use, in order: what is seen of the mesh, and counts
+    /// for how far it reaches.
+    #[must_use]
+    pub fn shown_points(&self) -> &[Vec3] {
+        let shown = self.shown_points.get_or_compute(|| {
+            let mut is_used = vec![false; self.mesh.vertex_count()];
+            self.mesh.corner_vertices().iter().for_each(|&v| is_used[v as usize] = true);
+            let points = || self.mesh.positions().iter().zip(&is_used);
+            let is_all = is_used.iter().all(|&is_used| is_used);
+            (!is_all).then(|| points().filter(|(_, is_used)| **is_used).map(|(&p, _)| p).collect())
+        });
+        shown.as_deref().unwrap_or(self.mesh.positions())
+    }
+
+    /// Bounds, area, volume, edge lengths.
+    #[must_use]
+    pub fn measures(&self) -> &Measures {
+        self.measures.get_or_compute(|| Measures::new(&self.mesh, self.triangulation()))
+    }
+
+    /// How many edges bend how much; see [`bends::histogram`].
+    #[must_use]
+    pub fn bends(&self) -> &[u32] {
+        self.bends.get_or_compute(|| bends::histogram(self.topology(), self.face_normals()))
+    }
+
+    /// The element of a placement that a corner shows.
+    #[must_use]
+    pub fn element_at(&self, placement: Placement, corner: usize) -> usize {
+        match placement {
+            Placement::Vertex => self.mesh.corner_vertices()[corner] as usize,
+            Placement::Corner => corner,
+            Placement::Face => self.topology().face_of(corner),
+        }
+    }
+
+    /// Which elements of a placement lie next to which.
+    #[must_use]
+    pub fn neighbours(&self, placement: Placement) -> &Neighbours {
+        let slot = match placement {
+            Placement::Vertex => 0,
+            Placement::Corner => 1,
+            Placement::Face => 2,
+        };
+        let topology = self.topology();
+        self.neighbours[slot].get_or_compute(|| Neighbours::new(&self.mesh, topology, placement))
+    }
+
+    /// The mean length of the edges at each vertex; 0 where no face is.
+    #[must_use]
+    pub fn mean_edges(&self) -> Vec<f32> {
+        let neighbours = self.neighbours(Placement::Vertex);
+        let points = self.mesh.positions();
+        let mean = |vertex: usize| {
+            let around = neighbours.of(vertex);
+            let sum: f32 =
+                around.iter().map(|&other| points[vertex].distance(points[other as usize])).sum();
+            sum / around.len().max(1) as f32
+        };
+        (0..points.len()).into_par_iter().map(mean).collect()
+    }
+
+    /// The tree that many rays go through at once.
+    #[must_use]
+    pub fn packets(&self) -> &Packets {
+        self.packets.get_or_compute(|| Packets::new(&self.mesh, self.triangulation()))
+    }
+
+    /// The tree for rays and ranges.
+    #[must_use]
+    pub fn bvh(&self) -> &Bvh {
+        self.bvh.get_or_compute(|| Bvh::new(&self.mesh, self.triangulation()))
+    }
+}

@@ -1,0 +1,19 @@
+//! Meshes and where they are seen from: points and faces, what is derived from them, where parts
+//! stand, and what lies along a line of sight.
+//!
+//! Nothing here knows of colors.
+
+pub mod arrays;
+pub mod body;
+pub mod geometry;
+pub mod mesh;
+pub mod placement;
+pub mod scene;
+pub mod screen;
+pub mod sight;
+pub mod transform;
+
+pub use geometry::{ContentId, Geometry};
+pub use mesh::{Mesh, MeshError};
+pub use placement::Placement;
+pub use transform::{Conversion, Transform, Unit, UpAxis};

@@ -1,0 +1,207 @@
+//! A part in another form: for files that cannot say where it stands, hold triangles alone, or want
+//! its vertices split or joined.
+
+use std::{collections::HashMap, sync::Arc};
+
+use speckle_mesh::{
+    Geometry, Mesh, MeshError, Placement, Transform,
+    mesh::{MeshArrays, UvSet, gate},
+};
+
+use crate::{
+    materials::Materials,
+    part::{Part, PartTraits, Selection},
+};
+
+/// Where the elements of a new mesh come from in the old one; `None` for those that stay as they
+/// are.
+#[derive(Default)]
+struct From {
+    vertices: Option<Vec<u32>>,
+    corners: Option<Vec<u32>>,
+    faces: Option<Vec<u32>>,
+}
+
+impl Part {
+    /// The same part on a mesh whose elements come from its own.
+    fn on(&self, mesh: Mesh, from: &From) -> Self {
+        let mut sets = self.sets.clone();
+        for set in &mut sets {
+            let old = match set.placement {
+                Placement::Vertex => &from.vertices,
+                Placement::Corner => &from.corners,
+                Placement::Face => &from.faces,
+            };
+            if let Some(old) = old {
+                set.values = Arc::new(old.iter().map(|&i| set.values[i as usize]).collect());
+            }
+        }
+        let mut traits = self.traits.clone();
+        let mut materials = self.materials.clone();
+        if let Some(old) = &from.faces {
+            let mut is_in = vec![false; self.geometry.mesh().face_count()];
+            let selections = traits.selections.iter().map(|selection| {
+                selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
+                let of_new = (0..old.len() as u32).filter(|&f| is_in[old[f as usize] as usize]);
+                let faces = of_new.collect();
+                selection.faces.iter().for_each(|&face| is_in[face as usize] = false);
+                Selection { name: selection.name.clone(), faces }
+            });
+            traits.selections = Arc::new(selections.collect());
+            if !materials.of_faces.is_empty() {
+                let of_face = |&face: &u32| materials.of_faces[face as usize];
+                let of_faces = old.iter().map(of_face).collect();
+                materials = Arc::new(Materials { list: materials.list.clone(), of_faces });
+            }
+        }
+        Self { id: self.id, traits, geometry: Arc::new(Geometry::new(mesh)), materials, sets }
+    }
+
+    /// The same part with its transform in its points.
+    ///
+    /// # Errors
+    /// When a point is moved to where no number leads.
+    pub fn baked(&self) -> Result<Self, MeshError> {
+        let transform = self.traits.transform;
+        if transform == Transform::IDENTITY {
+            return Ok(self.clone());
+        }
+        let to_project = transform.to_project();
+        let mut mesh = self.geometry.mesh().moved(|p| to_project.transform_point3(p))?;
+        let mut from = From::default();
+        if transform.mirrors() {
+            // Faces stay outside out.
+            let (turned, old) = mesh.turned_over();
+            (mesh, from.corners) = (turned, Some(old));
+        }
+        let mut part = self.on(mesh, &from);
+        part.traits = PartTraits { transform: Transform::IDENTITY, ..part.traits };
+        Ok(part)
+    }
+
+    /// The same part with its faces cut into triangles.
+    #[must_use]
+    pub fn triangulated(&self) -> Self {
+        let mesh = self.geometry.mesh();
+        if mesh.all_triangles() {
+            return self.clone();
+        }
+        let corners = self.geometry.triangulation().corners();
+        let old: Vec<u32> = corners.iter().flatten().copied().collect();
+        let of_faces = (0..mesh.face_count() as u32)
+            .flat_map(|face| std::iter::repeat_n(face, mesh.face_corners(face as usize).len() - 2));
+        let faces = Some(of_faces.collect());
+        self.on(mesh.cut(&old), &From { faces, corners: Some(old), vertices: None })
+    }
+
+    /// Some of its faces, which ascend, with the vertices they use; `None` when there are none.
+    #[must_use]
+    pub fn of_faces(&self, faces: &[u32]) -> Option<Self> {
+        let mesh = self.geometry.mesh();
+        let mut number_of = vec![u32::MAX; mesh.vertex_count()];
+        let (mut vertices, mut corners) = (Vec::new(), Vec::new());
+        let mut arrays = MeshArrays { face_starts: vec![0], ..MeshArrays::default() };
+        for &face in faces {
+            for corner in mesh.face_corners(face as usize) {
+                let vertex = mesh.corner_vertices()[corner];
+                let number = &mut number_of[vertex as usize];
+                if *number == u32::MAX {
+                    *number = vertices.len() as u32;
+                    vertices.push(vertex);
+                    arrays.positions.push(mesh.positions()[vertex as usize]);
+                }
+                arrays.corner_vertices.push(*number);
+                corners.push(corner as u32);
+            }
+            arrays.face_starts.push(corners.len() as u32);
+        }
+        arrays.uv_sets = uvs_of(mesh, &corners);
+        let mesh = Mesh::new(arrays).ok()?;
+        let from =
+            From { vertices: Some(vertices), corners: Some(corners), faces: Some(faces.to_vec()) };
+        let materials = Arc::new(self.materials.subset(faces));
+        Some(Self { materials, ..self.on(mesh, &from) })
+    }
+
+    /// The same part with a vertex of its own for every corner.
+    #[must_use]
+    pub fn split(&self) -> Self {
+        let mesh = self.geometry.mesh();
+        let vertices = mesh.corner_vertices().to_vec();
+        let arrays = MeshArrays {
+            positions: vertices.iter().map(|&v| mesh.positions()[v as usize]).collect(),
+            face_starts: mesh.face_starts().to_vec(),
+            corner_vertices: (0..vertices.len() as u32).collect(),
+            uv_sets: mesh.uv_sets().to_vec(),
+        };
+        // What was sound stays sound.
+        let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
+        self.on(mesh, &From { vertices: Some(vertices), ..From::default() })
+    }
+
+    /// The same part with vertices at exactly one place joined. Sets per vertex that differ there
+    /// become sets per corner, so that no color is lost; a face that would lose a corner keeps its
+    /// vertices.
+    #[must_use]
+    pub fn joined(&self) -> Self {
+        let mesh = self.geometry.mesh();
+        let mut number_at: HashMap<[u32; 3], u32> = HashMap::new();
+        let mut vertices: Vec<u32> = Vec::new();
+        let mut number_of: Vec<u32> = Vec::with_capacity(mesh.vertex_count());
+        for (vertex, &p) in mesh.positions().iter().enumerate() {
+            // Negative zero is zero.
+            let place = (p + glam::Vec3::ZERO).to_array().map(f32::to_bits);
+            number_of.push(*number_at.entry(place).or_insert_with(|| {
+                vertices.push(vertex as u32);
+                vertices.len() as u32 - 1
+            }));
+        }
+        // Two corners of a face at one place: they would become one.
+        for face in 0..mesh.face_count() {
+            let own = mesh.face_vertices(face);
+            let joined: Vec<u32> = own.iter().map(|&v| number_of[v as usize]).collect();
+            if gate::repeats_a_vertex(&joined) {
+                for &vertex in own {
+                    if vertices[number_of[vertex as usize] as usize] != vertex {
+                        number_of[vertex as usize] = vertices.len() as u32;
+                        vertices.push(vertex);
+                    }
+                }
+            }
+        }
+        if vertices.len() == mesh.vertex_count() {
+            return self.clone();
+        }
+        let mut part = self.clone();
+        for set in part.sets.iter_mut().filter(|set| set.placement == Placement::Vertex) {
+            let value = |vertex: usize| set.values[vertex].map(f32::to_bits);
+            let differs = (0..mesh.vertex_count())
+                .any(|v| value(v) != value(vertices[number_of[v] as usize] as usize));
+            if differs {
+                let at = |&v: &u32| set.values[v as usize];
+                set.values = Arc::new(mesh.corner_vertices().iter().map(at).collect());
+                set.placement = Placement::Corner;
+            }
+        }
+        let arrays = MeshArrays {
+            positions: vertices.iter().map(|&v| mesh.positions()[v as usize]).collect(),
+            face_starts: mesh.face_starts().to_vec(),
+            corner_vertices: mesh
+                .corner_vertices()
+                .iter()
+                .map(|&v| number_of[v as usize])
+                .collect(),
+            uv_sets: mesh.uv_sets().to_vec(),
+        };
+        let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
+        part.on(mesh, &From { vertices: Some(vertices), ..From::default() })
+    }
+}
+
+fn uvs_of(mesh: &Mesh, corners: &[u32]) -> Vec<UvSet> {
+    let of = |set: &UvSet| UvSet {
+        name: set.name.clone(),
+        uvs: corners.iter().map(|&corner| set.uvs[corner as usize]).collect(),
+    };
+    mesh.uv_sets().iter().map(of).collect()
+}

@@ -1,0 +1,205 @@
+//! What becomes of a source's numbers.
+
+use serde::{Deserialize, Serialize};
+use speckle_color::{
+    curve::{self, Point},
+    ramp::{self, Stop},
+};
+
+/// What becomes of a source's numbers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Shaping {
+    /// By a curve through points, ascending; beyond its ends it goes on level.
+    Curve {
+        /// Two or more.
+        points: Vec<Point>,
+    },
+    /// Spreads the numbers between two over 0–1, bends them, and brings them between two others.
+    Levels {
+        /// What becomes the least.
+        #[serde(default)]
+        from: f32,
+        /// What becomes the greatest.
+        #[serde(default = "one")]
+        to: f32,
+        /// 1 bends nothing; more lightens what is in the middle.
+        #[serde(default = "one")]
+        gamma: f32,
+        /// The least it becomes.
+        #[serde(default)]
+        least: f32,
+        /// The greatest.
+        #[serde(default = "one")]
+        greatest: f32,
+    },
+    /// Multiplied, then something added.
+    Gain {
+        /// Multiplied with this.
+        #[serde(default = "one")]
+        by: f32,
+        /// Then added.
+        #[serde(default)]
+        plus: f32,
+    },
+    /// No less than one number and no more than another.
+    Clamp {
+        /// No less.
+        #[serde(default)]
+        low: f32,
+        /// No more.
+        #[serde(default = "one")]
+        high: f32,
+    },
+    /// 1 less the number.
+    Invert,
+    /// More lightens what is in the middle, less darkens it.
+    Gamma {
+        /// 1 changes nothing.
+        gamma: f32,
+    },
+    /// Mixed with what lies around, so often.
+    Soften {
+        /// How often.
+        rounds: u32,
+        /// The difference beyond which neighbours do not mix; all do when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        keep_edges: Option<f32>,
+    },
+    /// Away from what lies around.
+    Sharpen {
+        /// How far around is looked.
+        rounds: u32,
+        /// How much of the difference is added.
+        #[serde(default = "one")]
+        amount: f32,
+    },
+    /// The nearest of so many even steps.
+    Posterise {
+        /// 2 or more.
+        steps: u32,
+    },
+    /// 0 below a number and 1 above it.
+    Threshold {
+        /// The number.
+        at: f32,
+        /// How far it takes from 0 to 1.
+        #[serde(default)]
+        softness: f32,
+    },
+    /// From the number to a color.
+    Ramp {
+        /// Its colors, sRGB-encoded.
+        stops: Vec<Stop>,
+    },
+}
+
+fn one() -> f32 {
+    1.0
+}
+
+/// The most rounds of softening.
+const MOST_ROUNDS: u32 = 1000;
+
+/// The most points of a curve.
+const MOST_POINTS: usize = 64;
+
+impl Shaping {
+    /// What it is called.
+    #[must_use]
+    pub fn title(&self) -> &'static str {
+        match self {
+            Self::Curve { .. } => "Curve",
+            Self::Levels { .. } => "Levels",
+            Self::Gain { .. } => "Gain",
+            Self::Clamp { .. } => "Clamp",
+            Self::Invert => "Invert",
+            Self::Gamma { .. } => "Gamma",
+            Self::Soften { .. } => "Soften",
+            Self::Sharpen { .. } => "Sharpen",
+            Self::Posterise { .. } => "Posterise",
+            Self::Threshold { .. } => "Threshold",
+            Self::Ramp { .. } => "Color ramp",
+        }
+    }
+
+    /// What makes it impossible, said for the user.
+    #[must_use]
+    pub fn problem(&self) -> Option<String> {
+        let unit = |x: f32| (0.0..=1.0).contains(&x);
+        let words = match self {
+            Self::Curve { points } => {
+                let is_sound = (2..=MOST_POINTS).contains(&points.len())
+                    && points.iter().all(|p| unit(p.x) && unit(p.y))
+                    && points.windows(2).all(|w| w[0].x < w[1].x);
+                (!is_sound).then_some(
+                    "a curve needs 2 to 64 points from left to right, all between 0 and 1",
+                )
+            }
+            Self::Levels { from, to, gamma, least, greatest } => {
+                let is_sound = [*from, *to, *least, *greatest].into_iter().all(unit)
+                    && from < to
+                    && (0.01..=100.0).contains(gamma);
+                (!is_sound).then_some(
+                    "the levels must lie between 0 and 1, the lower below the upper, and gamma \
+                     between 0.01 and 100",
+                )
+            }
+            Self::Gain { by, plus } => {
+                let is_sound = by.abs() <= 1000.0 && plus.abs() <= 1000.0;
+                (!is_sound).then_some("the gain must lie between −1000 and 1000")
+            }
+            Self::Clamp { low, high } => (!(unit(*low) && unit(*high) && low <= high))
+                .then_some("the two ends must lie between 0 and 1, the lower one first"),
+            Self::Gamma { gamma } => {
+                (!(0.01..=100.0).contains(gamma)).then_some("gamma must lie between 0.01 and 100")
+            }
+            Self::Soften { rounds, keep_edges } => {
+                let is_sound = (1..=MOST_ROUNDS).contains(rounds)
+                    && keep_edges.is_none_or(|k| k.is_finite() && k >= 0.0);
+                (!is_sound).then_some("the rounds must lie between 1 and 1000")
+            }
+            Self::Sharpen { rounds, amount } => {
+                let is_sound = (1..=MOST_ROUNDS).contains(rounds) && (0.0..=10.0).contains(amount);
+                (!is_sound).then_some(
+                    "the rounds must lie between 1 and 1000, the amount between 0 and 10",
+                )
+            }
+            Self::Posterise { steps } => {
+                (!(2..=256).contains(steps)).then_some("posterise needs 2 to 256 steps")
+            }
+            Self::Threshold { at, softness } => (!(unit(*at) && unit(*softness)))
+                .then_some("the threshold and its softness must lie between 0 and 1"),
+            Self::Ramp { stops } => ramp::problem(stops),
+            Self::Invert => None,
+        };
+        words.map(str::to_owned)
+    }
+
+    /// What a number becomes, for shaping that looks at nothing around and makes no color.
+    #[must_use]
+    pub fn of(&self, x: f32) -> Option<f32> {
+        Some(match self {
+            Self::Curve { points } => curve::through(points, x),
+            Self::Levels { from, to, gamma, least, greatest } => {
+                let spread = ((x - from) / (to - from)).clamp(0.0, 1.0);
+                least + (greatest - least) * spread.powf(1.0 / gamma)
+            }
+            Self::Gain { by, plus } => x * by + plus,
+            Self::Clamp { low, high } => x.clamp(*low, *high),
+            Self::Invert => 1.0 - x,
+            Self::Gamma { gamma } => x.clamp(0.0, 1.0).powf(1.0 / gamma),
+            Self::Posterise { steps } => {
+                let last = (steps - 1) as f32;
+                (x * last).round() / last
+            }
+            Self::Threshold { at, softness } if *softness > 0.0 => {
+                let t = ((x - at) / softness + 0.5).clamp(0.0, 1.0);
+                t * t * (3.0 - 2.0 * t)
+            }
+            Self::Threshold { at, .. } => f32::from(u8::from(x >= *at)),
+            Self::Soften { .. } | Self::Sharpen { .. } | Self::Ramp { .. } => return None,
+        })
+    }
+}

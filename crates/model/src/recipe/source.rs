@@ -1,0 +1,733 @@
+//! What a step starts from.
+
+use serde::{Deserialize, Serialize};
+use speckle_color::noise;
+
+use super::Target;
+
+/// A point or a direction: x, y, z.
+pub type Triple = [f32; 3];
+
+/// In whose numbers places and directions are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Space {
+    /// The project's: what a part stands in.
+    #[default]
+    World,
+    /// The part's own, wherever it stands.
+    Part,
+}
+
+/// A direction as x, y and z.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct Way(pub [f32; 3]);
+
+/// A direction.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Where the project's up is.
+    Up,
+    /// The other way.
+    Down,
+    /// Along the x axis.
+    X,
+    /// Against it.
+    MinusX,
+    /// Along the y axis.
+    Y,
+    /// Against it.
+    MinusY,
+    /// Along the z axis.
+    Z,
+    /// Against it.
+    MinusZ,
+    /// Any; its length does not matter.
+    To(Way),
+}
+
+/// From where something is measured.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Root {
+    /// A point, of the part's space.
+    Point {
+        /// Where.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        at: Triple,
+    },
+    /// The faces of a selection, by its name.
+    Selection {
+        /// Its name.
+        name: String,
+    },
+    /// Where the surface ends.
+    OpenEdge,
+    /// What lies furthest in a direction: the foot for *down*.
+    End {
+        /// Which way.
+        towards: Direction,
+    },
+    /// Another part's surface, by its name; not along a surface.
+    Part {
+        /// Its name.
+        name: String,
+    },
+}
+
+/// What becomes of pieces that touch another one.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Joined {
+    /// Each piece is on its own.
+    #[default]
+    Apart,
+    /// The distance goes on from the value where they join.
+    GoesOn,
+    /// The whole piece has the value where it joins, and moves as one with it.
+    Holds,
+}
+
+/// What is told apart from its neighbours.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Among {
+    /// Connected pieces.
+    #[default]
+    Pieces,
+    /// Materials: groups of faces that the file named.
+    Materials,
+    /// Parts.
+    Parts,
+}
+
+/// Where noise is looked up.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum NoiseSpace {
+    /// In the project's space.
+    World,
+    /// In the part's own.
+    #[default]
+    Part,
+    /// In a UV set, by its number from 0; sizes are shares of the image.
+    Uv(usize),
+}
+
+/// How an image lies on the surface.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ImageLay))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Lay {
+    /// By a UV set, by its number from 0.
+    Uv {
+        /// Which.
+        #[serde(default)]
+        uv_set: usize,
+    },
+    /// Straight on, along a direction of the part's space; no UVs needed.
+    Along {
+        /// Which way it is looked along.
+        direction: Direction,
+        /// How wide the image is, in the part's unit; 0 for the part's own width.
+        #[serde(default)]
+        width: f32,
+    },
+    /// From the three axes, each where the surface faces it.
+    ThreeAxes {
+        /// How wide the image is, in the part's unit; 0 for the part's own width.
+        #[serde(default)]
+        width: f32,
+    },
+}
+
+/// What lies beside an image.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Wrap {
+    /// The same again.
+    #[default]
+    Repeat,
+    /// The same in a mirror.
+    Mirror,
+    /// Its border goes on.
+    Clamp,
+}
+
+/// Over what an image is averaged.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Averaged {
+    /// What belongs to each element, so that a fine image does not alias.
+    #[default]
+    Footprint,
+    /// Nothing: the one point.
+    Point,
+    /// Each connected piece.
+    Piece,
+}
+
+/// What a step starts from. Lengths are in the part's unit.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = RecipeSource))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Source {
+    /// How open the surface is to what is around: 1 in the open, 0 where no light gets in.
+    Occlusion {
+        /// How many rays from each element.
+        #[serde(default = "many_rays")]
+        rays: u32,
+        /// How far they go; 0 for endlessly.
+        #[serde(default)]
+        reach: f32,
+        /// How far off the surface they start; 0 for a hair.
+        #[serde(default)]
+        offset: f32,
+        /// Whether the lighter of both sides counts: for sheets.
+        #[serde(default)]
+        both_sides: bool,
+        /// Whether other visible parts shade too.
+        #[serde(default = "yes")]
+        other_parts: bool,
+        /// Whether the part stands on a ground that shades it from below.
+        #[serde(default)]
+        ground: bool,
+        /// What all that is random comes from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// Where the surface is hollow: 0 where it is flat, 1 in a groove as tight as the scale.
+    Hollows {
+        /// The radius that is looked at; 0 for the smallest the mesh shows.
+        #[serde(default)]
+        scale: f32,
+    },
+    /// Where it stands out: 0 where it is flat, 1 on a ridge as tight as the scale.
+    Ridges {
+        /// The radius that is looked at; 0 for the smallest the mesh shows.
+        #[serde(default)]
+        scale: f32,
+    },
+    /// How near an edge is at which the surface bends.
+    Edges {
+        /// The least angle of the bend, degrees.
+        #[serde(default = "thirty")]
+        angle: f32,
+        /// How far from the edge it reaches; 0 for one mean edge of the mesh.
+        #[serde(default)]
+        width: f32,
+        /// Which bends count.
+        #[serde(default)]
+        bends: Bends,
+    },
+    /// How much it faces a direction.
+    Facing {
+        /// Which.
+        #[serde(default = "upwards")]
+        direction: Direction,
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+        /// The angle from the direction at which nothing is left, degrees.
+        #[serde(default = "ninety")]
+        half_angle: f32,
+        /// How much of the angle it takes to go from 1 to 0: 0 for a sharp border.
+        #[serde(default = "one")]
+        softness: f32,
+    },
+    /// From 0 to 1 along a direction.
+    HeightRamp {
+        /// Which.
+        #[serde(default = "upwards")]
+        direction: Direction,
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+        /// The height of 0; the part's lowest when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        from: Option<f32>,
+        /// The height of 1; the part's highest when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        to: Option<f32>,
+    },
+    /// From 0 at one point to 1 at another.
+    Between {
+        /// Where it is 0.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        from: Triple,
+        /// Where it is 1.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        to: Triple,
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+    },
+    /// The straight distance: 0 there, 1 at the reach and beyond.
+    Distance {
+        /// From what.
+        from: Root,
+        /// The distance of 1; 0 for the part's diagonal.
+        #[serde(default)]
+        reach: f32,
+    },
+    /// The distance along the surface from a root: 0 there, 1 at the far end of the piece.
+    Trail {
+        /// From where.
+        root: Root,
+        /// The distance of 1; 0 for the furthest of each piece.
+        #[serde(default)]
+        reach: f32,
+        /// What becomes of pieces that touch another.
+        #[serde(default)]
+        joined: Joined,
+        /// How near is touching; 0 for one mean edge of the mesh.
+        #[serde(default)]
+        touch: f32,
+    },
+    /// How near others are: 1 where they meet, 0 from the width on.
+    Joint {
+        /// What is told apart.
+        #[serde(default)]
+        between: Among,
+        /// How far it reaches; 0 for a twentieth of the part's diagonal.
+        #[serde(default)]
+        width: f32,
+        /// The distance up to which it is 1.
+        #[serde(default)]
+        offset: f32,
+    },
+    /// How thick the body is inwards: 1 at the reach and beyond.
+    Thickness {
+        /// How many rays from each element.
+        #[serde(default = "some_rays")]
+        rays: u32,
+        /// The thickness of 1; 0 for a quarter of the part's diagonal.
+        #[serde(default)]
+        reach: f32,
+        /// What all that is random comes from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// How much of a light in the distance is seen: a soft shadow.
+    Openness {
+        /// Towards the light.
+        #[serde(default = "upwards")]
+        light: Direction,
+        /// Half of the angle the light takes up, degrees.
+        #[serde(default = "fifteen")]
+        spread: f32,
+        /// How many rays from each element.
+        #[serde(default = "many_rays")]
+        rays: u32,
+        /// Whether other visible parts shade too.
+        #[serde(default = "yes")]
+        other_parts: bool,
+        /// What all that is random comes from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// A random number for each piece.
+    PerPiece {
+        /// What is told apart.
+        #[serde(default)]
+        by: Among,
+        /// What they come from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// A random shift of color for each piece: lightness, chroma and hue (OKLCH) around 0.5.
+    PerPieceShift {
+        /// What is told apart.
+        #[serde(default)]
+        by: Among,
+        /// How far lightness, chroma and hue go at most, as shares of ±0.5.
+        #[serde(default = "whole")]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        amounts: Triple,
+        /// What they come from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// Random numbers that hang together.
+    Noise {
+        /// How.
+        #[serde(default)]
+        noise: noise::Kind,
+        /// The size of its grains; 0 for a tenth of the part's diagonal, or of the image in UV.
+        #[serde(default)]
+        size: f32,
+        /// How many octaves.
+        #[serde(default = "three")]
+        octaves: u32,
+        /// How far places are moved by another noise before, in sizes.
+        #[serde(default)]
+        warp: f32,
+        /// Where it is looked up.
+        #[serde(default)]
+        space: NoiseSpace,
+        /// What it comes from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// The colors of an image.
+    Image {
+        /// The image, by its name.
+        image: String,
+        /// How it lies.
+        #[serde(default = "by_uv")]
+        lay: Lay,
+        /// How often it comes across and down.
+        #[serde(default = "once")]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 2]))]
+        repeat: [f32; 2],
+        /// How far it is moved across and down, in images.
+        #[serde(default)]
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 2]))]
+        offset: [f32; 2],
+        /// How far it is turned, degrees.
+        #[serde(default)]
+        turn: f32,
+        /// What lies beside it.
+        #[serde(default)]
+        wrap: Wrap,
+        /// Whether it is read pixel by pixel, without blending.
+        #[serde(default)]
+        hard_pixels: bool,
+        /// Over what it is averaged.
+        #[serde(default)]
+        averaged: Averaged,
+    },
+    /// The color of the part's material, or of each face's.
+    Material,
+    /// Which way the surface looks: x, y and z from −1 to 1 as 0 to 1.
+    Normal {
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+    },
+    /// Where it is: x, y and z within the part's box as 0 to 1.
+    Position {
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+    },
+    /// One number everywhere.
+    Constant {
+        /// The number.
+        value: f32,
+    },
+    /// One color everywhere, sRGB-encoded.
+    Color {
+        /// R, G and B.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        color: Triple,
+    },
+    /// What a channel of a set has.
+    Channel {
+        /// The set, by its name.
+        set: String,
+        /// R, G, B, A, or RGB for all three.
+        channel: Target,
+        /// The part of the same mesh, by its name; this one when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        part: Option<String>,
+    },
+    /// What was painted by hand, where it was.
+    HandPaint {
+        /// The paint of the project that it is; none in a file.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        paint: Option<u32>,
+    },
+}
+
+/// Which bends are edges.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Bends {
+    /// Those that stand out and those that go in.
+    #[default]
+    Both,
+    /// Those that stand out.
+    Out,
+    /// Those that go in.
+    In,
+}
+
+fn many_rays() -> u32 {
+    64
+}
+fn some_rays() -> u32 {
+    32
+}
+fn yes() -> bool {
+    true
+}
+fn thirty() -> f32 {
+    30.0
+}
+fn ninety() -> f32 {
+    90.0
+}
+fn fifteen() -> f32 {
+    15.0
+}
+fn one() -> f32 {
+    1.0
+}
+fn three() -> u32 {
+    3
+}
+fn whole() -> Triple {
+    [1.0; 3]
+}
+fn once() -> [f32; 2] {
+    [1.0; 2]
+}
+fn upwards() -> Direction {
+    Direction::Up
+}
+fn by_uv() -> Lay {
+    Lay::Uv { uv_set: 0 }
+}
+
+/// The most rays from an element.
+pub const MOST_RAYS: u32 = 65_536;
+
+impl Source {
+    /// What it is called.
+    #[must_use]
+    pub fn title(&self) -> &'static str {
+        match self {
+            Self::Occlusion { .. } => "Occlusion",
+            Self::Hollows { .. } => "Hollows",
+            Self::Ridges { .. } => "Ridges",
+            Self::Edges { .. } => "Edges",
+            Self::Facing { .. } => "Facing",
+            Self::HeightRamp { .. } => "Height ramp",
+            Self::Between { .. } => "Between points",
+            Self::Distance { .. } => "Distance",
+            Self::Trail { .. } => "Trail",
+            Self::Joint { .. } => "Joint",
+            Self::Thickness { .. } => "Thickness",
+            Self::Openness { .. } => "Openness to a light",
+            Self::PerPiece { .. } => "Per-piece",
+            Self::PerPieceShift { .. } => "Per-piece shift",
+            Self::Noise { .. } => "Noise",
+            Self::Image { .. } => "Image",
+            Self::Material => "Material",
+            Self::Normal { .. } => "Normal",
+            Self::Position { .. } => "Position",
+            Self::Constant { .. } => "Constant",
+            Self::Color { .. } => "Color",
+            Self::Channel { .. } => "From channel",
+            Self::HandPaint { .. } => "Hand paint",
+        }
+    }
+
+    /// Whether it yields three numbers.
+    #[must_use]
+    pub fn is_three(&self) -> bool {
+        matches!(
+            self,
+            Self::PerPieceShift { .. }
+                | Self::Image { .. }
+                | Self::Material
+                | Self::Normal { .. }
+                | Self::Position { .. }
+                | Self::Color { .. }
+                | Self::Channel { channel: Target::Rgb | Target::Rgba, .. }
+        )
+    }
+
+    /// The same with so many rays, where it casts any.
+    #[must_use]
+    pub fn with_rays(&self, count: u32) -> Self {
+        let mut same = self.clone();
+        if let Self::Occlusion { rays, .. }
+        | Self::Thickness { rays, .. }
+        | Self::Openness { rays, .. } = &mut same
+        {
+            *rays = count;
+        }
+        same
+    }
+
+    /// The rays from each element; 0 where it casts none.
+    #[must_use]
+    pub fn rays(&self) -> u32 {
+        match self {
+            Self::Occlusion { rays, .. }
+            | Self::Thickness { rays, .. }
+            | Self::Openness { rays, .. } => *rays,
+            _ => 0,
+        }
+    }
+
+    /// The same from another seed, where it has one.
+    #[must_use]
+    pub fn with_seed(&self, other: u32) -> Self {
+        let mut same = self.clone();
+        if let Self::Occlusion { seed, .. }
+        | Self::Thickness { seed, .. }
+        | Self::Openness { seed, .. }
+        | Self::PerPiece { seed, .. }
+        | Self::PerPieceShift { seed, .. }
+        | Self::Noise { seed, .. } = &mut same
+        {
+            *seed = other;
+        }
+        same
+    }
+
+    /// What makes it impossible, whatever it is used on.
+    #[must_use]
+    pub fn problem(&self) -> Option<String> {
+        let length = |x: f32| (x.is_finite() && x >= 0.0).then_some(());
+        let is_way = |d: &Direction| match d {
+            Direction::To(Way(to)) => {
+                to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0)
+            }
+            _ => true,
+        };
+        let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());
+        let said = |is_sound: bool, words: &str| (!is_sound).then(|| words.to_owned());
+        let rays = self.rays();
+        let casts =
+            matches!(self, Self::Occlusion { .. } | Self::Thickness { .. } | Self::Openness { .. });
+        if casts && !(1..=MOST_RAYS).contains(&rays) {
+            return Some(format!("the rays must lie between 1 and {MOST_RAYS}"));
+        }
+        let lengths = "lengths must be numbers of 0 or more";
+        let direction = "the direction needs a length";
+        match self {
+            Self::Occlusion { reach, offset, .. } => {
+                said(length(*reach).and(length(*offset)).is_some(), lengths)
+            }
+            Self::Hollows { scale } | Self::Ridges { scale } => {
+                said(length(*scale).is_some(), lengths)
+            }
+            Self::Edges { angle, width, .. } => said(length(*width).is_some(), lengths).or_else(|| {
+                said((0.0..=180.0).contains(angle), "the angle must lie between 0 and 180°")
+            }),
+            Self::Facing { direction: d, half_angle, softness, .. } => said(is_way(d), direction)
+                .or_else(|| {
+                    let is_sound = (0.0..=180.0).contains(half_angle)
+                        && *half_angle > 0.0
+                        && (0.0..=1.0).contains(softness);
+                    said(
+                        is_sound,
+                        "the half-angle must lie above 0 and up to 180°, the softness between 0 and 1",
+                    )
+                }),
+            Self::HeightRamp { direction: d, from, to, .. } => said(is_way(d), direction).or_else(|| {
+                let is_sound = from.is_none_or(f32::is_finite) && to.is_none_or(f32::is_finite);
+                said(is_sound && (from.is_none() || from != to), "the two heights must differ")
+            }),
+            Self::Between { from, to, .. } => {
+                said(finite(from) && finite(to) && from != to, "the two points must differ")
+            }
+            Self::Distance { from, reach } => {
+                said(length(*reach).is_some(), lengths).or_else(|| from.problem())
+            }
+            Self::Trail { root, reach, touch, .. } => {
+                said(length(*reach).and(length(*touch)).is_some(), lengths)
+                    .or_else(|| root.problem())
+                    .or_else(|| {
+                        let is_part = matches!(root, Root::Part { .. });
+                        said(!is_part, "a trail follows one surface: choose a root on the part itself")
+                    })
+            }
+            Self::Joint { width, offset, .. } => {
+                said(length(*width).and(length(*offset)).is_some(), lengths)
+            }
+            Self::Thickness { reach, .. } => said(length(*reach).is_some(), lengths),
+            Self::Openness { light, spread, .. } => said(is_way(light), direction).or_else(|| {
+                said((0.0..=90.0).contains(spread), "the spread must lie between 0 and 90°")
+            }),
+            Self::PerPieceShift { amounts, .. } => said(
+                amounts.iter().all(|a| (0.0..=1.0).contains(a)),
+                "the amounts must lie between 0 and 1",
+            ),
+            Self::Noise { size, octaves, warp, .. } => said(length(*size).is_some(), lengths)
+                .or_else(|| {
+                    let is_sound = (1..=12).contains(octaves) && (0.0..=100.0).contains(warp);
+                    said(is_sound, "the octaves must lie between 1 and 12, the warp between 0 and 100")
+                }),
+            Self::Image { lay, repeat, offset, turn, .. } => {
+                let width = match lay {
+                    Lay::Uv { .. } => 0.0,
+                    Lay::Along { width, .. } | Lay::ThreeAxes { width } => *width,
+                };
+                let is_along = match lay {
+                    Lay::Along { direction, .. } => is_way(direction),
+                    _ => true,
+                };
+                said(length(width).is_some(), lengths)
+                    .or_else(|| said(is_along, direction))
+                    .or_else(|| {
+                        let is_sound = finite(repeat) && finite(offset) && turn.is_finite();
+                        said(is_sound && !repeat.contains(&0.0), "the image must come at least once")
+                    })
+            }
+            Self::Constant { value } => {
+                said((0.0..=1.0).contains(value), "the number must lie between 0 and 1")
+            }
+            Self::Color { color } => said(
+                color.iter().all(|x| (0.0..=1.0).contains(x)),
+                "the color's numbers must lie between 0 and 1",
+            ),
+            Self::Channel { .. }
+            | Self::PerPiece { .. }
+            | Self::Material
+            | Self::Normal { .. }
+            | Self::Position { .. }
+            | Self::HandPaint { .. } => None,
+        }
+    }
+}
+
+impl Source {
+    /// What is still to be chosen before it can be made.
+    #[must_use]
+    pub fn missing(&self) -> Option<&'static str> {
+        let root = match self {
+            Self::Distance { from, .. } => Some(from),
+            Self::Trail { root, .. } => Some(root),
+            _ => None,
+        };
+        match (self, root) {
+            (Self::Image { image, .. }, _) if image.trim().is_empty() => Some("choose an image"),
+            (Self::Channel { set, .. }, _) if set.trim().is_empty() => Some("choose a set"),
+            (_, Some(Root::Selection { name })) if name.trim().is_empty() => {
+                Some("choose a selection to start from, or make one in Paint first")
+            }
+            (_, Some(Root::Part { name })) if name.trim().is_empty() => {
+                Some("choose a part to measure from")
+            }
+            _ => None,
+        }
+    }
+}
+
+impl Root {
+    fn problem(&self) -> Option<String> {
+        match self {
+            Self::Point { at } if at.iter().any(|x| !x.is_finite()) => {
+                Some("the point needs three numbers".to_owned())
+            }
+            _ => None,
+        }
+    }
+}

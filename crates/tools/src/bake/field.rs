@@ -1,0 +1,206 @@
+//! What a step makes before it is merged: one number for each element, or three.
+
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use speckle_color::{Encoding, Measure, Rgba, linear_rgba, ramp, srgb_rgba};
+use speckle_mesh::{Geometry, Placement, geometry::neighbours::Neighbours};
+use speckle_model::recipe::{Shaping, Take};
+
+use super::watch::{GivenUp, Watch};
+
+/// One number for each element, or three.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Field {
+    /// One each.
+    One(Arc<Vec<f32>>),
+    /// Three each.
+    Three(Arc<Vec<[f32; 3]>>),
+}
+
+/// Numbers that are none become 0.
+fn sound(x: f32) -> f32 {
+    if x.is_finite() { x } else { 0.0 }
+}
+
+impl Field {
+    /// One each.
+    #[must_use]
+    pub fn one(values: Vec<f32>) -> Self {
+        Self::One(Arc::new(values.into_par_iter().map(sound).collect()))
+    }
+
+    /// Three each.
+    #[must_use]
+    pub fn three(values: Vec<[f32; 3]>) -> Self {
+        Self::Three(Arc::new(values.into_par_iter().map(|v| v.map(sound)).collect()))
+    }
+
+    /// How many elements.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        match self {
+            Self::One(values) => values.len(),
+            Self::Three(values) => values.len(),
+        }
+    }
+
+    /// Whether there are none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// How much memory it takes, bytes.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        match self {
+            Self::One(values) => 4 * values.len(),
+            Self::Three(values) => 12 * values.len(),
+        }
+    }
+
+    /// The three numbers of an element; one is all three.
+    #[must_use]
+    pub fn at(&self, element: usize) -> [f32; 3] {
+        match self {
+            Self::One(values) => [values[element]; 3],
+            Self::Three(values) => values[element],
+        }
+    }
+
+    /// One of three numbers; what is one already stays.
+    #[must_use]
+    pub fn taken(self, take: Take) -> Self {
+        let Self::Three(values) = &self else { return self };
+        Self::one(
+            values
+                .par_iter()
+                .map(|&[r, g, b]| match take {
+                    Take::R => r,
+                    Take::G => g,
+                    Take::B => b,
+                    Take::Luminance => Measure::Luminance.of([r, g, b, 1.0], Encoding::Color),
+                })
+                .collect(),
+        )
+    }
+
+    /// What shaping makes of it. Colors soften in linear light.
+    ///
+    /// # Errors
+    /// When it was given up.
+    pub fn shaped(
+        self,
+        shaping: &Shaping,
+        geometry: &Geometry,
+        placement: Placement,
+        encoding: Encoding,
+        watch: &Watch,
+    ) -> Result<Self, GivenUp> {
+        Ok(match shaping {
+            Shaping::Ramp { stops } => {
+                let color = |x: f32| {
+                    let [r, g, b, _] = ramp::at(stops, x.clamp(0.0, 1.0));
+                    [r, g, b]
+                };
+                let first: Vec<[f32; 3]> = match &self {
+                    Self::One(values) => values.par_iter().map(|&x| color(x)).collect(),
+                    Self::Three(values) => values.par_iter().map(|v| color(v[0])).collect(),
+                };
+                Self::three(first)
+            }
+            Shaping::Soften { rounds, keep_edges } => {
+                let limit = keep_edges.unwrap_or(f32::MAX);
+                self.mixed(geometry, placement, encoding, *rounds, limit, watch)?
+            }
+            Shaping::Sharpen { rounds, amount } => {
+                let soft = self.clone();
+                let soft = soft.mixed(geometry, placement, encoding, *rounds, f32::MAX, watch)?;
+                let sharp = |x: f32, soft: f32| (x + (x - soft) * amount).clamp(0.0, 1.0);
+                match (self, soft) {
+                    (Self::One(x), Self::One(soft)) => Self::one(
+                        x.par_iter().zip(soft.par_iter()).map(|(&x, &s)| sharp(x, s)).collect(),
+                    ),
+                    (x, soft) => {
+                        let at = |i: usize| {
+                            let (x, soft) = (x.at(i), soft.at(i));
+                            std::array::from_fn(|k| sharp(x[k], soft[k]))
+                        };
+                        Self::three((0..x.len()).into_par_iter().map(at).collect())
+                    }
+                }
+            }
+            _ => {
+                let of = |x: f32| shaping.of(x).unwrap_or(x);
+                match &self {
+                    Self::One(values) => Self::one(values.par_iter().map(|&x| of(x)).collect()),
+                    Self::Three(values) => {
+                        Self::three(values.par_iter().map(|v| v.map(of)).collect())
+                    }
+                }
+            }
+        })
+    }
+
+    /// Each element mixed with those around it that differ by less than a limit, so often.
+    fn mixed(
+        self,
+        geometry: &Geometry,
+        placement: Placement,
+        encoding: Encoding,
+        rounds: u32,
+        limit: f32,
+        watch: &Watch,
+    ) -> Result<Self, GivenUp> {
+        let neighbours = geometry.neighbours(placement);
+        Ok(match self {
+            Self::One(values) => {
+                let values: &[[f32; 1]] = bytemuck::cast_slice(&values);
+                let soft = soft(values.to_vec(), neighbours, rounds, limit, watch)?;
+                Self::one(soft.into_iter().flatten().collect())
+            }
+            // Colors meet as light.
+            Self::Three(values) if encoding == Encoding::Color => {
+                let lit = |v: [f32; 3], f: fn(Rgba) -> Rgba| {
+                    let [r, g, b, _] = f([v[0], v[1], v[2], 1.0]);
+                    [r, g, b]
+                };
+                let light = values.par_iter().map(|&v| lit(v, linear_rgba)).collect();
+                let soft = soft(light, neighbours, rounds, limit, watch)?;
+                Self::three(soft.into_par_iter().map(|v| lit(v, srgb_rgba)).collect())
+            }
+            Self::Three(values) => {
+                Self::three(soft(values.to_vec(), neighbours, rounds, limit, watch)?)
+            }
+        })
+    }
+}
+
+/// Values of N numbers mixed with those around them that differ by no more than a limit in any.
+fn soft<const N: usize>(
+    mut now: Vec<[f32; N]>,
+    neighbours: &Neighbours,
+    rounds: u32,
+    limit: f32,
+    watch: &Watch,
+) -> Result<Vec<[f32; N]>, GivenUp> {
+    let mut next = now.clone();
+    for _ in 0..rounds {
+        watch.check()?;
+        next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
+            let own = now[i];
+            let (mut sum, mut count) = (own, 1.0);
+            for &other in neighbours.of(i) {
+                let other = now[other as usize];
+                if (0..N).all(|k| (other[k] - own[k]).abs() <= limit) {
+                    (0..N).for_each(|k| sum[k] += other[k]);
+                    count += 1.0;
+                }
+            }
+            *value = sum.map(|s| s / count);
+        });
+        std::mem::swap(&mut now, &mut next);
+    }
+    Ok(now)
+}

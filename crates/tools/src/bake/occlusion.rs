@@ -1,0 +1,405 @@
+//! Rays from the surface: occlusion, openness to a light, and thickness.
+//!
+//! Samples are taken in the order of a curve that fills space, so that those of a packet lie near
+//! each other. All of them look along the points of one lattice, each turned and shifted a little
+//! by its own random numbers: the directions of a packet stay close together, while what is wrong
+//! at one sample has nothing to do with its neighbour.
+
+use std::f32::consts::TAU;
+
+use glam::{Affine3A, Vec3};
+use pulp::{Arch, Simd, WithSimd};
+use rayon::prelude::*;
+use speckle_color::noise;
+use speckle_mesh::{
+    Geometry,
+    body::Body,
+    geometry::packets::{Lanes, Packets, Rays, dot},
+};
+
+use super::{
+    samples::Samples,
+    watch::{GivenUp, Watch},
+};
+
+/// How samples are shared out: about so many rays are cast between two looks at the watch.
+const RUN_RAYS: usize = 1 << 15;
+
+/// How many samples that are, whole packets of them.
+fn run(rays: u32) -> usize {
+    (RUN_RAYS / rays.max(1) as usize).next_multiple_of(MOST_LANES).clamp(MOST_LANES, 512)
+}
+
+/// What rays may meet, each where it stands.
+pub struct Blockers<'a> {
+    bodies: Vec<(&'a Packets, Option<Affine3A>)>,
+    /// The height of the ground along an axis, everything below it being solid.
+    ground: Option<(Vec3, f32)>,
+    diagonal: f32,
+}
+
+impl<'a> Blockers<'a> {
+    /// The part's own shape first, then others; all in the part's space.
+    #[must_use]
+    pub fn new(own: &'a Body, others: &'a [Body], ground: Option<(Vec3, f32)>) -> Self {
+        let mut bodies = vec![(own.geometry.packets(), None)];
+        for other in others {
+            let to_other = other.placed.part_to_other(&own.placed);
+            bodies.push((other.geometry.packets(), Some(to_other)));
+        }
+        Self { bodies, ground, diagonal: own.geometry.measures().diagonal() }
+    }
+
+    /// A distance that is next to nothing here.
+    #[must_use]
+    pub fn hair(&self) -> f32 {
+        self.diagonal * 1e-5
+    }
+}
+
+/// Which way rays go from a sample.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Cone {
+    /// About the normal, as a matt surface gathers light: by the cosine of the angle.
+    Cosine,
+    /// The same on the other side.
+    Inward,
+    /// Within an angle (the sine of it) about a direction (the part's space).
+    Light {
+        /// Towards the light.
+        towards: Vec3,
+        /// The sine of the angle between its middle and its rim.
+        spread: f32,
+    },
+}
+
+/// How rays are cast.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Casting {
+    /// How many from each sample.
+    pub rays: u32,
+    /// How far they go, in the part's unit; 0 for endlessly.
+    pub reach: f32,
+    /// How far off the surface they start.
+    pub offset: f32,
+    /// Which way.
+    pub cone: Cone,
+    /// What all that is random comes from.
+    pub seed: u32,
+}
+
+/// The share of rays that meet nothing, for each element: of a face, all its samples share them.
+///
+/// # Errors
+/// When it was given up.
+pub fn openness(
+    samples: &Samples,
+    blockers: &Blockers,
+    casting: &Casting,
+    watch: &Watch,
+) -> Result<Vec<f32>, GivenUp> {
+    let per_sample = casting.rays.div_ceil(samples.per_element as u32).max(1);
+    let casting = Casting { rays: per_sample, ..*casting };
+    let order = along_a_curve(&samples.points);
+    watch.expect(order.len() as u64);
+    let lattice = lattice(per_sample);
+    let arch = Arch::new();
+    let runs: Vec<Vec<f32>> = order
+        .par_chunks(run(per_sample))
+        .map(|run| {
+            watch.check()?;
+            let open =
+                arch.dispatch(Run { samples, blockers, casting: &casting, lattice: &lattice, run });
+            watch.advance(run.len() as u64);
+            Ok(open)
+        })
+        .collect::<Result<_, GivenUp>>()?;
+    Ok(samples.gathered(in_place(&order, runs)))
+}
+
+/// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
+/// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5). As the
+/// square of the sine of the angle to the axis, and as the sine and cosine of the angle about it.
+fn lattice(count: u32) -> Vec<[f32; 3]> {
+    (0..count)
+        .map(|i| {
+            let about = (f64::from(i) * 0.618_033_988_749_894_9).fract() as f32 * TAU;
+            [i as f32 / count as f32, about.cos(), about.sin()]
+        })
+        .collect()
+}
+
+/// Two numbers in 0–1 from a seed and an index (the mixing of Wellons' `lowbias32`).
+pub(super) fn random_pair(seed: u32, index: u32) -> [f32; 2] {
+    let a = noise::mix(noise::mix(seed ^ 0x9e37_79b9) ^ index);
+    let b = noise::mix(a ^ 0x85eb_ca6b);
+    [a, b].map(noise::unit)
+}
+
+/// The indices of points along Morton's curve, so that those near each other follow each other.
+fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
+    let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+    let (min, max) = points.iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
+    let size = (max - min).max_element().max(f32::MIN_POSITIVE);
+    // 10 bits an axis, spread to every third.
+    let spread = |x: f32| {
+        let mut x = ((x.clamp(0.0, 1.0) * 1023.0) as u32).min(1023);
+        x = (x | x << 16) & 0x0300_00ff;
+        x = (x | x << 8) & 0x0300_f00f;
+        x = (x | x << 4) & 0x030c_30c3;
+        (x | x << 2) & 0x0924_9249
+    };
+    let mut keyed: Vec<(u32, u32)> = points
+        .par_iter()
+        .enumerate()
+        .map(|(i, &p)| {
+            let at = (p - min) / size;
+            (spread(at.x) | spread(at.y) << 1 | spread(at.z) << 2, i as u32)
+        })
+        .collect();
+    keyed.par_sort_unstable();
+    keyed.into_iter().map(|(_, i)| i).collect()
+}
+
+/// How many samples share the turn of their directions, whatever vector unit there is.
+const TOGETHER: usize = 8;
+
+/// Some samples in a row.
+struct Run<'a> {
+    samples: &'a Samples,
+    blockers: &'a Blockers<'a>,
+    casting: &'a Casting,
+    lattice: &'a [[f32; 3]],
+    run: &'a [u32],
+}
+
+impl WithSimd for Run<'_> {
+    type Output = Vec<f32>;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> Vec<f32> {
+        let mut found = Vec::with_capacity(self.run.len());
+        for packet in self.run.chunks(S::F32_LANES) {
+            self.packet(simd, packet, &mut found);
+        }
+        found
+    }
+}
+
+/// The most lanes there are.
+const MOST_LANES: usize = 16;
+
+impl Run<'_> {
+    #[inline(always)]
+    fn packet<S: Simd>(&self, simd: S, packet: &[u32], found: &mut Vec<f32>) {
+        let Self { samples, blockers, casting, lattice, .. } = self;
+        let lanes = S::F32_LANES;
+        // x, y and z of the origins, then of the two axes across and the one along the cone; then
+        // the shifts of the lattice: of the height, and the cosine and sine of the turn.
+        let mut columns = [[0.0_f32; MOST_LANES]; 15];
+        let spacing = (casting.rays as f32).sqrt().recip();
+        for (lane, &sample) in packet.iter().enumerate() {
+            let (point, normal) =
+                (samples.points[sample as usize], samples.normals[sample as usize]);
+            let outward = match casting.cone {
+                Cone::Cosine | Cone::Light { .. } => normal,
+                Cone::Inward => -normal,
+            };
+            let axis = match casting.cone {
+                Cone::Light { towards, .. } => towards,
+                _ => outward,
+            };
+            let origin = point + outward * casting.offset;
+            let (across, up) = axis.try_normalize().unwrap_or(Vec3::Z).any_orthonormal_pair();
+            // Any shift of a lattice is as good, and one within a cell of it is all there is. Those
+            // of eight samples turn it alike, so that their rays stay together.
+            let [high, _] = random_pair(casting.seed, sample);
+            let [_, turn] =
+                random_pair(casting.seed, packet[lane / TOGETHER * TOGETHER] ^ 0x5bd1_e995);
+            let (sin, cos) = (turn * spacing * TAU).sin_cos();
+            let numbers = [origin, across, up, axis];
+            for (i, v) in numbers.into_iter().enumerate() {
+                for (k, x) in v.to_array().into_iter().enumerate() {
+                    columns[3 * i + k][lane] = x;
+                }
+            }
+            (columns[12][lane], columns[13][lane], columns[14][lane]) =
+                (high / casting.rays as f32, cos, sin);
+        }
+        let origin = triple(simd, &columns, 0);
+        let across = triple(simd, &columns, 3);
+        let up = triple(simd, &columns, 6);
+        let axis = triple(simd, &columns, 9);
+        let [shift, cos, sin] = triple(simd, &columns, 12);
+        let (zero, one) = (simd.splat_f32s(0.0), simd.splat_f32s(1.0));
+        let spread = match casting.cone {
+            Cone::Light { spread, .. } => simd.splat_f32s(spread * spread),
+            _ => one,
+        };
+        let reach = if casting.reach > 0.0 { casting.reach } else { f32::MAX };
+        let used = simd.less_than_f32s(
+            simd.partial_load_f32s(&NUMBERS[..lanes]),
+            simd.splat_f32s(packet.len() as f32),
+        );
+        let mut sum = zero;
+        for &[square, c, s] in *lattice {
+            let square = simd.mul_f32s(simd.add_f32s(simd.splat_f32s(square), shift), spread);
+            let radius = simd.sqrt_f32s(square);
+            let along = simd.sqrt_f32s(simd.max_f32s(zero, simd.sub_f32s(one, square)));
+            let (c, s) = (simd.splat_f32s(c), simd.splat_f32s(s));
+            let x = simd.negate_mul_add_e_f32s(s, sin, simd.mul_f32s(c, cos));
+            let y = simd.mul_add_e_f32s(s, cos, simd.mul_f32s(c, sin));
+            let (x, y) = (simd.mul_f32s(x, radius), simd.mul_f32s(y, radius));
+            let x_part = simd.mul_add_e_f32s(across[0], x, simd.mul_f32s(up[0], y));
+            let y_part = simd.mul_add_e_f32s(across[1], x, simd.mul_f32s(up[1], y));
+            let z_part = simd.mul_add_e_f32s(across[2], x, simd.mul_f32s(up[2], y));
+            let direction = [
+                simd.mul_add_e_f32s(axis[0], along, x_part),
+                simd.mul_add_e_f32s(axis[1], along, y_part),
+                simd.mul_add_e_f32s(axis[2], along, z_part),
+            ];
+            let rays = Rays {
+                origin,
+                direction,
+                from: simd.splat_f32s(blockers.hair()),
+                to: simd.splat_f32s(reach),
+            };
+            let open = blockers.still_open(simd, &rays, used);
+            sum = simd.add_f32s(sum, simd.select_f32s(open, one, zero));
+        }
+        let mut sums = [0.0_f32; MOST_LANES];
+        simd.partial_store_f32s(&mut sums[..lanes], sum);
+        for (lane, &sample) in packet.iter().enumerate() {
+            let normal = samples.normals[sample as usize];
+            let share = sums[lane] / casting.rays as f32;
+            found.push(match casting.cone {
+                // What has no side is in the open.
+                _ if normal == Vec3::ZERO => 1.0,
+                Cone::Light { towards, .. } if normal.dot(towards) <= 0.0 => 0.0,
+                _ => share,
+            });
+        }
+    }
+}
+
+/// The numbers of the lanes.
+const NUMBERS: [f32; MOST_LANES] =
+    [0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 9.0, 10.0, 11.0, 12.0, 13.0, 14.0, 15.0];
+
+impl Blockers<'_> {
+    #[inline(always)]
+    fn still_open<S: Simd>(&self, simd: S, rays: &Rays<S>, mut open: S::m32s) -> S::m32s {
+        if let Some((up, height)) = self.ground {
+            let up = [simd.splat_f32s(up.x), simd.splat_f32s(up.y), simd.splat_f32s(up.z)];
+            let above = simd.sub_f32s(dot(simd, &rays.origin, &up), simd.splat_f32s(height));
+            let end = simd.mul_add_e_f32s(dot(simd, &rays.direction, &up), rays.to, above);
+            open = simd.and_m32s(open, simd.greater_than_or_equal_f32s(end, simd.splat_f32s(0.0)));
+        }
+        for (packets, to_other) in &self.bodies {
+            open = match to_other {
+                None => packets.still_open(simd, rays, open),
+                Some(to_other) => packets.still_open(simd, &moved(simd, rays, to_other), open),
+            };
+        }
+        open
+    }
+}
+
+/// Rays in the space of another part. Directions keep the length that the way there gives them, so
+/// that distances along them stay what they are.
+#[inline(always)]
+fn moved<S: Simd>(simd: S, rays: &Rays<S>, to: &Affine3A) -> Rays<S> {
+    Rays {
+        origin: turned(simd, &rays.origin, to, to.translation.into()),
+        direction: turned(simd, &rays.direction, to, Vec3::ZERO),
+        ..*rays
+    }
+}
+
+#[inline(always)]
+fn turned<S: Simd>(simd: S, v: &Lanes<S>, to: &Affine3A, start: Vec3) -> Lanes<S> {
+    let (x, y, z) = (to.matrix3.x_axis, to.matrix3.y_axis, to.matrix3.z_axis);
+    [
+        row(simd, v, [x.x, y.x, z.x], start.x),
+        row(simd, v, [x.y, y.y, z.y], start.y),
+        row(simd, v, [x.z, y.z, z.z], start.z),
+    ]
+}
+
+#[inline(always)]
+fn row<S: Simd>(simd: S, v: &Lanes<S>, [x, y, z]: [f32; 3], start: f32) -> S::f32s {
+    let first = simd.mul_add_e_f32s(simd.splat_f32s(x), v[0], simd.splat_f32s(start));
+    let second = simd.mul_add_e_f32s(simd.splat_f32s(y), v[1], first);
+    simd.mul_add_e_f32s(simd.splat_f32s(z), v[2], second)
+}
+
+/// Three columns from one on, lane by lane.
+#[inline(always)]
+fn triple<S: Simd>(simd: S, columns: &[[f32; MOST_LANES]], first: usize) -> Lanes<S> {
+    [
+        simd.partial_load_f32s(&columns[first][..S::F32_LANES]),
+        simd.partial_load_f32s(&columns[first + 1][..S::F32_LANES]),
+        simd.partial_load_f32s(&columns[first + 2][..S::F32_LANES]),
+    ]
+}
+
+/// How thick the body is at each element: the mean length of rays inwards, in the part's unit, as a
+/// share of a reach; 1 where they meet nothing.
+///
+/// # Errors
+/// When it was given up.
+pub fn thickness(
+    samples: &Samples,
+    geometry: &Geometry,
+    rays: u32,
+    reach: f32,
+    seed: u32,
+    watch: &Watch,
+) -> Result<Vec<f32>, GivenUp> {
+    let bvh = geometry.bvh();
+    let hair = geometry.measures().diagonal() * 1e-5;
+    let lattice = lattice(rays.max(1));
+    let order = along_a_curve(&samples.points);
+    watch.expect(order.len() as u64);
+    let runs: Vec<Vec<f32>> = order
+        .par_chunks(run(rays))
+        .map(|run| {
+            watch.check()?;
+            let one = |&index: &u32| {
+                let sample = index as usize;
+                let (point, normal) = (samples.points[sample], samples.normals[sample]);
+                if normal == Vec3::ZERO {
+                    return 1.0;
+                }
+                let (across, up) = normal.any_orthonormal_pair();
+                let [high, turn] = random_pair(seed, index);
+                let (sin, cos) = (turn * TAU).sin_cos();
+                let sum: f32 = lattice
+                    .iter()
+                    .map(|&[square, c, s]| {
+                        let square = square + high / lattice.len() as f32;
+                        let (x, y) = (c * cos - s * sin, s * cos + c * sin);
+                        let flat = (across * x + up * y) * square.sqrt();
+                        let way = flat - normal * (1.0 - square).max(0.0).sqrt();
+                        let hit = bvh.cast_within(point - normal * hair, way, reach);
+                        hit.map_or(reach, |hit| (hit.distance * way.length()).min(reach))
+                    })
+                    .sum();
+                sum / lattice.len() as f32 / reach
+            };
+            let found = run.iter().map(one).collect();
+            watch.advance(run.len() as u64);
+            Ok(found)
+        })
+        .collect::<Result<_, GivenUp>>()?;
+    Ok(samples.gathered(in_place(&order, runs)))
+}
+
+/// What was found in an order, back where it belongs.
+fn in_place(order: &[u32], runs: Vec<Vec<f32>>) -> Vec<f32> {
+    let mut found = vec![1.0; order.len()];
+    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
+        found[sample as usize] = value;
+    }
+    found
+}

@@ -1,0 +1,59 @@
+//! What is told apart: connected pieces, materials; and one random value for each.
+
+use rayon::prelude::*;
+
+use speckle_color::noise::{mix, unit};
+use speckle_mesh::{Geometry, Placement};
+use speckle_model::{Selection, recipe::source::Among};
+
+/// The number of what each face belongs to; materials that a file did not name are number 0.
+#[must_use]
+pub fn of_faces(geometry: &Geometry, unit: Among, materials: &[Selection]) -> Vec<u32> {
+    let faces = geometry.mesh().face_count();
+    match unit {
+        Among::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
+        Among::Parts => vec![0; faces],
+        Among::Materials => {
+            let mut of = vec![0; faces];
+            for (i, selection) in materials.iter().enumerate() {
+                for &face in selection.faces.iter().filter(|&&f| (f as usize) < faces) {
+                    of[face as usize] = i as u32 + 1;
+                }
+            }
+            of
+        }
+    }
+}
+
+/// Three random numbers of 0–1 for a piece.
+#[must_use]
+pub fn random(seed: u32, piece: u32) -> [f32; 3] {
+    let first = mix(mix(seed ^ 0x51ed_270b) ^ piece);
+    let second = mix(first ^ 0x68bc_21eb);
+    [first, second, mix(second ^ 0x02e5_be93)].map(unit)
+}
+
+/// What is said of faces, at the elements of a placement: a vertex has that of its first face, and
+/// `loose` when it has none.
+#[must_use]
+pub fn by_face<T: Copy + Send + Sync>(
+    geometry: &Geometry,
+    placement: Placement,
+    of: impl Fn(usize) -> T + Sync,
+    loose: T,
+) -> Vec<T> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    match placement {
+        Placement::Face => (0..mesh.face_count()).into_par_iter().map(&of).collect(),
+        Placement::Corner => {
+            (0..mesh.corner_count()).into_par_iter().map(|c| of(topology.face_of(c))).collect()
+        }
+        Placement::Vertex => (0..mesh.vertex_count())
+            .into_par_iter()
+            .map(|v| {
+                let corner = topology.own_corners(mesh, v).next();
+                corner.map_or(loose, |corner| of(topology.face_of(corner)))
+            })
+            .collect(),
+    }
+}

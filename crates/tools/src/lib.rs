@@ -1,0 +1,15 @@
+//! What is done to parts: baking, strokes, fills, adjustments, replacing, comparing, pictures.
+//!
+//! Everything takes parts and values and gives values; nothing here knows of documents or undo.
+
+pub mod adjust;
+pub mod bake;
+pub mod compare;
+pub mod image_file;
+pub mod map;
+pub mod picture;
+pub mod region;
+pub mod replacing;
+pub mod separation;
+pub mod stencil;
+pub mod stroke;

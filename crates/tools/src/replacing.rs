@@ -1,0 +1,627 @@
+//! Other colors, or another shape, for a part that is there already: which element of one mesh goes
+//! with which of the other, and the values that come of it.
+//!
+//! Meshes of the same faces are matched by index, corner by corner. Any others by place: an element
+//! takes what the other surface shows at the point nearest to it.
+
+use std::sync::OnceLock;
+
+use glam::{Affine3A, Vec3};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use speckle_color::{Encoding, Rgba, linear_rgba, srgb_rgba};
+use speckle_mesh::{Geometry, Mesh, MeshError, Placement, mesh::gate};
+use speckle_model::{
+    ColorSet, Materials, NewPart, NewSet, Part, Selection, SetId,
+    partners::{Known, partners},
+};
+
+/// How the elements of two meshes are brought together.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Matching {
+    /// Corner by corner, in the order they are stored.
+    Index,
+    /// By the nearest point of the surface.
+    Nearest,
+}
+
+/// Why nothing can be replaced.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ReplacingError {
+    /// Indices say nothing about each other.
+    #[error(
+        "the meshes have other faces ({theirs} in the file, {ours} here), so their order says nothing: match by the nearest surface"
+    )]
+    OtherFaces {
+        /// Faces of the part.
+        ours: usize,
+        /// Faces in the file.
+        theirs: usize,
+    },
+    /// There is nothing to take colors from.
+    #[error("{0} in the file carries no colors")]
+    NoSets(String),
+    /// The points cannot be brought to where the part stands.
+    #[error(transparent)]
+    Mesh(#[from] MeshError),
+}
+
+/// What becomes of a set.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SetReplaced {
+    /// What it is called here.
+    pub name: String,
+    /// What it is called in the file.
+    pub from: String,
+    /// Whether the part has had no such set.
+    pub is_new: bool,
+    /// What each value belongs to afterwards.
+    pub placement: Placement,
+    /// What each value belonged to, where that changes.
+    pub was: Option<Placement>,
+    /// How many elements change.
+    pub changed: usize,
+    /// Of how many.
+    pub of: usize,
+}
+
+/// What a replacement does.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ReplacementReport {
+    /// How elements were brought together.
+    pub matching: Matching,
+    /// The largest distance between elements that go together, in the project's unit.
+    pub max_distance: f32,
+    /// The mean.
+    pub mean_distance: f32,
+    /// Sets, in the file's order for colors, in the part's for a shape.
+    pub sets: Vec<SetReplaced>,
+    /// Faces until then and from then on.
+    pub faces: [usize; 2],
+}
+
+/// Values for the sets of a part: each for one that is there, or for a new one.
+pub type ColorsTo = Vec<(Option<SetId>, NewSet)>;
+
+/// Another shape for a part, with the values of all its sets.
+#[derive(Clone, Debug)]
+pub struct ShapeTo {
+    /// The shape, in the part's own space.
+    pub mesh: Mesh,
+    /// Named groups of its faces.
+    pub selections: Vec<Selection>,
+    /// What its surfaces are made of.
+    pub materials: Materials,
+    /// Every set of the part with its values on the new shape.
+    pub sets: Vec<(SetId, Vec<Rgba>)>,
+}
+
+/// What a number may lose on the way through linear light and back: it is the same number.
+const LAST_BITS: f32 = 2e-6;
+
+/// How far corners are drawn towards the middle of their face, so that a seam is not crossed.
+const DRAWN_IN: f32 = 0.02;
+
+/// Plans other colors: what the file shows, on the part's elements. Sets go by their names, or by
+/// their places where both have as many. A set that cannot hold what comes where it stands moves
+/// to the corners.
+///
+/// # Errors
+/// When there is nothing to take, or the meshes do not go together in the way asked for.
+pub fn colors(
+    part: &Part,
+    theirs: &NewPart,
+    matching: Option<Matching>,
+) -> Result<(ColorsTo, ReplacementReport), ReplacingError> {
+    if theirs.sets.is_empty() {
+        return Err(ReplacingError::NoSets(theirs.name.clone()));
+    }
+    let (mesh, turned) = in_part(part, &theirs.mesh)?;
+    let source = Geometry::new(mesh);
+    let pairing = Pairing::new(&part.geometry, &source, matching)?;
+    let mut plan = ColorsTo::new();
+    let mut sets = Vec::new();
+    for (nth, set) in theirs.sets.iter().enumerate() {
+        let own = partner(part, theirs, nth);
+        let of_turned = turned.as_ref().filter(|_| set.placement == Placement::Corner);
+        let turned = of_turned.map(|old| gate::keep(set.values.clone(), Some(old)));
+        let given = turned.as_ref().unwrap_or(&set.values);
+        let values_of =
+            Values { geometry: &source, placement: set.placement, set: given, coverage: None };
+        let wanted = own.map_or(set.placement, |own| own.placement);
+        let (placement, mut values) =
+            pairing.plainest(&part.geometry, &values_of, set.encoding, wanted);
+        let mut changed = values.len();
+        if let Some(own) = own {
+            let is_locked: [bool; 4] = std::array::from_fn(|i| own.channels[i].locked);
+            if own.placement == placement {
+                for (value, before) in values.iter_mut().zip(own.values.iter()) {
+                    let is_same = (0..4).all(|i| (value[i] - before[i]).abs() < LAST_BITS);
+                    (0..4).filter(|&i| is_same || is_locked[i]).for_each(|i| value[i] = before[i]);
+                }
+                let pairs = values.iter().zip(own.values.iter());
+                changed = pairs.filter(|(now, before)| now != before).count();
+            }
+        }
+        sets.push(SetReplaced {
+            name: own.map_or(&set.name, |own| &own.name).clone(),
+            from: set.name.clone(),
+            is_new: own.is_none(),
+            placement,
+            was: own.map(|own| own.placement).filter(|was| *was != placement),
+            changed,
+            of: values.len(),
+        });
+        let new = NewSet { values, placement, ..set.clone() };
+        plan.push((own.map(|own| own.id), new));
+    }
+    let faces = part.geometry.mesh().face_count();
+    Ok((plan, pairing.report(part, sets, [faces, faces])))
+}
+
+/// The file's sets as the part's own hold their numbers. Where a format keeps linear light, other
+/// programs' files say of no set that it is data, and it is read as color.
+#[must_use]
+pub fn held_as_ours(part: &Part, mut theirs: NewPart) -> NewPart {
+    let encodings: Vec<Option<Encoding>> = (0..theirs.sets.len())
+        .map(|nth| partner(part, &theirs, nth).map(|set| set.encoding))
+        .collect();
+    for (set, encoding) in theirs.sets.iter_mut().zip(encodings) {
+        if set.encoding == Encoding::Color && encoding == Some(Encoding::Data) {
+            set.values.iter_mut().for_each(|value| *value = linear_rgba(*value));
+            set.encoding = Encoding::Data;
+        }
+    }
+    theirs
+}
+
+/// Plans another shape: everything the part carries is taken over to it.
+///
+/// # Errors
+/// When the meshes do not go together in the way asked for.
+pub fn shape(
+    part: &Part,
+    theirs: NewPart,
+    matching: Option<Matching>,
+) -> Result<(ShapeTo, ReplacementReport), ReplacingError> {
+    let (mesh, _) = in_part(part, &theirs.mesh)?;
+    let faces = [part.geometry.mesh().face_count(), mesh.face_count()];
+    let target = Geometry::new(mesh);
+    let pairing = Pairing::new(&target, &part.geometry, matching)?;
+    let mut sets = Vec::new();
+    let mut told = Vec::new();
+    for set in &part.sets {
+        let coverage = part.coverage_of(set).map(|coverage| coverage.values.as_slice());
+        let from = Values { coverage, ..Values::of(&part.geometry, set) };
+        let values = pairing.values(&target, &from, set.encoding, set.placement);
+        if set.is_product() {
+            told.push(SetReplaced {
+                name: set.name.clone(),
+                from: set.name.clone(),
+                is_new: false,
+                placement: set.placement,
+                was: None,
+                changed: values.len(),
+                of: values.len(),
+            });
+        }
+        sets.push((set.id, values));
+    }
+    // The part's own groups and materials, where its file has none.
+    let selections = if theirs.selections.is_empty() {
+        let own = pairing.faces(&target, &part.geometry);
+        let select = |selection: &Selection| {
+            let mut is_in = vec![false; faces[0]];
+            selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
+            let of_new = (0..own.len() as u32).filter(|&f| is_in[own[f as usize] as usize]);
+            Selection { name: selection.name.clone(), faces: of_new.collect() }
+        };
+        part.traits.selections.iter().map(select).collect()
+    } else {
+        theirs.selections
+    };
+    let materials = if theirs.materials.list.is_empty() {
+        let of_faces = if part.materials.of_faces.is_empty() {
+            Vec::new()
+        } else {
+            let of_face = |&face: &u32| part.materials.of_faces[face as usize];
+            pairing.faces(&target, &part.geometry).iter().map(of_face).collect()
+        };
+        Materials { list: part.materials.list.clone(), of_faces }
+    } else {
+        theirs.materials
+    };
+    let report = pairing.report(part, told, faces);
+    let mesh = target.mesh().clone();
+    Ok((ShapeTo { mesh, selections, materials, sets }, report))
+}
+
+/// The set of a part that one of the file's goes into.
+fn partner<'a>(part: &'a Part, theirs: &NewPart, nth: usize) -> Option<&'a ColorSet> {
+    let there: Vec<Known> =
+        theirs.sets.iter().map(|set| (set.name.as_str(), set.placement)).collect();
+    let own = partners(&there, &part.known_sets()).into_iter().nth(nth).flatten()?;
+    part.products().nth(own)
+}
+
+/// A mesh of the project's space in the part's own: files may hold a part where it stands, or as it
+/// was modelled, and what lies nearer to it is meant. Where its faces had to be turned over, the old
+/// index of each corner comes along.
+fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Vec<u32>>), MeshError> {
+    let to_part: Affine3A = part.traits.transform.to_project().inverse();
+    let ours = bounds(part.geometry.shown_points().iter().copied());
+    // What no face uses is not where the shape is.
+    let theirs = || mesh.corner_vertices().iter().map(|&v| mesh.positions()[v as usize]);
+    let off = |theirs: [Vec3; 2]| theirs[0].distance(ours[0]) + theirs[1].distance(ours[1]);
+    let as_modelled = off(bounds(theirs()));
+    let as_placed = off(bounds(theirs().map(|p| to_part.transform_point3(p))));
+    if as_modelled <= as_placed {
+        return Ok((mesh.clone(), None));
+    }
+    let moved = mesh.moved(|p| to_part.transform_point3(p))?;
+    if !part.traits.transform.mirrors() {
+        return Ok((moved, None));
+    }
+    let (turned, old) = moved.turned_over();
+    Ok((turned, Some(old)))
+}
+
+fn bounds(points: impl Iterator<Item = Vec3>) -> [Vec3; 2] {
+    points.fold([Vec3::INFINITY, Vec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)])
+}
+
+/// Values on a mesh.
+struct Values<'a> {
+    geometry: &'a Geometry,
+    placement: Placement,
+    set: &'a [Rgba],
+    /// Of hand paint: how much of it lies where, by channel.
+    coverage: Option<&'a [Rgba]>,
+}
+
+impl<'a> Values<'a> {
+    fn of(geometry: &'a Geometry, set: &'a ColorSet) -> Self {
+        Self { geometry, placement: set.placement, set: &set.values, coverage: None }
+    }
+
+    /// How much what lies at a corner counts in a mean.
+    fn weight_at_corner(&self, corner: usize) -> Rgba {
+        let covers = |coverage: &[Rgba]| coverage[self.geometry.element_at(self.placement, corner)];
+        self.coverage.map_or([1.0; 4], covers)
+    }
+
+    fn at_corner(&self, corner: usize) -> Rgba {
+        self.set[self.geometry.element_at(self.placement, corner)]
+    }
+}
+
+/// A place on a surface: three corners of a face, and how much each counts.
+#[derive(Clone, Copy)]
+struct On {
+    corners: [u32; 3],
+    weights: [f32; 3],
+}
+
+/// Which element of a target goes with what of a source.
+enum Pairing<'a> {
+    /// The source's corner of each corner.
+    Index { corners: Vec<u32>, distances: Vec<f32> },
+    /// A place on the source for each element.
+    Nearest(ByPlace<'a>),
+}
+
+/// Meshes that go together by order lie so near to each other, as a share of their size: else their
+/// places are looked at as well.
+const SAME_PLACE: f32 = 1e-3;
+
+impl<'a> Pairing<'a> {
+    fn new(
+        target: &'a Geometry,
+        source: &'a Geometry,
+        matching: Option<Matching>,
+    ) -> Result<Self, ReplacingError> {
+        let by_place = || Self::Nearest(ByPlace::new(target, source));
+        if matching == Some(Matching::Nearest) {
+            return Ok(by_place());
+        }
+        match (Self::by_index(target, source), matching) {
+            (Some(by_index), None)
+                if by_index.mean_distance() > SAME_PLACE * target.measures().diagonal() =>
+            {
+                // As many faces in another order fill the same space; the same in another pose, or
+                // another size, do not.
+                let space = |own: &Geometry| bounds(own.shown_points().iter().copied());
+                let ([low, high], [other_low, other_high]) = (space(target), space(source));
+                let off = low.distance(other_low).max(high.distance(other_high));
+                if off > SAME_PLACE * target.measures().diagonal() {
+                    return Ok(by_index);
+                }
+                let by_place = by_place();
+                let is_reordered = by_place.mean_distance() < 0.1 * by_index.mean_distance();
+                Ok(if is_reordered { by_place } else { by_index })
+            }
+            (Some(by_index), _) => Ok(by_index),
+            (None, None) => Ok(by_place()),
+            (None, Some(_)) => Err(ReplacingError::OtherFaces {
+                ours: target.mesh().face_count(),
+                theirs: source.mesh().face_count(),
+            }),
+        }
+    }
+
+    fn distances(&self) -> &[f32] {
+        match self {
+            Self::Index { distances, .. } => distances,
+            Self::Nearest(by_place) => &by_place.distances,
+        }
+    }
+
+    fn mean_distance(&self) -> f32 {
+        let sum: f64 = self.distances().iter().map(|&far| f64::from(far)).sum();
+        (sum / self.distances().len().max(1) as f64) as f32
+    }
+
+    /// Where the faces are the same, or the same once they are cut into triangles.
+    fn by_index(target: &Geometry, source: &Geometry) -> Option<Self> {
+        let (ours, theirs) = (target.mesh(), source.mesh());
+        let corners = if ours.face_starts() == theirs.face_starts() {
+            (0..ours.corner_count() as u32).collect()
+        } else if ours.triangle_count() == theirs.triangle_count() {
+            let mut corners = vec![0; ours.corner_count()];
+            let pairs = target.triangulation().corners().iter().flatten();
+            for (&own, &other) in pairs.zip(source.triangulation().corners().iter().flatten()) {
+                corners[own as usize] = other;
+            }
+            corners
+        } else {
+            return None;
+        };
+        let apart = corners.par_iter().enumerate().map(|(own, &other)| {
+            ours.corner_position(own).distance(theirs.corner_position(other as usize))
+        });
+        let distances = apart.collect();
+        Some(Self::Index { corners, distances })
+    }
+
+    /// The values of a source at the elements of a target.
+    fn values(
+        &self,
+        target: &Geometry,
+        from: &Values,
+        encoding: Encoding,
+        placement: Placement,
+    ) -> Vec<Rgba> {
+        let mesh = target.mesh();
+        match self {
+            Self::Index { corners, .. } => {
+                let at = |corner: usize| from.at_corner(corners[corner] as usize);
+                match placement {
+                    Placement::Corner => (0..mesh.corner_count()).map(at).collect(),
+                    Placement::Face => {
+                        (0..mesh.face_count()).map(|f| at(mesh.face_corners(f).start)).collect()
+                    }
+                    Placement::Vertex => {
+                        let mut values = vec![None; mesh.vertex_count()];
+                        for (corner, &vertex) in mesh.corner_vertices().iter().enumerate() {
+                            values[vertex as usize].get_or_insert_with(|| at(corner));
+                        }
+                        // A vertex of no face has none: it shows nothing.
+                        values.into_iter().map(|value| value.unwrap_or([1.0; 4])).collect()
+                    }
+                }
+            }
+            Self::Nearest(by_place) => {
+                // Asked for before work is shared out: see `Geometry`. Only faces are looked up in it.
+                if from.placement == Placement::Face {
+                    let _ = from.geometry.topology();
+                }
+                by_place.places(placement).par_iter().map(|on| mixed(on, from, encoding)).collect()
+            }
+        }
+    }
+
+    /// The same at the placement that is wanted, if all corners agree there; else at the corners.
+    fn plainest(
+        &self,
+        target: &Geometry,
+        from: &Values,
+        encoding: Encoding,
+        wanted: Placement,
+    ) -> (Placement, Vec<Rgba>) {
+        let values = self.values(target, from, encoding, wanted);
+        // By place, what an element shows is what the surface shows there.
+        let Self::Index { corners, .. } = self else { return (wanted, values) };
+        let agrees = corners.iter().enumerate().all(|(own, &other)| {
+            values[target.element_at(wanted, own)] == from.at_corner(other as usize)
+        });
+        if agrees {
+            (wanted, values)
+        } else {
+            (Placement::Corner, self.values(target, from, encoding, Placement::Corner))
+        }
+    }
+
+    /// The source's face for each face of the target.
+    fn faces(&self, target: &Geometry, source: &Geometry) -> Vec<u32> {
+        let face_of = |corner: u32| source.topology().face_of(corner as usize) as u32;
+        let mesh = target.mesh();
+        match self {
+            Self::Index { corners, .. } => (0..mesh.face_count())
+                .map(|face| face_of(corners[mesh.face_corners(face).start]))
+                .collect(),
+            Self::Nearest(by_place) => {
+                let faces = by_place.places(Placement::Face);
+                faces.iter().map(|on| face_of(on.corners[0])).collect()
+            }
+        }
+    }
+
+    fn report(&self, part: &Part, sets: Vec<SetReplaced>, faces: [usize; 2]) -> ReplacementReport {
+        let matching = match self {
+            Self::Index { .. } => Matching::Index,
+            Self::Nearest(_) => Matching::Nearest,
+        };
+        let scale = part.traits.transform.mean_scale();
+        ReplacementReport {
+            matching,
+            max_distance: scale * self.distances().iter().fold(0.0_f32, |most, &far| most.max(far)),
+            mean_distance: scale * self.mean_distance(),
+            sets,
+            faces,
+        }
+    }
+}
+
+/// How many vertices in a row are looked up one after the other, each near the last (tuned).
+const NEIGHBOURS: usize = 1024;
+
+/// The nearest places on a source: those of vertices, by which its distance is told; those of corners
+/// and faces once they are asked for.
+struct ByPlace<'a> {
+    target: &'a Geometry,
+    source: &'a Geometry,
+    /// The first triangle of each of the source's faces, and one past the last.
+    triangles: Vec<usize>,
+    vertices: Vec<On>,
+    distances: Vec<f32>,
+    corners: OnceLock<Vec<On>>,
+    faces: OnceLock<Vec<On>>,
+}
+
+impl<'a> ByPlace<'a> {
+    fn new(target: &'a Geometry, source: &'a Geometry) -> Self {
+        // Asked for before work is shared out: see `Geometry`.
+        let _ = (source.bvh(), source.triangulation());
+        let (vertices, distances, corners, faces) = Default::default();
+        let triangles = triangles_of_faces(source);
+        let mut own = Self { target, source, triangles, vertices, distances, corners, faces };
+        let search = &own;
+        let found: (Vec<On>, Vec<f32>) = target
+            .mesh()
+            .positions()
+            .par_chunks(NEIGHBOURS)
+            .flat_map_iter(|points| {
+                // Most meshes store neighbours one after the other.
+                let mut last = (Vec3::ZERO, f32::MAX);
+                points.iter().map(move |&point| {
+                    let (on, far) = search.nearest(point, last.0.distance(point) + last.1);
+                    last = (point, far);
+                    (on, far)
+                })
+            })
+            .unzip();
+        (own.vertices, own.distances) = found;
+        own
+    }
+
+    /// The place on the source nearest to a point, and how far it is; `within` is a distance in
+    /// which one is known to be, and shortens the search.
+    fn nearest(&self, point: Vec3, within: f32) -> (On, f32) {
+        let mesh = self.source.mesh();
+        let first = On { corners: [0; 3], weights: [1.0, 0.0, 0.0] };
+        let bvh = self.source.bvh();
+        // Rounding may leave it a hair further off.
+        let found = bvh.nearest(point, 1.001 * within, |_| true);
+        let Some((face, on, far)) = found.or_else(|| bvh.nearest(point, f32::MAX, |_| true)) else {
+            return (first, 0.0);
+        };
+        let own = self.triangles[face as usize]..self.triangles[face as usize + 1];
+        let each = self.source.triangulation().corners()[own].iter().map(|&corners| {
+            let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));
+            let weights = weights(on, a, b, c);
+            let at = a * weights[0] + b * weights[1] + c * weights[2];
+            (On { corners, weights }, at.distance_squared(on))
+        });
+        let best = each.min_by(|(_, a), (_, b)| a.total_cmp(b));
+        (best.map_or(first, |(on, _)| on), far)
+    }
+
+    /// How far from a point something surely is, by what was found for the vertex of a corner.
+    fn within(&self, corner: usize, point: Vec3) -> f32 {
+        let vertex = self.target.mesh().corner_vertices()[corner] as usize;
+        self.target.mesh().positions()[vertex].distance(point) + self.distances[vertex]
+    }
+
+    fn places(&self, placement: Placement) -> &[On] {
+        let mesh = self.target.mesh();
+        match placement {
+            Placement::Vertex => &self.vertices,
+            Placement::Corner => self.corners.get_or_init(|| {
+                let places = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    mesh.face_corners(face).map(move |corner| {
+                        let point = mesh.corner_position(corner).lerp(middle, DRAWN_IN);
+                        self.nearest(point, self.within(corner, point)).0
+                    })
+                };
+                (0..mesh.face_count()).into_par_iter().flat_map_iter(places).collect()
+            }),
+            Placement::Face => self.faces.get_or_init(|| {
+                let place = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    self.nearest(middle, self.within(mesh.face_corners(face).start, middle)).0
+                };
+                (0..mesh.face_count()).into_par_iter().map(place).collect()
+            }),
+        }
+    }
+}
+
+/// The first triangle of each face, and one past the last.
+fn triangles_of_faces(geometry: &Geometry) -> Vec<usize> {
+    let starts = geometry.mesh().face_starts();
+    starts.iter().enumerate().map(|(face, &start)| start as usize - 2 * face).collect()
+}
+
+/// Barycentric coordinates of a point of a triangle, none below 0 (Ericson, Real-Time Collision
+/// Detection, 2005, 3.4).
+fn weights(p: Vec3, a: Vec3, b: Vec3, c: Vec3) -> [f32; 3] {
+    let (v0, v1, v2) = (b - a, c - a, p - a);
+    let (d00, d01, d11) = (v0.dot(v0), v0.dot(v1), v1.dot(v1));
+    let (d20, d21) = (v2.dot(v0), v2.dot(v1));
+    let whole = d00 * d11 - d01 * d01;
+    let (v, w) = ((d11 * d20 - d01 * d21) / whole, (d00 * d21 - d01 * d20) / whole);
+    if !(v.is_finite() && w.is_finite()) {
+        // Without area: the nearest corner.
+        let far = [a, b, c].map(|corner| corner.distance_squared(p));
+        let nearest = (0..3).min_by(|&i, &j| far[i].total_cmp(&far[j])).unwrap_or(0);
+        return std::array::from_fn(|i| f32::from(u8::from(i == nearest)));
+    }
+    let clamped = [1.0 - v - w, v, w].map(|x| x.clamp(0.0, 1.0));
+    let sum: f32 = clamped.iter().sum();
+    clamped.map(|x| x / sum)
+}
+
+/// What a surface shows at a place: mixed in linear light for colors.
+fn mixed(on: &On, from: &Values, encoding: Encoding) -> Rgba {
+    let values = on.corners.map(|corner| from.at_corner(corner as usize));
+    if values[0] == values[1] && values[1] == values[2] {
+        return values[0];
+    }
+    // On a corner it is that corner's, to the bit.
+    if let Some(i) = (0..3).find(|&i| on.weights[i] > 1.0 - 1e-6) {
+        return values[i];
+    }
+    let light = |value: Rgba| if encoding == Encoding::Color { linear_rgba(value) } else { value };
+    let covers = on.corners.map(|corner| from.weight_at_corner(corner as usize));
+    let (mut sum, mut whole, mut bare) = ([0.0; 4], [0.0; 4], [0.0; 4]);
+    for ((value, covers), weight) in values.map(light).iter().zip(covers).zip(on.weights) {
+        for i in 0..4 {
+            sum[i] += value[i] * weight * covers[i];
+            whole[i] += weight * covers[i];
+            bare[i] += value[i] * weight;
+        }
+    }
+    let mean = std::array::from_fn(|i| match whole[i] {
+        // Where nothing covers it does no harm.
+        0.0 => bare[i],
+        _ if from.coverage.is_none() => sum[i],
+        whole => sum[i] / whole,
+    });
+    let mixed = if encoding == Encoding::Color { srgb_rgba(mean) } else { mean };
+    mixed.map(|x| x.clamp(0.0, 1.0))
+}
