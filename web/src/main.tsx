@@ -5,8 +5,8 @@ import "@fontsource/atkinson-hyperlegible-next/700.css";
 import { CssBaseline, ThemeProvider } from "@mui/material";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
-import { App } from "./App";
-import { theme } from "./theme";
+import { App } from "./workbench/App";
+import { theme } from "./model/theme";
 
 const root = document.getElementById("root");
 if (root) {

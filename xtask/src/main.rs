@@ -1,5 +1,7 @@
 //! `cargo xtask …`: builds, runs and tests the project with one command each.
 
+mod layers;
+
 use std::{
     ffi::OsStr,
     fs,
@@ -47,6 +49,8 @@ enum Task {
     },
     /// Kill, starve, load and attack the app for some minutes, and print figures
     Soak,
+    /// Check that nothing is imported that lies above
+    Layers,
     /// Install the front end's packages and build it
     Web,
     /// Take the pictures of docs/screenshots anew
@@ -63,6 +67,7 @@ fn main() -> Result<()> {
         Task::Conformance => conformance(),
         Task::Fuzz { reader, seconds } => fuzz(&reader, seconds),
         Task::Soak => soak(),
+        Task::Layers => layers::check(&root()),
         Task::Web => build_web(),
         Task::Screenshots => screenshots(),
         Task::Api => api(),
@@ -111,6 +116,10 @@ fn test(args: &[String]) -> Result<()> {
     install_programs()?;
     build_web()?;
     let web = root.join("web");
+    eprintln!("── Checking the layers");
+    layers::check(&root)?;
+    let depcruise = ["depcruise", "src", "--config", ".dependency-cruiser.cjs"];
+    run("Checking the layers of the page", &web, "npx", &depcruise)?;
     run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
     run("Linting Rust", &root, &cargo(), &clippy)?;

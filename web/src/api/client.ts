@@ -1,6 +1,6 @@
 // REST with types made from the server's own description.
 import createClient from "openapi-fetch";
-import { hand } from "../parts/hand";
+import { hand } from "./hand";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];

@@ -2,7 +2,7 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import { api, messageOf, type Schemas } from "../api/client";
-import { set as setState, type Part } from "../state";
+import { set as setState, type Part } from "../model/state";
 
 const starts = { white: [1, 1, 1, 1], grey: [0.5, 0.5, 0.5, 1], black: [0, 0, 0, 1] } satisfies Record<string, number[]>;
 

@@ -2,12 +2,12 @@
 import { Box, Button, ButtonBase, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Divider, FormControlLabel, IconButton, Menu, MenuItem, TextField, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { RecipeIcon } from "../areas/bake/icons";
-import { recipeTitle, stateOf, targetChannels } from "../areas/bake/words";
-import { LockIcon, MoreIcon } from "../parts/icons";
-import type { Project } from "../project";
-import { set as setState, setLook, useApp, type ColorSet, type Part } from "../state";
-import { channelInk, channelName } from "../theme";
+import { RecipeIcon } from "../widgets/sourceIcons";
+import { recipeTitle, stateOf, targetChannels } from "../model/recipes";
+import { LockIcon, MoreIcon } from "../widgets/icons";
+import type { Project } from "../project/project";
+import { set as setState, setLook, useApp, type ColorSet, type Part } from "../model/state";
+import { channelInk, channelName } from "../model/theme";
 import { Colorize } from "./Colorize";
 import { Grain } from "./Grain";
 

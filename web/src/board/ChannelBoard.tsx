@@ -1,16 +1,15 @@
 // The map of the job: the active part's sets, four channels each; choosing a cell chooses where paint lands.
 import { Box, Button, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Project } from "../project";
-import { activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../state";
-import { targetChannels } from "../areas/bake/words";
-import { channelName } from "../theme";
+import type { Project } from "../project/project";
+import { activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../model/state";
+import { targetChannels } from "../model/recipes";
+import { placementWords } from "../model/placements";
+import { channelName } from "../model/theme";
 import { AddSet } from "./AddSet";
 import { Cell } from "./Cell";
 import { Compose } from "./Compose";
 import { SetMenu } from "./SetMenu";
-
-export const placementWords = { vertex: "per vertex", corner: "per corner", face: "per face" } as const;
 
 function Card({ set, index, part, project }: { set: ColorSet; index: number; part: Part; project: Project }) {
   const channels = useApp((state) => state.channels);

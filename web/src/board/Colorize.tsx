@@ -2,9 +2,9 @@
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Slider, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { ColorWell } from "../parts/ColorWell";
-import type { Project } from "../project";
-import { get, hex, set as setState, type Part, type Rgba } from "../state";
+import { ColorWell } from "../widgets/ColorWell";
+import type { Project } from "../project/project";
+import { get, hex, set as setState, type Part, type Rgba } from "../model/state";
 
 interface Props {
   part: Part;

@@ -2,9 +2,9 @@
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import type { Project } from "../project";
-import { set as setState, useApp, type Part } from "../state";
-import { channelInk, channelName } from "../theme";
+import type { Project } from "../project/project";
+import { set as setState, useApp, type Part } from "../model/state";
+import { channelInk, channelName } from "../model/theme";
 import { freeName } from "./Cell";
 
 const numbers = { "number 0": 0, "number 0.5": 0.5, "number 1": 1 } as const;

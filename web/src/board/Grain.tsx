@@ -1,6 +1,6 @@
 // A channel's histogram, drawn as fine grain: a column of speckles for each step of 0–1.
 import { useEffect, useRef } from "react";
-import { lehmer } from "../parts/random";
+import { lehmer } from "../model/random";
 
 const HEIGHT = 30;
 /** Lifts small columns, so that a few painted elements among many are seen. */

@@ -2,11 +2,11 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Divider, IconButton, Menu, MenuItem, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import { api, messageOf, type Schemas } from "../api/client";
-import { MoreIcon } from "../parts/icons";
-import { NameDialog } from "../parts/NameDialog";
-import type { Project } from "../project";
-import { count, set as setState, useApp, type ColorSet, type Part } from "../state";
-import { placementWords } from "./ChannelBoard";
+import { MoreIcon } from "../widgets/icons";
+import { NameDialog } from "../widgets/NameDialog";
+import type { Project } from "../project/project";
+import { count, set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import { placementWords } from "../model/placements";
 
 type Placement = Schemas["Placement"];
 

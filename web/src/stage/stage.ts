@@ -2,10 +2,10 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { FootprintFrame } from "../live/frames";
-import { stageGrey } from "../theme";
+import { stageGrey } from "../model/theme";
 import type { Schemas } from "../api/client";
-import type { HandAt } from "../project";
-import type { Brush } from "../state";
+import type { HandAt } from "./handAt";
+import type { Brush } from "../model/state";
 import { Surface, type Meeting } from "./surface";
 
 // Values are written as they are stored: three must convert nothing.

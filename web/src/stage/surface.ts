@@ -2,7 +2,7 @@
 import * as THREE from "three";
 import type { MeshBVH } from "three-mesh-bvh";
 import type { GeometryFrame } from "../live/frames";
-import type { Look } from "../state";
+import type { Look } from "../model/state";
 import { growTree } from "./trees";
 import { Layout, words, type Held, type Placement } from "./values";
 

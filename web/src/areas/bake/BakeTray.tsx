@@ -2,11 +2,11 @@
 // carried to its place.
 import { Box, ButtonBase, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Project } from "../../project";
-import { activePart, set, targetSet, useApp } from "../../state";
+import type { Project } from "../../project/project";
+import { activePart, set, targetSet, useApp } from "../../model/state";
 import { useCarry } from "./carry";
-import { SourceIcon } from "./icons";
-import { chosenRecipe, families, recipeTitle, sourceOf, sourceWords, targetWords, type Kind } from "./words";
+import { SourceIcon } from "../../widgets/sourceIcons";
+import { chosenRecipe, families, recipeTitle, sourceOf, sourceWords, targetWords, type Kind } from "../../model/recipes";
 
 const MOST_STEPS = 64;
 

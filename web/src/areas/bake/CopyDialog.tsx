@@ -2,9 +2,9 @@
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
 import { takeRecipes } from "../../api/client";
-import type { Project } from "../../project";
-import { set as setState, useApp, type ColorSet, type Part } from "../../state";
-import { sourceWords, targetChannels, targetWords, targets, type Recipe, type Step, type Target } from "./words";
+import type { Project } from "../../project/project";
+import { set as setState, useApp, type ColorSet, type Part } from "../../model/state";
+import { sourceWords, targetChannels, targetWords, targets, type Recipe, type Step, type Target } from "../../model/recipes";
 
 interface Props {
   project: Project;

@@ -3,7 +3,7 @@
 import { Box, Button, IconButton, Typography } from "@mui/material";
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Schemas } from "../../api/client";
-import { lehmer } from "../../parts/random";
+import { lehmer } from "../../model/random";
 
 type Point = Schemas["CurvePoint"];
 

@@ -1,9 +1,9 @@
 // What is being made, in the bar above; and on the stage, how the chosen recipe stands.
 import { Box, Button, Menu, Paper, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Project } from "../../project";
-import { activePart, targetSet, useApp } from "../../state";
-import { chosenRecipe, recipeTitle, stateOf, targetWords, tasteKey } from "./words";
+import type { Project } from "../../project/project";
+import { activePart, targetSet, useApp } from "../../model/state";
+import { chosenRecipe, recipeTitle, stateOf, targetWords, tasteKey } from "../../model/recipes";
 
 const DOTS = 12;
 

@@ -2,18 +2,18 @@
 import { Alert, Box, Button, Divider, IconButton, LinearProgress, Menu, MenuItem, Paper, Typography } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { takeRecipes } from "../../api/client";
-import { MoreIcon } from "../../parts/icons";
-import { NameDialog } from "../../parts/NameDialog";
-import { Choose } from "../../parts/rows";
-import type { Project } from "../../project";
-import { activePart, set as setState, setLook, targetSet, useApp, type Channels, type Part } from "../../state";
-import { channelName } from "../../theme";
+import { MoreIcon } from "../../widgets/icons";
+import { NameDialog } from "../../widgets/NameDialog";
+import { Choose } from "../../widgets/rows";
+import type { Project } from "../../project/project";
+import { activePart, set as setState, setLook, targetSet, useApp, type Channels, type Part } from "../../model/state";
+import { channelName } from "../../model/theme";
 import { useDrop } from "./carry";
 import { CopyDialog } from "./CopyDialog";
 import { useRecipeInHand } from "./recipeInHand";
 import { Starters } from "./Starters";
 import { StepRow } from "./StepRow";
-import { chosenRecipe, recipeTitle, seconds, stateOf, targetChannels, targetWords, targets, tasteKey, type Chosen, type Recipe, type Step, type Target } from "./words";
+import { chosenRecipe, recipeTitle, seconds, stateOf, targetChannels, targetWords, targets, tasteKey, type Chosen, type Recipe, type Step, type Target } from "../../model/recipes";
 
 export function BakeSheet({ project }: { project: Project }) {
   const part = useApp(activePart);

@@ -2,11 +2,11 @@
 import { Box, Button, IconButton, Menu, MenuItem, Slider, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { ColorWell } from "../../parts/ColorWell";
-import { Sliding, Switching } from "../../parts/rows";
-import type { Rgba } from "../../state";
+import { ColorWell } from "../../widgets/ColorWell";
+import { Sliding, Switching } from "../../widgets/rows";
+import type { Rgba } from "../../model/state";
 import { CurveEditor } from "./CurveEditor";
-import { shapingWords, type Shaping } from "./words";
+import { shapingWords, type Shaping } from "../../model/recipes";
 
 interface Props {
   shapings: readonly Shaping[];

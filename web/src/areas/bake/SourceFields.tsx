@@ -2,14 +2,14 @@
 import { Box, Button, InputBase, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
 import { addImage, type Schemas } from "../../api/client";
-import { ColorWell } from "../../parts/ColorWell";
-import { Choose, Row, Sliding, Switching } from "../../parts/rows";
-import type { Project } from "../../project";
-import { hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../state";
-import { channelName } from "../../theme";
-import { boxOf } from "../../tools";
-import { directionWords, noiseWords, type Direction, type Root, type Source } from "./words";
-import { useTyped } from "../../parts/typed";
+import { ColorWell } from "../../widgets/ColorWell";
+import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
+import type { Project } from "../../project/project";
+import { hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../model/state";
+import { channelName } from "../../model/theme";
+import { boxOf } from "../../project/tools";
+import { directionWords, noiseWords, type Direction, type Root, type Source } from "../../model/recipes";
+import { useTyped } from "../../widgets/typed";
 
 interface Props {
   source: Source;

@@ -2,9 +2,9 @@
 import { Box, Button, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import { api, takeRecipes, type Schemas } from "../../api/client";
-import type { Project } from "../../project";
-import { set as setState, type Part } from "../../state";
-import { targetChannels, targetWords, type Chosen } from "./words";
+import type { Project } from "../../project/project";
+import { set as setState, type Part } from "../../model/state";
+import { targetChannels, targetWords, type Chosen } from "../../model/recipes";
 
 export function Starters({ project, part, chosen }: { project: Project; part: Part; chosen: Chosen }) {
   const [files, setFiles] = useState<Schemas["RecipeFile"][]>([]);

@@ -2,8 +2,8 @@
 import { useEffect, useRef } from "react";
 import { Vector3 } from "three";
 import type { Schemas } from "../../api/client";
-import type { Project } from "../../project";
-import { useApp, type Tastes } from "../../state";
+import type { Project } from "../../project/project";
+import { useApp, type Tastes } from "../../model/state";
 
 const WIDTH = 50;
 const HEIGHT = 40;

@@ -1,17 +1,17 @@
 // A step of a recipe: what it starts from, how it meets what is above, and, opened, all its numbers.
 import { Box, ButtonBase, Chip, Divider, IconButton, Menu, MenuItem, Typography } from "@mui/material";
 import { useState } from "react";
-import { MoreIcon } from "../../parts/icons";
-import { Choose, Sliding } from "../../parts/rows";
-import type { Project } from "../../project";
-import { set as setState, useApp, type ColorSet, type Part, type Tastes } from "../../state";
-import { channelName } from "../../theme";
+import { MoreIcon } from "../../widgets/icons";
+import { Choose, Sliding } from "../../widgets/rows";
+import type { Project } from "../../project/project";
+import { set as setState, useApp, type ColorSet, type Part, type Tastes } from "../../model/state";
+import { channelName } from "../../model/theme";
 import { useCarry } from "./carry";
-import { GripIcon } from "./icons";
+import { GripIcon } from "../../widgets/sourceIcons";
 import { Shapings } from "./ShapingFields";
 import { SourceFields } from "./SourceFields";
 import { StepGrain } from "./StepGrain";
-import { mergeOf, mergeWords, shapingWords, sourceLine, sourceWords, strengthOf, targetChannels, type Recipe, type Step } from "./words";
+import { mergeOf, mergeWords, shapingWords, sourceLine, sourceWords, strengthOf, targetChannels, type Recipe, type Step } from "../../model/recipes";
 
 interface Props {
   recipe: Recipe;

@@ -1,9 +1,9 @@
 // The recipe whose numbers are being turned: shown at once as it would be, written down when the
 // hand rests, so that undo takes back one turn and not every step of the way.
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Project } from "../../project";
-import { set } from "../../state";
-import type { Recipe } from "./words";
+import type { Project, RecipeInHand } from "../../project/project";
+import { set } from "../../model/state";
+import type { Recipe } from "../../model/recipes";
 
 const REST_MS = 450;
 
@@ -11,14 +11,6 @@ const REST_MS = 450;
 let isHeld = false;
 for (const [kind, held] of [["pointerdown", true], ["pointerup", false], ["pointercancel", false]] as const) {
   window.addEventListener(kind, () => { isHeld = held; }, { capture: true });
-}
-
-export interface RecipeInHand {
-  recipe: Recipe;
-  /** While a knob turns. */
-  turn: (recipe: Recipe) => void;
-  /** What is a deed of its own. */
-  put: (recipe: Recipe) => void;
 }
 
 export function useRecipeInHand(project: Project, part: number, of: number, kept: Recipe): RecipeInHand {

@@ -1,9 +1,9 @@
 // The Deliver area, as a packing list: what goes to whom, in what, what is lost, and the note.
 import { Alert, Box, Button, Collapse, IconButton, LinearProgress, Menu, MenuItem, Paper, Select, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
-import { MoreIcon, UndoIcon } from "../../parts/icons";
-import { NameDialog } from "../../parts/NameDialog";
-import { bytes, counted, figure, useApp } from "../../state";
+import { MoreIcon, UndoIcon } from "../../widgets/icons";
+import { NameDialog } from "../../widgets/NameDialog";
+import { bytes, counted, figure, useApp } from "../../model/state";
 import { add, choose, forget, keep, open, pack, takeBack, turn, useDelivery, verdict, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";

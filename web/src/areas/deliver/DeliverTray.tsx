@@ -1,8 +1,8 @@
 // What happens when the button is pressed, in one sentence, and the buttons.
 import { Box, Button, Typography } from "@mui/material";
-import { bytes, useApp } from "../../state";
+import { bytes, useApp } from "../../model/state";
 import { useState } from "react";
-import type { Project } from "../../project";
+import type { Project } from "../../project/project";
 import { giveUp, prove, send, useDelivery } from "./delivery";
 import { OpenSent } from "./OpenSent";
 

@@ -2,13 +2,13 @@
 import { Box, Checkbox, IconButton, InputBase, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { DownIcon } from "../../parts/icons";
-import { Choose, Row, Switching } from "../../parts/rows";
-import { useApp } from "../../state";
-import { unitWord, units } from "../../parts/units";
+import { DownIcon } from "../../widgets/icons";
+import { Choose, Row, Switching } from "../../widgets/rows";
+import { useApp } from "../../model/state";
+import { unitWord, units } from "../../model/units";
 import { turn, type Recipient } from "./delivery";
 import { calledIn } from "./loaded";
-import { useTyped } from "../../parts/typed";
+import { useTyped } from "../../widgets/typed";
 
 const depthWords: Record<Schemas["Depth"], string> = { usual: "as usual", bits8: "8 bits", bits16: "16 bits", float: "32-bit floats" };
 const lightWords: Record<Schemas["Light"], string> = { encoded: "sRGB-encoded", linear: "linear light" };

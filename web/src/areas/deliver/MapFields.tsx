@@ -2,10 +2,10 @@
 import { Alert, Box, Button } from "@mui/material";
 import { useState } from "react";
 import { messageOf, type Schemas } from "../../api/client";
-import { toBrowser } from "../../parts/handOver";
-import { Choose } from "../../parts/rows";
-import { bytes, useApp } from "../../state";
-import { channelName } from "../../theme";
+import { toBrowser } from "../../widgets/handOver";
+import { Choose } from "../../widgets/rows";
+import { bytes, useApp } from "../../model/state";
+import { channelName } from "../../model/theme";
 
 type MapChannel = Schemas["MapChannel"];
 

@@ -1,7 +1,7 @@
 // What is about to go out: the recipient in hand, its packing list, and what was sent and proved.
 import { create } from "zustand";
 import { api, messageOf, type Schemas } from "../../api/client";
-import { toBrowser } from "../../parts/handOver";
+import { toBrowser } from "../../widgets/handOver";
 
 /** A recipient with every choice filled in. */
 export type Recipient = Required<Omit<Schemas["Recipient"], "unit" | "up">> & Pick<Schemas["Recipient"], "unit" | "up">;

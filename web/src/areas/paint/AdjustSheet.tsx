@@ -2,11 +2,11 @@
 import { Alert, Box, Button, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { ColorWell } from "../../parts/ColorWell";
-import { CurveField } from "../../parts/CurveField";
-import type { Project } from "../../project";
-import { activePart, channelNames, chosenSelection, set, straight, targetSet, useApp, type Rgba } from "../../state";
-import { Choose, Sliding } from "../../parts/rows";
+import { ColorWell } from "../../widgets/ColorWell";
+import { CurveField } from "../../widgets/CurveField";
+import type { Project } from "../../project/project";
+import { activePart, channelNames, chosenSelection, set, straight, targetSet, useApp, type Rgba } from "../../model/state";
+import { Choose, Sliding } from "../../widgets/rows";
 
 type How = Schemas["How"];
 

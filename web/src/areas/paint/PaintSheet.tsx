@@ -1,7 +1,7 @@
 // The sheet of the Paint area: five pages over one another, and what the tools write into.
 import { ButtonBase, Box, Paper, Typography } from "@mui/material";
-import type { Project } from "../../project";
-import { set, useApp, type SheetPage } from "../../state";
+import type { Project } from "../../project/project";
+import { set, useApp, type SheetPage } from "../../model/state";
 import { AdjustSheet } from "./AdjustSheet";
 import { PaletteSheet } from "./PaletteSheet";
 import { IntoChoice, SelectSheet } from "./SelectSheet";

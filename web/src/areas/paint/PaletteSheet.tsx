@@ -2,8 +2,8 @@
 import { Box, Button, ButtonBase, IconButton, InputBase, Tooltip, Typography } from "@mui/material";
 import { useRef } from "react";
 import { sendPalette, type Schemas } from "../../api/client";
-import type { Project } from "../../project";
-import { hex, set, useApp } from "../../state";
+import type { Project } from "../../project/project";
+import { hex, set, useApp } from "../../model/state";
 
 type Swatch = Schemas["Swatch"];
 

@@ -2,12 +2,12 @@
 import { Box, Button, ButtonBase, IconButton, Menu, MenuItem, Slider, ToggleButton, ToggleButtonGroup, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { placementWords } from "../../board/ChannelBoard";
-import { MoreIcon } from "../../parts/icons";
-import { NameDialog } from "../../parts/NameDialog";
-import type { Project } from "../../project";
-import { activePart, chosenSelection, get, intoSet, maskOf, selectionsOf, set, setLook, snapshotNames, snapshotOf, useApp, type ColorSet, type Part, type State } from "../../state";
-import { Choose } from "../../parts/rows";
+import { placementWords } from "../../model/placements";
+import { MoreIcon } from "../../widgets/icons";
+import { NameDialog } from "../../widgets/NameDialog";
+import type { Project } from "../../project/project";
+import { activePart, chosenSelection, get, intoSet, maskOf, selectionsOf, set, setLook, snapshotNames, snapshotOf, useApp, type ColorSet, type Part, type State } from "../../model/state";
+import { Choose } from "../../widgets/rows";
 
 /** What the tools write into: always seen, so that paint never lands elsewhere than one thinks. */
 export function IntoChoice({ project }: { project: Project | null }) {

@@ -2,10 +2,10 @@
 import { Box, Button, Typography } from "@mui/material";
 import { useRef } from "react";
 import { sendStencil } from "../../api/client";
-import type { Project } from "../../project";
-import { activePart, set, setStencil, symbols, useApp } from "../../state";
-import { boxOf } from "../../tools";
-import { Choose, Row, Sliding, Switching } from "../../parts/rows";
+import type { Project } from "../../project/project";
+import { activePart, set, setStencil, symbols, useApp } from "../../model/state";
+import { boxOf } from "../../project/tools";
+import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 
 export function StencilChoices({ project }: { project: Project }) {
   const stencil = useApp((state) => state.stencil);

@@ -1,13 +1,13 @@
 // The sheet of the tool in hand: its finer choices, and the stencil.
 import { Alert, Box, Button, MenuItem, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
-import { CurveField, curveAt } from "../../parts/CurveField";
-import type { Project } from "../../project";
-import { activePart, blends, elements, intoSet, isRound, length, set, setBrush, setSpan, straight, symbols, toolTitle, useApp, type Curve, type PourKind, type SpanKind, type Vec } from "../../state";
-import { boxOf } from "../../tools";
-import { Choose, Row, Sliding } from "../../parts/rows";
+import { CurveField, curveAt } from "../../widgets/CurveField";
+import type { Project } from "../../project/project";
+import { activePart, blends, elements, intoSet, isRound, length, set, setBrush, setSpan, straight, symbols, toolTitle, useApp, type Curve, type PourKind, type SpanKind, type Vec } from "../../model/state";
+import { boxOf } from "../../project/tools";
+import { Choose, Row, Sliding } from "../../widgets/rows";
 import { StencilChoices } from "./Stencil";
-import { numberIn } from "../../parts/typed";
+import { numberIn } from "../../widgets/typed";
 
 const says: Record<"skin" | "deep" | "facet" | "corner" | PourKind | SpanKind | "soften" | "smear", string> = {
   skin: "Covers the visible, connected surface inside the circle. What lies behind or beside it stays.",

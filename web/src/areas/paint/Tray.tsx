@@ -1,12 +1,12 @@
 // The Paint tray: families of tools with their variants, the numbers of the tool in hand, and the paint.
 import { Box, Button, ButtonBase, Divider, IconButton, ToggleButton, ToggleButtonGroup, Tooltip, Typography } from "@mui/material";
-import { ColorWell } from "../../parts/ColorWell";
-import { AllIcon, BandIcon, ChosenIcon, CornerIcon, CreaseIcon, DeepIcon, FacetIcon, GradientIcon, LassoIcon, PatchIcon, PickIcon, PieceIcon, SkinIcon, SmearIcon, SoftenIcon, SolidIcon, SwapIcon } from "../../parts/icons";
-import { Knob } from "../../parts/Knob";
-import { ValueWell } from "../../parts/ValueWell";
-import type { Project } from "../../project";
-import { activePart, figure, get, hex, intoSet, isRound, set, setBrush, setSpan, symbols, targetSet, useApp, type Part, type Tool } from "../../state";
-import { boxOf, directionOf, extentOf, rangeOf } from "../../tools";
+import { ColorWell } from "../../widgets/ColorWell";
+import { AllIcon, BandIcon, ChosenIcon, CornerIcon, CreaseIcon, DeepIcon, FacetIcon, GradientIcon, LassoIcon, PatchIcon, PickIcon, PieceIcon, SkinIcon, SmearIcon, SoftenIcon, SolidIcon, SwapIcon } from "../../widgets/icons";
+import { Knob } from "../../widgets/Knob";
+import { ValueWell } from "../../widgets/ValueWell";
+import type { Project } from "../../project/project";
+import { activePart, figure, get, hex, intoSet, isRound, set, setBrush, setSpan, symbols, targetSet, useApp, type Part, type Tool } from "../../model/state";
+import { boxOf, directionOf, extentOf, rangeOf } from "../../project/tools";
 
 /** The bar of the radius runs over three powers of ten, up to half of the part. */
 const DECADES = 3;

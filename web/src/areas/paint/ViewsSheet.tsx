@@ -1,11 +1,11 @@
 // Looking: snapshots to compare with and return to, saved views, the cutaway, and a pinned picture.
 import { Box, Button, IconButton, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import { useRef, useState } from "react";
-import { NameDialog } from "../../parts/NameDialog";
-import type { Project } from "../../project";
-import { figure, get, set, setCutaway, setLook, snapshotNames, symbols, useApp, type Vec } from "../../state";
-import { cutawayOf } from "../../tools";
-import { Sliding, Switching } from "../../parts/rows";
+import { NameDialog } from "../../widgets/NameDialog";
+import type { Project } from "../../project/project";
+import { figure, get, set, setCutaway, setLook, snapshotNames, symbols, useApp, type Vec } from "../../model/state";
+import { cutawayOf } from "../../project/tools";
+import { Sliding, Switching } from "../../widgets/rows";
 
 export function ViewsSheet({ project }: { project: Project }) {
   return (

@@ -2,11 +2,11 @@
 // known before it does.
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, MenuItem, TextField, Typography } from "@mui/material";
 import { useRef, useState } from "react";
-import { sendReplacement, type ReplacementChoices, type Schemas } from "../api/client";
-import { filesOf } from "../parts/dropped";
-import { unitWord, units } from "../parts/units";
-import type { Project } from "../project";
-import { count, figure, set, symbols, useApp, type Part } from "../state";
+import { sendReplacement, type ReplacementChoices, type Schemas } from "../../api/client";
+import { filesOf } from "../../widgets/dropped";
+import { unitWord, units } from "../../model/units";
+import type { Project } from "../../project/project";
+import { count, figure, set, symbols, useApp, type Part } from "../../model/state";
 import { Origin } from "./Reports";
 
 /** Meshes further apart than this share of the part's size are hardly meant for each other. */

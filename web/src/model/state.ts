@@ -1,6 +1,6 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
 import { create } from "zustand";
-import type { ImportReport, Schemas } from "./api/client";
+import type { ImportReport, Schemas } from "../api/client";
 
 export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];

@@ -1,7 +1,7 @@
 // What recipes are made of, in the words the user reads.
-import type { Schemas } from "../../api/client";
-import { figure, get, symbols, type ColorSet, type Part } from "../../state";
-import { channelName } from "../../theme";
+import type { Schemas } from "../api/client";
+import { figure, get, symbols, type ColorSet, type Part } from "./state";
+import { channelName } from "./theme";
 
 export type Recipe = Schemas["Recipe"];
 export type Step = Schemas["RecipeStep"];

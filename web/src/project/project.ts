@@ -1,19 +1,21 @@
 // An open project: what the live socket says goes to the stage and to the state, and back.
-import { Live } from "./live/socket";
-import { api, messageOf, type Schemas } from "./api/client";
-import { hand } from "./parts/hand";
-import type { Stage } from "./stage/stage";
-import { Surface } from "./stage/surface";
-import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "./state";
-import type { RecipeInHand } from "./areas/bake/recipeInHand";
-import { tasteKey } from "./areas/bake/words";
+import { Live } from "../live/socket";
+import { api, messageOf, type Schemas } from "../api/client";
+import { hand } from "../api/hand";
+import type { HandAt } from "../stage/handAt";
+import type { Stage } from "../stage/stage";
+import { Surface } from "../stage/surface";
+import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "../model/state";
+import { tasteKey } from "../model/recipes";
 import { cutawayOf, fillOf, strokeOf } from "./tools";
 
-/** Where the hand is: on the page, and how hard it presses (0–1). */
-export interface HandAt {
-  x: number;
-  y: number;
-  pressure: number;
+/** A recipe whose numbers are being turned. */
+export interface RecipeInHand {
+  recipe: Schemas["Recipe"];
+  /** While a knob turns. */
+  turn: (recipe: Schemas["Recipe"]) => void;
+  /** What is a deed of its own. */
+  put: (recipe: Schemas["Recipe"]) => void;
 }
 
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */

@@ -2,9 +2,9 @@
 // sensible start, so that Enter is enough.
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import type { ImportChoices } from "./api/client";
-import { unitWord, units } from "./parts/units";
-import { bytes, symbols, useApp, type Unit } from "./state";
+import type { ImportChoices } from "../api/client";
+import { unitWord, units } from "../model/units";
+import { bytes, symbols, useApp, type Unit } from "../model/state";
 
 const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda?|usdc|usdz|gltf|glb|zip)$/i;
 /** Files that say themselves what their numbers mean, or whose standard does. */

@@ -1,8 +1,8 @@
 // All keys, searchable.
 import { Box, Dialog, DialogContent, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import { shortcuts } from "./keys";
-import { set, useApp } from "./state";
+import { shortcuts } from "../project/keys";
+import { set, useApp } from "../model/state";
 
 const matches = (text: string, wanted: string) => wanted.split(/\s+/).every((word) => text.toLowerCase().includes(word));
 

@@ -2,9 +2,9 @@
 // pinned picture.
 import { Box, ButtonBase, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useEffect, useRef, useState, type PointerEvent, type RefObject } from "react";
-import { MoveIcon } from "../parts/icons";
-import { get, hex, set, setCutaway, useApp, type StencilChoice } from "../state";
-import type { Stage } from "./stage";
+import { MoveIcon } from "../widgets/icons";
+import { get, hex, set, setCutaway, useApp, type StencilChoice } from "../model/state";
+import type { Stage } from "../stage/stage";
 
 /** A place between 0 and 1 across the stage, dragged by hand. */
 export function WipeDivider() {

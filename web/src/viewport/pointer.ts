@@ -1,9 +1,10 @@
 // The hand on the stage: what the pointer does there, tool by tool.
-import { held as heldKeys, scaleRadius } from "../keys";
-import type { HandAt, Project } from "../project";
-import { choosePart, get, intoSet, isRound, set, setBrush, setStencil, useApp } from "../state";
+import { held as heldKeys, scaleRadius } from "../project/keys";
+import type { Project } from "../project/project";
+import type { HandAt } from "../stage/handAt";
+import { choosePart, get, intoSet, isRound, set, setBrush, setStencil, useApp } from "../model/state";
 import { SpanDrag, type Point } from "./span";
-import type { Stage, Under } from "./stage";
+import type { Stage, Under } from "../stage/stage";
 
 const HELD_EVERY_MS = 50;
 const MOST_PROBES_MS = 30;

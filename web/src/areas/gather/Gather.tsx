@@ -1,16 +1,16 @@
 // The Gather area: the parts and their numbers, bringing meshes in, and what an import did.
 import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, InputBase, Menu, MenuItem, Paper, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Schemas } from "../api/client";
-import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../parts/icons";
-import { NameDialog } from "../parts/NameDialog";
-import type { Project } from "../project";
+import type { Schemas } from "../../api/client";
+import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../../widgets/icons";
+import { NameDialog } from "../../widgets/NameDialog";
+import type { Project } from "../../project/project";
 import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
-import { unitWord, units } from "../parts/units";
-import { choosePart, count, figure, length, symbols, useApp, type Part, type Unit } from "../state";
-import { useTyped } from "../parts/typed";
-import { useFormatWords } from "../parts/formats";
+import { unitWord, units } from "../../model/units";
+import { choosePart, count, figure, length, symbols, useApp, type Part, type Unit } from "../../model/state";
+import { useTyped } from "../../widgets/typed";
+import { useFormatWords } from "../../model/formats";
 
 export function GatherSheet({ project }: { project: Project }) {
   const parts = useApp((state) => state.parts);

@@ -1,8 +1,8 @@
 // Spans drawn on the stage: a drag sets a band, a gradient, a solid or an outline.
 import * as THREE from "three";
-import { boxOf, directionOf } from "../tools";
-import { activePart, get, setSpan } from "../state";
-import type { Stage } from "./stage";
+import { boxOf, directionOf } from "../project/tools";
+import { activePart, get, setSpan } from "../model/state";
+import type { Stage } from "../stage/stage";
 
 export interface Point {
   x: number;

@@ -2,12 +2,12 @@
 import { Box, Button, ButtonBase, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, FormControlLabel, IconButton, Menu, MenuItem, Paper, TextField, Typography } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, messageOf, type Schemas } from "./api/client";
-import { EggMark, MoreIcon } from "./parts/icons";
-import { NameDialog } from "./parts/NameDialog";
-import { lehmer } from "./parts/random";
-import { bytes, set } from "./state";
-import { useFormatWords } from "./parts/formats";
+import { api, messageOf, type Schemas } from "../api/client";
+import { EggMark, MoreIcon } from "../widgets/icons";
+import { NameDialog } from "../widgets/NameDialog";
+import { lehmer } from "../model/random";
+import { bytes, set } from "../model/state";
+import { useFormatWords } from "../model/formats";
 
 /** The signature: a scatter of dots, the same at every draw. */
 const random = lehmer(7);

@@ -1,24 +1,23 @@
 // The stage on the page: the canvas, the brush's ring, and what lies over it.
 import { Box, Typography } from "@mui/material";
-import { useEffect, useRef, useState } from "react";
-import { RecipeChip } from "../areas/bake/Jobs";
-import { Project } from "../project";
-import { activePart, get, reset, set, useApp } from "../state";
-import { stageGrey } from "../theme";
-import { regionOf } from "../tools";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { Project } from "../project/project";
+import { activePart, get, reset, set, useApp } from "../model/state";
+import { stageGrey } from "../model/theme";
+import { regionOf } from "../project/tools";
 import { HeatScale, LookChip, TargetChip } from "./chips";
-import { followHand, type Ring } from "./hand";
+import { followHand, type Ring } from "./pointer";
 import { CornerList, CutawayHandle, PinnedPicture, StencilPicture, WipeDivider } from "./overlays";
 import type { Point } from "./span";
-import { Stage } from "./stage";
-import { useFormatWords } from "../parts/formats";
+import { Stage } from "../stage/stage";
+import { useFormatWords } from "../model/formats";
 
-export function StageView({ id, onProject }: { id: number; onProject: (project: Project | null) => void }) {
+/** What the area in hand lays over it comes as its children. */
+export function StageView({ id, onProject, children }: { id: number; onProject: (project: Project | null) => void; children?: ReactNode }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const ringBox = useRef<SVGSVGElement>(null);
   const outlineBox = useRef<SVGPolygonElement>(null);
   const [project, setProject] = useState<Project | null>(null);
-  const area = useApp((state) => state.area);
 
   useEffect(() => {
     const element = canvas.current;
@@ -92,7 +91,7 @@ export function StageView({ id, onProject }: { id: number; onProject: (project: 
       <PinnedPicture />
       {project && <CutawayHandle stage={project.stage} />}
       <TargetChip project={project} />
-      {area === "bake" && <RecipeChip />}
+      {children}
       {project && <EmptyStage />}
     </Box>
   );

@@ -2,7 +2,7 @@
 import { Box, InputBase, Typography } from "@mui/material";
 import { useRef, useState } from "react";
 import { flushSync } from "react-dom";
-import { heading } from "../theme";
+import { heading } from "../model/theme";
 
 interface Props {
   label: string;

@@ -1,7 +1,7 @@
 // Every key there is, in one list: what it does, and how the sheet of shortcuts tells it.
 import type { Project } from "./project";
-import { activePart, get, maskOf, set, setBrush, setLook, setSpan, snapshotNames, type Area, type SpanKind, type Tool } from "./state";
-import type { Axis } from "./stage/stage";
+import { activePart, get, maskOf, set, setBrush, setLook, setSpan, snapshotNames, type Area, type SpanKind, type Tool } from "../model/state";
+import type { Axis } from "../stage/stage";
 
 export interface Shortcut {
   /** As `KeyboardEvent.key`, in lower case; with "ctrl+" and "shift+" before it. */

@@ -1,6 +1,6 @@
 // The paint of data channels: one number.
 import { Box, Button, Slider, Typography } from "@mui/material";
-import { heading } from "../theme";
+import { heading } from "../model/theme";
 
 export function ValueWell({ value, onChange }: { value: number; onChange: (value: number) => void }) {
   return (

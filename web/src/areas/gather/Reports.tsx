@@ -1,10 +1,10 @@
 // What an import did: how the numbers were taken and why, what came in, what was mended or left out.
 import { Box, Button, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
-import type { ImportReport, Schemas } from "../api/client";
-import { unitWord, units } from "../parts/units";
-import type { Project } from "../project";
-import { count, counted, set, useApp } from "../state";
+import type { ImportReport, Schemas } from "../../api/client";
+import { unitWord, units } from "../../model/units";
+import type { Project } from "../../project/project";
+import { count, counted, set, useApp } from "../../model/state";
 
 export function Reports({ project }: { project: Project }) {
   const reports = useApp((state) => state.reports);

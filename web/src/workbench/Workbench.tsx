@@ -1,23 +1,23 @@
 // An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
 import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useCallback, useEffect, useState } from "react";
-import { BakeTray } from "./areas/bake/BakeTray";
-import { Jobs } from "./areas/bake/Jobs";
-import { BakeSheet } from "./areas/bake/RecipeSheet";
-import { DeliverSheet } from "./areas/deliver/DeliverSheet";
-import { DeliverTray } from "./areas/deliver/DeliverTray";
-import { GatherSheet, GatherTray } from "./areas/Gather";
-import { PaintSheet } from "./areas/paint/PaintSheet";
-import { PaintTray } from "./areas/paint/Tray";
-import { ChannelBoard } from "./board/ChannelBoard";
-import { EggMark, RedoIcon, UndoIcon } from "./parts/icons";
-import type { Project } from "./project";
-import { StageView } from "./stage/StageView";
-import { listen } from "./keys";
-import { hand, shownHand } from "./parts/hand";
+import { BakeTray } from "../areas/bake/BakeTray";
+import { Jobs, RecipeChip } from "../areas/bake/Jobs";
+import { BakeSheet } from "../areas/bake/RecipeSheet";
+import { DeliverSheet } from "../areas/deliver/DeliverSheet";
+import { DeliverTray } from "../areas/deliver/DeliverTray";
+import { GatherSheet, GatherTray } from "../areas/gather/Gather";
+import { PaintSheet } from "../areas/paint/PaintSheet";
+import { PaintTray } from "../areas/paint/Tray";
+import { ChannelBoard } from "../board/ChannelBoard";
+import { EggMark, RedoIcon, UndoIcon } from "../widgets/icons";
+import type { Project } from "../project/project";
+import { StageView } from "../viewport/StageView";
+import { listen } from "../project/keys";
+import { hand, shownHand } from "../api/hand";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, count, elements, hex, intoSet, length, set, useApp, type Area } from "./state";
-import { heading } from "./theme";
+import { activePart, count, elements, hex, intoSet, length, set, useApp, type Area } from "../model/state";
+import { heading } from "../model/theme";
 
 const areas: { key: Area; title: string }[] = [
   { key: "gather", title: "Gather" },
@@ -36,7 +36,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
       <TopBar project={project} close={close} />
       <Box sx={{ flex: 1, minHeight: 0, display: "flex", gap: 1.25, px: 1.5 }}>
         <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 1.25 }}>
-          <StageView id={id} onProject={onProject} />
+          <StageView id={id} onProject={onProject}>{area === "bake" && <RecipeChip />}</StageView>
           <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
             {area === "paint" && <PaintTray project={project} />}
             {area === "bake" && <BakeTray project={project} />}

@@ -2,8 +2,8 @@
 // space of one's choice.
 import { Box, ButtonBase, Popover, TextField, ToggleButton, ToggleButtonGroup } from "@mui/material";
 import { useState, type PointerEvent } from "react";
-import { fromHex, fromHsv, fromOklch, toHsv, toOklch } from "../color";
-import { hex, type Rgba } from "../state";
+import { fromHex, fromHsv, fromOklch, toHsv, toOklch } from "../model/color";
+import { hex, type Rgba } from "../model/state";
 
 function place(event: PointerEvent<HTMLElement>): [number, number] {
   const box = event.currentTarget.getBoundingClientRect();

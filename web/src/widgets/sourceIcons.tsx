@@ -1,6 +1,6 @@
 // What each source looks at, in a few lines: the surface in section, and where the number comes from.
 import { SvgIcon, type SvgIconProps } from "@mui/material";
-import type { Kind } from "./words";
+import type { Kind } from "../model/recipes";
 
 const line = { fill: "none", stroke: "currentColor", strokeWidth: 1.6, strokeLinecap: "round", strokeLinejoin: "round" } as const;
 

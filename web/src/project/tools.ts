@@ -1,8 +1,8 @@
 // From what the user has chosen to what goes over the wire.
-import type { Schemas } from "./api/client";
-import type { HandAt } from "./project";
-import type { Stage } from "./stage/stage";
-import { activePart, chosenSelection, intoSet, type Part, type PourChoice, type SpanChoice, type State, type Vec } from "./state";
+import type { Schemas } from "../api/client";
+import type { HandAt } from "../stage/handAt";
+import type { Stage } from "../stage/stage";
+import { activePart, chosenSelection, intoSet, type Part, type PourChoice, type SpanChoice, type State, type Vec } from "../model/state";
 
 const axes: Record<"x" | "y" | "z", Vec> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 

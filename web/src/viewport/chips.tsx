@@ -1,12 +1,12 @@
 // The chips on the stage: what is shown, and what the tool in hand would do where.
 import { Box, Button, Divider, Link, Menu, MenuItem, Paper, Slider, Typography } from "@mui/material";
 import { useState } from "react";
-import { targetChannels } from "../areas/bake/words";
-import { placementWords } from "../board/ChannelBoard";
-import { DownIcon } from "../parts/icons";
-import type { Project } from "../project";
-import { activePart, blends, channelNames, elements, figure, get, intoSet, length, set, setLook, shownSet, snapshotNames, symbols, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../state";
-import { channelName } from "../theme";
+import { targetChannels } from "../model/recipes";
+import { placementWords } from "../model/placements";
+import { DownIcon } from "../widgets/icons";
+import type { Project } from "../project/project";
+import { activePart, blends, channelNames, elements, figure, get, intoSet, length, set, setLook, shownSet, snapshotNames, symbols, targetSet, toolTitle, useApp, type ColorSet, type Look } from "../model/state";
+import { channelName } from "../model/theme";
 
 const chip = { position: "absolute", px: 1.25, borderRadius: 2, boxShadow: "0 1px 4px rgb(0 0 0 / 0.25)" } as const;
 

@@ -2,13 +2,13 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
-import { sendMesh, sendProject, type ImportChoices, type ImportReport } from "./api/client";
+import { sendMesh, sendProject, type ImportChoices, type ImportReport } from "../api/client";
 import { ImportDialog } from "./ImportDialog";
-import { filesOf } from "./parts/dropped";
+import { filesOf } from "../widgets/dropped";
 import { Shelf } from "./Shelf";
-import { set, useApp } from "./state";
+import { set, useApp } from "../model/state";
 import { Workbench } from "./Workbench";
-import { useAccepted } from "./parts/formats";
+import { useAccepted } from "../model/formats";
 
 function projectOfAddress(): number | null {
   const found = /^#\/project\/(\d+)$/.exec(location.hash)?.[1];

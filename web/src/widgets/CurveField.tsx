@@ -1,7 +1,7 @@
 // A curve through five points, dragged up and down.
 import { Box } from "@mui/material";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
-import type { Curve } from "../state";
+import type { Curve } from "../model/state";
 
 const WIDTH = 200;
 const HEIGHT = 76;
