@@ -40,9 +40,8 @@ pub struct Kitchen {
     failed: HashMap<RecipeId, (Digest, String)>,
     /// How long each took last, and with how many rays an element.
     took: HashMap<RecipeId, (Duration, u32)>,
-    /// What each client has tried last, counted.
-    trials: HashMap<ClientId, (u64, Arc<Watch>)>,
-    tried: u64,
+    /// What clients are waiting to look at: another recipe, or the steps of one that is there.
+    trials: HashMap<(ClientId, Option<RecipeId>), (u32, Arc<Watch>)>,
     /// How every recipe stood when they were looked after last.
     standings: Vec<Standing>,
     /// The last that was told.
@@ -151,45 +150,80 @@ impl Kitchen {
         }
     }
 
-    /// Tries an order for a client: the newest one counts.
+    /// Tries another recipe for a client, of which the newest counts; tells the question that is not
+    /// wanted any more.
     pub fn try_out(
         &mut self,
         client: ClientId,
+        question: u32,
         order: Order,
-        with_values: bool,
         back: &Sender<Command>,
-    ) {
-        self.tried += 1;
-        let (serial, watch) = (self.tried, Arc::new(Watch::default()));
-        if let Some((_, older)) = self.trials.insert(client, (serial, watch.clone())) {
-            older.give_up();
-        }
+    ) -> Option<u32> {
+        self.start_trial((client, None), question, order, back)
+    }
+
+    /// Likewise the steps of a recipe that is there; the newest question of each recipe counts.
+    pub fn taste(
+        &mut self,
+        client: ClientId,
+        question: u32,
+        order: Order,
+        back: &Sender<Command>,
+    ) -> Option<u32> {
+        let of = (order.part, order.set, order.recipe.channels);
+        self.start_trial((client, Some(of)), question, order, back)
+    }
+
+    fn start_trial(
+        &mut self,
+        whose: (ClientId, Option<RecipeId>),
+        question: u32,
+        order: Order,
+        back: &Sender<Command>,
+    ) -> Option<u32> {
+        let watch = Arc::new(Watch::default());
+        let older = self.trials.insert(whose, (question, watch.clone()));
+        let (client, of) = whose;
         let dish = (order.part, order.set, order.recipe.channels);
-        let (pantry, back) = (self.pantry.clone(), back.clone());
+        let (pantry, heard) = (self.pantry.clone(), back.clone());
         let tried = move || {
             let result =
                 in_pool(Pool::Trials, || Tasted::of(&order, &pantry, &watch)).map(|mut tasted| {
-                    if !with_values {
+                    // The set itself shows what a recipe that is there makes.
+                    if of.is_some() {
                         tasted.values.clear();
                     }
                     Box::new(tasted)
                 });
-            let _ = back.send(Command::Tried(client, serial, dish, result));
+            let _ = heard.send(Command::Tried(client, question, dish, result));
         };
-        // Without a thread there is nothing to look at; the recipe itself says why when it is made.
-        let _ = std::thread::Builder::new().name("try".to_owned()).spawn(tried);
+        if let Err(error) = std::thread::Builder::new().name("try".to_owned()).spawn(tried) {
+            let error = Err(BakeError::Recipe(format!("nothing can be tried now: {error}")));
+            let _ = back.send(Command::Tried(client, question, dish, error));
+        }
+        older.map(|(question, watch)| {
+            watch.give_up();
+            question
+        })
     }
 
-    /// Whether something tried is the newest of a client.
-    pub fn is_tried(&self, client: ClientId, serial: u64) -> bool {
-        self.trials.get(&client).is_some_and(|(newest, _)| *newest == serial)
+    /// Ends a trial that is still wanted; tells whether it is.
+    pub fn end_trial(&mut self, client: ClientId, question: u32) -> bool {
+        let is_it =
+            |(owner, _): &(ClientId, _), (own, _): &(u32, _)| *owner == client && *own == question;
+        let before = self.trials.len();
+        self.trials.retain(|whose, trial| !is_it(whose, trial));
+        self.trials.len() < before
     }
 
     /// A client is gone.
     pub fn leave(&mut self, client: ClientId) {
-        if let Some((_, watch)) = self.trials.remove(&client) {
-            watch.give_up();
-        }
+        self.trials.retain(|(owner, _), (_, watch)| {
+            if *owner == client {
+                watch.give_up();
+            }
+            *owner != client
+        });
     }
 
     /// Whether a recipe is being made.

@@ -69,7 +69,8 @@ impl Outgoing {
                 Some(message)
             }
             Parcel::Geometry(part, geometry) => {
-                let framed = tokio::task::spawn_blocking(move || wire::geometry(part, &geometry));
+                let framed =
+                    tokio::task::spawn_blocking(move || wire::frames::geometry(part, &geometry));
                 framed.await.ok()
             }
         }

@@ -4,6 +4,7 @@
 //! A change is acknowledged (`Kept`) only after its journal row is on disk. When it cannot be
 //! written, it is taken back from the document too, and everyone sees that: see [`journal`].
 
+mod answers;
 pub mod command;
 mod journal;
 
@@ -19,18 +20,17 @@ use std::{
 use axum::extract::ws::{CloseFrame, Message};
 use speckle_core::{
     Change, Document, HandId, Step,
-    document::{Direction, Made, RecipeId},
+    document::{Direction, Made},
 };
-use speckle_mesh::Placement;
-use speckle_model::{ColorSet, Part, PartId, SetId, color_set::Role, recipe::Recipe};
+use speckle_model::{ColorSet, Part, PartId, SetId, color_set::Role};
 use speckle_store::{Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
-use speckle_tools::{bake::taste::Tastes, stencil::StencilId, stroke::Sample};
+use speckle_tools::{stencil::StencilId, stroke::Sample};
 
 use crate::{
     keeper::Keeper,
     kitchen::Kitchen,
     tasted::Tasted,
-    wire::{self, ClientMessage, CornerValue, HeldMesh, ServerMessage},
+    wire::{self, ClientMessage, HeldMesh, ServerMessage},
 };
 use command::{ClientId, Command, Hand, Now};
 use journal::{Asked, Pending};
@@ -41,9 +41,6 @@ const MOST_WAITING: usize = 32 << 20;
 
 /// The most clients of a project.
 pub const MOST_CLIENTS: usize = 64;
-
-/// The most places of a named group that are shown.
-const MOST_PLACES: usize = 20_000;
 
 /// How often it is told how far a recipe is.
 const LOOK_IN: Duration = Duration::from_millis(150);
@@ -264,12 +261,13 @@ impl Session {
                     self.tell_tasted(None, dish, &tasted);
                 }
             }
-            Command::Tried(client, serial, dish, result) => {
-                if self.kitchen.is_tried(client, serial) {
-                    match result {
-                        Ok(tasted) => self.tell_tasted(Some(client), dish, &tasted),
-                        Err(error) => self.not_tried(client, dish, error.to_string()),
+            Command::Tried(client, question, dish, result) => {
+                // One that is not open any more has been answered.
+                if self.kitchen.end_trial(client, question) {
+                    if let Ok(tasted) = &result {
+                        self.tell_tasted(Some((client, question)), dish, tasted);
                     }
+                    self.end_question(client, question, result.err().map(|e| e.to_string()));
                 }
             }
             Command::Renamed(name) => {
@@ -332,7 +330,7 @@ impl Session {
 
     fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
         for set in part.sets.iter().filter(|set| !stays_here(set)) {
-            tell(self, wire::values(part.id, set));
+            tell(self, wire::frames::values(part.id, set));
             tell(self, wire::figures(part.id, set));
         }
     }
@@ -350,14 +348,6 @@ impl Session {
                 self.kitchen.give_up((part, set, channels));
                 self.are_recipes_due = true;
             }
-            ClientMessage::TryRecipe { part, set, recipe } => {
-                self.try_recipe(client, part, set, recipe, true);
-            }
-            ClientMessage::TasteRecipe { part, set, channels } => {
-                if let Ok(order) = self.document.order(part, set, channels) {
-                    self.try_recipe(client, part, set, order.recipe, false);
-                }
-            }
             ClientMessage::Looking { part, set } => {
                 self.looking.insert(client, (part, set));
                 self.are_recipes_due = true;
@@ -369,89 +359,9 @@ impl Session {
             },
             ClientMessage::StrokeMove { samples } => self.extend_stroke(client, &samples),
             ClientMessage::StrokeEnd => self.end_stroke(client),
-            ClientMessage::Hover { start, sample } => {
-                // Always an answer, also when the target is gone: the client waits for it.
-                let covered = self.document.hover(hand, &start, &sample).unwrap_or_default();
-                let (part, set) = (start.coat.part, start.coat.set);
-                self.tell(client, wire::footprint(part, set, covered.into_iter()));
-            }
-            ClientMessage::FillHover { fill } => {
-                // A fill that makes no sense is told when it is made, not while the pointer moves.
-                let covered = self.document.covered(&fill).unwrap_or_default();
-                let (part, set) = (fill.coat.part, fill.coat.set);
-                let own = covered.iter().position(|(own, ..)| *own == part);
-                // The named part first: its answer is the one that is waited for.
-                let first = own.map_or(&[][..], |own| covered[own].2.as_slice());
-                self.tell(client, wire::footprint(part, set, first.iter().map(|c| c.element)));
-                for (part, set, covered) in covered.iter().filter(|(other, ..)| *other != part) {
-                    let elements = covered.iter().map(|c| c.element);
-                    self.tell(client, wire::footprint(*part, *set, elements));
-                }
-            }
-            ClientMessage::Preview { adjustment } => match self.document.adjusted(&adjustment) {
-                Ok(values) => {
-                    let (part, set) = (adjustment.part, adjustment.set);
-                    self.tell(client, wire::preview(part, set, &values));
-                }
-                Err(error) => {
-                    let message = error.to_string();
-                    self.tell(client, wire::json(&ServerMessage::NoPreview { message }));
-                }
-            },
-            ClientMessage::Values { part, set } => {
-                if let Ok(set) = self.document.set(part, set).cloned() {
-                    self.tell(client, wire::values(part, &set));
-                }
-            }
-            ClientMessage::Corners { part, set, vertex } => {
-                self.show_corners(client, part, set, vertex);
-            }
-            ClientMessage::Heat { part, snapshot } => self.show_heat(client, part, snapshot),
-            ClientMessage::Selection { part, index } => self.show_selection(client, part, index),
+            ClientMessage::Ask { question, about } => self.answer(client, question, about),
             ClientMessage::Undo => self.travel(client, Direction::Backward),
             ClientMessage::Redo => self.travel(client, Direction::Forward),
-        }
-    }
-
-    /// Has a recipe tried beside this thread.
-    fn try_recipe(
-        &mut self,
-        client: ClientId,
-        part: PartId,
-        set: SetId,
-        recipe: Recipe,
-        with_values: bool,
-    ) {
-        let dish = (part, set, recipe.channels);
-        match self.document.trial(part, set, recipe) {
-            Ok(order) => self.kitchen.try_out(client, order, with_values, &self.back),
-            Err(error) => self.not_tried(client, dish, error.to_string()),
-        }
-    }
-
-    fn not_tried(&mut self, client: ClientId, (part, set, channels): RecipeId, message: String) {
-        let message = ServerMessage::NotTried { part, set, channels, message };
-        self.tell(client, wire::json(&message));
-    }
-
-    /// Tells one client, or all, what a recipe makes: in small, and as a preview of the whole set
-    /// where nobody is painting.
-    fn tell_tasted(&mut self, client: Option<ClientId>, dish: RecipeId, tasted: &Tasted) {
-        let (part, set, channels) = dish;
-        let is_there = self.document.set(part, set).map(|own| own.values.len());
-        let mut messages = Vec::new();
-        if is_there == Ok(tasted.values.len()) && !self.document.is_anyone_painting() {
-            messages.push(wire::preview(part, set, &tasted.values));
-        }
-        let Tastes { elements, steps } = tasted.tastes.clone();
-        let is_draft = tasted.is_draft;
-        let message = ServerMessage::Tastes { part, set, channels, is_draft, elements, steps };
-        messages.push(wire::json(&message));
-        for message in messages {
-            match client {
-                Some(client) => self.tell(client, message),
-                None => self.tell_all(&message),
-            }
         }
     }
 
@@ -460,7 +370,7 @@ impl Session {
             Ok(changed) => {
                 for (part, set, changed) in changed.into_iter().filter(|(.., c)| !c.is_empty()) {
                     if let Ok(painted) = self.document.set(part, set) {
-                        let message = wire::patch(part, set, &changed, &painted.values);
+                        let message = wire::frames::patch(part, set, &changed, &painted.values);
                         self.tell_all(&message);
                     }
                 }
@@ -474,48 +384,6 @@ impl Session {
         if self.document.is_painting(hand) {
             let change = self.document.end_stroke(hand);
             self.keep_stroke(client, change);
-        }
-    }
-
-    /// Tells what every corner at a vertex holds.
-    fn show_corners(&mut self, client: ClientId, part: PartId, set: SetId, vertex: u32) {
-        let found = self.document.part(part).and_then(|p| Ok((p, self.document.set(part, set)?)));
-        let Ok((owner, held)) = found else { return };
-        let (mesh, topology) = (owner.geometry.mesh(), owner.geometry.topology());
-        if vertex as usize >= mesh.vertex_count() {
-            return;
-        }
-        let corners = topology.corners_at(vertex as usize).iter().map(|&corner| {
-            let face = topology.face_of(corner as usize) as u32;
-            let element = match held.placement {
-                Placement::Vertex => mesh.corner_vertices()[corner as usize],
-                Placement::Corner => corner,
-                Placement::Face => face,
-            };
-            CornerValue { face, element, value: held.values[element as usize] }
-        });
-        let corners = corners.collect();
-        let message = ServerMessage::Corners { part, set, vertex, corners };
-        self.tell(client, wire::json(&message));
-    }
-
-    /// Tells how long edges are, or how far values are from what they were.
-    fn show_heat(&mut self, client: ClientId, part: PartId, snapshot: Option<SetId>) {
-        let message = match snapshot {
-            None => self.document.part(part).map(|owner| {
-                let lengths = owner.geometry.mean_edges();
-                let scale = owner.traits.transform.mean_scale();
-                let lengths: Vec<f32> = lengths.iter().map(|length| length * scale).collect();
-                wire::heat(part, None, Placement::Vertex, &lengths)
-            }),
-            Some(snapshot) => self
-                .document
-                .changed_since(part, snapshot)
-                .map(|(set, changed)| wire::heat(part, Some(snapshot), set.placement, &changed)),
-        };
-        match message {
-            Ok(message) => self.tell(client, message),
-            Err(error) => self.refuse(client, error.to_string()),
         }
     }
 
@@ -587,7 +455,7 @@ impl Session {
                     if let Ok(set) = now.cloned()
                         && !stays_here(&set)
                     {
-                        self.tell_all(&wire::values(*part, &set));
+                        self.tell_all(&wire::frames::values(*part, &set));
                         self.tell_all(&wire::figures(*part, &set));
                     }
                 }
@@ -597,9 +465,9 @@ impl Session {
                     {
                         // An index is as long as a value: from half of them on, all are shorter.
                         let message = if 2 * patch.indices.len() > set.values.len() {
-                            wire::values(*part, &set)
+                            wire::frames::values(*part, &set)
                         } else {
-                            wire::patch(*part, set.id, &patch.indices, &set.values)
+                            wire::frames::patch(*part, set.id, &patch.indices, &set.values)
                         };
                         self.tell_all(&message);
                         self.tell_all(&wire::figures(*part, &set));
@@ -622,17 +490,6 @@ impl Session {
                 ) => {}
             }
         }
-    }
-
-    /// Tells where the faces of a named group are; of many, every so many.
-    fn show_selection(&mut self, client: ClientId, part_id: PartId, index: usize) {
-        let Ok(part) = self.document.part(part_id) else { return };
-        let Some(selection) = part.traits.selections.get(index) else { return };
-        let mesh = part.geometry.mesh();
-        let step = selection.faces.len() / MOST_PLACES + 1;
-        let faces = selection.faces.iter().step_by(step);
-        let places: Vec<glam::Vec3> = faces.map(|&f| mesh.face_centroid(f as usize)).collect();
-        self.tell(client, wire::places(part_id, &places));
     }
 
     fn refuse(&mut self, client: ClientId, message: String) {
@@ -662,7 +519,6 @@ impl Session {
     }
 }
 
-/// Snapshots are many and seldom looked at: their values go to who asks for them.
 /// Whether a set's values stay here: snapshots until they are asked for, hand paint for good.
 fn stays_here(set: &ColorSet) -> bool {
     matches!(set.role, Role::Snapshot { .. }) || set.role.is_layer()

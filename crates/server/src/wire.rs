@@ -1,24 +1,18 @@
-//! What goes over the live socket: JSON for control, binary frames for arrays.
-//!
-//! A binary frame is eight little-endian `u32` (kind, part, set, then five counts, unused ones 0)
-//! and arrays one after the other, each a multiple of four bytes long, so that the browser can lay
-//! typed arrays over them without a copy.
+//! What goes over the live socket: JSON for control, binary [`frames`] for arrays.
 
-use axum::{
-    body::Bytes,
-    extract::ws::{Message, Utf8Bytes},
-};
-use rayon::prelude::*;
+pub mod frames;
+
+use axum::extract::ws::{Message, Utf8Bytes};
 use serde::{Deserialize, Serialize};
 use speckle_color::{
-    Encoding, Rgba, bytes_from_rgba,
+    Encoding,
     figures::{self, ChannelFigures},
 };
 use speckle_core::{
     Document,
     document::{Adjustment, Fill},
 };
-use speckle_mesh::{Geometry, Placement, Transform, geometry::bends::crease_angle};
+use speckle_mesh::{Placement, Transform, geometry::bends::crease_angle};
 use speckle_model::{
     ColorSet, ImageRecord, Part, PartId, ProjectTraits, SetId,
     color_set::{ChannelTraits, Role},
@@ -62,25 +56,6 @@ pub enum ClientMessage {
         /// The channels it makes.
         channels: Target,
     },
-    /// What would another recipe make of the channels? Answered by a preview frame and `tastes`, or
-    /// `not_tried`. The newest one counts.
-    TryRecipe {
-        /// The part.
-        part: PartId,
-        /// The set.
-        set: SetId,
-        /// The recipe.
-        recipe: Recipe,
-    },
-    /// What do the steps of a recipe make, each by itself? Answered by `tastes`, or `not_tried`.
-    TasteRecipe {
-        /// The part.
-        part: PartId,
-        /// The set.
-        set: SetId,
-        /// The channels it makes.
-        channels: Target,
-    },
     /// Says which set is looked at.
     Looking {
         /// The part.
@@ -100,6 +75,24 @@ pub enum ClientMessage {
     },
     /// The pointer is lifted.
     StrokeEnd,
+    /// Wants to know something, which changes nothing.
+    Ask {
+        /// Names the question among the client's: what answers it carries the number, and `answered`
+        /// ends it. From 1; no two that are open have the same.
+        question: u32,
+        /// What it is about.
+        about: Question,
+    },
+    /// Take the last change back.
+    Undo,
+    /// Lay the next change on again.
+    Redo,
+}
+
+/// What a client may want to know.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "type", rename_all = "snake_case")]
+pub enum Question {
     /// The pointer hovers: what would a dab cover here? Answered by a footprint frame.
     Hover {
         /// What a stroke would be made with.
@@ -119,7 +112,7 @@ pub enum ClientMessage {
         /// The fill.
         fill: Fill,
     },
-    /// What would an adjustment make of a set? Answered by a preview frame, or why it cannot be.
+    /// What would an adjustment make of a set? Answered by a preview frame.
     Preview {
         /// The adjustment.
         adjustment: Adjustment,
@@ -131,7 +124,7 @@ pub enum ClientMessage {
         /// The snapshot of a set.
         set: SetId,
     },
-    /// What does every corner at a vertex hold?
+    /// What does every corner at a vertex hold? Answered by `corners`.
     Corners {
         /// The part.
         part: PartId,
@@ -148,10 +141,25 @@ pub enum ClientMessage {
         /// The snapshot of a set.
         snapshot: Option<SetId>,
     },
-    /// Take the last change back.
-    Undo,
-    /// Lay the next change on again.
-    Redo,
+    /// What would another recipe make of the channels? Answered by a preview frame and `tastes`;
+    /// the newest of a client counts.
+    TryRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe.
+        recipe: Recipe,
+    },
+    /// What do the steps of a recipe make, each by itself? Answered by `tastes`.
+    TasteRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The channels it makes.
+        channels: Target,
+    },
 }
 
 /// A mesh that a client holds.
@@ -215,6 +223,8 @@ pub enum ServerMessage {
     },
     /// Every corner at a vertex.
     Corners {
+        /// What it answers.
+        question: u32,
         /// The part.
         part: PartId,
         /// The set.
@@ -224,10 +234,12 @@ pub enum ServerMessage {
         /// The corners of the faces around it.
         corners: Vec<CornerValue>,
     },
-    /// An adjustment cannot be previewed.
-    NoPreview {
-        /// Why.
-        message: String,
+    /// A question is answered: nothing more comes of it.
+    Answered {
+        /// Which.
+        question: u32,
+        /// Why there is no answer, where there is none and it is still wanted.
+        trouble: Option<String>,
     },
     /// How the recipes stand, all of them.
     Recipes {
@@ -248,17 +260,6 @@ pub enum ServerMessage {
         elements: Vec<u32>,
         /// For each step what it made there; none for those passed over.
         steps: Vec<Option<Taste>>,
-    },
-    /// A recipe that was tried cannot be made.
-    NotTried {
-        /// The part.
-        part: PartId,
-        /// The set.
-        set: SetId,
-        /// The channels it would make.
-        channels: Target,
-        /// Why.
-        message: String,
     },
     /// A stroke ended without touching anything.
     Nothing,
@@ -553,102 +554,4 @@ pub fn json(message: &ServerMessage) -> Message {
 pub fn figures(part: PartId, set: &ColorSet) -> Message {
     let channels = figures::of_channels(&set.values).to_vec();
     json(&ServerMessage::Figures { part, set: set.id, channels })
-}
-
-/// Kinds of binary frames.
-mod kind {
-    pub const GEOMETRY: u32 = 1;
-    pub const VALUES: u32 = 2;
-    pub const PATCH: u32 = 3;
-    pub const FOOTPRINT: u32 = 4;
-    pub const PLACES: u32 = 5;
-    pub const PREVIEW: u32 = 6;
-    pub const HEAT: u32 = 7;
-}
-
-fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
-    let mut bytes = Vec::with_capacity(32 + arrays.iter().map(|a| a.len()).sum::<usize>());
-    bytes.extend_from_slice(bytemuck::cast_slice(&head));
-    arrays.iter().for_each(|array| bytes.extend_from_slice(array));
-    Message::Binary(Bytes::from(bytes))
-}
-
-/// Geometry for display. Counts: V, C, F, and T, the last two 0 when every face is a triangle of
-/// three corners in a row. Arrays: positions `f32` 3 V, normals `i16` 4 V (full scale 32 767,
-/// fourth unused), vertex of each corner `u32` C, face starts `u32` F + 1 and corners of triangles
-/// `u32` 3 T, unless left out.
-pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
-    let mesh = geometry.mesh();
-    let normals: Vec<[i16; 4]> = geometry
-        .vertex_normals()
-        .iter()
-        .map(|n| {
-            let [x, y, z] = n.to_array().map(|x| (x * 32_767.0).round() as i16);
-            [x, y, z, 0]
-        })
-        .collect();
-    let (vertices, corners) = (mesh.vertex_count() as u32, mesh.corner_count() as u32);
-    let common: [&[u8]; 3] = [
-        bytemuck::cast_slice(mesh.positions()),
-        bytemuck::cast_slice(&normals),
-        bytemuck::cast_slice(mesh.corner_vertices()),
-    ];
-    if mesh.all_triangles() {
-        return frame([kind::GEOMETRY, part.0, 0, vertices, corners, 0, 0, 0], &common);
-    }
-    let triangles = geometry.triangulation().corners();
-    let (faces, count) = (mesh.face_count() as u32, triangles.len() as u32);
-    let [a, b, c] = common;
-    let arrays =
-        [a, b, c, bytemuck::cast_slice(mesh.face_starts()), bytemuck::cast_slice(triangles)];
-    frame([kind::GEOMETRY, part.0, 0, vertices, corners, faces, count, 0], &arrays)
-}
-
-/// All values of a set in 8-bit steps. Count: elements. Array: `u8` 4 per element.
-pub fn values(part: PartId, set: &ColorSet) -> Message {
-    let bytes: Vec<[u8; 4]> = set.values.par_iter().copied().map(bytes_from_rgba).collect();
-    let head = [kind::VALUES, part.0, set.id.0, bytes.len() as u32, 0, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(&bytes)])
-}
-
-/// Changed values of a set. Count: elements. Arrays: indices `u32`, values `u8` 4 each.
-pub fn patch(part: PartId, set: SetId, indices: &[u32], values: &[Rgba]) -> Message {
-    let bytes: Vec<[u8; 4]> =
-        indices.iter().map(|&i| bytes_from_rgba(values[i as usize])).collect();
-    let head = [kind::PATCH, part.0, set.0, indices.len() as u32, 0, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(indices), bytemuck::cast_slice(&bytes)])
-}
-
-/// What a set would be. Count: elements. Array: `u8` 4 per element.
-pub fn preview(part: PartId, set: SetId, values: &[Rgba]) -> Message {
-    let bytes: Vec<[u8; 4]> = values.par_iter().copied().map(bytes_from_rgba).collect();
-    let head = [kind::PREVIEW, part.0, set.0, bytes.len() as u32, 0, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(&bytes)])
-}
-
-/// The most elements of a footprint that are sent: more dots than that tell no more.
-const MOST_DOTS: usize = 20_000;
-
-/// What a dab or a fill would cover; of many elements, every so many. Counts: elements sent, and
-/// all that are covered. Array: indices `u32`.
-pub fn footprint(part: PartId, set: SetId, covered: impl ExactSizeIterator<Item = u32>) -> Message {
-    let all = covered.len();
-    let shown: Vec<u32> = covered.step_by(all.div_ceil(MOST_DOTS).max(1)).collect();
-    let head = [kind::FOOTPRINT, part.0, set.0, shown.len() as u32, all as u32, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(&shown)])
-}
-
-/// A number for each element. Counts: elements, and 0–2 for vertices, corners, faces; the set is 0
-/// for edge lengths (the project's unit), else the snapshot that differences are from (CIEDE2000).
-/// Array: `f32`.
-pub fn heat(part: PartId, set: Option<SetId>, placement: Placement, numbers: &[f32]) -> Message {
-    let set = set.map_or(0, |set| set.0);
-    let head = [kind::HEAT, part.0, set, numbers.len() as u32, placement as u32, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(numbers)])
-}
-
-/// Places on a part, in its own space. Count: places. Array: `f32` 3 each.
-pub fn places(part: PartId, places: &[glam::Vec3]) -> Message {
-    let head = [kind::PLACES, part.0, 0, places.len() as u32, 0, 0, 0, 0];
-    frame(head, &[bytemuck::cast_slice(places)])
 }

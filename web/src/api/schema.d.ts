@@ -725,24 +725,6 @@ export interface components {
         } | {
             /** @description The part. */
             part: components["schemas"]["PartId"];
-            /** @description The recipe. */
-            recipe: components["schemas"]["Recipe"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "try_recipe";
-        } | {
-            /** @description The channels it makes. */
-            channels: components["schemas"]["Target"];
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "taste_recipe";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
             /** @description The set. */
             set: components["schemas"]["SetId"];
             /** @enum {string} */
@@ -761,54 +743,16 @@ export interface components {
             /** @enum {string} */
             type: "stroke_end";
         } | {
-            /** @description Where the pointer is. */
-            sample: components["schemas"]["Sample"];
-            /** @description What a stroke would be made with. */
-            start: components["schemas"]["StrokeStart"];
-            /** @enum {string} */
-            type: "hover";
-        } | {
-            /** @description Which of its groups. */
-            index: number;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @enum {string} */
-            type: "selection";
-        } | {
-            /** @description The fill. */
-            fill: components["schemas"]["Fill"];
-            /** @enum {string} */
-            type: "fill_hover";
-        } | {
-            /** @description The adjustment. */
-            adjustment: components["schemas"]["Adjustment"];
-            /** @enum {string} */
-            type: "preview";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The snapshot of a set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "values";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "corners";
+            /** @description What it is about. */
+            about: components["schemas"]["Question"];
             /**
              * Format: int32
-             * @description The vertex.
+             * @description Names the question among the client's: what answers it carries the number, and `answered`
+             *     ends it. From 1; no two that are open have the same.
              */
-            vertex: number;
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            snapshot?: components["schemas"]["SetId"] | null;
+            question: number;
             /** @enum {string} */
-            type: "heat";
+            type: "ask";
         } | {
             /** @enum {string} */
             type: "undo";
@@ -1867,6 +1811,75 @@ export interface components {
             /** @description The axis that points up. */
             up: components["schemas"]["UpAxis"];
         };
+        /** @description What a client may want to know. */
+        Question: {
+            /** @description Where the pointer is. */
+            sample: components["schemas"]["Sample"];
+            /** @description What a stroke would be made with. */
+            start: components["schemas"]["StrokeStart"];
+            /** @enum {string} */
+            type: "hover";
+        } | {
+            /** @description Which of its groups. */
+            index: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "selection";
+        } | {
+            /** @description The fill. */
+            fill: components["schemas"]["Fill"];
+            /** @enum {string} */
+            type: "fill_hover";
+        } | {
+            /** @description The adjustment. */
+            adjustment: components["schemas"]["Adjustment"];
+            /** @enum {string} */
+            type: "preview";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The snapshot of a set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "values";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "corners";
+            /**
+             * Format: int32
+             * @description The vertex.
+             */
+            vertex: number;
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            snapshot?: components["schemas"]["SetId"] | null;
+            /** @enum {string} */
+            type: "heat";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The recipe. */
+            recipe: components["schemas"]["Recipe"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "try_recipe";
+        } | {
+            /** @description The channels it makes. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "taste_recipe";
+        };
         /**
          * @description What a dab covers.
          * @enum {string}
@@ -2780,6 +2793,11 @@ export interface components {
             corners: components["schemas"]["CornerValue"][];
             /** @description The part. */
             part: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description What it answers.
+             */
+            question: number;
             /** @description The set. */
             set: components["schemas"]["SetId"];
             /** @enum {string} */
@@ -2790,10 +2808,15 @@ export interface components {
              */
             vertex: number;
         } | {
-            /** @description Why. */
-            message: string;
+            /**
+             * Format: int32
+             * @description Which.
+             */
+            question: number;
+            /** @description Why there is no answer, where there is none and it is still wanted. */
+            trouble?: string | null;
             /** @enum {string} */
-            type: "no_preview";
+            type: "answered";
         } | {
             /** @description In the order of parts and sets. */
             recipes: components["schemas"]["RecipeState"][];
@@ -2814,17 +2837,6 @@ export interface components {
             steps: (components["schemas"]["Taste"] | null)[];
             /** @enum {string} */
             type: "tastes";
-        } | {
-            /** @description The channels it would make. */
-            channels: components["schemas"]["Target"];
-            /** @description Why. */
-            message: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "not_tried";
         } | {
             /** @enum {string} */
             type: "nothing";

@@ -1,6 +1,8 @@
 // Binary frames of the live socket, laid open as typed arrays without a copy.
 
 export interface GeometryFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "geometry";
   part: number;
   /** 3 per vertex. */
@@ -14,6 +16,8 @@ export interface GeometryFrame {
   triangles: Uint32Array | null;
 }
 export interface ValuesFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "values";
   part: number;
   set: number;
@@ -21,6 +25,8 @@ export interface ValuesFrame {
   values: Uint8Array;
 }
 export interface PatchFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "patch";
   part: number;
   set: number;
@@ -28,6 +34,8 @@ export interface PatchFrame {
   values: Uint8Array;
 }
 export interface FootprintFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "footprint";
   part: number;
   set: number;
@@ -38,6 +46,8 @@ export interface FootprintFrame {
 }
 /** What a set would be. */
 export interface PreviewFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "preview";
   part: number;
   set: number;
@@ -46,6 +56,8 @@ export interface PreviewFrame {
 }
 /** A number for each element. */
 export interface HeatFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "heat";
   part: number;
   placement: "vertex" | "corner" | "face";
@@ -53,6 +65,8 @@ export interface HeatFrame {
 }
 /** Places on a part, in its own space. */
 export interface PlacesFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
   kind: "places";
   part: number;
   /** 3 per place. */
@@ -64,7 +78,7 @@ const HEAD_BYTES = 32;
 
 export function decode(buffer: ArrayBuffer): Frame | null {
   const head = new Uint32Array(buffer, 0, HEAD_BYTES / 4);
-  const [kind = 0, part = 0, set = 0, a = 0, b = 0, c = 0, d = 0] = head;
+  const [kind = 0, part = 0, set = 0, a = 0, b = 0, c = 0, d = 0, question = 0] = head;
   let at = HEAD_BYTES;
   const u32 = (count: number) => {
     const array = new Uint32Array(buffer, at, count);
@@ -80,22 +94,22 @@ export function decode(buffer: ArrayBuffer): Frame | null {
       const cornerVertices = u32(b);
       const faceStarts = c > 0 ? u32(c + 1) : null;
       const triangles = d > 0 ? u32(3 * d) : null;
-      return { kind: "geometry", part, positions, normals, cornerVertices, faceStarts, triangles };
+      return { kind: "geometry", question, part, positions, normals, cornerVertices, faceStarts, triangles };
     }
     case 2:
-      return { kind: "values", part, set, values: new Uint8Array(buffer, at, 4 * a) };
+      return { kind: "values", question, part, set, values: new Uint8Array(buffer, at, 4 * a) };
     case 3: {
       const indices = u32(a);
-      return { kind: "patch", part, set, indices, values: new Uint8Array(buffer, at, 4 * a) };
+      return { kind: "patch", question, part, set, indices, values: new Uint8Array(buffer, at, 4 * a) };
     }
     case 4:
-      return { kind: "footprint", part, set, indices: u32(a), all: b };
+      return { kind: "footprint", question, part, set, indices: u32(a), all: b };
     case 5:
-      return { kind: "places", part, places: new Float32Array(buffer, at, 3 * a) };
+      return { kind: "places", question, part, places: new Float32Array(buffer, at, 3 * a) };
     case 6:
-      return { kind: "preview", part, set, values: new Uint8Array(buffer, at, 4 * a) };
+      return { kind: "preview", question, part, set, values: new Uint8Array(buffer, at, 4 * a) };
     case 7:
-      return { kind: "heat", part, placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex", numbers: new Float32Array(buffer, at, a) };
+      return { kind: "heat", question, part, placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex", numbers: new Float32Array(buffer, at, a) };
     default:
       return null;
   }

@@ -85,7 +85,7 @@ export const shortcuts: Shortcut[] = [
   { keys: ["m"], shown: "M", group: "Tools", says: "Soften: mixes what lies side by side", run: () => { take("tidy"); set({ tidy: "soften" }); } },
   { keys: ["shift+m"], shown: "Shift M", group: "Tools", says: "Smear: carries color along", run: () => { take("tidy"); set({ tidy: "smear" }); } },
   { keys: ["enter"], shown: "Enter", group: "Tools", says: "Lay the span on that was drawn", run: (project) => { if (get().tool === "span" && get().spanReady) void project.fill(null); } },
-  { keys: ["escape"], shown: "Esc", group: "Tools", says: "Let go of a span, or of taking a color", run: (project) => { set({ spanReady: false, covered: 0, picking: false, placing: null }); project.stage.showFootprint(null); } },
+  { keys: ["escape"], shown: "Esc", group: "Tools", says: "Let go of a span, or of taking a color", run: (project) => { set({ spanReady: false, picking: false, placing: null }); project.endFootprint(); } },
   { keys: ["g"], shown: "G", group: "Tools", says: "Repeat the last fill or adjustment, on what is chosen now", run: (project) => void project.repeat() },
   { keys: ["u"], shown: "U", group: "Tools", says: "Tools write into the selection, the mask, or the set again", run: () => {
     const part = activePart(get());

@@ -1,4 +1,6 @@
 // An open project: what the live socket says goes to the stage and to the state, and back.
+import type { Frame, FootprintFrame } from "../live/frames";
+import { Questions } from "../live/questions";
 import { Live } from "../live/socket";
 import { api, messageOf, type Schemas } from "../api/client";
 import { hand } from "../api/hand";
@@ -21,30 +23,25 @@ export interface RecipeInHand {
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
 const POUR_PIXELS = 260;
 
+/** Kinds of questions of which one answer is shown at a time. */
+const FOOTPRINT = "footprint";
+const PREVIEW = "preview";
+const TRY = "try";
+
 export class Project {
   private readonly live: Live;
-  private awaitingFootprint = false;
+  private readonly questions = new Questions((message) => this.live.say(message));
   private strokeUnderWay = false;
   /** Not all parts have come yet. */
   private opening = true;
-  /** Radius on screen of the circle last asked about. */
-  private ringPixels = 0;
-  /** The adjustment last asked about has not been answered; the newest waits here. */
-  private previewing: { waiting: Schemas["Adjustment"] | null; isOver: boolean } | null = null;
   /** How the server names this connection. */
   private client: number | null = null;
-  private awaitingCorners = false;
-  /** A span is being drawn on the stage. */
-  spanDrawn = false;
-  /** A span changed since it was asked about. */
-  private fillWaiting = false;
-  /** Which snapshots' values were asked for. */
-  private readonly valuesAsked = new Set<string>();
   /** What the heat on the stage was asked for. */
   private heatAsked = "";
   /** The set whose recipe is shown as it would be, and whether the hand is still on a knob. */
   private recipeShown: { part: number; set: number } | null = null;
-  private trying: { waiting: (() => void) | null } | null = null;
+  /** An adjustment is shown as it would be. */
+  private adjusting = false;
   private recipeHeld = false;
   private hand: RecipeInHand | null = null;
   /** The set last said to be looked at. */
@@ -67,65 +64,54 @@ export class Project {
       }),
       lost: () => {
         this.strokeUnderWay = false;
-        this.awaitingFootprint = false;
-        this.previewing = null;
-        this.awaitingCorners = false;
-        this.trying = null;
+        this.questions.lost();
+        this.endFootprint();
+        this.endPreview();
+        this.endRecipeShow();
         this.looked = "";
-        this.recipeShown = null;
         this.tasted.clear();
         this.heatAsked = "";
-        this.valuesAsked.clear();
         set({ connected: false, unsaved: 0, stencil: null });
       },
       message: (message) => this.hear(message),
-      frame: (frame) => {
-        if (frame.kind === "geometry") {
-          const mesh = get().parts.find((part) => part.id === frame.part)?.mesh ?? "";
-          stage.add(frame.part, new Surface(frame, mesh));
-          this.refreshLook();
-          // The camera is set for what a project opens with; parts that come later do not move it.
-          if (this.opening || !stage.isFramed) stage.frame();
-          this.opening &&= !get().parts.every((part) => stage.surfaces.has(part.id));
-          return;
-        }
-        const surface = stage.surfaces.get(frame.part);
-        if (!surface) return;
-        if (frame.kind === "values") {
-          const part = get().parts.find((candidate) => candidate.id === frame.part);
-          const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
-          if (placement) surface.take(frame.set, placement, frame.values);
-          this.recipeMade(frame.part, frame.set);
-          this.refreshLook();
-        } else if (frame.kind === "patch") {
-          surface.patch(frame.set, frame.indices, frame.values);
-          this.recipeMade(frame.part, frame.set);
-          stage.redraw();
-        } else if (frame.kind === "places") {
-          stage.showPlaces(frame.part, frame.places);
-        } else if (frame.kind === "preview") {
-          // What comes late is not wanted any more, and would hide what is painted since.
-          if (!this.previewing?.isOver) surface.preview(frame.set, frame.values);
-          set({ previewTrouble: null });
-          stage.redraw();
-          if (this.previewing) this.previewed();
-          else this.recipeShown = { part: frame.part, set: frame.set };
-        } else if (frame.kind === "heat") {
-          surface.takeHeat(frame.placement, frame.numbers);
-          this.refreshLook();
-        } else {
-          const isOwn = frame.part === get().part;
-          if (isOwn) this.awaitingFootprint = false;
-          const { tool, spanReady } = get();
-          // An answer that came too late: the stroke has begun, the span was laid on.
-          if (this.strokeUnderWay || (tool === "span" && !spanReady && !this.spanDrawn)) return;
-          stage.showFootprint(frame, this.ringPixels, !isOwn);
-          if (isOwn) set({ covered: frame.all });
-          else set({ covered: get().covered + frame.all });
-          if (isOwn && this.fillWaiting) this.hoverFill(null);
-        }
-      },
+      frame: (frame) => (frame.question > 0 ? this.questions.frame(frame) : this.take(frame)),
     });
+  }
+
+  /** What the server tells unasked. */
+  private take(frame: Frame) {
+    const { stage } = this;
+    if (frame.kind === "geometry") {
+      const mesh = get().parts.find((part) => part.id === frame.part)?.mesh ?? "";
+      stage.add(frame.part, new Surface(frame, mesh));
+      this.refreshLook();
+      // The camera is set for what a project opens with; parts that come later do not move it.
+      if (this.opening || !stage.isFramed) stage.frame();
+      this.opening &&= !get().parts.every((part) => stage.surfaces.has(part.id));
+      return;
+    }
+    const surface = stage.surfaces.get(frame.part);
+    if (!surface) return;
+    if (frame.kind === "values") {
+      const part = get().parts.find((candidate) => candidate.id === frame.part);
+      const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
+      if (placement) surface.take(frame.set, placement, frame.values);
+      this.recipeMade(frame.part, frame.set);
+      this.refreshLook();
+    } else if (frame.kind === "patch") {
+      surface.patch(frame.set, frame.indices, frame.values);
+      this.recipeMade(frame.part, frame.set);
+      stage.redraw();
+    } else if (frame.kind === "preview" && !this.adjusting && !this.questions.isOpen(TRY)) {
+      // A recipe that is being made; what this window tries itself goes before it.
+      this.showRecipe(frame.part, frame.set, frame.values);
+    }
+  }
+
+  private showRecipe(part: number, of: number, values: Uint8Array) {
+    this.stage.surfaces.get(part)?.preview(of, values);
+    this.recipeShown = { part, set: of };
+    this.stage.redraw();
   }
 
   close() {
@@ -161,26 +147,17 @@ export class Project {
         if (message.by === this.client) this.answered();
         break;
       case "corners":
-        this.awaitingCorners = false;
-        if (get().listing) set({ corners: message });
+        this.questions.corners(message);
         break;
-      case "no_preview":
-        set({ previewTrouble: message.message });
-        this.previewed();
+      case "answered":
+        this.questions.answered(message.question, message.trouble ?? null);
         break;
       case "recipes":
         set({ recipes: message.recipes });
         this.endStaleShow();
         break;
-      case "tastes": {
-        const key = tasteKey(message.part, message.set, message.channels);
-        set({ tastes: { ...get().tastes, [key]: message }, tryTrouble: null });
-        this.tried();
-        break;
-      }
-      case "not_tried":
-        set({ tryTrouble: message.message });
-        this.tried();
+      case "tastes":
+        set({ tastes: { ...get().tastes, [tasteKey(message.part, message.set, message.channels)]: message } });
         break;
       case "nothing":
         this.answered();
@@ -199,24 +176,22 @@ export class Project {
 
   /** Shows what another recipe would make; of several asked for in a row, the newest. */
   tryRecipe(part: number, of: number, recipe: Schemas["Recipe"]) {
-    const ask = () => this.live.say({ type: "try_recipe", part, set: of, recipe });
-    if (this.trying) this.trying.waiting = ask;
-    else if (ask()) this.trying = { waiting: null };
-  }
-
-  private tried() {
-    const next = this.trying?.waiting;
-    this.trying = null;
-    if (next) {
-      next();
-      this.trying = { waiting: null };
-    }
+    this.questions.ask(TRY, { type: "try_recipe", part, set: of, recipe }, {
+      frame: (frame) => { if (frame.kind === "preview") this.showRecipe(frame.part, frame.set, frame.values); },
+      done: (tryTrouble) => {
+        set({ tryTrouble });
+        this.endStaleShow();
+      },
+    });
   }
 
   /** Asks what the steps of a recipe make, once. */
   taste(part: number, of: number, channels: Schemas["Target"]) {
     const key = tasteKey(part, of, channels);
-    if (!this.tasted.has(key) && !get().tastes[key] && this.live.say({ type: "taste_recipe", part, set: of, channels })) this.tasted.add(key);
+    if (this.tasted.has(key) || get().tastes[key]) return;
+    // Where it could not be told, it may be asked again.
+    const done = (trouble: string | null) => { if (trouble !== null) this.tasted.delete(key); };
+    if (this.questions.ask(`taste ${key}`, { type: "taste_recipe", part, set: of, channels }, { done })) this.tasted.add(key);
   }
 
   makeRecipe(part: number, of: number, channels: Schemas["Target"]) {
@@ -229,13 +204,13 @@ export class Project {
 
   /** The set itself is newer than what was shown of its recipe. */
   private recipeMade(part: number, of: number) {
-    if (this.recipeShown?.part === part && this.recipeShown.set === of && !this.trying) this.endRecipeShow();
+    if (this.recipeShown?.part === part && this.recipeShown.set === of && !this.questions.isOpen(TRY)) this.endRecipeShow();
   }
 
   /** What is not being made any more is not shown any more. */
   private endStaleShow() {
     const { recipeShown } = this;
-    if (!recipeShown || this.trying || this.recipeHeld) return;
+    if (!recipeShown || this.questions.isOpen(TRY) || this.recipeHeld) return;
     const busy = get().recipes.some((state) => state.part === recipeShown.part && state.set === recipeShown.set && state.status === "making");
     if (!busy) this.endRecipeShow();
   }
@@ -324,10 +299,10 @@ export class Project {
     if (this.live.say({ type: "looking", part, set: shown })) this.looked = looked;
   }
 
-  /** Asks for a snapshot's values, once. */
+  /** Asks for a snapshot's values; they come as any set's do. */
   private askValues(part: number, snapshot: number) {
-    const key = `${part} ${snapshot}`;
-    if (!this.valuesAsked.has(key) && this.live.say({ type: "values", part, set: snapshot })) this.valuesAsked.add(key);
+    const kind = `values ${part} ${snapshot}`;
+    if (!this.questions.isOpen(kind)) this.questions.ask(kind, { type: "values", part, set: snapshot }, {});
   }
 
   /** Asks for the numbers behind the heat, anew after every change. */
@@ -338,12 +313,21 @@ export class Project {
     this.heatAsked = asked;
     for (const part of parts) {
       this.stage.surfaces.get(part.id)?.takeHeat("vertex", null);
+      this.questions.withdraw(`heat ${part.id}`);
       if (heat === null) continue;
-      if (heat === "density") this.live.say({ type: "heat", part: part.id, snapshot: null });
+      const ask = (snapshot: number | null) =>
+        this.questions.ask(`heat ${part.id}`, { type: "heat", part: part.id, snapshot }, {
+          frame: (frame) => {
+            if (frame.kind !== "heat") return;
+            this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
+            this.refreshLook();
+          },
+        });
+      if (heat === "density") ask(null);
       else {
         const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
         const snapshot = snapshotOf(part, shown, heat.snapshot);
-        if (snapshot) this.live.say({ type: "heat", part: part.id, snapshot: snapshot.id });
+        if (snapshot) ask(snapshot.id);
       }
     }
   }
@@ -357,7 +341,9 @@ export class Project {
   }
 
   showSelection(part: number, index: number) {
-    this.live.say({ type: "selection", part, index });
+    this.questions.ask("selection", { type: "selection", part, index }, {
+      frame: (frame) => { if (frame.kind === "places") this.stage.showPlaces(frame.part, frame.places); },
+    });
   }
 
   /** Makes an edit; says why when it cannot be made, or when it made no difference. Ends when the page
@@ -402,26 +388,34 @@ export class Project {
     else if (last.type === "adjust") await this.edit({ type: "adjust", adjustment: { ...last.adjustment, ...target, within: chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null } });
   }
 
-  /** Asks what a dab here would cover; asks again only when the last answer is in. */
+  /** Asks what a dab here would cover, and shows it within the brush's circle. */
   hover(at: HandAt, ringPixels: number) {
     const start = strokeOf(get(), this.stage);
-    if (this.awaitingFootprint || this.strokeUnderWay || !start) return;
-    this.awaitingFootprint = this.live.say({ type: "hover", start, sample: this.stage.sample(at) });
-    this.ringPixels = ringPixels;
+    if (this.strokeUnderWay || !start) return;
+    this.askFootprint({ type: "hover", start, sample: this.stage.sample(at) }, ringPixels);
   }
 
   /** Asks what a fill would cover, from a place on the page for those that start there. */
   hoverFill(at: HandAt | null) {
     const fill = fillOf(get(), this.stage, at);
-    if (!fill) return;
-    if (this.awaitingFootprint) {
-      // A span that is being drawn has to end with what it came to.
-      this.fillWaiting = at === null;
-      return;
-    }
-    this.fillWaiting = false;
-    this.awaitingFootprint = this.live.say({ type: "fill_hover", fill });
-    this.ringPixels = POUR_PIXELS;
+    if (fill) this.askFootprint({ type: "fill_hover", fill }, POUR_PIXELS);
+  }
+
+  private askFootprint(about: Schemas["Question"], ringPixels: number) {
+    let isMore = false;
+    const show = (frame: FootprintFrame) => {
+      this.stage.showFootprint(frame, ringPixels, isMore);
+      set({ covered: (isMore ? get().covered : 0) + frame.all });
+      isMore = true;
+    };
+    this.questions.ask(FOOTPRINT, about, { frame: (frame) => { if (frame.kind === "footprint") show(frame); } });
+  }
+
+  /** Shows no footprint any more, whatever was asked. */
+  endFootprint() {
+    this.questions.withdraw(FOOTPRINT);
+    this.stage.showFootprint(null);
+    if (get().covered > 0) set({ covered: 0 });
   }
 
   async fill(at: HandAt | null) {
@@ -432,8 +426,8 @@ export class Project {
       return;
     }
     this.rememberPaint();
-    this.stage.showFootprint(null);
-    set({ spanReady: false, covered: 0 });
+    this.endFootprint();
+    set({ spanReady: false });
     await this.repeatable({ type: "fill", fill });
   }
 
@@ -450,26 +444,20 @@ export class Project {
 
   /** Shows what an adjustment would make; of several asked for in a row, the newest. */
   preview(adjustment: Schemas["Adjustment"]) {
-    if (this.previewing) {
-      this.previewing.waiting = adjustment;
-      this.previewing.isOver = false;
-      return;
-    }
-    if (this.live.say({ type: "preview", adjustment })) this.previewing = { waiting: null, isOver: false };
-  }
-
-  private previewed() {
-    const next = this.previewing?.waiting ?? null;
-    this.previewing = null;
-    if (next) this.preview(next);
+    this.adjusting = this.questions.ask(PREVIEW, { type: "preview", adjustment }, {
+      frame: (frame) => {
+        if (frame.kind !== "preview") return;
+        this.stage.surfaces.get(frame.part)?.preview(frame.set, frame.values);
+        this.stage.redraw();
+      },
+      done: (previewTrouble) => set({ previewTrouble }),
+    });
   }
 
   /** Shows what is again. */
   endPreview() {
-    if (this.previewing) {
-      this.previewing.waiting = null;
-      this.previewing.isOver = true;
-    }
+    this.adjusting = false;
+    this.questions.withdraw(PREVIEW);
     for (const surface of this.stage.surfaces.values()) surface.preview(null);
     set({ previewTrouble: null });
     this.refreshLook();
@@ -481,8 +469,9 @@ export class Project {
 
   /** Asks what every corner at a vertex holds. */
   askCorners(part: number, shown: number, vertex: number) {
-    if (this.awaitingCorners) return;
-    this.awaitingCorners = this.live.say({ type: "corners", part, set: shown, vertex });
+    this.questions.ask("corners", { type: "corners", part, set: shown, vertex }, {
+      corners: (corners) => { if (get().listing) set({ corners }); },
+    });
   }
 
   private rememberPaint() {
@@ -521,7 +510,7 @@ export class Project {
     this.rememberPaint();
     // What a recipe would make must not hide what is painted.
     this.endRecipeShow();
-    this.stage.showFootprint(null);
+    this.endFootprint();
     this.moveStroke([at]);
     return true;
   }

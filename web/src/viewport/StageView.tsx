@@ -53,8 +53,8 @@ export function StageView({ id, onProject, children }: { id: number; onProject: 
       const isSpan = now.tool === "span" && now.area === "paint";
       stage.showSolid(isSpan ? regionOf(now) : null);
       if (!isSpan || now.part !== before.part || now.span.kind !== before.span.kind) {
-        if (before.tool === "span") stage.showFootprint(null);
-        if (now.spanReady) set({ spanReady: false, covered: 0 });
+        if (now.spanReady) set({ spanReady: false });
+        opened.endFootprint();
       } else if (now.spanReady) opened.hoverFill(null);
     });
     const drawOutline = (points: Point[]) => {

@@ -67,8 +67,8 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   const probe = (under: Under | null) => {
     const surface = under && stage.surfaces.get(under.part);
     if (!under || !surface) {
-      set({ probe: null, covered: get().spanReady ? get().covered : 0 });
-      if (!get().spanReady) stage.showFootprint(null);
+      set({ probe: null });
+      if (!get().spanReady) project.endFootprint();
       return;
     }
     const [a, b, c] = under.vertices.map((vertex) => surface.position(vertex));
@@ -163,7 +163,6 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
       own = event.pointerId;
       canvas.setPointerCapture(event.pointerId);
       span = new SpanDrag(stage, event, under?.point ?? null);
-      project.spanDrawn = true;
       return;
     }
     if (!isOn) return;
@@ -198,7 +197,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     if (gestured(event)) return;
     if (event.buttons !== 0 && !painting) {
       ring(null);
-      stage.showFootprint(null);
+      if (!get().spanReady) project.endFootprint();
       return;
     }
     const under = stage.under(event.clientX, event.clientY);
@@ -215,12 +214,12 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     probe(under);
     const state = get();
     if (state.area === "paint" && state.tool === "span") {
-      if (!state.spanReady) stage.showFootprint(null);
+      if (!state.spanReady) project.endFootprint();
     } else if (under && state.area === "paint" && under.part === state.part && !state.picking) {
       const hand = { x: event.clientX, y: event.clientY, pressure: 1 };
       if (state.tool === "pour") project.hoverFill(hand);
       else project.hover(hand, ringPixels(under));
-    } else stage.showFootprint(null);
+    } else project.endFootprint();
   };
   const up = (event: PointerEvent) => {
     if (isOther(event)) return;
@@ -246,7 +245,6 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     }
     pressed = null;
     if (span) {
-      project.spanDrawn = false;
       outline([]);
       if (span.end(event)) {
         set({ spanReady: true });
@@ -275,8 +273,8 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   const leave = () => {
     if (painting || span) return;
     ring(null);
-    if (!get().spanReady) stage.showFootprint(null);
-    set({ probe: null, covered: get().spanReady ? get().covered : 0 });
+    if (!get().spanReady) project.endFootprint();
+    set({ probe: null });
   };
   /** Takes the color that is shown under the pointer. */
   const pick = (under: Under) => {

@@ -206,9 +206,9 @@ async fn one_client_does_not_hold_up_another() {
     tokio::time::sleep(Duration::from_millis(300)).await;
     let begun = Instant::now();
     let part = &hello["outline"]["parts"][0];
-    let asked =
+    let about =
         json!({ "type": "corners", "part": part["id"], "set": part["sets"][0]["id"], "vertex": 0 });
-    say(&mut calm, asked).await;
+    say(&mut calm, json!({ "type": "ask", "question": 1, "about": about })).await;
     hear(&mut calm, &["corners"], |_| {}).await.unwrap();
     let waited = begun.elapsed();
     figure("a question beside 10 000 undo messages of another", format!("{waited:?}"));

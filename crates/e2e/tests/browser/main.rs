@@ -7,6 +7,7 @@ mod by_hand;
 mod deliver;
 mod hand_work;
 mod laid_over;
+mod late;
 mod painting;
 mod parts;
 mod recipe_sheet;

@@ -51,7 +51,7 @@ pub enum Command {
     /// A draft of a recipe that is being made.
     Drafted(RecipeId, Digest, Box<Tasted>),
     /// A recipe that a client asked to try, or why it cannot be made.
-    Tried(ClientId, u64, RecipeId, Result<Box<Tasted>, BakeError>),
+    Tried(ClientId, u32, RecipeId, Result<Box<Tasted>, BakeError>),
     /// The project has another name.
     Renamed(String),
     /// The project is gone.

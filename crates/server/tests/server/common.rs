@@ -120,6 +120,11 @@ pub async fn say(socket: &mut Socket, message: Value) {
     socket.send(Message::text(message.to_string())).await.unwrap();
 }
 
+/// Asks by the live socket.
+pub async fn inquire(socket: &mut Socket, question: u32, about: Value) {
+    say(socket, json!({ "type": "ask", "question": question, "about": about })).await;
+}
+
 /// Values of the first set as a client holds them, by what frames say.
 #[derive(Default, Clone, PartialEq)]
 pub struct Held(pub Vec<[u8; 4]>);

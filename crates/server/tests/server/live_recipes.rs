@@ -163,12 +163,13 @@ async fn what_is_tried_is_shown_to_who_tries_and_changes_nothing() {
             { "source": { "kind": "height_ramp" }, "shaping": [{ "kind": "invert" }, { "kind": "gamma", "gamma": 2.0 }] },
             { "source": { "kind": "constant", "value": 0.5 }, "off": true },
         ] } });
-    say(&mut client.socket, attempt).await;
+    inquire(&mut client.socket, 5, attempt).await;
     let mut shown = Vec::new();
     let mut held = client.held.clone();
     let tastes = hear(&mut client.socket, "tastes", |f| {
         held.take(f);
         if f[0] == 6 {
+            assert_eq!(f[28], 5, "it says what it answers");
             shown = f[32..].chunks_exact(4).map(|v| v[0]).collect();
         }
     })
@@ -201,17 +202,76 @@ async fn what_is_tried_is_shown_to_who_tries_and_changes_nothing() {
     // What makes no sense is told, and asking for the steps of what is there still works.
     let bad = json!({ "type": "try_recipe", "part": client.part, "set": client.set, "recipe": {
         "channels": "RGB", "steps": [{ "source": { "kind": "image", "image": "gone.png" } }] } });
-    say(&mut client.socket, bad).await;
-    let refused = hear(&mut client.socket, "not_tried", |_| {}).await;
+    let answered = hear(&mut client.socket, "answered", |_| {}).await;
+    assert_eq!((&answered["question"], &answered["trouble"]), (&json!(5), &Value::Null));
+    inquire(&mut client.socket, 6, bad).await;
+    let refused = hear(&mut client.socket, "answered", |_| {}).await;
+    assert_eq!(refused["question"], 6);
     assert!(
-        refused["message"].as_str().unwrap().contains("gone.png is not in the project"),
+        refused["trouble"].as_str().unwrap().contains("gone.png is not in the project"),
         "{refused}"
     );
-    let ask = json!({ "type": "taste_recipe", "part": client.part, "set": client.set, "channels": "RGB" });
-    say(&mut client.socket, ask).await;
+    let steps = json!({ "type": "taste_recipe", "part": client.part, "set": client.set, "channels": "RGB" });
+    inquire(&mut client.socket, 7, steps).await;
     let mut frames = 0;
     let tastes = hear(&mut client.socket, "tastes", |f| frames += usize::from(f[0] == 6)).await;
     assert_eq!((tastes["steps"].as_array().unwrap().len(), frames), (1, 0));
+}
+
+/// Whatever is asked, in whatever order, comes to an end that is told: a page that waits for one
+/// would wait for ever.
+#[tokio::test]
+async fn every_question_is_answered_also_when_a_newer_one_takes_its_place() {
+    let mut client = Client::of(Store::temporary().unwrap()).await;
+    client.give(json!([{ "source": { "kind": "height_ramp" } }])).await;
+    client.until("fresh").await;
+    let (part, set) = (client.part.clone(), client.set.clone());
+    let rays = |rays: u32| {
+        json!({ "type": "try_recipe", "part": part, "set": set, "recipe": {
+            "channels": "RGB", "steps": [{ "source": { "kind": "occlusion", "rays": rays } }] } })
+    };
+    let steps = json!({ "type": "taste_recipe", "part": part, "set": set, "channels": "RGB" });
+    let view = json!({ "kind": "parallel", "forward": [0.0, 0.0, -1.0] });
+    let start = json!({
+        "part": part, "set": set, "channels": [true, true, true, false], "paint": [1.0, 1.0, 1.0, 1.0],
+        "brush": { "radius": 0.2, "opacity": 1.0, "hardness": 1.0 }, "view": view,
+    });
+    let sample = json!({ "origin": [0.0, 0.0, 9.0], "direction": [0.0, 0.0, -1.0] });
+    let fill = json!({
+        "part": 999, "set": 999, "channels": [true, true, true, false], "paint": [1.0, 1.0, 1.0, 1.0],
+        "opacity": 1.0, "region": { "type": "all" },
+    });
+    let all = [
+        rays(4000),
+        rays(3000),
+        steps.clone(),
+        steps,
+        rays(64),
+        json!({ "type": "hover", "start": start, "sample": sample }),
+        // What is gone is told, not passed over.
+        json!({ "type": "fill_hover", "fill": fill }),
+        json!({ "type": "corners", "part": part, "set": 999, "vertex": 0 }),
+        json!({ "type": "corners", "part": part, "set": set, "vertex": 4_000_000_000_u32 }),
+        json!({ "type": "heat", "part": 999, "snapshot": null }),
+        json!({ "type": "heat", "part": part, "snapshot": 999 }),
+        json!({ "type": "selection", "part": part, "index": 77 }),
+        json!({ "type": "values", "part": part, "set": 999 }),
+        json!({ "type": "taste_recipe", "part": part, "set": set, "channels": "A" }),
+        json!({ "type": "try_recipe", "part": 999, "set": 999, "recipe": { "channels": "R", "steps": [] } }),
+    ];
+    let count = all.len();
+    for (n, about) in all.into_iter().enumerate() {
+        inquire(&mut client.socket, n as u32 + 1, about).await;
+    }
+    let mut troubles = vec![None; count + 1];
+    for _ in 0..count {
+        let answered = hear(&mut client.socket, "answered", |_| {}).await;
+        let question = answered["question"].as_u64().unwrap() as usize;
+        assert!(troubles[question].replace(!answered["trouble"].is_null()).is_none(), "{answered}");
+    }
+    let told: Vec<bool> = troubles.into_iter().skip(1).map(Option::unwrap).collect();
+    let gone = [8, 10, 11, 13, 14, 15];
+    assert_eq!(told, (1..=count).map(|n| gone.contains(&n)).collect::<Vec<_>>());
 }
 
 #[tokio::test]

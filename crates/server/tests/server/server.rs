@@ -345,14 +345,16 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
         let word = |i: usize| u32::from_le_bytes(frame[4 * i..4 * i + 4].try_into().unwrap());
         frames.push(std::array::from_fn(word));
     };
-    say(&mut socket, adjustment(json!({ "type": "invert" }))).await;
-    say(&mut socket, json!({ "type": "heat", "part": id, "snapshot": null })).await;
-    say(&mut socket, json!({ "type": "corners", "part": id, "set": set, "vertex": 0 })).await;
+    inquire(&mut socket, 1, adjustment(json!({ "type": "invert" }))).await;
+    inquire(&mut socket, 2, json!({ "type": "heat", "part": id, "snapshot": null })).await;
+    inquire(&mut socket, 3, json!({ "type": "corners", "part": id, "set": set, "vertex": 0 }))
+        .await;
     let corners = hear(&mut socket, "corners", &mut note).await;
     assert!(corners["corners"].as_array().unwrap().len() >= 3, "{corners}");
-    say(&mut socket, adjustment(json!({ "type": "posterise", "steps": 0 }))).await;
-    let refused = hear(&mut socket, "no_preview", &mut note).await;
-    assert!(refused["message"].as_str().unwrap().contains("2 to 256"));
+    assert_eq!(hear(&mut socket, "answered", &mut note).await["question"], 3);
+    inquire(&mut socket, 4, adjustment(json!({ "type": "posterise", "steps": 0 }))).await;
+    let refused = hear(&mut socket, "answered", &mut note).await;
+    assert!(refused["trouble"].as_str().unwrap().contains("2 to 256"));
     // The preview (6) has every value of the set, the heat (7) a number for each vertex.
     let vertices = vertices.as_u64().unwrap() as u32;
     assert!(frames.iter().any(|f| f[0] == 6 && f[3] == vertices));
@@ -383,9 +385,8 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
     let outline = hear(&mut socket, "outline", &mut note).await;
     hear(&mut socket, "kept", &mut note).await;
     let snapshot = outline["outline"]["parts"][0]["helpers"][0]["id"].clone();
-    say(&mut socket, json!({ "type": "values", "part": id, "set": snapshot })).await;
-    say(&mut socket, json!({ "type": "corners", "part": id, "set": set, "vertex": 0 })).await;
-    hear(&mut socket, "corners", &mut note).await;
+    inquire(&mut socket, 5, json!({ "type": "values", "part": id, "set": snapshot })).await;
+    hear(&mut socket, "answered", &mut note).await;
     assert_eq!(values, [snapshot.as_u64().unwrap() as u32]);
     let (_, done) =
         post(address, &edits, json!({ "type": "restore_snapshot", "name": "Then" })).await;

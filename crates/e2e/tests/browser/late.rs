@@ -1,0 +1,123 @@
+//! Answers that come late, or never: nothing that is no longer wanted is shown, and nothing is
+//! waited for in vain.
+
+use anyhow::Result;
+use serde_json::Value;
+use speckle_e2e::{App, Browser};
+
+/// From here on what a socket hears can be held up: by `late` milliseconds, `held` counts what waits.
+const SLOW_SOCKETS: &str = "(() => {
+    const Real = WebSocket;
+    Object.assign(window, { late: 0, held: 0, sockets: [] });
+    window.WebSocket = class extends Real {
+        constructor(...all) { super(...all); sockets.push(this); }
+        set onmessage(hear) {
+            super.onmessage = (event) => {
+                if (late === 0) return hear(event);
+                held++;
+                setTimeout(() => { held--; hear(event); }, late);
+            };
+        }
+    };
+    return true;
+})()";
+
+/// The drifter, painted with a brush, with sockets that can be slow.
+async fn at_the_drifter(app: &App) -> Result<Browser> {
+    let browser = Browser::start().await?;
+    browser.client.goto(&app.address).await?;
+    browser.find("piece-drifter").await?;
+    browser.eval(SLOW_SOCKETS).await?;
+    browser.click("piece-drifter").await?;
+    browser.loaded().await?;
+    browser.click("area-paint").await?;
+    browser.press("k").await?;
+    Ok(browser)
+}
+
+/// Two parts of the project that are seen, by their places in the list.
+async fn two_in_view(browser: &Browser) -> Result<[(usize, [f64; 2]); 2]> {
+    let count = browser.eval("speckle.state().parts.length").await?.as_u64().unwrap_or(0);
+    let mut found = Vec::new();
+    for part in 0..count as usize {
+        if let Ok(spot) = browser.spot_on(part).await {
+            found.push((part, spot));
+        }
+        if let [one, other] = found[..] {
+            return Ok([one, other]);
+        }
+    }
+    anyhow::bail!("{count} parts, and no two of them are seen")
+}
+
+#[tokio::test]
+async fn the_brush_shows_what_it_covers_also_after_an_answer_for_another_part() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = at_the_drifter(&app).await?;
+    let [one, other] = two_in_view(&browser).await?;
+    let choose = async |(part, [x, y]): (usize, [f64; 2])| {
+        browser.click("area-gather").await?;
+        browser.stroke(&[(x, y)]).await?;
+        browser
+            .until(&format!("speckle.state().part === speckle.state().parts[{part}].id"))
+            .await?;
+        browser.click("area-paint").await
+    };
+    choose(one).await?;
+    browser.eval("(window.late = 4000)").await?;
+    browser.hover(one.1[0], one.1[1]).await?;
+    browser.until("held > 0").await?;
+    // Before the answer is here, another part is in hand.
+    choose(other).await?;
+    browser.eval("(window.late = 0, true)").await?;
+    let mut asked = 0;
+    while browser.eval("speckle.state().covered > 0").await? != Value::Bool(true) {
+        asked += 1;
+        anyhow::ensure!(asked < 100, "it never shows what it covers");
+        let away = f64::from(asked % 3);
+        browser.hover(other.1[0] + away, other.1[1]).await?;
+        browser.until("held === 0").await?;
+    }
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn a_preview_that_comes_late_or_is_cut_off_leaves_nothing_behind() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = at_the_drifter(&app).await?;
+    let none = "[...speckle.stage.surfaces.values()].every((s) => s.previewed === null)";
+    browser.click("page-adjust").await?;
+    browser.choose_row("How", "Invert").await?;
+    browser.until(&format!("!({none})")).await?;
+    browser.click("adjust-cancel").await?;
+    browser.until(none).await?;
+
+    // Asked for and taken back before it is here.
+    browser.click("page-adjust").await?;
+    browser.eval("(window.late = 1500)").await?;
+    browser.choose_row("How", "Invert").await?;
+    browser.until("held > 0").await?;
+    browser.click("adjust-cancel").await?;
+    browser.until("held === 0").await?;
+    assert_eq!(browser.eval(none).await?, Value::Bool(true));
+    browser.eval("(window.late = 0, true)").await?;
+
+    // The socket breaks while one is shown, and another is under way.
+    browser.click("page-adjust").await?;
+    browser.choose_row("How", "Invert").await?;
+    browser.until(&format!("!({none})")).await?;
+    let before = browser.eval("sockets.length").await?;
+    browser.eval("(sockets.at(-1).close(), true)").await?;
+    browser
+        .until(&format!("sockets.length > {before} && speckle.state().connected === true"))
+        .await?;
+    browser.until(none).await?;
+    // And it is asked for anew when a number changes.
+    browser.choose_row("How", "Posterise").await?;
+    browser.until(&format!("!({none})")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
