@@ -7,6 +7,7 @@ pub mod channels;
 pub mod curve;
 pub mod difference;
 pub mod figures;
+pub mod mean;
 pub mod noise;
 pub mod numbers;
 pub mod pixels;

@@ -6,6 +6,7 @@ use rayon::prelude::*;
 use speckle_color::{Rgba, pixels};
 use speckle_mesh::{
     Placement,
+    carry::Carry,
     mesh::{MeshArrays, UvSet, gate},
 };
 use speckle_model::{ImageRecord, Materials, NewPart, NewSet, ProjectTraits, Selection, names};
@@ -243,12 +244,7 @@ impl RawPart {
         let sets = sets
             .into_iter()
             .map(|RawSet { name, placement, numbers, values }| {
-                let kept = match placement {
-                    Placement::Vertex => &admitted.kept_vertices,
-                    Placement::Corner => &admitted.kept_corners,
-                    Placement::Face => &admitted.kept_faces,
-                };
-                let mut values = gate::keep(values, kept.as_deref());
+                let mut values = admitted.remap.of(placement).taken(values);
                 for number in values.iter_mut().flatten() {
                     if !(0.0..=1.0).contains(number) {
                         clamped += 1;
@@ -266,9 +262,10 @@ impl RawPart {
         if clamped > 0 {
             repairs.push(Repair::new(&name, RepairKind::ColorOutOfRange, clamped, []));
         }
-        let (groups, materials) = match &admitted.kept_faces {
-            Some(kept) => (groups.subset(kept), materials.subset(kept)),
-            None => (groups, materials),
+        let (groups, materials) = match &admitted.remap.faces {
+            Carry::Copies(kept) => (groups.subset(kept), materials.subset(kept)),
+            // The gate mixes nothing.
+            Carry::Same | Carry::Mixes(_) => (groups, materials),
         };
         let mut members = groups.members();
         if members.len() < 2 {

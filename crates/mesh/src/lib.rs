@@ -5,9 +5,11 @@
 
 pub mod arrays;
 pub mod body;
+pub mod carry;
 pub mod geometry;
 pub mod mesh;
 pub mod placement;
+pub mod remap;
 pub mod scene;
 pub mod screen;
 pub mod sight;

@@ -12,6 +12,8 @@ use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use crate::carry::Carry;
+
 /// One set of texture coordinates, an entry per corner.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct UvSet {
@@ -72,6 +74,13 @@ pub enum MeshError {
     /// More elements than 32-bit indices can name.
     #[error("the mesh has more than {} elements, the most this app can index", u32::MAX)]
     TooLarge,
+}
+
+/// UV sets at corners that come from others.
+#[must_use]
+pub fn uvs_carried(sets: &[UvSet], corners: &Carry) -> Vec<UvSet> {
+    let at = |set: &UvSet| UvSet { name: set.name.clone(), uvs: corners.mixed(&set.uvs) };
+    sets.iter().map(at).collect()
 }
 
 impl Mesh {
@@ -197,46 +206,32 @@ impl Mesh {
     /// The same vertices with triangles in the place of the faces, each of three of the old corners.
     #[must_use]
     pub fn cut(&self, corners: &[u32]) -> Self {
+        let carry = Carry::Copies(corners.to_vec());
         Self(MeshArrays {
             positions: self.0.positions.clone(),
             face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
-            corner_vertices: gate::keep(self.0.corner_vertices.clone(), Some(corners)),
-            uv_sets: self
-                .0
-                .uv_sets
-                .iter()
-                .map(|set| UvSet {
-                    name: set.name.clone(),
-                    uvs: gate::keep(set.uvs.clone(), Some(corners)),
-                })
-                .collect(),
+            corner_vertices: carry.copies(&self.0.corner_vertices),
+            uv_sets: uvs_carried(&self.0.uv_sets, &carry),
         })
     }
 
-    /// The same mesh with every face turned over, and the old index of each corner: a face's first
+    /// The same mesh with every face turned over, and where its corners come from: a face's first
     /// corner stays the first.
     #[must_use]
-    pub fn turned_over(&self) -> (Self, Vec<u32>) {
+    pub fn turned_over(&self) -> (Self, Carry) {
         let mut old: Vec<u32> = (0..self.corner_count() as u32).collect();
         for face in 0..self.face_count() {
             let corners = self.face_corners(face);
             old[corners.start + 1..corners.end].reverse();
         }
+        let carry = Carry::Copies(old);
         let arrays = MeshArrays {
             positions: self.0.positions.clone(),
             face_starts: self.0.face_starts.clone(),
-            corner_vertices: gate::keep(self.0.corner_vertices.clone(), Some(&old)),
-            uv_sets: self
-                .0
-                .uv_sets
-                .iter()
-                .map(|set| UvSet {
-                    name: set.name.clone(),
-                    uvs: gate::keep(set.uvs.clone(), Some(&old)),
-                })
-                .collect(),
+            corner_vertices: carry.copies(&self.0.corner_vertices),
+            uv_sets: uvs_carried(&self.0.uv_sets, &carry),
         };
-        (Self(arrays), old)
+        (Self(arrays), carry)
     }
 
     /// True when every face is a triangle.

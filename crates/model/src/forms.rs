@@ -4,59 +4,15 @@
 use std::{collections::HashMap, sync::Arc};
 
 use speckle_mesh::{
-    Geometry, Mesh, MeshError, Placement, Transform,
-    mesh::{MeshArrays, UvSet, gate},
+    Mesh, MeshError, Placement, Transform,
+    carry::Carry,
+    mesh::{MeshArrays, gate, uvs_carried},
+    remap::Remap,
 };
 
-use crate::{
-    materials::Materials,
-    part::{Part, PartTraits, Selection},
-};
-
-/// Where the elements of a new mesh come from in the old one; `None` for those that stay as they
-/// are.
-#[derive(Default)]
-struct From {
-    vertices: Option<Vec<u32>>,
-    corners: Option<Vec<u32>>,
-    faces: Option<Vec<u32>>,
-}
+use crate::part::{Part, PartTraits};
 
 impl Part {
-    /// The same part on a mesh whose elements come from its own.
-    fn on(&self, mesh: Mesh, from: &From) -> Self {
-        let mut sets = self.sets.clone();
-        for set in &mut sets {
-            let old = match set.placement {
-                Placement::Vertex => &from.vertices,
-                Placement::Corner => &from.corners,
-                Placement::Face => &from.faces,
-            };
-            if let Some(old) = old {
-                set.values = Arc::new(old.iter().map(|&i| set.values[i as usize]).collect());
-            }
-        }
-        let mut traits = self.traits.clone();
-        let mut materials = self.materials.clone();
-        if let Some(old) = &from.faces {
-            let mut is_in = vec![false; self.geometry.mesh().face_count()];
-            let selections = traits.selections.iter().map(|selection| {
-                selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
-                let of_new = (0..old.len() as u32).filter(|&f| is_in[old[f as usize] as usize]);
-                let faces = of_new.collect();
-                selection.faces.iter().for_each(|&face| is_in[face as usize] = false);
-                Selection { name: selection.name.clone(), faces }
-            });
-            traits.selections = Arc::new(selections.collect());
-            if !materials.of_faces.is_empty() {
-                let of_face = |&face: &u32| materials.of_faces[face as usize];
-                let of_faces = old.iter().map(of_face).collect();
-                materials = Arc::new(Materials { list: materials.list.clone(), of_faces });
-            }
-        }
-        Self { id: self.id, traits, geometry: Arc::new(Geometry::new(mesh)), materials, sets }
-    }
-
     /// The same part with its transform in its points.
     ///
     /// # Errors
@@ -68,13 +24,13 @@ impl Part {
         }
         let to_project = transform.to_project();
         let mut mesh = self.geometry.mesh().moved(|p| to_project.transform_point3(p))?;
-        let mut from = From::default();
+        let mut remap = Remap::default();
         if transform.mirrors() {
             // Faces stay outside out.
             let (turned, old) = mesh.turned_over();
-            (mesh, from.corners) = (turned, Some(old));
+            (mesh, remap.corners) = (turned, old);
         }
-        let mut part = self.on(mesh, &from);
+        let mut part = self.remapped(mesh, &remap);
         part.traits = PartTraits { transform: Transform::IDENTITY, ..part.traits };
         Ok(part)
     }
@@ -90,8 +46,9 @@ impl Part {
         let old: Vec<u32> = corners.iter().flatten().copied().collect();
         let of_faces = (0..mesh.face_count() as u32)
             .flat_map(|face| std::iter::repeat_n(face, mesh.face_corners(face as usize).len() - 2));
-        let faces = Some(of_faces.collect());
-        self.on(mesh.cut(&old), &From { faces, corners: Some(old), vertices: None })
+        let mesh = mesh.cut(&old);
+        let faces = Carry::Copies(of_faces.collect());
+        self.remapped(mesh, &Remap { faces, corners: old.into(), ..Remap::default() })
     }
 
     /// Some of its faces, which ascend, with the vertices they use; `None` when there are none.
@@ -115,12 +72,12 @@ impl Part {
             }
             arrays.face_starts.push(corners.len() as u32);
         }
-        arrays.uv_sets = uvs_of(mesh, &corners);
+        let corners = Carry::Copies(corners);
+        arrays.uv_sets = uvs_carried(mesh.uv_sets(), &corners);
         let mesh = Mesh::new(arrays).ok()?;
-        let from =
-            From { vertices: Some(vertices), corners: Some(corners), faces: Some(faces.to_vec()) };
+        let remap = Remap { vertices: vertices.into(), corners, faces: faces.to_vec().into() };
         let materials = Arc::new(self.materials.subset(faces));
-        Some(Self { materials, ..self.on(mesh, &from) })
+        Some(Self { materials, ..self.remapped(mesh, &remap) })
     }
 
     /// The same part with a vertex of its own for every corner.
@@ -136,7 +93,7 @@ impl Part {
         };
         // What was sound stays sound.
         let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
-        self.on(mesh, &From { vertices: Some(vertices), ..From::default() })
+        self.remapped(mesh, &Remap { vertices: vertices.into(), ..Remap::default() })
     }
 
     /// The same part with vertices at exactly one place joined. Sets per vertex that differ there
@@ -194,14 +151,6 @@ impl Part {
             uv_sets: mesh.uv_sets().to_vec(),
         };
         let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
-        part.on(mesh, &From { vertices: Some(vertices), ..From::default() })
+        part.remapped(mesh, &Remap { vertices: vertices.into(), ..Remap::default() })
     }
-}
-
-fn uvs_of(mesh: &Mesh, corners: &[u32]) -> Vec<UvSet> {
-    let of = |set: &UvSet| UvSet {
-        name: set.name.clone(),
-        uvs: corners.iter().map(|&corner| set.uvs[corner as usize]).collect(),
-    };
-    mesh.uv_sets().iter().map(of).collect()
 }

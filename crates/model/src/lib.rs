@@ -14,6 +14,7 @@ pub mod names;
 pub mod part;
 pub mod partners;
 pub mod recipe;
+pub mod remap;
 pub mod swatches;
 pub mod views;
 

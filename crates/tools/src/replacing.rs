@@ -10,7 +10,7 @@ use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{Encoding, Rgba, linear_rgba, srgb_rgba};
-use speckle_mesh::{Geometry, Mesh, MeshError, Placement, mesh::gate};
+use speckle_mesh::{Geometry, Mesh, MeshError, Placement, carry::Carry};
 use speckle_model::{
     ColorSet, Materials, NewPart, NewSet, Part, Selection, SetId,
     partners::{Known, partners},
@@ -128,7 +128,7 @@ pub fn colors(
     for (nth, set) in theirs.sets.iter().enumerate() {
         let own = partner(part, theirs, nth);
         let of_turned = turned.as_ref().filter(|_| set.placement == Placement::Corner);
-        let turned = of_turned.map(|old| gate::keep(set.values.clone(), Some(old)));
+        let turned = of_turned.map(|corners| corners.copies(&set.values));
         let given = turned.as_ref().unwrap_or(&set.values);
         let values_of =
             Values { geometry: &source, placement: set.placement, set: given, coverage: None };
@@ -251,7 +251,7 @@ fn partner<'a>(part: &'a Part, theirs: &NewPart, nth: usize) -> Option<&'a Color
 /// A mesh of the project's space in the part's own: files may hold a part where it stands, or as it
 /// was modelled, and what lies nearer to it is meant. Where its faces had to be turned over, the old
 /// index of each corner comes along.
-fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Vec<u32>>), MeshError> {
+fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Carry>), MeshError> {
     let to_part: Affine3A = part.traits.transform.to_project().inverse();
     let ours = bounds(part.geometry.shown_points().iter().copied());
     // What no face uses is not where the shape is.

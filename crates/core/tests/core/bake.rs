@@ -156,7 +156,7 @@ fn occlusion_meets_the_closed_forms() {
             );
         // Seen from within: the bottom looks up and the wall inwards.
         let (pit, _) = pit.turned_over();
-        let (pit, _) = if normal_up(&pit) { (pit, vec![]) } else { pit.turned_over() };
+        let pit = if normal_up(&pit) { pit } else { pit.turned_over().0 };
         let inputs = inputs_of(vec![pit], Placement::Vertex);
         let open = at(&made(MANY, &inputs), &inputs, Vec3::ZERO);
         let expected = r * r / (r * r + h * h);

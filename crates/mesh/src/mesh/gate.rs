@@ -7,7 +7,8 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{Mesh, MeshArrays, MeshError, UvSet};
+use super::{Mesh, MeshArrays, MeshError, uvs_carried};
+use crate::{carry::Carry, remap::Remap};
 
 /// The most places remembered for one kind of repair.
 const MOST_PLACES: usize = 200;
@@ -127,23 +128,10 @@ impl Repair {
 pub struct Admitted {
     /// The mesh.
     pub mesh: Mesh,
-    /// The old index of each vertex kept; `None` when all were.
-    pub kept_vertices: Option<Vec<u32>>,
-    /// The old index of each corner kept; `None` when all were.
-    pub kept_corners: Option<Vec<u32>>,
-    /// The old index of each face kept; `None` when all were.
-    pub kept_faces: Option<Vec<u32>>,
+    /// Where its elements come from in the arrays.
+    pub remap: Remap,
     /// What was done.
     pub repairs: Vec<Repair>,
-}
-
-/// The values that belong to the elements kept.
-#[must_use]
-pub fn keep<T: Clone>(values: Vec<T>, kept: Option<&[u32]>) -> Vec<T> {
-    match kept {
-        None => values,
-        Some(kept) => kept.iter().map(|&i| values[i as usize].clone()).collect(),
-    }
 }
 
 /// True when some vertex stands twice among a face's corners.
@@ -169,13 +157,7 @@ pub fn repeats_a_vertex(vertices: &[u32]) -> bool {
 /// is a mesh with no face left.
 pub fn admit(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
     let mut admitted = match Mesh::check(&arrays) {
-        Ok(()) => Admitted {
-            mesh: Mesh(arrays),
-            kept_vertices: None,
-            kept_corners: None,
-            kept_faces: None,
-            repairs: Vec::new(),
-        },
+        Ok(()) => Admitted { mesh: Mesh(arrays), remap: Remap::default(), repairs: Vec::new() },
         Err(MeshError::DegenerateFace(_) | MeshError::NotFinite(_)) => mend(arrays, part)?,
         Err(other) => return Err(other),
     };
@@ -290,24 +272,15 @@ fn drop_duplicates(admitted: &mut Admitted, part: &str) {
             places.push(mesh.corner_position(mesh.face_corners(face).start));
         }
     }
-    let MeshArrays { positions, corner_vertices, uv_sets, .. } = mesh.0.clone();
+    let now = Remap { corners: corners.into(), faces: faces.into(), ..Remap::default() };
     admitted.mesh = Mesh(MeshArrays {
-        positions,
+        positions: mesh.0.positions.clone(),
         face_starts,
-        corner_vertices: keep(corner_vertices, Some(&corners)),
-        uv_sets: uv_sets
-            .into_iter()
-            .map(|set| UvSet { name: set.name, uvs: keep(set.uvs, Some(&corners)) })
-            .collect(),
+        corner_vertices: now.corners.copies(&mesh.0.corner_vertices),
+        uv_sets: uvs_carried(&mesh.0.uv_sets, &now.corners),
     });
     admitted.repairs.push(Repair::new(part, RepairKind::DuplicateFace, places.len(), places));
-    // What was kept before, as far as it is kept now.
-    let after = |before: Option<Vec<u32>>, now: Vec<u32>| match before {
-        Some(before) => keep(before, Some(&now)),
-        None => now,
-    };
-    admitted.kept_faces = Some(after(admitted.kept_faces.take(), faces));
-    admitted.kept_corners = Some(after(admitted.kept_corners.take(), corners));
+    admitted.remap = admitted.remap.then(&now);
 }
 
 fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
@@ -368,20 +341,15 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
         }
     }
 
-    let points: Vec<Vec3> = keep(positions, Some(&kept_vertices));
-    let mesh = Mesh::new(MeshArrays {
-        corner_vertices: kept_corners
-            .iter()
-            .map(|&c| new_index[corner_vertices[c as usize] as usize])
-            .collect(),
-        face_starts: new_starts,
-        uv_sets: uv_sets
-            .into_iter()
-            .map(|set| UvSet { name: set.name, uvs: keep(set.uvs, Some(&kept_corners)) })
-            .collect(),
-        positions: points,
-    })?;
     let nowhere = vec![Vec3::NAN; vertices - kept_vertices.len()];
+    let (kept_vertices, kept) = (Carry::Copies(kept_vertices), Carry::Copies(kept_corners));
+    let now = kept.copies(&corner_vertices);
+    let mesh = Mesh::new(MeshArrays {
+        corner_vertices: now.into_iter().map(|vertex| new_index[vertex as usize]).collect(),
+        face_starts: new_starts,
+        uv_sets: uvs_carried(&uv_sets, &kept),
+        positions: kept_vertices.taken(positions),
+    })?;
     let repairs = [
         (RepairKind::NotFiniteVertex, nowhere),
         (RepairKind::FaceOfDroppedVertex, orphaned),
@@ -390,9 +358,7 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
     ];
     Ok(Admitted {
         mesh,
-        kept_vertices: Some(kept_vertices),
-        kept_corners: Some(kept_corners),
-        kept_faces: Some(kept_faces),
+        remap: Remap { vertices: kept_vertices, corners: kept, faces: kept_faces.into() },
         repairs: repairs
             .into_iter()
             .filter(|(_, places)| !places.is_empty())
@@ -435,7 +401,7 @@ mod tests {
         let places: Vec<usize> = admitted.repairs.iter().map(|r| r.places.len()).collect();
         assert_eq!(places, [0, 1, 2, 2], "each with its place, where it has one");
         assert_eq!(admitted.mesh.corner_vertices(), [0, 1, 2, 1, 2, 3]);
-        assert_eq!(admitted.kept_corners.as_deref(), Some(&[0, 1, 3, 10, 11, 12][..]));
+        assert_eq!(admitted.remap.corners, Carry::Copies(vec![0, 1, 3, 10, 11, 12]));
         assert_eq!(
             counts(&admitted),
             [
@@ -452,7 +418,7 @@ mod tests {
         let mut mesh = arrays(&[&[0, 1, 2], &[1, 2, 0], &[2, 1, 0], &[1, 2, 3]]);
         mesh.positions[4] = Vec3::ONE;
         let admitted = admit(mesh, "x").unwrap();
-        assert_eq!(admitted.kept_faces.as_deref(), Some(&[0, 2, 3][..]));
+        assert_eq!(admitted.remap.faces, Carry::Copies(vec![0, 2, 3]));
         // The fifth vertex belongs to no face: told, and kept.
         let expected = [(RepairKind::DuplicateFace, 1), (RepairKind::LooseVertex, 1)];
         assert_eq!(counts(&admitted), expected);
@@ -466,7 +432,7 @@ mod tests {
         mesh.positions[4] = Vec3::X * 2.0;
         let admitted = admit(mesh, "x").unwrap();
         assert_eq!(counts(&admitted), [(RepairKind::FlatFace, 1)]);
-        assert!(admitted.repairs[0].notice && admitted.kept_faces.is_none());
+        assert!(admitted.repairs[0].notice && admitted.remap == Remap::default());
     }
 
     #[test]

@@ -4,7 +4,7 @@
 //! data as it is.
 
 use serde::{Deserialize, Serialize};
-use speckle_color::{Encoding, Rgba, linear_rgba, srgb_rgba};
+use speckle_color::{Rgba, mean::Mean};
 use speckle_mesh::{Mesh, Placement};
 
 use super::ColorSet;
@@ -56,29 +56,6 @@ pub fn paint_at(paint: &ColorSet, coverage: &ColorSet, to: Placement, mesh: &Mes
     averaged(paint, Some(&coverage.values), to, mesh)
 }
 
-/// A mean of numbers in one channel.
-#[derive(Clone, Copy, Default)]
-struct Mean {
-    sum: f64,
-    weight: f64,
-    /// The number, while all were the same: a mean of their light would round.
-    same: Option<f32>,
-}
-
-impl Mean {
-    fn add(&mut self, number: f32, light: f32, weight: f32) {
-        if weight <= 0.0 {
-            return;
-        }
-        self.same = match (self.weight > 0.0, self.same) {
-            (false, _) => Some(number),
-            (true, same) => same.filter(|same| *same == number),
-        };
-        self.sum += f64::from(light * weight);
-        self.weight += f64::from(weight);
-    }
-}
-
 fn averaged(set: &ColorSet, coverage: Option<&[Rgba]>, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
     if to == set.placement {
         return set.values.to_vec();
@@ -90,39 +67,23 @@ fn averaged(set: &ColorSet, coverage: Option<&[Rgba]>, to: Placement, mesh: &Mes
         });
         return values;
     }
-    let is_color = set.encoding == Encoding::Color;
-    let mut covered = vec![[Mean::default(); 4]; to.count(mesh)];
+    let mut covered = vec![Mean::default(); to.count(mesh)];
     // Where nothing covers.
     let mut bare = if coverage.is_some() { covered.clone() } else { Vec::new() };
     each_corner(mesh, |face, corner| {
         let from = element_of(set.placement, mesh, face, corner);
         let element = element_of(to, mesh, face, corner);
-        let value = set.values[from];
-        let light = if is_color { linear_rgba(value) } else { value };
         let weights = coverage.map_or([1.0; 4], |coverage| coverage[from]);
-        for i in 0..4 {
-            covered[element][i].add(value[i], light[i], weights[i]);
-            if let Some(bare) = bare.get_mut(element) {
-                bare[i].add(value[i], light[i], 1.0);
-            }
+        covered[element].add(set.values[from], weights, set.encoding);
+        if let Some(bare) = bare.get_mut(element) {
+            bare.add(set.values[from], [1.0; 4], set.encoding);
         }
     });
-    (0..covered.len())
-        .map(|element| {
-            let of = |i: usize| {
-                let covered = covered[element][i];
-                let bare = bare.get(element).map(|bare| bare[i]);
-                if covered.weight > 0.0 { covered } else { bare.unwrap_or(covered) }
-            };
-            let means: [Mean; 4] = std::array::from_fn(of);
-            let light = means.map(|mean| (mean.sum / mean.weight.max(f64::MIN_POSITIVE)) as f32);
-            let numbers = if is_color { srgb_rgba(light) } else { light };
-            std::array::from_fn(|i| match means[i] {
-                mean if mean.weight == 0.0 => set.ground[i],
-                mean => mean.same.unwrap_or(numbers[i]),
-            })
-        })
-        .collect()
+    let mean = |element: usize| match bare.get(element) {
+        Some(bare) => covered[element].or(*bare),
+        None => covered[element],
+    };
+    (0..covered.len()).map(|element| mean(element).value(set.encoding, set.ground)).collect()
 }
 
 /// What is lost when a set's values are held at another placement.

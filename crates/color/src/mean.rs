@@ -1,0 +1,89 @@
+//! Means of values: colors in linear light, data as it is.
+
+use crate::{
+    channels::Encoding,
+    numbers::{Rgba, linear_rgba, srgb_rgba},
+};
+
+/// A mean of values that is being taken, each channel with weights of its own.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Mean([OfChannel; 4]);
+
+#[derive(Clone, Copy, Debug, Default)]
+struct OfChannel {
+    sum: f64,
+    weight: f64,
+    /// The number, while all were the same: a mean of their light would round.
+    same: Option<f32>,
+}
+
+impl Mean {
+    /// Counts a value, as stored, with a weight for each channel; weights of 0 and less do not count.
+    pub fn add(&mut self, value: Rgba, weights: [f32; 4], encoding: Encoding) {
+        let light = if encoding == Encoding::Color { linear_rgba(value) } else { value };
+        for (i, own) in self.0.iter_mut().enumerate() {
+            let weight = f64::from(weights[i]);
+            if weight <= 0.0 {
+                continue;
+            }
+            own.same = match (own.weight > 0.0, own.same) {
+                (false, _) => Some(value[i]),
+                (true, same) => same.filter(|same| *same == value[i]),
+            };
+            own.sum += f64::from(light[i]) * weight;
+            own.weight += weight;
+        }
+    }
+
+    /// The same, but for channels in which nothing counted: they are another's.
+    #[must_use]
+    pub fn or(self, other: Self) -> Self {
+        Self(std::array::from_fn(|i| match self.0[i].weight > 0.0 {
+            true => self.0[i],
+            false => other.0[i],
+        }))
+    }
+
+    /// The mean, as stored; where nothing counted, the ground.
+    #[must_use]
+    pub fn value(&self, encoding: Encoding, ground: Rgba) -> Rgba {
+        let light = self.0.map(|own| (own.sum / own.weight.max(f64::MIN_POSITIVE)) as f32);
+        let numbers = if encoding == Encoding::Color { srgb_rgba(light) } else { light };
+        std::array::from_fn(|i| match self.0[i] {
+            own if own.weight == 0.0 => ground[i],
+            own => own.same.unwrap_or(numbers[i]),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Black and white in equal parts are half of the light: 0.735 357 as sRGB encodes it
+    /// (IEC 61966-2-1), and half as data.
+    #[test]
+    fn colors_are_mixed_as_light_and_data_as_numbers() {
+        let mean = |encoding| {
+            let mut mean = Mean::default();
+            mean.add([0.0; 4], [1.0; 4], encoding);
+            mean.add([1.0; 4], [1.0, 1.0, 3.0, 1.0], encoding);
+            mean.value(encoding, [0.5; 4])
+        };
+        let [r, _, b, a] = mean(Encoding::Color);
+        assert!((r - 0.735_357).abs() < 1e-5 && a == 0.5 && b > r, "{r} {b} {a}");
+        assert_eq!(mean(Encoding::Data), [0.5, 0.5, 0.75, 0.5]);
+    }
+
+    #[test]
+    fn equal_numbers_stay_to_the_bit_and_nothing_is_the_ground() {
+        let mut mean = Mean::default();
+        for _ in 0..7 {
+            mean.add([0.1, 0.2, 0.3, 0.4], [0.3, 0.0, 0.1, 0.7], Encoding::Color);
+        }
+        assert_eq!(mean.value(Encoding::Color, [0.9; 4]), [0.1, 0.9, 0.3, 0.4]);
+        let mut other = Mean::default();
+        other.add([0.6; 4], [1.0; 4], Encoding::Color);
+        assert_eq!(mean.or(other).value(Encoding::Color, [0.9; 4]), [0.1, 0.6, 0.3, 0.4]);
+    }
+}
