@@ -4,7 +4,13 @@ const layers = ["api", "live", "model", "widgets", "stage", "project", "viewport
 /** @type {import('dependency-cruiser').IConfiguration} */
 module.exports = {
   forbidden: [
-    { name: "no-circle", severity: "error", comment: "Files that import each other cannot be read one by one.", from: {}, to: { circular: true } },
+    {
+      name: "no-circle",
+      severity: "error",
+      comment: "Files that import each other cannot be read one by one.",
+      from: {},
+      to: { circular: true },
+    },
     ...layers.slice(0, -1).map((layer, i) => ({
       name: `${layer}-looks-down`,
       severity: "error",
@@ -21,5 +27,9 @@ module.exports = {
     },
     { name: "nothing-at-the-root", severity: "error", from: { path: "^src/[^/]+/" }, to: { path: "^src/[^/]+$" } },
   ],
-  options: { doNotFollow: { path: "node_modules" }, tsPreCompilationDeps: true, tsConfig: { fileName: "tsconfig.json" } },
+  options: {
+    doNotFollow: { path: "node_modules" },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: "tsconfig.json" },
+  },
 };
