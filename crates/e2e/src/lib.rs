@@ -311,6 +311,26 @@ impl Browser {
         self.until("speckle.state().unsaved === 0").await
     }
 
+    /// Presses the left button at a place and leaves it pressed, until [`Browser::release`].
+    ///
+    /// # Errors
+    /// When the driver refuses.
+    pub async fn hold(&self, x: f64, y: f64) -> Result<()> {
+        let actions = MouseActions::new("hand".to_owned())
+            .then(move_to((x, y)))
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+        Ok(self.client.perform_actions(actions).await?)
+    }
+
+    /// Lifts the left button.
+    ///
+    /// # Errors
+    /// When the driver refuses.
+    pub async fn release(&self) -> Result<()> {
+        let up = PointerAction::Up { button: MOUSE_BUTTON_LEFT };
+        Ok(self.client.perform_actions(MouseActions::new("hand".to_owned()).then(up)).await?)
+    }
+
     /// Presses the left button at a place, holds it still, and lifts it.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ pub mod triangulate;
 use std::fmt;
 
 use bvh::Bvh;
-use glam::Vec3;
+use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -198,15 +198,16 @@ impl Geometry {
         self.neighbours[slot].get_or_compute(|| Neighbours::new(&self.mesh, topology, placement))
     }
 
-    /// The mean length of the edges at each vertex; 0 where no face is.
+    /// The mean length of the edges at each vertex where the part stands; 0 where no face is.
     #[must_use]
-    pub fn mean_edges(&self) -> Vec<f32> {
+    pub fn mean_edges(&self, to_project: &Affine3A) -> Vec<f32> {
         let neighbours = self.neighbours(Placement::Vertex);
         let points = self.mesh.positions();
         let mean = |vertex: usize| {
             let around = neighbours.of(vertex);
-            let sum: f32 =
-                around.iter().map(|&other| points[vertex].distance(points[other as usize])).sum();
+            let edge = |&other: &u32| points[other as usize] - points[vertex];
+            let lengths = around.iter().map(edge).map(|e| to_project.transform_vector3(e).length());
+            let sum: f32 = lengths.sum();
             sum / around.len().max(1) as f32
         };
         (0..points.len()).into_par_iter().map(mean).collect()

@@ -20,7 +20,7 @@ use speckle_model::json;
 use speckle_store::ProjectId;
 use tokio::{
     sync::{Semaphore, mpsc},
-    time::timeout,
+    time::{MissedTickBehavior, interval, timeout},
 };
 
 use crate::{
@@ -40,6 +40,13 @@ const PATIENCE: Duration = Duration::from_secs(10);
 
 /// How long a client may take to read a message.
 const STALL: Duration = Duration::from_secs(30);
+
+/// How often a client is told that the server is there.
+const BEAT: Duration = Duration::from_secs(3);
+
+/// How long a client may be silent, who answers every beat: a line that broke somewhere on the way
+/// says nothing of it.
+const SILENCE: Duration = Duration::from_secs(30);
 
 /// How many messages of a client may wait for the session: one that sends thousands waits for
 /// itself, not others for it.
@@ -78,12 +85,17 @@ async fn serve(app: App, project: ProjectId, socket: WebSocket) {
     };
     let (tell_wrong, mut wrong) = mpsc::channel(1);
     let writer = tokio::spawn(async move {
+        let mut beats = interval(BEAT);
+        beats.set_missed_tick_behavior(MissedTickBehavior::Delay);
         loop {
             let message = tokio::select! {
                 biased;
                 Some(wrong) = wrong.recv() => Message::Close(Some(wrong)),
-                Some(message) = outgoing.next() => message,
-                else => break,
+                message = outgoing.next() => match message {
+                    Some(message) => message,
+                    None => break,
+                },
+                _ = beats.tick() => wire::json(&ServerMessage::Beat),
             };
             let is_last = matches!(message, Message::Close(_));
             // Whoever does not read costs memory: it may come back.
@@ -94,9 +106,10 @@ async fn serve(app: App, project: ProjectId, socket: WebSocket) {
         let _ = out.close().await;
     });
     let room = Arc::new(Semaphore::new(MOST_UNHEARD));
-    while let Some(Ok(message)) = incoming.next().await {
+    while let Ok(Some(Ok(message))) = timeout(SILENCE, incoming.next()).await {
         let Message::Text(text) = message else { continue };
         match json::read(text.as_bytes()) {
+            Ok(ClientMessage::Beat) => {}
             Ok(heard) => {
                 let Ok(permit) = room.clone().acquire_owned().await else { break };
                 if session.send(Command::Say(client, heard, permit)).is_err() {

@@ -338,8 +338,8 @@ impl Session {
     fn hear(&mut self, client: ClientId, message: ClientMessage) {
         let hand = hand_of(client);
         match message {
-            // Whoever is here has joined already.
-            ClientMessage::Join { .. } => {}
+            // Whoever is here has joined already; beats end where messages come in.
+            ClientMessage::Join { .. } | ClientMessage::Beat => {}
             ClientMessage::MakeRecipe { part, set, channels } => {
                 self.kitchen.order((part, set, channels));
                 self.are_recipes_due = true;

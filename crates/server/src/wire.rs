@@ -83,6 +83,8 @@ pub enum ClientMessage {
         /// What it is about.
         about: Question,
     },
+    /// Still here: answers every `beat`.
+    Beat,
     /// Take the last change back.
     Undo,
     /// Lay the next change on again.
@@ -261,6 +263,8 @@ pub enum ServerMessage {
         /// For each step what it made there; none for those passed over.
         steps: Vec<Option<Taste>>,
     },
+    /// Still here; told every few seconds, and to be answered: whoever is silent for long is gone.
+    Beat,
     /// A stroke ended without touching anything.
     Nothing,
     /// Something could not be done; the project is as it was.

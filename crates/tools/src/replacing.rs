@@ -160,7 +160,8 @@ pub fn colors(
         plan.push((own.map(|own| own.id), new));
     }
     let faces = part.geometry.mesh().face_count();
-    Ok((plan, pairing.report(part, sets, [faces, faces])))
+    let meshes = [part.geometry.mesh(), source.mesh()];
+    Ok((plan, pairing.report(part, meshes, sets, [faces, faces])))
 }
 
 /// The file's sets as the part's own hold their numbers. Where a format keeps linear light, other
@@ -235,7 +236,8 @@ pub fn shape(
     } else {
         theirs.materials
     };
-    let report = pairing.report(part, told, faces);
+    let meshes = [target.mesh(), part.geometry.mesh()];
+    let report = pairing.report(part, meshes, told, faces);
     let mesh = target.mesh().clone();
     Ok((ShapeTo { mesh, selections, materials, sets }, report))
 }
@@ -306,6 +308,18 @@ struct On {
     weights: [f32; 3],
 }
 
+impl On {
+    fn point(&self, mesh: &Mesh) -> Vec3 {
+        let corners = self.corners.map(|corner| mesh.corner_position(corner as usize));
+        corners.into_iter().zip(self.weights).map(|(point, weight)| point * weight).sum()
+    }
+}
+
+fn mean(numbers: &[f32]) -> f32 {
+    let sum: f64 = numbers.iter().copied().map(f64::from).sum();
+    (sum / numbers.len().max(1) as f64) as f32
+}
+
 /// Which element of a target goes with what of a source.
 enum Pairing<'a> {
     /// The source's corner of each corner.
@@ -361,8 +375,7 @@ impl<'a> Pairing<'a> {
     }
 
     fn mean_distance(&self) -> f32 {
-        let sum: f64 = self.distances().iter().map(|&far| f64::from(far)).sum();
-        (sum / self.distances().len().max(1) as f64) as f32
+        mean(self.distances())
     }
 
     /// Where the faces are the same, or the same once they are cut into triangles.
@@ -460,16 +473,42 @@ impl<'a> Pairing<'a> {
         }
     }
 
-    fn report(&self, part: &Part, sets: Vec<SetReplaced>, faces: [usize; 2]) -> ReplacementReport {
+    /// How far the source is from each of the target's vertices (or corners) where the part stands,
+    /// which may be scaled unevenly.
+    fn distances_in_project(&self, part: &Part, [target, source]: [&Mesh; 2]) -> Vec<f32> {
+        let to_project = part.traits.transform.to_project();
+        let length = |off: Vec3| to_project.transform_vector3(off).length();
+        match self {
+            Self::Index { corners, .. } => {
+                let pairs = corners.par_iter().enumerate();
+                let off = |(own_corner, &corner): (usize, &u32)| {
+                    target.corner_position(own_corner) - source.corner_position(corner as usize)
+                };
+                pairs.map(|pair| length(off(pair))).collect()
+            }
+            Self::Nearest(by_place) => {
+                let pairs = target.positions().par_iter().zip(&by_place.vertices);
+                pairs.map(|(&vertex, on)| length(vertex - on.point(source))).collect()
+            }
+        }
+    }
+
+    fn report(
+        &self,
+        part: &Part,
+        meshes: [&Mesh; 2],
+        sets: Vec<SetReplaced>,
+        faces: [usize; 2],
+    ) -> ReplacementReport {
         let matching = match self {
             Self::Index { .. } => Matching::Index,
             Self::Nearest(_) => Matching::Nearest,
         };
-        let scale = part.traits.transform.mean_scale();
+        let distances = self.distances_in_project(part, meshes);
         ReplacementReport {
             matching,
-            max_distance: scale * self.distances().iter().fold(0.0_f32, |most, &far| most.max(far)),
-            mean_distance: scale * self.mean_distance(),
+            max_distance: distances.iter().fold(0.0, |most, &far| far.max(most)),
+            mean_distance: mean(&distances),
             sets,
             faces,
         }

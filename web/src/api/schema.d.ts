@@ -755,6 +755,9 @@ export interface components {
             type: "ask";
         } | {
             /** @enum {string} */
+            type: "beat";
+        } | {
+            /** @enum {string} */
             type: "undo";
         } | {
             /** @enum {string} */
@@ -2837,6 +2840,9 @@ export interface components {
             steps: (components["schemas"]["Taste"] | null)[];
             /** @enum {string} */
             type: "tastes";
+        } | {
+            /** @enum {string} */
+            type: "beat";
         } | {
             /** @enum {string} */
             type: "nothing";

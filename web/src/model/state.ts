@@ -95,6 +95,9 @@ export interface SpanChoice {
 /** An image that paint is laid on through. */
 export interface StencilChoice {
   id: number;
+  /** The connection in which it was handed over: another server knows nothing of it. */
+  session: number | null;
+  file: File;
   name: string;
   url: string;
   aspect: number;

@@ -2,12 +2,12 @@
 import type { Frame, FootprintFrame } from "../live/frames";
 import { Questions } from "../live/questions";
 import { Live } from "../live/socket";
-import { api, messageOf, type Schemas } from "../api/client";
+import { api, messageOf, type Schemas, sendStencil } from "../api/client";
 import { hand } from "../api/hand";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
 import { Surface } from "../stage/surface";
-import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "../model/state";
+import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, setStencil, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "../model/state";
 import { tasteKey } from "../model/recipes";
 import { cutawayOf, fillOf, strokeOf } from "./tools";
 
@@ -35,7 +35,7 @@ export class Project {
   /** Not all parts have come yet. */
   private opening = true;
   /** How the server names this connection. */
-  private client: number | null = null;
+  client: number | null = null;
   /** What the heat on the stage was asked for. */
   private heatAsked = "";
   /** The set whose recipe is shown as it would be, and whether the hand is still on a knob. */
@@ -62,7 +62,11 @@ export class Project {
         // What is on the stage already need not come again.
         held: [...stage.surfaces].map(([part, surface]) => ({ part, mesh: surface.mesh })),
       }),
+      expects: () => get().parts.some((part) => !stage.surfaces.has(part.id)),
       lost: () => {
+        if (this.strokeUnderWay) {
+          set({ said: { text: "The connection broke during this stroke: what had reached the server is kept, the rest has to be painted again.", bad: true } });
+        }
         this.strokeUnderWay = false;
         this.questions.lost();
         this.endFootprint();
@@ -71,7 +75,7 @@ export class Project {
         this.looked = "";
         this.tasted.clear();
         this.heatAsked = "";
-        set({ connected: false, unsaved: 0, stencil: null });
+        set({ connected: false, unsaved: 0 });
       },
       message: (message) => this.hear(message),
       frame: (frame) => (frame.question > 0 ? this.questions.frame(frame) : this.take(frame)),
@@ -124,6 +128,7 @@ export class Project {
         this.client = message.client;
         set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
         this.takeOutline(message.outline);
+        void this.handStencilOver();
         break;
       case "outline":
         this.takeOutline(message.outline);
@@ -167,6 +172,16 @@ export class Project {
         this.answered();
         break;
     }
+  }
+
+  /** A server that was started anew knows nothing of the stencil in hand. */
+  private async handStencilOver() {
+    const { stencil } = get();
+    if (!stencil || stencil.session === this.client) return;
+    const taken = await sendStencil(this.id, stencil.file);
+    if (get().stencil?.file !== stencil.file) return;
+    if (typeof taken !== "string") setStencil({ id: taken.id, session: this.client });
+    else set({ stencil: null, said: { text: `The stencil ${stencil.name} could not be handed over again: ${taken}`, bad: true } });
   }
 
   /** One stroke of this window less that is neither kept nor refused. */

@@ -54,7 +54,10 @@ fn look_at_everything(geometry: &Geometry) {
         assert!(all < 600 * count, "{all} neighbours of {count} {placement:?}");
     }
     assert!(geometry.bvh().nearest(Vec3::ONE, f32::MAX, |_| true).is_some());
-    assert_eq!(geometry.mean_edges().len(), geometry.mesh().vertex_count());
+    assert_eq!(
+        geometry.mean_edges(&glam::Affine3A::IDENTITY).len(),
+        geometry.mesh().vertex_count()
+    );
 }
 
 #[test]

@@ -157,6 +157,14 @@ fn other_faces_take_what_the_surface_shows_at_the_nearest_point() {
         assert!((value[0] - (p.x + 1.0) / 2.0).abs() < 1e-5, "{p} {value:?}");
     }
     assert_undone_and_redone(&mut document, &change, &before);
+
+    // Four times as high where it stands, the same sheet is four times as far away; the width does
+    // not count.
+    let mut part = only(&document).clone();
+    part.traits.transform.scale = Vec3::new(9.0, 1.0, 4.0);
+    let (_, report) = colors(&part, &theirs, None).unwrap();
+    assert!((report.max_distance - 0.04).abs() < 1e-6, "{report:?}");
+    assert!((report.mean_distance - 0.04).abs() < 1e-6, "{report:?}");
 }
 
 /// Colors mix as light does: in the middle of black and white stands 0.735 (IEC 61966-2-1).

@@ -231,7 +231,18 @@ fn the_density_is_the_mean_length_of_the_edges_at_a_vertex() {
         vec![Vec3::ZERO, Vec3::X * 3.0, Vec3::new(3.0, 4.0, 0.0), Vec3::Y * 4.0],
         &[vec![0, 1, 2], vec![0, 2, 3]],
     );
-    let means = Geometry::new(mesh).mean_edges();
+    let geometry = Geometry::new(mesh);
     // Sides 3 and 4, diagonal 5 (Pythagoras).
-    assert_eq!(means, [4.0, 3.5, 4.0, 3.5]);
+    assert_eq!(geometry.mean_edges(&Affine3A::IDENTITY), [4.0, 3.5, 4.0, 3.5]);
+    // Four times as wide: sides 12 and 4, diagonal √160.
+    let wide = Affine3A::from_scale(Vec3::new(4.0, 1.0, 1.0));
+    let diagonal = 160.0_f32.sqrt();
+    for (mean, by_hand) in geometry.mean_edges(&wide).iter().zip([
+        (12.0 + 4.0 + diagonal) / 3.0,
+        8.0,
+        (12.0 + 4.0 + diagonal) / 3.0,
+        8.0,
+    ]) {
+        assert!((mean - by_hand).abs() < 1e-5, "{mean} {by_hand}");
+    }
 }

@@ -121,3 +121,56 @@ async fn a_preview_that_comes_late_or_is_cut_off_leaves_nothing_behind() -> Resu
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// The line breaks somewhere on the way: nobody is told, and nothing comes any more.
+#[tokio::test]
+async fn a_line_that_went_dead_is_noticed_within_seconds_and_work_goes_on() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = at_the_drifter(&app).await?;
+    let stencil = folder.path().join("grid.png");
+    image::RgbaImage::from_fn(8, 8, |x, _| image::Rgba([255 * (x % 2) as u8; 4])).save(&stencil)?;
+    browser.choose_file("stencil-file", &stencil).await?;
+    browser.until("speckle.state().stencil !== null").await?;
+    let before = browser.eval("[sockets.length, speckle.state().stencil.id]").await?;
+    // Held up for longer than anybody waits.
+    let begun = std::time::Instant::now();
+    browser.eval("(window.late = 1e9)").await?;
+    browser.until("speckle.state().connected === false").await?;
+    let noticed = begun.elapsed();
+    assert!(noticed.as_secs() < 20, "noticed after {noticed:?}");
+    browser.eval("(window.late = 0, true)").await?;
+    browser.until("speckle.state().connected === true").await?;
+    browser.until(&format!("sockets.length > {}", before[0])).await?;
+    // The stencil was handed over again, by its new name.
+    browser.until(&format!("speckle.state().stencil.id !== {}", before[1])).await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.until("speckle.state().history.undo !== null").await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn a_stroke_that_was_cut_off_says_so_and_what_had_come_is_kept() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = at_the_drifter(&app).await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.click("area-gather").await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.click("area-paint").await?;
+    let revision = browser.eval("speckle.state().history.revision").await?;
+    browser.hover(x, y).await?;
+    browser.hold(x, y).await?;
+    browser.until("speckle.state().unsaved === 1").await?;
+    browser.eval("(sockets.at(-1).close(), true)").await?;
+    browser
+        .until("document.body.innerText.includes('The connection broke during this stroke')")
+        .await?;
+    browser.release().await?;
+    browser.until("speckle.state().connected === true && speckle.state().unsaved === 0").await?;
+    browser.until(&format!("speckle.state().history.revision > {revision}")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

@@ -3,11 +3,14 @@
 use std::collections::BTreeMap;
 
 use glam::{Mat4, Quat, Vec2, Vec3};
+use rustc_hash::FxHashMap;
 use serde::Deserialize;
+use smallvec::SmallVec;
 use speckle_color::Rgba;
 use speckle_mesh::{
     Placement,
-    mesh::{MeshArrays, UvSet},
+    carry::Carry,
+    mesh::{MeshArrays, UvSet, gate},
 };
 use speckle_model::MOST_SETS;
 use speckle_tools::bake::MATERIAL_SET;
@@ -400,6 +403,8 @@ struct Surfaces {
     /// By vertex; empty where no primitive so far had the set.
     colors: Vec<Vec<Rgba>>,
     uvs: Vec<Vec<Vec2>>,
+    /// The vertex whose UVs each corner has.
+    uv_vertices: Vec<u32>,
     /// The surface of each face, by its material's name; empty while there is one surface.
     face_surfaces: Vec<u32>,
     surface_names: Vec<String>,
@@ -407,6 +412,8 @@ struct Surfaces {
     surface_materials: Vec<Option<usize>>,
     /// Vertices whose normal is zero or no number.
     bad_normals: Vec<usize>,
+    /// By vertex, to the bit, where the file has some.
+    normals: Vec<Option<[u32; 3]>>,
 }
 
 impl Surfaces {
@@ -501,7 +508,13 @@ impl Surfaces {
                     length < 1e-6 || !length.is_finite()
                 };
                 self.bad_normals.extend((0..count).filter(unusable).map(|i| first + i));
+                self.normals.resize(first, None);
+                self.normals.extend((0..count).map(|i| match *rows.row(i) {
+                    [x, y, z, ..] => Some([x, y, z].map(f32::to_bits)),
+                    _ => None,
+                }));
             }
+            self.normals.resize(first + count, None);
             self.add_triangles(primitive, arrays, first as u32, count)?;
             let material = primitive.material.and_then(|m| materials.get(m));
             let named = material.filter(|own| !own.is_filler()).and_then(|own| own.name.clone());
@@ -562,13 +575,63 @@ impl Surfaces {
         }
     }
 
+    /// Joins vertices that differ by their UVs alone: one in the mesh that was written, they are
+    /// copies because glTF has no UVs at corners. Where normals differ, an edge is meant to be hard.
+    /// A triangle that would lose a corner keeps its vertices.
+    fn join_seams(&mut self) {
+        // Position and normal, to the bit, and those that differ there by their colors.
+        type Copies = SmallVec<[u32; 2]>;
+        let mut at: FxHashMap<[[u32; 3]; 2], Copies> = FxHashMap::default();
+        let mut number_of: Vec<u32> = (0..self.positions.len() as u32).collect();
+        for (vertex, normal) in self.normals.iter().enumerate() {
+            let Some(normal) = *normal else { continue };
+            let place = [self.positions[vertex].to_array().map(f32::to_bits), normal];
+            let bits = |of: &[Rgba], vertex: usize| of[vertex].map(f32::to_bits);
+            let copies = at.entry(place).or_default();
+            let same = copies.iter().find(|&&other| {
+                self.colors.iter().all(|of| bits(of, vertex) == bits(of, other as usize))
+            });
+            match same {
+                Some(&other) => number_of[vertex] = other,
+                None => copies.push(vertex as u32),
+            }
+        }
+        for triangle in self.corner_vertices.chunks_exact(3) {
+            if gate::repeats_a_vertex(&[0, 1, 2].map(|i| number_of[triangle[i] as usize])) {
+                triangle.iter().for_each(|&vertex| number_of[vertex as usize] = vertex);
+            }
+        }
+        self.uv_vertices = self.corner_vertices.clone();
+        // Those that stand for others, and those that nobody joined.
+        let kept: Vec<u32> = (0..self.positions.len() as u32)
+            .filter(|&vertex| number_of[vertex as usize] == vertex)
+            .collect();
+        let mut place_of = vec![u32::MAX; self.positions.len()];
+        for (place, &vertex) in (0_u32..).zip(&kept) {
+            place_of[vertex as usize] = place;
+        }
+        let kept = Carry::Copies(kept);
+        self.positions = kept.copies(&self.positions);
+        for values in &mut self.colors {
+            *values = kept.copies(values);
+        }
+        for vertex in &mut self.corner_vertices {
+            *vertex = place_of[number_of[*vertex as usize] as usize];
+        }
+    }
+
     fn into_part(
-        self,
+        mut self,
         name: String,
         mesh: &GltfMesh,
         materials: &[Material],
         images: &Images,
     ) -> RawPart {
+        if self.uvs.is_empty() {
+            self.uv_vertices = self.corner_vertices.clone();
+        } else {
+            self.join_seams();
+        }
         let told = SetExtra::of(mesh);
         let mut sets: Vec<RawSet> = Vec::new();
         for (n, values) in self.colors.into_iter().enumerate() {
@@ -597,7 +660,7 @@ impl Surfaces {
             .enumerate()
             .map(|(n, uvs)| UvSet {
                 name: if n == 0 { "UV".to_owned() } else { format!("UV {}", n + 1) },
-                uvs: corners.iter().map(|&v| uvs[v as usize]).collect(),
+                uvs: self.uv_vertices.iter().map(|&v| uvs[v as usize]).collect(),
             })
             .collect();
         let arrays = MeshArrays {

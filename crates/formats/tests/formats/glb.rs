@@ -1,9 +1,12 @@
 //! GLB against the crate `gltf`, which shares no code with ours, and against glTF 2.0 (Khronos).
 
-use glam::{Mat4, Vec3};
+use glam::{Mat4, Vec2, Vec3};
 use speckle_color::Encoding;
 use speckle_formats::{Depth, Format, MeshFile, ReadOptions, Shipment, WriteOptions, write};
-use speckle_mesh::{Conversion, Placement, Transform, Unit, UpAxis};
+use speckle_mesh::{
+    Conversion, Mesh, Placement, Transform, Unit, UpAxis,
+    mesh::{MeshArrays, UvSet},
+};
 use speckle_model::{NewPart, NewSet, ProjectTraits};
 
 use crate::common::{into_parts, read};
@@ -290,4 +293,76 @@ fn skinned_meshes_stand_by_themselves_and_extensions_of_look_do_not_refuse_a_fil
         let error = read("flag.gltf", file("", needed).as_bytes()).unwrap_err();
         assert!(error.cause.contains(needed), "{error}");
     }
+}
+
+/// A tube around Z, closed by a seam: its UVs run from 0 to 1 around it.
+fn tube(around: u32) -> NewPart {
+    let point = |i: u32| {
+        let angle = std::f32::consts::TAU * (i % around) as f32 / around as f32;
+        Vec3::new(angle.cos(), angle.sin(), (i / around) as f32)
+    };
+    let (mut corner_vertices, mut uvs) = (Vec::new(), Vec::new());
+    for i in 0..around {
+        let next = (i + 1) % around;
+        for (a, b, c) in [(i, next, next + around), (i, next + around, i + around)] {
+            corner_vertices.extend([a, b, c]);
+        }
+        let [u, v] = [i, i + 1].map(|n| n as f32 / around as f32);
+        uvs.extend([[u, 0.0], [v, 0.0], [v, 1.0], [u, 0.0], [v, 1.0], [u, 1.0]].map(Vec2::from));
+    }
+    let mesh = Mesh::new(MeshArrays {
+        positions: (0..2 * around).map(point).collect(),
+        face_starts: (0..=2 * around).map(|face| 3 * face).collect(),
+        corner_vertices,
+        uv_sets: vec![UvSet { name: "UV".to_owned(), uvs }],
+    });
+    let mesh = mesh.unwrap();
+    let mut set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Data, [1.0; 4], &mesh);
+    set.values = (0..mesh.vertex_count()).map(|i| [i as f32 / 99.0, 0.2, 0.4, 1.0]).collect();
+    NewPart::new("Tube", mesh, vec![set])
+}
+
+/// glTF 2.0, 3.7.2: attributes belong to vertices, so that a seam of UVs makes copies of them. They
+/// are one again when the file is read, and the shading goes on over the seam.
+#[test]
+fn a_seam_of_uvs_is_no_edge_and_a_file_that_is_written_again_is_the_same() {
+    let around = 16;
+    let parts = into_parts(vec![tube(around)]);
+    let once = write(Format::Glb, &Shipment::of(&parts), WriteOptions::default()).unwrap();
+    let gltf = gltf::Gltf::from_slice(&once.bytes).unwrap();
+    let blob = gltf.blob.clone().unwrap();
+    let primitive = gltf.meshes().next().unwrap().primitives().next().unwrap();
+    let reader = primitive.reader(|_| Some(&blob));
+    let positions: Vec<[f32; 3]> = reader.read_positions().unwrap().collect();
+    assert_eq!(positions.len() as u32, 2 * around + 2, "two vertices have copies");
+    for (normal, p) in reader.read_normals().unwrap().zip(positions) {
+        // Of a tube's side, by reason: straight away from its axis.
+        assert!(normal[0] * p[0] + normal[1] * p[1] > 0.995, "{normal:?} at {p:?}");
+    }
+    let back = read("tube.glb", &once.bytes).unwrap();
+    let mesh = &back.parts[0].mesh;
+    assert_eq!(mesh.vertex_count() as u32, 2 * around);
+    assert_eq!(mesh.uv_sets()[0].uvs, parts[0].geometry.mesh().uv_sets()[0].uvs);
+    assert_eq!(mesh.corner_vertices(), parts[0].geometry.mesh().corner_vertices());
+    let again = into_parts(back.parts);
+    let twice = write(Format::Glb, &Shipment::of(&again), WriteOptions::default()).unwrap();
+    assert_eq!(once.bytes, twice.bytes);
+}
+
+/// Where a file's normals differ, its edges are hard: those copies stay apart.
+#[test]
+fn copies_for_hard_edges_and_for_colors_stay_apart() {
+    // Six sides: they bend by 60°, which is more than a smooth surface does.
+    let split = into_parts(vec![tube(6)])[0].split();
+    let export = write(Format::Glb, &Shipment::of(&[split]), WriteOptions::default()).unwrap();
+    let back = read("facets.glb", &export.bytes).unwrap();
+    assert_eq!(back.parts[0].mesh.vertex_count(), 6 * 4, "four to each flat side");
+    let mut sharp = tube(8);
+    let corners = sharp.mesh.corner_count();
+    sharp.sets[0].placement = Placement::Corner;
+    sharp.sets[0].values = (0..corners).map(|i| [i as f32 / 99.0, 0.2, 0.4, 1.0]).collect();
+    let export =
+        write(Format::Glb, &Shipment::of(&into_parts(vec![sharp])), WriteOptions::default());
+    let back = read("sharp.glb", &export.unwrap().bytes).unwrap();
+    assert_eq!(back.parts[0].mesh.vertex_count(), corners, "each corner has a color of its own");
 }

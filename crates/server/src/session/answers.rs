@@ -184,9 +184,7 @@ impl Session {
     ) -> Result<Message, EditError> {
         let Some(snapshot) = snapshot else {
             let owner = self.document.part(part)?;
-            let scale = owner.traits.transform.mean_scale();
-            let lengths = owner.geometry.mean_edges();
-            let lengths: Vec<f32> = lengths.iter().map(|length| length * scale).collect();
+            let lengths = owner.geometry.mean_edges(&owner.traits.transform.to_project());
             return Ok(frames::heat(question, part, None, Placement::Vertex, &lengths));
         };
         let (set, changed) = self.document.changed_since(part, snapshot)?;

@@ -24,7 +24,7 @@ export function StencilChoices({ project }: { project: Project }) {
     if (stencil) URL.revokeObjectURL(stencil.url);
     set({
       stencil: {
-        id: taken.id, name: file.name, url: URL.createObjectURL(file), aspect: taken.height / taken.width, lay: "screen",
+        id: taken.id, session: project.client, file, name: file.name, url: URL.createObjectURL(file), aspect: taken.height / taken.width, lay: "screen",
         width: { screen: 320, uv: 1, axes: size / 4 }, at: { x: 0, y: 0 }, turn: 0, repeat: false, invert: false,
       },
     });
