@@ -91,8 +91,11 @@ async fn serve(app: App, project: ProjectId, socket: WebSocket) {
             let message = tokio::select! {
                 biased;
                 Some(wrong) = wrong.recv() => Message::Close(Some(wrong)),
-                message = outgoing.next() => match message {
-                    Some(message) => message,
+                parcel = outgoing.next() => match parcel {
+                    Some(parcel) => match parcel.message().await {
+                        Some(message) => message,
+                        None => continue,
+                    },
                     None => break,
                 },
                 _ = beats.tick() => wire::json(&ServerMessage::Beat),

@@ -17,7 +17,7 @@ use crate::wire;
 const OVERHEAD: usize = 64;
 
 /// Something to send.
-enum Parcel {
+pub enum Parcel {
     /// A message as it is.
     Ready(Message),
     /// A mesh, turned into a frame when it is its turn: it is shared and never changes, and its
@@ -61,14 +61,23 @@ impl Outbox {
 }
 
 impl Outgoing {
-    /// The next message; none when nothing will come any more.
-    pub async fn next(&mut self) -> Option<Message> {
-        match self.parcels.recv().await? {
-            Parcel::Ready(message) => {
-                self.waiting.fetch_sub(cost(&message), Ordering::Relaxed);
-                Some(message)
-            }
-            Parcel::Geometry(part, geometry) => {
+    /// The next one; none when nothing will come any more. Nothing is lost when whoever waits for it
+    /// takes up something else: what takes time is left to [`Parcel::message`].
+    pub async fn next(&mut self) -> Option<Parcel> {
+        let parcel = self.parcels.recv().await?;
+        if let Parcel::Ready(message) = &parcel {
+            self.waiting.fetch_sub(cost(message), Ordering::Relaxed);
+        }
+        Some(parcel)
+    }
+}
+
+impl Parcel {
+    /// What goes over the socket; none when it could not be made.
+    pub async fn message(self) -> Option<Message> {
+        match self {
+            Self::Ready(message) => Some(message),
+            Self::Geometry(part, geometry) => {
                 let framed =
                     tokio::task::spawn_blocking(move || wire::frames::geometry(part, &geometry));
                 framed.await.ok()

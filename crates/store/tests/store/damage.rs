@@ -1,12 +1,20 @@
 //! Flipped bits: a project opens up to its last sound row, says the rest, and never lies.
 
-use std::{fs, path::Path};
+use std::{
+    fs,
+    path::Path,
+    time::{Duration, Instant},
+};
 
 use rusqlite::Connection;
-use speckle_core::document::Direction;
+use speckle_core::{
+    Change, Document, Edit, Step,
+    document::{Direction, PartRecord},
+};
+use speckle_model::{ColorSet, PartId, SetId};
 use speckle_store::{Store, StoreError, diagnose, rescue_to};
 
-use crate::{busy_project, do_edit, stroke, values};
+use crate::{busy_project, do_edit, sheet, stroke, values};
 
 /// A project with a checkpoint in the middle of its history; its values after each row from the
 /// first stroke on.
@@ -189,4 +197,48 @@ fn what_is_rescued_into_another_file_can_be_brought_in() {
     assert_eq!(rescue_to(&damaged, &goal).unwrap(), (8, 9));
     let brought = store.import_project(&goal, 1).unwrap();
     assert_eq!(values(&store.open_project(brought).unwrap().document), states[5]);
+}
+
+/// A file of a few kilobytes that holds twenty thousand sets, packed: in one part, or one after the
+/// other. It is refused before it costs anything.
+#[test]
+fn a_project_of_twenty_thousand_sets_is_refused_at_once() {
+    const MANY: u32 = 20_000;
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::temporary().unwrap();
+    for is_in_one in [true, false] {
+        let project = store.create_project("Hold", 1).unwrap();
+        let mut document = Document::default();
+        do_edit(&store, project, &mut document, Edit::bring_in(vec![sheet(3)]));
+        let part = &document.parts()[0];
+        let set = |n: u32| ColorSet { id: SetId(100 + n), ..part.sets[0].clone() };
+        let steps = if is_in_one {
+            let record = PartRecord {
+                id: PartId(99),
+                traits: part.traits.clone(),
+                mesh: part.geometry.id(),
+                materials: part.materials.clone(),
+                sets: (0..MANY).map(set).collect(),
+            };
+            vec![Step::Part { index: 1, part: record }]
+        } else {
+            (0..MANY).map(|n| Step::Set { part: part.id, index: 1, set: set(n) }).collect()
+        };
+        // What no document would make is written as if one had.
+        let change = Change { label: "Many".to_owned(), steps, ..Change::default() };
+        store.project(project).unwrap().append(&change, "test", 1, &document).unwrap();
+        let path = folder.path().join(format!("{is_in_one}.speckle"));
+        store.export_project(project, &path).unwrap();
+        let bytes = fs::metadata(&path).unwrap().len();
+        let begun = Instant::now();
+        let brought = store.import_project(&path, 1);
+        let took = begun.elapsed();
+        assert!(took < Duration::from_secs(2), "{bytes} bytes took {took:?}");
+        // Where the row before it is sound, that is what can be had, and it is said.
+        if let Ok(brought) = brought {
+            let opened = store.open_project(brought).unwrap();
+            assert_eq!(opened.document.parts()[0].sets.len(), 1);
+            assert!(opened.notice.is_some());
+        }
+    }
 }
