@@ -32,13 +32,9 @@ impl Part {
         let mut materials = self.materials.clone();
         if remap.faces != Carry::Same {
             let faces = self.geometry.mesh().face_count();
-            let groups =
-                traits.selections.iter().map(|group| regrouped(group, faces, &remap.faces));
+            let groups = traits.selections.iter().map(|group| group.carried(faces, &remap.faces));
             traits.selections = Arc::new(groups.collect());
-            if !materials.of_faces.is_empty() {
-                let of_faces = remap.faces.copies(&materials.of_faces);
-                materials = Arc::new(Materials { list: materials.list.clone(), of_faces });
-            }
+            materials = Arc::new(materials.carried(&remap.faces));
         }
         Self { id: self.id, traits, geometry: Arc::new(Geometry::new(mesh)), materials, sets }
     }
@@ -74,19 +70,26 @@ fn mixed(set: &ColorSet, coverage: Option<&ColorSet>, mixes: &Mixes) -> Vec<Rgba
     (0..mixes.len()).into_par_iter().map(of).collect()
 }
 
-/// A group of faces on new faces: those that are in it by half or more.
-fn regrouped(group: &Selection, faces: usize, carry: &Carry) -> Selection {
-    let mut is_in = vec![0.0_f32; faces];
-    group.faces.iter().for_each(|&face| is_in[face as usize] = 1.0);
-    let shares: Vec<f32> = match carry {
-        Carry::Mixes(mixes) => {
-            let share = |n: usize| mixes.of(n).map(|(old, w)| is_in[old as usize] * w).sum();
-            (0..mixes.len()).map(share).collect()
-        }
-        _ => carry.copies(&is_in),
-    };
-    let faces = (0_u32..).zip(shares).filter(|(_, share)| *share >= 0.5).map(|(face, _)| face);
-    Selection { name: group.name.clone(), faces: faces.collect() }
+impl Selection {
+    /// The group on new faces that come from so many old ones: those that are in it by half or more.
+    #[must_use]
+    pub fn carried(&self, old_faces: usize, faces: &Carry) -> Self {
+        let mut is_in = vec![0.0_f32; old_faces];
+        self.faces.iter().for_each(|&face| is_in[face as usize] = 1.0);
+        let shares = (0_u32..).zip(faces.mixed(&is_in));
+        let faces = shares.filter(|(_, share)| *share >= 0.5).map(|(face, _)| face).collect();
+        Self { name: self.name.clone(), faces }
+    }
+}
+
+impl Materials {
+    /// The same materials on new faces.
+    #[must_use]
+    pub fn carried(&self, faces: &Carry) -> Self {
+        let is_of_all = self.of_faces.is_empty();
+        let of_faces = if is_of_all { Vec::new() } else { faces.copies(&self.of_faces) };
+        Self { list: self.list.clone(), of_faces }
+    }
 }
 
 #[cfg(test)]

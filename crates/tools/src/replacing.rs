@@ -214,25 +214,13 @@ pub fn shape(
     }
     // The part's own groups and materials, where its file has none.
     let selections = if theirs.selections.is_empty() {
-        let own = pairing.faces(&target, &part.geometry);
-        let select = |selection: &Selection| {
-            let mut is_in = vec![false; faces[0]];
-            selection.faces.iter().for_each(|&face| is_in[face as usize] = true);
-            let of_new = (0..own.len() as u32).filter(|&f| is_in[own[f as usize] as usize]);
-            Selection { name: selection.name.clone(), faces: of_new.collect() }
-        };
-        part.traits.selections.iter().map(select).collect()
+        let own = Carry::Copies(pairing.faces(&target, &part.geometry));
+        part.traits.selections.iter().map(|group| group.carried(faces[0], &own)).collect()
     } else {
         theirs.selections
     };
     let materials = if theirs.materials.list.is_empty() {
-        let of_faces = if part.materials.of_faces.is_empty() {
-            Vec::new()
-        } else {
-            let of_face = |&face: &u32| part.materials.of_faces[face as usize];
-            pairing.faces(&target, &part.geometry).iter().map(of_face).collect()
-        };
-        Materials { list: part.materials.list.clone(), of_faces }
+        part.materials.carried(&Carry::Copies(pairing.faces(&target, &part.geometry)))
     } else {
         theirs.materials
     };

@@ -127,6 +127,8 @@ export class Project {
       case "hello":
         this.client = message.client;
         set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
+        // What was looked at while there was nobody to ask.
+        this.heatAsked = "";
         this.takeOutline(message.outline);
         void this.handStencilOver();
         break;
@@ -337,6 +339,7 @@ export class Project {
             this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
             this.refreshLook();
           },
+          done: (trouble) => { if (trouble !== null) set({ said: { text: trouble, bad: true } }); },
         });
       if (heat === "density") ask(null);
       else {

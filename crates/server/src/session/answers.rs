@@ -159,17 +159,13 @@ impl Session {
         vertex: u32,
     ) -> Result<Message, EditError> {
         let (owner, held) = (self.document.part(part)?, self.document.set(part, set)?);
-        let (mesh, topology) = (owner.geometry.mesh(), owner.geometry.topology());
-        let is_there = (vertex as usize) < mesh.vertex_count();
+        let topology = owner.geometry.topology();
+        let is_there = (vertex as usize) < owner.geometry.mesh().vertex_count();
         let around = if is_there { topology.corners_at(vertex as usize) } else { &[] };
         let corners = around.iter().map(|&corner| {
             let face = topology.face_of(corner as usize) as u32;
-            let element = match held.placement {
-                Placement::Vertex => mesh.corner_vertices()[corner as usize],
-                Placement::Corner => corner,
-                Placement::Face => face,
-            };
-            CornerValue { face, element, value: held.values[element as usize] }
+            let element = owner.geometry.element_at(held.placement, corner as usize);
+            CornerValue { face, element: element as u32, value: held.values[element] }
         });
         let corners = corners.collect();
         Ok(wire::json(&ServerMessage::Corners { question, part, set, vertex, corners }))

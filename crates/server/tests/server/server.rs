@@ -392,3 +392,20 @@ async fn stencils_palettes_previews_heat_and_corners_are_served() {
         post(address, &edits, json!({ "type": "restore_snapshot", "name": "Then" })).await;
     assert_eq!(done["changed"], false, "nothing happened since");
 }
+
+/// Beats go out beside what waits for a client. None of it may be lost for them, a mesh least of all,
+/// whose frame takes a while to be made.
+#[tokio::test]
+async fn whoever_joins_gets_the_mesh_whatever_else_goes_over_the_socket() {
+    let address = serve(Store::temporary().unwrap()).await;
+    let project = bollard(address).await;
+    for n in 0..60 {
+        let mut socket = join(address, project).await;
+        let mut meshes = 0;
+        let mut count = |frame: &[u8]| meshes += usize::from(frame[0] == 1);
+        hear(&mut socket, "hello", &mut count).await;
+        // By then all that a join brings has been sent.
+        hear(&mut socket, "figures", &mut count).await;
+        assert_eq!(meshes, 1, "join {n}");
+    }
+}
