@@ -303,7 +303,7 @@ impl Session {
         };
         self.tell(client, wire::json(&hello));
         if let Some(message) = self.notice.take() {
-            self.refuse(client, message);
+            self.tell(client, wire::json(&ServerMessage::Notice { message }));
         }
         let recipes = self.kitchen.told().to_vec();
         self.tell(client, wire::json(&ServerMessage::Recipes { recipes }));

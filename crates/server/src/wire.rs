@@ -267,6 +267,11 @@ pub enum ServerMessage {
     Beat,
     /// A stroke ended without touching anything.
     Nothing,
+    /// Something about the project that whoever opens it must know; said until it is put away.
+    Notice {
+        /// What, and what was done about it.
+        message: String,
+    },
     /// Something could not be done; the project is as it was.
     Refused {
         /// What, and what to do.

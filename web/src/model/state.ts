@@ -214,7 +214,8 @@ export interface State {
   unsaved: number;
   probe: Probe | null;
   covered: number;
-  said: { text: string; bad: boolean } | null;
+  /** `stays`: until it is put away. */
+  said: { text: string; bad: boolean; stays?: boolean } | null;
   /** What the last import did, a report for each file. */
   reports: ImportReport[];
   /** Whether the sheet of keys is open. */

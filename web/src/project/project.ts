@@ -169,6 +169,9 @@ export class Project {
       case "nothing":
         this.answered();
         break;
+      case "notice":
+        set({ said: { text: message.message, bad: true, stays: true } });
+        break;
       case "refused":
         set({ said: { text: message.message, bad: true } });
         this.answered();

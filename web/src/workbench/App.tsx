@@ -134,8 +134,8 @@ export function App() {
         </DialogContent>
         <DialogActions><Button onClick={() => setTrouble(null)} variant="contained">Close</Button></DialogActions>
       </Dialog>
-      <Snackbar open={said !== null} autoHideDuration={said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
-        <Alert severity={said?.bad ? "error" : "success"} variant="filled" onClose={() => set({ said: null })}>{said?.text}</Alert>
+      <Snackbar open={said !== null} autoHideDuration={said?.stays ? null : said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
+        <Alert severity={said?.bad ? "error" : "success"} variant="filled" data-test="said" onClose={() => set({ said: null })}>{said?.text}</Alert>
       </Snackbar>
     </Box>
   );

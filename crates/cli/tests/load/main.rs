@@ -177,11 +177,7 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
     // In the soak it has 7 M triangles.
     let (wall, file) = large(&data, long(500, 1_870) as u32);
     let app = App::serving(&data);
-    let quiet = Duration::from_secs(long(4, 30));
-    let (patch, kept) = painted(&app, project, tokio::time::sleep(quiet)).await;
-    figure("8 hands alone: patch, p95", format!("{patch:.1} ms"));
-    figure("8 hands alone: kept, p95", format!("{kept:.1} ms"));
-
+    let quiet = Duration::from_secs(long(3, 20));
     let beside = [
         ("copied", format!("POST /api/v1/projects/{wall}/copy")),
         ("exported", format!("GET /api/v1/projects/{wall}/file")),
@@ -195,11 +191,14 @@ async fn eight_hands_hardly_notice_a_large_project_beside_them() {
         let mut tries = 0;
         loop {
             tries += 1;
+            // Anew each time: on a machine shared with others even this comes out several times as
+            // long from one minute to the next.
+            let (patch, kept) = painted(&app, project, tokio::time::sleep(quiet)).await;
             let again = beside_them(&app, what, &head, &file);
             let (patch_beside, kept_beside) = painted(&app, project, again).await;
-            let said = |value: f64| format!("{value:.1} ms");
-            figure(&format!("beside one that is {what}: patch, p95"), said(patch_beside));
-            figure(&format!("beside one that is {what}: kept, p95"), said(kept_beside));
+            let said = |beside: f64, alone: f64| format!("{beside:.1} ms, alone {alone:.1}");
+            figure(&format!("beside one that is {what}: patch, p95"), said(patch_beside, patch));
+            figure(&format!("beside one that is {what}: kept, p95"), said(kept_beside, kept));
             // Loose, for slow machines: before, these were seconds.
             if patch_beside < 250.0 + patch * 2.0 && kept_beside < 500.0 + kept * 3.0 {
                 break;

@@ -546,9 +546,18 @@ async fn what_cannot_be_made_says_what_to_do() -> Result<()> {
     let before = browser.eval(&format!("JSON.stringify({root})")).await?;
     browser.click("place-root").await?;
     browser.until("document.querySelector('[data-test=recipe-chip]').innerText.includes('Click where it starts')").await?;
+    // Before the click comes, somebody else turns another number of the recipe: it is not put back.
+    let recipe = "speckle.state().parts[0].sets[1].recipes[0]";
+    let mut turned = browser.eval(recipe).await?;
+    turned["name"] = json!("Trails of rust");
+    turned["steps"][1]["strength"] = json!(0.375);
+    table.edit(json!({ "type": "set_recipe", "part": "PART", "set": "SET", "recipe": turned })).await?;
+    browser.until(&format!("{recipe}.steps[1].strength === 0.375")).await?;
     let [x, y] = browser.spot_on(0).await?;
     browser.stroke(&[(x, y)]).await?;
     browser.until(&format!("JSON.stringify({root}) !== {before}")).await?;
+    assert_eq!(browser.eval(&format!("{recipe}.steps[1].strength")).await?, 0.375);
+    assert_eq!(browser.eval(&format!("{recipe}.name")).await?, "Trails of rust");
     table.status("R", "fresh").await?;
 
     // A locked channel takes no recipe, and says why.

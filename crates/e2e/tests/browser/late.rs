@@ -174,3 +174,64 @@ async fn a_stroke_that_was_cut_off_says_so_and_what_had_come_is_kept() -> Result
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// What another project was asked for comes when this one is looked at.
+#[tokio::test]
+async fn a_delivery_is_of_the_project_that_is_open_whatever_comes_late() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    let open = async |piece: &str| {
+        browser.click(piece).await?;
+        browser.loaded().await?;
+        browser.click("area-deliver").await
+    };
+    let goods = "(document.querySelector('[data-test=goods]')?.innerText ?? '')";
+    browser.client.goto(&app.address).await?;
+    browser.find("piece-bollard").await?;
+    // Answers about a project may be held up from here on.
+    browser
+        .eval(
+            "(() => {
+                Object.assign(window, { slow: null, held: 0, let_go: [] });
+                for (const read of ['json', 'text']) {
+                    const real = Response.prototype[read];
+                    Response.prototype[read] = async function () {
+                        if (slow?.test(this.url)) {
+                            held++;
+                            await new Promise((go) => let_go.push(go));
+                            held--;
+                        }
+                        return real.call(this);
+                    };
+                }
+                return true;
+            })()",
+        )
+        .await?;
+    open("piece-bollard").await?;
+    browser.until(&format!("{goods}.includes('Mooring bollard')")).await?;
+    // Once who it is sent to is late, once what it is packed into.
+    for late in ["recipients", "packing"] {
+        let project = "location.hash.split('/').pop()";
+        browser.click("area-paint").await?;
+        let slow = format!("(window.slow = new RegExp('/projects/' + {project} + '/{late}'), true)");
+        browser.eval(&slow).await?;
+        browser.click("area-deliver").await?;
+        browser.until("held > 0").await?;
+        browser.click("to-shelf").await?;
+        browser.find("piece-drifter").await?;
+        open("piece-drifter").await?;
+        browser.until(&format!("{goods}.includes('drifter')")).await?;
+        let before = browser.eval(goods).await?;
+        browser.eval("(window.slow = null, let_go.splice(0).forEach((go) => go()), true)").await?;
+        browser.until("held === 0").await?;
+        browser.until("new Promise((go) => requestAnimationFrame(() => go(true)))").await?;
+        assert_eq!(browser.eval(goods).await?, before, "{late}");
+        browser.click("to-shelf").await?;
+        browser.click_text("h3", "ollard").await?;
+        browser.loaded().await?;
+    }
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

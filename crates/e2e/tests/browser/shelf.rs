@@ -127,3 +127,51 @@ async fn a_binary_scene_comes_in_with_what_it_refers_to() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// A bit of a file turns over on the disk: what is sound of the project is opened, and what was done
+/// about the rest stays on the page until it is put away.
+#[tokio::test]
+async fn a_damaged_project_opens_as_far_as_it_is_sound_and_says_so() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let data = folder.path().join("toys");
+    let app = App::start(&data)?;
+    let browser = Browser::start().await?;
+    browser.open_bollard(&app).await?;
+    let part = browser.eval("speckle.state().parts[0].id").await?;
+    let project = browser.eval("Number(location.hash.split('/').pop())").await?;
+    for name in ["Bollard of oak", "Bollard of iron"] {
+        let edit = serde_json::json!({ "type": "rename_part", "part": part, "name": name });
+        let status = browser
+            .eval(&format!(
+                "fetch('/api/v1/projects/{project}/edits', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: JSON.stringify({edit}) }}).then((answer) => answer.status)"
+            ))
+            .await?;
+        assert_eq!(status, 200);
+    }
+    browser.close().await?;
+    drop(app);
+
+    let file = data.join(format!("{project}.speckle"));
+    let database = rusqlite::Connection::open(&file)?;
+    let last = "seq = (SELECT max(seq) FROM journal)";
+    let mut change: Vec<u8> =
+        database.query_row(&format!("SELECT change FROM journal WHERE {last}"), [], |row| row.get(0))?;
+    let middle = change.len() / 2;
+    change[middle] ^= 0x10;
+    database.execute(&format!("UPDATE journal SET change = ?1 WHERE {last}"), [change])?;
+    drop(database);
+
+    let app = App::start(&data)?;
+    let browser = Browser::start().await?;
+    browser.client.goto(&app.address).await?;
+    browser.click("project").await?;
+    browser.loaded().await?;
+    let said = browser.find("said").await?.text().await?;
+    assert!(said.contains("was damaged") && said.contains("the 1 after it"), "{said}");
+    assert_eq!(browser.eval("speckle.state().parts[0].name").await?, "Bollard of oak");
+    // It stays, however long one works, until it is put away.
+    assert_eq!(browser.eval("speckle.state().said.stays").await?, true);
+    browser.client.find(Locator::Css("[data-test=said] button")).await?.click().await?;
+    browser.until("document.querySelector('[data-test=said]') === null").await?;
+    browser.close().await
+}
