@@ -120,8 +120,8 @@ pub struct Body {
 impl Body {
     /// Its box in the project's space, a hair wider than it is.
     pub(crate) fn bounds(&self) -> [Vec3; 2] {
-        let measures = self.geometry.measures();
-        let ends = [measures.min, measures.max];
+        let extent = self.geometry.extent();
+        let ends = [extent.min, extent.max];
         let corners = (0..8).map(|i| {
             let end = |axis: usize| ends[i >> axis & 1][axis];
             self.placed.to_project(Vec3::new(end(0), end(1), end(2)))

@@ -12,6 +12,55 @@ pub enum Carry {
     Copies(Vec<u32>),
     /// Each is a mix of old ones.
     Mixes(Mixes),
+    /// Most are the same.
+    Local(Local),
+}
+
+/// So many elements, each of them the one of the same number, but for some.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Local {
+    count: usize,
+    /// Which are not, ascending.
+    at: Vec<u32>,
+    of: Mixes,
+}
+
+impl Local {
+    /// So many, of which those given, ascending, are mixes of others.
+    #[must_use]
+    pub fn new(count: usize, at: Vec<u32>, of: Mixes) -> Self {
+        Self { count, at, of }
+    }
+
+    /// How many elements there are.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.count
+    }
+
+    /// Those that are not what they were, each with what it is mixed of.
+    pub fn changed(&self) -> impl Iterator<Item = (u32, Vec<(u32, f32)>)> + '_ {
+        self.at.iter().enumerate().map(|(n, &at)| (at, self.of.of(n).collect()))
+    }
+
+    /// Elements one by one, the same ones by `same`, others by what they are mixed of.
+    fn each<T>(&self, same: impl Fn(u32) -> T, mixed: impl Fn(usize) -> T) -> Vec<T> {
+        let mut changed = self.at.iter().copied().enumerate().peekable();
+        let of = |element| match changed.next_if(|(_, at)| *at == element) {
+            Some((n, _)) => mixed(n),
+            None => same(element),
+        };
+        (0..self.count as u32).map(of).collect()
+    }
+
+    /// The same, said of every element.
+    fn spelled_out(&self) -> Mixes {
+        let mut all = Mixes::default();
+        for mix in self.each(|n| vec![(n, 1.0)], |n| self.of.of(n).collect()) {
+            all.push(&mix);
+        }
+        all
+    }
 }
 
 /// Mixes of old elements with weights above 0 that sum to 1.
@@ -76,6 +125,13 @@ impl Carry {
                 let all = (0..mixes.len()).filter_map(most);
                 all.map(|(i, _)| values[i as usize].clone()).collect()
             }
+            Self::Local(local) => local.each(
+                |n| values[n as usize].clone(),
+                |n| {
+                    let most = local.of.of(n).max_by(|a, b| a.1.total_cmp(&b.1));
+                    values[most.map_or(0, |(i, _)| i as usize)].clone()
+                },
+            ),
         }
     }
 
@@ -91,9 +147,14 @@ impl Carry {
     /// The values at the new elements, mixed as they are.
     #[must_use]
     pub fn mixed<T: Copy + Mul<f32, Output = T> + Sum>(&self, values: &[T]) -> Vec<T> {
-        let Self::Mixes(mixes) = self else { return self.copies(values) };
-        let mean = |n: usize| mixes.of(n).map(|(i, weight)| values[i as usize] * weight).sum();
-        (0..mixes.len()).map(mean).collect()
+        let mean = |mixes: &Mixes, n: usize| {
+            mixes.of(n).map(|(i, weight)| values[i as usize] * weight).sum()
+        };
+        match self {
+            Self::Mixes(mixes) => (0..mixes.len()).map(|n| mean(mixes, n)).collect(),
+            Self::Local(local) => local.each(|n| values[n as usize], |n| mean(&local.of, n)),
+            _ => self.copies(values),
+        }
     }
 
     /// This and then another, whose old elements are the new ones of this.
@@ -103,12 +164,15 @@ impl Carry {
             (_, Self::Same) => self.clone(),
             (Self::Same, _) => next.clone(),
             (Self::Copies(old), Self::Copies(_)) => Self::Copies(next.copies(old)),
+            (Self::Local(local), _) => Self::Mixes(local.spelled_out()).then(next),
+            (_, Self::Local(local)) => self.then(&Self::Mixes(local.spelled_out())),
             _ => {
                 let before = |n: u32| -> Vec<(u32, f32)> {
                     match self {
                         Self::Same => vec![(n, 1.0)],
                         Self::Copies(old) => vec![(old[n as usize], 1.0)],
                         Self::Mixes(mixes) => mixes.of(n as usize).collect(),
+                        Self::Local(_) => unreachable!("spelled out above"),
                     }
                 };
                 let mut all = Mixes::default();
@@ -128,7 +192,7 @@ impl Carry {
                 match next {
                     Self::Copies(of) => of.iter().for_each(|&n| put(&mut [(n, 1.0)].into_iter())),
                     Self::Mixes(mixes) => (0..mixes.len()).for_each(|n| put(&mut mixes.of(n))),
-                    Self::Same => {}
+                    Self::Same | Self::Local(_) => {}
                 }
                 Self::Mixes(all)
             }
@@ -152,9 +216,22 @@ mod tests {
     fn carry(old: usize) -> impl Strategy<Value = Carry> {
         let one = 0..old as u32;
         let mix = vec((one.clone(), -0.5_f32..2.0), 1..5);
+        let some = vec((any::<bool>(), mix.clone()), 1..9);
         prop_oneof![
             Just(Carry::Same),
-            vec(one, 1..9).prop_map(Carry::Copies),
+            some.prop_map(move |all| {
+                // What lies beyond the old ones is always made of some.
+                let mut at = Vec::new();
+                let mut of = Mixes::default();
+                for (element, (is_mixed, mix)) in all.iter().enumerate() {
+                    if *is_mixed || element >= old {
+                        at.push(element as u32);
+                        of.push(mix);
+                    }
+                }
+                Carry::Local(Local::new(all.len(), at, of))
+            }),
+            vec(one.clone(), 1..9).prop_map(Carry::Copies),
             vec(mix, 1..9).prop_map(|all| {
                 let mut mixes = Mixes::default();
                 all.iter().for_each(|mix| mixes.push(mix));

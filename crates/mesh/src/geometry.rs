@@ -3,10 +3,13 @@
 pub mod bends;
 pub mod bvh;
 mod derived;
+mod lists;
+pub mod local;
 pub mod measure;
 pub mod neighbours;
 pub mod normals;
 pub mod packets;
+mod renewal;
 pub mod topology;
 pub mod triangulate;
 
@@ -63,11 +66,43 @@ impl fmt::Debug for ContentId {
     }
 }
 
-/// A mesh and its derived data. Never changes; shared by `Arc`.
+/// About how far a mesh reaches: never less than it does, but for a mesh that has changed maybe more,
+/// since what is exact takes a look at all of it.
+#[derive(Clone, Copy, Debug)]
+pub struct Extent {
+    /// No vertex that faces use lies below.
+    pub min: Vec3,
+    /// Nor above.
+    pub max: Vec3,
+    /// Median length of the edges, as it was when all of them were looked at last.
+    pub median_edge: f32,
+}
+
+impl Extent {
+    /// Length of the diagonal.
+    #[must_use]
+    pub fn diagonal(&self) -> f32 {
+        self.min.distance(self.max)
+    }
+
+    /// Its middle.
+    #[must_use]
+    pub fn center(&self) -> Vec3 {
+        (self.min + self.max) / 2.0
+    }
+
+    fn with(self, point: Vec3) -> Self {
+        Self { min: self.min.min(point), max: self.max.max(point), ..self }
+    }
+}
+
+/// A mesh and its derived data, shared by `Arc`. It changes by [`Geometry::reshape`] and
+/// [`Geometry::edit`] only, which keep up what has been derived.
 ///
 /// Some of it is computed on all cores. A task that is itself shared out may ask for it (see
 /// [`derived`]), but takes what it needs from outside where it can: else some of it may be computed
 /// twice.
+#[derive(Clone)]
 pub struct Geometry {
     mesh: Mesh,
     id: Derived<ContentId>,
@@ -78,6 +113,7 @@ pub struct Geometry {
     /// Where some vertices are used by no face: the places of the others.
     shown_points: Derived<Option<Vec<Vec3>>>,
     measures: Derived<Measures>,
+    extent: Derived<Extent>,
     bends: Derived<Vec<u32>>,
     /// Of vertices, corners and faces.
     neighbours: [Derived<Neighbours>; 3],
@@ -105,6 +141,7 @@ impl Geometry {
             vertex_normals: Derived::default(),
             shown_points: Derived::default(),
             measures: Derived::default(),
+            extent: Derived::default(),
             bends: Derived::default(),
             neighbours: Default::default(),
             bvh: Derived::default(),
@@ -168,6 +205,15 @@ impl Geometry {
     #[must_use]
     pub fn measures(&self) -> &Measures {
         self.measures.get_or_compute(|| Measures::new(&self.mesh, self.triangulation()))
+    }
+
+    /// About how far it reaches, for what need not be exact.
+    #[must_use]
+    pub fn extent(&self) -> Extent {
+        *self.extent.get_or_compute(|| {
+            let &Measures { min, max, median_edge, .. } = self.measures();
+            Extent { min, max, median_edge }
+        })
     }
 
     /// How many edges bend how much; see [`bends::histogram`].

@@ -10,6 +10,7 @@ pub mod geometry;
 pub mod mesh;
 pub mod placement;
 pub mod remap;
+pub mod reshape;
 pub mod scene;
 pub mod screen;
 pub mod sight;

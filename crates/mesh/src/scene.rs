@@ -192,13 +192,13 @@ impl<'a> SightLines<'a> {
     /// Sight lines from a part that stands somewhere.
     #[must_use]
     pub fn new(geometry: &'a Geometry, placed: &Placed, scene: &'a Scene) -> Self {
-        let measures = geometry.measures();
+        let extent = geometry.extent();
         let is_alone = scene.others.is_empty() && scene.cutaway.is_none();
         let (mut away, mut skip) =
-            (2.0 * measures.diagonal(), SIGHT_SKIP_EDGES * measures.median_edge);
+            (2.0 * extent.diagonal(), SIGHT_SKIP_EDGES * extent.median_edge);
         if !is_alone {
             (away, skip) = (placed.longest_in_project(away), placed.longest_in_project(skip));
-            let center = placed.to_project(measures.center());
+            let center = placed.to_project(extent.center());
             let (middle, around) = scene.others.stage.about;
             away = away.max(2.0 * (center.distance(middle) + around));
         }

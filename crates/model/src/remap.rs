@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use speckle_color::{Encoding, Rgba, mean::Mean};
 use speckle_mesh::{
     Geometry, Mesh,
-    carry::{Carry, Mixes},
+    carry::Carry,
     remap::Remap,
 };
 
@@ -47,29 +47,62 @@ pub fn carried(set: &ColorSet, coverage: Option<&ColorSet>, carry: &Carry) -> Op
     match carry {
         Carry::Same => None,
         Carry::Copies(_) => Some(carry.copies(&set.values)),
-        Carry::Mixes(mixes) => Some(mixed(set, coverage, mixes)),
+        Carry::Mixes(mixes) => {
+            let of = Mixing::of(set, coverage);
+            Some((0..mixes.len()).into_par_iter().map(|n| of.mixed(mixes.of(n))).collect())
+        }
+        Carry::Local(local) => {
+            let mut values = set.values.to_vec();
+            values.resize(local.count(), [0.0; 4]);
+            let of = Mixing::of(set, coverage);
+            for (element, mix) in local.changed() {
+                values[element as usize] = of.mixed(mix.into_iter());
+            }
+            Some(values)
+        }
     }
 }
 
-fn mixed(set: &ColorSet, coverage: Option<&ColorSet>, mixes: &Mixes) -> Vec<Rgba> {
-    // Coverage says how much, whatever the set's numbers mean.
-    let is_share = matches!(set.role, Role::Coverage { .. });
-    let encoding = if is_share { Encoding::Data } else { set.encoding };
-    let of = |n: usize| {
-        let (mut covered, mut bare) = (Mean::default(), Mean::default());
-        for (old, weight) in mixes.of(n) {
-            let value = set.values[old as usize];
-            let covers = coverage.map_or([1.0; 4], |coverage| coverage.values[old as usize]);
-            covered.add(value, covers.map(|share| share * weight), encoding);
-            if coverage.is_some() {
-                bare.add(value, [weight; 4], encoding);
-            }
-        }
-        covered.or(bare).value(encoding, set.ground)
-    };
-    (0..mixes.len()).into_par_iter().map(of).collect()
+/// How values of a set are mixed.
+pub struct Mixing<'a> {
+    values: &'a [Rgba],
+    covers: Option<&'a [Rgba]>,
+    encoding: Encoding,
+    ground: Rgba,
 }
 
+impl<'a> Mixing<'a> {
+    /// Those of a set, weighed by how much it covers where it is hand paint.
+    #[must_use]
+    pub fn of(set: &'a ColorSet, coverage: Option<&'a ColorSet>) -> Self {
+        // Coverage says how much, whatever the set's numbers mean.
+        let is_share = matches!(set.role, Role::Coverage { .. });
+        Self {
+            values: &set.values,
+            covers: coverage.map(|coverage| coverage.values.as_slice()),
+            encoding: if is_share { Encoding::Data } else { set.encoding },
+            ground: set.ground,
+        }
+    }
+
+    /// The mix of some of them.
+    #[must_use]
+    pub fn mixed(&self, mix: impl Iterator<Item = (u32, f32)>) -> Rgba {
+        let (mut covered, mut bare) = (Mean::default(), Mean::default());
+        let mut only = None;
+        for (n, (old, weight)) in mix.enumerate() {
+            let value = self.values[old as usize];
+            only = (n == 0).then_some(value);
+            let covers = self.covers.map_or([1.0; 4], |covers| covers[old as usize]);
+            covered.add(value, covers.map(|share| share * weight), self.encoding);
+            if self.covers.is_some() {
+                bare.add(value, [weight; 4], self.encoding);
+            }
+        }
+        // One alone stays what it is, to the bit.
+        only.unwrap_or_else(|| covered.or(bare).value(self.encoding, self.ground))
+    }
+}
 impl Selection {
     /// The group on new faces that come from so many old ones: those that are in it by half or more.
     #[must_use]
@@ -96,7 +129,7 @@ impl Materials {
 mod tests {
     use glam::Vec3;
     use speckle_color::{linear_from_srgb, srgb_from_linear};
-    use speckle_mesh::{Placement, mesh::MeshArrays};
+    use speckle_mesh::{Placement, carry::Mixes, mesh::MeshArrays};
 
     use super::*;
     use crate::{ids::PartId, part::PartTraits};

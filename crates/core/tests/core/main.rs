@@ -18,6 +18,7 @@ mod recipe_files;
 mod recipes;
 mod regions;
 mod replacing;
+mod reshaping;
 mod scene;
 mod separation;
 mod sets;

@@ -38,9 +38,9 @@ pub fn is_within(a: Vec3, b: Vec3, half_tangent: f32) -> bool {
 #[must_use]
 pub fn histogram(topology: &Topology, normals: &[Vec3]) -> Vec<u32> {
     let mut bins = vec![0; BINS];
-    for edge in 0..topology.edge_count() {
-        if let &[a, b] = topology.corners_of_edge(edge) {
-            let [a, b] = [a, b].map(|corner| normals[topology.face_of(corner as usize)]);
+    for a in topology.edges() {
+        if let Some(b) = topology.only_other(a) {
+            let [a, b] = [a, b].map(|corner| normals[topology.face_of(corner)]);
             if let Some(bend) = between(a, b).filter(|&bend| bend >= FLAT) {
                 bins[(bend as usize).min(BINS - 1)] += 1;
             }

@@ -13,9 +13,10 @@ use obvhs::{
     triangle::Triangle,
 };
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
-use super::triangulate::Triangulation;
+use super::triangulate::{Triangulation, first_triangle};
 use crate::mesh::Mesh;
 
 /// Where a ray meets the surface.
@@ -31,17 +32,39 @@ pub struct Hit {
     pub point: Vec3,
 }
 
-/// Bounding volume tree over the triangles of a mesh, both sides of each counting.
+/// Bounding volume trees over the triangles of a mesh, both sides of each counting: one over all of
+/// them, and smaller ones over what has changed since.
+#[derive(Clone)]
 pub struct Bvh {
+    trees: SmallVec<[Tree; 1]>,
+    /// What positions are multiplied by in the trees, a power of two, so that nothing is rounded.
+    scale: f32,
+    /// Where each triangle stands: its tree, and its slot there. None before anything has changed.
+    places: Vec<Place>,
+}
+
+/// A tree, and a slot in it.
+type Place = (u32, u32);
+
+/// A slot that nothing stands in any more.
+const GONE: u32 = u32::MAX;
+
+/// Trees of changed triangles are joined up to so many triangles, which takes a few milliseconds.
+const MOST_JOINED: usize = 8_192;
+
+#[derive(Clone)]
+struct Tree {
     /// Eight boxes to a node, their sides in steps of a 255th of the node's (Ylitie, Karras and
     /// Laine 2017).
-    tree: CwBvh,
+    nodes: CwBvh,
     /// In the order the tree meets them, and its scale.
     triangles: Vec<Triangle>,
-    /// The face of each of `triangles`.
+    /// The face of each of `triangles`, or [`GONE`].
     faces: Vec<u32>,
-    /// What positions are multiplied by in the tree, a power of two, so that nothing is rounded.
-    scale: f32,
+    /// The number of each of `triangles`.
+    numbers: Vec<u32>,
+    /// How many of them are there.
+    alive: usize,
 }
 
 /// The most a box is widened, as a share of its size: see [`widened`].
@@ -91,7 +114,7 @@ impl Bvh {
     pub fn over_faces(mesh: &Mesh, triangulation: &Triangulation, faces: &[u32]) -> Self {
         let (mut triangles, mut of) = (Vec::new(), Vec::new());
         for &face in faces {
-            let first = mesh.face_starts()[face as usize] as usize - 2 * face as usize;
+            let first = first_triangle(mesh, face as usize);
             let count = mesh.face_corners(face as usize).len() - 2;
             for corners in &triangulation.corners()[first..first + count] {
                 triangles.push(corners.map(|c| mesh.corner_position(c as usize)));
@@ -119,14 +142,9 @@ impl Bvh {
         let at = |p: Vec3| Vec3A::from(p) * scale;
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = corners.par_iter().map(triangle).collect();
-        let tree = tree_over(&triangles);
-        let order = &tree.primitive_indices;
-        Self {
-            triangles: order.iter().map(|&t| triangles[t as usize]).collect(),
-            faces: order.iter().map(|&t| face_of(t as usize)).collect(),
-            scale,
-            tree,
-        }
+        let numbers: Vec<u32> = (0..triangles.len() as u32).collect();
+        let tree = Tree::new(&triangles, &numbers, face_of);
+        Self { trees: smallvec![tree], scale, places: Vec::new() }
     }
 
     /// The nearest point within a distance, of the faces that count: its face, where it is, and how
@@ -142,12 +160,13 @@ impl Bvh {
         let mut best = (within * self.scale).powi(2).min(f32::MAX);
         let mut found = None;
         // Boxes with their distances, the nearest looked at first.
-        let mut open: SmallVec<[(u32, f32); 64]> = smallvec![(0, 0.0)];
-        while let Some((index, away)) = open.pop() {
+        let roots = self.trees.iter().map(|tree| (tree, 0, 0.0));
+        let mut open: SmallVec<[(&Tree, u32, f32); 64]> = roots.collect();
+        while let Some((tree, index, away)) = open.pop() {
             if away > best {
                 continue;
             }
-            let Some(node) = self.tree.nodes.get(index as usize) else { continue };
+            let Some(node) = tree.nodes.nodes.get(index as usize) else { continue };
             let mut children: SmallVec<[(usize, f32); 8]> = SmallVec::new();
             for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
                 let Aabb { min, max, .. } = node.child_aabb(child);
@@ -163,19 +182,20 @@ impl Bvh {
                 }
                 let (first, count) = node.child_primitives(child);
                 for slot in first as usize..(first + count) as usize {
-                    if !counts(self.faces[slot]) {
+                    let face = tree.faces[slot];
+                    if face == GONE || !counts(face) {
                         continue;
                     }
-                    let nearest = nearest_on_triangle(from, &self.triangles[slot]);
+                    let nearest = nearest_on_triangle(from, &tree.triangles[slot]);
                     let square = nearest.distance_squared(from);
                     if square <= best {
                         best = square;
-                        found = Some((self.faces[slot], nearest));
+                        found = Some((face, nearest));
                     }
                 }
             }
             let nodes = children.iter().filter(|(child, _)| !node.is_leaf(*child));
-            open.extend(nodes.map(|&(child, away)| (node.child_node_index(child), away)));
+            open.extend(nodes.map(|&(child, away)| (tree, node.child_node_index(child), away)));
         }
         let (face, at) = found?;
         let at = Vec3::from(at) / self.scale;
@@ -195,19 +215,19 @@ impl Bvh {
         let way = direction.try_normalize().filter(|_| from.is_finite())?;
         let mut nearest = None;
         let ray = Ray::new(from.into(), way.into(), 0.0, within * self.scale);
-        let _to_the_end = self.traverse(ray, |ray, slot| {
-            let t = meet(&self.triangles[slot], ray);
+        let _to_the_end = self.traverse(ray, |ray, tree, slot| {
+            let t = meet(&tree.triangles[slot], ray);
             if t < ray.tmax {
                 ray.tmax = t;
-                nearest = Some((slot, t));
+                nearest = Some((tree, slot, t));
             }
             ControlFlow::Continue(())
         });
-        let (slot, t) = nearest?;
+        let (tree, slot, t) = nearest?;
         let distance = t / self.scale / direction.length();
         Some(Hit {
-            triangle: self.tree.primitive_indices[slot],
-            face: self.faces[slot],
+            triangle: tree.numbers[slot],
+            face: tree.faces[slot],
             distance,
             point: origin + direction * distance,
         })
@@ -219,8 +239,8 @@ impl Bvh {
         let Some(way) = (to - from).try_normalize() else { return true };
         let length = from.distance(to) * self.scale;
         let ray = Ray::new((from * self.scale).into(), way.into(), skip * length, length);
-        let flow = self.traverse(ray, |ray, slot| {
-            if meet(&self.triangles[slot], ray).is_finite() {
+        let flow = self.traverse(ray, |ray, tree, slot| {
+            if meet(&tree.triangles[slot], ray).is_finite() {
                 ControlFlow::Break(())
             } else {
                 ControlFlow::Continue(())
@@ -243,49 +263,19 @@ impl Bvh {
         let Some(way) = way else { return ControlFlow::Continue(()) };
         let length = within * direction.length() * self.scale;
         let ray = Ray::new(from.into(), way.into(), 0.0, length);
-        self.traverse(ray, |_, slot| visit(self.faces[slot]))
+        self.traverse(ray, |_, tree, slot| visit(tree.faces[slot]))
     }
 
-    /// Visits the triangles (by slot) whose boxes a ray meets, nearer boxes first on the whole,
-    /// until told to stop. `visit` may shorten the ray.
-    fn traverse(
-        &self,
+    /// Visits the triangles (by tree and slot) whose boxes a ray meets, nearer boxes of a tree first
+    /// on the whole, until told to stop. `visit` may shorten the ray.
+    fn traverse<'a>(
+        &'a self,
         mut ray: Ray,
-        mut visit: impl FnMut(&mut Ray, usize) -> ControlFlow<()>,
+        mut visit: impl FnMut(&mut Ray, &'a Tree, usize) -> ControlFlow<()>,
     ) -> ControlFlow<()> {
-        if self.tree.nodes.is_empty() {
-            return ControlFlow::Continue(());
-        }
-        // The octant decides the order in which the children of a node come.
-        let octant = self.tree.new_traversal(ray.direction).oct_inv4;
-        // A group: where the children of a node start; which were met, in the high byte, and which
-        // are nodes, in the low one.
-        let mut open: SmallVec<[UVec2; 24]> = smallvec![UVec2::new(0, 0x8000_0000)];
-        while let Some(group) = open.last_mut() {
-            let bit = 31 - group.y.leading_zeros();
-            group.y &= !(1 << bit);
-            let slot = (bit - 24) ^ (octant & 0xff);
-            let before = (group.y & !(u32::MAX << slot) & 0xff).count_ones();
-            let index = group.x + before;
-            if group.y & 0xff00_0000 == 0 {
-                open.pop();
-            }
-            let node = &self.tree.nodes[index as usize];
-            let met = node.intersect_ray(&ray, octant);
-            let mut leaves = met & 0x00ff_ffff;
-            while leaves != 0 {
-                let bit = 31 - leaves.leading_zeros();
-                leaves &= !(1 << bit);
-                visit(&mut ray, (node.primitive_base_idx + bit) as usize)?;
-            }
-            if met & 0xff00_0000 != 0 {
-                open.push(UVec2::new(
-                    node.child_base_idx,
-                    met & 0xff00_0000 | u32::from(node.imask),
-                ));
-            }
-        }
-        ControlFlow::Continue(())
+        self.trees
+            .iter()
+            .try_for_each(|tree| tree.traverse(&mut ray, |ray, slot| visit(ray, tree, slot)))
     }
 
     /// The faces that come within `radius` of `center`, each once, ascending.
@@ -302,25 +292,15 @@ impl Bvh {
     /// gets the middle and half of the diagonal. A face of several triangles may come several
     /// times.
     pub fn visit_where(&self, may: impl Fn(Vec3, f32) -> bool, mut visit: impl FnMut(u32)) {
-        let mut open: SmallVec<[u32; 64]> = smallvec![0];
-        while let Some(index) = open.pop() {
-            let Some(node) = self.tree.nodes.get(index as usize) else { continue };
-            for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
-                let Aabb { min, max, .. } = node.child_aabb(child);
-                let middle = Vec3::from(min.midpoint(max)) / self.scale;
-                if !may(middle, min.distance(max) / 2.0 / self.scale) {
-                    continue;
+        let may = |&Aabb { min, max, .. }: &Aabb| {
+            may(Vec3::from(min.midpoint(max)) / self.scale, min.distance(max) / 2.0 / self.scale)
+        };
+        for tree in &self.trees {
+            tree.visit_where(may, |slot| {
+                if tree.faces[slot] != GONE {
+                    visit(tree.faces[slot]);
                 }
-                if !node.is_leaf(child) {
-                    open.push(node.child_node_index(child));
-                    continue;
-                }
-                let (first, count) = node.child_primitives(child);
-                self.faces[first as usize..(first + count) as usize]
-                    .iter()
-                    .copied()
-                    .for_each(&mut visit);
-            }
+            });
         }
     }
 
@@ -329,12 +309,127 @@ impl Bvh {
     pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {
         let center = Vec3A::from(center) * self.scale;
         let reach = (radius * self.scale).powi(2);
+        let is_near = |point: Vec3A| point.distance_squared(center) <= reach;
+        let may = |&Aabb { min, max, .. }: &Aabb| is_near(center.clamp(min, max));
+        for tree in &self.trees {
+            tree.visit_where(may, |slot| {
+                let is_there = tree.faces[slot] != GONE;
+                if is_there && is_near(nearest_on_triangle(center, &tree.triangles[slot])) {
+                    visit(tree.faces[slot]);
+                }
+            });
+        }
+    }
+
+    /// Exchanges some triangles for others: `old` are the numbers of those that change or go,
+    /// `count` is how many there are from then on, and each new one comes with its number, its face,
+    /// its corners and the number of one that it may have been cut from.
+    pub(super) fn exchange(
+        &mut self,
+        old: &[u32],
+        count: usize,
+        new: impl Iterator<Item = (u32, u32, [Vec3; 3], u32)>,
+    ) {
+        if self.places.is_empty() {
+            self.places = vec![(0, 0); self.trees[0].triangles.len()];
+            for (slot, &number) in self.trees[0].numbers.iter().enumerate() {
+                self.places[number as usize] = (0, slot as u32);
+            }
+        }
+        let mut free: FxHashMap<u32, Place> = FxHashMap::default();
+        for &number in old {
+            let place = self.places[number as usize];
+            self.trees[place.0 as usize].let_go(place.1);
+            free.insert(number, place);
+        }
+        self.places.resize(count, (0, 0));
+        let (mut triangles, mut numbers, mut faces) = (Vec::new(), Vec::new(), Vec::new());
+        for (number, face, points, from) in new {
+            let [v0, v1, v2] = points.map(|point| Vec3A::from(point) * self.scale);
+            let triangle = Triangle { v0, v1, v2 };
+            // Where it lies within what stood there, the boxes above are right as they are.
+            if let Some(&place) = free.get(&from)
+                && self.trees[place.0 as usize].takes(place.1, &triangle)
+            {
+                free.remove(&from);
+                self.trees[place.0 as usize].put(place.1, triangle, number, face);
+                self.places[number as usize] = place;
+                continue;
+            }
+            triangles.push(triangle);
+            numbers.push(number);
+            faces.push(face);
+        }
+        if triangles.is_empty() {
+            return;
+        }
+        // Smaller trees join the new one, so that there are never many: each triangle is built into a
+        // tree as often as their number can be doubled.
+        while let Some(last) = self.trees[1..].last()
+            && last.alive <= 2 * triangles.len()
+            && last.alive + triangles.len() <= MOST_JOINED
+        {
+            for slot in (0..last.faces.len()).filter(|&slot| last.faces[slot] != GONE) {
+                triangles.push(last.triangles[slot]);
+                numbers.push(last.numbers[slot]);
+                faces.push(last.faces[slot]);
+            }
+            self.trees.pop();
+        }
+        let tree = Tree::new(&triangles, &numbers, |i| faces[i]);
+        for (slot, &number) in tree.numbers.iter().enumerate() {
+            self.places[number as usize] = (self.trees.len() as u32, slot as u32);
+        }
+        self.trees.push(tree);
+    }
+
+    /// Whether so much has changed that one tree over all should be built anew.
+    #[must_use]
+    pub(super) fn is_worn(&self) -> bool {
+        let changed: usize = self.trees[1..].iter().map(|tree| tree.triangles.len()).sum();
+        self.trees.len() > 16 || 8 * changed > self.trees[0].triangles.len()
+    }
+}
+
+impl Tree {
+    fn new(triangles: &[Triangle], numbers: &[u32], face_of: impl Fn(usize) -> u32) -> Self {
+        let nodes = tree_over(triangles);
+        let order = &nodes.primitive_indices;
+        Self {
+            triangles: order.iter().map(|&t| triangles[t as usize]).collect(),
+            faces: order.iter().map(|&t| face_of(t as usize)).collect(),
+            numbers: order.iter().map(|&t| numbers[t as usize]).collect(),
+            alive: triangles.len(),
+            nodes,
+        }
+    }
+
+    /// Nothing stands in a slot any more.
+    fn let_go(&mut self, slot: u32) {
+        self.faces[slot as usize] = GONE;
+        self.alive -= 1;
+    }
+
+    /// Whether a triangle lies within the box of what stood in a slot last.
+    fn takes(&self, slot: u32, triangle: &Triangle) -> bool {
+        let bounds = |t: &Triangle| [t.v0.min(t.v1).min(t.v2), t.v0.max(t.v1).max(t.v2)];
+        let ([low, high], [min, max]) = (bounds(&self.triangles[slot as usize]), bounds(triangle));
+        low.cmple(min).all() && high.cmpge(max).all()
+    }
+
+    fn put(&mut self, slot: u32, triangle: Triangle, number: u32, face: u32) {
+        let slot = slot as usize;
+        (self.triangles[slot], self.numbers[slot], self.faces[slot]) = (triangle, number, face);
+        self.alive += 1;
+    }
+
+    /// Visits the triangles (by slot) in boxes that may count.
+    fn visit_where(&self, may: impl Fn(&Aabb) -> bool, mut visit: impl FnMut(usize)) {
         let mut open: SmallVec<[u32; 64]> = smallvec![0];
         while let Some(index) = open.pop() {
-            let Some(node) = self.tree.nodes.get(index as usize) else { continue };
+            let Some(node) = self.nodes.nodes.get(index as usize) else { continue };
             for child in (0..8).filter(|&child| !node.is_child_empty(child)) {
-                let Aabb { min, max, .. } = node.child_aabb(child);
-                if center.clamp(min, max).distance_squared(center) > reach {
+                if !may(&node.child_aabb(child)) {
                     continue;
                 }
                 if !node.is_leaf(child) {
@@ -342,14 +437,54 @@ impl Bvh {
                     continue;
                 }
                 let (first, count) = node.child_primitives(child);
-                for slot in first as usize..(first + count) as usize {
-                    let nearest = nearest_on_triangle(center, &self.triangles[slot]);
-                    if nearest.distance_squared(center) <= reach {
-                        visit(self.faces[slot]);
-                    }
-                }
+                (first as usize..(first + count) as usize).for_each(&mut visit);
             }
         }
+    }
+
+    /// Visits the triangles (by slot) whose boxes a ray meets, nearer boxes first on the whole, until
+    /// told to stop. `visit` may shorten the ray.
+    fn traverse(
+        &self,
+        ray: &mut Ray,
+        mut visit: impl FnMut(&mut Ray, usize) -> ControlFlow<()>,
+    ) -> ControlFlow<()> {
+        if self.nodes.nodes.is_empty() {
+            return ControlFlow::Continue(());
+        }
+        // The octant decides the order in which the children of a node come.
+        let octant = self.nodes.new_traversal(ray.direction).oct_inv4;
+        // A group: where the children of a node start; which were met, in the high byte, and which
+        // are nodes, in the low one.
+        let mut open: SmallVec<[UVec2; 24]> = smallvec![UVec2::new(0, 0x8000_0000)];
+        while let Some(group) = open.last_mut() {
+            let bit = 31 - group.y.leading_zeros();
+            group.y &= !(1 << bit);
+            let slot = (bit - 24) ^ (octant & 0xff);
+            let before = (group.y & !(u32::MAX << slot) & 0xff).count_ones();
+            let index = group.x + before;
+            if group.y & 0xff00_0000 == 0 {
+                open.pop();
+            }
+            let node = &self.nodes.nodes[index as usize];
+            let met = node.intersect_ray(ray, octant);
+            let mut leaves = met & 0x00ff_ffff;
+            while leaves != 0 {
+                let bit = 31 - leaves.leading_zeros();
+                leaves &= !(1 << bit);
+                let slot = (node.primitive_base_idx + bit) as usize;
+                if self.faces[slot] != GONE {
+                    visit(ray, slot)?;
+                }
+            }
+            if met & 0xff00_0000 != 0 {
+                open.push(UVec2::new(
+                    node.child_base_idx,
+                    met & 0xff00_0000 | u32::from(node.imask),
+                ));
+            }
+        }
+        ControlFlow::Continue(())
     }
 }
 

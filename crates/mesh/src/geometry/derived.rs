@@ -22,7 +22,23 @@ impl<T> Default for Derived<T> {
     }
 }
 
+impl<T: Clone> Clone for Derived<T> {
+    fn clone(&self) -> Self {
+        Self { value: self.value.clone(), turn: Mutex::default() }
+    }
+}
+
 impl<T> Derived<T> {
+    /// The value, if anybody has asked for it.
+    pub fn get(&self) -> Option<&T> {
+        self.value.get()
+    }
+
+    /// What has been computed, to be kept up with what it follows from.
+    pub fn get_mut(&mut self) -> Option<&mut T> {
+        self.value.get_mut()
+    }
+
     /// The value; computed if nobody has.
     pub fn get_or_compute(&self, compute: impl FnOnce() -> T) -> &T {
         if let Some(value) = self.value.get() {

@@ -3,18 +3,17 @@
 use rayon::prelude::*;
 use smallvec::SmallVec;
 
-use super::topology::{CROWD, Topology};
+use super::{
+    lists::Lists,
+    topology::{CROWD, Topology},
+};
 use crate::{mesh::Mesh, placement::Placement};
 
 /// The neighbours of every element of a placement. Vertices are joined by edges, and vertices at
 /// one point share theirs; corners by the edges of their face and by their point; faces by edges.
 /// In a crowd (see [`CROWD`]) each is joined with some of the others only.
-#[derive(Debug)]
-pub struct Neighbours {
-    /// One offset more than there are elements.
-    starts: Vec<u32>,
-    others: Vec<u32>,
-}
+#[derive(Clone, Debug)]
+pub struct Neighbours(Lists);
 
 impl Neighbours {
     /// Works them out.
@@ -29,11 +28,7 @@ impl Neighbours {
                 let (mut lengths, mut others) = (Vec::with_capacity(run), Vec::new());
                 let mut around: SmallVec<[u32; 16]> = SmallVec::new();
                 for element in i * run..count.min((i + 1) * run) {
-                    around.clear();
                     gather(mesh, topology, placement, element, &mut around);
-                    around.sort_unstable();
-                    around.dedup();
-                    around.retain(|other| *other != element as u32);
                     lengths.push(around.len() as u32);
                     others.extend_from_slice(&around);
                 }
@@ -51,13 +46,42 @@ impl Neighbours {
             }
             others.extend_from_slice(&theirs);
         }
-        Self { starts, others }
+        Self(Lists::new(&starts, others))
+    }
+
+    /// Works them out anew around some vertices.
+    pub(super) fn renew(
+        &mut self,
+        mesh: &Mesh,
+        topology: &Topology,
+        placement: Placement,
+        vertices: &[u32],
+    ) {
+        self.0.resize(placement.count(mesh));
+        let corners = vertices.iter().flat_map(|&v| topology.corners_at(v as usize));
+        let mut elements: Vec<u32> = match placement {
+            Placement::Vertex => vertices.to_vec(),
+            Placement::Corner => corners.copied().collect(),
+            Placement::Face => corners.map(|&c| topology.face_of(c as usize) as u32).collect(),
+        };
+        elements.sort_unstable();
+        elements.dedup();
+        let mut around = SmallVec::new();
+        for element in elements {
+            gather(mesh, topology, placement, element as usize, &mut around);
+            self.0.set(element as usize, &around);
+        }
+    }
+
+    /// Lists with gaps, to be closed when there is time.
+    pub(super) fn lists(&mut self) -> &mut Lists {
+        &mut self.0
     }
 
     /// Those of one element, ascending.
     #[must_use]
     pub fn of(&self, element: usize) -> &[u32] {
-        &self.others[self.starts[element] as usize..self.starts[element + 1] as usize]
+        self.0.of(element)
     }
 }
 
@@ -72,6 +96,20 @@ fn some_of(crowd: &[u32], place: usize) -> impl Iterator<Item = u32> + '_ {
 }
 
 fn gather(
+    mesh: &Mesh,
+    topology: &Topology,
+    placement: Placement,
+    element: usize,
+    around: &mut SmallVec<[u32; 16]>,
+) {
+    around.clear();
+    meet(mesh, topology, placement, element, around);
+    around.sort_unstable();
+    around.dedup();
+    around.retain(|other| *other != element as u32);
+}
+
+fn meet(
     mesh: &Mesh,
     topology: &Topology,
     placement: Placement,

@@ -13,10 +13,13 @@ const SMOOTH_BELOW_DEGREES: f32 = 45.0;
 /// Unit normals of the faces; zero where a face has no area.
 #[must_use]
 pub fn of_faces(mesh: &Mesh) -> Vec<Vec3> {
-    (0..mesh.face_count())
-        .into_par_iter()
-        .map(|face| mesh.face_area_vector(face).normalize_or_zero())
-        .collect()
+    (0..mesh.face_count()).into_par_iter().map(|face| of_face(mesh, face)).collect()
+}
+
+/// That of one of them.
+#[must_use]
+pub fn of_face(mesh: &Mesh, face: usize) -> Vec3 {
+    mesh.face_area_vector(face).normalize_or_zero()
 }
 
 /// Unit normals of the vertices: the mean of the faces around, weighted by the angle each has at
@@ -27,33 +30,33 @@ pub fn of_faces(mesh: &Mesh) -> Vec<Vec3> {
 /// A vertex without faces gets +Z.
 #[must_use]
 pub fn of_vertices(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec<Vec3> {
+    let of = |vertex| of_vertex(mesh, topology, face_normals, vertex);
+    (0..mesh.vertex_count()).into_par_iter().map(of).collect()
+}
+
+/// That of one of them.
+#[must_use]
+pub fn of_vertex(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3], vertex: usize) -> Vec3 {
     let smooth = SMOOTH_BELOW_DEGREES.to_radians().cos();
-    (0..mesh.vertex_count())
-        .into_par_iter()
-        .map(|vertex| {
-            let corners = topology.corners_at(vertex);
-            let weighted = |corner: u32| {
-                face_normals[topology.face_of(corner as usize)]
-                    * corner_angle(mesh, topology, corner as usize)
-            };
-            let own = topology.own_corners(mesh, vertex).map(|corner| weighted(corner as u32));
-            let own: Vec3 = own.sum();
-            if corners.len() > CROWD {
-                // So many copies are no seam of a smooth surface.
-                return own.try_normalize().unwrap_or(Vec3::Z);
-            }
-            let is_own =
-                |corner: &&u32| mesh.corner_vertices()[**corner as usize] as usize == vertex;
-            let direction = own.normalize_or_zero();
-            let neighbours: Vec3 = corners
-                .iter()
-                .filter(|c| !is_own(c))
-                .filter(|&&c| face_normals[topology.face_of(c as usize)].dot(direction) >= smooth)
-                .map(|&c| weighted(c))
-                .sum();
-            (own + neighbours).try_normalize().unwrap_or(Vec3::Z)
-        })
-        .collect()
+    let corners = topology.corners_at(vertex);
+    let weighted = |corner: u32| {
+        face_normals[topology.face_of(corner as usize)]
+            * corner_angle(mesh, topology, corner as usize)
+    };
+    let own: Vec3 = topology.own_corners(mesh, vertex).map(|corner| weighted(corner as u32)).sum();
+    if corners.len() > CROWD {
+        // So many copies are no seam of a smooth surface.
+        return own.try_normalize().unwrap_or(Vec3::Z);
+    }
+    let is_own = |corner: &&u32| mesh.corner_vertices()[**corner as usize] as usize == vertex;
+    let direction = own.normalize_or_zero();
+    let neighbours: Vec3 = corners
+        .iter()
+        .filter(|c| !is_own(c))
+        .filter(|&&c| face_normals[topology.face_of(c as usize)].dot(direction) >= smooth)
+        .map(|&c| weighted(c))
+        .sum();
+    (own + neighbours).try_normalize().unwrap_or(Vec3::Z)
 }
 
 /// The angle between a corner's two edges, in radians.

@@ -13,6 +13,7 @@ use super::{bvh::binary_tree, triangulate::Triangulation};
 use crate::mesh::Mesh;
 
 /// A tree of pairs of boxes over the triangles of a mesh, both sides of each counting.
+#[derive(Clone)]
 pub struct Packets {
     nodes: Vec<Node>,
     triangles: Vec<Flat>,

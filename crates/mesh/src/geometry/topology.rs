@@ -3,10 +3,13 @@
 //! Files split a vertex where its normal or its UV differs. The surface does not end there, so all
 //! connectivity counts vertices at exactly the same point as one.
 
+pub(crate) mod upkeep;
+
 use std::ops::Range;
 
 use rayon::prelude::*;
 
+use super::{derived::Derived, lists::Lists};
 use crate::mesh::Mesh;
 
 /// So many corners at a point, or faces around an edge, are a crowd: where all of it would be looked
@@ -21,22 +24,25 @@ pub struct Topology {
     faces: usize,
     /// The face of each corner; empty when all faces are triangles, since it is plain then.
     corner_face: Vec<u32>,
-    /// The edge from each corner to the next one of its face.
-    corner_edge: Vec<u32>,
     /// For each corner, the next one around the same edge.
     across: Vec<u32>,
-    /// E + 1 offsets into `edge_corners`.
-    edge_starts: Vec<u32>,
-    /// The corners whose edge it is: two on a closed surface.
-    edge_corners: Vec<u32>,
-    /// V + 1 offsets into `point_corners`; only first vertices have corners.
-    point_starts: Vec<u32>,
-    /// The corners at each point, ascending; in a crowd by their vertices first.
-    point_corners: Vec<u32>,
-    /// The piece of each face.
-    face_piece: Vec<u32>,
-    pieces: u32,
-    points: u32,
+    /// The corners at each point, ascending; in a crowd by their vertices first. Only first vertices
+    /// have corners.
+    at_point: Lists,
+    /// How many different edges there are, and how many of them do not join exactly two faces.
+    edges: [usize; 2],
+    /// How many different points faces use.
+    points: usize,
+    /// What is needed beside to keep it up while the mesh is changed.
+    upkeep: Option<upkeep::Places>,
+    pieces: Derived<Pieces>,
+}
+
+/// What hangs together, at least by a point.
+#[derive(Clone, Debug)]
+struct Pieces {
+    of_faces: Vec<u32>,
+    count: u32,
 }
 
 impl Topology {
@@ -49,25 +55,13 @@ impl Topology {
         for face in (0..mesh.face_count()).filter(|_| !is_all_triangles) {
             corner_face[mesh.face_corners(face)].fill(face as u32);
         }
-        let (corner_edge, edge_starts, edge_corners) = edges(mesh, &point);
-        let across = around_edges(&edge_starts, &edge_corners);
+        let (across, edges) = around_edges(mesh, &point);
         let (point_starts, point_corners) = corners_by_point(mesh, &point);
-        let points = point_starts.windows(2).filter(|w| w[1] > w[0]).count() as u32;
-        let (face_piece, pieces) = pieces(mesh, &point);
-        Self {
-            point,
-            faces: mesh.face_count(),
-            corner_face,
-            corner_edge,
-            across,
-            edge_starts,
-            edge_corners,
-            point_starts,
-            point_corners,
-            face_piece,
-            pieces,
-            points,
-        }
+        let points = point_starts.windows(2).filter(|w| w[1] > w[0]).count();
+        let at_point = Lists::new(&point_starts, point_corners);
+        let faces = mesh.face_count();
+        let (upkeep, pieces) = (None, Derived::default());
+        Self { point, faces, corner_face, across, at_point, edges, points, upkeep, pieces }
     }
 
     /// The first vertex at the same point as this one.
@@ -82,30 +76,37 @@ impl Topology {
         if self.corner_face.is_empty() { corner / 3 } else { self.corner_face[corner] as usize }
     }
 
-    /// The edge from a corner to the next corner of its face.
-    #[must_use]
-    pub fn edge_of(&self, corner: usize) -> usize {
-        self.corner_edge[corner] as usize
-    }
-
-    /// The corners an edge starts from, in any face.
-    #[must_use]
-    pub fn corners_of_edge(&self, edge: usize) -> &[u32] {
-        &self.edge_corners[range(&self.edge_starts, edge)]
-    }
-
-    /// The next corner around the same edge: the one in the face beyond, or the corner itself where
-    /// the surface ends. From each on to the next, one comes back to the first; around an edge with
-    /// a crowd of faces, after some of them.
+    /// The next corner around the same edge, the one from a corner to the next of its face: the one
+    /// in the face beyond, or the corner itself where the surface ends. From each on to the next, one
+    /// comes back to the first; around an edge with a crowd of faces, after some of them.
     #[must_use]
     pub fn across(&self, corner: usize) -> usize {
         self.across[corner] as usize
     }
 
+    /// The corners around the same edge, from this one on: two on a closed surface.
+    pub fn around(&self, corner: usize) -> impl Iterator<Item = usize> + '_ {
+        let others = std::iter::successors(Some(self.across(corner)), |&c| Some(self.across(c)));
+        std::iter::once(corner).chain(others.take_while(move |&other| other != corner))
+    }
+
+    /// The one other corner around the same edge, where there is exactly one.
+    #[must_use]
+    pub fn only_other(&self, corner: usize) -> Option<usize> {
+        let other = self.across(corner);
+        (other != corner && self.across(other) == corner).then_some(other)
+    }
+
+    /// The edges, each by the first of the corners around it; one with a crowd of faces comes several
+    /// times.
+    pub fn edges(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.across.len()).filter(|&corner| self.around(corner).all(|other| other >= corner))
+    }
+
     /// The corners of all faces at the point of a vertex.
     #[must_use]
     pub fn corners_at(&self, vertex: usize) -> &[u32] {
-        &self.point_corners[range(&self.point_starts, self.point_of(vertex))]
+        self.at_point.of(self.point_of(vertex))
     }
 
     /// The corners of all faces at a vertex itself, without those of others at its point; ascending.
@@ -127,37 +128,41 @@ impl Topology {
     /// How many different edges there are.
     #[must_use]
     pub fn edge_count(&self) -> usize {
-        self.edge_starts.len() - 1
+        self.edges[0]
     }
 
     /// How many different points faces use.
     #[must_use]
     pub fn point_count(&self) -> usize {
-        self.points as usize
+        self.points
     }
 
     /// How many pieces hang together, at least by a point.
     #[must_use]
     pub fn piece_count(&self) -> usize {
-        self.pieces as usize
+        self.pieces().count as usize
     }
 
     /// The piece of a face, numbered by the order of their first faces.
     #[must_use]
     pub fn piece_of(&self, face: usize) -> usize {
-        self.face_piece[face] as usize
+        self.pieces().of_faces[face] as usize
+    }
+
+    fn pieces(&self) -> &Pieces {
+        self.pieces.get_or_compute(|| pieces(self))
     }
 
     /// True when every edge joins exactly two faces.
     #[must_use]
     pub fn is_watertight(&self) -> bool {
-        self.edge_starts.windows(2).all(|w| w[1] - w[0] == 2)
+        self.edges[1] == 0
     }
 
     /// Points − edges + faces: 2 for a closed surface without handles.
     #[must_use]
     pub fn euler_number(&self) -> i64 {
-        i64::from(self.points) - self.edge_count() as i64 + self.faces as i64
+        self.points as i64 - self.edge_count() as i64 + self.faces as i64
     }
 }
 
@@ -181,7 +186,9 @@ fn first_at_same_point(mesh: &Mesh) -> Vec<u32> {
     first
 }
 
-fn edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>, Vec<u32>) {
+/// Links the corners of each edge in a ring, ascending; and how many edges there are, and how many
+/// of them do not join two faces.
+fn around_edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, [usize; 2]) {
     let mut keyed: Vec<(u64, u32)> = Vec::with_capacity(mesh.corner_count());
     for face in 0..mesh.face_count() {
         let corners = mesh.face_corners(face);
@@ -193,29 +200,28 @@ fn edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>, Vec<u32>) {
         }
     }
     keyed.par_sort_unstable();
-    let mut corner_edge = vec![0; keyed.len()];
-    let mut edge_starts = Vec::with_capacity(keyed.len() / 2 + 2);
-    for (i, &(key, corner)) in keyed.iter().enumerate() {
-        if i == 0 || key != keyed[i - 1].0 {
-            edge_starts.push(i as u32);
-        }
-        corner_edge[corner as usize] = edge_starts.len() as u32 - 1;
+    let (mut across, mut edges) = (vec![0; keyed.len()], [0, 0]);
+    for edge in keyed.chunk_by(|a, b| a.0 == b.0) {
+        edges[0] += 1;
+        edges[1] += usize::from(edge.len() != 2);
+        link(edge.iter().map(|(_, corner)| *corner), edge.len(), &mut across);
     }
-    edge_starts.push(keyed.len() as u32);
-    (corner_edge, edge_starts, keyed.into_iter().map(|(_, corner)| corner).collect())
+    (across, edges)
 }
 
-/// Links the corners of each edge in a ring.
-fn around_edges(starts: &[u32], corners: &[u32]) -> Vec<u32> {
-    let mut across = vec![0; corners.len()];
-    for edge in 0..starts.len() - 1 {
-        for ring in corners[range(starts, edge)].chunks(CROWD) {
-            for (i, &corner) in ring.iter().enumerate() {
-                across[corner as usize] = ring[(i + 1) % ring.len()];
-            }
+/// Links so many corners in a ring; a crowd in several of about the same length.
+fn link(corners: impl Iterator<Item = u32> + Clone, count: usize, across: &mut [u32]) {
+    let length = count.div_ceil(count.div_ceil(CROWD));
+    let mut first = 0;
+    for (i, (corner, next)) in
+        corners.clone().zip(corners.skip(1).map(Some).chain([None])).enumerate()
+    {
+        if i % length == 0 {
+            first = corner;
         }
+        let is_last = (i + 1) % length == 0;
+        across[corner as usize] = next.filter(|_| !is_last).unwrap_or(first);
     }
-    across
 }
 
 fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {
@@ -242,35 +248,35 @@ fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {
     (starts, corners)
 }
 
-/// Union–find over points, with path halving.
-fn pieces(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, u32) {
-    let mut parent: Vec<u32> = (0..mesh.vertex_count() as u32).collect();
-    let find = |parent: &mut [u32], mut v: u32| {
-        while parent[v as usize] != v {
-            parent[v as usize] = parent[parent[v as usize] as usize];
-            v = parent[v as usize];
+/// Union–find over faces, with path halving.
+fn pieces(topology: &Topology) -> Pieces {
+    let mut parent: Vec<u32> = (0..topology.faces as u32).collect();
+    let find = |parent: &mut [u32], mut face: u32| {
+        while parent[face as usize] != face {
+            parent[face as usize] = parent[parent[face as usize] as usize];
+            face = parent[face as usize];
         }
-        v
+        face
     };
-    for face in 0..mesh.face_count() {
-        let vertices = mesh.face_vertices(face);
-        let root = find(&mut parent, point[vertices[0] as usize]);
-        for &v in &vertices[1..] {
-            let other = find(&mut parent, point[v as usize]);
-            parent[other as usize] = root;
+    for point in 0..topology.at_point.len() {
+        let Some((&first, others)) = topology.at_point.of(point).split_first() else { continue };
+        let mut root = find(&mut parent, topology.face_of(first as usize) as u32);
+        for &other in others {
+            let other = find(&mut parent, topology.face_of(other as usize) as u32);
+            // The earlier one leads, so that each piece is led by its first face.
+            parent[root.max(other) as usize] = root.min(other);
+            root = root.min(other);
         }
     }
-    let mut number = vec![u32::MAX; mesh.vertex_count()];
-    let mut count = 0;
-    let face_piece = (0..mesh.face_count())
-        .map(|face| {
-            let root = find(&mut parent, point[mesh.face_vertices(face)[0] as usize]) as usize;
-            if number[root] == u32::MAX {
-                number[root] = count;
-                count += 1;
-            }
-            number[root]
-        })
-        .collect();
-    (face_piece, count)
+    let (mut of_faces, mut count) = (vec![0; topology.faces], 0);
+    for face in 0..topology.faces {
+        let root = find(&mut parent, face as u32) as usize;
+        if root == face {
+            of_faces[face] = count;
+            count += 1;
+        } else {
+            of_faces[face] = of_faces[root];
+        }
+    }
+    Pieces { of_faces, count }
 }

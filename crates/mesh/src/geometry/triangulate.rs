@@ -32,22 +32,30 @@ impl Triangulation {
         let mut flat = Vec::new();
         let mut cutter = Cutter::default();
         for face in 0..mesh.face_count() {
-            let range = mesh.face_corners(face);
-            let first = range.start as u32;
-            if range.len() == 3 {
-                corners.push([first, first + 1, first + 2]);
-            } else {
-                flatten(mesh, face, &mut flat);
-                let emit = |ear: [u32; 3]| corners.push(ear.map(|i| first + i));
-                if range.len() <= MOST_CLIPPED {
-                    clip_ears(&flat, emit);
-                } else {
-                    cutter.cut(&flat, emit);
-                }
-            }
+            cut_face(mesh, face, &mut flat, &mut cutter, |triangle| corners.push(triangle));
             faces.resize(corners.len(), face as u32);
         }
         Self { corners, faces: Some(faces) }
+    }
+
+    /// Cuts some faces anew (ascending), of a mesh that may have other triangles at its end now.
+    pub(super) fn renew(&mut self, mesh: &Mesh, faces: &[u32]) {
+        let count = mesh.triangle_count();
+        self.corners.resize(count, [0; 3]);
+        if let Some(of) = &mut self.faces {
+            of.resize(count, 0);
+        }
+        let (mut flat, mut cutter) = (Vec::new(), Cutter::default());
+        for &face in faces {
+            let mut triangle = first_triangle(mesh, face as usize);
+            cut_face(mesh, face as usize, &mut flat, &mut cutter, |corners| {
+                self.corners[triangle] = corners;
+                if let Some(of) = &mut self.faces {
+                    of[triangle] = face;
+                }
+                triangle += 1;
+            });
+        }
     }
 
     /// Three corner indices per triangle.
@@ -60,6 +68,34 @@ impl Triangulation {
     #[must_use]
     pub fn face_of(&self, triangle: usize) -> usize {
         self.faces.as_ref().map_or(triangle, |faces| faces[triangle] as usize)
+    }
+}
+
+/// The first of the triangles of a face.
+#[must_use]
+pub fn first_triangle(mesh: &Mesh, face: usize) -> usize {
+    mesh.face_starts()[face] as usize - 2 * face
+}
+
+fn cut_face(
+    mesh: &Mesh,
+    face: usize,
+    flat: &mut Vec<Vec2>,
+    cutter: &mut Cutter,
+    mut emit: impl FnMut([u32; 3]),
+) {
+    let range = mesh.face_corners(face);
+    let first = range.start as u32;
+    if range.len() == 3 {
+        emit([first, first + 1, first + 2]);
+        return;
+    }
+    flatten(mesh, face, flat);
+    let emit = |ear: [u32; 3]| emit(ear.map(|i| first + i));
+    if range.len() <= MOST_CLIPPED {
+        clip_ears(flat, emit);
+    } else {
+        cutter.cut(flat, emit);
     }
 }
 

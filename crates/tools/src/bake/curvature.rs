@@ -74,9 +74,8 @@ pub fn edges(geometry: &Geometry, angle: f32, bends: Bends) -> Bvh {
     let normals = geometry.face_normals();
     let limit = angle.to_radians().cos() + 1e-6;
     let mut segments = Vec::new();
-    for edge in 0..topology.edge_count() {
-        let [a, b] = *topology.corners_of_edge(edge) else { continue };
-        let (a, b) = (a as usize, b as usize);
+    for a in topology.edges() {
+        let Some(b) = topology.only_other(a) else { continue };
         let (f, g) = (topology.face_of(a), topology.face_of(b));
         if normals[f].dot(normals[g]) > limit
             || normals[f] == Vec3::ZERO
@@ -100,12 +99,11 @@ pub fn edges(geometry: &Geometry, angle: f32, bends: Bends) -> Bvh {
 #[must_use]
 pub fn open_edges(geometry: &Geometry) -> Vec<[usize; 2]> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let ends = (0..topology.edge_count()).filter_map(|edge| {
-        let [corner] = *topology.corners_of_edge(edge) else { return None };
-        let corner = corner as usize;
+    let is_end = |&corner: &usize| topology.across(corner) == corner;
+    let ends = (0..mesh.corner_count()).filter(is_end).map(|corner| {
         let corners = mesh.face_corners(topology.face_of(corner));
         let next = if corner + 1 < corners.end { corner + 1 } else { corners.start };
-        Some([corner, next].map(|c| mesh.corner_vertices()[c] as usize))
+        [corner, next].map(|c| mesh.corner_vertices()[c] as usize)
     });
     ends.collect()
 }

@@ -499,13 +499,11 @@ fn joint(between: Among, width: f32, offset: f32, inputs: &Inputs) -> Vec<f32> {
             let of = pieces::of_faces(geometry, Among::Materials, inputs.materials());
             let (mesh, topology) = (geometry.mesh(), geometry.topology());
             let mut segments = Vec::new();
-            for edge in 0..topology.edge_count() {
-                let corners = topology.corners_of_edge(edge);
-                let first = of[topology.face_of(corners[0] as usize)];
-                if corners.iter().all(|&c| of[topology.face_of(c as usize)] == first) {
+            for a in topology.edges() {
+                let first = of[topology.face_of(a)];
+                if topology.around(a).all(|corner| of[topology.face_of(corner)] == first) {
                     continue;
                 }
-                let a = corners[0] as usize;
                 let range = mesh.face_corners(topology.face_of(a));
                 let b = if a + 1 < range.end { a + 1 } else { range.start };
                 segments.push([mesh.corner_position(a), mesh.corner_position(b)]);
