@@ -6,6 +6,7 @@
 
 mod bake;
 mod replacing;
+mod reshaping;
 
 use std::{
     env, fs,
@@ -43,7 +44,7 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing` or `waits` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing`, `reshaping` or `waits` leaves the rest out.
     match env::args().nth(2).as_deref() {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
@@ -51,6 +52,7 @@ fn main() -> Result<()> {
         Some("bake") => return bake::all(&dragon),
         Some("sources") => return bake::others(&dragon),
         Some("formats") => return formats(&dragon),
+        Some("reshaping") => return reshaping::all(&dragon),
         Some("replacing") => {
             return replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"));
         }
@@ -67,6 +69,7 @@ fn main() -> Result<()> {
     dabs(&dragon)?;
     whole(&dragon)?;
     replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"))?;
+    reshaping::all(&dragon)?;
     bake::all(&dragon)?;
     huge()
 }

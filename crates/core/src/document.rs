@@ -18,6 +18,7 @@ mod parts;
 mod recipe_order;
 mod recipes;
 mod replacing;
+mod reshaping;
 mod sets;
 mod strokes;
 
@@ -746,14 +747,15 @@ impl Document {
                 Step::Part { part, .. } | Step::PartGone { part, .. } => Some(part.mesh),
                 _ => None,
             })
-            .filter(|id| !self.meshes.contains_key(id))
+            .filter(|id| self.geometry(*id).is_none())
             .collect()
     }
 
     /// A mesh by its content, also of a part that an undo took away.
     #[must_use]
     pub fn geometry(&self, id: ContentId) -> Option<&Arc<Geometry>> {
-        self.meshes.get(&id)
+        let of_parts = || self.parts.iter().map(|part| &part.geometry).find(|own| own.id() == id);
+        self.meshes.get(&id).or_else(of_parts)
     }
 
     /// Makes a mesh known, for changes that name it.

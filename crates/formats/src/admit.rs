@@ -265,7 +265,7 @@ impl RawPart {
         let (groups, materials) = match &admitted.remap.faces {
             Carry::Copies(kept) => (groups.subset(kept), materials.subset(kept)),
             // The gate mixes nothing.
-            Carry::Same | Carry::Mixes(_) => (groups, materials),
+            Carry::Same | Carry::Mixes(_) | Carry::Local(_) => (groups, materials),
         };
         let mut members = groups.members();
         if members.len() < 2 {

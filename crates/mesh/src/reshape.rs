@@ -92,9 +92,8 @@ impl<T: Copy> Rewrite<T> {
     pub fn fits(&self, count: usize, direction: Direction) -> bool {
         let [from, to] = self.counts(direction);
         let ends = [&self.before, &self.after];
-        let is_long_enough = |(end, count): (&Vec<T>, u32)| {
-            end.len() == self.at.partition_point(|&at| at < count)
-        };
+        let is_long_enough =
+            |(end, count): (&Vec<T>, u32)| end.len() == self.at.partition_point(|&at| at < count);
         let least = self.counts[0].min(self.counts[1]);
         let beyond = self.at.len() - self.at.partition_point(|&at| at < least);
         from == count
@@ -153,9 +152,11 @@ impl Reshape {
         need(self.triangles.fits(faces, direction), "it is of other faces")?;
         let is_triangle = |&face: &u32| mesh.face_corners(face as usize).len() == 3;
         need(self.triangles.old(direction).iter().all(is_triangle), "it cuts through a polygon")?;
-        let uvs = self.uvs.iter().all(|uvs| uvs.fits(faces, direction) && {
-            let [from, _] = uvs.counts(direction);
-            uvs.at.iter().all(|face| *face as usize >= from || is_triangle(face))
+        let uvs = self.uvs.iter().all(|uvs| {
+            uvs.fits(faces, direction) && {
+                let [from, _] = uvs.counts(direction);
+                uvs.at.iter().all(|face| *face as usize >= from || is_triangle(face))
+            }
         });
         need(self.uvs.len() == mesh.uv_sets().len() && uvs, "it is of other UVs")?;
         let [_, least_faces] = self.triangles.counts(direction);

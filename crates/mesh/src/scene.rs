@@ -194,8 +194,7 @@ impl<'a> SightLines<'a> {
     pub fn new(geometry: &'a Geometry, placed: &Placed, scene: &'a Scene) -> Self {
         let extent = geometry.extent();
         let is_alone = scene.others.is_empty() && scene.cutaway.is_none();
-        let (mut away, mut skip) =
-            (2.0 * extent.diagonal(), SIGHT_SKIP_EDGES * extent.median_edge);
+        let (mut away, mut skip) = (2.0 * extent.diagonal(), SIGHT_SKIP_EDGES * extent.median_edge);
         if !is_alone {
             (away, skip) = (placed.longest_in_project(away), placed.longest_in_project(skip));
             let center = placed.to_project(extent.center());

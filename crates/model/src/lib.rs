@@ -15,6 +15,7 @@ pub mod part;
 pub mod partners;
 pub mod recipe;
 pub mod remap;
+pub mod reshape;
 pub mod swatches;
 pub mod views;
 

@@ -4,11 +4,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 use speckle_color::{Encoding, Rgba, mean::Mean};
-use speckle_mesh::{
-    Geometry, Mesh,
-    carry::Carry,
-    remap::Remap,
-};
+use speckle_mesh::{Geometry, Mesh, carry::Carry, remap::Remap};
 
 use crate::{
     color_set::{ColorSet, Role},

@@ -23,7 +23,7 @@ use speckle_core::{
     document::{Direction, Made},
 };
 use speckle_model::{ColorSet, Part, PartId, SetId, color_set::Role};
-use speckle_store::{Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
+use speckle_store::{Checkpoint, Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
 use speckle_tools::{stencil::StencilId, stroke::Sample};
 
 use crate::{
@@ -197,8 +197,8 @@ impl Session {
     fn checkpoint(&mut self) {
         let seq = self.position.cursor;
         if self.checkpoint_seq != seq {
-            let record = Box::new(self.document.record());
-            self.keeper.write(Write::Checkpoint { seq, record });
+            let checkpoint = Checkpoint::of(&self.document);
+            self.keeper.write(Write::Checkpoint { seq, checkpoint });
             self.checkpoint_seq = seq;
         }
     }
@@ -457,6 +457,12 @@ impl Session {
                     {
                         self.tell_all(&wire::frames::values(*part, &set));
                         self.tell_all(&wire::figures(*part, &set));
+                    }
+                }
+                (Step::Reshape { part, .. }, _) => {
+                    if let Ok(part) = self.document.part(*part).cloned() {
+                        self.tell_geometry(None, &part);
+                        self.tell_sets(&part, |session, message| session.tell_all(&message));
                     }
                 }
                 (Step::Values { part, set, patch }, _) => {

@@ -21,7 +21,7 @@ mod tables;
 
 use std::path::PathBuf;
 
-pub use project::{ProjectFile, Write};
+pub use project::{Checkpoint, ProjectFile, Write};
 pub use recipients::StoredRecipient;
 pub use rescue::{Diagnosis, diagnose, rescue_to};
 pub use shelf::{DiskUse, Store};

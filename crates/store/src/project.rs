@@ -42,6 +42,24 @@ fn identity(path: &Path) -> Option<Identity> {
     }
 }
 
+/// A document as it is at a row of the journal: opening starts from there.
+pub struct Checkpoint {
+    record: DocumentRecord,
+    /// The meshes that it names, also those that no row brought: a mesh that was changed here and
+    /// there is nowhere else.
+    meshes: Vec<Arc<Geometry>>,
+}
+
+impl Checkpoint {
+    /// Of a document as it is.
+    #[must_use]
+    pub fn of(document: &Document) -> Self {
+        let record = document.record();
+        let meshes = record.meshes().filter_map(|id| document.geometry(id).cloned()).collect();
+        Self { record, meshes }
+    }
+}
+
 /// What is written to a project's file, in order, several at once in one transaction.
 pub enum Write {
     /// A change that was laid onto the document.
@@ -59,7 +77,7 @@ pub enum Write {
         /// The meshes of the parts it brings or takes away.
         meshes: Vec<Arc<Geometry>>,
         /// The document after it, where it cuts off the way to the checkpoint.
-        checkpoint: Option<Box<DocumentRecord>>,
+        checkpoint: Option<Checkpoint>,
     },
     /// An undo or a redo.
     Cursor {
@@ -73,7 +91,7 @@ pub enum Write {
         /// The row.
         seq: i64,
         /// The document.
-        record: Box<DocumentRecord>,
+        checkpoint: Checkpoint,
     },
     /// The project has another name.
     Name(String),
@@ -92,13 +110,9 @@ impl Write {
         at_ms: i64,
         document: &Document,
     ) -> Self {
-        let meshes = change.steps.iter().filter_map(|step| match step {
-            Step::Part { part, .. } | Step::PartGone { part, .. } => document.geometry(part.mesh),
-            _ => None,
-        });
-        let meshes = meshes.cloned().collect();
+        let meshes = brought(&change).filter_map(|id| document.geometry(id).cloned()).collect();
         // The rows that lead from here to a later checkpoint are about to be cut off.
-        let checkpoint = (checkpoint_seq > position.cursor).then(|| Box::new(document.record()));
+        let checkpoint = (checkpoint_seq > position.cursor).then(|| Checkpoint::of(document));
         let (seq, revision) = (position.cursor + 1, position.revision + 1);
         Self::Change { seq, revision, change, author, at_ms, meshes, checkpoint }
     }
@@ -420,7 +434,7 @@ impl ProjectFile {
     /// When it could not be written.
     pub fn checkpoint(&mut self, document: &Document) -> Result<(), StoreError> {
         let seq = self.position()?.cursor;
-        self.write(&[Write::Checkpoint { seq, record: Box::new(document.record()) }])
+        self.write(&[Write::Checkpoint { seq, checkpoint: Checkpoint::of(document) }])
     }
 
     /// The picture of the project, with the revision it shows.
@@ -484,22 +498,17 @@ fn write_one(transaction: &Transaction, write: &Write) -> Result<bool, StoreErro
         Write::Change { seq, revision, change, author, at_ms, meshes, checkpoint } => {
             let cut = transaction.execute("DELETE FROM journal WHERE seq >= ?1", [seq])?;
             insert_row(transaction, *seq, change, author, *at_ms)?;
-            for step in &change.steps {
-                let (Step::Part { part, .. } | Step::PartGone { part, .. }) = step else {
-                    continue;
-                };
-                insert_mesh(transaction, *seq, part.mesh, meshes)?;
+            for id in brought(change) {
+                insert_mesh(transaction, *seq, id, meshes)?;
+            }
+            set_place(transaction, *seq, *revision)?;
+            if let Some(checkpoint) = checkpoint {
+                insert_checkpoint(transaction, *seq, &checkpoint.record)?;
+                keep_meshes(transaction, *seq, checkpoint)?;
             }
             if cut > 0 {
                 // Meshes that only rows just cut off brought are out of reach for good.
-                transaction.execute(
-                    "DELETE FROM meshes WHERE id NOT IN (SELECT mesh FROM journal_meshes)",
-                    [],
-                )?;
-            }
-            set_place(transaction, *seq, *revision)?;
-            if let Some(record) = checkpoint {
-                insert_checkpoint(transaction, *seq, record)?;
+                sweep_meshes(transaction)?;
             }
             Ok(cut > 0)
         }
@@ -507,8 +516,13 @@ fn write_one(transaction: &Transaction, write: &Write) -> Result<bool, StoreErro
             set_place(transaction, *cursor, *revision)?;
             Ok(false)
         }
-        Write::Checkpoint { seq, record } => {
-            insert_checkpoint(transaction, *seq, record)?;
+        Write::Checkpoint { seq, checkpoint } => {
+            let gone = forget_meshes(transaction)?;
+            insert_checkpoint(transaction, *seq, &checkpoint.record)?;
+            keep_meshes(transaction, *seq, checkpoint)?;
+            if gone > 0 {
+                sweep_meshes(transaction)?;
+            }
             Ok(false)
         }
         Write::Name(name) => {
@@ -582,6 +596,50 @@ fn insert_mesh(
         params![seq, id.as_bytes()],
     )?;
     Ok(())
+}
+
+fn sweep_meshes(transaction: &Transaction) -> Result<(), StoreError> {
+    let all = "DELETE FROM meshes WHERE id NOT IN (SELECT mesh FROM journal_meshes)";
+    transaction.execute(all, [])?;
+    Ok(())
+}
+
+/// The meshes of a checkpoint stay as long as its row does, like those that the row brings.
+fn keep_meshes(
+    transaction: &Transaction,
+    seq: i64,
+    Checkpoint { record, meshes }: &Checkpoint,
+) -> Result<(), StoreError> {
+    // Before the first row there is nothing.
+    record.meshes().filter(|_| seq > 0).try_for_each(|id| insert_mesh(transaction, seq, id, meshes))
+}
+
+/// Lets go of the meshes that stay for the last checkpoint's sake alone; how many.
+fn forget_meshes(transaction: &Transaction) -> Result<usize, StoreError> {
+    let last = "SELECT seq, change FROM journal WHERE seq = (SELECT seq FROM checkpoint)";
+    let row = |row: &rusqlite::Row| Ok((row.get(0)?, row.get(1)?));
+    let Some((seq, change)): Option<(i64, Vec<u8>)> =
+        transaction.query_row(last, [], row).optional()?
+    else {
+        return Ok(0);
+    };
+    let change: Change = blob::unpack(&change)?;
+    let own: Vec<ContentId> = brought(&change).collect();
+    let mut query = transaction.prepare("SELECT mesh FROM journal_meshes WHERE seq = ?1")?;
+    let all =
+        query.query_map([seq], |row| row.get::<_, Vec<u8>>(0))?.collect::<Result<Vec<_>, _>>()?;
+    let others = all.iter().filter(|mesh| own.iter().all(|id| *id.as_bytes() != mesh[..]));
+    let forget = "DELETE FROM journal_meshes WHERE seq = ?1 AND mesh = ?2";
+    let gone = others.map(|mesh| transaction.execute(forget, params![seq, mesh]));
+    Ok(gone.sum::<Result<usize, _>>()?)
+}
+
+/// The meshes that a change brings, or would bring back.
+fn brought(change: &Change) -> impl Iterator<Item = ContentId> + '_ {
+    change.steps.iter().filter_map(|step| match step {
+        Step::Part { part, .. } | Step::PartGone { part, .. } => Some(part.mesh),
+        _ => None,
+    })
 }
 
 pub(crate) fn insert_checkpoint(

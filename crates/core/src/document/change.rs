@@ -5,8 +5,10 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 use speckle_color::Rgba;
 use speckle_mesh::ContentId;
+pub use speckle_mesh::reshape::Direction;
 use speckle_model::{
-    ColorSet, Materials, SetId, color_set::SetTraits, swatches::Swatch, views::SavedView,
+    ColorSet, Materials, SetId, color_set::SetTraits, reshape::PartReshape, swatches::Swatch,
+    views::SavedView,
 };
 use speckle_tools::stroke::under_hand::StrokeUnderHand;
 
@@ -32,26 +34,6 @@ impl Change {
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.steps.is_empty()
-    }
-}
-
-/// Which way a change is laid on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Direction {
-    /// As it was made; redo.
-    Forward,
-    /// Taken back; undo.
-    Backward,
-}
-
-impl Direction {
-    /// The other one.
-    #[must_use]
-    pub fn opposite(self) -> Self {
-        match self {
-            Self::Forward => Self::Backward,
-            Self::Backward => Self::Forward,
-        }
     }
 }
 
@@ -153,6 +135,13 @@ pub enum Step {
         gone: Vec<ImageRecord>,
         /// Those that came in.
         come: Vec<ImageRecord>,
+    },
+    /// A part's mesh changed here and there, with all that lies on it.
+    Reshape {
+        /// The part.
+        part: PartId,
+        /// What changed.
+        change: Box<PartReshape>,
     },
     /// Values changed.
     Values {
@@ -259,7 +248,8 @@ impl Document {
                 if self.parts.get(*index).is_none_or(|p| p.id != part.id) {
                     return Err(EditError::DoesNotFit("the part to take away is not in its place"));
                 }
-                self.parts.remove(*index);
+                let gone = self.parts.remove(*index);
+                self.meshes.entry(gone.geometry.id()).or_insert(gone.geometry);
                 // Whoever paints on it alone holds a pointer over nothing now.
                 self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.part == part.id));
                 self.forget_kept();
@@ -339,6 +329,7 @@ impl Document {
                 self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.set == set.id));
                 self.forget_kept();
             }
+            (Step::Reshape { part, change }, _) => self.step_reshape(*part, change, direction)?,
             (Step::Values { part, set, patch }, _) => {
                 let owner = self.part_mut(*part)?;
                 let name = owner.traits.name.clone();
@@ -354,8 +345,7 @@ impl Document {
     }
 
     fn put_part(&mut self, index: usize, part: &PartRecord) -> Result<(), EditError> {
-        let geometry =
-            self.meshes.get(&part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
+        let geometry = self.geometry(part.mesh).ok_or(EditError::MissingMesh(part.mesh))?.clone();
         if index > self.parts.len() {
             return Err(EditError::DoesNotFit("a part's place is past the end of the list"));
         }
@@ -378,7 +368,7 @@ impl Document {
         Ok(())
     }
 
-    fn part_mut(&mut self, id: PartId) -> Result<&mut Part, EditError> {
+    pub(super) fn part_mut(&mut self, id: PartId) -> Result<&mut Part, EditError> {
         self.parts.iter_mut().find(|part| part.id == id).ok_or(EditError::NoSuchPart)
     }
 

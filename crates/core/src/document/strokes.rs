@@ -79,7 +79,12 @@ impl Document {
         Ok(canvases.collect())
     }
 
-    fn canvas(&self, part: PartId, set: &ColorSet, coat: &Coat) -> Result<Canvas, EditError> {
+    pub(super) fn canvas(
+        &self,
+        part: PartId,
+        set: &ColorSet,
+        coat: &Coat,
+    ) -> Result<Canvas, EditError> {
         let owner = self.unlocked(part)?;
         if !owner.traits.visible {
             return Err(EditError::Hidden(owner.traits.name.clone()));

@@ -551,7 +551,9 @@ async fn what_cannot_be_made_says_what_to_do() -> Result<()> {
     let mut turned = browser.eval(recipe).await?;
     turned["name"] = json!("Trails of rust");
     turned["steps"][1]["strength"] = json!(0.375);
-    table.edit(json!({ "type": "set_recipe", "part": "PART", "set": "SET", "recipe": turned })).await?;
+    table
+        .edit(json!({ "type": "set_recipe", "part": "PART", "set": "SET", "recipe": turned }))
+        .await?;
     browser.until(&format!("{recipe}.steps[1].strength === 0.375")).await?;
     let [x, y] = browser.spot_on(0).await?;
     browser.stroke(&[(x, y)]).await?;

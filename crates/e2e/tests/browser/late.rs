@@ -215,7 +215,8 @@ async fn a_delivery_is_of_the_project_that_is_open_whatever_comes_late() -> Resu
     for late in ["recipients", "packing"] {
         let project = "location.hash.split('/').pop()";
         browser.click("area-paint").await?;
-        let slow = format!("(window.slow = new RegExp('/projects/' + {project} + '/{late}'), true)");
+        let slow =
+            format!("(window.slow = new RegExp('/projects/' + {project} + '/{late}'), true)");
         browser.eval(&slow).await?;
         browser.click("area-deliver").await?;
         browser.until("held > 0").await?;

@@ -155,7 +155,8 @@ async fn a_damaged_project_opens_as_far_as_it_is_sound_and_says_so() -> Result<(
     let database = rusqlite::Connection::open(&file)?;
     let last = "seq = (SELECT max(seq) FROM journal)";
     let mut change: Vec<u8> =
-        database.query_row(&format!("SELECT change FROM journal WHERE {last}"), [], |row| row.get(0))?;
+        database
+            .query_row(&format!("SELECT change FROM journal WHERE {last}"), [], |row| row.get(0))?;
     let middle = change.len() / 2;
     change[middle] ^= 0x10;
     database.execute(&format!("UPDATE journal SET change = ?1 WHERE {last}"), [change])?;

@@ -49,8 +49,11 @@ type Place = (u32, u32);
 /// A slot that nothing stands in any more.
 const GONE: u32 = u32::MAX;
 
-/// Trees of changed triangles are joined up to so many triangles, which takes a few milliseconds.
-const MOST_JOINED: usize = 8_192;
+/// A tree of fewer triangles is small: many of them are built anew, as one, in a millisecond or two.
+const SMALL: usize = 1_024;
+
+/// The most small trees beside the first one.
+const MOST_SMALL: usize = 6;
 
 #[derive(Clone)]
 struct Tree {
@@ -143,7 +146,7 @@ impl Bvh {
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = corners.par_iter().map(triangle).collect();
         let numbers: Vec<u32> = (0..triangles.len() as u32).collect();
-        let tree = Tree::new(&triangles, &numbers, face_of);
+        let tree = Tree::new(&triangles, &numbers, &BvhBuildParams::medium_build(), face_of);
         Self { trees: smallvec![tree], scale, places: Vec::new() }
     }
 
@@ -363,20 +366,17 @@ impl Bvh {
         if triangles.is_empty() {
             return;
         }
-        // Smaller trees join the new one, so that there are never many: each triangle is built into a
-        // tree as often as their number can be doubled.
-        while let Some(last) = self.trees[1..].last()
-            && last.alive <= 2 * triangles.len()
-            && last.alive + triangles.len() <= MOST_JOINED
-        {
+        // When there are many small trees they are joined, so that rays never ask many.
+        let small = self.trees[1..].iter().rev().take_while(|tree| tree.alive < SMALL).count();
+        for _ in 0..if small >= MOST_SMALL { small } else { 0 } {
+            let Some(last) = self.trees.pop() else { break };
             for slot in (0..last.faces.len()).filter(|&slot| last.faces[slot] != GONE) {
                 triangles.push(last.triangles[slot]);
                 numbers.push(last.numbers[slot]);
                 faces.push(last.faces[slot]);
             }
-            self.trees.pop();
         }
-        let tree = Tree::new(&triangles, &numbers, |i| faces[i]);
+        let tree = Tree::new(&triangles, &numbers, &BvhBuildParams::fast_build(), |i| faces[i]);
         for (slot, &number) in tree.numbers.iter().enumerate() {
             self.places[number as usize] = (self.trees.len() as u32, slot as u32);
         }
@@ -387,13 +387,18 @@ impl Bvh {
     #[must_use]
     pub(super) fn is_worn(&self) -> bool {
         let changed: usize = self.trees[1..].iter().map(|tree| tree.triangles.len()).sum();
-        self.trees.len() > 16 || 8 * changed > self.trees[0].triangles.len()
+        self.trees.len() > 24 || 8 * changed > self.trees[0].triangles.len()
     }
 }
 
 impl Tree {
-    fn new(triangles: &[Triangle], numbers: &[u32], face_of: impl Fn(usize) -> u32) -> Self {
-        let nodes = tree_over(triangles);
+    fn new(
+        triangles: &[Triangle],
+        numbers: &[u32],
+        settings: &BvhBuildParams,
+        face_of: impl Fn(usize) -> u32,
+    ) -> Self {
+        let nodes = tree_over(triangles, settings);
         let order = &nodes.primitive_indices;
         Self {
             triangles: order.iter().map(|&t| triangles[t as usize]).collect(),
@@ -502,11 +507,11 @@ pub(super) fn binary_tree(triangles: &[Triangle], settings: &BvhBuildParams) -> 
     tree
 }
 
-fn tree_over(triangles: &[Triangle]) -> CwBvh {
+fn tree_over(triangles: &[Triangle], settings: &BvhBuildParams) -> CwBvh {
     if triangles.is_empty() {
         return CwBvh::default();
     }
-    let binary = binary_tree(triangles, &BvhBuildParams::medium_build());
+    let binary = binary_tree(triangles, settings);
     bvh2_to_cwbvh(&binary, LEAF, true, false)
 }
 

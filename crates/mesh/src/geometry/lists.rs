@@ -55,7 +55,8 @@ impl Lists {
 
     /// So many from now on: new ones are empty.
     pub fn resize(&mut self, count: usize) {
-        let gone: usize = self.spans.iter().skip(count).map(|[from, to]| (to - from) as usize).sum();
+        let gone: usize =
+            self.spans.iter().skip(count).map(|[from, to]| (to - from) as usize).sum();
         self.unused += gone;
         self.spans.resize(count, [0, 0]);
     }

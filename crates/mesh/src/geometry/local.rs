@@ -248,8 +248,12 @@ impl LocalEdit<'_> {
             self.faces.insert(new, from);
             let uvs_b = self.uvs_at(b);
             let uvs_third = self.uvs_at(third);
-            let new_uvs =
-                uvs.iter().zip(uvs_b).zip(uvs_third).map(|((&m, b), third)| [m, b, third]).collect();
+            let new_uvs = uvs
+                .iter()
+                .zip(uvs_b)
+                .zip(uvs_third)
+                .map(|((&m, b), third)| [m, b, third])
+                .collect();
             added.push(([vertex, self.vertex(b), self.vertex(third)], new_uvs));
             turned.push((b, vertex, uvs));
         }
@@ -316,7 +320,10 @@ impl LocalEdit<'_> {
             self.corners.insert(face as u32, own);
         };
         // a, b, c becomes a, d, c; b, a, d becomes b, c, d.
-        put(f, [(a, mixed(&[(&mix_a, 0.5), (&mix_a2, 0.5)])), (b, mix_d.clone()), (c, mix_c.clone())]);
+        put(
+            f,
+            [(a, mixed(&[(&mix_a, 0.5), (&mix_a2, 0.5)])), (b, mix_d.clone()), (c, mix_c.clone())],
+        );
         put(g, [(b2, mixed(&[(&mix_b, 0.5), (&mix_b2, 0.5)])), (a2, mix_c), (d, mix_d)]);
         let (vertex_c, vertex_d) = (self.vertex(c), self.vertex(d));
         let (uvs_c, uvs_d) = (self.uvs_at(c), self.uvs_at(d));
@@ -407,7 +414,8 @@ impl LocalEdit<'_> {
 
         // Only what lies around the edge may lie around both its ends (Dey, Edelsbrunner, Guha and
         // Nekhayev, Topology Preserving Edge Contraction, 1999).
-        let opposite: SmallVec<[usize; 2]> = ring.iter().map(|&c| self.point(self.on(c, 2))).collect();
+        let opposite: SmallVec<[usize; 2]> =
+            ring.iter().map(|&c| self.point(self.on(c, 2))).collect();
         let around_end = self.neighbours(end);
         let both = self.neighbours(start).into_iter().filter(|point| around_end.contains(point));
         if both.clone().count() != opposite.len() || !both.clone().all(|p| opposite.contains(&p)) {
@@ -457,9 +465,8 @@ impl LocalEdit<'_> {
         if !to.is_finite() || (!is_at_end && topology.is_taken(to)) {
             return None;
         }
-        let stay = [start, end].map(|point| {
-            at(point).filter(|&c| !in_ring(c)).collect::<SmallVec<[usize; 16]>>()
-        });
+        let stay = [start, end]
+            .map(|point| at(point).filter(|&c| !in_ring(c)).collect::<SmallVec<[usize; 16]>>());
         // A piece is not to vanish, and no face to lie on another.
         if stay[0].is_empty() && stay[1].is_empty() {
             return None;
@@ -481,8 +488,14 @@ impl LocalEdit<'_> {
         // Vertices that fill a place must be no polygon's, and faces neither.
         let last_face = self.mesh().face_count() - 1;
         let fill = (0..ring.len()).all(|n| last_face >= n && self.is_triangle(last_face - n));
-        (fill && last_face + 1 > ring.len())
-            .then_some(Collapse { ring, ends: [start, end], along, to, pairs, stay })
+        (fill && last_face + 1 > ring.len()).then_some(Collapse {
+            ring,
+            ends: [start, end],
+            along,
+            to,
+            pairs,
+            stay,
+        })
     }
 
     /// The next corner, if the face is a triangle.
@@ -573,7 +586,8 @@ impl LocalEdit<'_> {
         let mut vertex_moves = fills(&mut leave, self.mesh().vertex_count());
         let may_move = |&[from, _]: &[u32; 2]| {
             let mut corners = topology.own_corners(self.mesh(), from as usize);
-            !topology.is_crowded(from as usize) && corners.all(|c| self.is_triangle(self.face_of(c)))
+            !topology.is_crowded(from as usize)
+                && corners.all(|c| self.is_triangle(self.face_of(c)))
         };
         if !vertex_moves.iter().all(may_move) {
             // What a polygon uses keeps its number: those that go stay, used by nothing.
@@ -645,8 +659,17 @@ impl LocalEdit<'_> {
     }
 
     fn finish(self) -> (Reshape, Remap) {
-        let Self { geometry, mut touched, counts, points, triangles, uvs, vertices, corners, faces } =
-            self;
+        let Self {
+            geometry,
+            mut touched,
+            counts,
+            points,
+            triangles,
+            uvs,
+            vertices,
+            corners,
+            faces,
+        } = self;
         touched.from = faces.clone();
         geometry.renew(&touched);
         let mesh = &geometry.mesh;

@@ -147,8 +147,9 @@ impl Geometry {
                 }
             }
         }
-        for (placement, neighbours) in
-            [Placement::Vertex, Placement::Corner, Placement::Face].into_iter().zip(&mut self.neighbours)
+        for (placement, neighbours) in [Placement::Vertex, Placement::Corner, Placement::Face]
+            .into_iter()
+            .zip(&mut self.neighbours)
         {
             if let Some(neighbours) = neighbours.get_mut() {
                 neighbours.renew(mesh, topology, placement, &around);
@@ -158,7 +159,8 @@ impl Geometry {
             let points = around.iter().map(|&vertex| mesh.positions()[vertex as usize]);
             *extent = points.fold(*extent, Extent::with);
         }
-        if let (Some(bvh), Some(triangulation)) = (self.bvh.get_mut(), self.triangulation.get_mut()) {
+        if let (Some(bvh), Some(triangulation)) = (self.bvh.get_mut(), self.triangulation.get_mut())
+        {
             let old = triangles_of(mesh, touched, touched.faces_before);
             let new = faces.iter().flat_map(|&face| {
                 let first = first_triangle(mesh, face as usize);
@@ -182,7 +184,8 @@ impl Geometry {
             topology.compact();
         }
         for neighbours in &mut self.neighbours {
-            if let Some(lists) = neighbours.get_mut().map(|own| own.lists()).filter(|l| l.has_gaps())
+            if let Some(lists) =
+                neighbours.get_mut().map(|own| own.lists()).filter(|l| l.has_gaps())
             {
                 lists.compact();
             }

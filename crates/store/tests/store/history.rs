@@ -1,8 +1,9 @@
 //! A project comes back as its journal has it: after undo, redo, cut-off branches and reopening.
 
+use speckle_color::Encoding;
 use speckle_core::{Document, Edit, document::Direction};
-use speckle_mesh::Unit;
-use speckle_model::ProjectTraits;
+use speckle_mesh::{Geometry, Placement, Unit, geometry::local::LocalEdit};
+use speckle_model::{NewPart, NewSet, ProjectTraits};
 use speckle_store::{Store, StoreError, Write};
 use speckle_tools::replacing;
 
@@ -248,4 +249,69 @@ fn another_shape_and_another_unit_survive_reopening_and_undo() {
     assert_eq!(values(&document), coarse, "as far as undo went");
     store.project(project).unwrap().replay(3, Direction::Forward, &mut document).unwrap();
     assert_eq!(values(&document), fine);
+}
+
+/// A mesh that was changed here and there lives in the rows that changed it, and in the checkpoint.
+#[test]
+fn a_mesh_changed_here_and_there_comes_back_as_it_was() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("toys")).unwrap();
+    let sheet = sheet(6);
+    let corners = Geometry::new(sheet.mesh.clone()).triangulation().corners().concat();
+    let mesh = sheet.mesh.cut(&corners);
+    let set = NewSet::flooded("Coat", Placement::Corner, Encoding::Color, [1.0; 4], &mesh);
+    let mut document = Document::default();
+    let change =
+        document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh, vec![set])])).unwrap();
+    let project = store.create_with("Sheet", &change, "test", 1, &document).unwrap();
+    let part = document.parts()[0].id;
+    let reshape = |document: &mut Document, corner: usize| {
+        let split = |edit: &mut LocalEdit| drop(edit.split(corner, 0.5));
+        let change = document.reshape(part, "Refine Sheet".into(), split).unwrap();
+        store.project(project).unwrap().append(&change, "test", 1, document).unwrap();
+    };
+    let meshes = || -> i64 {
+        let file = store.folder().join(format!("{project}.speckle"));
+        let database = rusqlite::Connection::open(file).unwrap();
+        database.query_row("SELECT count(*) FROM meshes", [], |row| row.get(0)).unwrap()
+    };
+    reshape(&mut document, 7);
+    let edit = stroke(&document, 0.1, [0.9, 0.2, 0.1, 1.0]);
+    do_edit(&store, project, &mut document, edit);
+    reshape(&mut document, 30);
+    assert_eq!(meshes(), 1, "the rows say what changed, not all of it");
+    let as_it_is = |document: &Document| rmp_serde::to_vec(&document.record()).unwrap();
+    let wanted = as_it_is(&document);
+    assert_eq!(as_it_is(&store.open_project(project).unwrap().document), wanted);
+    // From checkpoints as well, of which the last one alone keeps its mesh.
+    for corner in [12, 50] {
+        store.project(project).unwrap().checkpoint(&document).unwrap();
+        assert_eq!(meshes(), 2);
+        assert_eq!(as_it_is(&store.open_project(project).unwrap().document), as_it_is(&document));
+        reshape(&mut document, corner);
+        store.project(project).unwrap().verify().unwrap();
+    }
+    // All of it back, from the other side of the checkpoint, and something else done instead.
+    let mut opened = store.open_project(project).unwrap();
+    assert_eq!(as_it_is(&opened.document), as_it_is(&document));
+    let mut file = store.project(project).unwrap();
+    for seq in (3..=opened.position.cursor).rev() {
+        file.replay(seq, Direction::Backward, &mut opened.document).unwrap();
+        file.move_cursor(seq - 1).unwrap();
+    }
+    assert_eq!(
+        as_it_is(&store.open_project(project).unwrap().document),
+        as_it_is(&opened.document)
+    );
+    let mut document = opened.document;
+    let edit = stroke(&document, -0.4, [0.1, 0.2, 0.9, 1.0]);
+    do_edit(&store, project, &mut document, edit);
+    assert_eq!(as_it_is(&store.open_project(project).unwrap().document), as_it_is(&document));
+    store.project(project).unwrap().verify().unwrap();
+    // Taken away and brought back: the mesh as it was then.
+    do_edit(&store, project, &mut document, Edit::DeleteParts { parts: vec![part] });
+    let mut opened = store.open_project(project).unwrap();
+    let seq = opened.position.cursor;
+    store.project(project).unwrap().replay(seq, Direction::Backward, &mut opened.document).unwrap();
+    assert_eq!(opened.document.parts()[0].geometry.mesh().face_count(), 74);
 }

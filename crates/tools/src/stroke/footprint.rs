@@ -1,7 +1,15 @@
 //! What a dab covers, whichever way it reaches.
 
+use std::sync::Arc;
+
 use glam::Vec3;
-use speckle_mesh::{body::Surface, geometry::bvh::Hit, placement::point_of, scene::Scene};
+use speckle_mesh::{
+    Geometry,
+    body::Surface,
+    geometry::bvh::Hit,
+    placement::point_of,
+    scene::{Others, Scene},
+};
 
 use super::{
     Reach, deep,
@@ -52,6 +60,14 @@ impl Footprint {
             skin.look_at(&self.surface.body.placed, &scene);
         }
         self.scene = scene;
+    }
+
+    /// Lets go of a shape that is about to change, and of all that stands around.
+    pub(super) fn let_go(&mut self, shape: &Arc<Geometry>, instead: &Arc<Geometry>) {
+        self.scene.others = Others::none();
+        if Arc::ptr_eq(&self.surface.body.geometry, shape) {
+            self.surface.body.geometry = instead.clone();
+        }
     }
 
     /// What it is found on.

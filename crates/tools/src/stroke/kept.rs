@@ -50,6 +50,26 @@ impl Kept {
         &self.values
     }
 
+    /// The same where elements have changed: there are so many now, and those given have another
+    /// value, or none any more.
+    #[must_use]
+    pub fn carried(&self, count: usize, changed: &[(u32, Option<Rgba>)]) -> Self {
+        let mut now = Self::default();
+        let stays = |element: u32| {
+            (element as usize) < count
+                && changed.binary_search_by_key(&element, |(changed, _)| *changed).is_err()
+        };
+        for &(element, value) in self.values.iter().filter(|(element, _)| stays(*element)) {
+            now.get_or_keep(element, count, value);
+        }
+        for &(element, value) in changed {
+            if let Some(value) = value {
+                now.get_or_keep(element, count, value);
+            }
+        }
+        now
+    }
+
     /// Makes room for that many more.
     pub fn reserve(&mut self, more: usize) {
         self.values.reserve(more);

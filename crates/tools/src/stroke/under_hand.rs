@@ -8,12 +8,12 @@ use speckle_color::{
     Channels, Rgba,
     blend::{Base, Blend},
 };
-use speckle_mesh::{body::Surface, placement::point_of};
+use speckle_mesh::{Geometry, body::Surface, placement::point_of, scene::Scene};
 use speckle_model::{PartId, SetId};
 
 use super::{
     Action, BuildUp, Reach, Sample, StrokeStart,
-    elements::{Covered, Touch},
+    elements::{Covered, Touch, Way},
     footprint::Footprint,
     kept::Kept,
     spacing::DabPath,
@@ -59,6 +59,16 @@ pub struct Values<'a> {
     pub now: &'a mut [Rgba],
     /// Gets what it has not yet before it is painted over.
     pub kept: &'a mut Kept,
+}
+
+/// Where elements of a set come from that has changed under a stroke.
+#[derive(Debug, Default)]
+pub struct Carried {
+    /// How many there are now.
+    pub count: usize,
+    /// Those that are not what they were, ascending: old ones with weights, or none where nothing is
+    /// known of them.
+    pub changed: Vec<(u32, Vec<(u32, f32)>)>,
 }
 
 /// The hand, or one of its images in the mirror.
@@ -156,6 +166,45 @@ impl StrokeUnderHand {
         !self.painted.is_empty()
     }
 
+    /// Lets go of a shape that is about to change, and of all that stands around.
+    pub fn let_go(&mut self, shape: &Arc<Geometry>, instead: &Arc<Geometry>) {
+        for painted in &mut self.painted {
+            let canvas = &mut painted.canvas;
+            if Arc::ptr_eq(&canvas.surface.body.geometry, shape) {
+                canvas.surface.body.geometry = instead.clone();
+                canvas.stencil = None;
+            }
+        }
+        for footprint in self.lanes.iter_mut().flat_map(|lane| &mut lane.footprints) {
+            footprint.let_go(shape, instead);
+        }
+    }
+
+    /// Looks at a canvas in another scene.
+    pub fn look_at(&mut self, part: PartId, set: SetId, scene: &Scene) {
+        let Some(i) = self.place_of(part, set) else { return };
+        for lane in &mut self.lanes {
+            lane.footprints[i].look_at(seen_in(scene, lane.image));
+        }
+    }
+
+    /// Goes on on a canvas whose shape has changed, with what was painted so far.
+    pub fn follow(&mut self, canvas: Canvas, carried: &Carried, scene: &Scene) {
+        let Some(i) = self.place_of(canvas.part, canvas.set) else { return };
+        let way = Way::from(&self.start.brush);
+        for lane in &mut self.lanes {
+            let scene = seen_in(scene, lane.image);
+            lane.footprints[i] = Footprint::new(way, canvas.surface.clone(), scene);
+        }
+        let painted = &mut self.painted[i];
+        painted.canvas = canvas;
+        painted.carry(carried);
+    }
+
+    fn place_of(&self, part: PartId, set: SetId) -> Option<usize> {
+        self.canvases().position(|canvas| (canvas.part, canvas.set) == (part, set))
+    }
+
     /// Moves the pointer along samples and paints into the values of each canvas, in their order;
     /// returns the elements that changed of each, ascending.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Values]) -> Vec<Vec<u32>> {
@@ -216,6 +265,10 @@ impl StrokeUnderHand {
     }
 }
 
+fn seen_in(scene: &Scene, image: Option<Affine3A>) -> Scene {
+    image.map_or(scene.clone(), |image| scene.mirrored(&image))
+}
+
 fn mirrored(sample: &Sample, image: &Affine3A) -> Sample {
     Sample {
         origin: image.transform_point3(sample.origin),
@@ -225,6 +278,34 @@ fn mirrored(sample: &Sample, image: &Affine3A) -> Sample {
 }
 
 impl Painted {
+    /// What was painted so far, on elements that come from others.
+    fn carry(&mut self, Carried { count, changed }: &Carried) {
+        let met = changed.iter().map(|(element, mix)| {
+            let known: Option<Vec<_>> =
+                mix.iter().map(|&(old, weight)| Some((self.met.get(old)?, weight))).collect();
+            let mean = known.filter(|known| !known.is_empty()).map(|known| {
+                let of = |i: usize| known.iter().map(|(value, weight)| value[i] * weight).sum();
+                [0, 1, 2, 3].map(of)
+            });
+            (*element, mean)
+        });
+        self.met = self.met.carried(*count, &met.collect::<Vec<_>>());
+        let covered: Vec<f32> = changed
+            .iter()
+            .map(|(_, mix)| mix.iter().map(|&(old, w)| self.coverage[old as usize] * w).sum())
+            .collect();
+        self.coverage.resize(*count, 0.0);
+        let is_changed =
+            |element: &u32| changed.binary_search_by_key(element, |(changed, _)| *changed).is_ok();
+        self.touched.retain(|element| (*element as usize) < *count && !is_changed(element));
+        for ((element, _), covered) in changed.iter().zip(covered) {
+            self.coverage[*element as usize] = covered;
+            if covered > 0.0 {
+                self.touched.push(*element);
+            }
+        }
+    }
+
     /// How much of what a tool does comes through to an element: mask and stencil.
     fn let_through(&self, element: usize) -> f32 {
         let shield = self.canvas.shield.as_ref().map_or(1.0, |shield| shield[element]);

@@ -1,0 +1,213 @@
+//! A part's mesh changed here and there, also while somebody paints on it: what strokes under way
+//! hold by element number goes along.
+
+use std::{
+    mem,
+    sync::{Arc, OnceLock, PoisonError},
+};
+
+use speckle_color::Rgba;
+use speckle_mesh::{
+    Geometry, Mesh, carry::Carry, geometry::local::LocalEdit, mesh::MeshArrays, remap::Remap,
+};
+use speckle_model::{
+    ColorSet, PartId,
+    remap::Mixing,
+    reshape::{PartReshape, values_rewritten},
+};
+use speckle_tools::stroke::under_hand::{Carried, StrokeUnderHand};
+
+use super::{Change, Direction, Document, EditError, Step};
+
+impl Document {
+    /// Changes a part's mesh here and there, and carries along what lies on it.
+    ///
+    /// # Errors
+    /// When the part is gone or locked.
+    pub fn reshape(
+        &mut self,
+        id: PartId,
+        label: String,
+        work: impl FnOnce(&mut LocalEdit),
+    ) -> Result<Change, EditError> {
+        self.unlocked(id)?;
+        let mut edited = None;
+        self.with_geometry(id, |geometry| {
+            let ((), reshape, remap) = geometry.edit(work);
+            edited = Some((reshape, remap));
+            Ok(())
+        })?;
+        let Some((reshape, remap)) = edited else { return Err(EditError::NoSuchPart) };
+        let part = self.part(id)?;
+        let change = part.reshaping(reshape, &remap, |set| self.as_kept(set));
+        let is_nothing = change.mesh.is_none() && change.sets.iter().all(|(_, own)| own.is_none());
+        if is_nothing {
+            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+            return Ok(Change::default());
+        }
+        // What strokes under way have painted goes along as it is on the stage.
+        let seen: Vec<_> = part
+            .sets
+            .iter()
+            .map(|set| values_rewritten(set, part.coverage_of(set), remap.of(set.placement)))
+            .collect();
+        let kept: Vec<_> = part.sets.iter().map(|set| self.kept_along(set, &remap)).collect();
+        let part = self.part_mut(id)?;
+        part.lay_reshape_on(&change, Direction::Forward);
+        for (set, values) in part.sets.iter_mut().zip(seen) {
+            for (&at, &value) in values.at.iter().zip(&values.after) {
+                Arc::make_mut(&mut set.values)[at as usize] = value;
+            }
+        }
+        for (set, kept) in kept {
+            if let Some(own) = self.kept.get_mut(&set) {
+                *own = own.carried(kept.0, &kept.1);
+            }
+        }
+        self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)));
+        let step = Step::Reshape { part: id, change: Box::new(change) };
+        Ok(Change { label, steps: vec![step], ..Change::default() })
+    }
+
+    /// Lays a change of a part's mesh on, or takes it back.
+    pub(super) fn step_reshape(
+        &mut self,
+        id: PartId,
+        change: &PartReshape,
+        direction: Direction,
+    ) -> Result<(), EditError> {
+        let misfit = |misfit: speckle_mesh::reshape::Misfit| EditError::DoesNotFit(misfit.0);
+        self.part(id)?.check_reshape(change, direction).map_err(misfit)?;
+        self.with_geometry(id, |geometry| {
+            geometry.reshape(&change.mesh, direction).map_err(misfit)
+        })?;
+        self.part_mut(id)?.lay_reshape_on(change, direction);
+        // What was painted over where the change comes is the journal's now, and no stroke's.
+        let along = |set: &ColorSet| {
+            let values = change.sets.iter().find(|(id, _)| *id == set.id).map(|(_, own)| own);
+            let count = values.map_or(set.values.len(), |own| own.counts(direction)[1]);
+            let at = values.map_or(&[][..], |own| own.new(direction).0);
+            Carried { count, changed: at.iter().map(|&at| (at, Vec::new())).collect() }
+        };
+        for set in self.part(id)?.sets.clone() {
+            if let Some(kept) = self.kept.get_mut(&set.id) {
+                let Carried { count, changed } = along(&set);
+                let gone: Vec<_> = changed.into_iter().map(|(at, _)| (at, None)).collect();
+                *kept = kept.carried(count, &gone);
+            }
+        }
+        self.strokes_follow(id, &along);
+        Ok(())
+    }
+
+    /// The journal's values of a set with strokes under way, where elements change: of those that are
+    /// mixed of what was painted over, or stand in the place of such.
+    #[allow(clippy::type_complexity)]
+    fn kept_along(
+        &self,
+        set: &ColorSet,
+        remap: &Remap,
+    ) -> (speckle_model::SetId, (usize, Vec<(u32, Option<Rgba>)>)) {
+        let Some(kept) = self.kept.get(&set.id) else { return (set.id, (0, Vec::new())) };
+        let Carry::Local(local) = remap.of(set.placement) else {
+            return (set.id, (set.values.len(), Vec::new()));
+        };
+        let journal = self.as_kept(set);
+        let of = Mixing::of(&journal, None);
+        let changed = local.changed().map(|(element, mix)| {
+            let is_painted = mix.iter().any(|(old, _)| kept.get(*old).is_some());
+            (element, is_painted.then(|| of.mixed(mix.into_iter())))
+        });
+        (set.id, (local.count(), changed.collect()))
+    }
+
+    /// Strokes under way on a part go on on its new shape.
+    fn strokes_follow(&mut self, id: PartId, along: &dyn Fn(&ColorSet) -> Carried) {
+        let mut strokes = mem::take(&mut self.strokes);
+        for stroke in strokes.values_mut() {
+            self.stroke_follows(stroke, id, along);
+        }
+        strokes.retain(|_, stroke| stroke.canvases().next().is_some());
+        self.strokes = strokes;
+        self.forget_kept();
+    }
+
+    fn stroke_follows(
+        &self,
+        stroke: &mut StrokeUnderHand,
+        id: PartId,
+        along: &dyn Fn(&ColorSet) -> Carried,
+    ) {
+        let coat = stroke.start().coat;
+        let view = stroke.start().view;
+        let targets: Vec<_> = stroke.canvases().map(|canvas| (canvas.part, canvas.set)).collect();
+        for (part, set) in targets {
+            let scene = self.scene(part, view, &coat);
+            if part != id {
+                // The others have changed around it.
+                stroke.look_at(part, set, &scene);
+                continue;
+            }
+            let canvas = self.part(part).ok().and_then(|_| {
+                let set = self.set(part, set).ok()?;
+                Some((self.canvas(part, set, &coat).ok()?, along(set)))
+            });
+            match canvas {
+                Some((canvas, carried)) => stroke.follow(canvas, &carried, &scene),
+                // It may not be painted any more.
+                None => drop(stroke.leave(|canvas| (canvas.part, canvas.set) == (part, set))),
+            }
+        }
+    }
+
+    /// Changes a part's shape, which is nobody else's meanwhile, so that nothing has to be copied; but
+    /// for whoever looks at it on another thread, who keeps it as it was.
+    fn with_geometry(
+        &mut self,
+        id: PartId,
+        work: impl FnOnce(&mut Geometry) -> Result<(), EditError>,
+    ) -> Result<(), EditError> {
+        let mut own = mem::replace(&mut self.part_mut(id)?.geometry, nothing());
+        let is_other = |other: &Arc<Geometry>| !Arc::ptr_eq(other, &own);
+        // It comes to them again: see `keep_mesh`.
+        self.meshes.retain(|_, other| is_other(other));
+        self.footprints.clear();
+        *self.last_flood.get_mut().unwrap_or_else(PoisonError::into_inner) = None;
+        *self.last_stage.get_mut().unwrap_or_else(PoisonError::into_inner) = None;
+        self.strokes.values_mut().for_each(|stroke| stroke.let_go(&own, &nothing()));
+        let done = work(Arc::make_mut(&mut own));
+        let part = self.part_mut(id)?;
+        part.geometry = own;
+        let sets: Vec<_> = part.sets.iter().map(|set| set.id).collect();
+        self.beneath.retain(|(set, _), _| !sets.contains(set));
+        if done.is_err() {
+            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+        }
+        done
+    }
+}
+
+/// What stands in for a shape that is being changed.
+fn nothing() -> Arc<Geometry> {
+    static NOTHING: OnceLock<Arc<Geometry>> = OnceLock::new();
+    let new = || {
+        let arrays = MeshArrays {
+            positions: vec![glam::Vec3::ZERO, glam::Vec3::X, glam::Vec3::Y],
+            face_starts: vec![0, 3],
+            corner_vertices: vec![0, 1, 2],
+            uv_sets: Vec::new(),
+        };
+        Arc::new(Geometry::new(Mesh::new(arrays).expect("one triangle is a mesh")))
+    };
+    NOTHING.get_or_init(new).clone()
+}
+
+/// Where the elements of a set, which is what it is now, come from.
+fn carried_along(set: &ColorSet, carry: &Carry) -> Carried {
+    let changed = match carry {
+        Carry::Local(local) => local.changed().collect(),
+        // Nothing else comes of a change here and there.
+        Carry::Same | Carry::Copies(_) | Carry::Mixes(_) => Vec::new(),
+    };
+    Carried { count: set.values.len(), changed }
+}
