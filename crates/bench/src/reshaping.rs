@@ -68,6 +68,11 @@ pub fn all(dragon: &Path) -> Result<()> {
         println!("| {} splits each{with} | {:.1} ms |", changed / DABS, p95(splits));
         println!("| taken back{with} | {:.1} ms |", p95(undos));
     }
+    let anew = super::median_ms(3, || {
+        let anew = Geometry::new(geometry.mesh().clone());
+        let _ = (anew.vertex_normals(), anew.bvh());
+    });
+    println!("| all of it from nothing | {anew:.1} ms |");
     let middle = geometry.mesh().face_centroid(0);
     let cast = super::median_ms(5, || {
         (0..10_000)

@@ -197,6 +197,7 @@ impl Session {
     fn checkpoint(&mut self) {
         let seq = self.position.cursor;
         if self.checkpoint_seq != seq {
+            self.document.tidy();
             let checkpoint = Checkpoint::of(&self.document);
             self.keeper.write(Write::Checkpoint { seq, checkpoint });
             self.checkpoint_seq = seq;

@@ -2847,6 +2847,11 @@ export interface components {
             /** @enum {string} */
             type: "nothing";
         } | {
+            /** @description What, and what was done about it. */
+            message: string;
+            /** @enum {string} */
+            type: "notice";
+        } | {
             /** @description What, and what to do. */
             message: string;
             /** @enum {string} */

@@ -1,5 +1,5 @@
 // The map of the job: the active part's sets, four channels each; choosing a cell chooses where paint lands.
-import { Box, Button, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
+import { Box, Button, ButtonBase, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../project/project";
 import { activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../model/state";
@@ -10,11 +10,20 @@ import { AddSet } from "./AddSet";
 import { Cell } from "./Cell";
 import { Compose } from "./Compose";
 import { SetMenu } from "./SetMenu";
+import { Strip } from "./Strip";
 
-function Card({ set, index, part, project }: { set: ColorSet; index: number; part: Part; project: Project }) {
+interface OfSet {
+  set: ColorSet;
+  index: number;
+  part: Part;
+  project: Project;
+}
+
+/** The set in hand, and those that were unfolded, as cards; the others in one line each. */
+function SetOnBoard({ set, index, part, project }: OfSet) {
   const channels = useApp((state) => state.channels);
   const isTarget = useApp((state) => state.target === set.id);
-  const isShown = useApp((state) => state.shown === set.id);
+  const [isUnfolded, setUnfolded] = useState(false);
   const choose = (channel: number) => {
     if (get().area === "bake") {
       // There a cell stands for what its recipe makes.
@@ -27,10 +36,25 @@ function Card({ set, index, part, project }: { set: ColorSet; index: number; par
     const next = (isTarget ? channels.map((on, i) => (i === channel ? !on : on)) : channelName.map((_, i) => i === channel)) as Channels;
     setState({ target: set.id, channels: next });
   };
+  const one = { set, index, part, project, onChoose: choose };
+  if (!isTarget && !isUnfolded) return <Strip {...one} onUnfold={() => setUnfolded(true)} />;
+  return <Card {...one} onFold={isTarget ? null : () => setUnfolded(false)} />;
+}
+
+function Card({ set, index, part, project, onChoose, onFold }: OfSet & { onChoose: (channel: number) => void; onFold: (() => void) | null }) {
+  const channels = useApp((state) => state.channels);
+  const isTarget = useApp((state) => state.target === set.id);
+  const isShown = useApp((state) => state.shown === set.id);
   return (
-    <Box data-test="set-card" sx={{ border: 1, borderColor: isTarget ? "text.secondary" : "divider", borderRadius: 2.5, p: 1.25, pt: 0.75, mb: 1.25 }}>
+    <Box data-test="set-card" sx={{ border: 1, borderColor: isTarget ? "text.secondary" : "divider", borderRadius: 2.5, p: 1.25, pt: 0.75, mb: 0.75 }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, mb: 0.75 }}>
-        <Typography variant="h3" component="h3" noWrap sx={{ minWidth: 0 }}>{set.name}</Typography>
+        {onFold ? (
+          <ButtonBase onClick={onFold} aria-expanded aria-label={`Fold ${set.name}`} sx={{ minWidth: 0, borderRadius: 1, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+            <Typography variant="h3" component="h3" noWrap>{set.name}</Typography>
+          </ButtonBase>
+        ) : (
+          <Typography variant="h3" component="h3" noWrap sx={{ minWidth: 0 }}>{set.name}</Typography>
+        )}
         <Chip size="small" variant="outlined" label={placementWords[set.placement]} />
         <Chip size="small" variant="outlined" label={set.encoding} />
         <Box sx={{ flex: 1 }} />
@@ -44,7 +68,7 @@ function Card({ set, index, part, project }: { set: ColorSet; index: number; par
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(4, minmax(0, 1fr))", gap: 0.75 }}>
         {channelName.map((name, i) => (
-          <Cell key={name} set={set} part={part} channel={i} chosen={isTarget && (channels[i] ?? false)} onChoose={() => choose(i)} project={project} />
+          <Cell key={name} set={set} part={part} channel={i} chosen={isTarget && (channels[i] ?? false)} onChoose={() => onChoose(i)} project={project} />
         ))}
       </Box>
     </Box>
@@ -59,7 +83,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
   const names = new Set(parts.flatMap((each) => each.sets.map((own) => own.name)));
   const lacking = parts.filter((each) => each.sets.length < names.size);
   return (
-    <Paper variant="outlined" component="section" aria-label="Channel board" sx={{ p: 1.75, borderRadius: 4 }}>
+    <Paper variant="outlined" component="section" aria-label="Channel board" sx={{ p: 1.75, borderRadius: 4, minHeight: 1 }}>
       <Box sx={{ display: "flex", alignItems: "center", mb: 1.25, minHeight: 28 }}>
         <Typography variant="h2" sx={{ flex: 1 }}>Channel board</Typography>
         {parts.length > 1 && part ? (
@@ -70,7 +94,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
           <Typography variant="body2" color="textSecondary" noWrap>{part?.name}</Typography>
         )}
       </Box>
-      {project && part?.sets.map((set, index) => <Card key={set.id} set={set} index={index} part={part} project={project} />)}
+      {project && part?.sets.map((set, index) => <SetOnBoard key={set.id} set={set} index={index} part={part} project={project} />)}
       {part && part.sets.length === 0 && (
         <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>
           {part.name} carries no color yet. Add a set: four channels of numbers at its points, ready to be painted.

@@ -15,6 +15,7 @@ import type { Project } from "../project/project";
 import { StageView } from "../viewport/StageView";
 import { listen } from "../project/keys";
 import { hand, shownHand } from "../api/hand";
+import { Panes } from "./Panes";
 import { ShortcutSheet } from "./ShortcutSheet";
 import { activePart, count, elements, hex, intoSet, length, set, useApp, type Area } from "../model/state";
 import { heading } from "../model/theme";
@@ -34,23 +35,27 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
   return (
     <Box sx={{ height: 1, display: "flex", flexDirection: "column" }}>
       <TopBar project={project} close={close} />
-      <Box sx={{ flex: 1, minHeight: 0, display: "flex", gap: 1.25, px: 1.5 }}>
-        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 1.25 }}>
-          <StageView id={id} onProject={onProject}>{area === "bake" && <RecipeChip />}</StageView>
-          <Paper variant="outlined" component="section" aria-label="Tray" sx={{ minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
-            {area === "paint" && <PaintTray project={project} />}
-            {area === "bake" && <BakeTray project={project} />}
-            {area === "gather" && <GatherTray onBring={onBring} />}
-            {area === "deliver" && <DeliverTray project={id} live={project} />}
-          </Paper>
-        </Box>
-        <Box sx={{ width: 342, mr: -1.25, flexShrink: 0, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable", display: "flex", flexDirection: "column", gap: 1.25, "& > *": { flexShrink: 0 } }}>
-          <ChannelBoard project={project} />
-          {area === "paint" && <PaintSheet project={project} />}
-          {area === "bake" && project && <BakeSheet project={project} />}
-          {area === "gather" && project && <GatherSheet project={project} />}
-          {area === "deliver" && <DeliverSheet project={id} />}
-        </Box>
+      <Box sx={{ flex: 1, minHeight: 0, pl: 1.5, pr: 0.25 }}>
+        <Panes
+          stage={<StageView id={id} onProject={onProject}>{area === "bake" && <RecipeChip />}</StageView>}
+          tray={
+            <Paper variant="outlined" component="section" aria-label="Tray" sx={{ height: 1, minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
+              {area === "paint" && <PaintTray project={project} />}
+              {area === "bake" && <BakeTray project={project} />}
+              {area === "gather" && <GatherTray onBring={onBring} />}
+              {area === "deliver" && <DeliverTray project={id} live={project} />}
+            </Paper>
+          }
+          board={<ChannelBoard project={project} />}
+          sheet={
+            <>
+              {area === "paint" && <PaintSheet project={project} />}
+              {area === "bake" && project && <BakeSheet project={project} />}
+              {area === "gather" && project && <GatherSheet project={project} />}
+              {area === "deliver" && <DeliverSheet project={id} />}
+            </>
+          }
+        />
       </Box>
       <ProbeLine />
       <ShortcutSheet />

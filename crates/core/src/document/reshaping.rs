@@ -69,6 +69,13 @@ impl Document {
         Ok(Change { label, steps: vec![step], ..Change::default() })
     }
 
+    /// Puts in order what changes of meshes left behind, when there is time for it.
+    pub fn tidy(&mut self) {
+        // Whoever looks at one on another thread has it as it is; it comes next time.
+        let shapes = self.parts.iter_mut().filter_map(|part| Arc::get_mut(&mut part.geometry));
+        shapes.for_each(Geometry::tidy);
+    }
+
     /// Lays a change of a part's mesh on, or takes it back.
     pub(super) fn step_reshape(
         &mut self,

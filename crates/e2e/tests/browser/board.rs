@@ -3,6 +3,7 @@
 use std::fs;
 
 use anyhow::Result;
+use fantoccini::Locator;
 use speckle_e2e::{App, Browser};
 
 /// A cube of six sides of four corners each.
@@ -226,5 +227,64 @@ async fn a_fast_facet_stroke_paints_whole_faces_one_beside_the_other() -> Result
     browser.until("speckle.state().history.undo?.label === 'Corner erase on Coat'").await?;
     let held = browser.held("Coat").await?;
     assert_eq!(held.iter().filter(|v| **v == [0, 0, 255, 255]).count(), 7);
+    browser.close().await
+}
+
+/// The set in hand is a card, the others are one line each; borders go where they are dragged, by
+/// pointer or keys, and stay there.
+#[tokio::test]
+async fn the_board_keeps_to_itself_and_borders_stay_where_they_are_put() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "bollard").await?;
+    browser.click("area-paint").await?;
+    let count = |mark: &str| format!("document.querySelectorAll('[data-test={mark}]').length");
+    let [cards, strips] = ["set-card", "set-strip"].map(count);
+    browser.until(&format!("{cards} === 1 && {strips} === 1")).await?;
+    // Looked into without taking it in hand, and folded again.
+    browser.click_at(Locator::Css("[aria-label='Unfold Wear']")).await?;
+    browser.until(&format!("{cards} === 2 && {strips} === 0")).await?;
+    browser
+        .until("document.querySelector('[data-test=target]').innerText.includes('Coat')")
+        .await?;
+    browser.click_at(Locator::Css("[aria-label='Fold Wear']")).await?;
+    browser.until(&format!("{cards} === 1 && {strips} === 1")).await?;
+    // One of its channels in hand: it is the card now.
+    browser.click_at(Locator::Css("[data-test=set-strip] [aria-label='Paint G of Wear']")).await?;
+    browser
+        .until("document.querySelector('[data-test=target]').innerText.includes('Wear')")
+        .await?;
+    browser.until("document.querySelector('[aria-label=\"Unfold Coat\"]') !== null").await?;
+
+    let size = async |id: &str, side: &str| {
+        let of = format!("document.getElementById('{id}').getBoundingClientRect().{side}");
+        anyhow::Ok(browser.eval(&of).await?.as_f64().unwrap_or(f64::NAN))
+    };
+    let before = [size("column", "width").await?, size("board", "height").await?];
+    let [x, y] = browser.middle_of("[data-test=border-column]").await?;
+    browser.stroke(&[(x, y), (x - 60.0, y)]).await?;
+    browser
+        .until(&format!(
+            "document.getElementById('column').getBoundingClientRect().width > {}",
+            before[0] + 40.0
+        ))
+        .await?;
+    for (border, key, times) in [("border-board", "\u{E015}", 2), ("border-tray", "\u{E007}", 1)] {
+        let border = browser.find(border).await?;
+        for _ in 0..times {
+            border.send_keys(key).await?;
+        }
+    }
+    let folded = "document.getElementById('tray').getBoundingClientRect().height < 2";
+    browser.until(folded).await?;
+    let after = [size("column", "width").await?, size("board", "height").await?];
+    assert!(after[1] > before[1] + 10.0, "{before:?} {after:?}");
+    browser.client.refresh().await?;
+    browser.loaded().await?;
+    browser.until(folded).await?;
+    let again = [size("column", "width").await?, size("board", "height").await?];
+    assert!((0..2).all(|i| (again[i] - after[i]).abs() < 2.0), "{after:?} {again:?}");
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -153,13 +153,17 @@ async fn a_damaged_project_opens_as_far_as_it_is_sound_and_says_so() -> Result<(
 
     let file = data.join(format!("{project}.speckle"));
     let database = rusqlite::Connection::open(&file)?;
-    let last = "seq = (SELECT max(seq) FROM journal)";
-    let mut change: Vec<u8> =
-        database
-            .query_row(&format!("SELECT change FROM journal WHERE {last}"), [], |row| row.get(0))?;
-    let middle = change.len() / 2;
-    change[middle] ^= 0x10;
-    database.execute(&format!("UPDATE journal SET change = ?1 WHERE {last}"), [change])?;
+    // The last row, and the state that was written when all was quiet, if it was.
+    let last = "WHERE seq = (SELECT max(seq) FROM journal)";
+    for (table, column, place) in [("journal", "change", last), ("checkpoint", "data", "")] {
+        let query = format!("SELECT {column} FROM {table} {place}");
+        let blob = database.query_row(&query, [], |row| row.get::<_, Vec<u8>>(0));
+        let Ok(mut blob) = blob else { continue };
+        let middle = blob.len() / 2;
+        blob[middle] ^= 0x10;
+        database.execute(&format!("UPDATE {table} SET {column} = ?1 {place}"), [blob])?;
+    }
+    let _ = fs::remove_dir_all(data.join("backups"));
     drop(database);
 
     let app = App::start(&data)?;

@@ -71,26 +71,37 @@ export function takeBack() {
   if (recipient) set({ recipient, before: before.slice(0, -1), handed: null, proof: null, trouble: null });
 }
 
-let underWay: Promise<void> | null = null;
-let isStale = false;
-
-/** Packs without sending, for the list. What is turned meanwhile waits, and is packed once at the
-    end: the server never packs for nobody. */
-export function pack(project: number): Promise<void> {
-  isStale = true;
-  underWay ??= packUntilSettled(project).finally(() => { underWay = null; });
-  return underWay;
+interface Packing {
+  project: number;
+  isStale: boolean;
+  done: Promise<void>;
 }
 
-async function packUntilSettled(project: number) {
-  while (isStale) {
-    isStale = false;
+let underWay: Packing | null = null;
+
+/** Packs without sending, for the list. What is turned meanwhile waits, and is packed once at the
+    end: the server never packs for nobody. Another project waits for none of this one's. */
+export function pack(project: number): Promise<void> {
+  if (underWay?.project === project) {
+    underWay.isStale = true;
+    return underWay.done;
+  }
+  const own: Packing = { project, isStale: true, done: Promise.resolve() };
+  underWay = own;
+  own.done = packUntilSettled(own).finally(() => { if (underWay === own) underWay = null; });
+  return own.done;
+}
+
+async function packUntilSettled(own: Packing) {
+  const { project } = own;
+  while (own.isStale) {
+    own.isStale = false;
     const { recipient } = get();
     if (!recipient || get().project !== project) return;
     set({ packing: true });
     const answer = await api.POST("/api/v1/projects/{project}/packing", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
     // Turned meanwhile: this answer is of what was wanted before, and the next is on its way.
-    if (isStale || get().recipient !== recipient || get().project !== project) continue;
+    if (own.isStale || get().recipient !== recipient || get().project !== project) continue;
     if (answer.data) set({ list: answer.data, packing: false, trouble: null });
     else set({ list: null, packing: false, trouble: messageOf(answer.error) });
   }
