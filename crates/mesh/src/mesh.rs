@@ -5,6 +5,7 @@
 //! finite; every UV set has one entry per corner.
 
 pub mod gate;
+mod reshaped;
 
 use std::ops::Range;
 
@@ -12,10 +13,7 @@ use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::{
-    carry::Carry,
-    reshape::{Direction, Misfit, Reshape},
-};
+use crate::carry::Carry;
 
 /// One set of texture coordinates, an entry per corner.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -192,26 +190,6 @@ impl Mesh {
     #[must_use]
     pub fn triangle_count(&self) -> usize {
         self.corner_count() - 2 * self.face_count()
-    }
-
-    /// Lays a change on.
-    ///
-    /// # Errors
-    /// When it does not fit; the mesh is then as it was. Whether a vertex that goes is still used is
-    /// for the caller to see to, who knows who uses what.
-    pub(crate) fn reshape(
-        &mut self,
-        reshape: &Reshape,
-        direction: Direction,
-    ) -> Result<(), Misfit> {
-        reshape.check(self, direction)?;
-        reshape.lay_on(&mut self.0, direction);
-        Ok(())
-    }
-
-    /// The arrays, for changes that are known to leave a well-formed mesh.
-    pub(crate) fn arrays_mut(&mut self) -> &mut MeshArrays {
-        &mut self.0
     }
 
     /// The same mesh with each point moved.

@@ -6,10 +6,8 @@
 //! triangle; polygons stay where they are.
 
 use bytemuck::Pod;
-use glam::{Vec2, Vec3};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
-
-use crate::mesh::{Mesh, MeshArrays};
 
 /// Which way a change is laid on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -80,7 +78,7 @@ impl<T: Copy> Rewrite<T> {
 
     /// The entries that are changed or come: their numbers, and what stands there.
     #[must_use]
-    pub fn new(&self, direction: Direction) -> (&[u32], &[T]) {
+    pub fn what_is_new(&self, direction: Direction) -> (&[u32], &[T]) {
         let [_, to] = self.counts(direction);
         let count = self.at.partition_point(|&at| (at as usize) < to);
         let values = if direction == Direction::Forward { &self.after } else { &self.before };
@@ -106,7 +104,7 @@ impl<T: Copy> Rewrite<T> {
     /// Lays it on entries that it fits.
     pub fn lay_on(&self, values: &mut Vec<T>, direction: Direction) {
         let [from, to] = self.counts(direction);
-        let (at, new) = self.new(direction);
+        let (at, new) = self.what_is_new(direction);
         values.truncate(to);
         // What comes stands at the end, in order.
         let split = at.partition_point(|&at| (at as usize) < from);
@@ -138,60 +136,5 @@ impl Reshape {
     #[must_use]
     pub fn is_none(&self) -> bool {
         self.points.is_none() && self.triangles.is_none() && self.uvs.iter().all(Rewrite::is_none)
-    }
-
-    /// Whether it leads from a mesh to a well-formed one, as far as that can be told without asking
-    /// who uses a vertex that goes.
-    ///
-    /// # Errors
-    /// When it does not.
-    pub fn check(&self, mesh: &Mesh, direction: Direction) -> Result<(), Misfit> {
-        let need = |holds: bool, what| if holds { Ok(()) } else { Err(Misfit(what)) };
-        let (vertices, faces) = (mesh.vertex_count(), mesh.face_count());
-        need(self.points.fits(vertices, direction), "it is of other points")?;
-        need(self.triangles.fits(faces, direction), "it is of other faces")?;
-        let is_triangle = |&face: &u32| mesh.face_corners(face as usize).len() == 3;
-        need(self.triangles.old(direction).iter().all(is_triangle), "it cuts through a polygon")?;
-        let uvs = self.uvs.iter().all(|uvs| {
-            uvs.fits(faces, direction) && {
-                let [from, _] = uvs.counts(direction);
-                uvs.at.iter().all(|face| *face as usize >= from || is_triangle(face))
-            }
-        });
-        need(self.uvs.len() == mesh.uv_sets().len() && uvs, "it is of other UVs")?;
-        let [_, least_faces] = self.triangles.counts(direction);
-        need(least_faces > 0, "it leaves no face")?;
-        let points = self.points.new(direction).1;
-        need(points.iter().all(|point| point.is_finite()), "a point lies nowhere")?;
-        let [_, count] = self.points.counts(direction);
-        let is_sound = |&[a, b, c]: &[u32; 3]| {
-            a != b && b != c && c != a && [a, b, c].into_iter().all(|v| (v as usize) < count)
-        };
-        need(self.triangles.new(direction).1.iter().all(is_sound), "a face is degenerate")
-    }
-
-    /// Lays it on the arrays of a mesh that it was [checked](Self::check) against.
-    pub(crate) fn lay_on(&self, arrays: &mut MeshArrays, direction: Direction) {
-        self.points.lay_on(&mut arrays.positions, direction);
-        let [from, to] = self.triangles.counts(direction);
-        let starts = &mut arrays.face_starts;
-        starts.truncate(to + 1);
-        let last = starts[starts.len() - 1];
-        starts.extend((1..=to.saturating_sub(from) as u32).map(|face| last + 3 * face));
-        let corners = starts[to] as usize;
-        arrays.corner_vertices.resize(corners, 0);
-        let (at, triangles) = self.triangles.new(direction);
-        for (&face, triangle) in at.iter().zip(triangles) {
-            let start = starts[face as usize] as usize;
-            arrays.corner_vertices[start..start + 3].copy_from_slice(triangle);
-        }
-        for (set, rewrite) in arrays.uv_sets.iter_mut().zip(&self.uvs) {
-            set.uvs.resize(corners, Vec2::ZERO);
-            let (at, uvs) = rewrite.new(direction);
-            for (&face, uvs) in at.iter().zip(uvs) {
-                let start = starts[face as usize] as usize;
-                set.uvs[start..start + 3].copy_from_slice(&uvs.map(Vec2::from_array));
-            }
-        }
     }
 }

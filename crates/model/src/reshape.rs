@@ -148,7 +148,7 @@ impl Part {
         let is_known = |of: &u32| (*of as usize) < self.materials.list.len();
         let materials = &change.materials;
         need(materials.fits(of_faces.len(), direction), "it is of other materials")?;
-        need(materials.new(direction).1.iter().all(is_known), "it is of other materials")?;
+        need(materials.what_is_new(direction).1.iter().all(is_known), "it is of other materials")?;
         let materials_after = materials.counts(direction)[1];
         need(materials_after == 0 || materials_after == to, "it is of other materials")?;
         let groups = &self.traits.selections;

@@ -198,7 +198,7 @@ impl Session {
         let seq = self.position.cursor;
         if self.checkpoint_seq != seq {
             self.document.tidy();
-            let checkpoint = Checkpoint::of(&self.document);
+            let checkpoint = Box::new(Checkpoint::of(&self.document));
             self.keeper.write(Write::Checkpoint { seq, checkpoint });
             self.checkpoint_seq = seq;
         }

@@ -77,7 +77,7 @@ pub enum Write {
         /// The meshes of the parts it brings or takes away.
         meshes: Vec<Arc<Geometry>>,
         /// The document after it, where it cuts off the way to the checkpoint.
-        checkpoint: Option<Checkpoint>,
+        checkpoint: Option<Box<Checkpoint>>,
     },
     /// An undo or a redo.
     Cursor {
@@ -91,7 +91,7 @@ pub enum Write {
         /// The row.
         seq: i64,
         /// The document.
-        checkpoint: Checkpoint,
+        checkpoint: Box<Checkpoint>,
     },
     /// The project has another name.
     Name(String),
@@ -112,7 +112,8 @@ impl Write {
     ) -> Self {
         let meshes = brought(&change).filter_map(|id| document.geometry(id).cloned()).collect();
         // The rows that lead from here to a later checkpoint are about to be cut off.
-        let checkpoint = (checkpoint_seq > position.cursor).then(|| Checkpoint::of(document));
+        let checkpoint =
+            (checkpoint_seq > position.cursor).then(|| Box::new(Checkpoint::of(document)));
         let (seq, revision) = (position.cursor + 1, position.revision + 1);
         Self::Change { seq, revision, change, author, at_ms, meshes, checkpoint }
     }
@@ -434,7 +435,8 @@ impl ProjectFile {
     /// When it could not be written.
     pub fn checkpoint(&mut self, document: &Document) -> Result<(), StoreError> {
         let seq = self.position()?.cursor;
-        self.write(&[Write::Checkpoint { seq, checkpoint: Checkpoint::of(document) }])
+        let checkpoint = Box::new(Checkpoint::of(document));
+        self.write(&[Write::Checkpoint { seq, checkpoint }])
     }
 
     /// The picture of the project, with the revision it shows.

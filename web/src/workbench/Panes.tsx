@@ -60,7 +60,7 @@ export function Panes({ stage, tray, board, sheet }: Props) {
       <Border aria-label="Between stage and column" data-test="border-column" />
       <Panel id="column" {...column}>
         <Shared id="column" way="vertical">
-          <Panel id="board" defaultSize={300} minSize={110} collapsible collapsedSize={52} style={scrolls}>{board}</Panel>
+          <Panel id="board" defaultSize={326} minSize={110} collapsible collapsedSize={52} style={scrolls}>{board}</Panel>
           <Border aria-label="Between board and sheet" data-test="border-board" />
           <Panel id="sheet" minSize={140} style={scrolls}>{sheet}</Panel>
         </Shared>

@@ -93,7 +93,7 @@ impl Document {
         let along = |set: &ColorSet| {
             let values = change.sets.iter().find(|(id, _)| *id == set.id).map(|(_, own)| own);
             let count = values.map_or(set.values.len(), |own| own.counts(direction)[1]);
-            let at = values.map_or(&[][..], |own| own.new(direction).0);
+            let at = values.map_or(&[][..], |own| own.what_is_new(direction).0);
             Carried { count, changed: at.iter().map(|&at| (at, Vec::new())).collect() }
         };
         for set in self.part(id)?.sets.clone() {

@@ -252,7 +252,7 @@ fn thousands_of_changes_leave_nothing_behind() {
     let mut seed = 1_u32;
     let mut random = |below: usize| {
         seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        (u64::from(seed) * below as u64 >> 32) as usize
+        ((u64::from(seed) * below as u64) >> 32) as usize
     };
     for batch in 0..120 {
         let (_, reshape, _) = geometry.edit(|edit| {
@@ -474,7 +474,9 @@ fn work_together(quads: u32, deeds: &[Deed]) {
             }
             Deed::End(hand) => document.end_stroke(HandId(*hand)),
             Deed::Reshape(changes) => {
-                let work = |edit: &mut LocalEdit| drop(make(edit, changes));
+                let work = |edit: &mut LocalEdit| {
+                    make(edit, changes);
+                };
                 let change = document.reshape(part, "Refine Ring".into(), work).unwrap();
                 Some(change).filter(|change| !change.is_empty())
             }

@@ -21,6 +21,9 @@ use crate::{
 /// Old elements with weights that sum to 1.
 type Mix = SmallVec<[(u32, f32); 4]>;
 
+/// The coordinates of a triangle's corners in each UV set.
+type TriangleUvs = SmallVec<[[Vec2; 3]; 1]>;
+
 /// How far a face may turn when an edge is collapsed or flipped: the least cosine.
 const LEAST_TURN: f32 = 0.2;
 
@@ -223,7 +226,7 @@ impl LocalEdit<'_> {
 
         let mut faces: Vec<u32> = cuts.iter().map(|(c, ..)| self.face_of(*c) as u32).collect();
         let first_new = self.mesh().face_count() as u32;
-        let mut added: Vec<([u32; 3], SmallVec<[[Vec2; 3]; 1]>)> = Vec::new();
+        let mut added: Vec<([u32; 3], TriangleUvs)> = Vec::new();
         let mut turned: Vec<(usize, u32, SmallVec<[Vec2; 2]>)> = Vec::new();
         for (new, &(c, vertex, along)) in (first_new..).zip(&cuts) {
             let face = self.face_of(c) as u32;

@@ -37,7 +37,7 @@ impl Geometry {
     /// When it does not fit; everything is then as it was.
     pub fn reshape(&mut self, reshape: &Reshape, direction: Direction) -> Result<(), Misfit> {
         let _ = self.topology();
-        reshape.check(&self.mesh, direction)?;
+        self.mesh.check_reshape(reshape, direction)?;
         let listed = reshape.triangles.old(direction);
         let [_, count] = reshape.points.counts(direction);
         let moved = reshape.points.old(direction);
@@ -56,14 +56,14 @@ impl Geometry {
         touched.faces.extend(&faces);
         let [_, face_count] = reshape.triangles.counts(direction);
         let mut old: Vec<u32> = faces.iter().copied().collect();
-        faces.extend(reshape.triangles.new(direction).0);
+        faces.extend(reshape.triangles.what_is_new(direction).0);
         let mut new: Vec<u32> =
             faces.into_iter().filter(|&face| (face as usize) < face_count).collect();
         old.sort_unstable();
         new.sort_unstable();
         let opened = self.open(&old, moved);
         self.mesh.reshape(reshape, direction)?;
-        self.close(opened, &new, reshape.points.new(direction).0, &mut touched);
+        self.close(opened, &new, reshape.points.what_is_new(direction).0, &mut touched);
         self.renew(&touched);
         Ok(())
     }

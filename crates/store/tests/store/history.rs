@@ -266,7 +266,7 @@ fn a_mesh_changed_here_and_there_comes_back_as_it_was() {
     let project = store.create_with("Sheet", &change, "test", 1, &document).unwrap();
     let part = document.parts()[0].id;
     let reshape = |document: &mut Document, corner: usize| {
-        let split = |edit: &mut LocalEdit| drop(edit.split(corner, 0.5));
+        let split = |edit: &mut LocalEdit| assert!(edit.split(corner, 0.5).is_some());
         let change = document.reshape(part, "Refine Sheet".into(), split).unwrap();
         store.project(project).unwrap().append(&change, "test", 1, document).unwrap();
     };
