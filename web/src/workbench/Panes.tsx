@@ -1,6 +1,6 @@
 // How the open project shares the window: the stage over the tray, the board over the sheet; all borders can be
 // dragged, by keys too, and are remembered.
-import { styled } from "@mui/material";
+import { Box, styled } from "@mui/material";
 import type { KeyboardEvent, ReactNode } from "react";
 import { Group, Panel, Separator, useDefaultLayout, usePanelRef } from "react-resizable-panels";
 
@@ -62,7 +62,7 @@ export function Panes({ stage, tray, board, sheet }: Props) {
         <Shared id="column" way="vertical">
           <Panel id="board" defaultSize={326} minSize={110} collapsible collapsedSize={52} style={scrolls}>{board}</Panel>
           <Border aria-label="Between board and sheet" data-test="border-board" />
-          <Panel id="sheet" minSize={140} style={scrolls}>{sheet}</Panel>
+          <Panel id="sheet" minSize={140} style={scrolls}><Box sx={{ display: "flex", flexDirection: "column", gap: 1.25 }}>{sheet}</Box></Panel>
         </Shared>
       </Panel>
     </Shared>

@@ -1,14 +1,10 @@
 // An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
 import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useCallback, useEffect, useState } from "react";
-import { BakeTray } from "../areas/bake/BakeTray";
-import { Jobs, RecipeChip } from "../areas/bake/Jobs";
-import { BakeSheet } from "../areas/bake/RecipeSheet";
-import { DeliverSheet } from "../areas/deliver/DeliverSheet";
-import { DeliverTray } from "../areas/deliver/DeliverTray";
-import { GatherSheet, GatherTray } from "../areas/gather/Gather";
-import { PaintSheet } from "../areas/paint/PaintSheet";
-import { PaintTray } from "../areas/paint/Tray";
+import { bake } from "../areas/bake";
+import { deliver } from "../areas/deliver";
+import { gather } from "../areas/gather";
+import { paint } from "../areas/paint";
 import { ChannelBoard } from "../board/ChannelBoard";
 import { EggMark, RedoIcon, UndoIcon } from "../widgets/icons";
 import type { Project } from "../project/project";
@@ -17,44 +13,28 @@ import { listen } from "../project/keys";
 import { hand, shownHand } from "../api/hand";
 import { Panes } from "./Panes";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, count, elements, hex, intoSet, length, set, useApp, type Area } from "../model/state";
+import { activePart, count, elements, hex, intoSet, length, set, useApp } from "../model/state";
 import { heading } from "../model/theme";
 
-const areas: { key: Area; title: string }[] = [
-  { key: "gather", title: "Gather" },
-  { key: "bake", title: "Bake" },
-  { key: "paint", title: "Paint" },
-  { key: "deliver", title: "Deliver" },
-];
+/** The areas, in the order in which a job goes through them. */
+const areas = [gather, bake, paint, deliver];
 
 export function Workbench({ id, close, onBring }: { id: number; close: () => void; onBring: () => void }) {
   const [project, setProject] = useState<Project | null>(null);
   const onProject = useCallback((opened: Project | null) => setProject(opened), []);
   const area = useApp((state) => state.area);
+  const here = areas.find(({ key }) => key === area) ?? gather;
+  const inArea = { id, project, onBring };
   useEffect(() => (project ? listen(project) : undefined), [project]);
   return (
     <Box sx={{ height: 1, display: "flex", flexDirection: "column" }}>
       <TopBar project={project} close={close} />
       <Box sx={{ flex: 1, minHeight: 0, pl: 1.5, pr: 0.25 }}>
         <Panes
-          stage={<StageView id={id} onProject={onProject}>{area === "bake" && <RecipeChip />}</StageView>}
-          tray={
-            <Paper variant="outlined" component="section" aria-label="Tray" sx={{ height: 1, minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: area === "paint" ? 1.125 : 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}>
-              {area === "paint" && <PaintTray project={project} />}
-              {area === "bake" && <BakeTray project={project} />}
-              {area === "gather" && <GatherTray onBring={onBring} />}
-              {area === "deliver" && <DeliverTray project={id} live={project} />}
-            </Paper>
-          }
+          stage={<StageView id={id} onProject={onProject}>{here.Overlay && <here.Overlay />}</StageView>}
+          tray={<Paper variant="outlined" component="section" aria-label="Tray" sx={{ height: 1, minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: here.trayGap ?? 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}><here.Tray {...inArea} /></Paper>}
           board={<ChannelBoard project={project} />}
-          sheet={
-            <>
-              {area === "paint" && <PaintSheet project={project} />}
-              {area === "bake" && project && <BakeSheet project={project} />}
-              {area === "gather" && project && <GatherSheet project={project} />}
-              {area === "deliver" && <DeliverSheet project={id} />}
-            </>
-          }
+          sheet={<here.Sheet {...inArea} />}
         />
       </Box>
       <ProbeLine />
@@ -111,7 +91,7 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
           <Chip size="small" variant="outlined" data-test="hands" label={others.length < 3 ? `with ${others.map(shownHand).join(", ")}` : `with ${others.length} others`} />
         </Tooltip>
       )}
-      <Jobs project={project} />
+      {areas.map(({ key, InBar }) => InBar && <InBar key={key} project={project} />)}
       <Tooltip title={history.undo ? `Undo ${deedWords(history.undo)} (Ctrl Z)` : "Nothing to undo"}>
         <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap" }}><Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Box></Button></span>
       </Tooltip>
