@@ -6,16 +6,18 @@ use std::{
     sync::{Arc, OnceLock, PoisonError},
 };
 
-use speckle_color::Rgba;
 use speckle_mesh::{
     Geometry, Mesh, carry::Carry, geometry::local::LocalEdit, mesh::MeshArrays, remap::Remap,
 };
 use speckle_model::{
-    ColorSet, PartId,
+    ColorSet, PartId, SetId,
     remap::Mixing,
     reshape::{PartReshape, values_rewritten},
 };
-use speckle_tools::stroke::under_hand::{Carried, StrokeUnderHand};
+use speckle_tools::stroke::{
+    kept::Kept,
+    under_hand::{Carried, StrokeUnderHand},
+};
 
 use super::{Change, Direction, Document, EditError, Step};
 
@@ -51,7 +53,8 @@ impl Document {
             .iter()
             .map(|set| values_rewritten(set, part.coverage_of(set), remap.of(set.placement)))
             .collect();
-        let kept: Vec<_> = part.sets.iter().map(|set| self.kept_along(set, &remap)).collect();
+        let kept: Vec<_> =
+            part.sets.iter().filter_map(|set| self.kept_along(set, &remap)).collect();
         let part = self.part_mut(id)?;
         part.lay_reshape_on(&change, Direction::Forward);
         for (set, values) in part.sets.iter_mut().zip(seen) {
@@ -59,11 +62,7 @@ impl Document {
                 Arc::make_mut(&mut set.values)[at as usize] = value;
             }
         }
-        for (set, kept) in kept {
-            if let Some(own) = self.kept.get_mut(&set) {
-                *own = own.carried(kept.0, &kept.1);
-            }
-        }
+        self.kept.extend(kept);
         self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)));
         let step = Step::Reshape { part: id, change: Box::new(change) };
         Ok(Change { label, steps: vec![step], ..Change::default() })
@@ -107,25 +106,18 @@ impl Document {
         Ok(())
     }
 
-    /// The journal's values of a set with strokes under way, where elements change: of those that are
-    /// mixed of what was painted over, or stand in the place of such.
-    #[allow(clippy::type_complexity)]
-    fn kept_along(
-        &self,
-        set: &ColorSet,
-        remap: &Remap,
-    ) -> (speckle_model::SetId, (usize, Vec<(u32, Option<Rgba>)>)) {
-        let Some(kept) = self.kept.get(&set.id) else { return (set.id, (0, Vec::new())) };
-        let Carry::Local(local) = remap.of(set.placement) else {
-            return (set.id, (set.values.len(), Vec::new()));
-        };
+    /// The journal's values of a set with strokes under way: where elements have changed, of those that
+    /// are mixed of what was painted over.
+    fn kept_along(&self, set: &ColorSet, remap: &Remap) -> Option<(SetId, Kept)> {
+        let kept = self.kept.get(&set.id)?;
+        let Carry::Local(local) = remap.of(set.placement) else { return None };
         let journal = self.as_kept(set);
         let of = Mixing::of(&journal, None);
         let changed = local.changed().map(|(element, mix)| {
             let is_painted = mix.iter().any(|(old, _)| kept.get(*old).is_some());
             (element, is_painted.then(|| of.mixed(mix.into_iter())))
         });
-        (set.id, (local.count(), changed.collect()))
+        Some((set.id, kept.carried(local.count(), &changed.collect::<Vec<_>>())))
     }
 
     /// Strokes under way on a part go on on its new shape.
