@@ -1,5 +1,5 @@
 // Shelf or workbench, and bringing files in, which works on both.
-import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography, useMediaQuery } from "@mui/material";
+import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
 import { sendMesh, sendProject, type ImportChoices, type ImportReport } from "../api/client";
@@ -36,8 +36,6 @@ export function App() {
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const said = useApp((state) => state.said);
-  // Who asks for less motion gets more time to read.
-  const calm = useMediaQuery("(prefers-reduced-motion: reduce)");
   const parts = useApp((state) => state.parts.length);
   const client = useQueryClient();
 
@@ -136,7 +134,7 @@ export function App() {
         </DialogContent>
         <DialogActions><Button onClick={() => setTrouble(null)} variant="contained">Close</Button></DialogActions>
       </Dialog>
-      <Snackbar open={said !== null} autoHideDuration={said?.stays ? null : (said?.bad ? 9000 : 4000) * (calm ? 3 : 1)} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
+      <Snackbar open={said !== null} autoHideDuration={said?.stays ? null : said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
         <Alert severity={said?.bad ? "error" : "success"} variant="filled" data-test="said" onClose={() => set({ said: null })}>{said?.text}</Alert>
       </Snackbar>
     </Box>

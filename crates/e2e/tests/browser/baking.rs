@@ -239,10 +239,14 @@ async fn three_steps_are_made_by_hand_turned_painted_over_and_undone() -> Result
     browser.click("area-paint").await?;
     browser.click("value-1").await?;
     browser.eval("(speckle.brush(24, 1, 1), true)").await?;
+    // What is said goes away after some seconds, which a slow machine may need for the stroke alone.
+    browser.eval("(window.heard = '', new MutationObserver(() => { heard += document.querySelector('[data-test=said]')?.innerText ?? ''; }).observe(document.body, { subtree: true, childList: true, characterData: true }), true)").await?;
     browser.stroke(&[(470.0, 240.0), (560.0, 250.0)]).await?;
     // That it lies over a recipe is said before, and what becomes of it after.
     assert!(browser.find("target").await?.text().await?.contains("over its recipe"));
-    browser.until("document.body.innerText.includes('R of Wear is made by a recipe: what you paint there lies on it')").await?;
+    browser
+        .until("heard.includes('R of Wear is made by a recipe: what you paint there lies on it')")
+        .await?;
     browser.click("area-bake").await?;
     assert_eq!(table.titles().await?, ["Noise", "Ridges", "Height", "Hand paint"]);
     let painted = browser.held("Wear").await?;
