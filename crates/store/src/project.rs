@@ -606,14 +606,22 @@ fn sweep_meshes(transaction: &Transaction) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// The meshes of a checkpoint stay as long as its row does, like those that the row brings.
+/// The meshes of a checkpoint that no row up to it brought stay as long as its row does.
 fn keep_meshes(
     transaction: &Transaction,
     seq: i64,
     Checkpoint { record, meshes }: &Checkpoint,
 ) -> Result<(), StoreError> {
+    let known = "SELECT EXISTS (SELECT 1 FROM journal_meshes WHERE mesh = ?1 AND seq <= ?2)";
     // Before the first row there is nothing.
-    record.meshes().filter(|_| seq > 0).try_for_each(|id| insert_mesh(transaction, seq, id, meshes))
+    for id in record.meshes().filter(|_| seq > 0) {
+        let is_known: bool =
+            transaction.query_row(known, params![id.as_bytes(), seq], |row| row.get(0))?;
+        if !is_known {
+            insert_mesh(transaction, seq, id, meshes)?;
+        }
+    }
+    Ok(())
 }
 
 /// Lets go of the meshes that stay for the last checkpoint's sake alone; how many.
@@ -625,14 +633,23 @@ fn forget_meshes(transaction: &Transaction) -> Result<usize, StoreError> {
     else {
         return Ok(0);
     };
-    let change: Change = blob::unpack(&change)?;
-    let own: Vec<ContentId> = brought(&change).collect();
+    // What cannot be read is not here to be judged: its meshes stay.
+    let Ok(change) = blob::unpack::<Change>(&change) else { return Ok(0) };
     let mut query = transaction.prepare("SELECT mesh FROM journal_meshes WHERE seq = ?1")?;
-    let all =
+    let mut others =
         query.query_map([seq], |row| row.get::<_, Vec<u8>>(0))?.collect::<Result<Vec<_>, _>>()?;
-    let others = all.iter().filter(|mesh| own.iter().all(|id| *id.as_bytes() != mesh[..]));
+    let is = |mesh: &[u8], id: ContentId| *id.as_bytes() == *mesh;
+    others.retain(|mesh| !brought(&change).any(|id| is(mesh, id)));
+    if others.is_empty() {
+        return Ok(0);
+    }
+    // In files of earlier versions the first row answers for the meshes of all rows.
+    let data: Vec<u8> =
+        transaction.query_row("SELECT data FROM checkpoint", [], |row| row.get(0))?;
+    let Ok(record) = blob::unpack::<DocumentRecord>(&data) else { return Ok(0) };
+    others.retain(|mesh| record.meshes().any(|id| is(mesh, id)));
     let forget = "DELETE FROM journal_meshes WHERE seq = ?1 AND mesh = ?2";
-    let gone = others.map(|mesh| transaction.execute(forget, params![seq, mesh]));
+    let gone = others.iter().map(|mesh| transaction.execute(forget, params![seq, mesh]));
     Ok(gone.sum::<Result<usize, _>>()?)
 }
 

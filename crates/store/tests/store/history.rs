@@ -315,3 +315,25 @@ fn a_mesh_changed_here_and_there_comes_back_as_it_was() {
     store.project(project).unwrap().replay(seq, Direction::Backward, &mut opened.document).unwrap();
     assert_eq!(opened.document.parts()[0].geometry.mesh().face_count(), 74);
 }
+
+/// Files of earlier versions say of their first row that it brought all meshes.
+#[test]
+fn a_checkpoint_lets_go_of_no_mesh_that_a_row_would_bring_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("toys")).unwrap();
+    let mut document = Document::default();
+    let change = document.apply(Edit::bring_in(vec![sheet(4)])).unwrap();
+    let project = store.create_with("Sheet", &change, "test", 1, &document).unwrap();
+    store.project(project).unwrap().checkpoint(&document).unwrap();
+    do_edit(&store, project, &mut document, Edit::bring_in(vec![sheet(5)]));
+    let gone = document.parts()[1].id;
+    do_edit(&store, project, &mut document, Edit::DeleteParts { parts: vec![gone] });
+    let file = store.folder().join(format!("{project}.speckle"));
+    let database = rusqlite::Connection::open(file).unwrap();
+    database.execute("UPDATE OR REPLACE journal_meshes SET seq = 1", []).unwrap();
+    drop(database);
+    store.project(project).unwrap().checkpoint(&document).unwrap();
+    let mut opened = store.open_project(project).unwrap();
+    store.project(project).unwrap().replay(3, Direction::Backward, &mut opened.document).unwrap();
+    assert_eq!(opened.document.parts().len(), 2);
+}
