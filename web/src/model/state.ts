@@ -214,8 +214,9 @@ export interface State {
   unsaved: number;
   probe: Probe | null;
   covered: number;
-  /** `stays`: until it is put away. */
-  said: { text: string; bad: boolean; stays?: boolean } | null;
+  said: { text: string; bad: boolean } | null;
+  /** What whoever opens the project must know: it stays, whatever else is said, until it is put away. */
+  notice: string | null;
   /** What the last import did, a report for each file. */
   reports: ImportReport[];
   /** Whether the sheet of keys is open. */
@@ -285,6 +286,7 @@ const start: State = {
   probe: null,
   covered: 0,
   said: null,
+  notice: null,
   reports: [],
   shortcuts: false,
 };

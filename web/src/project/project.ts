@@ -170,7 +170,7 @@ export class Project {
         this.answered();
         break;
       case "notice":
-        set({ said: { text: message.message, bad: true, stays: true } });
+        set({ notice: message.message });
         break;
       case "refused":
         set({ said: { text: message.message, bad: true } });

@@ -36,6 +36,7 @@ export function App() {
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const said = useApp((state) => state.said);
+  const notice = useApp((state) => state.notice);
   const parts = useApp((state) => state.parts.length);
   const client = useQueryClient();
 
@@ -134,8 +135,11 @@ export function App() {
         </DialogContent>
         <DialogActions><Button onClick={() => setTrouble(null)} variant="contained">Close</Button></DialogActions>
       </Dialog>
-      <Snackbar open={said !== null} autoHideDuration={said?.stays ? null : said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
+      <Snackbar open={said !== null} autoHideDuration={said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
         <Alert severity={said?.bad ? "error" : "success"} variant="filled" data-test="said" onClose={() => set({ said: null })}>{said?.text}</Alert>
+      </Snackbar>
+      <Snackbar open={notice !== null} anchorOrigin={{ vertical: "top", horizontal: "center" }}>
+        <Alert severity="error" variant="filled" data-test="notice" onClose={() => set({ notice: null })}>{notice}</Alert>
       </Snackbar>
     </Box>
   );

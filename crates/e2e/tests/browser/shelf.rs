@@ -171,12 +171,14 @@ async fn a_damaged_project_opens_as_far_as_it_is_sound_and_says_so() -> Result<(
     browser.client.goto(&app.address).await?;
     browser.click("project").await?;
     browser.loaded().await?;
-    let said = browser.find("said").await?.text().await?;
+    let said = browser.find("notice").await?.text().await?;
     assert!(said.contains("was damaged") && said.contains("the 1 after it"), "{said}");
     assert_eq!(browser.eval("speckle.state().parts[0].name").await?, "Bollard of oak");
-    // It stays, however long one works, until it is put away.
-    assert_eq!(browser.eval("speckle.state().said.stays").await?, true);
-    browser.client.find(Locator::Css("[data-test=said] button")).await?.click().await?;
-    browser.until("document.querySelector('[data-test=said]') === null").await?;
+    // It stays, whatever is done meanwhile, until it is put away.
+    browser.click("undo").await?;
+    browser.until("speckle.state().parts[0].name === 'Bollard'").await?;
+    assert_eq!(browser.find("notice").await?.text().await?, said);
+    browser.client.find(Locator::Css("[data-test=notice] button")).await?.click().await?;
+    browser.until("document.querySelector('[data-test=notice]') === null").await?;
     browser.close().await
 }
