@@ -19,9 +19,9 @@ use fantoccini::{
 };
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use speckle_core::{Change, Document, Edit};
+use speckle_core::{Document, Edit};
 use speckle_demo::Detail;
-use speckle_store::Store;
+use speckle_store::{ProjectId, Store};
 use tempfile::TempDir;
 use tokio::{
     io::{AsyncReadExt, AsyncWriteExt},
@@ -76,12 +76,18 @@ impl App {
         Ok(Self { _process: process, address })
     }
 
-    /// Makes a project of a change, as a file that is brought in; tells its number.
-    async fn bring_in(&self, name: &str, change: &Change, document: &Document) -> Result<i64> {
+    /// Brings in a project that is made in a store of its own; tells its number.
+    ///
+    /// # Errors
+    /// When it cannot be made, or the app refuses it.
+    pub async fn bring_in(
+        &self,
+        make: impl FnOnce(&Store) -> Result<ProjectId>,
+    ) -> Result<ProjectId> {
         let folder = tempfile::tempdir()?;
         let file = folder.path().join("project.speckle");
         let store = Store::temporary()?;
-        let project = store.create_with(name, change, "Skerrybank Toyworks", 0, document)?;
+        let project = make(&store)?;
         store.export_project(project, &file)?;
         let bytes = std::fs::read(file)?;
         let host = self.address.trim_start_matches("http://");
@@ -381,7 +387,10 @@ impl Browser {
         let piece = speckle_demo::piece("bollard").context("the bollard is on the shelf")?;
         let mut document = Document::default();
         let change = document.apply(Edit::bring_in(piece.make(Detail::Usual)))?;
-        let project = app.bring_in(piece.title, &change, &document).await?;
+        let make = |store: &Store| {
+            Ok(store.create_with(piece.title, &change, "Skerrybank Toyworks", 0, &document)?)
+        };
+        let project = app.bring_in(make).await?;
         self.client.goto(&format!("{}/#/project/{project}", app.address)).await?;
         self.loaded().await
     }

@@ -7,6 +7,7 @@
 mod answers;
 pub mod command;
 mod journal;
+mod shapes;
 
 use std::{
     collections::{HashMap, VecDeque},
@@ -34,6 +35,7 @@ use crate::{
 };
 use command::{ClientId, Command, Hand, Now};
 use journal::{Asked, Pending};
+use shapes::Shapes;
 
 /// Bytes a client may lag behind before it is dropped, beside twice the values of the project; it
 /// then reconnects and starts afresh.
@@ -85,6 +87,7 @@ pub struct Session {
     kitchen: Kitchen,
     /// The way to this session, for what is made beside it.
     back: Sender<Command>,
+    shapes: Shapes,
     /// Whether something changed that recipes may depend on.
     are_recipes_due: bool,
     /// The set each client looks at.
@@ -122,6 +125,7 @@ impl Session {
             stencils: 0,
             kitchen: Kitchen::default(),
             back,
+            shapes: Shapes::default(),
             are_recipes_due: true,
             looking: HashMap::new(),
             waiting: Vec::new(),
@@ -140,7 +144,11 @@ impl Session {
         leave: impl Fn(&Receiver<Command>) -> Option<Command>,
     ) {
         loop {
-            let patience = if self.kitchen.is_busy() { LOOK_IN } else { IDLE };
+            let patience = match (self.kitchen.is_busy(), self.shapes.is_untold()) {
+                (true, _) => LOOK_IN,
+                (false, true) => shapes::REST,
+                (false, false) => IDLE,
+            };
             let heard = commands.recv_timeout(patience);
             match heard {
                 Ok(command) => {
@@ -149,6 +157,11 @@ impl Session {
                         return self.keeper.finish();
                     }
                     self.look_after_recipes();
+                    self.settle();
+                }
+                Err(RecvTimeoutError::Timeout) if self.shapes.is_untold() => {
+                    self.settle();
+                    self.tell_recipes();
                 }
                 Err(RecvTimeoutError::Timeout) if self.kitchen.is_busy() => {
                     self.tell_recipes();
@@ -271,6 +284,7 @@ impl Session {
                     self.end_question(client, question, result.err().map(|e| e.to_string()));
                 }
             }
+            Command::Grown(part, name, grown) => self.grown(part, &name, *grown),
             Command::Renamed(name) => {
                 self.name.clone_from(&name);
                 self.tell_all(&wire::json(&ServerMessage::Renamed { name }));
@@ -299,7 +313,7 @@ impl Session {
         let hello = ServerMessage::Hello {
             client,
             name: self.name.clone(),
-            outline: wire::outline(&self.document),
+            outline: self.outline(),
             history: self.history(),
         };
         self.tell(client, wire::json(&hello));
@@ -310,8 +324,9 @@ impl Session {
         self.tell(client, wire::json(&ServerMessage::Recipes { recipes }));
         self.are_recipes_due = true;
         for part in self.document.parts().to_vec() {
-            let has_mesh =
-                held.iter().any(|held| held.part == part.id && held.mesh == wire::mesh_name(&part));
+            let has_mesh = held
+                .iter()
+                .any(|held| held.part == part.id && held.mesh == self.shapes.name(&part));
             if !has_mesh {
                 self.tell_geometry(Some(client), &part);
             }
@@ -322,6 +337,16 @@ impl Session {
             });
         }
         self.tell_present();
+    }
+
+    fn outline(&mut self) -> wire::Outline {
+        wire::outline(&self.document, |part| self.shapes.name(part))
+    }
+
+    fn tell_outline(&mut self) {
+        self.measure();
+        let outline = self.outline();
+        self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
     }
 
     fn tell_present(&mut self) {
@@ -436,10 +461,14 @@ impl Session {
     /// Tells everyone what a change did to what they see.
     fn tell_change(&mut self, change: &Change, direction: Direction) {
         // The outline goes first: frames of new parts and sets are told apart by it.
-        if change.steps.iter().any(|step| !matches!(step, Step::Values { .. })) {
-            self.measure();
-            let outline = wire::outline(&self.document);
-            self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
+        let is_of_values = |step: &Step| matches!(step, Step::Values { .. } | Step::Reshape { .. });
+        for step in &change.steps {
+            if let Step::Part { part, .. } | Step::PartGone { part, .. } = step {
+                self.shapes.forget(part.id);
+            }
+        }
+        if !change.steps.iter().all(is_of_values) {
+            self.tell_outline();
         }
         for step in &change.steps {
             match (step, direction) {
@@ -460,12 +489,7 @@ impl Session {
                         self.tell_all(&wire::figures(*part, &set));
                     }
                 }
-                (Step::Reshape { part, .. }, _) => {
-                    if let Ok(part) = self.document.part(*part).cloned() {
-                        self.tell_geometry(None, &part);
-                        self.tell_sets(&part, |session, message| session.tell_all(&message));
-                    }
-                }
+                (Step::Reshape { part, change }, _) => self.tell_reshape(*part, change, direction),
                 (Step::Values { part, set, patch }, _) => {
                     if let Ok(set) = self.document.set(*part, *set).cloned()
                         && !set.role.is_layer()

@@ -169,7 +169,7 @@ pub enum Question {
 pub struct HeldMesh {
     /// The part.
     pub part: PartId,
-    /// Names the mesh by its content.
+    /// What the server called the mesh.
     pub mesh: String,
 }
 
@@ -204,6 +204,22 @@ pub enum ServerMessage {
     Outline {
         /// The project without its arrays.
         outline: Outline,
+    },
+    /// A part's mesh has changed here and there: frames with what has changed of it and of its sets
+    /// follow, and an outline when it rests.
+    Reshaped {
+        /// The part.
+        part: PartId,
+        /// Names the mesh that it is then.
+        mesh: String,
+        /// How many vertices it has.
+        vertices: usize,
+        /// How many faces.
+        faces: usize,
+        /// How many corners.
+        corners: usize,
+        /// How many triangles the faces are cut into.
+        triangles: usize,
     },
     /// The numbers of a set, after it changed.
     Figures {
@@ -396,7 +412,7 @@ pub struct PartOutline {
     pub path: Vec<String>,
     /// What its surfaces are made of.
     pub materials: Vec<MaterialOutline>,
-    /// Names its mesh by its content.
+    /// Names its mesh.
     pub mesh: String,
     /// How many vertices.
     pub vertices: usize,
@@ -470,10 +486,10 @@ pub struct SetOutline {
 }
 
 /// The project without its arrays.
-pub fn outline(document: &Document) -> Outline {
+pub fn outline(document: &Document, mut mesh_name: impl FnMut(&Part) -> String) -> Outline {
     Outline {
         traits: document.traits(),
-        parts: document.parts().iter().map(part_outline).collect(),
+        parts: document.parts().iter().map(|part| part_outline(part, mesh_name(part))).collect(),
         swatches: document.swatches().to_vec(),
         views: document.views().to_vec(),
         images: document.image_files().iter().map(|file| image_outline(document, file)).collect(),
@@ -498,7 +514,7 @@ fn set_outline(set: &ColorSet) -> SetOutline {
     }
 }
 
-fn part_outline(part: &Part) -> PartOutline {
+fn part_outline(part: &Part, mesh_name: String) -> PartOutline {
     let (mesh, measures) = (part.geometry.mesh(), part.geometry.measures());
     let traits = &part.traits;
     let scale = traits.transform.mean_scale();
@@ -525,7 +541,7 @@ fn part_outline(part: &Part) -> PartOutline {
                 image: m.image.clone(),
             })
             .collect(),
-        mesh: mesh_name(part),
+        mesh: mesh_name,
         vertices: mesh.vertex_count(),
         faces: mesh.face_count(),
         corners: mesh.corner_count(),
@@ -546,11 +562,6 @@ fn part_outline(part: &Part) -> PartOutline {
             .map(set_outline)
             .collect(),
     }
-}
-
-/// Names a part's mesh by its content.
-pub fn mesh_name(part: &Part) -> String {
-    format!("{:?}", part.geometry.id())
 }
 
 /// A JSON message, ready to send.

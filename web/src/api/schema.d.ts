@@ -1199,7 +1199,7 @@ export interface components {
         Format: "ply" | "glb" | "gltf" | "obj" | "stl" | "off" | "3mf" | "x3d" | "wrl" | "dae" | "usda" | "usdz";
         /** @description A mesh that a client holds. */
         HeldMesh: {
-            /** @description Names the mesh by its content. */
+            /** @description What the server called the mesh. */
             mesh: string;
             /** @description The part. */
             part: components["schemas"]["PartId"];
@@ -1734,7 +1734,7 @@ export interface components {
              * @description Median edge length, in the project's unit.
              */
             median_edge: number;
-            /** @description Names its mesh by its content. */
+            /** @description Names its mesh. */
             mesh: string;
             /** @description Least coordinates, in the part's own space. */
             min: number[];
@@ -2770,6 +2770,21 @@ export interface components {
             outline: components["schemas"]["Outline"];
             /** @enum {string} */
             type: "outline";
+        } | {
+            /** @description How many corners. */
+            corners: number;
+            /** @description How many faces. */
+            faces: number;
+            /** @description Names the mesh that it is then. */
+            mesh: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description How many triangles the faces are cut into. */
+            triangles: number;
+            /** @enum {string} */
+            type: "reshaped";
+            /** @description How many vertices it has. */
+            vertices: number;
         } | {
             /** @description R, G, B, A. */
             channels: components["schemas"]["ChannelFigures"][];

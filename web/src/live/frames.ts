@@ -54,6 +54,24 @@ export interface PreviewFrame {
   /** 4 per element. */
   values: Uint8Array;
 }
+/** What has changed of a mesh; faces that change, come or go are triangles. All numbers ascend. */
+export interface ReshapeFrame {
+  /** The number of the question that it answers; 0 for none. */
+  question: number;
+  kind: "reshape";
+  part: number;
+  /** All that it has now. */
+  vertexCount: number;
+  faceCount: number;
+  vertices: Uint32Array;
+  /** 3 per vertex of these. */
+  positions: Float32Array;
+  /** 4 per vertex of these, full scale 32 767; the fourth is unused. */
+  normals: Int16Array;
+  faces: Uint32Array;
+  /** 3 vertices per face of these. */
+  triangles: Uint32Array;
+}
 /** A number for each element. */
 export interface HeatFrame {
   /** The number of the question that it answers; 0 for none. */
@@ -72,7 +90,7 @@ export interface PlacesFrame {
   /** 3 per place. */
   places: Float32Array;
 }
-export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame | PreviewFrame | HeatFrame;
+export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame | PreviewFrame | HeatFrame | ReshapeFrame;
 
 const HEAD_BYTES = 32;
 
@@ -110,6 +128,15 @@ export function decode(buffer: ArrayBuffer): Frame | null {
       return { kind: "preview", question, part, set, values: new Uint8Array(buffer, at, 4 * a) };
     case 7:
       return { kind: "heat", question, part, placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex", numbers: new Float32Array(buffer, at, a) };
+    case 8: {
+      const vertices = u32(c);
+      const positions = new Float32Array(buffer, at, 3 * c);
+      at += 12 * c;
+      const normals = new Int16Array(buffer, at, 4 * c);
+      at += 8 * c;
+      const faces = u32(d);
+      return { kind: "reshape", question, part, vertexCount: a, faceCount: b, vertices, positions, normals, faces, triangles: u32(3 * d) };
+    }
     default:
       return null;
   }

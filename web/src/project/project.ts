@@ -106,6 +106,14 @@ export class Project {
       surface.patch(frame.set, frame.indices, frame.values);
       this.recipeMade(frame.part, frame.set);
       stage.redraw();
+    } else if (frame.kind === "reshape") {
+      surface.reshape(frame, get().parts.find((part) => part.id === frame.part)?.mesh ?? "");
+      // Dots of the mesh as it was.
+      this.endFootprint();
+      this.recipeShown = null;
+      stage.showPlaces(null);
+      this.refreshLook();
+      stage.redraw();
     } else if (frame.kind === "preview" && !this.adjusting && !this.questions.isOpen(TRY)) {
       // A recipe that is being made; what this window tries itself goes before it.
       this.showRecipe(frame.part, frame.set, frame.values);
@@ -145,6 +153,11 @@ export class Project {
         this.live.close();
         set({ gone: true, connected: false });
         break;
+      case "reshaped": {
+        const { part, mesh, vertices, faces, corners, triangles } = message;
+        set({ parts: get().parts.map((own) => (own.id === part ? { ...own, mesh, vertices, faces, corners, triangles } : own)) });
+        break;
+      }
       case "figures":
         set({ figures: { ...get().figures, [message.set]: message.channels } });
         break;

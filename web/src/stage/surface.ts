@@ -1,9 +1,10 @@
 // One part on the stage: its geometry, the values of its sets, and what the pointer meets.
 import * as THREE from "three";
-import type { MeshBVH } from "three-mesh-bvh";
-import type { GeometryFrame } from "../live/frames";
+import type { GeometryFrame, ReshapeFrame } from "../live/frames";
 import type { Look } from "../model/state";
-import { growTree } from "./trees";
+import { resized } from "./room";
+import { Shape } from "./shape";
+import { PointerTree } from "./trees";
 import { Layout, words, type Held, type Placement } from "./values";
 
 const vertexShader = /* glsl */ `
@@ -68,6 +69,9 @@ const fragmentShader = /* glsl */ `
     pixel = vec4(toEncoded(min(vec3(1.0), toLinear(color) * light + gloss)), 1.0);
   }`;
 
+/** The attributes that are put on as they are wanted. */
+const DRESS = ["color", "masked", "chosen"];
+
 /** A plane that hides nothing. */
 const NO_CUT = new THREE.Vector4(0, 0, 0, 1);
 
@@ -77,30 +81,6 @@ const lineVertexShader = /* glsl */ `
 const lineFragmentShader = /* glsl */ `
   precision highp float; in vec3 vPlace; uniform float strength; uniform vec4 cut; out vec4 pixel;
   void main() { if (dot(cut.xyz, vPlace) > cut.w) discard; pixel = vec4(vec3(0.1), 0.75 * strength); }`;
-
-/** The two vertices of each edge of the faces, each edge once; cuts of polygons are no edges. */
-function edgesOf({ cornerVertices, faceStarts }: GeometryFrame): Uint32Array {
-  const pairs: number[] = [];
-  const back: [number, number][] = [];
-  const met = new Set<number>();
-  const faces = faceStarts ? faceStarts.length - 1 : cornerVertices.length / 3;
-  for (let face = 0; face < faces; face++) {
-    const start = faceStarts?.[face] ?? 3 * face;
-    const end = faceStarts?.[face + 1] ?? 3 * face + 3;
-    for (let corner = start; corner < end; corner++) {
-      const a = cornerVertices[corner] ?? 0;
-      const b = cornerVertices[corner + 1 < end ? corner + 1 : start] ?? 0;
-      if (a > b) back.push([b, a]);
-      else {
-        pairs.push(a, b);
-        met.add(a * 4294967296 + b);
-      }
-    }
-  }
-  // On a closed surface every edge is walked both ways; only borders are left over.
-  for (const [a, b] of back) if (!met.has(a * 4294967296 + b)) pairs.push(a, b);
-  return Uint32Array.from(pairs);
-}
 
 export interface Meeting {
   point: THREE.Vector3;
@@ -114,12 +94,11 @@ export interface Meeting {
 export class Surface {
   readonly object: THREE.Mesh<THREE.BufferGeometry, THREE.RawShaderMaterial>;
   private readonly material: THREE.RawShaderMaterial;
-  /** Vertices shared among faces; for values per vertex. */
-  private readonly shared: THREE.BufferGeometry;
-  /** A vertex per corner; for values per corner and per face, made when first needed. */
-  private split: THREE.BufferGeometry | null = null;
+  private readonly shape: Shape;
   private readonly values = new Map<number, Held>();
   private readonly layout: Layout;
+  /** Whether there is a geometry with a vertex per corner. */
+  private isSplit = false;
   private shown: number | null = null;
   /** Whether the heat takes the place of the set. */
   private hot = false;
@@ -127,25 +106,20 @@ export class Surface {
   private chosen: number | null = null;
   private previewed: { set: number; bytes: Uint8Array } | null = null;
   private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null = null;
-  private bvh: MeshBVH | null = null;
+  private readonly tree: PointerTree;
   /** From the project's space to the part's. */
   private readonly inverse = new THREE.Matrix4();
   private wire: THREE.LineSegments<THREE.BufferGeometry, THREE.RawShaderMaterial> | null = null;
   private readonly cut = { value: NO_CUT };
 
   constructor(
-    private readonly frame: GeometryFrame,
-    /** Names the mesh by its content. */
-    readonly mesh: string,
+    frame: GeometryFrame,
+    /** What the server calls the mesh. */
+    public mesh: string,
   ) {
-    const { positions, normals, cornerVertices, triangles } = frame;
-    this.layout = new Layout(frame);
-    this.shared = new THREE.BufferGeometry();
-    this.shared.setAttribute("position", new THREE.BufferAttribute(positions, 3));
-    this.shared.setAttribute("normal", new THREE.BufferAttribute(normals, 4, true));
-    const index = triangles ? triangles.map((corner) => cornerVertices[corner] ?? 0) : cornerVertices;
-    this.shared.setIndex(new THREE.BufferAttribute(index, 1));
-    this.shared.computeBoundingSphere();
+    this.shape = new Shape(frame);
+    this.layout = new Layout(this.shape);
+    this.tree = new PointerTree(this.shape);
     this.material = new THREE.RawShaderMaterial({
       glslVersion: THREE.GLSL3,
       vertexShader,
@@ -157,22 +131,19 @@ export class Surface {
       polygonOffsetFactor: 1,
       polygonOffsetUnits: 1,
     });
-    this.object = new THREE.Mesh(this.shared, this.material);
+    this.object = new THREE.Mesh(this.shape.shared, this.material);
     this.object.frustumCulled = false;
     this.object.matrixAutoUpdate = false;
-    growTree(this.shared, (tree) => {
-      this.bvh = tree;
-    });
   }
 
   /** False while the pointer cannot meet it yet. */
   get ready() {
-    return this.bvh !== null;
+    return this.tree.ready;
   }
 
   /** In the project's space. */
   get bounds(): THREE.Sphere {
-    return (this.shared.boundingSphere ?? new THREE.Sphere()).clone().applyMatrix4(this.object.matrix);
+    return (this.shape.shared.boundingSphere ?? new THREE.Sphere()).clone().applyMatrix4(this.object.matrix);
   }
 
   /** Puts the part where it stands; the matrix is given column by column. */
@@ -195,7 +166,7 @@ export class Surface {
 
   /** Where each corner of the faces is, in the project's space. */
   cornerPlaces(): Float32Array {
-    const { positions, cornerVertices } = this.frame;
+    const { positions, cornerVertices } = this.shape;
     const places = new Float32Array(3 * cornerVertices.length);
     const point = new THREE.Vector3();
     cornerVertices.forEach((vertex, corner) => point.fromArray(positions, 3 * vertex).applyMatrix4(this.object.matrix).toArray(places, 3 * corner));
@@ -206,17 +177,13 @@ export class Surface {
   cornerBytes(set: number): Uint8Array | null {
     const held = this.values.get(set);
     if (!held) return null;
-    const { cornerVertices, faceStarts } = this.frame;
+    const { cornerVertices } = this.shape;
     if (held.placement === "corner") return held.bytes;
     const from = words(held.bytes);
     const into = new Uint32Array(cornerVertices.length);
     if (held.placement === "vertex") cornerVertices.forEach((vertex, corner) => (into[corner] = from[vertex] ?? 0));
     else {
-      let face = 0;
-      for (let corner = 0; corner < into.length; corner++) {
-        while ((faceStarts?.[face + 1] ?? 3 * face + 3) <= corner) face += 1;
-        into[corner] = from[face] ?? 0;
-      }
+      for (let face = 0; face < from.length; face++) into.fill(from[face] ?? 0, ...this.shape.face(face));
     }
     return new Uint8Array(into.buffer);
   }
@@ -234,6 +201,23 @@ export class Surface {
     this.layout.patch(String(set), held, indices);
   }
 
+  /** Follows a change of the mesh; changed values come as patches. */
+  reshape(frame: ReshapeFrame, mesh: string) {
+    this.mesh = mesh;
+    const met = this.shape.reshape(frame);
+    this.tree.change(met);
+    for (const [set, held] of this.values) {
+      held.bytes = resized(held.bytes, 4 * this.shape.count(held.placement));
+      this.layout.reshape(String(set), held, met);
+    }
+    // What was shown over it is of the mesh as it was.
+    this.takeHeat("vertex", null);
+    for (const geometry of [this.shape.shared, ...(this.isSplit ? [this.shape.corners()] : [])]) {
+      for (const name of DRESS) geometry.deleteAttribute(name);
+    }
+    this.preview(null);
+  }
+
   /** Chooses the set on screen, or the heat in its place; null shows bare clay. */
   show(set: number | null, hot = false) {
     this.shown = set !== null && this.values.has(set) ? set : null;
@@ -249,7 +233,10 @@ export class Surface {
   /** What a set would be, shown in its place; null shows what is again. */
   preview(set: number | null, bytes?: Uint8Array) {
     this.layout.forget("preview");
-    this.previewed = set !== null && bytes ? { set, bytes: bytes.slice() } : null;
+    const held = set === null ? undefined : this.values.get(set);
+    // One that was made of the mesh as it was comes too late.
+    const isOfThis = held && bytes && bytes.length === 4 * this.shape.count(held.placement);
+    this.previewed = set !== null && isOfThis ? { set, bytes: bytes.slice() } : null;
     this.dress();
   }
 
@@ -295,7 +282,8 @@ export class Surface {
     this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
     // One element that is not per vertex, and all are spread to corners.
     const split = [color?.[1], masked, chosen].some((held) => held && held.placement !== "vertex");
-    const geometry = split ? this.corners() : this.shared;
+    const geometry = split ? this.shape.corners() : this.shape.shared;
+    this.isSplit ||= split;
     const put = (name: string, key: string, held: Held | undefined) => {
       if (held) geometry.setAttribute(name, this.layout.attribute(key, held, split));
       else if (!geometry.hasAttribute(name)) geometry.setAttribute(name, this.nothing(split));
@@ -307,7 +295,7 @@ export class Surface {
   }
 
   private nothing(split: boolean): THREE.BufferAttribute {
-    const count = split ? this.frame.cornerVertices.length : this.frame.positions.length / 3;
+    const { count } = (split ? this.shape.corners() : this.shape.shared).getAttribute("position");
     return new THREE.BufferAttribute(new Uint8Array(4 * count), 4, true);
   }
 
@@ -341,11 +329,9 @@ export class Surface {
       return;
     }
     if (!this.wire) {
-      const lines = new THREE.BufferGeometry();
-      lines.setAttribute("position", this.shared.getAttribute("position"));
-      lines.setIndex(new THREE.BufferAttribute(edgesOf(this.frame), 1));
-      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 }, cut: this.cut }, transparent: true, depthWrite: false });
-      this.wire = new THREE.LineSegments(lines, material);
+      // An edge that is there twice is drawn once: the second time it is no nearer.
+      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 }, cut: this.cut }, transparent: true, depthFunc: THREE.LessDepth });
+      this.wire = new THREE.LineSegments(this.shape.edges(), material);
       this.wire.frustumCulled = false;
       this.object.add(this.wire);
     }
@@ -358,9 +344,9 @@ export class Surface {
     if (!held) return null;
     let element = vertex;
     if (held.placement !== "vertex") {
-      const corners = [0, 1, 2].map((i) => this.frame.triangles?.[3 * meeting.triangle + i] ?? 3 * meeting.triangle + i);
-      const corner = corners.find((c) => this.frame.cornerVertices[c] === vertex) ?? corners[0] ?? 0;
-      element = held.placement === "corner" ? corner : this.layout.faceOf(corner);
+      const corners = this.shape.triangle(meeting.triangle);
+      const corner = corners.find((c) => this.shape.cornerVertices[c] === vertex) ?? corners[0];
+      element = held.placement === "corner" ? corner : this.shape.faceOf(corner);
     }
     const at = (i: number) => (held.bytes[4 * element + i] ?? 0) / 255;
     return [at(0), at(1), at(2), at(3)];
@@ -368,20 +354,20 @@ export class Surface {
 
   /** Where a vertex is, in the project's space. */
   position(vertex: number, into = new THREE.Vector3()) {
-    return into.fromArray(this.frame.positions, 3 * vertex).applyMatrix4(this.object.matrix);
+    return into.fromArray(this.shape.positions, 3 * vertex).applyMatrix4(this.object.matrix);
   }
 
   /** Where a covered element is, whatever its placement. */
   place(set: number, element: number, into: THREE.Vector3) {
     const placement = this.values.get(set)?.placement ?? "vertex";
     if (placement === "vertex") return this.position(element, into);
-    const [start, end] = this.layout.face(placement === "face" ? element : this.layout.faceOf(element));
+    const [start, end] = this.shape.face(placement === "face" ? element : this.shape.faceOf(element));
     const middle = new THREE.Vector3();
     const point = new THREE.Vector3();
-    for (let c = start; c < end; c++) middle.add(this.position(this.frame.cornerVertices[c] ?? 0, point));
+    for (let c = start; c < end; c++) middle.add(this.position(this.shape.cornerVertices[c] ?? 0, point));
     middle.divideScalar(end - start);
     if (placement === "face") return into.copy(middle);
-    return this.position(this.frame.cornerVertices[element] ?? 0, into).lerp(middle, 0.25);
+    return this.position(this.shape.cornerVertices[element] ?? 0, into).lerp(middle, 0.25);
   }
 
   /** The nearest point under a ray of the project's space that no cutaway hides; none while the tree is being built. */
@@ -397,37 +383,17 @@ export class Surface {
       if (along >= 0) return null;
       start.addScaledVector(ray.direction, depth / -along);
     }
-    const hit = this.bvh?.raycastFirst(new THREE.Ray(start, ray.direction).applyMatrix4(this.inverse), THREE.DoubleSide);
-    if (!hit || hit.faceIndex == null || !hit.face) return null;
-    const { a, b, c } = hit.face;
+    const hit = this.tree.meet(new THREE.Ray(start, ray.direction).applyMatrix4(this.inverse));
+    if (!hit) return null;
     const point = hit.point.clone().applyMatrix4(this.object.matrix);
     const size = Math.max(1, Math.abs(w));
     if (normal.dot(point) - w > 1e-6 * size) return null;
-    return { point, distance: point.distanceTo(ray.origin), vertices: [a, b, c], triangle: hit.faceIndex };
+    return { point, distance: point.distanceTo(ray.origin), vertices: this.shape.verticesOf(hit.triangle), triangle: hit.triangle };
   }
 
   dispose() {
-    this.shared.dispose();
-    this.wire?.geometry.dispose();
+    this.shape.dispose();
     this.wire?.material.dispose();
-    this.split?.dispose();
     this.material.dispose();
-  }
-
-  private corners(): THREE.BufferGeometry {
-    if (this.split) return this.split;
-    const { positions, normals, cornerVertices, triangles } = this.frame;
-    const split = new THREE.BufferGeometry();
-    const points = new Float32Array(3 * cornerVertices.length);
-    const directions = new Int16Array(4 * cornerVertices.length);
-    cornerVertices.forEach((vertex, corner) => {
-      points.set(positions.subarray(3 * vertex, 3 * vertex + 3), 3 * corner);
-      directions.set(normals.subarray(4 * vertex, 4 * vertex + 4), 4 * corner);
-    });
-    split.setAttribute("position", new THREE.BufferAttribute(points, 3));
-    split.setAttribute("normal", new THREE.BufferAttribute(directions, 4, true));
-    if (triangles) split.setIndex(new THREE.BufferAttribute(triangles, 1));
-    this.split = split;
-    return split;
   }
 }

@@ -1,7 +1,8 @@
 // The values of sets laid out for drawing: per vertex, or spread to the corners of faces.
 import * as THREE from "three";
-import type { GeometryFrame } from "../live/frames";
 import type { Schemas } from "../api/client";
+import { resized, room, touch } from "./room";
+import type { Met, Shape } from "./shape";
 
 export type Placement = Schemas["Placement"];
 
@@ -14,10 +15,8 @@ export interface Held {
 /** Lays the values of one mesh out; attributes are made once and changed in place. */
 export class Layout {
   private readonly attributes = new Map<string, THREE.BufferAttribute>();
-  /** The corners of each vertex, one after the other, with where they start; made when first needed. */
-  private cornersOfVertices: { starts: Uint32Array; corners: Uint32Array } | null = null;
 
-  constructor(private readonly frame: GeometryFrame) {}
+  constructor(private readonly shape: Shape) {}
 
   /** The attribute of some values on the geometry that shares vertices, or on the one with a vertex per corner. */
   attribute(name: string, held: Held, split: boolean): THREE.BufferAttribute {
@@ -25,9 +24,9 @@ export class Layout {
     const known = this.attributes.get(key);
     if (known) return known;
     const isPlain = held.placement === (split ? "corner" : "vertex");
-    let bytes = held.bytes;
+    let bytes = room(held.bytes);
     if (!isPlain) {
-      bytes = new Uint8Array(4 * this.frame.cornerVertices.length);
+      bytes = new Uint8Array(4 * this.shape.cornerCount);
       this.spreadAll(held, bytes);
     }
     const attribute = new THREE.BufferAttribute(bytes, 4, true);
@@ -44,87 +43,66 @@ export class Layout {
   /** Brings changed elements (ascending) to the attributes that were made of them. */
   patch(name: string, held: Held, indices: Uint32Array) {
     const shared = this.attributes.get(`${name} shared`);
-    if (shared) touch(shared, indices[0] ?? 0, indices[indices.length - 1] ?? 0);
+    if (shared) touch(shared, indices);
     const split = this.attributes.get(`${name} split`);
     if (!split) return;
     if (held.placement === "corner") {
-      touch(split, indices[0] ?? 0, indices[indices.length - 1] ?? 0);
+      touch(split, indices);
       return;
     }
     const [from, into] = [words(held.bytes), words(split.array as Uint8Array)];
-    let [low, high] = [Infinity, -1];
+    const changed: number[] = [];
     const put = (corner: number, element: number) => {
       into[corner] = from[element] ?? 0;
-      low = Math.min(low, corner);
-      high = Math.max(high, corner);
+      changed.push(corner);
     };
     for (const element of indices) {
       if (held.placement === "face") {
-        const [start, end] = this.face(element);
+        const [start, end] = this.shape.face(element);
         for (let corner = start; corner < end; corner++) put(corner, element);
       } else {
-        const { starts, corners } = this.vertexCorners();
-        for (let i = starts[element] ?? 0; i < (starts[element + 1] ?? 0); i++) put(corners[i] ?? 0, element);
+        this.shape.eachCornerOf(element, (corner) => put(corner, element));
       }
     }
-    if (high >= 0) touch(split, low, high);
+    touch(split, held.placement === "face" ? changed : Uint32Array.from(changed).sort());
   }
 
-  /** The first corner of a face, and one past its last. */
-  face(face: number): [number, number] {
-    const starts = this.frame.faceStarts;
-    return starts ? [starts[face] ?? 0, starts[face + 1] ?? 0] : [3 * face, 3 * face + 3];
-  }
-
-  faceOf(corner: number): number {
-    const starts = this.frame.faceStarts;
-    if (!starts) return Math.floor(corner / 3);
-    let low = 0;
-    let high = starts.length - 1;
-    while (high - low > 1) {
-      const middle = (low + high) >> 1;
-      if ((starts[middle] ?? 0) <= corner) low = middle;
-      else high = middle;
+  /** Follows a change of the mesh, whose held values are as long as there are elements now. */
+  reshape(name: string, held: Held, { corners }: Met) {
+    for (const [kind, isPlain] of [["shared", true], ["split", held.placement === "corner"]] as const) {
+      const key = `${name} ${kind}`;
+      const attribute = this.attributes.get(key);
+      if (!attribute) continue;
+      const array = isPlain ? held.bytes : resized(attribute.array as Uint8Array, 4 * this.shape.cornerCount);
+      if (array.buffer !== attribute.array.buffer) this.attributes.set(key, new THREE.BufferAttribute(room(array), 4, true));
+      if (isPlain) continue;
+      // What changes besides is patched.
+      const [from, into] = [words(held.bytes), words(array)];
+      for (const corner of corners) into[corner] = from[this.elementAt(held.placement, corner)] ?? 0;
+      const now = this.attributes.get(key);
+      if (now) touch(now, corners);
     }
-    return low;
+  }
+
+  /** The element that a corner shows. */
+  private elementAt(placement: Placement, corner: number): number {
+    return placement === "corner" ? corner : placement === "face" ? this.shape.faceOf(corner) : (this.shape.cornerVertices[corner] ?? 0);
   }
 
   private spreadAll({ placement, bytes }: Held, into: Uint8Array) {
     const [from, to] = [words(bytes), words(into)];
     if (placement === "vertex") {
-      this.frame.cornerVertices.forEach((vertex, corner) => {
+      this.shape.cornerVertices.forEach((vertex, corner) => {
         to[corner] = from[vertex] ?? 0;
       });
       return;
     }
     for (let face = 0; face < from.length; face++) {
-      const [start, end] = this.face(face);
+      const [start, end] = this.shape.face(face);
       to.fill(from[face] ?? 0, start, end);
     }
-  }
-
-  private vertexCorners() {
-    if (this.cornersOfVertices) return this.cornersOfVertices;
-    const { cornerVertices, positions } = this.frame;
-    const starts = new Uint32Array(positions.length / 3 + 1);
-    for (const vertex of cornerVertices) starts[vertex + 1] = (starts[vertex + 1] ?? 0) + 1;
-    for (let i = 1; i < starts.length; i++) starts[i] = (starts[i] ?? 0) + (starts[i - 1] ?? 0);
-    const next = starts.slice();
-    const corners = new Uint32Array(cornerVertices.length);
-    cornerVertices.forEach((vertex, corner) => {
-      const slot = next[vertex] ?? 0;
-      corners[slot] = corner;
-      next[vertex] = slot + 1;
-    });
-    this.cornersOfVertices = { starts, corners };
-    return this.cornersOfVertices;
   }
 }
 
 /** Four bytes at once. */
 export const words = (bytes: Uint8Array) => new Uint32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4);
-
-function touch(attribute: THREE.BufferAttribute, first: number, last: number) {
-  attribute.addUpdateRange(4 * first, 4 * (last - first + 1));
-  attribute.needsUpdate = true;
-}

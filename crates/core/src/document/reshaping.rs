@@ -75,6 +75,19 @@ impl Document {
         shapes.for_each(Geometry::tidy);
     }
 
+    /// Takes a tree for rays that was grown over a seed of a part's mesh as it still is.
+    ///
+    /// # Errors
+    /// When the part is gone.
+    pub fn take_tree(&mut self, id: PartId, grown: Geometry) -> Result<(), EditError> {
+        self.with_geometry(id, |geometry| {
+            geometry.take_tree(grown);
+            Ok(())
+        })?;
+        self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+        Ok(())
+    }
+
     /// Lays a change of a part's mesh on, or takes it back.
     pub(super) fn step_reshape(
         &mut self,

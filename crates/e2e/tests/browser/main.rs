@@ -11,6 +11,7 @@ mod late;
 mod painting;
 mod parts;
 mod recipe_sheet;
+mod reshaped;
 mod screenshots;
 mod sets;
 mod shelf;

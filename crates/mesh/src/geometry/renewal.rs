@@ -192,6 +192,19 @@ impl Geometry {
         }
     }
 
+    /// What one tree over all of it is grown from, elsewhere: a copy with nothing that is as large as
+    /// the tree. See [`Self::take_tree`].
+    #[must_use]
+    pub fn seed(&self) -> Self {
+        Self { triangulation: self.triangulation.clone(), ..Self::new(self.mesh.clone()) }
+    }
+
+    /// Takes the tree that a seed of what it still is has grown.
+    pub fn take_tree(&mut self, grown: Self) {
+        debug_assert!(self.mesh == grown.mesh, "of the same mesh");
+        self.bvh = grown.bvh;
+    }
+
     /// Whether the tree for rays has changed so much that a new one is worth its time.
     #[must_use]
     pub fn is_worn(&self) -> bool {

@@ -6,7 +6,8 @@ use speckle_core::{
     Edit,
     document::{Made, RecipeId},
 };
-use speckle_model::{Digest, ImageRecord, Part, ProjectTraits, swatches::Swatch};
+use speckle_mesh::Geometry;
+use speckle_model::{Digest, ImageRecord, Part, PartId, ProjectTraits, swatches::Swatch};
 use speckle_store::StoreError;
 use speckle_tools::{
     bake::BakeError,
@@ -52,6 +53,8 @@ pub enum Command {
     Drafted(RecipeId, Digest, Box<Tasted>),
     /// A recipe that a client asked to try, or why it cannot be made.
     Tried(ClientId, u32, RecipeId, Result<Box<Tasted>, BakeError>),
+    /// A tree was grown over a mesh that is called so.
+    Grown(PartId, String, Box<Geometry>),
     /// The project has another name.
     Renamed(String),
     /// The project is gone.

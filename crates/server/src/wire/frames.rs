@@ -5,9 +5,14 @@
 //! typed arrays over them without a copy.
 
 use axum::{body::Bytes, extract::ws::Message};
+use glam::Vec3;
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use speckle_color::{Rgba, bytes_from_rgba};
-use speckle_mesh::{Geometry, Placement};
+use speckle_mesh::{
+    Geometry, Placement,
+    reshape::{Direction, Reshape},
+};
 use speckle_model::{ColorSet, PartId, SetId};
 
 /// Kinds of binary frames.
@@ -19,6 +24,7 @@ mod kind {
     pub const PLACES: u32 = 5;
     pub const PREVIEW: u32 = 6;
     pub const HEAT: u32 = 7;
+    pub const RESHAPE: u32 = 8;
 }
 
 fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
@@ -28,20 +34,19 @@ fn frame(head: [u32; 8], arrays: &[&[u8]]) -> Message {
     Message::Binary(Bytes::from(bytes))
 }
 
+/// A normal in 16-bit steps, full scale 32 767; the fourth is unused.
+fn stepped(normal: Vec3) -> [i16; 4] {
+    let [x, y, z] = normal.to_array().map(|x| (x * 32_767.0).round() as i16);
+    [x, y, z, 0]
+}
+
 /// Geometry for display. Counts: V, C, F, and T, the last two 0 when every face is a triangle of
 /// three corners in a row. Arrays: positions `f32` 3 V, normals `i16` 4 V (full scale 32 767,
 /// fourth unused), vertex of each corner `u32` C, face starts `u32` F + 1 and corners of triangles
 /// `u32` 3 T, unless left out.
 pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
     let mesh = geometry.mesh();
-    let normals: Vec<[i16; 4]> = geometry
-        .vertex_normals()
-        .iter()
-        .map(|n| {
-            let [x, y, z] = n.to_array().map(|x| (x * 32_767.0).round() as i16);
-            [x, y, z, 0]
-        })
-        .collect();
+    let normals: Vec<[i16; 4]> = geometry.vertex_normals().iter().copied().map(stepped).collect();
     let (vertices, corners) = (mesh.vertex_count() as u32, mesh.corner_count() as u32);
     let common: [&[u8]; 3] = [
         bytemuck::cast_slice(mesh.positions()),
@@ -57,6 +62,56 @@ pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
     let arrays =
         [a, b, c, bytemuck::cast_slice(mesh.face_starts()), bytemuck::cast_slice(triangles)];
     frame([kind::GEOMETRY, part.0, 0, vertices, corners, faces, count, 0], &arrays)
+}
+
+/// What has changed of a mesh that is as it is after it. Counts: all vertices and all faces that it
+/// has now, vertices and faces that follow. Arrays: vertices `u32`, where they are `f32` 3 each, their
+/// normals `i16` 4 each; faces `u32`, their vertices `u32` 3 each. All ascending; faces that change,
+/// come or go are triangles.
+pub fn reshape(
+    part: PartId,
+    geometry: &Geometry,
+    reshape: &Reshape,
+    direction: Direction,
+) -> Message {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let (vertex_count, face_count) = (mesh.vertex_count() as u32, mesh.face_count() as u32);
+    let (faces, triangles) = reshape.triangles.what_is_new(direction);
+    let (moved, _) = reshape.points.what_is_new(direction);
+    let (_, gone) = reshape.triangles.what_is_new(direction.opposite());
+    // Normals follow from the faces around: those that changed, and those at points that moved.
+    let mut near: FxHashSet<u32> = triangles.iter().chain(gone).flatten().copied().collect();
+    for &vertex in moved {
+        near.insert(vertex);
+        for corner in topology.own_corners(mesh, vertex as usize) {
+            let face = mesh.face_corners(topology.face_of(corner));
+            near.extend(&mesh.corner_vertices()[face]);
+        }
+    }
+    near.retain(|&vertex| vertex < vertex_count);
+    let mut vertices: Vec<u32> = near
+        .iter()
+        .flat_map(|&vertex| topology.corners_at(vertex as usize))
+        .map(|&corner| mesh.corner_vertices()[corner as usize])
+        .chain(near.iter().copied())
+        .collect();
+    vertices.sort_unstable();
+    vertices.dedup();
+    let at = |vertex: &u32| *vertex as usize;
+    let places: Vec<Vec3> = vertices.iter().map(|v| mesh.positions()[at(v)]).collect();
+    let of_all = geometry.vertex_normals();
+    let normals: Vec<[i16; 4]> = vertices.iter().map(|v| stepped(of_all[at(v)])).collect();
+    let (some, new) = (vertices.len() as u32, faces.len() as u32);
+    frame(
+        [kind::RESHAPE, part.0, 0, vertex_count, face_count, some, new, 0],
+        &[
+            bytemuck::cast_slice(&vertices),
+            bytemuck::cast_slice(&places),
+            bytemuck::cast_slice(&normals),
+            bytemuck::cast_slice(faces),
+            bytemuck::cast_slice(triangles),
+        ],
+    )
 }
 
 /// All values of a set in 8-bit steps. Count: elements. Array: `u8` 4 per element.

@@ -88,15 +88,19 @@ pub async fn send_file(address: SocketAddr, path: &str, name: &str, bytes: &[u8]
 }
 
 /// The next JSON message of a type; frames before it are handed to `frames`.
-pub async fn hear(socket: &mut Socket, kind: &str, mut frames: impl FnMut(&[u8])) -> Value {
+pub async fn hear(socket: &mut Socket, kind: &str, frames: impl FnMut(&[u8])) -> Value {
+    hear_any(socket, &[kind], frames).await
+}
+
+async fn hear_any(socket: &mut Socket, kinds: &[&str], mut frames: impl FnMut(&[u8])) -> Value {
     let limit = Instant::now() + Duration::from_secs(20);
     loop {
         let left = limit.saturating_duration_since(Instant::now());
         let message = tokio::time::timeout(left, socket.next()).await;
-        match message.unwrap_or_else(|_| panic!("waited in vain for {kind}")).unwrap().unwrap() {
+        match message.unwrap_or_else(|_| panic!("waited in vain for {kinds:?}")).unwrap().unwrap() {
             Message::Text(text) => {
                 let message: Value = serde_json::from_str(&text).unwrap();
-                if message["type"] == kind {
+                if kinds.iter().any(|kind| message["type"] == *kind) {
                     return message;
                 }
             }
@@ -104,6 +108,23 @@ pub async fn hear(socket: &mut Socket, kind: &str, mut frames: impl FnMut(&[u8])
             _ => {}
         }
     }
+}
+
+/// The first JSON message of each of some types, in whichever order they come.
+pub async fn hear_each<const N: usize>(
+    socket: &mut Socket,
+    kinds: [&str; N],
+    mut frames: impl FnMut(&[u8]),
+) -> [Value; N] {
+    let mut heard = [const { Value::Null }; N];
+    while heard.contains(&Value::Null) {
+        let message = hear_any(socket, &kinds, &mut frames).await;
+        let kind = kinds.iter().position(|kind| message["type"] == *kind).unwrap();
+        if heard[kind].is_null() {
+            heard[kind] = message;
+        }
+    }
+    heard
 }
 
 /// The acknowledgement of what begins with a label: others may be on their way still.

@@ -4,4 +4,5 @@ mod common;
 mod deliver;
 mod live_recipes;
 mod replacement;
+mod reshaped;
 mod server;
