@@ -5,6 +5,8 @@ use std::{path::Path, time::Instant};
 use anyhow::{Context, Result};
 use glam::Vec3;
 use speckle_mesh::{Geometry, Placement, geometry::local::LocalEdit, reshape::Direction};
+use speckle_model::PartId;
+use speckle_server::wire::frames;
 
 /// How many dabs are measured.
 const DABS: usize = 40;
@@ -27,7 +29,8 @@ fn p95(mut times: Vec<f64>) -> f64 {
     times[times.len() * 95 / 100]
 }
 
-/// Splits some 200 faces at a time on the dragon, with everything derived that painting needs.
+/// Splits some 200 faces at a time on the dragon, with everything derived that painting needs, and the
+/// frame that tells pages of it.
 pub fn all(dragon: &Path) -> Result<()> {
     let part = super::read(dragon)?.into_iter().next().context("a part")?;
     println!("\n## Splitting faces under a pointer, {} faces\n", part.mesh.face_count());
@@ -57,10 +60,12 @@ pub fn all(dragon: &Path) -> Result<()> {
             faces.truncate(200);
             let begun = Instant::now();
             let (count, reshape, _) = geometry.edit(|edit| refine(edit, &faces));
+            let _ = frames::reshape(PartId(1), &geometry, &reshape, Direction::Forward);
             splits.push(begun.elapsed().as_secs_f64() * 1e3);
             changed += count;
             let begun = Instant::now();
             geometry.reshape(&reshape, Direction::Backward)?;
+            let _ = frames::reshape(PartId(1), &geometry, &reshape, Direction::Backward);
             undos.push(begun.elapsed().as_secs_f64() * 1e3);
             geometry.reshape(&reshape, Direction::Forward)?;
         }

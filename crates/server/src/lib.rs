@@ -15,7 +15,7 @@ mod session;
 mod sessions;
 mod tasted;
 mod web;
-mod wire;
+pub mod wire;
 
 use std::{
     sync::{Arc, Mutex, mpsc::Sender},
