@@ -5,7 +5,7 @@ use std::{collections::HashMap, path::Path, process::Command, sync::Arc, time::I
 use anyhow::{Context, Result};
 use serde_json::Value;
 use speckle_color::Encoding;
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, Edit, RecipeEdit};
 use speckle_mesh::{
     Geometry, Mesh, Placement, Transform, UpAxis,
     body::{Body, Placed},
@@ -150,7 +150,7 @@ pub fn waits(path: &Path, bunny: &Path) -> Result<()> {
             .map_err(anyhow::Error::msg)
         };
         let part = document.parts()[0].id;
-        document.apply(Edit::TakeRecipes { part, set: None, file: file(64)? })?;
+        document.apply(RecipeEdit::TakeRecipes { part, set: None, file: file(64)? })?;
         let set = document.parts()[0].products().last().context("a set")?.id;
         let geometry = document.parts()[0].geometry.clone();
         let _ = (geometry.vertex_normals(), geometry.packets());

@@ -20,7 +20,7 @@ use anyhow::{Context, Result, bail};
 use glam::Vec3;
 use serde_json::Value;
 use speckle_color::{Channels, Encoding};
-use speckle_core::{Document, Edit, HandId, document::Direction};
+use speckle_core::{Document, Edit, HandId, PaintEdit, RecipeEdit, document::Direction};
 use speckle_formats::{Body, Format, MeshFile, ReadOptions, Shipment, WriteOptions};
 use speckle_mesh::{
     Geometry, Mesh, Placement,
@@ -141,7 +141,7 @@ fn formats_at(dragon: &Path, placement: Placement) -> Result<()> {
     let recipe = serde_json::from_value(serde_json::json!({
         "channels": "RGB", "steps": [{ "source": { "kind": "position" } }]
     }))?;
-    document.apply(Edit::SetRecipe { part, set, recipe })?;
+    document.apply(RecipeEdit::SetRecipe { part, set, recipe })?;
     document.make_all(&Default::default(), &Default::default())?;
     for format in Format::ALL {
         let shipment = Shipment::of(document.parts());
@@ -357,7 +357,7 @@ fn row(title: &str, part: NewPart, import_ms: f64) -> Result<()> {
     let samples = sights(&on.0, 8);
     let radius = radius_covering(&on, 0.01, Reach::Skin, &samples[0]);
     let start = stroke_over(&document, radius, Reach::Skin)?;
-    let stroke = document.apply(Edit::Stroke { start, samples })?;
+    let stroke = document.apply(PaintEdit::Stroke { start, samples })?;
     file.append(&stroke, "", 1, &document)?;
     let undo = median_ms(5, || {
         let back = file.replay(2, Direction::Backward, &mut document).is_ok();

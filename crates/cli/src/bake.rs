@@ -8,7 +8,7 @@ use std::{
 use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, Subcommand};
 use serde_json::{Map, Value};
-use speckle_core::{Document, Edit};
+use speckle_core::{ChannelEdit, Document, Edit, ImageEdit, RecipeEdit};
 use speckle_formats::{Format, Shipment, WriteOptions};
 use speckle_model::{
     PartId, SetId,
@@ -136,7 +136,7 @@ fn bring_images(document: &mut Document, file: &RecipeFile, folder: &Path) -> Re
         let path = folder.join(image);
         let bytes = fs::read(&path)
             .with_context(|| format!("the image {} cannot be read", path.display()))?;
-        document.apply(Edit::AddImage { name: image.clone(), file: bytes.into() })?;
+        document.apply(ImageEdit::AddImage { name: image.clone(), file: bytes.into() })?;
     }
     Ok(())
 }
@@ -196,13 +196,13 @@ fn apply(document: &mut Document, part: PartId, file: &RecipeFile) -> Result<()>
     for recipe in file.recipes.clone() {
         // Asked for by name, it takes the place of what the file has there.
         let channels = recipe.channels.channels();
-        document.apply(Edit::ClearChannels { part, set, channels })?;
-        document.apply(Edit::SetRecipe { part, set, recipe })?;
+        document.apply(ChannelEdit::ClearChannels { part, set, channels })?;
+        document.apply(RecipeEdit::SetRecipe { part, set, recipe })?;
     }
     let made = document.make_all(&Pantry::default(), &Watch::default());
     made.with_context(|| document.part(part).map_or(String::new(), |p| p.traits.name.clone()))?;
     for recipe in &file.recipes {
-        document.apply(Edit::FreezeRecipe { part, set, channels: recipe.channels })?;
+        document.apply(RecipeEdit::FreezeRecipe { part, set, channels: recipe.channels })?;
     }
     Ok(())
 }

@@ -10,7 +10,7 @@ use std::{
 use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, PartEdit};
 use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions};
 use speckle_mesh::{Conversion, Unit, UpAxis};
 use speckle_model::ProjectTraits;
@@ -120,7 +120,7 @@ impl ReadArgs {
         let mut document = Document::default();
         let parts = std::mem::take(&mut import.parts);
         let images = std::mem::take(&mut import.images);
-        document.apply(Edit::AddParts { parts, images, traits })?;
+        document.apply(PartEdit::AddParts { parts, images, traits })?;
         Ok((document, import))
     }
 }

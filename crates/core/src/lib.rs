@@ -6,4 +6,7 @@
 
 pub mod document;
 
-pub use document::{Change, Document, Edit, EditError, HandId, Patch, Step};
+pub use document::{
+    Change, ChannelEdit, Document, Edit, EditError, HandId, HelperEdit, ImageEdit, PaintEdit,
+    PartEdit, Patch, ProjectEdit, RecipeEdit, ReplaceEdit, SetEdit, Step,
+};

@@ -8,7 +8,7 @@ mod loft;
 mod pennant;
 mod stone;
 
-use speckle_core::{Change, Document, Edit, EditError};
+use speckle_core::{Change, ChannelEdit, Document, Edit, EditError, ImageEdit, RecipeEdit};
 use speckle_model::{NewPart, color_set::ChannelTraits, recipe::RecipeFile};
 use speckle_tools::bake::{Pantry, watch::Watch};
 
@@ -97,7 +97,7 @@ pub const PIECES: [Piece; 4] = [
         make: stone::make,
         dress: |document| {
             let (name, file) = (stone::IMAGE.to_owned(), stone::image().into());
-            let image = document.apply(Edit::AddImage { name, file })?;
+            let image = document.apply(ImageEdit::AddImage { name, file })?;
             Ok(vec![image, take(document, include_str!("recipes/stone.json"))?])
         },
     },
@@ -114,7 +114,7 @@ pub const PIECES: [Piece; 4] = [
 fn take(document: &mut Document, json: &str) -> Result<Change, EditError> {
     let file = RecipeFile::read(json).map_err(EditError::Shelved)?;
     let part = document.parts().first().ok_or(EditError::NoSuchPart)?.id;
-    document.apply(Edit::TakeRecipes { part, set: None, file })
+    document.apply(RecipeEdit::TakeRecipes { part, set: None, file })
 }
 
 /// Says what 0 and 1 stand for in each channel of the first part's last set.
@@ -125,7 +125,7 @@ fn tell_senses(document: &mut Document, senses: [(&str, &str); 4]) -> Result<Cha
     let edits = senses.into_iter().enumerate().map(|(channel, (low, high))| {
         let (low, high) = (low.to_owned(), high.to_owned());
         let traits = ChannelTraits { low, high, ..channels[channel].clone() };
-        Edit::DescribeChannel { part, set, channel, traits }
+        ChannelEdit::DescribeChannel { part, set, channel, traits }
     });
     document.apply_all(String::new(), edits)
 }

@@ -52,9 +52,10 @@ impl App {
     async fn project_with(
         &self,
         name: String,
-        first: Edit,
+        first: impl Into<Edit>,
         hand: String,
     ) -> Result<(ProjectId, Vec<Part>), ApiError> {
+        let first: Edit = first.into();
         let made = self.aside(move |app| {
             let mut document = Document::default();
             let change = match document.apply(first) {
@@ -72,9 +73,14 @@ impl App {
     }
 
     /// Makes an edit; tells whether anything changed.
-    async fn edit(&self, project: ProjectId, edit: Edit, hand: String) -> Result<bool, ApiError> {
+    async fn edit(
+        &self,
+        project: ProjectId,
+        edit: impl Into<Edit>,
+        hand: String,
+    ) -> Result<bool, ApiError> {
         let (reply, answer) = oneshot::channel();
-        self.send(project, Command::Edit(edit, hand, reply)).await?;
+        self.send(project, Command::Edit(edit.into(), hand, reply)).await?;
         answer.await.map_err(|_| gone())?.map_err(ApiError::bad_request)
     }
 

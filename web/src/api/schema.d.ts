@@ -646,6 +646,75 @@ export interface components {
             /** @description The set. */
             set: components["schemas"]["SetId"];
         };
+        /** @description What changes channels as wholes. */
+        ChannelEdit: {
+            /** @description 0–3 for R, G, B, A. */
+            channel: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description What is said of it from now on. */
+            traits: components["schemas"]["ChannelTraits"];
+            /** @enum {string} */
+            type: "describe_channel";
+        } | {
+            /** @description Which. */
+            channels: components["schemas"]["Channels"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "clear_channels";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "clear_part";
+        } | {
+            /** @description One, 0–3. */
+            a: number;
+            /** @description The other, 0–3. */
+            b: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "swap_channels";
+        } | {
+            /** @description Where they come from. */
+            from: components["schemas"]["ChannelAt"];
+            /** @description Whether 1 less the number comes. */
+            invert?: boolean;
+            /** @description How. */
+            merge: components["schemas"]["Merge"];
+            /** @description Where they go. */
+            to: components["schemas"]["ChannelAt"];
+            /** @enum {string} */
+            type: "merge_channel";
+        } | {
+            /** @description Where R, G, B and A come from. */
+            channels: components["schemas"]["Source"][];
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+            /** @enum {string} */
+            type: "compose_set";
+        } | {
+            /** @description The channel. */
+            from: components["schemas"]["ChannelAt"];
+            /** @description What the set will be called. */
+            name: string;
+            /** @description The ramp: its color at 1 is kept as the ground color. */
+            ramp: components["schemas"]["Stop"][];
+            /** @enum {string} */
+            type: "colorize";
+        };
         /** @description One channel of a set in numbers, as stored (color sets: sRGB-encoded). */
         ChannelFigures: {
             /**
@@ -880,283 +949,7 @@ export interface components {
             to: components["schemas"]["Way"];
         };
         /** @description Everything a user can do to a project. */
-        Edit: {
-            /** @description What they were meant for. */
-            meant: components["schemas"]["ProjectTraits"];
-            /** @description The parts. */
-            parts: components["schemas"]["PartId"][];
-            /** @description What the file's numbers were taken for. */
-            taken: components["schemas"]["ProjectTraits"];
-            /** @enum {string} */
-            type: "convert_parts";
-        } | {
-            /** @description What it will be called. */
-            name: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @enum {string} */
-            type: "rename_part";
-        } | {
-            /** @description The parts. */
-            parts: components["schemas"]["PartId"][];
-            /** @enum {string} */
-            type: "show_parts";
-            /** @description Whether they are seen from now on. */
-            visible: boolean;
-        } | {
-            /** @description Whether they are locked from now on. */
-            locked: boolean;
-            /** @description The parts. */
-            parts: components["schemas"]["PartId"][];
-            /** @enum {string} */
-            type: "lock_parts";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description Where it stands from now on. */
-            transform: components["schemas"]["Transform"];
-            /** @enum {string} */
-            type: "place_part";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @enum {string} */
-            type: "duplicate_part";
-        } | {
-            /** @description The parts. */
-            parts: components["schemas"]["PartId"][];
-            /** @enum {string} */
-            type: "delete_parts";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description Its place from now on, from 0. */
-            to: number;
-            /** @enum {string} */
-            type: "move_part";
-        } | {
-            /** @description The unit and the up axis. */
-            traits: components["schemas"]["ProjectTraits"];
-            /** @enum {string} */
-            type: "set_project";
-        } | {
-            /** @description Whether the numbers are colors or plain data. */
-            encoding: components["schemas"]["Encoding"];
-            /** @description What the set will be called. */
-            name: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description What each value belongs to. */
-            placement: components["schemas"]["Placement"];
-            /** @description The value it is flooded with: its ground color. */
-            start: number[];
-            /** @enum {string} */
-            type: "add_set";
-        } | {
-            /** @description What it will be called. */
-            name: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "rename_set";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "duplicate_set";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "delete_set";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @description Its place from now on, from 0. */
-            to: number;
-            /** @enum {string} */
-            type: "move_set";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @description The parts that get it. */
-            to: components["schemas"]["PartId"][];
-            /** @enum {string} */
-            type: "copy_set";
-        } | {
-            /** @enum {string} */
-            type: "make_parts_agree";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description What each value belongs to from now on. */
-            placement: components["schemas"]["Placement"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "convert_set";
-        } | {
-            /** @description 0–3 for R, G, B, A. */
-            channel: number;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @description What is said of it from now on. */
-            traits: components["schemas"]["ChannelTraits"];
-            /** @enum {string} */
-            type: "describe_channel";
-        } | {
-            /** @description Which. */
-            channels: components["schemas"]["Channels"];
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "clear_channels";
-        } | {
-            /** @description One, 0–3. */
-            a: number;
-            /** @description The other, 0–3. */
-            b: number;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "swap_channels";
-        } | {
-            /** @description Where they come from. */
-            from: components["schemas"]["ChannelAt"];
-            /** @description Whether 1 less the number comes. */
-            invert?: boolean;
-            /** @description How. */
-            merge: components["schemas"]["Merge"];
-            /** @description Where they go. */
-            to: components["schemas"]["ChannelAt"];
-            /** @enum {string} */
-            type: "merge_channel";
-        } | {
-            /** @description Where R, G, B and A come from. */
-            channels: components["schemas"]["Source"][];
-            /** @description What it will be called. */
-            name: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description What each value belongs to. */
-            placement: components["schemas"]["Placement"];
-            /** @enum {string} */
-            type: "compose_set";
-        } | {
-            /** @description The channel. */
-            from: components["schemas"]["ChannelAt"];
-            /** @description What the set will be called. */
-            name: string;
-            /** @description The ramp: its color at 1 is kept as the ground color. */
-            ramp: components["schemas"]["Stop"][];
-            /** @enum {string} */
-            type: "colorize";
-        } | {
-            /** @description What it is made with. */
-            fill: components["schemas"]["Fill"];
-            /** @enum {string} */
-            type: "fill";
-        } | {
-            /** @description What it is made with. */
-            adjustment: components["schemas"]["Adjustment"];
-            /** @enum {string} */
-            type: "adjust";
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @enum {string} */
-            type: "clear_part";
-        } | {
-            /** @description What it will be called; a number is added when there is one. */
-            name: string;
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description What each value belongs to. */
-            placement: components["schemas"]["Placement"];
-            /** @description Mask or selection. */
-            role: components["schemas"]["Role"];
-            /** @enum {string} */
-            type: "add_helper";
-        } | {
-            /** @description What it will be called. */
-            name: string;
-            /** @enum {string} */
-            type: "take_snapshot";
-        } | {
-            /** @description What it is called. */
-            name: string;
-            /** @enum {string} */
-            type: "restore_snapshot";
-        } | {
-            /** @description What it is called. */
-            name: string;
-            /** @enum {string} */
-            type: "delete_snapshot";
-        } | {
-            /** @description The colors, in order. */
-            swatches: components["schemas"]["Swatch"][];
-            /** @enum {string} */
-            type: "set_palette";
-        } | {
-            /** @enum {string} */
-            type: "set_views";
-            /** @description The views, in order. */
-            views: components["schemas"]["SavedView"][];
-        } | {
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The recipe; its channels say which. */
-            recipe: components["schemas"]["Recipe"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "set_recipe";
-        } | {
-            /** @description The recipe's channels. */
-            channels: components["schemas"]["Target"];
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-            /** @enum {string} */
-            type: "freeze_recipe";
-        } | {
-            /** @description The recipes. */
-            file: components["schemas"]["RecipeFile"];
-            /** @description The part. */
-            part: components["schemas"]["PartId"];
-            set?: components["schemas"]["SetId"] | null;
-            /** @enum {string} */
-            type: "take_recipes";
-        } | {
-            /** @description What it is called. */
-            name: string;
-            /** @enum {string} */
-            type: "delete_image";
-        } | {
-            /** @description Where the pointer went. */
-            samples: components["schemas"]["Sample"][];
-            /** @description What it is made with. */
-            start: components["schemas"]["StrokeStart"];
-            /** @enum {string} */
-            type: "stroke";
-        };
+        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"];
         /** @description What came of an edit. */
         Edited: {
             /** @description Whether anything is other than it was. */
@@ -1203,6 +996,34 @@ export interface components {
             mesh: string;
             /** @description The part. */
             part: components["schemas"]["PartId"];
+        };
+        /** @description What keeps masks, selections and snapshots. */
+        HelperEdit: {
+            /** @description What it will be called; a number is added when there is one. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+            /** @description Mask or selection. */
+            role: components["schemas"]["Role"];
+            /** @enum {string} */
+            type: "add_helper";
+        } | {
+            /** @description What it will be called. */
+            name: string;
+            /** @enum {string} */
+            type: "take_snapshot";
+        } | {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "restore_snapshot";
+        } | {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "delete_snapshot";
         };
         /** @description Where the project stands in its history. */
         History: {
@@ -1343,6 +1164,13 @@ export interface components {
             rounds: number;
             /** @enum {string} */
             type: "shrink";
+        };
+        /** @description What brings images in, or takes them out. */
+        ImageEdit: {
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            type: "delete_image";
         };
         /** @description How an image lies on the surface. */
         ImageLay: {
@@ -1688,6 +1516,25 @@ export interface components {
             /** @description That unit's symbol. */
             unit: string;
         };
+        /** @description What changes values here and there. */
+        PaintEdit: {
+            /** @description What it is made with. */
+            fill: components["schemas"]["Fill"];
+            /** @enum {string} */
+            type: "fill";
+        } | {
+            /** @description What it is made with. */
+            adjustment: components["schemas"]["Adjustment"];
+            /** @enum {string} */
+            type: "adjust";
+        } | {
+            /** @description Where the pointer went. */
+            samples: components["schemas"]["Sample"][];
+            /** @description What it is made with. */
+            start: components["schemas"]["StrokeStart"];
+            /** @enum {string} */
+            type: "stroke";
+        };
         /** @description How two parts differ. */
         PartDifference: {
             /**
@@ -1700,6 +1547,62 @@ export interface components {
             name: string;
             /** @description Its sets, in their order; then those that only the other side has. */
             sets: components["schemas"]["SetDifference"][];
+        };
+        /** @description What changes the list of parts, and what is said of them. */
+        PartEdit: {
+            /** @description What they were meant for. */
+            meant: components["schemas"]["ProjectTraits"];
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @description What the file's numbers were taken for. */
+            taken: components["schemas"]["ProjectTraits"];
+            /** @enum {string} */
+            type: "convert_parts";
+        } | {
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "rename_part";
+        } | {
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "show_parts";
+            /** @description Whether they are seen from now on. */
+            visible: boolean;
+        } | {
+            /** @description Whether they are locked from now on. */
+            locked: boolean;
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "lock_parts";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description Where it stands from now on. */
+            transform: components["schemas"]["Transform"];
+            /** @enum {string} */
+            type: "place_part";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            type: "duplicate_part";
+        } | {
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "delete_parts";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description Its place from now on, from 0. */
+            to: number;
+            /** @enum {string} */
+            type: "move_part";
         };
         /**
          * Format: int32
@@ -1807,6 +1710,23 @@ export interface components {
              */
             revision: number;
         };
+        /** @description What changes what is said of the project, its palette and its views. */
+        ProjectEdit: {
+            /** @description The unit and the up axis. */
+            traits: components["schemas"]["ProjectTraits"];
+            /** @enum {string} */
+            type: "set_project";
+        } | {
+            /** @description The colors, in order. */
+            swatches: components["schemas"]["Swatch"][];
+            /** @enum {string} */
+            type: "set_palette";
+        } | {
+            /** @enum {string} */
+            type: "set_views";
+            /** @description The views, in order. */
+            views: components["schemas"]["SavedView"][];
+        };
         /** @description What the project's numbers mean. */
         ProjectTraits: {
             /** @description What one step of every length is. */
@@ -1907,6 +1827,34 @@ export interface components {
             remake?: components["schemas"]["Remake"];
             /** @description From top to bottom. */
             steps: components["schemas"]["RecipeStep"][];
+        };
+        /** @description What gives sets recipes, or takes them. */
+        RecipeEdit: {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The recipe; its channels say which. */
+            recipe: components["schemas"]["Recipe"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "set_recipe";
+        } | {
+            /** @description The recipe's channels. */
+            channels: components["schemas"]["Target"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "freeze_recipe";
+        } | {
+            /** @description The recipes. */
+            file: components["schemas"]["RecipeFile"];
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            set?: components["schemas"]["SetId"] | null;
+            /** @enum {string} */
+            type: "take_recipes";
         };
         /** @description Recipes for a set, as a file: what the command line runs and the app saves. */
         RecipeFile: {
@@ -2886,6 +2834,74 @@ export interface components {
             mean_difference?: number | null;
             /** @description The set's name. */
             name: string;
+        };
+        /** @description What changes the sets of parts. */
+        SetEdit: {
+            /** @description Whether the numbers are colors or plain data. */
+            encoding: components["schemas"]["Encoding"];
+            /** @description What the set will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+            /** @description The value it is flooded with: its ground color. */
+            start: number[];
+            /** @enum {string} */
+            type: "add_set";
+        } | {
+            /** @description What it will be called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "rename_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "duplicate_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "delete_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description Its place from now on, from 0. */
+            to: number;
+            /** @enum {string} */
+            type: "move_set";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @description The parts that get it. */
+            to: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "copy_set";
+        } | {
+            /** @enum {string} */
+            type: "make_parts_agree";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description What each value belongs to from now on. */
+            placement: components["schemas"]["Placement"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+            /** @enum {string} */
+            type: "convert_set";
         };
         /**
          * Format: int32

@@ -9,10 +9,16 @@ use speckle_color::{
 use speckle_mesh::Placement;
 use speckle_model::{
     ColorSet, SetId,
-    color_set::{Role, convert},
+    color_set::{ChannelTraits, Role, convert},
 };
+use strum::VariantNames;
 
-use super::{Change, Document, EditError, NewSet, PartId, Patch, Step, sets::no_lock};
+use super::{
+    Change, Document, EditError, NewSet, PartId, Patch, Step,
+    edit::{Family, Planned},
+    fills::Shares,
+    sets::no_lock,
+};
 
 /// One channel of one set of one part.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -75,6 +81,113 @@ impl Merge {
     }
 }
 
+/// What changes channels as wholes.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum ChannelEdit {
+    /// Says what a channel holds, or locks it.
+    DescribeChannel {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// 0–3 for R, G, B, A.
+        channel: usize,
+        /// What is said of it from now on.
+        traits: ChannelTraits,
+    },
+    /// Brings channels back to the ground color.
+    ClearChannels {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Which.
+        channels: Channels,
+    },
+    /// Brings all of a part's sets back to their ground colors, where nothing is locked.
+    ClearPart {
+        /// The part.
+        part: PartId,
+    },
+    /// Swaps two channels of a set, with what is said of them.
+    SwapChannels {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// One, 0–3.
+        a: usize,
+        /// The other, 0–3.
+        b: usize,
+    },
+    /// Brings a channel's numbers into another's, of any set of a part of the same mesh.
+    MergeChannel {
+        /// Where they come from.
+        from: ChannelAt,
+        /// Where they go.
+        to: ChannelAt,
+        /// How.
+        merge: Merge,
+        /// Whether 1 less the number comes.
+        #[serde(default)]
+        invert: bool,
+    },
+    /// A new data set from up to four channels.
+    ComposeSet {
+        /// The part.
+        part: PartId,
+        /// What it will be called.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+        /// Where R, G, B and A come from.
+        channels: [Source; 4],
+    },
+    /// A new color set from a channel, by a color ramp.
+    Colorize {
+        /// The channel.
+        from: ChannelAt,
+        /// What the set will be called.
+        name: String,
+        /// The ramp: its color at 1 is kept as the ground color.
+        ramp: Vec<Stop>,
+    },
+}
+
+impl Family for ChannelEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::DescribeChannel { part, set, channel, traits } => {
+                document.change_describing_channel(part, set, channel, traits)?
+            }
+            Self::ClearChannels { part, set, channels } => {
+                let change = document.change_clearing(part, set, channels)?;
+                return Ok(Planned::Painting(change, Shares::CLEARED));
+            }
+            Self::ClearPart { part } => {
+                let change = document.change_clearing_part(part)?;
+                return Ok(Planned::Painting(change, Shares::CLEARED));
+            }
+            Self::SwapChannels { part, set, a, b } => {
+                return Ok(Planned::Plain(document.change_swapping(part, set, (a, b))?));
+            }
+            Self::MergeChannel { from, to, merge, invert } => {
+                document.change_merging(from, to, merge, invert)?
+            }
+            Self::ComposeSet { part, name, placement, channels } => {
+                document.change_composing(part, &name, placement, channels)?
+            }
+            Self::Colorize { from, name, ramp } => {
+                document.change_colorizing(from, &name, &ramp)?
+            }
+        };
+        Ok(change.into())
+    }
+}
+
 impl Document {
     pub(super) fn change_clearing(
         &self,
@@ -100,6 +213,26 @@ impl Document {
             .map(|(n, _)| *n)
             .collect();
         self.values_changed(format!("Clear {} of {}", names, own.name), part, &own, after)
+    }
+
+    /// Brings every set of a part back to its ground color, where nothing is locked.
+    pub(super) fn change_clearing_part(&self, part: PartId) -> Result<Change, EditError> {
+        let owner = self.unlocked(part)?;
+        let mut change = Change {
+            label: format!("Clear {}", owner.traits.name),
+            steps: vec![],
+            ..Change::default()
+        };
+        for set in owner.products() {
+            let set = self.as_kept(set);
+            let clear = |value: &[f32; 4]| -> [f32; 4] {
+                let open = |i: usize| !set.channels[i].locked;
+                std::array::from_fn(|i| if open(i) { set.ground[i] } else { value[i] })
+            };
+            let after = set.values.iter().map(clear).collect();
+            change.steps.extend(self.values_changed(String::new(), part, &set, after)?.steps);
+        }
+        Ok(change)
     }
 
     pub(super) fn change_swapping(

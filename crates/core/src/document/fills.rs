@@ -46,14 +46,26 @@ pub(super) struct Flood {
     faces: Arc<Vec<bool>>,
 }
 
-/// How much of each element of sets with recipes a fill covered; elsewhere all of it.
-#[derive(Default)]
-pub(super) struct Shares(HashMap<SetId, HashMap<u32, Touched>>);
+/// How much of each element of sets with recipes an edit covered.
+pub(super) struct Shares {
+    of: Option<HashMap<SetId, HashMap<u32, Touched>>>,
+    others: Touched,
+}
+
+impl Default for Shares {
+    /// All of every element.
+    fn default() -> Self {
+        Self { of: None, others: Touched::ALL }
+    }
+}
 
 impl Shares {
+    /// All of every element, and it was taken away.
+    pub(super) const CLEARED: Self = Self { of: None, others: Touched::CLEARED };
+
     pub(super) fn of(&self, set: SetId, element: u32) -> Touched {
-        let known = self.0.get(&set).and_then(|shares| shares.get(&element));
-        known.copied().unwrap_or(Touched::ALL)
+        let of = self.of.as_ref().and_then(|of| of.get(&set));
+        of.and_then(|shares| shares.get(&element)).copied().unwrap_or(self.others)
     }
 }
 
@@ -232,7 +244,7 @@ impl Document {
                 if let Some(shield) = self.shield(owner, &own) {
                     theirs.iter_mut().for_each(|(&e, touched)| touched.share *= shield[e as usize]);
                 }
-                shares.0.insert(set, theirs);
+                shares.of.get_or_insert_default().insert(set, theirs);
             }
             let theirs = self.values_changed(String::new(), part, &own, after)?;
             parts += usize::from(!theirs.is_empty());
@@ -241,26 +253,6 @@ impl Document {
         let erased = if coat.action == Action::Erase { " (erase)" } else { "" };
         let of_parts = if parts > 1 { format!(" of {parts} parts") } else { String::new() };
         change.label = format!("{title}{erased} on {name}{of_parts}");
-        Ok(change)
-    }
-
-    /// Brings every set of a part back to its ground color, where nothing is locked.
-    pub(super) fn change_clearing_part(&self, part: PartId) -> Result<Change, EditError> {
-        let owner = self.unlocked(part)?;
-        let mut change = Change {
-            label: format!("Clear {}", owner.traits.name),
-            steps: vec![],
-            ..Change::default()
-        };
-        for set in owner.products() {
-            let set = self.as_kept(set);
-            let clear = |value: &[f32; 4]| -> [f32; 4] {
-                let open = |i: usize| !set.channels[i].locked;
-                std::array::from_fn(|i| if open(i) { set.ground[i] } else { value[i] })
-            };
-            let after = set.values.iter().map(clear).collect();
-            change.steps.extend(self.values_changed(String::new(), part, &set, after)?.steps);
-        }
         Ok(change)
     }
 }

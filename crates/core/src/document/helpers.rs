@@ -1,18 +1,70 @@
-//! What serves the work and stays at home: masks, selections, snapshots, palette and views.
+//! What serves the work and stays at home: masks, selections, snapshots.
 
 use std::sync::Arc;
 
+use serde::Deserialize;
 use speckle_color::{Encoding, difference::delta_e};
 use speckle_mesh::Placement;
 use speckle_model::{
     ColorSet, SetId,
     color_set::{Role, convert},
     names,
-    swatches::{self, Swatch},
-    views::{self, SavedView},
+};
+use strum::VariantNames;
+
+use super::{
+    Change, Document, EditError, Part, PartId, Step,
+    edit::{Family, Planned},
+    sets::has_room,
 };
 
-use super::{Change, Document, EditError, Part, PartId, Step, sets::has_room};
+/// What keeps masks, selections and snapshots.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum HelperEdit {
+    /// Gives a part a mask or a selection, empty at first.
+    AddHelper {
+        /// The part.
+        part: PartId,
+        /// Mask or selection.
+        role: Role,
+        /// What it will be called; a number is added when there is one.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+    },
+    /// Keeps every set of every part as it is now.
+    TakeSnapshot {
+        /// What it will be called.
+        name: String,
+    },
+    /// Brings every set back to what it was.
+    RestoreSnapshot {
+        /// What it is called.
+        name: String,
+    },
+    /// Lets go of a snapshot.
+    DeleteSnapshot {
+        /// What it is called.
+        name: String,
+    },
+}
+
+impl Family for HelperEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::AddHelper { part, role, name, placement } => {
+                document.change_adding_helper(part, role, &name, placement)?
+            }
+            Self::TakeSnapshot { name } => document.change_taking_snapshot(&name)?,
+            Self::RestoreSnapshot { name } => document.change_restoring_snapshot(&name)?,
+            Self::DeleteSnapshot { name } => document.change_deleting_snapshot(&name)?,
+        };
+        Ok(change.into())
+    }
+}
 
 impl Document {
     /// How far tools may change each element of a set, 0–1: all that the part's mask leaves.
@@ -155,38 +207,5 @@ impl Document {
         let now = self.set(part, of)?;
         let then = convert::values_at(then, now.placement, self.part(part)?.geometry.mesh());
         Ok((now, delta_e(now.encoding, &then, &now.values)))
-    }
-
-    pub(super) fn change_palette(&self, swatches: Vec<Swatch>) -> Result<Change, EditError> {
-        if let Some(problem) = swatches::problem(&swatches) {
-            return Err(EditError::Shelved(problem));
-        }
-        let before = self.swatches.clone();
-        let label = match (before.len(), swatches.len()) {
-            (before, after) if after == before + 1 => "Add to the palette",
-            (before, after) if after + 1 == before => "Take from the palette",
-            _ => "Change the palette",
-        };
-        let steps = if before == swatches {
-            Vec::new()
-        } else {
-            vec![Step::Swatches { before, after: swatches }]
-        };
-        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
-    }
-
-    pub(super) fn change_views(&self, views: Vec<SavedView>) -> Result<Change, EditError> {
-        if let Some(problem) = views::problem(&views) {
-            return Err(EditError::Shelved(problem));
-        }
-        let before = self.views.clone();
-        let label = match (before.len(), views.len()) {
-            (before, after) if after > before => "Save a view",
-            (before, after) if after < before => "Delete a view",
-            _ => "Change the views",
-        };
-        let steps =
-            if before == views { Vec::new() } else { vec![Step::Views { before, after: views }] };
-        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }
 }

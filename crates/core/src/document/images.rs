@@ -2,16 +2,52 @@
 
 use std::{collections::HashMap, sync::Arc};
 
+use serde::Deserialize;
 use speckle_model::{
     ImageRecord,
     names::{self, FreeNames},
 };
 use speckle_tools::image_file::ImageFile;
+use strum::VariantNames;
 
-use super::{Change, Document, EditError, Step};
+use super::{
+    Change, Document, EditError, Step,
+    edit::{Family, Planned},
+};
 
 /// The most images a project may have.
 const MOST_IMAGES: usize = 64;
+
+/// What brings images in, or takes them out.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum ImageEdit {
+    /// Takes an image into the project, in place of the one of the same name.
+    #[serde(skip)]
+    AddImage {
+        /// What recipes call it.
+        name: String,
+        /// The file as it is.
+        file: Arc<Vec<u8>>,
+    },
+    /// Takes an image out of the project.
+    DeleteImage {
+        /// What it is called.
+        name: String,
+    },
+}
+
+impl Family for ImageEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::AddImage { name, file } => document.change_adding_image(&name, file)?,
+            Self::DeleteImage { name } => document.change_deleting_image(&name)?,
+        };
+        Ok(change.into())
+    }
+}
 
 impl Document {
     /// The files of the images, in the order they came in.

@@ -2,17 +2,130 @@
 
 use std::sync::Arc;
 
-use speckle_mesh::Geometry;
+use serde::Deserialize;
+use speckle_mesh::{Conversion, Geometry, Transform};
 use speckle_model::{
-    ColorSet, SetId,
+    ColorSet, NewPart, SetId,
     color_set::Role,
     names::{self, FreeNames},
 };
+use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, ImageRecord, MOST_SETS, NewPart, Part, PartId, PartRecord,
-    PartTraits, ProjectTraits, Step,
+    Change, Document, EditError, ImageRecord, MOST_SETS, Part, PartId, PartRecord, PartTraits,
+    ProjectTraits, Step,
+    edit::{Family, Planned},
 };
+
+/// What changes the list of parts, and what is said of them.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum PartEdit {
+    /// Brings parts in. An empty project takes the unit and the up axis they are given in; any
+    /// other has had them converted to its own.
+    #[serde(skip)]
+    AddParts {
+        /// The parts.
+        parts: Vec<NewPart>,
+        /// The images that came with them.
+        images: Vec<ImageRecord>,
+        /// What their numbers mean, for an empty project.
+        traits: Option<ProjectTraits>,
+    },
+    /// Says that the numbers of parts were taken for something else than they were meant for: their
+    /// points are converted, what is painted on them stays.
+    ConvertParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// What the file's numbers were taken for.
+        taken: ProjectTraits,
+        /// What they were meant for.
+        meant: ProjectTraits,
+    },
+    /// Gives a part another name.
+    RenamePart {
+        /// The part.
+        part: PartId,
+        /// What it will be called.
+        name: String,
+    },
+    /// Shows or hides parts.
+    ShowParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// Whether they are seen from now on.
+        visible: bool,
+    },
+    /// Locks parts, so that nothing about them changes, or unlocks them.
+    LockParts {
+        /// The parts.
+        parts: Vec<PartId>,
+        /// Whether they are locked from now on.
+        locked: bool,
+    },
+    /// Puts a part elsewhere.
+    PlacePart {
+        /// The part.
+        part: PartId,
+        /// Where it stands from now on.
+        transform: Transform,
+    },
+    /// Makes a copy of a part, with its sets, behind it in the list.
+    DuplicatePart {
+        /// The part.
+        part: PartId,
+    },
+    /// Takes parts away.
+    DeleteParts {
+        /// The parts.
+        parts: Vec<PartId>,
+    },
+    /// Gives a part another place in the list.
+    MovePart {
+        /// The part.
+        part: PartId,
+        /// Its place from now on, from 0.
+        to: usize,
+    },
+}
+
+impl Family for PartEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::AddParts { parts, images, traits } => {
+                document.change_adding_parts(parts, images, traits)?
+            }
+            Self::ConvertParts { parts, taken, meant } => {
+                let up = document.traits.up;
+                let [taken, meant] = [taken, meant].map(|traits| (traits.unit, traits.up));
+                let conversion = Conversion::of_misreading(taken, meant, up);
+                document.change_converting_parts(&parts, conversion)?
+            }
+            Self::RenamePart { part, name } => document.change_renaming(part, &name)?,
+            Self::ShowParts { parts, visible } => {
+                let verb = if visible { "Show" } else { "Hide" };
+                document.change_traits_of(verb, &parts, |traits| traits.visible = visible)?
+            }
+            Self::LockParts { parts, locked } => {
+                let verb = if locked { "Lock" } else { "Unlock" };
+                document.change_traits_of(verb, &parts, |traits| traits.locked = locked)?
+            }
+            Self::PlacePart { part, transform } => {
+                if let Some(problem) = transform.problem() {
+                    return Err(EditError::Transform(problem));
+                }
+                document.unlocked(part)?;
+                document.change_traits_of("Place", &[part], |own| own.transform = transform)?
+            }
+            Self::DuplicatePart { part } => document.change_duplicating(part)?,
+            Self::DeleteParts { parts } => document.change_deleting(&parts)?,
+            Self::MovePart { part, to } => document.change_moving(part, to)?,
+        };
+        Ok(change.into())
+    }
+}
 
 impl Document {
     /// A part that may change.
@@ -179,17 +292,5 @@ impl Document {
         let label = format!("Reorder {}", self.parts[from].traits.name);
         let steps = if from == to { Vec::new() } else { vec![Step::PartMoved { from, to }] };
         Ok(Change { label, steps, ..Change::default() })
-    }
-
-    pub(super) fn change_project(&self, after: ProjectTraits) -> Change {
-        let before = self.traits;
-        let label = if before.unit == after.unit {
-            format!("Turn up to {:?}", after.up)
-        } else {
-            format!("Read lengths as {}", after.unit.symbol())
-        };
-        let steps =
-            if before == after { Vec::new() } else { vec![Step::ProjectTraits { before, after }] };
-        Change { label, steps, ..Change::default() }
     }
 }

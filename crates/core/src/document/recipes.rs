@@ -6,6 +6,7 @@
 
 use std::sync::Arc;
 
+use serde::Deserialize;
 use speckle_color::{Channels, Encoding, Rgba};
 use speckle_model::{
     ColorSet, Digest, SetId,
@@ -13,11 +14,68 @@ use speckle_model::{
     recipe::{self, Recipe, RecipeFile, Source, Target},
 };
 use speckle_tools::bake::{BakeError, Inputs, Pantry, taste::Tastes, up_to, watch::Watch};
+use strum::VariantNames;
 
 use super::{
     Change, Document, Edit, EditError, Part, PartId, Patch, RecipeId, Standing, Step,
-    recipe_order::would_be_circular, sets::has_room,
+    channels::ChannelEdit,
+    edit::{Family, Planned},
+    recipe_order::would_be_circular,
+    sets::has_room,
 };
+
+/// What gives sets recipes, or takes them.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum RecipeEdit {
+    /// Gives channels a recipe, in place of the one they have.
+    SetRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe; its channels say which.
+        recipe: Recipe,
+    },
+    /// Turns what a recipe made into plain paint.
+    FreezeRecipe {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The recipe's channels.
+        channels: Target,
+    },
+    /// Gives a set the recipes of a file: the set named, or the one that the file names, which is
+    /// made when it is not there.
+    TakeRecipes {
+        /// The part.
+        part: PartId,
+        /// The set, when it is another than the file names.
+        #[serde(default)]
+        set: Option<SetId>,
+        /// The recipes.
+        file: RecipeFile,
+    },
+}
+
+impl Family for RecipeEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        match self {
+            Self::SetRecipe { part, set, recipe } => {
+                document.change_setting_recipe(part, set, recipe).map(Planned::Plain)
+            }
+            Self::FreezeRecipe { part, set, channels } => {
+                document.change_freezing(part, set, channels).map(Planned::Plain)
+            }
+            Self::TakeRecipes { part, set, file } => {
+                document.take_recipes(part, set, file).map(Planned::Done)
+            }
+        }
+    }
+}
 
 /// How an edit touched an element.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -271,9 +329,9 @@ impl Document {
             {
                 let mut traits = channels[channel].clone();
                 traits.meaning = recipe.title().chars().take(80).collect();
-                edits.push(Edit::DescribeChannel { part, set, channel, traits });
+                edits.push(Edit::from(ChannelEdit::DescribeChannel { part, set, channel, traits }));
             }
-            edits.push(Edit::SetRecipe { part, set, recipe });
+            edits.push(RecipeEdit::SetRecipe { part, set, recipe }.into());
         }
         match self.apply_all(String::new(), edits) {
             Ok(rest) => {

@@ -7,9 +7,49 @@ use speckle_model::SetId;
 use speckle_tools::replacing::{ColorsTo, ShapeTo};
 
 use super::{
-    Change, Direction, Document, Edit, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
+    Change, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
     PartTraits, Patch, Step, Touched,
+    edit::{Family, Planned},
+    sets::SetEdit,
 };
+
+/// What brings other colors, or another shape, from elsewhere.
+#[derive(Clone, Debug)]
+pub enum ReplaceEdit {
+    /// Lays other colors over a part's sets, as [`speckle_tools::replacing::colors`] planned them.
+    ReplaceColors {
+        /// The part.
+        part: PartId,
+        /// What they come from, for the user.
+        from: String,
+        /// The values.
+        colors: ColorsTo,
+    },
+    /// Gives a part another shape, as [`speckle_tools::replacing::shape`] planned it.
+    ReplaceShape {
+        /// The part.
+        part: PartId,
+        /// What it comes from, for the user.
+        from: String,
+        /// The shape, with the values of all its sets.
+        shape: Box<ShapeTo>,
+        /// The images of its materials.
+        images: Vec<ImageRecord>,
+    },
+}
+
+impl Family for ReplaceEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        match self {
+            Self::ReplaceColors { part, from, colors } => {
+                document.replace_colors(part, &from, colors).map(Planned::Done)
+            }
+            Self::ReplaceShape { part, from, shape, images } => {
+                Ok(document.change_replacing_shape(part, &from, *shape, images)?.into())
+            }
+        }
+    }
+}
 
 impl Document {
     /// Lays planned colors over a part's sets, as one change; none of them when one does not fit.
@@ -56,7 +96,7 @@ impl Document {
         whole: &mut Change,
     ) -> Result<(), EditError> {
         if self.set(part, set)?.placement != new.placement {
-            let edit = Edit::ConvertSet { part, set, placement: new.placement };
+            let edit = SetEdit::ConvertSet { part, set, placement: new.placement };
             whole.steps.extend(self.apply(edit)?.steps);
         }
         let own = self.as_kept(self.set(part, set)?);

@@ -2,17 +2,119 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use speckle_color::Rgba;
+use serde::Deserialize;
+use speckle_color::{Encoding, Rgba};
 use speckle_mesh::{Geometry, Mesh, Placement};
 use speckle_model::{
     ColorSet, SetId,
     color_set::{ChannelTraits, Role, SetTraits, convert},
     names,
 };
+use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch, Step,
+    edit::{Family, Planned},
 };
+
+/// What changes the sets of parts.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum SetEdit {
+    /// Gives a part one more set, flooded with one value.
+    AddSet {
+        /// The part.
+        part: PartId,
+        /// What the set will be called.
+        name: String,
+        /// What each value belongs to.
+        placement: Placement,
+        /// Whether the numbers are colors or plain data.
+        encoding: Encoding,
+        /// The value it is flooded with: its ground color.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 4]))]
+        start: Rgba,
+    },
+    /// Gives a set another name.
+    RenameSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// What it will be called.
+        name: String,
+    },
+    /// Makes a copy of a set, behind it.
+    DuplicateSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+    },
+    /// Takes a set away.
+    DeleteSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+    },
+    /// Gives a set another place; receivers read the first one first.
+    MoveSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// Its place from now on, from 0.
+        to: usize,
+    },
+    /// Gives other parts a set of the same name: with its values where the mesh is the same, else
+    /// flooded with its ground color. Parts that have one are left alone.
+    CopySet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// The parts that get it.
+        to: Vec<PartId>,
+    },
+    /// Gives every part the sets that any part has, flooded with their ground colors.
+    MakePartsAgree,
+    /// Holds a set's values at another placement.
+    ConvertSet {
+        /// The part.
+        part: PartId,
+        /// The set.
+        set: SetId,
+        /// What each value belongs to from now on.
+        placement: Placement,
+    },
+}
+
+impl Family for SetEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::AddSet { part, name, placement, encoding, start } => {
+                let mesh = document.part(part)?.geometry.mesh();
+                let set = NewSet::flooded(name, placement, encoding, start, mesh);
+                document.change_adding_set(part, set)?
+            }
+            Self::RenameSet { part, set, name } => {
+                document.change_renaming_set(part, set, &name)?
+            }
+            Self::DuplicateSet { part, set } => document.change_duplicating_set(part, set)?,
+            Self::DeleteSet { part, set } => document.change_deleting_set(part, set)?,
+            Self::MoveSet { part, set, to } => document.change_moving_set(part, set, to)?,
+            Self::CopySet { part, set, to } => document.change_copying_set(part, set, &to)?,
+            Self::MakePartsAgree => document.change_making_agree()?,
+            Self::ConvertSet { part, set, placement } => {
+                document.change_converting_set(part, set, placement)?
+            }
+        };
+        Ok(change.into())
+    }
+}
 
 impl Document {
     /// A set of a part that may change, with its place and the part's shape.

@@ -5,7 +5,7 @@ use std::{collections::HashMap, f32::consts::PI, sync::Arc};
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Encoding, byte_from_unit, srgb_from_linear};
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, Edit, PartEdit};
 use speckle_mesh::{
     Mesh, Placement, Transform, UpAxis,
     mesh::{MeshArrays, UvSet},
@@ -317,7 +317,7 @@ fn inputs_placed(parts: Vec<(Mesh, Transform)>) -> Inputs {
     document.apply(Edit::bring_in(parts)).unwrap();
     for (i, transform) in transforms.into_iter().enumerate() {
         let part = document.parts()[i].id;
-        document.apply(Edit::PlacePart { part, transform }).unwrap();
+        document.apply(PartEdit::PlacePart { part, transform }).unwrap();
     }
     let parts = Arc::new(document.parts().to_vec());
     let first = parts[0].id;

@@ -8,7 +8,7 @@ use speckle_color::{
     srgb_rgba,
 };
 use speckle_core::{
-    Document, Edit,
+    ChannelEdit, Document, Edit, HelperEdit, PaintEdit, PartEdit, ProjectEdit, SetEdit,
     document::{Adjustment, ChannelAt, Fill},
 };
 use speckle_mesh::{Mesh, Placement};
@@ -158,15 +158,17 @@ fn blur_keeps_the_even_and_the_mean_and_spreads_the_rest() {
     let mut document = document(Placement::Vertex, |_| [0.2, 0.2, 0.2, 1.0]);
     let part = document.parts()[0].id;
     let (role, name) = (Role::Selection, "Left".to_owned());
-    document.apply(Edit::AddHelper { part, role, name, placement: Placement::Vertex }).unwrap();
+    document
+        .apply(HelperEdit::AddHelper { part, role, name, placement: Placement::Vertex })
+        .unwrap();
     let selection = document.parts()[0].sets[1].id;
     let region = Region::Band { direction: Vec3::X, from: -2.0, to: -0.1, soft: 0.0 };
     let coat = Coat::new(part, selection, Channels::RGBA, [1.0; 4]);
     let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true };
-    document.apply(Edit::Fill { fill }).unwrap();
+    document.apply(PaintEdit::Fill { fill }).unwrap();
     let within =
         Adjustment { within: Some(selection), strength: 0.5, ..adjustment(&document, How::Invert) };
-    let label = document.apply(Edit::Adjust { adjustment: within }).unwrap().label;
+    let label = document.apply(PaintEdit::Adjust { adjustment: within }).unwrap().label;
     assert_eq!(label, "Invert of Coat");
     let part = &document.parts()[0];
     for (point, value) in part.geometry.mesh().positions().iter().zip(part.sets[0].values.iter()) {
@@ -207,7 +209,7 @@ fn what_is_colorized_can_be_recolored() {
     let blue = [0.1, 0.2, 0.8, 1.0];
     let stops = vec![Stop { at: 0.0, color: [0.0, 0.0, 0.0, 1.0] }, Stop { at: 1.0, color: blue }];
     let change = document
-        .apply(Edit::Colorize { from, name: "Shaded".into(), ramp: stops.clone() })
+        .apply(ChannelEdit::Colorize { from, name: "Shaded".into(), ramp: stops.clone() })
         .unwrap();
     assert_eq!(change.label, "Colorize into Shaded");
     let made = document.parts()[0].sets[1].clone();
@@ -217,7 +219,7 @@ fn what_is_colorized_can_be_recolored() {
         ..Coat::new(part, made.id, Channels::RGB, [1.0; 4])
     };
     let fill = Fill { coat: white, opacity: 1.0, region: Region::All, at: None, afresh: false };
-    document.apply(Edit::Fill { fill }).unwrap();
+    document.apply(PaintEdit::Fill { fill }).unwrap();
     for (i, value) in document.parts()[0].sets[1].values.iter().enumerate() {
         let shade = i as f32 / 288.0;
         let grey = srgb_rgba([shade, shade, shade, 1.0]);
@@ -229,7 +231,7 @@ fn what_is_colorized_can_be_recolored() {
     assert_eq!(ramp::at(&[Stop { at: 0.5, color: blue }], 0.1), blue);
     for bad in [vec![], vec![Stop { at: 2.0, color: blue }], vec![stops[1], stops[0]]] {
         let name = "No".to_owned();
-        assert!(document.apply(Edit::Colorize { from, name, ramp: bad }).is_err());
+        assert!(document.apply(ChannelEdit::Colorize { from, name, ramp: bad }).is_err());
     }
 }
 
@@ -252,12 +254,14 @@ fn palettes_are_read_and_written_as_lines_and_nonsense_is_told_with_its_line() {
     }
     let mut document = Document::default();
     let many = vec![Swatch { name: String::new(), color: [0.0; 3] }; 513];
-    let refused = document.apply(Edit::SetPalette { swatches: many }).unwrap_err().to_string();
+    let refused =
+        document.apply(ProjectEdit::SetPalette { swatches: many }).unwrap_err().to_string();
     assert!(refused.contains("512 colors at most"), "{refused}");
     let off = vec![Swatch { name: String::new(), color: [0.0, 2.0, 0.0] }];
-    assert!(document.apply(Edit::SetPalette { swatches: off }).is_err());
+    assert!(document.apply(ProjectEdit::SetPalette { swatches: off }).is_err());
     assert!(
-        document.apply(Edit::SetPalette { swatches: palette.clone() }).unwrap().steps.len() == 1
+        document.apply(ProjectEdit::SetPalette { swatches: palette.clone() }).unwrap().steps.len()
+            == 1
     );
     assert_eq!(document.swatches(), palette);
     let nameless = SavedView {
@@ -267,20 +271,20 @@ fn palettes_are_read_and_written_as_lines_and_nonsense_is_told_with_its_line() {
         parallel_height: None,
         cutaway: None,
     };
-    assert!(document.apply(Edit::SetViews { views: vec![nameless] }).is_err());
+    assert!(document.apply(ProjectEdit::SetViews { views: vec![nameless] }).is_err());
 }
 
 #[test]
 fn snapshots_keep_every_set_and_tell_what_changed_since() {
     let mut document = document(Placement::Corner, |_| [0.5, 0.5, 0.5, 1.0]);
     let part = document.parts()[0].id;
-    let take = |name: &str| Edit::TakeSnapshot { name: name.into() };
+    let take = |name: &str| HelperEdit::TakeSnapshot { name: name.into() };
     document.apply(take("Before")).unwrap();
     assert!(document.apply(take("Before")).unwrap_err().to_string().contains("already"));
     assert!(document.apply(take(" ")).is_err());
     let before = document.parts()[0].sets[0].values.clone();
     let set = document.parts()[0].sets[0].id;
-    let fill = |set, region| Edit::Fill {
+    let fill = |set, region| PaintEdit::Fill {
         fill: Fill {
             coat: Coat::new(part, set, Channels::RGB, [1.0, 0.0, 0.0, 1.0]),
             opacity: 1.0,
@@ -302,19 +306,19 @@ fn snapshots_keep_every_set_and_tell_what_changed_since() {
     // What changed can be covered: back to blue, the rest stays grey.
     let count = changed.iter().filter(|by| **by > 0.0).count();
     let region = Region::Changed { snapshot, tolerance: 5.0 };
-    let Edit::Fill { fill: probe } = fill(set, region) else { unreachable!() };
+    let PaintEdit::Fill { fill: probe } = fill(set, region) else { unreachable!() };
     assert_eq!(document.covered(&probe).unwrap()[0].2.len(), count);
     assert_eq!(document.parts()[0].without_helpers().sets.len(), 1, "it stays at home");
     // Held elsewhere since then, the set still comes back.
-    document.apply(Edit::ConvertSet { part, set, placement: Placement::Face }).unwrap();
-    document.apply(Edit::RestoreSnapshot { name: "Before".into() }).unwrap();
+    document.apply(SetEdit::ConvertSet { part, set, placement: Placement::Face }).unwrap();
+    document.apply(HelperEdit::RestoreSnapshot { name: "Before".into() }).unwrap();
     assert!(document.parts()[0].sets[0].values.iter().all(|v| *v == before[0]));
     // A copy of the part has snapshots of its own sets.
-    document.apply(Edit::DuplicatePart { part }).unwrap();
+    document.apply(PartEdit::DuplicatePart { part }).unwrap();
     let copy = &document.parts()[1];
     assert_eq!(copy.sets[1].role, Role::Snapshot { of: copy.sets[0].id });
-    document.apply(Edit::DeleteSnapshot { name: "Before".into() }).unwrap();
+    document.apply(HelperEdit::DeleteSnapshot { name: "Before".into() }).unwrap();
     assert_eq!(document.parts()[0].sets.len() + document.parts()[1].sets.len(), 2);
-    let gone = Edit::RestoreSnapshot { name: "Before".into() };
+    let gone = HelperEdit::RestoreSnapshot { name: "Before".into() };
     assert!(document.apply(gone).unwrap_err().to_string().contains("no snapshot called Before"));
 }

@@ -4,7 +4,7 @@
 use glam::{Vec2, Vec3};
 use speckle_color::{Channels, Encoding, curve::Curve, linear_from_srgb};
 use speckle_core::{
-    Document, Edit, HandId,
+    ChannelEdit, Document, Edit, HandId, HelperEdit, PaintEdit, PartEdit, SetEdit,
     document::{Direction, Fill},
 };
 use speckle_mesh::{
@@ -48,7 +48,7 @@ fn black(document: &Document, radius: f32) -> StrokeStart {
 }
 
 fn stroke(document: &mut Document, start: StrokeStart, samples: &[Sample]) -> String {
-    document.apply(Edit::Stroke { start, samples: samples.to_vec() }).unwrap().label
+    document.apply(PaintEdit::Stroke { start, samples: samples.to_vec() }).unwrap().label
 }
 
 /// The places of the vertices of a part that were painted, in the part's space.
@@ -86,7 +86,7 @@ fn a_mirrored_stroke_covers_its_images_to_the_bit() {
         let mut document = parts(vec![("Deck", sheet(40, 0.0))], Placement::Vertex);
         let part = document.parts()[0].id;
         let transform = Transform { translation: Vec3::X * 10.0, ..Transform::IDENTITY };
-        document.apply(Edit::PlacePart { part, transform }).unwrap();
+        document.apply(PartEdit::PlacePart { part, transform }).unwrap();
         let mirror = Mirror { axes: [true, false, false], of_project };
         let start = StrokeStart { mirror, ..black(&document, 0.12) };
         stroke(&mut document, start, &[over(10.5, 0.3)]);
@@ -113,16 +113,16 @@ fn one_stroke_paints_all_visible_parts_that_have_the_set() {
     ];
     let mut document = parts(meshes, Placement::Vertex);
     let locked = document.parts()[2].id;
-    document.apply(Edit::LockParts { parts: vec![locked], locked: true }).unwrap();
+    document.apply(PartEdit::LockParts { parts: vec![locked], locked: true }).unwrap();
     let (bare, set) = (document.parts()[3].id, document.parts()[3].sets[0].id);
-    document.apply(Edit::RenameSet { part: bare, set, name: "Other".into() }).unwrap();
+    document.apply(SetEdit::RenameSet { part: bare, set, name: "Other".into() }).unwrap();
     let way = [over(-0.6, 0.0), over(0.8, 0.0)];
     for reach in [Reach::Deep, Reach::Skin, Reach::Facet] {
         let mut start = black(&document, 0.4);
         start.brush.reach = reach;
         stroke(&mut document, start, &way);
         assert!(painted(&document, 1).is_empty(), "another part stays unless it is meant");
-        document.apply(Edit::ClearPart { part: start.coat.part }).unwrap();
+        document.apply(ChannelEdit::ClearPart { part: start.coat.part }).unwrap();
         start.coat.all_parts = true;
         let label = stroke(&mut document, start, &way);
         assert!(label.ends_with("on Coat of 2 parts"), "{label}");
@@ -130,7 +130,7 @@ fn one_stroke_paints_all_visible_parts_that_have_the_set() {
         assert!(painted(&document, 2).is_empty() && painted(&document, 3).is_empty());
         let parts: Vec<_> = document.parts()[..2].iter().map(|part| part.id).collect();
         for part in parts {
-            document.apply(Edit::ClearPart { part }).unwrap();
+            document.apply(ChannelEdit::ClearPart { part }).unwrap();
         }
         assert!(painted(&document, 0).is_empty());
     }
@@ -153,9 +153,9 @@ fn a_part_that_goes_or_moves_takes_no_paint_of_the_others_along() {
     let hand = HandId(1);
     document.begin_stroke(hand, start).unwrap();
     document.extend_stroke(hand, &[over(-0.3, 0.0), over(0.3, 0.0)]).unwrap();
-    let moved = document.apply(Edit::MovePart { part: right, to: 0 }).unwrap();
+    let moved = document.apply(PartEdit::MovePart { part: right, to: 0 }).unwrap();
     document.extend_stroke(hand, &[over(0.3, 0.3)]).unwrap();
-    let gone = document.apply(Edit::DeleteParts { parts: vec![left] }).unwrap();
+    let gone = document.apply(PartEdit::DeleteParts { parts: vec![left] }).unwrap();
     document.extend_stroke(hand, &[over(0.6, 0.3)]).unwrap();
     let stroke = document.end_stroke(hand).unwrap();
     assert_eq!(stroke.steps.len(), 1, "the part that is left");
@@ -192,9 +192,9 @@ fn what_another_part_hides_is_not_painted_unless_the_brush_goes_through() {
     // With the awning hidden, or cut away, nothing is in the way.
     for cut in [false, true] {
         let part = document.parts()[0].id;
-        document.apply(Edit::ClearPart { part }).unwrap();
+        document.apply(ChannelEdit::ClearPart { part }).unwrap();
         let awning = document.parts()[1].id;
-        document.apply(Edit::ShowParts { parts: vec![awning], visible: cut }).unwrap();
+        document.apply(PartEdit::ShowParts { parts: vec![awning], visible: cut }).unwrap();
         let mut start = start;
         let (normal, offset) = (Vec3::Z, 0.5);
         start.coat.cutaway = cut.then_some(Cutaway { normal, offset, covers_hidden: false });
@@ -280,7 +280,7 @@ fn half_and_half(placement: Placement) -> Document {
     let region = Region::Band { direction: Vec3::X, from: 0.0, to: 2.0, soft: 0.0 };
     let coat = Coat::new(part, set, Channels::RGBA, [0.0, 0.0, 0.0, 1.0]);
     let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: false };
-    document.apply(Edit::Fill { fill }).unwrap();
+    document.apply(PaintEdit::Fill { fill }).unwrap();
     document
 }
 
@@ -391,7 +391,7 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     let fill = |stencil: StencilId, lay: Lay| {
         let usage = StencilUse { stencil, lay, turn: 0.0, repeat: true, invert: false };
         let coat = Coat { stencil: Some(usage), ..coat };
-        Edit::Fill {
+        PaintEdit::Fill {
             fill: Fill { coat, opacity: 1.0, region: Region::All, at: None, afresh: false },
         }
     };
@@ -400,10 +400,14 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     assert!(!found.is_empty() && found.len() < 25);
     let refused =
         |document: &mut Document, edit: Edit| document.apply(edit).unwrap_err().to_string();
-    assert!(refused(&mut document, fill(StencilId(9), lays[0])).contains("choose the file again"));
-    assert!(refused(&mut document, fill(id, lays[1])).contains("no texture coordinates"));
     assert!(
-        refused(&mut document, fill(id, Lay::Axes { width: 0.0 })).contains("wider than nothing")
+        refused(&mut document, fill(StencilId(9), lays[0]).into())
+            .contains("choose the file again")
+    );
+    assert!(refused(&mut document, fill(id, lays[1]).into()).contains("no texture coordinates"));
+    assert!(
+        refused(&mut document, fill(id, Lay::Axes { width: 0.0 }).into())
+            .contains("wider than nothing")
     );
     assert_eq!(Stencil::from_rgba(2, 2, &[0; 7]), None);
 }
@@ -413,12 +417,12 @@ fn a_mask_holds_back_strokes_as_much_as_it_covers() {
     let mut document = parts(vec![("Deck", sheet(40, 0.0))], Placement::Corner);
     let part = document.parts()[0].id;
     let (name, placement) = ("Mask".to_owned(), Placement::Vertex);
-    document.apply(Edit::AddHelper { part, role: Role::Mask, name, placement }).unwrap();
+    document.apply(HelperEdit::AddHelper { part, role: Role::Mask, name, placement }).unwrap();
     let mask = document.parts()[0].mask().unwrap().id;
     let region = Region::Gradient { from: Vec3::X, to: Vec3::NEG_X };
     let coat = Coat::new(part, mask, Channels([true, false, false, false]), [1.0; 4]);
     let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true };
-    document.apply(Edit::Fill { fill }).unwrap();
+    document.apply(PaintEdit::Fill { fill }).unwrap();
     let start = black(&document, 5.0);
     stroke(&mut document, start, &[over(0.0, 0.0), over(0.5, 0.5), over(0.0, 0.0)]);
     let part_now = &document.parts()[0];

@@ -4,7 +4,7 @@ use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Channels, Encoding, ramp::Stop};
 use speckle_core::{
-    Change, Document, Edit,
+    Change, ChannelEdit, Document, Edit, HelperEdit, PaintEdit, PartEdit, ProjectEdit, SetEdit,
     document::{Adjustment, ChannelAt, Direction, Fill, Merge},
 };
 use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, sight::View};
@@ -69,18 +69,20 @@ fn deed() -> impl Strategy<Value = Deed> {
 fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
     let part = |i: usize| document.parts().get(i % document.parts().len().max(1));
     Some(match *deed {
-        Deed::Bring => Edit::AddParts {
+        Deed::Bring => PartEdit::AddParts {
             parts: vec![kite("Kite"), kite("Kite")],
             images: Vec::new(),
             traits: Some(ProjectTraits { unit: Unit::Inch, up: UpAxis::Z }),
-        },
-        Deed::AddSet(i, kind) => Edit::AddSet {
+        }
+        .into(),
+        Deed::AddSet(i, kind) => SetEdit::AddSet {
             part: part(i)?.id,
             name: format!("Set {serial}"),
             placement: [Placement::Vertex, Placement::Corner, Placement::Face][usize::from(kind)],
             encoding: Encoding::Data,
             start: [0.5; 4],
-        },
+        }
+        .into(),
         Deed::Stroke { part: i, set, from, to, paint, channels } => {
             let part = part(i)?;
             let sample = |[x, y]: [f32; 2]| Sample {
@@ -89,7 +91,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 held: false,
                 pressure: 1.0,
             };
-            Edit::Stroke {
+            PaintEdit::Stroke {
                 start: StrokeStart {
                     mirror: Mirror { axes: [set % 3 == 1, set % 2 == 1, false], of_project: true },
                     ..StrokeStart::new(
@@ -110,28 +112,30 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 },
                 samples: vec![sample(from), sample(to)],
             }
+            .into()
         }
         Deed::Parts(kind, a, b) => {
             let (one, two) = (part(a)?.id, part(b)?.id);
             let flag = b % 2 == 0;
             match kind {
-                0 => Edit::RenamePart { part: one, name: format!("Kite {b}") },
-                1 => Edit::ShowParts { parts: vec![one, two], visible: flag },
-                2 => Edit::LockParts { parts: vec![one], locked: flag },
+                0 => PartEdit::RenamePart { part: one, name: format!("Kite {b}") }.into(),
+                1 => PartEdit::ShowParts { parts: vec![one, two], visible: flag }.into(),
+                2 => PartEdit::LockParts { parts: vec![one], locked: flag }.into(),
                 3 => {
                     let transform = Transform {
                         translation: Vec3::splat(a as f32 * 0.1),
                         rotation_degrees: Vec3::Z * b as f32 * 15.0,
                         scale: Vec3::splat(if flag { 1.5 } else { -0.5 }),
                     };
-                    Edit::PlacePart { part: one, transform }
+                    PartEdit::PlacePart { part: one, transform }.into()
                 }
-                4 => Edit::DuplicatePart { part: one },
-                5 => Edit::DeleteParts { parts: vec![one, two] },
-                6 => Edit::MovePart { part: one, to: b },
-                _ => {
-                    Edit::SetProject { traits: ProjectTraits { unit: Unit::ALL[a], up: UpAxis::Y } }
+                4 => PartEdit::DuplicatePart { part: one }.into(),
+                5 => PartEdit::DeleteParts { parts: vec![one, two] }.into(),
+                6 => PartEdit::MovePart { part: one, to: b }.into(),
+                _ => ProjectEdit::SetProject {
+                    traits: ProjectTraits { unit: Unit::ALL[a], up: UpAxis::Y },
                 }
+                .into(),
             }
         }
         Deed::Sets(kind, a, b) => {
@@ -144,34 +148,38 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
             let some = Channels([true, false, b % 2 == 0, b % 3 == 0]);
             let merge = [Merge::Multiply, Merge::Replace, Merge::Difference][b % 3];
             match kind {
-                0 => Edit::DuplicateSet { part, set },
-                1 if owner.sets.len() > 1 => Edit::DeleteSet { part, set },
-                2 => Edit::MoveSet { part, set, to: b },
+                0 => SetEdit::DuplicateSet { part, set }.into(),
+                1 if owner.sets.len() > 1 => SetEdit::DeleteSet { part, set }.into(),
+                2 => SetEdit::MoveSet { part, set, to: b }.into(),
                 3 => {
                     let kinds = [Placement::Vertex, Placement::Corner, Placement::Face];
-                    Edit::ConvertSet { part, set, placement: kinds[b % 3] }
+                    SetEdit::ConvertSet { part, set, placement: kinds[b % 3] }.into()
                 }
-                4 => Edit::SwapChannels { part, set, a: a % 4, b: b % 4 },
-                5 => Edit::MergeChannel { from: at(a), to: at(b), merge, invert: b % 2 == 0 },
-                6 => Edit::MakePartsAgree,
-                7 => Edit::RenameSet { part, set, name: format!("Set {b}") },
-                8 => Edit::ClearChannels { part, set, channels: some },
+                4 => ChannelEdit::SwapChannels { part, set, a: a % 4, b: b % 4 }.into(),
+                5 => {
+                    ChannelEdit::MergeChannel { from: at(a), to: at(b), merge, invert: b % 2 == 0 }
+                        .into()
+                }
+                6 => SetEdit::MakePartsAgree.into(),
+                7 => SetEdit::RenameSet { part, set, name: format!("Set {b}") }.into(),
+                8 => ChannelEdit::ClearChannels { part, set, channels: some }.into(),
                 9 => {
                     let traits = ChannelTraits { locked: b > 6, ..ChannelTraits::default() };
-                    Edit::DescribeChannel { part, set, channel: a % 4, traits }
+                    ChannelEdit::DescribeChannel { part, set, channel: a % 4, traits }.into()
                 }
                 10 => {
                     let to = document.parts().iter().map(|part| part.id).collect();
-                    Edit::CopySet { part, set, to }
+                    SetEdit::CopySet { part, set, to }.into()
                 }
-                _ => Edit::Colorize {
+                _ => ChannelEdit::Colorize {
                     from: at(b),
                     name: format!("Tint {serial}"),
                     ramp: vec![
                         Stop { at: 0.0, color: [0.0, 0.0, 0.0, 1.0] },
                         Stop { at: 1.0, color: [0.2, 0.5, 0.1 * b as f32, 1.0] },
                     ],
-                },
+                }
+                .into(),
             }
         }
         Deed::Whole(kind, a, b) => {
@@ -215,10 +223,11 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
             };
             let (name, role) = (format!("Then {}", b % 3), [Role::Mask, Role::Selection][a % 2]);
             match kind {
-                0..4 => Edit::Fill {
+                0..4 => PaintEdit::Fill {
                     fill: Fill { coat, opacity: 0.75, region, at: Some(at), afresh: b % 5 == 0 },
-                },
-                4 => Edit::Adjust {
+                }
+                .into(),
+                4 => PaintEdit::Adjust {
                     adjustment: Adjustment {
                         part,
                         set,
@@ -227,16 +236,20 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                         strength: 0.8,
                         within: helper.filter(|_| a % 2 == 0),
                     },
-                },
-                5 => Edit::ClearPart { part },
-                6 => Edit::AddHelper { part, role, name, placement: Placement::Vertex },
-                7 => Edit::TakeSnapshot { name },
-                8 => Edit::RestoreSnapshot { name },
-                9 => Edit::DeleteSnapshot { name },
-                10 => Edit::SetPalette {
+                }
+                .into(),
+                5 => ChannelEdit::ClearPart { part }.into(),
+                6 => {
+                    HelperEdit::AddHelper { part, role, name, placement: Placement::Vertex }.into()
+                }
+                7 => HelperEdit::TakeSnapshot { name }.into(),
+                8 => HelperEdit::RestoreSnapshot { name }.into(),
+                9 => HelperEdit::DeleteSnapshot { name }.into(),
+                10 => ProjectEdit::SetPalette {
                     swatches: vec![Swatch { name, color: [0.1 * b as f32, 0.2, 0.3] }; a],
-                },
-                _ => Edit::SetViews {
+                }
+                .into(),
+                _ => ProjectEdit::SetViews {
                     views: vec![
                         SavedView {
                             name,
@@ -247,7 +260,8 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                         };
                         a
                     ],
-                },
+                }
+                .into(),
             }
         }
         Deed::Undo | Deed::Redo => return None,
@@ -323,8 +337,8 @@ fn names_of_parts_stay_apart_and_tell_what_an_undo_takes_back() {
     let mut document = Document::default();
     let labels: Vec<String> = [
         Edit::bring_in(vec![kite("Kite"), kite("Kite"), kite(" ")]),
-        Edit::DuplicatePart { part: PartId(2) },
-        Edit::DeleteParts { parts: vec![PartId(2)] },
+        PartEdit::DuplicatePart { part: PartId(2) }.into(),
+        PartEdit::DeleteParts { parts: vec![PartId(2)] }.into(),
     ]
     .map(|edit| document.apply(edit).unwrap().label)
     .to_vec();
@@ -332,10 +346,10 @@ fn names_of_parts_stay_apart_and_tell_what_an_undo_takes_back() {
     assert_eq!(names, ["Kite copy", "Kite 2", "Part"]);
     assert_eq!(labels, ["Bring in 3 parts", "Duplicate Kite", "Delete Kite"]);
     let second = document.parts()[1].id;
-    let rename = |name: &str| Edit::RenamePart { part: second, name: name.into() };
+    let rename = |name: &str| PartEdit::RenamePart { part: second, name: name.into() };
     assert!(document.apply(rename("Part")).is_err(), "taken by another part");
     assert!(document.apply(rename("  ")).is_err());
     assert!(document.apply(rename("Kite 2")).unwrap().is_empty(), "its own name changes nothing");
     let flat = Transform { scale: Vec3::new(1.0, 0.0, 1.0), ..Transform::IDENTITY };
-    assert!(document.apply(Edit::PlacePart { part: second, transform: flat }).is_err());
+    assert!(document.apply(PartEdit::PlacePart { part: second, transform: flat }).is_err());
 }

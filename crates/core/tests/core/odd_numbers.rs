@@ -5,7 +5,7 @@ use glam::{Vec2, Vec3};
 use proptest::prelude::*;
 use speckle_color::{Channels, Encoding, Measure, blend::Blend, curve::Curve, ramp::Stop};
 use speckle_core::{
-    Document, Edit,
+    ChannelEdit, Document, Edit, HelperEdit, PaintEdit,
     document::{Adjustment, ChannelAt, Fill},
 };
 use speckle_mesh::{
@@ -232,9 +232,9 @@ fn document() -> Document {
     let part = document.parts()[0].id;
     for (role, placement) in [(Role::Mask, Placement::Vertex), (Role::Selection, Placement::Face)] {
         let name = role.noun().to_owned();
-        document.apply(Edit::AddHelper { part, role, name, placement }).unwrap();
+        document.apply(HelperEdit::AddHelper { part, role, name, placement }).unwrap();
     }
-    document.apply(Edit::TakeSnapshot { name: "Then".into() }).unwrap();
+    document.apply(HelperEdit::TakeSnapshot { name: "Then".into() }).unwrap();
     document
         .supply_stencil(StencilId(1), Stencil::new(2, 2, vec![0, 80, 160, 255]).unwrap().into());
     document
@@ -269,7 +269,7 @@ proptest! {
     ) {
         let mut document = document();
         let start = |coat| StrokeStart { coat, brush, view, mirror: Mirror { axes, of_project } };
-        let stroke = |coat| Edit::Stroke { start: start(coat), samples: samples.clone() };
+        let stroke = |coat| PaintEdit::Stroke { start: start(coat), samples: samples.clone() }.into();
         let refused = make(&mut document, target, stroke, coat);
         prop_assert!(refused.is_none_or(|words| words.len() > 20));
         prop_assert!(all_are_sound(&document));
@@ -282,24 +282,24 @@ proptest! {
         strength in unit(), within in prop::option::of(0..12_u32), stops in prop::collection::vec((unit(), unit()), 0..4),
     ) {
         let mut document = document();
-        let fill = |coat| Edit::Fill {
+        let fill = |coat| PaintEdit::Fill {
             fill: Fill { coat, opacity, region: region.clone(), at, afresh },
-        };
+        }.into();
         let refused = make(&mut document, target, fill, coat);
         prop_assert!(refused.is_none_or(|words| words.len() > 15));
         prop_assert!(all_are_sound(&document), "{region:?}");
         let adjust = |Coat { part, set, channels, .. }: Coat| {
             let within = within.map(speckle_model::SetId);
-            Edit::Adjust { adjustment: Adjustment { part, set, channels, how, strength, within } }
+            PaintEdit::Adjust { adjustment: Adjustment { part, set, channels, how, strength, within } }.into()
         };
         make(&mut document, target, adjust, coat);
         prop_assert!(all_are_sound(&document), "{how:?}");
         let ramp: Vec<Stop> = stops.iter().map(|&(at, x)| Stop { at, color: [x, at, x, 1.0] }).collect();
-        let colorize = |Coat { part, set, .. }: Coat| Edit::Colorize {
+        let colorize = |Coat { part, set, .. }: Coat| ChannelEdit::Colorize {
             from: ChannelAt { part, set, channel: target % 5 },
             name: "Tint".into(),
             ramp: ramp.clone(),
-        };
+        }.into();
         make(&mut document, target, colorize, coat);
         prop_assert!(all_are_sound(&document), "{ramp:?}");
     }

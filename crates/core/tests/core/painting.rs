@@ -3,7 +3,9 @@
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Channels, Encoding, blend::Blend, curve::Curve};
-use speckle_core::{Document, Edit, EditError, HandId, document::Direction};
+use speckle_core::{
+    Document, Edit, EditError, HandId, PaintEdit, PartEdit, SetEdit, document::Direction,
+};
 use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays, sight::View};
 use speckle_model::{NewPart, NewSet, names::NameError};
 use speckle_tools::stroke::{Action, Brush, BuildUp, Coat, Falloff, Reach, Sample, StrokeStart};
@@ -50,7 +52,7 @@ fn values(document: &Document) -> &[[f32; 4]] {
 }
 
 fn stroke(document: &mut Document, start: StrokeStart, samples: &[Sample]) {
-    document.apply(Edit::Stroke { start, samples: samples.to_vec() }).unwrap();
+    document.apply(PaintEdit::Stroke { start, samples: samples.to_vec() }).unwrap();
 }
 
 #[test]
@@ -226,15 +228,20 @@ fn impossible_edits_are_refused_and_change_nothing() {
         ),
     ];
     for start in bad {
-        assert!(document.apply(Edit::Stroke { start, samples: vec![over(0.0, 0.0)] }).is_err());
+        assert!(
+            document.apply(PaintEdit::Stroke { start, samples: vec![over(0.0, 0.0)] }).is_err()
+        );
     }
     // Samples that are no rays are passed over.
     let nowhere = Sample { origin: Vec3::NAN, direction: Vec3::ZERO, held: false, pressure: 1.0 };
     assert!(
-        document.apply(Edit::Stroke { start: good, samples: vec![nowhere] }).unwrap().is_empty()
+        document
+            .apply(PaintEdit::Stroke { start: good, samples: vec![nowhere] })
+            .unwrap()
+            .is_empty()
     );
     let part = document.parts()[0].id;
-    let add = |name: &str| Edit::AddSet {
+    let add = |name: &str| SetEdit::AddSet {
         part,
         name: name.into(),
         placement: Placement::Face,
@@ -360,7 +367,7 @@ proptest! {
 
         let mut placed = document(arrays.clone(), Placement::Vertex);
         let part = placed.parts()[0].id;
-        placed.apply(Edit::PlacePart { part, transform }).unwrap();
+        placed.apply(PartEdit::PlacePart { part, transform }).unwrap();
         let mut modelled = arrays;
         let matrix = transform.to_project();
         modelled.positions.iter_mut().for_each(|p| *p = matrix.transform_point3(*p));
@@ -381,13 +388,13 @@ fn locked_and_hidden_parts_are_not_painted() {
     let part = document.parts()[0].id;
     let paint = |document: &mut Document| {
         let start = start(document, hard(0.5));
-        document.apply(Edit::Stroke { start, samples: vec![over(0.0, 0.0)] })
+        document.apply(PaintEdit::Stroke { start, samples: vec![over(0.0, 0.0)] })
     };
-    document.apply(Edit::LockParts { parts: vec![part], locked: true }).unwrap();
+    document.apply(PartEdit::LockParts { parts: vec![part], locked: true }).unwrap();
     assert_eq!(paint(&mut document).unwrap_err(), EditError::Locked("Sheet".into()));
-    assert!(document.apply(Edit::DeleteParts { parts: vec![part] }).is_err());
-    document.apply(Edit::LockParts { parts: vec![part], locked: false }).unwrap();
-    document.apply(Edit::ShowParts { parts: vec![part], visible: false }).unwrap();
+    assert!(document.apply(PartEdit::DeleteParts { parts: vec![part] }).is_err());
+    document.apply(PartEdit::LockParts { parts: vec![part], locked: false }).unwrap();
+    document.apply(PartEdit::ShowParts { parts: vec![part], visible: false }).unwrap();
     assert_eq!(paint(&mut document).unwrap_err(), EditError::Hidden("Sheet".into()));
     assert!(values(&document).iter().all(|v| *v == [1.0; 4]));
 }
@@ -420,7 +427,7 @@ fn a_stroke_after_hovering_paints_as_one_without() {
     assert!(!behind.is_empty());
     // A part that moved since is looked at anew: the pointer is beside it now.
     let transform = Transform { translation: Vec3::new(90.0, 0.0, 0.0), ..Transform::IDENTITY };
-    hovered.apply(Edit::PlacePart { part: start_of.coat.part, transform }).unwrap();
+    hovered.apply(PartEdit::PlacePart { part: start_of.coat.part, transform }).unwrap();
     let covered = hovered.hover(HandId(7), &start_of, &samples[0]).unwrap();
     assert!(covered.is_empty());
 }

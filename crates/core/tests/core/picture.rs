@@ -1,7 +1,7 @@
 //! The small picture of a project shows what is there.
 
 use speckle_color::Encoding;
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, Edit, PartEdit};
 use speckle_mesh::{Mesh, Placement, Transform, UpAxis};
 use speckle_model::{NewPart, NewSet};
 use speckle_tools::picture;
@@ -42,7 +42,7 @@ fn the_part_is_in_the_middle_in_its_color_and_nothing_is_around_it() {
 fn hidden_parts_and_empty_projects_give_an_empty_picture() {
     let mut document = sheet([1.0; 4], Placement::Vertex);
     let parts = vec![document.parts()[0].id];
-    document.apply(Edit::ShowParts { parts, visible: false }).unwrap();
+    document.apply(PartEdit::ShowParts { parts, visible: false }).unwrap();
     assert!(pixels(&document, UpAxis::Y).iter().all(|p| p[3] == 0));
     assert!(pixels(&Document::default(), UpAxis::Y).iter().all(|p| p[3] == 0));
 }
@@ -59,6 +59,6 @@ fn where_a_part_stands_and_what_is_up_decide_how_it_is_seen() {
     let transform =
         Transform { rotation_degrees: glam::Vec3::new(-90.0, 0.0, 0.0), ..Transform::IDENTITY };
     let part = document.parts()[0].id;
-    document.apply(Edit::PlacePart { part, transform }).unwrap();
+    document.apply(PartEdit::PlacePart { part, transform }).unwrap();
     assert!(count(&document, UpAxis::Y).abs_diff(lying) <= lying / 20 + 4);
 }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use speckle_color::Encoding;
 use speckle_core::{
-    Document, Edit, EditError,
+    Document, Edit, EditError, ImageEdit, RecipeEdit, SetEdit,
     document::{Direction, DocumentRecord},
 };
 use speckle_mesh::{Mesh, Placement};
@@ -43,7 +43,8 @@ fn record(document: &Document) -> DocumentRecord {
 #[test]
 fn images_are_replaced_taken_out_undone_and_kept() {
     let (mut document, _) = tray();
-    let add = |name: &str, file: Vec<u8>| Edit::AddImage { name: name.into(), file: file.into() };
+    let add =
+        |name: &str, file: Vec<u8>| ImageEdit::AddImage { name: name.into(), file: file.into() };
     let added = document.apply(add(" sky.bmp ", two_pixels())).unwrap();
     assert_eq!(added.label, "Add image sky.bmp");
     assert_eq!(document.image("sky.bmp").unwrap().size(), [2, 1]);
@@ -64,7 +65,7 @@ fn images_are_replaced_taken_out_undone_and_kept() {
     assert_eq!(again.image_files(), document.image_files());
     assert_eq!(again.image("sky.bmp").unwrap().digest(), first);
 
-    let gone = document.apply(Edit::DeleteImage { name: "sky.bmp".into() }).unwrap();
+    let gone = document.apply(ImageEdit::DeleteImage { name: "sky.bmp".into() }).unwrap();
     assert!(document.image("sky.bmp").is_none() && document.image_files().is_empty());
     document.replay(&gone, Direction::Backward).unwrap();
     assert_eq!(document.image_files().len(), 1);
@@ -75,7 +76,7 @@ fn images_are_replaced_taken_out_undone_and_kept() {
         document.apply(add("  ", two_pixels())).unwrap_err(),
         EditError::Name(NameError::Empty)
     );
-    let missing = document.apply(Edit::DeleteImage { name: "none".into() }).unwrap_err();
+    let missing = document.apply(ImageEdit::DeleteImage { name: "none".into() }).unwrap_err();
     assert_eq!(missing.to_string(), "there is no image none any more");
     for i in 1..64 {
         document.apply(add(&format!("{i}.bmp"), two_pixels())).unwrap();
@@ -90,7 +91,8 @@ fn a_file_makes_its_set_says_what_channels_hold_and_leaves_nothing_behind_when_r
     for file in starters::all() {
         let before = document.parts()[0].sets.len();
         let set = file.set.clone();
-        let change = document.apply(Edit::TakeRecipes { part, set: None, file: file.clone() });
+        let change =
+            document.apply(RecipeEdit::TakeRecipes { part, set: None, file: file.clone() });
         let change = change.unwrap_or_else(|error| panic!("{}: {error}", file.name));
         assert_eq!(change.label, format!("Take {}", file.name));
         let own = document.parts()[0].products().find(|own| own.name == set).unwrap().clone();
@@ -109,7 +111,7 @@ fn a_file_makes_its_set_says_what_channels_hold_and_leaves_nothing_behind_when_r
         assert!(document.parts()[0].sets.len() <= made.len());
         if document.parts()[0].sets.len() != before {
             let id = own.id;
-            document.apply(Edit::DeleteSet { part, set: id }).unwrap();
+            document.apply(SetEdit::DeleteSet { part, set: id }).unwrap();
         }
     }
 
@@ -124,7 +126,8 @@ fn a_file_makes_its_set_says_what_channels_hold_and_leaves_nothing_behind_when_r
         recipes: vec![file(Target::R, Source::Constant { value: 1.0 }), file(Target::G, loops)],
         ..RecipeFile::read(r#"{"set":"Both","recipes":[]}"#).unwrap()
     };
-    let refused = document.apply(Edit::TakeRecipes { part, set: None, file: both }).unwrap_err();
+    let refused =
+        document.apply(RecipeEdit::TakeRecipes { part, set: None, file: both }).unwrap_err();
     assert!(refused.to_string().contains("would look at what it makes itself"), "{refused}");
     assert!(document.parts()[0].sets == before);
 }
@@ -139,7 +142,7 @@ fn a_draft_saves_rays_only_where_they_have_not_been_cast() {
             {"source":{"kind":"openness","rays":90},"off":true}]}]}"#,
     )
     .unwrap();
-    document.apply(Edit::TakeRecipes { part, set: None, file }).unwrap();
+    document.apply(RecipeEdit::TakeRecipes { part, set: None, file }).unwrap();
     let set = document.parts()[0].products().last().unwrap().id;
     let pantry = Pantry::default();
     let order = document.order(part, set, Target::R).unwrap();
@@ -165,7 +168,7 @@ fn each_step_tells_what_it_makes_by_itself() {
             {"source":{"kind":"hand_paint"}}]}]}"#,
     )
     .unwrap();
-    document.apply(Edit::TakeRecipes { part, set: None, file }).unwrap();
+    document.apply(RecipeEdit::TakeRecipes { part, set: None, file }).unwrap();
     let set = document.parts()[0].products().last().unwrap().id;
     let order = document.order(part, set, Target::Rgb).unwrap();
     let (values, tastes) = order.values(&Pantry::default(), &Watch::default()).unwrap();
@@ -209,7 +212,7 @@ fn a_source_that_still_lacks_a_choice_can_be_kept_and_says_what_to_choose() {
     ] {
         let source: Source = serde_json::from_str(source).unwrap();
         let recipe = Recipe { steps: vec![Step::new(source)], ..Recipe::new(Target::Rgb) };
-        document.apply(Edit::SetRecipe { part, set, recipe }).unwrap();
+        document.apply(RecipeEdit::SetRecipe { part, set, recipe }).unwrap();
         let order = document.order(part, set, Target::Rgb).unwrap();
         let error = order.make(&Pantry::default(), &Watch::default()).unwrap_err().to_string();
         assert!(error.starts_with("RGB step 1 (") && error.contains(said), "{error}");
@@ -220,7 +223,7 @@ fn a_source_that_still_lacks_a_choice_can_be_kept_and_says_what_to_choose() {
 fn a_shift_of_color_says_in_the_channels_how_it_is_meant() {
     let (mut document, part) = tray();
     let file = starters::named("Each piece its own").unwrap();
-    let change = document.apply(Edit::TakeRecipes { part, set: None, file }).unwrap();
+    let change = document.apply(RecipeEdit::TakeRecipes { part, set: None, file }).unwrap();
     let own = document.parts()[0].products().last().unwrap();
     let said: Vec<&str> = own.channels.iter().map(|channel| channel.meaning.as_str()).collect();
     assert_eq!(said, ["lightness shift", "chroma shift", "hue shift, in turns", ""]);

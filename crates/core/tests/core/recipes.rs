@@ -3,7 +3,8 @@
 use glam::Vec3;
 use speckle_color::{Channels, Encoding};
 use speckle_core::{
-    Document, Edit, EditError,
+    ChannelEdit, Document, Edit, EditError, HelperEdit, PaintEdit, PartEdit, RecipeEdit,
+    ReplaceEdit, SetEdit,
     document::{Direction, Fill},
 };
 use speckle_mesh::{Mesh, Placement, Transform, sight::View};
@@ -42,7 +43,7 @@ impl Table {
 
     fn cook(&mut self, recipe: Recipe) {
         let (part, set) = (self.part, self.set);
-        self.document.apply(Edit::SetRecipe { part, set, recipe }).unwrap();
+        self.document.apply(RecipeEdit::SetRecipe { part, set, recipe }).unwrap();
         self.remake();
     }
 
@@ -70,7 +71,7 @@ impl Table {
         let start = StrokeStart::new(coat, brush, View::Parallel { forward: Vec3::NEG_Z });
         let origin = Vec3::new(0.01, 0.01, 5.0);
         let sample = Sample { origin, direction: Vec3::NEG_Z, held: false, pressure: 1.0 };
-        self.document.apply(Edit::Stroke { start, samples: vec![sample] }).unwrap();
+        self.document.apply(PaintEdit::Stroke { start, samples: vec![sample] }).unwrap();
     }
 }
 
@@ -145,15 +146,15 @@ fn pours_go_into_the_paint_and_clearing_brings_the_bake_back() {
         at: None,
         afresh: false,
     };
-    table.document.apply(Edit::Fill { fill: fill.clone() }).unwrap();
+    table.document.apply(PaintEdit::Fill { fill: fill.clone() }).unwrap();
     table.remake();
     assert!(table.values(1).iter().all(|x| (x - 0.65).abs() < 1e-6));
     let erase = Fill { coat: Coat { action: Action::Erase, ..fill.coat }, opacity: 1.0, ..fill };
-    table.document.apply(Edit::Fill { fill: erase }).unwrap();
+    table.document.apply(PaintEdit::Fill { fill: erase }).unwrap();
     assert!(table.values(1).iter().all(|x| (x - 0.3).abs() < 1e-6));
     table.dab(1, Action::Paint, 1.0, 1.0);
     let (part, set) = (table.part, table.set);
-    table.document.apply(Edit::ClearChannels { part, set, channels }).unwrap();
+    table.document.apply(ChannelEdit::ClearChannels { part, set, channels }).unwrap();
     table.remake();
     assert!(table.values(1).iter().all(|x| (x - 0.3).abs() < 1e-6));
 }
@@ -170,7 +171,7 @@ fn what_was_painted_before_lies_on_top_of_a_first_recipe() {
     // Frozen, it is plain paint, and its layers are gone.
     let (part, set) = (table.part, table.set);
     let made = table.values(3);
-    table.document.apply(Edit::FreezeRecipe { part, set, channels: Target::A }).unwrap();
+    table.document.apply(RecipeEdit::FreezeRecipe { part, set, channels: Target::A }).unwrap();
     assert_eq!(table.values(3), made);
     assert_eq!(table.document.part(part).unwrap().sets.len(), 1);
     assert!(table.document.set(part, set).unwrap().recipes.is_empty());
@@ -194,7 +195,11 @@ fn every_change_goes_back_to_the_bit() {
     let mut changes = vec![
         table
             .document
-            .apply(Edit::SetRecipe { part, set, recipe: recipe(Target::Rgb, vec![constant(0.4)]) })
+            .apply(RecipeEdit::SetRecipe {
+                part,
+                set,
+                recipe: recipe(Target::Rgb, vec![constant(0.4)]),
+            })
             .unwrap(),
     ];
     let stale = table.document.stale(&table.pantry)[0];
@@ -203,11 +208,14 @@ fn every_change_goes_back_to_the_bit() {
     changes.push(table.document.accept(made).unwrap());
     let coat = Coat::new(part, set, Channels::RGBA, [0.9, 0.1, 0.5, 1.0]);
     let fill = Fill { coat, opacity: 0.7, region: Region::All, at: None, afresh: false };
-    changes.push(table.document.apply(Edit::Fill { fill }).unwrap());
+    changes.push(table.document.apply(PaintEdit::Fill { fill }).unwrap());
     changes.push(
-        table.document.apply(Edit::ConvertSet { part, set, placement: Placement::Face }).unwrap(),
+        table
+            .document
+            .apply(SetEdit::ConvertSet { part, set, placement: Placement::Face })
+            .unwrap(),
     );
-    changes.push(table.document.apply(Edit::DeleteSet { part, set }).unwrap());
+    changes.push(table.document.apply(SetEdit::DeleteSet { part, set }).unwrap());
     assert!(table.document.part(part).unwrap().sets.is_empty(), "its paint goes with it");
     for change in changes.iter().rev() {
         table.document.replay(change, Direction::Backward).unwrap();
@@ -236,7 +244,7 @@ fn stale_is_what_would_be_made_otherwise_and_nothing_else() {
     // A world-space step waits for where the part stands, and what looks at it for what it makes.
     let transform =
         Transform { rotation_degrees: Vec3::new(0.0, 0.0, 90.0), ..Transform::IDENTITY };
-    table.document.apply(Edit::PlacePart { part, transform }).unwrap();
+    table.document.apply(PartEdit::PlacePart { part, transform }).unwrap();
     assert_eq!(table.document.stale(&table.pantry), [(part, set, Target::R)]);
     table.dab(3, Action::Paint, 1.0, 1.0);
     assert_eq!(table.document.stale(&table.pantry), [(part, set, Target::R)], "alpha is nobody's");
@@ -254,7 +262,8 @@ fn recipes_that_cannot_be_are_refused() {
     let (part, set) = (table.part, table.set);
     let looks =
         |channel: Target| Step::new(Source::Channel { set: "Wear".into(), channel, part: None });
-    let mut give = |recipe: Recipe| table.document.apply(Edit::SetRecipe { part, set, recipe });
+    let mut give =
+        |recipe: Recipe| table.document.apply(RecipeEdit::SetRecipe { part, set, recipe });
     let itself = give(recipe(Target::R, vec![looks(Target::R)])).unwrap_err();
     assert!(itself.to_string().contains("look at what it makes itself"));
     give(recipe(Target::R, vec![looks(Target::G)])).unwrap();
@@ -266,7 +275,7 @@ fn recipes_that_cannot_be_are_refused() {
     assert!(wrong.to_string().contains("step 1 (Constant)"), "{wrong}");
     let strength = Step { strength: Some(2.0), merge: Some(Merge::Add), ..constant(0.5) };
     assert!(give(recipe(Target::B, vec![strength])).is_err());
-    let gone = Edit::FreezeRecipe { part, set, channels: Target::A };
+    let gone = RecipeEdit::FreezeRecipe { part, set, channels: Target::A };
     assert_eq!(table.document.apply(gone).unwrap_err(), EditError::NoSuchRecipe);
 }
 
@@ -284,7 +293,7 @@ fn a_circle_over_parts_is_refused_or_told() {
     let looks = |part: &str, channel: Target| {
         Step::new(Source::Channel { set: "Wear".into(), channel, part: Some(part.into()) })
     };
-    let give = |part, set, recipe| Edit::SetRecipe { part, set, recipe };
+    let give = |part, set, recipe| RecipeEdit::SetRecipe { part, set, recipe };
 
     // At its own channel, under its own name.
     let own = recipe(Target::R, vec![looks("Tray", Target::R)]);
@@ -312,7 +321,7 @@ fn a_circle_over_parts_is_refused_or_told() {
     // Under another name they look at each other: nothing is made, and it is said.
     let elsewhere = recipe(Target::G, vec![constant(0.25), looks("Lid", Target::R)]);
     table.document.apply(give(twin, twins, elsewhere)).unwrap();
-    let renamed = Edit::RenamePart { part, name: "Lid".into() };
+    let renamed = PartEdit::RenamePart { part, name: "Lid".into() };
     table.document.apply(renamed).unwrap();
     assert!(table.document.stale(&table.pantry).is_empty());
     let standings = table.document.standings(&table.pantry);
@@ -338,9 +347,9 @@ fn paint_that_is_held_elsewhere_keeps_its_color() {
             let (shape, _) = shape(&own, theirs, Some(Matching::Nearest)).unwrap();
             let (from, images) = ("finer.ply".to_owned(), Vec::new());
             let shape = Box::new(shape);
-            table.document.apply(Edit::ReplaceShape { part, from, shape, images }).unwrap();
+            table.document.apply(ReplaceEdit::ReplaceShape { part, from, shape, images }).unwrap();
         } else {
-            table.document.apply(Edit::ConvertSet { part, set, placement: to }).unwrap();
+            table.document.apply(SetEdit::ConvertSet { part, set, placement: to }).unwrap();
         }
         // Another bake below shows through where the paint does not cover, and nowhere darkens it.
         let mut other = table.document.set(part, set).unwrap().recipes[0].recipe.clone();
@@ -360,14 +369,14 @@ fn copies_on_other_parts_are_plain_and_take_paint() {
     let mesh = Mesh::new(sheet(8, 3.0)).unwrap();
     table.document.apply(Edit::bring_in(vec![NewPart::new("Lid", mesh, vec![])])).unwrap();
     let (part, set, lid) = (table.part, table.set, table.document.parts()[1].id);
-    table.document.apply(Edit::CopySet { part, set, to: vec![lid] }).unwrap();
+    table.document.apply(SetEdit::CopySet { part, set, to: vec![lid] }).unwrap();
     // A recipe there would look for hand paint that is not on that part.
     assert!(table.document.parts()[1].sets[0].recipes.is_empty());
     table
         .document
-        .apply(Edit::DeleteSet { part: lid, set: table.document.parts()[1].sets[0].id })
+        .apply(SetEdit::DeleteSet { part: lid, set: table.document.parts()[1].sets[0].id })
         .unwrap();
-    table.document.apply(Edit::MakePartsAgree).unwrap();
+    table.document.apply(SetEdit::MakePartsAgree).unwrap();
     assert!(table.document.parts()[1].sets[0].recipes.is_empty());
     assert!(table.document.stale(&table.pantry).is_empty());
 }
@@ -383,7 +392,7 @@ fn a_swapped_channel_takes_its_recipe_and_paint_along() {
     table.remake();
     let (red, green) = (table.values(0), table.values(1));
     let (part, set) = (table.part, table.set);
-    let swap = table.document.apply(Edit::SwapChannels { part, set, a: 0, b: 1 }).unwrap();
+    let swap = table.document.apply(ChannelEdit::SwapChannels { part, set, a: 0, b: 1 }).unwrap();
     assert_eq!((table.values(0), table.values(1)), (green.clone(), red.clone()));
     let recipes = table.document.set(part, set).unwrap().recipes.clone();
     assert_eq!((recipes.len(), recipes[0].recipe.channels), (1, Target::G));
@@ -412,13 +421,13 @@ fn layers_of_a_recipe_are_no_sets_to_be_edited() {
         let start =
             StrokeStart::new(coat, Brush::default(), View::Parallel { forward: Vec3::NEG_Z });
         for edit in [
-            Edit::DeleteSet { part, set },
-            Edit::DuplicateSet { part, set },
-            Edit::RenameSet { part, set, name: "Mine".into() },
-            Edit::ClearChannels { part, set, channels },
-            Edit::ConvertSet { part, set, placement: Placement::Face },
-            Edit::MoveSet { part, set, to: 0 },
-            Edit::Stroke { start, samples: Vec::new() },
+            Edit::from(SetEdit::DeleteSet { part, set }),
+            SetEdit::DuplicateSet { part, set }.into(),
+            SetEdit::RenameSet { part, set, name: "Mine".into() }.into(),
+            ChannelEdit::ClearChannels { part, set, channels }.into(),
+            SetEdit::ConvertSet { part, set, placement: Placement::Face }.into(),
+            SetEdit::MoveSet { part, set, to: 0 }.into(),
+            PaintEdit::Stroke { start, samples: Vec::new() }.into(),
         ] {
             assert_eq!(table.document.apply(edit).unwrap_err(), EditError::Layer);
         }
@@ -434,17 +443,18 @@ fn a_stroke_whose_paint_has_no_room_is_refused() {
     for n in 0..255 {
         let (role, name) = (speckle_model::color_set::Role::Selection, format!("S{n}"));
         let placement = Placement::Face;
-        table.document.apply(Edit::AddHelper { part, role, name, placement }).unwrap();
+        table.document.apply(HelperEdit::AddHelper { part, role, name, placement }).unwrap();
     }
     let coat = Coat::new(part, table.set, Channels::RGB, [1.0; 4]);
     let view = View::Parallel { forward: Vec3::NEG_Z };
     let start = StrokeStart::new(coat, Brush::default(), view);
-    let refused = table.document.apply(Edit::Stroke { start, samples: Vec::new() }).unwrap_err();
+    let refused =
+        table.document.apply(PaintEdit::Stroke { start, samples: Vec::new() }).unwrap_err();
     assert!(matches!(refused, EditError::TooManyHelpers { .. }), "{refused}");
     // Where no recipe is, there is nothing to be kept.
     let plain = Coat { channels: Channels([false, true, false, false]), ..coat };
     let start = StrokeStart::new(plain, Brush::default(), view);
-    table.document.apply(Edit::Stroke { start, samples: Vec::new() }).unwrap();
+    table.document.apply(PaintEdit::Stroke { start, samples: Vec::new() }).unwrap();
 }
 
 #[test]
@@ -453,11 +463,11 @@ fn a_locked_recipe_does_not_keep_the_others_from_being_made() {
     let (part, set) = (table.part, table.set);
     for channel in [Target::R, Target::G] {
         let recipe = recipe(channel, vec![constant(0.25)]);
-        table.document.apply(Edit::SetRecipe { part, set, recipe }).unwrap();
+        table.document.apply(RecipeEdit::SetRecipe { part, set, recipe }).unwrap();
     }
     let own = table.document.set(part, set).unwrap();
     let traits = ChannelTraits { locked: true, ..own.channels[0].clone() };
-    table.document.apply(Edit::DescribeChannel { part, set, channel: 0, traits }).unwrap();
+    table.document.apply(ChannelEdit::DescribeChannel { part, set, channel: 0, traits }).unwrap();
     table.document.make_all(&table.pantry, &Watch::default()).unwrap();
     assert_eq!((table.values(0)[RIM], table.values(1)[RIM]), (0.0, 0.25));
 }

@@ -4,7 +4,7 @@ use std::f32::consts::TAU;
 
 use glam::{Vec2, Vec3};
 use speckle_color::{Channels, Encoding, Measure};
-use speckle_core::{Document, Edit, EditError, document::Fill};
+use speckle_core::{Document, Edit, EditError, HelperEdit, PaintEdit, PartEdit, document::Fill};
 use speckle_mesh::{
     Geometry, Mesh, Placement, Transform,
     body::{Body, Placed, Surface},
@@ -251,21 +251,21 @@ fn a_pour_paints_the_chosen_channels_and_is_named() {
         opacity: 0.5,
         ..fill
     };
-    let change = document.apply(Edit::Fill { fill: fill.clone() }).unwrap();
+    let change = document.apply(PaintEdit::Fill { fill: fill.clone() }).unwrap();
     assert_eq!(change.label, "Crease pour on Coat");
     let first = |document: &Document| document.parts()[0].sets[0].values[7];
     assert_eq!(first(&document), [0.75, 0.5, 0.5, 0.5]);
     let coat = Coat { action: Action::Erase, ..fill.coat };
     let erase = Fill { coat, opacity: 1.0, ..fill.clone() };
     assert_eq!(
-        document.apply(Edit::Fill { fill: erase }).unwrap().label,
+        document.apply(PaintEdit::Fill { fill: erase }).unwrap().label,
         "Crease pour (erase) on Coat"
     );
     assert_eq!(first(&document), ground);
     // Beside the part there is nothing to cover, except for a pour over all.
     let beside = fill.at.map(|at| Sample { origin: Vec3::new(9.0, 0.0, 1.0), ..at });
     let beside = Fill { at: beside, ..fill.clone() };
-    assert!(document.apply(Edit::Fill { fill: beside.clone() }).unwrap().is_empty());
+    assert!(document.apply(PaintEdit::Fill { fill: beside.clone() }).unwrap().is_empty());
     let all = Fill { region: Region::All, ..beside };
     assert_eq!(shares(&document, &all), [1.0; 64]);
 
@@ -288,7 +288,7 @@ fn a_pour_paints_the_chosen_channels_and_is_named() {
             "soften and smear are strokes",
         ),
     ] {
-        let refused: EditError = document.apply(Edit::Fill { fill: bad }).unwrap_err();
+        let refused: EditError = document.apply(PaintEdit::Fill { fill: bad }).unwrap_err();
         assert!(refused.to_string().contains(words), "{refused}");
     }
 }
@@ -312,7 +312,7 @@ fn a_band_goes_through_the_whole_part_between_two_heights() {
     // A face belongs to the band by its middle; a part that stands elsewhere is cut where it is.
     let (mut document, fill) = one(mesh.clone(), Placement::Face, [1.0; 4], band(0.0));
     let transform = Transform { translation: Vec3::Z * 10.0, ..Transform::IDENTITY };
-    document.apply(Edit::PlacePart { part: fill.coat.part, transform }).unwrap();
+    document.apply(PartEdit::PlacePart { part: fill.coat.part, transform }).unwrap();
     assert_eq!(shares(&document, &fill), vec![0.0; mesh.face_count()]);
     let up = Region::Band { direction: Vec3::Z, from: 9.5, to: 10.5, soft: 0.0 };
     for (face, share) in shares(&document, &Fill { region: up, ..fill }).into_iter().enumerate() {
@@ -396,9 +396,9 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
     let part = fill.coat.part;
     for role in [Role::Selection, Role::Mask] {
         let (name, placement) = (role.noun().to_owned(), Placement::Vertex);
-        document.apply(Edit::AddHelper { part, role, name, placement }).unwrap();
+        document.apply(HelperEdit::AddHelper { part, role, name, placement }).unwrap();
     }
-    let mask = Edit::AddHelper {
+    let mask = HelperEdit::AddHelper {
         part,
         role: Role::Mask,
         name: "Another".into(),
@@ -417,12 +417,14 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
         ..fill.clone()
     };
     let half = |from: f32, to: f32| Region::Band { direction: Vec3::X, from, to, soft: 0.0 };
-    document.apply(Edit::Fill { fill: into(selection, half(-1.0, 0.1)) }).unwrap();
+    document.apply(PaintEdit::Fill { fill: into(selection, half(-1.0, 0.1)) }).unwrap();
     // Anew: what was chosen before is let go.
-    document.apply(Edit::Fill { fill: into(selection, half(-0.1, 1.0)) }).unwrap();
-    document.apply(Edit::Fill { fill: into(mask, Region::Chosen { set: selection }) }).unwrap();
+    document.apply(PaintEdit::Fill { fill: into(selection, half(-0.1, 1.0)) }).unwrap();
+    document
+        .apply(PaintEdit::Fill { fill: into(mask, Region::Chosen { set: selection }) })
+        .unwrap();
     let red = Fill { region: Region::All, ..fill.clone() };
-    document.apply(Edit::Fill { fill: red }).unwrap();
+    document.apply(PaintEdit::Fill { fill: red }).unwrap();
     let part_now = &document.parts()[0];
     for (corner, value) in part_now.sets[0].values.iter().enumerate() {
         let is_protected = mesh.corner_position(corner).x >= -0.1;
@@ -438,7 +440,7 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
         strength: 1.0,
         within: None,
     };
-    document.apply(Edit::Adjust { adjustment }).unwrap();
+    document.apply(PaintEdit::Adjust { adjustment }).unwrap();
     let chosen = &document.set(part, selection).unwrap().values;
     for (point, value) in mesh.positions().iter().zip(chosen.iter()) {
         assert_eq!(value[0] == 1.0, point.x >= -0.21, "{point}");

@@ -2,7 +2,10 @@
 
 use glam::Vec3;
 use speckle_color::{Encoding, linear_from_srgb, srgb_from_linear};
-use speckle_core::{Change, Document, Edit, document::Direction};
+use speckle_core::{
+    Change, ChannelEdit, Document, Edit, HelperEdit, PartEdit, ReplaceEdit, SetEdit,
+    document::Direction,
+};
 use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, mesh::MeshArrays};
 use speckle_model::{
     NewPart, NewSet, Part, PartId, ProjectTraits, Selection, color_set::ChannelTraits,
@@ -59,7 +62,7 @@ fn replace_colors(
 ) -> (Change, speckle_tools::replacing::ReplacementReport) {
     let (plan, report) = colors(only(document), theirs, matching).unwrap();
     let part = only(document).id;
-    let edit = Edit::ReplaceColors { part, from: "sail.glb".into(), colors: plan };
+    let edit = ReplaceEdit::ReplaceColors { part, from: "sail.glb".into(), colors: plan };
     (document.apply(edit).unwrap(), report)
 }
 
@@ -136,7 +139,7 @@ fn other_faces_take_what_the_surface_shows_at_the_nearest_point() {
     let fine = Mesh::new(crate::common::sheet(16, 0.01)).unwrap();
     let theirs =
         NewPart::new("Sail", fine.clone(), vec![NewSet { name: "Coat".into(), ..ramp(&fine) }]);
-    let flood = Edit::ClearChannels {
+    let flood = ChannelEdit::ClearChannels {
         part: only(&document).id,
         set: only(&document).sets[0].id,
         channels: speckle_color::Channels([true; 4]),
@@ -187,7 +190,7 @@ fn a_locked_channel_stays_as_it_is() {
     let mut document = sheet(3);
     let (part, own) = (only(&document).id, only(&document).sets[0].id);
     let traits = ChannelTraits { locked: true, ..ChannelTraits::default() };
-    document.apply(Edit::DescribeChannel { part, set: own, channel: 1, traits }).unwrap();
+    document.apply(ChannelEdit::DescribeChannel { part, set: own, channel: 1, traits }).unwrap();
     let before: Vec<f32> = only(&document).sets[0].values.iter().map(|v| v[1]).collect();
     let theirs = set("Coat", Placement::Vertex, Encoding::Data, vec![[0.9; 4]; 16]);
     let mesh = only(&document).geometry.mesh().clone();
@@ -247,15 +250,19 @@ fn sets_go_by_name_then_by_place_and_new_ones_come_in() {
 fn a_finer_shape_takes_paint_masks_and_selections_over() {
     let mut document = sheet(4);
     let part = only(&document).id;
-    document.apply(Edit::TakeSnapshot { name: "Before".into() }).unwrap();
+    document.apply(HelperEdit::TakeSnapshot { name: "Before".into() }).unwrap();
     let before = seen(&document);
     let ids: Vec<_> = only(&document).sets.iter().map(|set| set.id).collect();
     let finer = Mesh::new(crate::common::sheet(8, 0.0)).unwrap();
     let theirs = NewPart::new("Sail", finer.clone(), vec![]);
     let (plan, report) = shape(only(&document), theirs, None).unwrap();
     assert_eq!((report.faces, report.matching), ([16, 64], Matching::Nearest));
-    let edit =
-        Edit::ReplaceShape { part, from: "sail.obj".into(), shape: Box::new(plan), images: vec![] };
+    let edit = ReplaceEdit::ReplaceShape {
+        part,
+        from: "sail.obj".into(),
+        shape: Box::new(plan),
+        images: vec![],
+    };
     let change = document.apply(edit).unwrap();
     let after = only(&document);
     assert_eq!(after.id, part, "it is the same part");
@@ -281,7 +288,7 @@ fn a_part_is_found_where_it_stands_and_where_it_was_modelled() {
     };
     let mut document = sheet(3);
     let part = only(&document).id;
-    document.apply(Edit::PlacePart { part, transform: placed }).unwrap();
+    document.apply(PartEdit::PlacePart { part, transform: placed }).unwrap();
     let modelled = only(&document).geometry.mesh().clone();
     let standing = only(&document).baked().unwrap().geometry.mesh().clone();
     for mesh in [modelled, standing] {
@@ -336,9 +343,9 @@ fn corners_of_a_mirrored_part_get_their_own_colors() {
         translation: Vec3::X * 9.0,
         ..Transform::IDENTITY
     };
-    document.apply(Edit::PlacePart { part, transform: mirrored }).unwrap();
+    document.apply(PartEdit::PlacePart { part, transform: mirrored }).unwrap();
     let own = only(&document).sets[0].id;
-    document.apply(Edit::ConvertSet { part, set: own, placement: Placement::Corner }).unwrap();
+    document.apply(SetEdit::ConvertSet { part, set: own, placement: Placement::Corner }).unwrap();
     let mut sent = only(&document).clone();
     sent.sets[0].values = std::sync::Arc::new(grey((0..16).map(|i| i as f32 / 16.0)));
     let wanted = sent.sets[0].values.clone();
@@ -361,7 +368,7 @@ fn a_plan_of_which_one_set_does_not_fit_is_refused_as_a_whole() {
     let taken = set("Coat", Placement::Face, Encoding::Data, grey([0.5; 4]));
     for (bad, says) in [(short, "has 3 values where its part needs 4"), (taken, "Coat")] {
         let plan = vec![(Some(own), fits.clone()), (None, bad)];
-        let edit = Edit::ReplaceColors { part, from: "x".into(), colors: plan };
+        let edit = ReplaceEdit::ReplaceColors { part, from: "x".into(), colors: plan };
         let error = document.apply(edit).unwrap_err().to_string();
         assert!(error.contains(says), "{error}");
         assert!(before == seen(&document), "its conversion to corners is taken back as well");
@@ -375,7 +382,7 @@ fn what_changed_meanwhile_is_told_and_nothing_is_lost() {
     let theirs = NewPart::new("Sail", Mesh::new(crate::common::sheet(2, 0.0)).unwrap(), vec![]);
     let (plan, _) = shape(only(&document), theirs, None).unwrap();
     document
-        .apply(Edit::AddSet {
+        .apply(SetEdit::AddSet {
             part,
             name: "Late".into(),
             placement: Placement::Face,
@@ -384,12 +391,13 @@ fn what_changed_meanwhile_is_told_and_nothing_is_lost() {
         })
         .unwrap();
     let before = seen(&document);
-    let edit = Edit::ReplaceShape { part, from: "x".into(), shape: Box::new(plan), images: vec![] };
+    let edit =
+        ReplaceEdit::ReplaceShape { part, from: "x".into(), shape: Box::new(plan), images: vec![] };
     let error = document.apply(edit).unwrap_err();
     assert!(error.to_string().contains("another set meanwhile"), "{error}");
     assert!(before == seen(&document));
-    document.apply(Edit::LockParts { parts: vec![part], locked: true }).unwrap();
-    let edit = Edit::ReplaceColors { part, from: "x".into(), colors: vec![] };
+    document.apply(PartEdit::LockParts { parts: vec![part], locked: true }).unwrap();
+    let edit = ReplaceEdit::ReplaceColors { part, from: "x".into(), colors: vec![] };
     assert!(document.apply(edit).unwrap_err().to_string().contains("locked"));
 }
 
@@ -400,16 +408,17 @@ fn parts_read_in_the_wrong_unit_or_axis_are_brought_right_with_their_paint() {
     let (part, before) = (only(&document).id, seen(&document));
     let taken = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Y };
     let meant = ProjectTraits { unit: Unit::Metre, up: UpAxis::Z };
-    let change = document.apply(Edit::ConvertParts { parts: vec![part], taken, meant }).unwrap();
+    let change =
+        document.apply(PartEdit::ConvertParts { parts: vec![part], taken, meant }).unwrap();
     let after = seen(&document);
     for (a, b) in before.0.iter().zip(&after.0) {
         assert_eq!(*b, [1000.0 * a[0], 1000.0 * a[2], -1000.0 * a[1]]);
     }
     assert_eq!(before.1, after.1);
     assert_undone_and_redone(&mut document, &change, &before);
-    let same = Edit::ConvertParts { parts: vec![part], taken, meant: taken };
+    let same = PartEdit::ConvertParts { parts: vec![part], taken, meant: taken };
     assert!(document.apply(same).unwrap().is_empty());
-    let gone = Edit::ConvertParts { parts: vec![PartId(99)], taken, meant };
+    let gone = PartEdit::ConvertParts { parts: vec![PartId(99)], taken, meant };
     assert!(document.apply(gone).is_err());
     // Without area, a triangle's nearest corner counts.
     let line = [Vec3::ZERO, Vec3::X, Vec3::X * 2.0];

@@ -4,7 +4,7 @@
 use glam::{Vec2, Vec3};
 use proptest::{collection::vec, prelude::*};
 use speckle_color::{Channels, Encoding};
-use speckle_core::{Document, Edit, HandId};
+use speckle_core::{Document, Edit, HandId, HelperEdit};
 use speckle_mesh::{
     Geometry, Mesh, Placement,
     carry::Carry,
@@ -446,7 +446,7 @@ fn work_together(quads: u32, deeds: &[Deed]) {
     let first = document.apply(Edit::bring_in(vec![ring(quads)])).unwrap();
     let part = document.parts()[0].id;
     let (role, name) = (Role::Mask, "Mask".to_owned());
-    let mask = Edit::AddHelper { part, role, name, placement: Placement::Vertex };
+    let mask = HelperEdit::AddHelper { part, role, name, placement: Placement::Vertex };
     let mask = document.apply(mask).unwrap();
     let (mut journal, mut at) = (Vec::new(), 0);
     let mut states = vec![state_of(&document)];

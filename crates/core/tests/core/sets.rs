@@ -2,7 +2,7 @@
 
 use speckle_color::{Channels, Encoding, linear_from_srgb, srgb_from_linear};
 use speckle_core::{
-    Document, Edit, EditError,
+    ChannelEdit, Document, Edit, EditError, SetEdit,
     document::{ChannelAt, Direction, Merge, Source},
 };
 use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
@@ -59,10 +59,10 @@ fn what_goes_to_corners_comes_back_as_it_was() {
         let to = Placement::Corner;
         let loss = document.conversion_loss(part, sets[index], to).unwrap();
         assert_eq!((loss.corners, loss.changed, loss.largest), (36, 0, 0.0));
-        let out = document.apply(Edit::ConvertSet { part, set: sets[index], placement: to });
+        let out = document.apply(SetEdit::ConvertSet { part, set: sets[index], placement: to });
         assert_eq!(out.unwrap().label, format!("Hold {} per corner", before.name));
         assert_eq!(document.parts()[0].sets[index].values.len(), 36);
-        document.apply(Edit::ConvertSet { part, set: sets[index], placement }).unwrap();
+        document.apply(SetEdit::ConvertSet { part, set: sets[index], placement }).unwrap();
         assert_eq!(document.parts()[0].sets[index], before);
     }
 }
@@ -94,7 +94,7 @@ fn corners_of_a_vertex_become_their_mean_in_light() {
         };
         assert_eq!((loss.corners, loss.changed), (6, 4));
         assert!((loss.largest - half.max(1.0 - half)).abs() < 1e-6);
-        document.apply(Edit::ConvertSet { part, set: sets[0], placement: to }).unwrap();
+        document.apply(SetEdit::ConvertSet { part, set: sets[0], placement: to }).unwrap();
         let red = numbers(&document, 0, 0, 0);
         assert_eq!((red[0], red[3]), (0.0, 1.0));
         assert!((red[1] - half).abs() < 1e-6 && (red[2] - half).abs() < 1e-6);
@@ -110,39 +110,42 @@ fn sets_are_named_copied_moved_and_taken_away() {
     let names = |document: &Document, part: usize| -> Vec<String> {
         document.parts()[part].sets.iter().map(|set| set.name.clone()).collect()
     };
-    document.apply(Edit::RenameSet { part, set: sets[0], name: " Wear ".into() }).unwrap();
-    let taken = document.apply(Edit::RenameSet { part, set: sets[1], name: "Wear".into() });
+    document.apply(SetEdit::RenameSet { part, set: sets[0], name: " Wear ".into() }).unwrap();
+    let taken = document.apply(SetEdit::RenameSet { part, set: sets[1], name: "Wear".into() });
     assert_eq!(
         taken.unwrap_err(),
         EditError::NameTaken { part: "Deck".into(), name: "Wear".into() }
     );
-    document.apply(Edit::DuplicateSet { part, set: sets[0] }).unwrap();
-    document.apply(Edit::DuplicateSet { part, set: sets[0] }).unwrap();
+    document.apply(SetEdit::DuplicateSet { part, set: sets[0] }).unwrap();
+    document.apply(SetEdit::DuplicateSet { part, set: sets[0] }).unwrap();
     assert_eq!(names(&document, 0), ["Wear", "Wear copy 2", "Wear copy", "per corner", "per face"]);
     assert_eq!(numbers(&document, 0, 0, 0), numbers(&document, 0, 1, 0));
-    document.apply(Edit::MoveSet { part, set: sets[2], to: 0 }).unwrap();
+    document.apply(SetEdit::MoveSet { part, set: sets[2], to: 0 }).unwrap();
     assert_eq!(names(&document, 0)[0], "per face");
-    let gone = document.apply(Edit::DeleteSet { part, set: sets[1] }).unwrap();
+    let gone = document.apply(SetEdit::DeleteSet { part, set: sets[1] }).unwrap();
     assert_eq!((names(&document, 0).len(), gone.label.as_str()), (4, "Delete set per corner"));
     document.replay(&gone, Direction::Backward).unwrap();
     assert_eq!(names(&document, 0)[4], "per corner");
 
     // To other parts: values where the mesh is the same, else the ground color.
     let others: Vec<PartId> = document.parts().iter().map(|part| part.id).collect();
-    let copied = document.apply(Edit::CopySet { part, set: sets[0], to: others.clone() }).unwrap();
+    let copied =
+        document.apply(SetEdit::CopySet { part, set: sets[0], to: others.clone() }).unwrap();
     assert_eq!(copied.label, "Copy Wear to 2 parts");
     assert_eq!(numbers(&document, 1, 0, 0), numbers(&document, 0, 1, 0));
     assert!(numbers(&document, 2, 0, 0).iter().all(|&x| x == 1.0));
     // Again, it changes nothing: they have one.
-    assert!(document.apply(Edit::CopySet { part, set: sets[0], to: others }).unwrap().is_empty());
+    assert!(
+        document.apply(SetEdit::CopySet { part, set: sets[0], to: others }).unwrap().is_empty()
+    );
 
-    document.apply(Edit::MakePartsAgree).unwrap();
+    document.apply(SetEdit::MakePartsAgree).unwrap();
     for part in document.parts() {
         let mut names: Vec<&str> = part.sets.iter().map(|set| set.name.as_str()).collect();
         names.sort_unstable();
         assert_eq!(names, ["Wear", "Wear copy", "Wear copy 2", "per corner", "per face"]);
     }
-    assert!(document.apply(Edit::MakePartsAgree).unwrap().is_empty());
+    assert!(document.apply(SetEdit::MakePartsAgree).unwrap().is_empty());
 }
 
 #[test]
@@ -150,17 +153,17 @@ fn a_seventeenth_set_is_refused_whichever_way_it_comes() {
     let mut document = document();
     let (part, sets) = ids(&document);
     for _ in 3..16 {
-        document.apply(Edit::DuplicateSet { part, set: sets[0] }).unwrap();
+        document.apply(SetEdit::DuplicateSet { part, set: sets[0] }).unwrap();
     }
     let full = EditError::TooManySets { part: "Deck".into() };
     let sources = [Source::Number { number: 0.0 }; 4];
-    let compose = Edit::ComposeSet {
+    let compose = ChannelEdit::ComposeSet {
         part,
         name: "More".into(),
         placement: Placement::Face,
         channels: sources,
     };
-    for edit in [Edit::DuplicateSet { part, set: sets[1] }, compose] {
+    for edit in [Edit::from(SetEdit::DuplicateSet { part, set: sets[1] }), compose.into()] {
         assert_eq!(document.apply(edit).unwrap_err(), full);
     }
     assert_eq!(document.parts()[0].sets.len(), 16);
@@ -172,13 +175,13 @@ fn channels_are_cleared_swapped_and_merged_and_the_others_stay() {
     let (part, sets) = ids(&document);
     let set = sets[0];
     let red = numbers(&document, 0, 0, 0);
-    document.apply(Edit::SwapChannels { part, set, a: 0, b: 2 }).unwrap();
+    document.apply(ChannelEdit::SwapChannels { part, set, a: 0, b: 2 }).unwrap();
     assert_eq!((numbers(&document, 0, 0, 2), numbers(&document, 0, 0, 0)[5]), (red.clone(), 0.5));
-    document.apply(Edit::SwapChannels { part, set, a: 2, b: 0 }).unwrap();
+    document.apply(ChannelEdit::SwapChannels { part, set, a: 2, b: 0 }).unwrap();
 
     let at = |set: usize, channel: usize| ChannelAt { part, set: sets[set], channel };
     let mut merge = |from, to, merge, invert| {
-        document.apply(Edit::MergeChannel { from, to, merge, invert }).unwrap();
+        document.apply(ChannelEdit::MergeChannel { from, to, merge, invert }).unwrap();
         document.parts()[0].sets[0].values.to_vec()
     };
     // Product, complement and difference, by their arithmetic.
@@ -195,23 +198,29 @@ fn channels_are_cleared_swapped_and_merged_and_the_others_stay() {
     let faces = numbers(&document, 0, 2, 0);
     assert!((from_faces[5][3] - (faces[0] + faces[1] + faces[3] + faces[4]) / 4.0).abs() < 1e-6);
 
-    document.apply(Edit::ClearChannels { part, set, channels: Channels::RGB }).unwrap();
+    document.apply(ChannelEdit::ClearChannels { part, set, channels: Channels::RGB }).unwrap();
     let cleared = &document.parts()[0].sets[0].values;
     assert!(cleared.iter().all(|value| value[..3] == [1.0; 3]));
     assert_eq!(cleared[5][3], from_faces[5][3]);
 
     // To another part: of the same mesh by number, of another mesh not at all.
     let others: Vec<PartId> = document.parts().iter().map(|part| part.id).collect();
-    document.apply(Edit::CopySet { part, set, to: others }).unwrap();
+    document.apply(SetEdit::CopySet { part, set, to: others }).unwrap();
     let [twin, roof] = [1, 2].map(|i| {
         let other = &document.parts()[i];
         ChannelAt { part: other.id, set: other.sets[0].id, channel: 0 }
     });
     let merge = Merge::Replace;
-    document.apply(Edit::MergeChannel { from: at(1, 1), to: twin, merge, invert: false }).unwrap();
+    document
+        .apply(ChannelEdit::MergeChannel { from: at(1, 1), to: twin, merge, invert: false })
+        .unwrap();
     assert!(numbers(&document, 1, 0, 0).iter().all(|&x| x == 0.25));
-    let refused =
-        document.apply(Edit::MergeChannel { from: at(1, 1), to: roof, merge, invert: false });
+    let refused = document.apply(ChannelEdit::MergeChannel {
+        from: at(1, 1),
+        to: roof,
+        merge,
+        invert: false,
+    });
     assert_eq!(
         refused.unwrap_err().to_string(),
         "Deck and Roof have different meshes: numbers go between sets of the same mesh only"
@@ -224,7 +233,7 @@ fn one_channel_alone_makes_a_grey_set_and_four_make_one() {
     let (part, sets) = ids(&document);
     let from =
         |set: usize| Source::Channel { from: ChannelAt { part, set: sets[set], channel: 0 } };
-    let compose = |name: &str, channels| Edit::ComposeSet {
+    let compose = |name: &str, channels| ChannelEdit::ComposeSet {
         part,
         name: name.into(),
         placement: Placement::Vertex,
@@ -259,17 +268,18 @@ fn a_locked_channel_is_left_alone_by_every_tool_and_says_so() {
         signed,
         locked: true,
     };
-    let lock = Edit::DescribeChannel { part, set, channel: 1, traits: traits.clone() };
+    let lock = ChannelEdit::DescribeChannel { part, set, channel: 1, traits: traits.clone() };
     assert_eq!(document.apply(lock).unwrap().label, "Lock G sway of per vertex");
     let before = document.parts()[0].sets[0].values.clone();
     let words = "G sway of per vertex is locked: unlock it on the channel board first";
     let at = |channel| ChannelAt { part, set, channel };
     for edit in [
-        Edit::ClearChannels { part, set, channels: Channels::RGB },
-        Edit::SwapChannels { part, set, a: 1, b: 2 },
-        Edit::MergeChannel { from: at(0), to: at(1), merge: Merge::Replace, invert: false },
-        Edit::ConvertSet { part, set, placement: Placement::Face },
-        Edit::DeleteSet { part, set },
+        Edit::from(ChannelEdit::ClearChannels { part, set, channels: Channels::RGB }),
+        ChannelEdit::SwapChannels { part, set, a: 1, b: 2 }.into(),
+        ChannelEdit::MergeChannel { from: at(0), to: at(1), merge: Merge::Replace, invert: false }
+            .into(),
+        SetEdit::ConvertSet { part, set, placement: Placement::Face }.into(),
+        SetEdit::DeleteSet { part, set }.into(),
     ] {
         assert_eq!(document.apply(edit).unwrap_err().to_string(), words);
     }
@@ -277,9 +287,9 @@ fn a_locked_channel_is_left_alone_by_every_tool_and_says_so() {
     // What makes no sense is not written down.
     let bad = |signed| ChannelTraits { signed: Some(signed), ..traits.clone() };
     for signed in [Signed { neutral: 1.5, amount: 1.0 }, Signed { neutral: 0.5, amount: 0.0 }] {
-        let edit = Edit::DescribeChannel { part, set, channel: 1, traits: bad(signed) };
+        let edit = ChannelEdit::DescribeChannel { part, set, channel: 1, traits: bad(signed) };
         assert!(matches!(document.apply(edit), Err(EditError::Channel(_))));
     }
-    let edit = Edit::DescribeChannel { part, set, channel: 4, traits };
+    let edit = ChannelEdit::DescribeChannel { part, set, channel: 4, traits };
     assert_eq!(document.apply(edit).unwrap_err(), EditError::NoSuchChannel);
 }

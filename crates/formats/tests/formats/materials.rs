@@ -4,7 +4,7 @@
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use serde_json::json;
 use speckle_color::Encoding;
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, ImageEdit, PartEdit, RecipeEdit};
 use speckle_formats::{MeshFile, ReadOptions};
 use speckle_mesh::Placement;
 use speckle_model::recipe::RecipeFile;
@@ -81,7 +81,7 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
     // Recipes take both: the material's color, and the image by the file's own UVs.
     let mut document = Document::default();
     let (parts, images) = (import.parts, import.images);
-    document.apply(Edit::AddParts { parts, images, traits: None }).unwrap();
+    document.apply(PartEdit::AddParts { parts, images, traits: None }).unwrap();
     let part = document.parts()[0].id;
     for (recipe, wanted) in [
         (
@@ -95,7 +95,7 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
         ),
     ] {
         let file = RecipeFile::read(recipe).unwrap();
-        document.apply(Edit::TakeRecipes { part, set: None, file }).unwrap();
+        document.apply(RecipeEdit::TakeRecipes { part, set: None, file }).unwrap();
         document.make_all(&Pantry::default(), &Watch::default()).unwrap();
         let made = document.parts()[0].products().last().unwrap();
         for (value, wanted) in made.values.iter().zip(wanted) {
@@ -108,7 +108,7 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
     let mut green = two_pixels();
     green[54..60].copy_from_slice(&[0, 255, 0, 0, 255, 0]);
     let name = "Stripes".to_owned();
-    document.apply(Edit::AddImage { name: name.clone(), file: green.into() }).unwrap();
+    document.apply(ImageEdit::AddImage { name: name.clone(), file: green.into() }).unwrap();
     document.make_all(&Pantry::default(), &Watch::default()).unwrap();
     let mine = |document: &Document| {
         let set = document.parts()[0].products().find(|set| set.name == "Mine").cloned();
@@ -116,7 +116,7 @@ fn base_colors_become_a_set_per_face_and_their_images_the_project_s() {
     };
     assert_eq!(mine(&document), [0, 255, 0, 255]);
     // Without it, the recipe says what it lacks.
-    document.apply(Edit::DeleteImage { name }).unwrap();
+    document.apply(ImageEdit::DeleteImage { name }).unwrap();
     let error = document.make_all(&Pantry::default(), &Watch::default()).unwrap_err();
     assert!(error.to_string().contains("Stripes"), "{error}");
 

@@ -10,7 +10,7 @@ use axum::{
     response::Response,
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, PartEdit};
 use speckle_formats::{
     Abilities, Body, Depth, Format, FormatError, Loss, MeshFile, ReadOptions,
     abilities::Says,
@@ -394,7 +394,7 @@ fn read_back(packed: &Packed, options: &ReadOptions) -> Result<Comparison, Forma
         }
         let mut import = speckle_formats::read(&file, &options)?;
         import.convert(traits)?;
-        let edit = Edit::AddParts { parts: import.parts, images: Vec::new(), traits: None };
+        let edit = PartEdit::AddParts { parts: import.parts, images: Vec::new(), traits: None };
         // What a reader lets in, the document takes.
         let mut document = Document::default();
         let _ = document.apply(edit);

@@ -9,7 +9,7 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 use speckle_color::pixels;
-use speckle_core::Edit;
+use speckle_core::ProjectEdit;
 use speckle_formats::recipient::file_stem;
 use speckle_model::swatches::{self, Swatch};
 use speckle_store::ProjectId;
@@ -128,6 +128,6 @@ pub async fn read_palette(
     if swatches.is_empty() {
         return Err(refused("there is no color in it".to_owned()));
     }
-    app.edit(project, Edit::SetPalette { swatches }, hand(&headers)).await?;
+    app.edit(project, ProjectEdit::SetPalette { swatches }, hand(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -9,7 +9,7 @@ use axum::{
     http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::Edit;
+use speckle_core::{Edit, PartEdit};
 use speckle_formats::{Groups, Import, ReadOptions, Repair, guess::Reasons, note::Origin};
 use speckle_mesh::{Placement, Unit, UpAxis};
 use speckle_model::{
@@ -134,8 +134,11 @@ pub async fn import_new(
     let import = app.read(files, &query).await?;
     let says = import.origin.clone().map(|origin| OriginSays::of(origin, "", 0));
     let report = ImportReport { origin: says, ..report(file, &import) };
-    let edit =
-        Edit::AddParts { parts: import.parts, images: import.images, traits: Some(import.traits) };
+    let edit = PartEdit::AddParts {
+        parts: import.parts,
+        images: import.images,
+        traits: Some(import.traits),
+    };
     let (project, parts) = app.project_with(stem, edit, hand(&headers)).await?;
     let report = ImportReport { project, is_first: true, ..report };
     Ok(Json(report.with_names_of(&parts)))
@@ -171,7 +174,8 @@ pub async fn import(
     };
     let is_first = now.parts.is_empty();
     let report = ImportReport { traits, origin: says, is_first, ..report(file, &import) };
-    let edit = Edit::AddParts { parts: import.parts, images: import.images, traits: Some(traits) };
+    let edit =
+        PartEdit::AddParts { parts: import.parts, images: import.images, traits: Some(traits) };
     app.edit(project, edit, hand(&headers)).await?;
     let report = ImportReport { project, ..report };
     Ok(Json(report.with_names_of(&app.now(project).await?.parts)))

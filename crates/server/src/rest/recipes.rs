@@ -11,7 +11,7 @@ use axum::{
 };
 use serde::Deserialize;
 use speckle_color::pixels;
-use speckle_core::Edit;
+use speckle_core::{ImageEdit, RecipeEdit};
 use speckle_formats::recipient::file_stem;
 use speckle_model::{
     ColorSet, PartId, SetId,
@@ -99,7 +99,7 @@ pub async fn take(
         ApiError::bad_request(format!("byte {at} is no text: choose a recipe saved as JSON"))
     })?;
     let file = RecipeFile::read(text).map_err(ApiError::bad_request)?;
-    let edit = Edit::TakeRecipes { part: PartId(part), set: query.set.map(SetId), file };
+    let edit = RecipeEdit::TakeRecipes { part: PartId(part), set: query.set.map(SetId), file };
     app.edit(project, edit, hand(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -125,7 +125,7 @@ pub async fn add_image(
     body: Bytes,
 ) -> Result<StatusCode, ApiError> {
     let file = Arc::new(body.to_vec());
-    let edit = Edit::AddImage { name: query.name.clone(), file: file.clone() };
+    let edit = ImageEdit::AddImage { name: query.name.clone(), file: file.clone() };
     // Here and not where the project's changes are made: it takes as long as the image is large.
     let read = app.aside(move |_| Ok(pixels::read(&file).map(drop))).await?;
     read.map_err(|cause| ApiError::bad_request(format!("the image {} {cause}", query.name)))?;

@@ -8,7 +8,7 @@ use axum::{
     http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
-use speckle_core::Edit;
+use speckle_core::{Edit, ReplaceEdit};
 use speckle_formats::{Format, Import, Light, Repair, abilities::Says, guess::Reasons};
 use speckle_mesh::{Unit, UpAxis};
 use speckle_model::{NewPart, Part, PartId, ProjectTraits};
@@ -203,13 +203,13 @@ impl App {
                     Replaces::Colors => {
                         let theirs = if is_linear { held_as_ours(&own, theirs) } else { theirs };
                         colors(&own, &theirs, query.matching).map(|(colors, report)| {
-                            (Edit::ReplaceColors { part, from: file, colors }, report)
+                            (ReplaceEdit::ReplaceColors { part, from: file, colors }, report)
                         })
                     }
                     Replaces::Shape => {
                         shape(&own, theirs, query.matching).map(|(shape, report)| {
                             let shape = Box::new(shape);
-                            (Edit::ReplaceShape { part, from: file, shape, images }, report)
+                            (ReplaceEdit::ReplaceShape { part, from: file, shape, images }, report)
                         })
                     }
                 };
@@ -228,7 +228,7 @@ impl App {
             traits,
             reasons,
         };
-        Ok((edit, told))
+        Ok((edit.into(), told))
     }
 }
 

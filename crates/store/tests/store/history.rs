@@ -1,7 +1,7 @@
 //! A project comes back as its journal has it: after undo, redo, cut-off branches and reopening.
 
 use speckle_color::Encoding;
-use speckle_core::{Document, Edit, document::Direction};
+use speckle_core::{Document, Edit, PartEdit, ReplaceEdit, document::Direction};
 use speckle_mesh::{Geometry, Placement, Unit, geometry::local::LocalEdit};
 use speckle_model::{NewPart, NewSet, ProjectTraits};
 use speckle_store::{Store, StoreError, Write};
@@ -210,11 +210,13 @@ fn another_shape_and_another_unit_survive_reopening_and_undo() {
     let (plan, report) = replacing::shape(&document.parts()[0], finer, None).unwrap();
     assert_eq!(report.faces, [36, 144]);
     let shape = Box::new(plan);
-    let replace = Edit::ReplaceShape { part, from: "sheet.ply".into(), shape, images: vec![] };
-    do_edit(&store, project, &mut document, replace);
+    let replace =
+        ReplaceEdit::ReplaceShape { part, from: "sheet.ply".into(), shape, images: vec![] };
+    do_edit(&store, project, &mut document, replace.into());
     let metres = ProjectTraits { unit: Unit::Metre, ..ProjectTraits::default() };
-    let convert = Edit::ConvertParts { parts: vec![part], taken: document.traits(), meant: metres };
-    do_edit(&store, project, &mut document, convert);
+    let convert =
+        PartEdit::ConvertParts { parts: vec![part], taken: document.traits(), meant: metres };
+    do_edit(&store, project, &mut document, convert.into());
     let fine = values(&document);
     assert_eq!(fine.len(), 13 * 13);
     // Vertices of the coarse sheet are vertices of the fine one: there the paint is the same.
@@ -309,7 +311,7 @@ fn a_mesh_changed_here_and_there_comes_back_as_it_was() {
     assert_eq!(as_it_is(&store.open_project(project).unwrap().document), as_it_is(&document));
     store.project(project).unwrap().verify().unwrap();
     // Taken away and brought back: the mesh as it was then.
-    do_edit(&store, project, &mut document, Edit::DeleteParts { parts: vec![part] });
+    do_edit(&store, project, &mut document, PartEdit::DeleteParts { parts: vec![part] }.into());
     let mut opened = store.open_project(project).unwrap();
     let seq = opened.position.cursor;
     store.project(project).unwrap().replay(seq, Direction::Backward, &mut opened.document).unwrap();
@@ -327,7 +329,7 @@ fn a_checkpoint_lets_go_of_no_mesh_that_a_row_would_bring_back() {
     store.project(project).unwrap().checkpoint(&document).unwrap();
     do_edit(&store, project, &mut document, Edit::bring_in(vec![sheet(5)]));
     let gone = document.parts()[1].id;
-    do_edit(&store, project, &mut document, Edit::DeleteParts { parts: vec![gone] });
+    do_edit(&store, project, &mut document, PartEdit::DeleteParts { parts: vec![gone] }.into());
     let file = store.folder().join(format!("{project}.speckle"));
     let database = rusqlite::Connection::open(file).unwrap();
     database.execute("UPDATE OR REPLACE journal_meshes SET seq = 1", []).unwrap();

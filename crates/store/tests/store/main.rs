@@ -13,7 +13,7 @@ use std::path::Path;
 
 use glam::Vec3;
 use speckle_color::{Channels, Encoding};
-use speckle_core::{Document, Edit};
+use speckle_core::{Document, Edit, PaintEdit, PartEdit};
 use speckle_mesh::{Mesh, Placement, sight::View};
 use speckle_model::{NewPart, NewSet, PartId, SetId};
 use speckle_store::{ProjectId, Store};
@@ -27,7 +27,7 @@ fn sheet(n: u32) -> NewPart {
 
 fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
     let part = &document.parts()[0];
-    Edit::Stroke {
+    PaintEdit::Stroke {
         start: StrokeStart::new(
             Coat::new(part.id, part.sets[0].id, Channels::RGB, paint),
             Brush { radius: 0.2, opacity: 0.8, hardness: 0.4, ..Brush::default() },
@@ -42,6 +42,7 @@ fn stroke(document: &Document, y: f32, paint: [f32; 4]) -> Edit {
             })
             .to_vec(),
     }
+    .into()
 }
 
 fn do_edit(store: &Store, project: ProjectId, document: &mut Document, edit: Edit) {
@@ -66,7 +67,7 @@ fn busy_project(path: &Path) -> (Store, ProjectId) {
     let edit = stroke(&document, 0.1, [1.0, 0.0, 0.0, 1.0]);
     do_edit(&store, project, &mut document, edit);
     let gone = document.parts()[1].id;
-    do_edit(&store, project, &mut document, Edit::DeleteParts { parts: vec![gone] });
+    do_edit(&store, project, &mut document, PartEdit::DeleteParts { parts: vec![gone] }.into());
     store.project(project).unwrap().checkpoint(&document).unwrap();
     (store, project)
 }

@@ -4,7 +4,7 @@
 use std::{fs, io::Cursor, path::Path, sync::Arc};
 
 use serde_json::{Value, json};
-use speckle_core::{Document, Edit, document::Direction};
+use speckle_core::{Document, Edit, ImageEdit, document::Direction};
 use speckle_store::{Opened, Store};
 use speckle_tools::bake::{Pantry, watch::Watch};
 
@@ -17,7 +17,7 @@ fn image() -> Edit {
     let mut bytes = Cursor::new(Vec::new());
     let pixel = |x: u32, y: u32| image::Rgba([255 * x as u8, 90, 255 * y as u8, 255]);
     image::RgbaImage::from_fn(2, 2, pixel).write_to(&mut bytes, image::ImageFormat::Png).unwrap();
-    Edit::AddImage { name: "Grit".to_owned(), file: Arc::new(bytes.into_inner()) }
+    ImageEdit::AddImage { name: "Grit".to_owned(), file: Arc::new(bytes.into_inner()) }.into()
 }
 
 /// Edits of every family, as a client says them, on two parts (2 and 4) with a set each (1 and 3).

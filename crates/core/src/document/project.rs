@@ -1,0 +1,95 @@
+//! Edits of what is said of the project as a whole: its numbers, its palette, its views.
+
+use serde::Deserialize;
+use speckle_model::{
+    ProjectTraits,
+    swatches::{self, Swatch},
+    views::{self, SavedView},
+};
+use strum::VariantNames;
+
+use super::{
+    Change, Document, EditError, Step,
+    edit::{Family, Planned},
+};
+
+/// What changes what is said of the project, its palette and its views.
+#[derive(Clone, Debug, Deserialize, VariantNames)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum ProjectEdit {
+    /// Says what the project's numbers mean; the numbers stay.
+    SetProject {
+        /// The unit and the up axis.
+        traits: ProjectTraits,
+    },
+    /// Replaces the project's palette.
+    SetPalette {
+        /// The colors, in order.
+        swatches: Vec<Swatch>,
+    },
+    /// Replaces the project's saved views.
+    SetViews {
+        /// The views, in order.
+        views: Vec<SavedView>,
+    },
+}
+
+impl Family for ProjectEdit {
+    fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
+        let change = match self {
+            Self::SetProject { traits } => document.change_project(traits),
+            Self::SetPalette { swatches } => document.change_palette(swatches)?,
+            Self::SetViews { views } => document.change_views(views)?,
+        };
+        Ok(change.into())
+    }
+}
+
+impl Document {
+    pub(super) fn change_project(&self, after: ProjectTraits) -> Change {
+        let before = self.traits;
+        let label = if before.unit == after.unit {
+            format!("Turn up to {:?}", after.up)
+        } else {
+            format!("Read lengths as {}", after.unit.symbol())
+        };
+        let steps =
+            if before == after { Vec::new() } else { vec![Step::ProjectTraits { before, after }] };
+        Change { label, steps, ..Change::default() }
+    }
+
+    pub(super) fn change_palette(&self, swatches: Vec<Swatch>) -> Result<Change, EditError> {
+        if let Some(problem) = swatches::problem(&swatches) {
+            return Err(EditError::Shelved(problem));
+        }
+        let before = self.swatches.clone();
+        let label = match (before.len(), swatches.len()) {
+            (before, after) if after == before + 1 => "Add to the palette",
+            (before, after) if after + 1 == before => "Take from the palette",
+            _ => "Change the palette",
+        };
+        let steps = if before == swatches {
+            Vec::new()
+        } else {
+            vec![Step::Swatches { before, after: swatches }]
+        };
+        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
+    }
+
+    pub(super) fn change_views(&self, views: Vec<SavedView>) -> Result<Change, EditError> {
+        if let Some(problem) = views::problem(&views) {
+            return Err(EditError::Shelved(problem));
+        }
+        let before = self.views.clone();
+        let label = match (before.len(), views.len()) {
+            (before, after) if after > before => "Save a view",
+            (before, after) if after < before => "Delete a view",
+            _ => "Change the views",
+        };
+        let steps =
+            if before == views { Vec::new() } else { vec![Step::Views { before, after: views }] };
+        Ok(Change { label: label.to_owned(), steps, ..Change::default() })
+    }
+}
