@@ -9,14 +9,14 @@ use speckle_color::{
 use speckle_mesh::Placement;
 use speckle_model::{
     ColorSet, SetId,
-    color_set::{ChannelTraits, Role, convert},
+    color_set::{ChannelTraits, Role, SetTraits, convert},
+    recipe::Target,
 };
 use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, NewSet, PartId, Patch, Step,
-    edit::{Family, Planned},
-    fills::Shares,
+    planned::{Family, Planned, Shares},
     sets::no_lock,
 };
 
@@ -261,7 +261,7 @@ impl Document {
         // What the numbers mean goes with them.
         let mut traits = own.traits();
         traits.channels.swap(a, b);
-        let traits = super::recipes::swapped(traits, (a, b))?;
+        let traits = swapped(traits, (a, b))?;
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
             change.steps.push(Step::SetTraits { part, set, before, after });
@@ -404,4 +404,29 @@ pub enum Source {
         /// Which.
         from: ChannelAt,
     },
+}
+
+/// What is said of a set after its channels were swapped: recipes go with what they make.
+///
+/// # Errors
+/// When a recipe makes one of them together with others.
+fn swapped(mut traits: SetTraits, (a, b): (usize, usize)) -> Result<SetTraits, EditError> {
+    for own in &mut traits.recipes {
+        let target = own.recipe.channels;
+        let (has_a, has_b) = (target.channels().0[a], target.channels().0[b]);
+        if !has_a && !has_b {
+            continue;
+        }
+        let to = if has_a { b } else { a };
+        match (target.is_single(), Target::channel(to)) {
+            (true, Some(to)) => own.recipe.channels = to,
+            _ => {
+                return Err(EditError::Channel(
+                    "a recipe makes these channels together: freeze it before they are swapped",
+                ));
+            }
+        }
+        own.made = None;
+    }
+    Ok(traits)
 }

@@ -7,33 +7,18 @@ use speckle_model::{NewPart, PartId, recipe::RecipeFile};
 use strum::VariantNames;
 
 use super::{
-    Change, Direction, Document, EditError, channels::ChannelEdit, fills::Shares,
-    helpers::HelperEdit, images::ImageEdit, painting::PaintEdit, parts::PartEdit,
-    project::ProjectEdit, recipes::RecipeEdit, replacing::ReplaceEdit, sets::SetEdit,
+    Change, Direction, Document, EditError,
+    channels::ChannelEdit,
+    helpers::HelperEdit,
+    images::ImageEdit,
+    painting::PaintEdit,
+    parts::PartEdit,
+    planned::{Family, Planned},
+    project::ProjectEdit,
+    recipes::RecipeEdit,
+    replacing::ReplaceEdit,
+    sets::SetEdit,
 };
-
-/// What an edit comes to.
-pub(super) enum Planned {
-    /// It is to be laid on. What it does to channels with recipes becomes hand paint on them, so much
-    /// of each element.
-    Painting(Change, Shares),
-    /// It is to be laid on as it is: it says itself what becomes of hand paint.
-    Plain(Change),
-    /// It has been laid on.
-    Done(Change),
-}
-
-impl From<Change> for Planned {
-    fn from(change: Change) -> Self {
-        Self::Painting(change, Shares::default())
-    }
-}
-
-/// A family of edits.
-pub(super) trait Family {
-    /// Makes an edit into a change.
-    fn plan(self, document: &mut Document) -> Result<Planned, EditError>;
-}
 
 /// One enum over all families: those that a client may ask for, and those of the house. On the wire an
 /// edit is one flat object whose `type` says which it is, whatever family it belongs to.

@@ -16,7 +16,7 @@ use speckle_tools::{
 
 use super::{
     Change, Document, EditError, PartId,
-    recipes::Touched,
+    planned::{Shares, Touched},
     strokes::{open_channels, surface_of},
 };
 
@@ -44,29 +44,6 @@ pub(super) struct Flood {
     region: Region,
     geometry: Arc<Geometry>,
     faces: Arc<Vec<bool>>,
-}
-
-/// How much of each element of sets with recipes an edit covered.
-pub(super) struct Shares {
-    of: Option<HashMap<SetId, HashMap<u32, Touched>>>,
-    others: Touched,
-}
-
-impl Default for Shares {
-    /// All of every element.
-    fn default() -> Self {
-        Self { of: None, others: Touched::ALL }
-    }
-}
-
-impl Shares {
-    /// All of every element, and it was taken away.
-    pub(super) const CLEARED: Self = Self { of: None, others: Touched::CLEARED };
-
-    pub(super) fn of(&self, set: SetId, element: u32) -> Touched {
-        let of = self.of.as_ref().and_then(|of| of.get(&set));
-        of.and_then(|shares| shares.get(&element)).copied().unwrap_or(self.others)
-    }
 }
 
 impl Document {
@@ -244,7 +221,7 @@ impl Document {
                 if let Some(shield) = self.shield(owner, &own) {
                     theirs.iter_mut().for_each(|(&e, touched)| touched.share *= shield[e as usize]);
                 }
-                shares.of.get_or_insert_default().insert(set, theirs);
+                shares.put(set, theirs);
             }
             let theirs = self.values_changed(String::new(), part, &own, after)?;
             parts += usize::from(!theirs.is_empty());

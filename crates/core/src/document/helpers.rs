@@ -14,7 +14,7 @@ use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, Part, PartId, Step,
-    edit::{Family, Planned},
+    planned::{Family, Planned},
     sets::has_room,
 };
 

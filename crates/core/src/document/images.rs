@@ -12,7 +12,7 @@ use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, Step,
-    edit::{Family, Planned},
+    planned::{Family, Planned},
 };
 
 /// The most images a project may have.

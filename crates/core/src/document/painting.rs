@@ -6,8 +6,7 @@ use strum::VariantNames;
 
 use super::{
     Adjustment, Document, EditError, Fill, HandId,
-    edit::{Family, Planned},
-    fills::Shares,
+    planned::{Family, Planned, Shares},
 };
 
 /// What changes values here and there.

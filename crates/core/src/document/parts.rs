@@ -14,7 +14,7 @@ use strum::VariantNames;
 use super::{
     Change, Document, EditError, ImageRecord, MOST_SETS, Part, PartId, PartRecord, PartTraits,
     ProjectTraits, Step,
-    edit::{Family, Planned},
+    planned::{Family, Planned},
 };
 
 /// What changes the list of parts, and what is said of them.

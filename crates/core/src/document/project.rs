@@ -10,7 +10,7 @@ use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, Step,
-    edit::{Family, Planned},
+    planned::{Family, Planned},
 };
 
 /// What changes what is said of the project, its palette and its views.

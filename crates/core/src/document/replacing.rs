@@ -8,8 +8,8 @@ use speckle_tools::replacing::{ColorsTo, ShapeTo};
 
 use super::{
     Change, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
-    PartTraits, Patch, Step, Touched,
-    edit::{Family, Planned},
+    PartTraits, Patch, Step,
+    planned::{Family, Planned, Touched},
     sets::SetEdit,
 };
 

@@ -14,7 +14,7 @@ use strum::VariantNames;
 
 use super::{
     Change, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch, Step,
-    edit::{Family, Planned},
+    planned::{Family, Planned},
 };
 
 /// What changes the sets of parts.

@@ -26,7 +26,7 @@ use speckle_tools::{
 
 use super::{
     Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
-    recipes::{Touched, has_room_for_paint},
+    hand_paint::has_room_for_paint, planned::Touched,
 };
 
 impl Document {
