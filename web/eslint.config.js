@@ -16,4 +16,15 @@ export default tseslint.config(
       "jsx-a11y/no-autofocus": "off",
     },
   },
+  {
+    // What asks the server to do something goes through one place, whose outcome always comes.
+    files: ["src/**/*.{ts,tsx}"],
+    ignores: ["src/api/**"],
+    rules: {
+      "no-restricted-syntax": ["error", {
+        selector: "CallExpression[callee.object.name='api'][callee.property.name!='GET'], CallExpression[callee.name='fetch'], NewExpression[callee.name='XMLHttpRequest']",
+        message: "Ask by a function of api/writes.ts.",
+      }],
+    },
+  },
 );

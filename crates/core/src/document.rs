@@ -37,7 +37,7 @@ pub use edit::Edit;
 pub use error::EditError;
 pub use fills::Fill;
 pub use helpers::HelperEdit;
-pub use images::ImageEdit;
+pub use images::{ImageEdit, MOST_IMAGES};
 pub use orders::{Made, Order};
 pub use painting::PaintEdit;
 pub use parts::PartEdit;

@@ -3,6 +3,7 @@
 mod aside;
 mod body;
 mod error;
+pub mod facts;
 mod guard;
 mod keeper;
 mod kitchen;

@@ -28,6 +28,7 @@ use speckle_store::{Checkpoint, Position, ProjectFile, ProjectId, Row, Store, St
 use speckle_tools::{stencil::StencilId, stroke::Sample};
 
 use crate::{
+    facts::Facts,
     keeper::Keeper,
     kitchen::Kitchen,
     tasted::Tasted,
@@ -313,6 +314,7 @@ impl Session {
         let hello = ServerMessage::Hello {
             client,
             name: self.name.clone(),
+            facts: Facts::told(),
             outline: self.outline(),
             history: self.history(),
         };

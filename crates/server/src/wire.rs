@@ -26,6 +26,8 @@ use speckle_tools::{
 };
 use utoipa::ToSchema;
 
+use crate::facts::Facts;
+
 /// What the browser sends.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(tag = "type", rename_all = "snake_case")]
@@ -183,6 +185,8 @@ pub enum ServerMessage {
         client: u32,
         /// The project's name.
         name: String,
+        /// What the page need not know by itself.
+        facts: Facts,
         /// The project without its arrays.
         outline: Outline,
         /// What can be undone and redone.

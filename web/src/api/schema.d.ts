@@ -954,12 +954,26 @@ export interface components {
         Edited: {
             /** @description Whether anything is other than it was. */
             changed: boolean;
+            /** @description Why nothing is, where a hand would wonder. */
+            why?: string | null;
         };
         /**
          * @description What the numbers of a set mean.
          * @enum {string}
          */
         Encoding: "color" | "data";
+        /** @description Told when a connection begins. */
+        Facts: {
+            /** @description The most there may be. */
+            limits: components["schemas"]["Limits"];
+            /** @description How steps of recipes meet what is above them where they do not say so. */
+            merges: components["schemas"]["Merges"];
+            /**
+             * @description Sources of recipes as they are where nothing more is said of them; those of which more must be
+             *     said are not among them.
+             */
+            sources: components["schemas"]["RecipeSource"][];
+        };
         /**
          * @description How a dab fades from its hard middle to its rim.
          * @enum {string}
@@ -1297,6 +1311,30 @@ export interface components {
          * @enum {string}
          */
         Light: "encoded" | "linear";
+        /** @description The most there may be. */
+        Limits: {
+            /** @description Points of a curve. */
+            curve_points: number;
+            /** @description Masks, selections and snapshots of a part. */
+            helpers: number;
+            /** @description Images of a project. */
+            images: number;
+            /** @description Colors of a ramp. */
+            ramp_stops: number;
+            /** @description Sets of a part. */
+            sets: number;
+            /**
+             * Format: int32
+             * @description Spools that a delivery is printed with.
+             */
+            spools: number;
+            /** @description Steps of a recipe. */
+            steps: number;
+            /** @description Swatches of the palette. */
+            swatches: number;
+            /** @description Saved views. */
+            views: number;
+        };
         /** @description What the code shows beside the channels: a look of the stage. */
         Look: {
             /** @enum {string} */
@@ -1422,6 +1460,27 @@ export interface components {
          * @enum {string}
          */
         Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
+        /** @description How steps meet what is above them, and how much of them counts. */
+        Merges: {
+            /** @description Any other step of a set of colors. */
+            color: components["schemas"]["StepMerge"];
+            /** @description Any other step of a set of data. */
+            data: components["schemas"]["StepMerge"];
+            /** @description The first step that counts. */
+            first: components["schemas"]["StepMerge"];
+            /** @description Hand paint. */
+            hand_paint: components["schemas"]["StepMerge"];
+            /**
+             * Format: float
+             * @description How much of a step counts that is mixed in, 0–1.
+             */
+            mix_strength: number;
+            /**
+             * Format: float
+             * @description How much of any other, 0–1.
+             */
+            strength: number;
+        };
         /** @description Where a stroke is repeated as in a mirror. */
         Mirror: {
             /** @description Across the planes through the origin that X, Y and Z stand on. */
@@ -2692,6 +2751,8 @@ export interface components {
              * @description Names this connection.
              */
             client: number;
+            /** @description What the page need not know by itself. */
+            facts: components["schemas"]["Facts"];
             /** @description What can be undone and redone. */
             history: components["schemas"]["History"];
             /** @description The project's name. */

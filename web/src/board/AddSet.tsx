@@ -1,8 +1,9 @@
 // Giving a part one more set.
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import { api, messageOf, type Schemas } from "../api/client";
-import { set as setState, type Part } from "../model/state";
+import type { Schemas } from "../api/client";
+import type { Project } from "../project/project";
+import { facts, set as setState, type Part } from "../model/state";
 
 const starts = { white: [1, 1, 1, 1], grey: [0.5, 0.5, 0.5, 1], black: [0, 0, 0, 1] } satisfies Record<string, number[]>;
 
@@ -12,7 +13,7 @@ function rgba(typed: string): number[] | null {
   return found ? [...found.slice(1).map((pair) => Number.parseInt(pair, 16) / 255), 1] : null;
 }
 
-export function AddSet({ project, part, onClose }: { project: number; part: Part; onClose: () => void }) {
+export function AddSet({ project, part, onClose }: { project: Project; part: Part; onClose: () => void }) {
   const [name, setName] = useState(part.sets.length === 0 ? "Coat" : `Set ${part.sets.length + 1}`);
   const [encoding, setEncoding] = useState<Schemas["Encoding"]>("color");
   const [chosen, setChosen] = useState<Schemas["Placement"] | null>(null);
@@ -24,14 +25,9 @@ export function AddSet({ project, part, onClose }: { project: number; part: Part
   const value = start === "other" ? own : starts[start];
   const [trouble, setTrouble] = useState<string | null>(null);
   const add = async () => {
-    const { error } = await api.POST("/api/v1/projects/{project}/edits", {
-      params: { path: { project } },
-      body: { type: "add_set", part: part.id, name, placement, encoding, start: value ?? starts.white },
-    });
-    if (error) {
-      setTrouble(messageOf(error));
-      return;
-    }
+    const trouble = await project.attempt({ type: "add_set", part: part.id, name, placement, encoding, start: value ?? starts.white });
+    setTrouble(trouble);
+    if (trouble !== null) return;
     setState({ said: { text: `Added the set ${name} to ${part.name}.`, bad: false } });
     onClose();
   };
@@ -56,7 +52,7 @@ export function AddSet({ project, part, onClose }: { project: number; part: Part
           <MenuItem value="other">Another value…</MenuItem>
         </TextField>
         {start === "other" && <TextField label="Value as #RRGGBB" value={typed} onChange={(event) => setTyped(event.target.value)} size="small" error={!own} helperText={own ? "It is kept as the set's ground color." : "Six digits of 0–9 and A–F, as in #4A6B8A"} slotProps={{ htmlInput: { "data-test": "start-hex" } }} />}
-        <Typography variant="caption" color="textSecondary">{part.sets.length} of 16 sets. Undo takes it away again.</Typography>
+        <Typography variant="caption" color="textSecondary">{part.sets.length} of {facts().limits.sets} sets. Undo takes it away again.</Typography>
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose} color="inherit">Cancel</Button>

@@ -6,7 +6,7 @@ import { RecipeIcon } from "../widgets/sourceIcons";
 import { recipeTitle, stateOf, targetChannels } from "../model/recipes";
 import { LockIcon, MoreIcon } from "../widgets/icons";
 import type { Project } from "../project/project";
-import { set as setState, setLook, useApp, type ColorSet, type Part } from "../model/state";
+import { facts, set as setState, setLook, useApp, type ColorSet, type Part } from "../model/state";
 import { channelInk, channelName } from "../model/theme";
 import { Colorize } from "./Colorize";
 import { Grain } from "./Grain";
@@ -75,8 +75,8 @@ export function Cell({ set, part, channel, chosen, onChoose, project }: Props) {
         {channelName.map((other, i) => i !== channel && (
           <MenuItem key={other} disabled={traits.locked || set.channels[i]?.locked} onClick={edit({ type: "swap_channels", ...at, a: channel, b: i })}>Swap with {other}</MenuItem>
         ))}
-        <MenuItem disabled={part.sets.length >= 16} onClick={edit({ type: "compose_set", part: part.id, name: greyName, placement: set.placement, channels: [here, here, here, { type: "number", number: 1 }] })}>Make a grey set of it</MenuItem>
-        <MenuItem disabled={part.sets.length >= 16} onClick={choose(() => setAsking("colorize"))}>Colorize it into a set…</MenuItem>
+        <MenuItem disabled={part.sets.length >= facts().limits.sets} onClick={edit({ type: "compose_set", part: part.id, name: greyName, placement: set.placement, channels: [here, here, here, { type: "number", number: 1 }] })}>Make a grey set of it</MenuItem>
+        <MenuItem disabled={part.sets.length >= facts().limits.sets} onClick={choose(() => setAsking("colorize"))}>Colorize it into a set…</MenuItem>
       </Menu>
       {asking === "describe" && <Describe title={`${name} of ${set.name}`} traits={traits} onTraits={(traits) => project.edit({ type: "describe_channel", ...at, channel, traits })} onClose={() => setAsking(null)} />}
       {asking === "colorize" && <Colorize part={part} from={{ ...at, channel }} title={`${name} of ${set.name}`} name={freeName(part, `${traits.meaning || `${set.name} ${name}`} color`)} project={project} onClose={() => setAsking(null)} />}

@@ -2,7 +2,7 @@
 import { Box, Button, ButtonBase, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../project/project";
-import { activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../model/state";
+import { facts, activePart, choosePart, get, set as setState, useApp, type Channels, type ColorSet, type Part } from "../model/state";
 import { targetChannels } from "../model/recipes";
 import { placementWords } from "../model/placements";
 import { channelName } from "../model/theme";
@@ -102,9 +102,9 @@ export function ChannelBoard({ project }: { project: Project | null }) {
       )}
       {part ? (
         <Box sx={{ display: "flex", alignItems: "center" }}>
-          <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>{part.sets.length} of 16 sets</Typography>
-          {part.sets.length > 0 && <Button size="small" color="secondary" data-test="compose" onClick={() => setComposing(true)} disabled={part.sets.length >= 16}>+ Compose</Button>}
-          <Button size="small" color="secondary" onClick={() => setAdding(true)} disabled={part.sets.length >= 16}>+ Add a set</Button>
+          <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>{part.sets.length} of {facts().limits.sets} sets</Typography>
+          {part.sets.length > 0 && <Button size="small" color="secondary" data-test="compose" onClick={() => setComposing(true)} disabled={part.sets.length >= facts().limits.sets}>+ Compose</Button>}
+          <Button size="small" color="secondary" onClick={() => setAdding(true)} disabled={part.sets.length >= facts().limits.sets}>+ Add a set</Button>
         </Box>
       ) : (
         <Typography variant="body2" color="textSecondary">Bring a mesh in, and its sets stand here.</Typography>
@@ -117,7 +117,7 @@ export function ChannelBoard({ project }: { project: Project | null }) {
         </Tooltip>
       )}
       {composing && part && project && <Compose part={part} project={project} onClose={() => setComposing(false)} />}
-      {adding && part && project && <AddSet project={project.id} part={part} onClose={() => setAdding(false)} />}
+      {adding && part && project && <AddSet project={project} part={part} onClose={() => setAdding(false)} />}
     </Paper>
   );
 }

@@ -4,7 +4,8 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { ColorWell } from "../widgets/ColorWell";
 import type { Project } from "../project/project";
-import { get, hex, set as setState, type Part, type Rgba } from "../model/state";
+import { facts, get, hex, set as setState, type Part, type Rgba } from "../model/state";
+import { mixed } from "../model/curves";
 
 interface Props {
   part: Part;
@@ -13,13 +14,6 @@ interface Props {
   name: string;
   project: Project;
   onClose: () => void;
-}
-
-/** Mixes two encoded colors as light, as the server does. */
-function mixed(a: Rgba, b: Rgba, share: number): string {
-  const linear = (c: number) => (c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4);
-  const encoded = (c: number) => (c <= 0.0031308 ? c * 12.92 : 1.055 * c ** (1 / 2.4) - 0.055);
-  return hex([0, 1, 2].map((i) => encoded(linear(a[i] ?? 0) + (linear(b[i] ?? 0) - linear(a[i] ?? 0)) * share)));
 }
 
 export function Colorize({ part, from, title, name, project, onClose }: Props) {
@@ -32,7 +26,7 @@ export function Colorize({ part, from, title, name, project, onClose }: Props) {
   const strip = sorted.flatMap((stop, i) => {
     const next = sorted[i + 1];
     if (!next) return [`${hex(stop.color)} ${stop.at * 100}%`];
-    return Array.from({ length: 8 }, (_, step) => `${mixed(stop.color, next.color, step / 8)} ${(stop.at + ((next.at - stop.at) * step) / 8) * 100}%`);
+    return Array.from({ length: 8 }, (_, step) => `${hex(mixed(stop.color, next.color, step / 8))} ${(stop.at + ((next.at - stop.at) * step) / 8) * 100}%`);
   });
   const put = (index: number, change: Partial<{ at: number; color: Rgba }>) => setStops(stops.map((stop, i) => (i === index ? { ...stop, ...change } : stop)));
   const accept = async () => {
@@ -54,7 +48,7 @@ export function Colorize({ part, from, title, name, project, onClose }: Props) {
             <IconButton size="small" aria-label={`Take color ${i + 1} out`} disabled={stops.length < 2} onClick={() => setStops(stops.filter((_, j) => j !== i))} sx={{ fontSize: 16 }}>×</IconButton>
           </Box>
         ))}
-        <Button size="small" color="secondary" disabled={stops.length >= 32} onClick={() => setStops([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }])} sx={{ justifySelf: "start" }}>+ Add a color</Button>
+        <Button size="small" color="secondary" disabled={stops.length >= facts().limits.ramp_stops} onClick={() => setStops([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }])} sx={{ justifySelf: "start" }}>+ Add a color</Button>
         <Typography variant="caption" color="textSecondary">The color on the right is kept as the ground color, so that recolor can tell the shading.</Typography>
       </DialogContent>
       <DialogActions>

@@ -5,7 +5,7 @@ import { api, messageOf, type Schemas } from "../api/client";
 import { MoreIcon } from "../widgets/icons";
 import { NameDialog } from "../widgets/NameDialog";
 import type { Project } from "../project/project";
-import { count, set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import { facts, count, set as setState, useApp, type ColorSet, type Part } from "../model/state";
 import { placementWords } from "../model/placements";
 
 type Placement = Schemas["Placement"];
@@ -28,7 +28,7 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={choose(() => setState({ shown: set.id }))}>Show it on the stage</MenuItem>
         <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
-        <MenuItem onClick={edit({ type: "duplicate_set", ...at })} disabled={part.sets.length >= 16}>Duplicate</MenuItem>
+        <MenuItem onClick={edit({ type: "duplicate_set", ...at })} disabled={part.sets.length >= facts().limits.sets}>Duplicate</MenuItem>
         <MenuItem onClick={edit({ type: "move_set", ...at, to: index - 1 })} disabled={index === 0}>Move up</MenuItem>
         <MenuItem onClick={edit({ type: "move_set", ...at, to: index + 1 })} disabled={index === part.sets.length - 1}>Move down</MenuItem>
         <MenuItem onClick={edit({ type: "copy_set", ...at, to: others.map((other) => other.id) })} disabled={others.length === 0}>
@@ -41,7 +41,7 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
         <Divider />
         <MenuItem onClick={edit({ type: "delete_set", ...at })} sx={{ color: "error.main" }}>Delete</MenuItem>
       </Menu>
-      {asking === "name" && <NameDialog title={`Rename ${set.name}`} name={set.name} act="Rename" onName={(name) => void project.edit({ type: "rename_set", ...at, name })} onClose={() => setAsking(null)} />}
+      {asking === "name" && <NameDialog title={`Rename ${set.name}`} name={set.name} act="Rename" onName={(name) => project.attempt({ type: "rename_set", ...at, name })} onClose={() => setAsking(null)} />}
       {asking !== null && asking !== "name" && <Conversion set={set} part={part} to={asking} project={project} onClose={() => setAsking(null)} />}
     </>
   );

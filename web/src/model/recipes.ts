@@ -1,6 +1,6 @@
 // What recipes are made of, in the words the user reads.
 import type { Schemas } from "../api/client";
-import { figure, get, symbols, type ColorSet, type Part } from "./state";
+import { facts, figure, get, symbols, type ColorSet, type Part } from "./state";
 import { channelName } from "./theme";
 
 export type Recipe = Schemas["Recipe"];
@@ -47,35 +47,31 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
   hand_paint: { title: "Hand paint", says: "What is painted by hand, where it is." },
 };
 
+/** A source as it is where nothing more is said of it, as the server tells. */
+function bare<K extends Kind>(kind: K) {
+  return facts().sources.find((source): source is Extract<Source, { kind: K }> => source.kind === kind) ?? { kind };
+}
+
 /** A source as it starts. Lengths of 0 are found from the part. */
 export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target): Source {
   const seed = Math.floor(Math.random() * 1000);
+  const by = part.pieces > 1 ? "pieces" : "materials";
   switch (kind) {
-    case "occlusion": return { kind, rays: 64, reach: 0, offset: 0, both_sides: false, other_parts: true, ground: false, seed: 0 };
-    case "hollows": case "ridges": return { kind, scale: 0 };
-    case "edges": return { kind, angle: 30, width: 0, bends: "both" };
-    case "thickness": return { kind, rays: 32, reach: 0, seed: 0 };
-    case "openness": return { kind, light: "up", spread: 15, rays: 64, other_parts: true, seed: 0 };
-    case "facing": return { kind, direction: "up", space: "world", half_angle: 90, softness: 1 };
-    case "height_ramp": return { kind, direction: "up", space: "world" };
     case "between": return { kind, from: part.min, to: part.max, space: "part" };
     case "distance": return { kind, from: { kind: "end", towards: "down" }, reach: 0 };
     case "trail": return { kind, root: { kind: "end", towards: "down" }, reach: 0, joined: "apart", touch: 0 };
-    case "joint": return { kind, between: "pieces", width: 0, offset: 0 };
-    case "position": case "normal": return { kind, space: "world" };
-    case "noise": return { kind, noise: "gradient", size: 0, octaves: 3, warp: 0, space: "part", seed };
-    case "per_piece": return { kind, by: part.pieces > 1 ? "pieces" : "materials", seed };
-    case "per_piece_shift": return { kind, by: part.pieces > 1 ? "pieces" : "materials", amounts: [0.5, 0.5, 0.25], seed };
+    case "noise": return { ...bare(kind), seed };
+    case "per_piece": return { ...bare(kind), by, seed };
+    case "per_piece_shift": return { ...bare(kind), by, amounts: [0.5, 0.5, 0.25], seed };
     case "image": return { kind, image: get().images[0]?.name ?? "", lay: part.uv_sets > 0 ? { kind: "uv", uv_set: 0 } : { kind: "three_axes", width: 0 }, repeat: [1, 1], offset: [0, 0], turn: 0, wrap: "repeat", hard_pixels: false, averaged: "footprint" };
     case "channel": {
       const other = part.sets.find((own) => own.id !== set.id) ?? set;
       const free = other.id === set.id ? (channelName.find((name) => !target.includes(name)) ?? "A") : "R";
       return { kind, set: other.name, channel: free };
     }
-    case "material": return { kind };
     case "constant": return { kind, value: 0.5 };
     case "color": return { kind, color: get().paint.slice(0, 3) };
-    case "hand_paint": return { kind };
+    default: return bare(kind);
   }
 }
 
@@ -162,11 +158,12 @@ export function mergeOf(recipe: Recipe, index: number, set: ColorSet): Merge {
   const step = recipe.steps[index];
   if (!step) return "replace";
   if (step.merge) return step.merge;
+  const { merges } = facts();
   const isFirst = !recipe.steps.slice(0, index).some((above) => !above.off);
-  return isFirst || step.source.kind === "hand_paint" ? "replace" : set.encoding === "data" ? "multiply" : "mix";
+  return step.source.kind === "hand_paint" ? merges.hand_paint : isFirst ? merges.first : merges[set.encoding];
 }
 
-export const strengthOf = (step: Step, merge: Merge) => step.strength ?? (merge === "mix" ? 0.5 : 1);
+export const strengthOf = (step: Step, merge: Merge) => step.strength ?? (merge === "mix" ? facts().merges.mix_strength : facts().merges.strength);
 
 /** "ridges, noise": what its steps start from. */
 export function recipeTitle(recipe: Recipe): string {

@@ -1,6 +1,6 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
 import { create } from "zustand";
-import type { ImportReport, Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 
 export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];
@@ -137,6 +137,8 @@ export interface Wipe {
 }
 
 export interface State {
+  /** What the server told of limits and of what is meant where nothing is said; null until then. */
+  facts: Schemas["Facts"] | null;
   connected: boolean | null;
   /** The project was deleted while it was open here. */
   gone: boolean;
@@ -218,12 +220,13 @@ export interface State {
   /** What whoever opens the project must know: it stays, whatever else is said, until it is put away. */
   notice: string | null;
   /** What the last import did, a report for each file. */
-  reports: ImportReport[];
+  reports: Schemas["ImportReport"][];
   /** Whether the sheet of keys is open. */
   shortcuts: boolean;
 }
 
 const start: State = {
+  facts: null,
   connected: null,
   gone: false,
   project: "",
@@ -307,9 +310,19 @@ export const setCutaway = (change: Partial<CutawayChoice>) => set({ cutaway: { .
 
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { paint, second, value, recent, look, brush, action, blend, tool, tidy, pour, pinned } = get();
-  set({ ...start, paint, second, value, recent, look: { ...look, heat: null }, brush, action, blend, tool, tidy, pinned, pour: { ...pour, degrees: null } });
+  const { facts, paint, second, value, recent, look, brush, action, blend, tool, tidy, pour, pinned } = get();
+  set({ ...start, facts, paint, second, value, recent, look: { ...look, heat: null }, brush, action, blend, tool, tidy, pinned, pour: { ...pour, degrees: null } });
 }
+
+/** Until the server has told, nothing bounds anything. */
+const NOTHING_TOLD: Schemas["Facts"] = {
+  limits: { sets: Infinity, helpers: Infinity, swatches: Infinity, views: Infinity, images: Infinity, steps: Infinity, curve_points: Infinity, ramp_stops: Infinity, spools: Infinity },
+  merges: { first: "replace", hand_paint: "replace", data: "replace", color: "replace", mix_strength: 1, strength: 1 },
+  sources: [],
+};
+
+/** What the server told. */
+export const facts = () => get().facts ?? NOTHING_TOLD;
 
 export function activePart(state: State): Part | undefined {
   return state.parts.find((part) => part.id === state.part);

@@ -2,7 +2,8 @@
 import type { Frame, FootprintFrame } from "../live/frames";
 import { Questions } from "../live/questions";
 import { Live } from "../live/socket";
-import { api, messageOf, type Schemas, sendStencil } from "../api/client";
+import type { Schemas } from "../api/client";
+import { makeEdit, sendStencil } from "../api/writes";
 import { hand } from "../api/hand";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
@@ -134,7 +135,7 @@ export class Project {
     switch (message.type) {
       case "hello":
         this.client = message.client;
-        set({ project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
+        set({ facts: message.facts, project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
         // What was looked at while there was nobody to ask.
         this.heatAsked = "";
         this.takeOutline(message.outline);
@@ -196,10 +197,10 @@ export class Project {
   private async handStencilOver() {
     const { stencil } = get();
     if (!stencil || stencil.session === this.client) return;
-    const taken = await sendStencil(this.id, stencil.file);
+    const { data: taken, trouble } = await sendStencil(this.id, stencil.file);
     if (get().stencil?.file !== stencil.file) return;
-    if (typeof taken !== "string") setStencil({ id: taken.id, session: this.client });
-    else set({ stencil: null, said: { text: `The stencil ${stencil.name} could not be handed over again: ${taken}`, bad: true } });
+    if (taken) setStencil({ id: taken.id, session: this.client });
+    else set({ stencil: null, said: { text: `The stencil ${stencil.name} could not be handed over again: ${trouble}`, bad: true } });
   }
 
   /** One stroke of this window less that is neither kept nor refused. */
@@ -380,20 +381,25 @@ export class Project {
     });
   }
 
-  /** Makes an edit; says why when it cannot be made, or when it made no difference. Ends when the page
-      has heard of it: the answer may overtake what the socket tells, and what is turned next would be
-      turned from what was. */
-  async edit(edit: Schemas["Edit"]): Promise<boolean> {
+  /** Makes an edit; tells why it cannot be made, for a dialog that stays open then. Says when it made no
+      difference. Ends when the page has heard of it: the answer may overtake what the socket tells, and
+      what is turned next would be turned from what was. */
+  async attempt(edit: Schemas["Edit"]): Promise<string | null> {
     const { revision } = get().history;
-    const { data, error } = await api.POST("/api/v1/projects/{project}/edits", { params: { path: { project: this.id } }, body: edit });
-    if (error) set({ said: { text: messageOf(error), bad: true } });
-    else if (!data.changed) {
-      const why = whyNothing(edit);
-      if (why) set({ said: { text: `Nothing changed: ${why}.`, bad: false } });
-    } else {
-      await heardAfter(revision);
-    }
-    return !error;
+    set({ unsaved: get().unsaved + 1 });
+    const { data, trouble } = await makeEdit(this.id, edit);
+    this.answered();
+    if (trouble !== null) return trouble;
+    if (data.changed) await heardAfter(revision);
+    else if (data.why != null) set({ said: { text: `Nothing changed: ${data.why}.`, bad: false } });
+    return null;
+  }
+
+  /** The same, and says why when it cannot be made; whether it was. */
+  async edit(edit: Schemas["Edit"]): Promise<boolean> {
+    const trouble = await this.attempt(edit);
+    if (trouble !== null) set({ said: { text: trouble, bad: true } });
+    return trouble === null;
   }
 
   /** The same, remembered to be made again. */
@@ -591,23 +597,4 @@ function heardAfter(revision: number): Promise<void> {
     const timer = window.setTimeout(end, OVERTAKEN_MS);
     const stop = useApp.subscribe((state) => { if (state.history.revision !== revision) end(); });
   });
-}
-
-/** Why an edit may have made no difference, where a hand would wonder. */
-function whyNothing(edit: Schemas["Edit"]): string | null {
-  switch (edit.type) {
-    case "fill":
-      return edit.fill.region.type === "chosen" ? "nothing is selected, or it looks so already" : "nothing lies there, it looks so already, or the mask protects it";
-    case "adjust":
-      return "these numbers leave everything as it is, or the mask protects it";
-    case "clear_part":
-    case "clear_channels":
-      return "it is at its ground color already, or protected";
-    case "restore_snapshot":
-      return "everything is as it was then";
-    case "make_parts_agree":
-      return "every part has all sets already";
-    default:
-      return null;
-  }
 }

@@ -12,12 +12,23 @@ import type { Point } from "./span";
 import { Stage } from "../stage/stage";
 import { useFormatWords } from "../model/formats";
 
+/** None where the browser has no WebGL 2. */
+function stageOn(canvas: HTMLCanvasElement): Stage | null {
+  try {
+    return new Stage(canvas);
+  } catch (error) {
+    console.error(error);
+    return null;
+  }
+}
+
 /** What the area in hand lays over it comes as its children. */
 export function StageView({ id, onProject, children }: { id: number; onProject: (project: Project | null) => void; children?: ReactNode }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const ringBox = useRef<SVGSVGElement>(null);
   const outlineBox = useRef<SVGPolygonElement>(null);
   const [project, setProject] = useState<Project | null>(null);
+  const [canDraw, setCanDraw] = useState(true);
 
   useEffect(() => {
     const element = canvas.current;
@@ -25,7 +36,9 @@ export function StageView({ id, onProject, children }: { id: number; onProject: 
     reset();
     const kept = sessionStorage.getItem(`speckle-cutaway-${id}`);
     if (kept) set({ cutaway: JSON.parse(kept) as ReturnType<typeof get>["cutaway"] });
-    const stage = new Stage(element);
+    const stage = stageOn(element);
+    setCanDraw(stage !== null);
+    if (!stage) return;
     const opened = new Project(id, stage);
     setProject(opened);
     onProject(opened);
@@ -93,6 +106,7 @@ export function StageView({ id, onProject, children }: { id: number; onProject: 
       <TargetChip project={project} />
       {children}
       {project && <EmptyStage />}
+      {!canDraw && <CannotDraw />}
     </Box>
   );
 }
@@ -109,6 +123,14 @@ function drawRing(svg: SVGSVGElement | null, ring: Ring | null) {
     circle?.setAttribute("cy", String(ring.y));
     circle?.setAttribute("r", String(share * ring.radius));
   });
+}
+
+function CannotDraw() {
+  return (
+    <Box role="alert" data-test="cannot-draw" sx={{ position: "absolute", inset: 0, display: "grid", placeItems: "center" }}>
+      <Typography sx={{ color: "#fff", maxWidth: 460 }}>This browser does not draw in 3D here: WebGL 2 is missing or switched off. Switch hardware acceleration on in its settings, or open this address in another browser. The project itself is as it was.</Typography>
+    </Box>
+  );
 }
 
 function EmptyStage() {

@@ -1,28 +1,12 @@
 // A curve through five points, dragged up and down.
 import { Box } from "@mui/material";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { curveAt } from "../model/curves";
 import type { Curve } from "../model/state";
 
 const WIDTH = 200;
 const HEIGHT = 76;
 const EDGE = 7;
-
-/** The height of the curve above a place, as the server reckons it (monotone cubic, Fritsch and Carlson 1980). */
-export function curveAt(y: Curve, x: number): number {
-  const at = (i: number) => y[i] ?? 0;
-  const scaled = Math.min(1, Math.max(0, x)) * 4;
-  const i = Math.min(3, Math.floor(scaled));
-  const t = scaled - i;
-  const rise = (k: number) => at(k + 1) - at(k);
-  const slope = (k: number) => {
-    const before = rise(k === 0 ? 0 : k - 1);
-    const after = rise(k === 4 ? 3 : k);
-    return before * after <= 0 ? 0 : (2 * before * after) / (before + after);
-  };
-  const [t2, t3] = [t * t, t * t * t];
-  const height = (2 * t3 - 3 * t2 + 1) * at(i) + (t3 - 2 * t2 + t) * slope(i) + (3 * t2 - 2 * t3) * at(i + 1) + (t3 - t2) * slope(i + 1);
-  return Math.min(1, Math.max(0, height));
-}
 
 export function CurveField({ label, curve, onChange, from, to }: { label: string; curve: Curve; onChange: (curve: Curve) => void; from: string; to: string }) {
   const held = useRef<number | null>(null);

@@ -2,7 +2,8 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
-import { sendMesh, sendProject, type ImportChoices, type ImportReport } from "../api/client";
+import type { Schemas } from "../api/client";
+import { sendMesh, sendProject, type ImportChoices, type Outcome } from "../api/writes";
 import { ImportDialog } from "./ImportDialog";
 import { filesOf } from "../widgets/dropped";
 import { Shelf } from "./Shelf";
@@ -60,17 +61,13 @@ export function App() {
     if (files.every((file) => /\.speckle$/i.test(file.name))) void bringProjects(files);
     else setChosen(files);
   };
-  const sent = async <Answer,>(file: File, send: (sending: { progress: (share: number) => void; signal: AbortSignal }) => Promise<Answer>): Promise<Answer | null> => {
+  const sent = async <Answer,>(file: File, send: (sending: { progress: (share: number) => void; signal: AbortSignal }) => Promise<Outcome<Answer>>): Promise<Answer | null> => {
     const abort = new AbortController();
     setSending({ file: file.name, share: 0, abort });
-    try {
-      return await send({ progress: (share) => setSending({ file: file.name, share, abort }), signal: abort.signal });
-    } catch (error) {
-      if (!(error instanceof DOMException)) setTrouble(error instanceof Error ? error.message : String(error));
-      return null;
-    } finally {
-      setSending(null);
-    }
+    const { data, trouble } = await send({ progress: (share) => setSending({ file: file.name, share, abort }), signal: abort.signal });
+    setSending(null);
+    if (trouble !== null && !abort.signal.aborted) setTrouble(trouble);
+    return data;
   };
   const bringProjects = async (files: File[]) => {
     for (const file of files) {
@@ -82,7 +79,7 @@ export function App() {
   const bringMeshes = async (meshes: File[], beside: File[], choices: ImportChoices) => {
     setChosen(null);
     let goal = project;
-    const reports: ImportReport[] = [];
+    const reports: Schemas["ImportReport"][] = [];
     for (const file of meshes) {
       const report = await sent(file, (sending) => sendMesh(file, besideOf(file, meshes, beside), goal, choices, sending));
       if (!report) return;

@@ -2,7 +2,7 @@
 // sensible start, so that Enter is enough.
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import type { ImportChoices } from "../api/client";
+import type { ImportChoices } from "../api/writes";
 import { unitWord, units } from "../model/units";
 import { bytes, symbols, useApp, type Unit } from "../model/state";
 

@@ -3,6 +3,7 @@ import { Box, Button, ButtonBase, Checkbox, Dialog, DialogActions, DialogContent
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, messageOf, type Schemas } from "../api/client";
+import { copyProject, deleteProject, makePiece, makeProject, renameProject, type Outcome } from "../api/writes";
 import { EggMark, MoreIcon } from "../widgets/icons";
 import { NameDialog } from "../widgets/NameDialog";
 import { lehmer } from "../model/random";
@@ -65,9 +66,9 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
   const found = all.filter(({ name }) => name.toLowerCase().includes(wanted.trim().toLowerCase()));
   const renew = () => client.invalidateQueries({ queryKey: ["projects"] });
   const create = async (name: string) => {
-    const { data, error } = await api.POST("/api/v1/projects", { body: { name } });
+    const { data, trouble } = await makeProject(name);
     if (data) open(data.id);
-    else set({ said: { text: messageOf(error), bad: true } });
+    return trouble;
   };
   return (
     <Box sx={{ height: 1, overflow: "auto", position: "relative" }}>
@@ -108,7 +109,7 @@ export function Shelf({ open, onBring }: { open: (project: number) => void; onBr
           </Paper>
         </Box>
       </Box>
-      {naming && <NameDialog title="A new project" name="Untitled" act="Create" onName={(name) => void create(name)} onClose={() => setNaming(false)} />}
+      {naming && <NameDialog title="A new project" name="Untitled" act="Create" onName={create} onClose={() => setNaming(false)} />}
     </Box>
   );
 }
@@ -118,10 +119,10 @@ function Piece({ piece, open }: { piece: Schemas["PieceCard"]; open: (project: n
   const [dense, setDense] = useState(false);
   const openPiece = async () => {
     setMaking(true);
-    const { data, error } = await api.POST("/api/v1/pieces", { body: { piece: piece.key, dense } });
+    const { data, trouble } = await makePiece(piece.key, dense);
     setMaking(false);
     if (data) open(data.id);
-    else set({ said: { text: messageOf(error), bad: true } });
+    else set({ said: { text: trouble, bad: true } });
   };
   return (
     <Paper variant="outlined" sx={{ borderRadius: 3, display: "flex", flexDirection: "column" }}>
@@ -141,14 +142,17 @@ function Piece({ piece, open }: { piece: Schemas["PieceCard"]; open: (project: n
 function Card({ project, open, renew }: { project: ProjectCard; open: (project: number) => void; renew: () => Promise<void> }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [asking, setAsking] = useState<"name" | "delete" | null>(null);
-  const path = { params: { path: { project: project.id } } };
-  const after = async (error: unknown, done: string) => {
-    set({ said: error ? { text: messageOf(error), bad: true } : { text: done, bad: false } });
+  const after = async ({ trouble }: Outcome<unknown>, done: string) => {
+    set({ said: trouble !== null ? { text: trouble, bad: true } : { text: done, bad: false } });
     await renew();
   };
-  const rename = async (name: string) => after((await api.PATCH("/api/v1/projects/{project}", { ...path, body: { name } })).error, `Renamed to ${name}.`);
-  const copy = async () => after((await api.POST("/api/v1/projects/{project}/copy", path)).error, `Copied ${project.name} with its history.`);
-  const remove = async () => after((await api.DELETE("/api/v1/projects/{project}", path)).error, `Deleted ${project.name}.`);
+  const rename = async (name: string) => {
+    const outcome = await renameProject(project.id, name);
+    if (outcome.trouble === null) await after(outcome, `Renamed to ${name}.`);
+    return outcome.trouble;
+  };
+  const copy = async () => after(await copyProject(project.id), `Copied ${project.name} with its history.`);
+  const remove = async () => after(await deleteProject(project.id), `Deleted ${project.name}.`);
   const choose = (act: () => void) => () => {
     setAnchor(null);
     act();
@@ -169,7 +173,7 @@ function Card({ project, open, renew }: { project: ProjectCard; open: (project: 
         <MenuItem component="a" href={`/api/v1/projects/${project.id}/file`} onClick={() => setAnchor(null)}>Export as one file</MenuItem>
         <MenuItem onClick={choose(() => setAsking("delete"))} sx={{ color: "error.main" }}>Delete…</MenuItem>
       </Menu>
-      {asking === "name" && <NameDialog title="Rename the project" name={project.name} act="Rename" onName={(name) => void rename(name)} onClose={() => setAsking(null)} />}
+      {asking === "name" && <NameDialog title="Rename the project" name={project.name} act="Rename" onName={rename} onClose={() => setAsking(null)} />}
       <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
         <DialogTitle>Delete {project.name}?</DialogTitle>
         <DialogContent><Typography variant="body2">Its parts, its colors and its whole history go ({bytes(project.bytes)}). This cannot be undone; export it as one file first to keep a copy.</Typography></DialogContent>

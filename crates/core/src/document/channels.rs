@@ -186,6 +186,15 @@ impl Family for ChannelEdit {
         };
         Ok(change.into())
     }
+
+    fn why_nothing(&self) -> Option<&'static str> {
+        match self {
+            Self::ClearChannels { .. } | Self::ClearPart { .. } => {
+                Some("it is at its ground color already, or protected")
+            }
+            _ => None,
+        }
+    }
 }
 
 impl Document {

@@ -53,6 +53,13 @@ macro_rules! families {
                     $(Self::$own_name(edit) => edit.plan(document),)+
                 }
             }
+
+            fn why_nothing(&self) -> Option<&'static str> {
+                match self {
+                    $(Self::$name(edit) => edit.why_nothing(),)+
+                    $(Self::$own_name(edit) => edit.why_nothing(),)+
+                }
+            }
         }
 
         impl<'de> Deserialize<'de> for Edit {
@@ -122,6 +129,12 @@ impl Edit {
     #[must_use]
     pub fn bring_in(parts: Vec<NewPart>) -> Self {
         PartEdit::AddParts { parts, images: Vec::new(), traits: None }.into()
+    }
+
+    /// Why it may have made no difference, where a hand would wonder.
+    #[must_use]
+    pub fn why_nothing(&self) -> Option<&'static str> {
+        Family::why_nothing(self)
     }
 
     /// Gives a part the set that a file of recipes makes, flooded with what it starts with.

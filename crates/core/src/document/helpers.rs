@@ -64,6 +64,10 @@ impl Family for HelperEdit {
         };
         Ok(change.into())
     }
+
+    fn why_nothing(&self) -> Option<&'static str> {
+        matches!(self, Self::RestoreSnapshot { .. }).then_some("everything is as it was then")
+    }
 }
 
 impl Document {

@@ -16,7 +16,7 @@ use super::{
 };
 
 /// The most images a project may have.
-const MOST_IMAGES: usize = 64;
+pub const MOST_IMAGES: usize = 64;
 
 /// What brings images in, or takes them out.
 #[derive(Clone, Debug, Deserialize, VariantNames)]

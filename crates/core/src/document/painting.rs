@@ -1,7 +1,10 @@
 //! Edits of values here and there: fills, adjustments, whole strokes.
 
 use serde::Deserialize;
-use speckle_tools::stroke::{Sample, StrokeStart};
+use speckle_tools::{
+    region::Region,
+    stroke::{Sample, StrokeStart},
+};
 use strum::VariantNames;
 
 use super::{
@@ -52,6 +55,21 @@ impl Family for PaintEdit {
                 document.forget_hand(hand);
                 Ok(Planned::Done(change))
             }
+        }
+    }
+
+    fn why_nothing(&self) -> Option<&'static str> {
+        match self {
+            Self::Fill { fill } if matches!(fill.region, Region::Chosen { .. }) => {
+                Some("nothing is selected, or it looks so already")
+            }
+            Self::Fill { .. } => {
+                Some("nothing lies there, it looks so already, or the mask protects it")
+            }
+            Self::Adjust { .. } => {
+                Some("these numbers leave everything as it is, or the mask protects it")
+            }
+            Self::Stroke { .. } => None,
         }
     }
 }

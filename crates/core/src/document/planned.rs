@@ -27,6 +27,11 @@ impl From<Change> for Planned {
 pub(super) trait Family {
     /// Makes an edit into a change.
     fn plan(self, document: &mut Document) -> Result<Planned, EditError>;
+
+    /// Why an edit may have made no difference, where a hand would wonder.
+    fn why_nothing(&self) -> Option<&'static str> {
+        None
+    }
 }
 
 /// How an edit touched an element.

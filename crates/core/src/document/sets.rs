@@ -114,6 +114,10 @@ impl Family for SetEdit {
         };
         Ok(change.into())
     }
+
+    fn why_nothing(&self) -> Option<&'static str> {
+        matches!(self, Self::MakePartsAgree).then_some("every part has all sets already")
+    }
 }
 
 impl Document {

@@ -15,4 +15,6 @@ mod reshaped;
 mod screenshots;
 mod sets;
 mod shelf;
+mod tables;
+mod trouble;
 mod windows;

@@ -103,7 +103,7 @@ fn one() -> f32 {
 const MOST_ROUNDS: u32 = 1000;
 
 /// The most points of a curve.
-const MOST_POINTS: usize = 64;
+pub const MOST_POINTS: usize = 64;
 
 impl Shaping {
     /// What it is called.

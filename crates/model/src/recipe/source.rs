@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use speckle_color::noise;
+use strum::VariantNames;
 
 use super::Target;
 
@@ -179,9 +180,10 @@ pub enum Averaged {
 }
 
 /// What a step starts from. Lengths are in the part's unit.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, VariantNames)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = RecipeSource))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+#[strum(serialize_all = "snake_case")]
 pub enum Source {
     /// How open the surface is to what is around: 1 in the open, 0 where no light gets in.
     Occlusion {

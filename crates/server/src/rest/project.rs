@@ -283,6 +283,8 @@ impl Files {
 pub struct Edited {
     /// Whether anything is other than it was.
     changed: bool,
+    /// Why nothing is, where a hand would wonder.
+    why: Option<&'static str>,
 }
 
 /// Makes an edit.
@@ -297,8 +299,10 @@ pub async fn edit(
     headers: HeaderMap,
     Said(edit): Said<Edit>,
 ) -> Result<Json<Edited>, ApiError> {
+    let why = edit.why_nothing();
     let changed = app.edit(project, edit, hand(&headers)).await?;
-    Ok(Json(Edited { changed }))
+    let why = why.filter(|_| !changed);
+    Ok(Json(Edited { changed, why }))
 }
 
 #[derive(Debug, Deserialize, IntoParams)]

@@ -2,6 +2,7 @@
 
 use futures::StreamExt;
 use serde_json::{Value, json};
+use speckle_model::recipe::Source;
 use speckle_server::openapi_json;
 use speckle_store::Store;
 use tokio_tungstenite::{
@@ -408,4 +409,52 @@ async fn whoever_joins_gets_the_mesh_whatever_else_goes_over_the_socket() {
         hear(&mut socket, "figures", &mut count).await;
         assert_eq!(meshes, 1, "join {n}");
     }
+}
+
+/// What the page is told at the start is what the core does.
+#[tokio::test]
+async fn a_page_is_told_limits_and_what_is_meant_where_nothing_is_said() {
+    let address = serve(Store::temporary().unwrap()).await;
+    let project = bollard(address).await;
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    let facts = &hello["facts"];
+    // So many sets and no more.
+    let part = &hello["outline"]["parts"][0];
+    let path = format!("/api/v1/projects/{project}/edits");
+    let add = |i: u64| {
+        json!({ "type": "add_set", "part": part["id"], "name": format!("More {i}"),
+            "placement": "face", "encoding": "data", "start": [0.0, 0.0, 0.0, 1.0] })
+    };
+    let most = facts["limits"]["sets"].as_u64().unwrap();
+    let there = part["sets"].as_array().unwrap().len() as u64;
+    for i in there..most {
+        assert_eq!(post(address, &path, add(i)).await.0, 200);
+    }
+    let (status, told) = post(address, &path, add(most)).await;
+    assert_eq!(status, 422, "{told}");
+    // Sources are as they are where nothing more is said: said or not, a recipe is the same.
+    let sources = facts["sources"].as_array().unwrap();
+    let kinds: Vec<&str> = sources.iter().map(|source| source["kind"].as_str().unwrap()).collect();
+    for kind in ["occlusion", "edges", "facing", "material"] {
+        assert!(kinds.contains(&kind), "{kinds:?}");
+    }
+    for source in sources {
+        let bare: Source = serde_json::from_value(json!({ "kind": source["kind"] })).unwrap();
+        assert_eq!(serde_json::to_value(bare).unwrap(), *source);
+    }
+    // An edit that makes no difference says why; one that nobody knows, or that says too little, is
+    // refused in a sentence.
+    let clear = json!({ "type": "clear_part", "part": part["id"] });
+    let (_, told) = post(address, &path, clear.clone()).await;
+    assert_eq!(told["changed"], false);
+    assert_eq!(told["why"], "it is at its ground color already, or protected");
+    let (status, told) = post(address, &path, json!({ "type": "boil_part" })).await;
+    assert_eq!(status, 422);
+    assert!(told["message"].as_str().unwrap().contains("boil_part"), "{told}");
+    let (status, told) = post(address, &path, json!({ "type": "rename_part" })).await;
+    assert_eq!(status, 422);
+    assert!(told["message"].as_str().unwrap().contains("part"), "{told}");
+    let (status, _) = post(address, &path, json!({ "type": "add_parts", "parts": [] })).await;
+    assert_eq!(status, 422, "parts come by files");
 }

@@ -3,12 +3,11 @@
 import { Box, ButtonBase, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../../project/project";
-import { activePart, set, targetSet, useApp } from "../../model/state";
+import { facts, activePart, set, targetSet, useApp } from "../../model/state";
 import { useCarry } from "./carry";
 import { SourceIcon } from "../../widgets/sourceIcons";
 import { chosenRecipe, families, recipeTitle, sourceOf, sourceWords, targetWords, type Kind } from "../../model/recipes";
 
-const MOST_STEPS = 64;
 
 export function BakeTray({ project }: { project: Project | null }) {
   const [family, setFamily] = useState<(typeof families)[number]["key"]>("form");
@@ -23,8 +22,8 @@ export function BakeTray({ project }: { project: Project | null }) {
       return;
     }
     const { steps } = hand.recipe;
-    if (steps.length >= MOST_STEPS) {
-      set({ said: { text: `A recipe has ${MOST_STEPS} steps at most.`, bad: true } });
+    if (steps.length >= facts().limits.steps) {
+      set({ said: { text: `A recipe has ${facts().limits.steps} steps at most.`, bad: true } });
       return;
     }
     const place = Math.min(at ?? steps.length, steps.length);

@@ -1,7 +1,7 @@
 // A recipe, or one step of it, goes to other channels, sets and parts.
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import { takeRecipes } from "../../api/client";
+import { takeRecipes } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { set as setState, useApp, type ColorSet, type Part } from "../../model/state";
 import { sourceWords, targetChannels, targetWords, targets, type Recipe, type Step, type Target } from "../../model/recipes";
@@ -40,8 +40,8 @@ export function CopyDialog({ project, part, set, recipe, step, onClose }: Props)
         continue;
       }
       const file = { set: into, placement: set.placement, encoding: set.encoding, start: set.ground, recipes: [copy] };
-      const trouble = await takeRecipes(project.id, goal.id, new Blob([JSON.stringify(file)]));
-      if (trouble) {
+      const { trouble } = await takeRecipes(project.id, goal.id, new Blob([JSON.stringify(file)]));
+      if (trouble !== null) {
         setState({ said: { text: `${goal.name}: ${trouble}`, bad: true } });
         return;
       }

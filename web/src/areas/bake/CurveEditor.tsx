@@ -3,45 +3,21 @@
 import { Box, Button, IconButton, Typography } from "@mui/material";
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Schemas } from "../../api/client";
+import { through } from "../../model/curves";
 import { lehmer } from "../../model/random";
+import { facts } from "../../model/state";
 
 type Point = Schemas["CurvePoint"];
 
 const WIDTH = 290;
 const HEIGHT = 170;
 const EDGE = 9;
-const MOST_POINTS = 64;
 /** Points come no nearer to each other than this, from left to right. */
 const APART = 0.005;
 /** Lifts small columns of the histogram. */
 const LIFT = 0.45;
 
 const unit = (x: number) => Math.min(1, Math.max(0, x));
-
-/** The height above a place, as the server reckons it (monotone cubic, Fritsch and Carlson 1980). */
-export function through(points: readonly Point[], x: number): number {
-  const first = points[0];
-  const last = points.at(-1);
-  if (!first || !last) return x;
-  if (x <= first.x) return first.y;
-  if (x >= last.x) return last.y;
-  const i = points.findIndex((point) => point.x > x) - 1;
-  const at = (k: number): Point => points[k] ?? last;
-  const rise = (k: number) => (at(k + 1).y - at(k).y) / (at(k + 1).x - at(k).x);
-  const slope = (k: number, stretch: number) => {
-    if (at(k).corner || k === 0 || k + 1 === points.length) return rise(stretch);
-    const [before, after] = [rise(k - 1), rise(k)];
-    return before * after <= 0 ? 0 : (2 * before * after) / (before + after);
-  };
-  const [a, b] = [at(i), at(i + 1)];
-  const width = b.x - a.x;
-  const t = (x - a.x) / width;
-  const [t2, t3] = [t * t, t * t * t];
-  const limit = 3 * Math.abs(rise(i));
-  const within = (s: number) => Math.min(limit, Math.max(-limit, s));
-  const height = (2 * t3 - 3 * t2 + 1) * a.y + (t3 - 2 * t2 + t) * width * within(slope(i, i)) + (3 * t2 - 2 * t3) * b.y + (t3 - t2) * width * within(slope(i + 1, i));
-  return Math.min(Math.max(a.y, b.y), Math.max(Math.min(a.y, b.y), height));
-}
 
 /** The histogram as grain: columns of dots. */
 function grains(bins: readonly number[]): string {
@@ -99,7 +75,7 @@ export function CurveEditor({ points, bins, onChange }: { points: readonly Point
     const next = points.findIndex((each) => each.x > at.x);
     const i = next < 0 ? points.length : next;
     const isCrowded = [points[i - 1], points[i]].some((beside) => beside && Math.abs(beside.x - at.x) < APART);
-    if (points.length >= MOST_POINTS || isCrowded) return;
+    if (points.length >= facts().limits.curve_points || isCrowded) return;
     held.current = i;
     setChosen(i);
     onChange([...points.slice(0, i), { ...at, corner: false }, ...points.slice(i)]);

@@ -1,7 +1,7 @@
 // The recipe of the chosen cells, read from top to bottom.
 import { Alert, Box, Button, Divider, IconButton, LinearProgress, Menu, MenuItem, Paper, Typography } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
-import { takeRecipes } from "../../api/client";
+import { takeRecipes } from "../../api/writes";
 import { MoreIcon } from "../../widgets/icons";
 import { NameDialog } from "../../widgets/NameDialog";
 import { Choose } from "../../widgets/rows";
@@ -64,7 +64,7 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
   };
   return (
     <>
-      <Head project={project} part={part} chosen={chosen} recipe={recipe} onPut={put} onCopy={() => setCopying("recipe")} />
+      <Head project={project} part={part} chosen={chosen} recipe={recipe} onCopy={() => setCopying("recipe")} />
       <Standing project={project} part={part} chosen={chosen} />
       {trouble && <Alert severity="warning" data-test="try-trouble" sx={{ py: 0, my: 0.75 }}>{trouble}</Alert>}
       <Shown part={part} chosen={chosen} />
@@ -100,11 +100,10 @@ interface HeadProps {
   part: Part;
   chosen: Chosen;
   recipe: Recipe;
-  onPut: (recipe: Recipe) => void;
   onCopy: () => void;
 }
 
-function Head({ project, part, chosen, recipe, onPut, onCopy }: HeadProps) {
+function Head({ project, part, chosen, recipe, onCopy }: HeadProps) {
   const { set, target } = chosen;
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState(false);
@@ -116,8 +115,8 @@ function Head({ project, part, chosen, recipe, onPut, onCopy }: HeadProps) {
   const load = async (file: File | undefined) => {
     if (picker.current) picker.current.value = "";
     if (!file) return;
-    const trouble = await takeRecipes(project.id, part.id, file);
-    setState({ said: trouble ? { text: `${file.name}: ${trouble}`, bad: true } : { text: `${part.name} has the recipes of ${file.name} now. Undo takes them away again.`, bad: false } });
+    const { trouble } = await takeRecipes(project.id, part.id, file);
+    setState({ said: trouble !== null ? { text: `${file.name}: ${trouble}`, bad: true } : { text: `${part.name} has the recipes of ${file.name} now. Undo takes them away again.`, bad: false } });
   };
   const isFree = (other: Target) => !set.recipes.some((made) => targetChannels[made.channels].some((on, i) => on && targetChannels[other][i]));
   const here = { part: part.id, set: set.id, channels: target };
@@ -148,7 +147,7 @@ function Head({ project, part, chosen, recipe, onPut, onCopy }: HeadProps) {
         <Divider />
         <MenuItem dense disabled={!chosen.recipe} onClick={choose(() => void project.edit({ type: "freeze_recipe", ...here }))}>Freeze: keep it as plain paint</MenuItem>
       </Menu>
-      {naming && <NameDialog title={`Name the recipe of ${set.name} · ${targetWords(target)}`} name={recipe.name || recipeTitle(recipe)} act="Name it" onName={(name) => onPut({ ...recipe, name: name.slice(0, 80) })} onClose={() => setNaming(false)} />}
+      {naming && <NameDialog title={`Name the recipe of ${set.name} · ${targetWords(target)}`} name={recipe.name || recipeTitle(recipe)} act="Name it" onName={(name) => project.attempt({ type: "set_recipe", part: part.id, set: set.id, recipe: { ...recipe, name } })} onClose={() => setNaming(false)} />}
     </>
   );
 }

@@ -7,6 +7,7 @@ import { Sliding, Switching } from "../../widgets/rows";
 import type { Rgba } from "../../model/state";
 import { CurveEditor } from "./CurveEditor";
 import { shapingWords, type Shaping } from "../../model/recipes";
+import { facts } from "../../model/state";
 
 interface Props {
   shapings: readonly Shaping[];
@@ -131,7 +132,7 @@ function Ramp({ stops, onChange }: { stops: readonly Schemas["Stop"][]; onChange
           <IconButton size="small" aria-label={`Take color ${i + 1} out`} disabled={stops.length < 2} onClick={() => onChange(stops.filter((_, k) => k !== i), false)} sx={{ fontSize: 15, width: 26, height: 26 }}>×</IconButton>
         </Box>
       ))}
-      <Button size="small" color="secondary" disabled={stops.length >= 32} onClick={() => onChange(inOrder([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }]), false)} sx={{ px: 0.5 }}>+ Add a color</Button>
+      <Button size="small" color="secondary" disabled={stops.length >= facts().limits.ramp_stops} onClick={() => onChange(inOrder([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }]), false)} sx={{ px: 0.5 }}>+ Add a color</Button>
     </>
   );
 }

@@ -1,7 +1,8 @@
 // The numbers of a step's source.
 import { Box, Button, InputBase, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
-import { addImage, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { addImage } from "../../api/writes";
 import { ColorWell } from "../../widgets/ColorWell";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 import type { Project } from "../../project/project";
@@ -103,8 +104,8 @@ function ImageField({ source, part, project, onChange }: { source: Extract<Sourc
   const bring = async (file: File | undefined) => {
     if (picker.current) picker.current.value = "";
     if (!file) return;
-    const trouble = await addImage(project.id, file);
-    if (trouble) set({ said: { text: trouble, bad: true } });
+    const { trouble } = await addImage(project.id, file);
+    if (trouble !== null) set({ said: { text: trouble, bad: true } });
     else put({ image: file.name });
   };
   const pair = (numbers: readonly number[] | undefined, start: number): [number, number] => [numbers?.[0] ?? start, numbers?.[1] ?? start];

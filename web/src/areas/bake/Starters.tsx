@@ -1,7 +1,8 @@
 // Good recipes to start from, for channels that have none yet.
 import { Box, Button, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
-import { api, takeRecipes, type Schemas } from "../../api/client";
+import { api, type Schemas } from "../../api/client";
+import { takeRecipes } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { set as setState, type Part } from "../../model/state";
 import { targetChannels, targetWords, type Chosen } from "../../model/recipes";
@@ -15,8 +16,8 @@ export function Starters({ project, part, chosen }: { project: Project; part: Pa
     return () => { wanted = false; };
   }, []);
   const wholeSet = async (file: Schemas["RecipeFile"]) => {
-    const trouble = await takeRecipes(project.id, part.id, new Blob([JSON.stringify(file)]));
-    setState({ said: trouble ? { text: trouble, bad: true } : { text: `${file.name} makes the set ${file.set} of ${part.name} now.`, bad: false } });
+    const { trouble } = await takeRecipes(project.id, part.id, new Blob([JSON.stringify(file)]));
+    setState({ said: trouble !== null ? { text: trouble, bad: true } : { text: `${file.name} makes the set ${file.set} of ${part.name} now.`, bad: false } });
   };
   return (
     <Box sx={{ mt: 1 }}>

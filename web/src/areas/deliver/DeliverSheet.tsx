@@ -90,7 +90,7 @@ function To({ project, recipient }: { project: number; recipient: Recipient }) {
         <MenuItem dense onClick={() => { shut(); setNaming("copy"); }}>New recipient like this…</MenuItem>
         {entry?.kept && <MenuItem dense onClick={() => { shut(); void forget(project, recipient.name); }}>{isStarter ? "Back to how it was made" : "Forget it"}</MenuItem>}
       </Menu>
-      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => void add(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
+      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => add(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
     </Box>
   );
 }

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { DownIcon } from "../../widgets/icons";
 import { Choose, Row, Switching } from "../../widgets/rows";
-import { useApp } from "../../model/state";
+import { facts, useApp } from "../../model/state";
 import { unitWord, units } from "../../model/units";
 import { turn, type Recipient } from "./delivery";
 import { calledIn } from "./loaded";
@@ -34,7 +34,7 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
       {able.swatches && (
         <>
           <Choose label="Color goes as" value={recipient.spools > 0 ? "spools" : "smooth"} options={[["smooth", able.sets === "none" ? "nothing, the shape alone" : "smooth color"], ["spools", able.sets === "none" ? "a file for each swatch" : "swatches, a spool each"]] as const} onChange={(how) => turn({ spools: how === "spools" ? 4 : 0 })} />
-          {recipient.spools > 0 && <Typed label="Spools loaded" value={recipient.spools} accept={(number) => turn({ spools: Math.min(64, Math.max(1, Math.round(number))) })} />}
+          {recipient.spools > 0 && <Typed label="Spools loaded" value={recipient.spools} accept={(number) => turn({ spools: Math.min(facts().limits.spools, Math.max(1, Math.round(number))) })} />}
         </>
       )}
       {(able.sets !== "none" || recipient.spools > 0) && <Sets recipient={recipient} />}

@@ -1,7 +1,8 @@
 // A map: channels of sets rendered into an image, by UVs or as seen along an axis.
 import { Alert, Box, Button } from "@mui/material";
 import { useState } from "react";
-import { messageOf, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { renderMap } from "../../api/writes";
 import { toBrowser } from "../../widgets/handOver";
 import { Choose } from "../../widgets/rows";
 import { bytes, useApp } from "../../model/state";
@@ -62,19 +63,10 @@ export function MapFields({ project }: { project: number }) {
     setTrouble(null);
     const axis = axes[lay];
     const plan = { width: Number(size), height: Number(size), padding: Number(padding), samples: 2, channels, lay: axis ? { kind: "along", direction: axis.direction, up: axis.up } : { kind: "uv", uv_set: Number(lay.slice(2)) } };
-    try {
-      const answer = await fetch(`/api/v1/projects/${project}/maps?file=${file}`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(plan) });
-      if (!answer.ok) {
-        setTrouble(messageOf(await answer.json()));
-        return;
-      }
-      const { file: name, bytes: size } = await toBrowser(answer, "map.png");
-      setHanded(`${name}, ${bytes(size)}`);
-    } catch {
-      setTrouble(messageOf(null));
-    } finally {
-      setBusy(false);
-    }
+    const { data, trouble } = await toBrowser(await renderMap(project, file, plan), "map.png");
+    setBusy(false);
+    setTrouble(trouble);
+    setHanded(data && `${data.file}, ${bytes(data.bytes)}`);
   };
   return (
     <Box data-test="map">

@@ -3,7 +3,7 @@ import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, 
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
-import { messageOf } from "../../api/client";
+import { packedFile } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { count, get } from "../../model/state";
 import { stageGrey } from "../../model/theme";
@@ -19,9 +19,10 @@ interface Opened extends Comparison {
 
 /** One file of the delivery, as it would go out. */
 async function fetchFile(project: number, recipient: Recipient, number: number, name: string, signal: AbortSignal): Promise<Sent> {
-  const answer = await fetch(`/api/v1/projects/${project}/packed?file=${number}`, { signal, method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
-  if (!answer.ok) throw new Error(messageOf(await answer.json()));
-  return { name, bytes: await answer.arrayBuffer() };
+  const { data, trouble } = await packedFile(project, recipient, number, signal);
+  signal.throwIfAborted();
+  if (trouble !== null) throw new Error(trouble);
+  return { name, bytes: await data.arrayBuffer() };
 }
 
 /** What the stage holds of the sets that go along, corner by corner. */

@@ -1,6 +1,7 @@
 // What is about to go out: the recipient in hand, its packing list, and what was sent and proved.
 import { create } from "zustand";
 import { api, messageOf, type Schemas } from "../../api/client";
+import { deliver, forgetRecipient, keepRecipient, packed, prove as proofOf } from "../../api/writes";
 import { toBrowser } from "../../widgets/handOver";
 
 /** A recipient with every choice filled in. */
@@ -33,8 +34,6 @@ export const useDelivery = create<Delivery>(() => start);
 const set = useDelivery.setState;
 const get = useDelivery.getState;
 
-const cannot = "The server did not answer: see whether it is still running, and try again.";
-
 /** Reads who the project is sent to; takes the first in hand, or the one that was. */
 export async function open(project: number) {
   // Another project is another delivery; the same one goes on where it was left.
@@ -47,7 +46,7 @@ export async function open(project: number) {
   // Another project was opened meanwhile: this answer is of no use to it.
   if (get().project !== project) return;
   if (!formats.data || !entries.data) {
-    set({ trouble: cannot });
+    set({ trouble: messageOf(null) });
     return;
   }
   const all = entries.data as Entry[];
@@ -99,11 +98,10 @@ async function packUntilSettled(own: Packing) {
     const { recipient } = get();
     if (!recipient || get().project !== project) return;
     set({ packing: true });
-    const answer = await api.POST("/api/v1/projects/{project}/packing", { params: { path: { project } }, body: recipient }).catch(() => ({ data: undefined, error: { message: cannot } }));
+    const { data, trouble } = await packed(project, recipient);
     // Turned meanwhile: this answer is of what was wanted before, and the next is on its way.
     if (own.isStale || get().recipient !== recipient || get().project !== project) continue;
-    if (answer.data) set({ list: answer.data, packing: false, trouble: null });
-    else set({ list: null, packing: false, trouble: messageOf(answer.error) });
+    set({ list: data, packing: false, trouble });
   }
 }
 
@@ -112,22 +110,14 @@ export async function send(project: number) {
   const { recipient } = get();
   if (!recipient) return;
   set({ sending: true, handed: null, trouble: null });
-  try {
-    const response = await fetch(`/api/v1/projects/${project}/deliveries`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipient) });
-    if (!response.ok) {
-      set({ trouble: messageOf(await response.json()) });
-      return;
-    }
-    const handed = await toBrowser(response, recipient.format);
-    if (get().project !== project) return;
-    set({ handed });
+  const { data: handed, trouble } = await toBrowser(await deliver(project, recipient), recipient.format);
+  if (get().project !== project) return;
+  set({ handed, trouble });
+  if (handed) {
     await open(project);
     await pack(project);
-  } catch {
-    if (get().project === project) set({ trouble: cannot });
-  } finally {
-    if (get().project === project) set({ sending: false });
   }
+  if (get().project === project) set({ sending: false });
 }
 
 let proof: AbortController | null = null;
@@ -142,38 +132,41 @@ export async function prove(project: number) {
   proof = new AbortController();
   const { signal } = proof;
   set({ proving: true, proof: null, trouble: null });
-  const answer = await api.POST("/api/v1/projects/{project}/proof", { params: { path: { project } }, body: recipient, signal }).catch(() => ({ data: undefined, error: { message: cannot } }));
+  const { data, trouble } = await proofOf(project, recipient, signal);
   if (get().project !== project) return;
-  if (signal.aborted) set({ proving: false });
-  else if (answer.data) set({ proof: answer.data, proving: false });
-  else set({ trouble: messageOf(answer.error), proving: false });
+  set({ proving: false, proof: data, trouble: signal.aborted ? null : trouble });
 }
 
-/** Keeps a new recipient, unless one is called so already. */
-export async function add(project: number, recipient: Recipient) {
+/** Keeps a new recipient; why not, when one is called so already or it cannot be kept. */
+export async function add(project: number, recipient: Recipient): Promise<string | null> {
   const taken = get().entries.some((each) => each.recipient.name.toLowerCase() === recipient.name.trim().toLowerCase());
-  if (taken) set({ trouble: `There is a recipient ${recipient.name.trim()} already: choose another name.` });
-  else await keep(project, recipient);
+  if (taken) return `There is a recipient ${recipient.name.trim()} already: choose another name.`;
+  const { trouble } = await keepRecipient(project, recipient);
+  if (trouble === null) await take(project, recipient);
+  return trouble;
 }
 
 /** Keeps the recipient in hand as it is, under its name. */
 export async function keep(project: number, recipient: Recipient) {
-  const answer = await api.PUT("/api/v1/projects/{project}/recipients", { params: { path: { project } }, body: recipient }).catch(() => ({ error: { message: cannot } }));
+  const { trouble } = await keepRecipient(project, recipient);
   if (get().project !== project) return;
-  if (answer.error) {
-    set({ trouble: messageOf(answer.error) });
-    return;
-  }
+  if (trouble === null) await take(project, recipient);
+  else set({ trouble });
+}
+
+/** Takes a recipient in hand that has just been kept. */
+async function take(project: number, recipient: Recipient) {
+  if (get().project !== project) return;
   choose(recipient);
   await open(project);
 }
 
 /** Forgets the recipient in hand; one of those to begin with stands as it was made. */
 export async function forget(project: number, name: string) {
-  const { error } = await api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } });
+  const { trouble } = await forgetRecipient(project, name);
   if (get().project !== project) return;
-  if (error) {
-    set({ trouble: messageOf(error) });
+  if (trouble !== null) {
+    set({ trouble });
     return;
   }
   set({ recipient: null, list: null, handed: null, proof: null });

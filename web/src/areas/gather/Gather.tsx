@@ -93,7 +93,7 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
         <MenuItem onClick={choose(() => setAsking("delete"))} disabled={part.locked} sx={{ color: "error.main" }}>Delete…</MenuItem>
       </Menu>
       {replacing && <ReplaceDialog part={part} what={replacing} project={project} onClose={() => setReplacing(null)} />}
-      {asking === "name" && <NameDialog title="Rename the part" name={part.name} act="Rename" onName={(name) => void project.edit({ type: "rename_part", part: part.id, name })} onClose={() => setAsking(null)} />}
+      {asking === "name" && <NameDialog title="Rename the part" name={part.name} act="Rename" onName={(name) => project.attempt({ type: "rename_part", part: part.id, name })} onClose={() => setAsking(null)} />}
       <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
         <DialogTitle>Delete {part.name}?</DialogTitle>
         <DialogContent><Typography variant="body2">It goes with its sets. Undo brings it back.</Typography></DialogContent>

@@ -2,7 +2,8 @@
 // known before it does.
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, MenuItem, TextField, Typography } from "@mui/material";
 import { useRef, useState } from "react";
-import { sendReplacement, type ReplacementChoices, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { sendReplacement, type ReplacementChoices } from "../../api/writes";
 import { filesOf } from "../../widgets/dropped";
 import { unitWord, units } from "../../model/units";
 import type { Project } from "../../project/project";
@@ -39,22 +40,20 @@ export function ReplaceDialog({ part, what, project, onClose }: Props) {
     setFiles(files);
     setChoices(choices);
     setBusy(true);
-    const answer = await sendReplacement(project.id, part.id, file, beside, { ...choices, what, look: true });
+    const { data, trouble } = await sendReplacement(project.id, part.id, file, beside, { ...choices, what, look: true });
     if (own !== asked.current) return;
     setBusy(false);
-    if (typeof answer !== "string") setSeen(answer);
-    setTrouble(typeof answer === "string" ? answer : null);
+    if (data) setSeen(data);
+    setTrouble(trouble);
   };
   const turn = (change: ReplacementChoices) => void look(files, { ...choices, ...change });
   const replace = async () => {
     if (!file) return;
     setBusy(true);
-    const answer = await sendReplacement(project.id, part.id, file, beside, { ...choices, what, look: false });
+    const { trouble } = await sendReplacement(project.id, part.id, file, beside, { ...choices, what, look: false });
     setBusy(false);
-    if (typeof answer === "string") {
-      setTrouble(answer);
-      return;
-    }
+    setTrouble(trouble);
+    if (trouble !== null) return;
     set({ said: { bad: false, text: `${what === "colors" ? "The colors" : "The shape"} of ${part.name} ${what === "colors" ? "are" : "is"} the file's now. Undo brings back what was.` } });
     onClose();
   };

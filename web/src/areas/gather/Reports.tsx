@@ -1,7 +1,7 @@
 // What an import did: how the numbers were taken and why, what came in, what was mended or left out.
 import { Box, Button, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
-import type { ImportReport, Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { unitWord, units } from "../../model/units";
 import type { Project } from "../../project/project";
 import { count, counted, set, useApp } from "../../model/state";
@@ -27,7 +27,7 @@ export function Reports({ project }: { project: Project }) {
   );
 }
 
-function Report({ report, nth, project }: { report: ImportReport; nth: number; project: Project }) {
+function Report({ report, nth, project }: { report: Schemas["ImportReport"]; nth: number; project: Project }) {
   const parts = useApp((state) => state.parts);
   const clean = report.repairs.length === 0 && report.notes.length === 0;
   const show = (repair: Schemas["Repair"]) => {
@@ -69,7 +69,7 @@ function Report({ report, nth, project }: { report: ImportReport; nth: number; p
 }
 
 /** What the numbers were taken for, why, and the way to say otherwise. */
-function Reading({ report, nth, project }: { report: ImportReport; nth: number; project: Project }) {
+function Reading({ report, nth, project }: { report: Schemas["ImportReport"]; nth: number; project: Project }) {
   const there = useApp((state) => state.parts);
   const { traits, reasons } = report;
   const ids = report.parts.map((part) => part.id).filter((id) => there.some((part) => part.id === id));

@@ -1,7 +1,8 @@
 // The project's one palette: named colors in order, the first nine under the keys 1 to 9.
 import { Box, Button, ButtonBase, IconButton, InputBase, Tooltip, Typography } from "@mui/material";
 import { useRef } from "react";
-import { sendPalette, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { sendPalette } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { hex, set, useApp } from "../../model/state";
 
@@ -15,8 +16,8 @@ export function PaletteSheet({ project }: { project: Project }) {
   const take = async (file: File | undefined) => {
     if (picker.current) picker.current.value = "";
     if (!file) return;
-    const trouble = await sendPalette(project.id, file);
-    set({ said: trouble ? { text: `${file.name}: ${trouble}`, bad: true } : { text: `The palette is that of ${file.name} now. Undo brings the old one back.`, bad: false } });
+    const { trouble } = await sendPalette(project.id, file);
+    set({ said: trouble !== null ? { text: `${file.name}: ${trouble}`, bad: true } : { text: `The palette is that of ${file.name} now. Undo brings the old one back.`, bad: false } });
   };
   const move = (from: number, to: number) => {
     const next = swatches.filter((_, i) => i !== from);

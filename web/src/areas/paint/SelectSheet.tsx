@@ -86,7 +86,7 @@ function SelectionRow({ selection, on, part, project }: { selection: ColorSet; o
         <MenuItem onClick={act({ type: "convert_set", ...at, placement: selection.placement === "face" ? "vertex" : "face" })}>Hold it {selection.placement === "face" ? "per vertex" : "per face"}</MenuItem>
         <MenuItem onClick={act({ type: "delete_set", ...at })} sx={{ color: "error.main" }}>Delete</MenuItem>
       </Menu>
-      {naming && <NameDialog title={`Rename ${selection.name}`} name={selection.name} act="Rename" onName={(name) => void project.edit({ type: "rename_set", ...at, name })} onClose={() => setNaming(false)} />}
+      {naming && <NameDialog title={`Rename ${selection.name}`} name={selection.name} act="Rename" onName={(name) => project.attempt({ type: "rename_set", ...at, name })} onClose={() => setNaming(false)} />}
     </Box>
   );
 }

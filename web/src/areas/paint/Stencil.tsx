@@ -1,7 +1,7 @@
 // The stencil: an image that lets paint through where it is white.
 import { Box, Button, Typography } from "@mui/material";
 import { useRef } from "react";
-import { sendStencil } from "../../api/client";
+import { sendStencil } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { activePart, set, setStencil, symbols, useApp } from "../../model/state";
 import { boxOf } from "../../project/tools";
@@ -16,9 +16,9 @@ export function StencilChoices({ project }: { project: Project }) {
   const take = async (file: File | undefined) => {
     if (picker.current) picker.current.value = "";
     if (!file) return;
-    const taken = await sendStencil(project.id, file);
-    if (typeof taken === "string") {
-      set({ said: { text: `${file.name}: ${taken}`, bad: true } });
+    const { data: taken, trouble } = await sendStencil(project.id, file);
+    if (trouble !== null) {
+      set({ said: { text: `${file.name}: ${trouble}`, bad: true } });
       return;
     }
     if (stencil) URL.revokeObjectURL(stencil.url);

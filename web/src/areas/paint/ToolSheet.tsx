@@ -1,7 +1,8 @@
 // The sheet of the tool in hand: its finer choices, and the stencil.
 import { Alert, Box, Button, MenuItem, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
-import { CurveField, curveAt } from "../../widgets/CurveField";
+import { CurveField } from "../../widgets/CurveField";
+import { curveAt, falloffs } from "../../model/curves";
 import type { Project } from "../../project/project";
 import { activePart, blends, elements, intoSet, isRound, length, set, setBrush, setSpan, straight, symbols, toolTitle, useApp, type Curve, type PourKind, type SpanKind, type Vec } from "../../model/state";
 import { boxOf } from "../../project/tools";
@@ -71,12 +72,7 @@ function BlendChoice() {
   );
 }
 
-const falloffs: { key: Schemas["Falloff"]; title: string; at: (t: number) => number }[] = [
-  { key: "soft", title: "Soft", at: (t) => t * t * (3 - 2 * t) },
-  { key: "straight", title: "Straight", at: (t) => t },
-  { key: "dome", title: "Dome", at: (t) => Math.sqrt(t * (2 - t)) },
-  { key: "spike", title: "Spike", at: (t) => 1 - Math.sqrt(1 - t * t) },
-];
+const falloffWords: readonly (readonly [Schemas["Falloff"], string])[] = [["soft", "Soft"], ["straight", "Straight"], ["dome", "Dome"], ["spike", "Spike"]];
 
 /** The section of a dab: full in the middle up to the hardness, then as it falls off. */
 function FalloffPicture({ at, hardness }: { at: (t: number) => number; hardness: number }) {
@@ -153,7 +149,7 @@ function RoundChoices() {
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(5, 1fr)", gap: 0.5, mb: 0.75 }} role="group" aria-label="Falloff">
-        {falloffs.map(({ key, title, at }) => button(key, title, !own && brush.falloff === key, at, () => setBrush({ falloff: key, falloff_curve: null })))}
+        {falloffWords.map(([key, title]) => button(key, title, !own && brush.falloff === key, falloffs[key], () => setBrush({ falloff: key, falloff_curve: null })))}
         {button("own", "Own", own !== null, (t) => curveAt(own ?? straight, t), () => setBrush({ falloff_curve: own ?? straight }))}
       </Box>
       {own && <CurveField label="Falloff" curve={own} onChange={(falloff_curve) => setBrush({ falloff_curve })} from="rim" to="hard middle" />}

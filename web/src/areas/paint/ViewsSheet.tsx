@@ -52,7 +52,7 @@ function Snapshots({ project }: { project: Project }) {
         );
       })}
       {names.length > 0 && <Typography variant="caption" color="textSecondary">Hold <b>B</b> to flip to it and back.</Typography>}
-      {naming && <NameDialog title="Take a snapshot" name={free("Snapshot", names)} act="Take it" onName={(name) => void project.edit({ type: "take_snapshot", name })} onClose={() => setNaming(false)} />}
+      {naming && <NameDialog title="Take a snapshot" name={free("Snapshot", names)} act="Take it" onName={(name) => project.attempt({ type: "take_snapshot", name })} onClose={() => setNaming(false)} />}
     </>
   );
 }
@@ -103,7 +103,7 @@ function Cutaway({ project }: { project: Project }) {
 function Views({ project }: { project: Project }) {
   const views = useApp((state) => state.views);
   const [naming, setNaming] = useState(false);
-  const save = (name: string) => void project.edit({ type: "set_views", views: [...views.filter((view) => view.name !== name), { name, ...project.stage.pose(), cutaway: cutawayOf(get()) }] });
+  const save = (name: string) => project.attempt({ type: "set_views", views: [...views.filter((view) => view.name !== name), { name, ...project.stage.pose(), cutaway: cutawayOf(get()) }] });
   const go = (name: string) => {
     const view = views.find((each) => each.name === name);
     if (!view) return;

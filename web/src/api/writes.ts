@@ -1,0 +1,154 @@
+// All that the page asks the server to do, but for strokes, which go over the socket. Whatever happens,
+// each comes to an outcome: what came of it, or a sentence why nothing did. Nothing here rejects, so
+// nothing waits for ever and nothing looks kept that is not.
+import { api, messageOf, type Schemas } from "./client";
+import { hand } from "./hand";
+
+/** What came of it, or why nothing did. */
+export type Outcome<T> = { data: T; trouble: null } | { data: null; trouble: string };
+
+const failed = (error: unknown): Outcome<never> => ({ data: null, trouble: messageOf(error) });
+
+/** What a typed request came to. Where nothing is told, it was simply done. */
+async function done<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<Outcome<T>> {
+  try {
+    const { data, error, response } = await request;
+    return response.ok && error === undefined ? { data: data as T, trouble: null } : failed(error);
+  } catch {
+    return failed(null);
+  }
+}
+
+/** Hands something over, and gives the answer as it comes. */
+async function posted(url: string, body: BodyInit, type: string | null, signal?: AbortSignal): Promise<Outcome<Response>> {
+  try {
+    const headers: Record<string, string> = { "speckle-hand": hand };
+    // Of a form the browser says itself where its pieces end.
+    if (type) headers["content-type"] = type;
+    const answer = await fetch(url, { method: "POST", body, headers, signal: signal ?? null });
+    return answer.ok ? { data: answer, trouble: null } : failed(await answer.json());
+  } catch {
+    return failed(null);
+  }
+}
+
+async function told<T>(request: Promise<Outcome<Response>>): Promise<Outcome<T>> {
+  const { data, trouble } = await request;
+  if (trouble !== null) return { data: null, trouble };
+  return data.json().then((json: T) => ({ data: json, trouble: null }), () => failed(null));
+}
+
+const of = (project: number) => ({ params: { path: { project } } });
+const JSON_TYPE = "application/json";
+const BYTES = "application/octet-stream";
+
+// The shelf.
+export const makeProject = (name: string) => done(api.POST("/api/v1/projects", { body: { name } }));
+export const makePiece = (piece: string, dense: boolean) => done(api.POST("/api/v1/pieces", { body: { piece, dense } }));
+export const renameProject = (project: number, name: string) => done(api.PATCH("/api/v1/projects/{project}", { ...of(project), body: { name } }));
+export const copyProject = (project: number) => done(api.POST("/api/v1/projects/{project}/copy", of(project)));
+export const deleteProject = (project: number) => done(api.DELETE("/api/v1/projects/{project}", of(project)));
+
+// The document.
+export const makeEdit = (project: number, edit: Schemas["Edit"]) => done(api.POST("/api/v1/projects/{project}/edits", { ...of(project), body: edit }));
+
+/** Takes an image into the project, for recipes to lay on surfaces. */
+export const addImage = (project: number, file: File) => posted(`/api/v1/projects/${project}/images?${queryOf({ name: file.name })}`, file, BYTES);
+
+/** Gives a part the recipes of a file, in the set that the file names. */
+export const takeRecipes = (project: number, part: number, file: Blob) => posted(`/api/v1/projects/${project}/parts/${part}/recipes`, file, "text/plain");
+
+/** Takes a palette in from a file. */
+export const sendPalette = (project: number, file: File) => posted(`/api/v1/projects/${project}/palette`, file, "text/plain");
+
+/** Hands an image over to paint through. */
+export const sendStencil = (project: number, file: File) => told<Schemas["StencilTaken"]>(posted(`/api/v1/projects/${project}/stencils`, file, BYTES));
+
+/** How a file is to be laid over a part; what is left out is found out. */
+export interface ReplacementChoices {
+  matching?: Schemas["Matching"];
+  from?: string;
+  unit?: Schemas["Unit"];
+  up?: Schemas["UpAxis"];
+}
+
+/** Replaces the colors or the shape of a part by a file's, or tells what that would do. */
+export function sendReplacement(project: number, part: number, file: File, beside: File[], choices: ReplacementChoices & { what: "colors" | "shape"; look: boolean }) {
+  const url = `/api/v1/projects/${project}/parts/${part}/replacement?${queryOf({ ...choices })}`;
+  return told<Schemas["Replacement"]>(posted(url, formOf(file, beside), null));
+}
+
+// Deliveries.
+export const packed = (project: number, recipient: Schemas["Recipient"]) => done(api.POST("/api/v1/projects/{project}/packing", { ...of(project), body: recipient }));
+export const prove = (project: number, recipient: Schemas["Recipient"], signal: AbortSignal) => done(api.POST("/api/v1/projects/{project}/proof", { ...of(project), body: recipient, signal }));
+export const keepRecipient = (project: number, recipient: Schemas["Recipient"]) => done(api.PUT("/api/v1/projects/{project}/recipients", { ...of(project), body: recipient }));
+export const forgetRecipient = (project: number, name: string) => done(api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } }));
+
+/** Sends a delivery: the file, or a zip of several. */
+export const deliver = (project: number, recipient: Schemas["Recipient"]) => posted(`/api/v1/projects/${project}/deliveries`, JSON.stringify(recipient), JSON_TYPE);
+
+/** One file of a delivery, as it would go out. */
+export const packedFile = (project: number, recipient: Schemas["Recipient"], number: number, signal: AbortSignal) => posted(`/api/v1/projects/${project}/packed?file=${number}`, JSON.stringify(recipient), JSON_TYPE, signal);
+
+/** A map as an image file. */
+export const renderMap = (project: number, file: string, plan: unknown) => posted(`/api/v1/projects/${project}/maps?file=${file}`, JSON.stringify(plan), JSON_TYPE);
+
+// What is large tells how far it is.
+/** How a file's numbers and groups are to be taken; what is left out is as its format usually is. */
+export interface ImportChoices {
+  unit?: Schemas["Unit"];
+  up?: Schemas["UpAxis"];
+  groups?: "parts" | "selections";
+  weld?: number;
+}
+
+interface Sending {
+  progress: (share: number) => void;
+  signal: AbortSignal;
+}
+
+function queryOf(choices: Record<string, unknown>) {
+  const query = new URLSearchParams();
+  for (const [key, value] of Object.entries(choices)) if (value !== undefined) query.set(key, String(value));
+  return query;
+}
+
+function formOf(file: File, beside: File[]) {
+  const form = new FormData();
+  form.append("file", file);
+  for (const each of beside) form.append("beside", each);
+  return form;
+}
+
+/** Sends a mesh file with those beside it, telling how much of it has gone out (0–1). */
+export function sendMesh(file: File, beside: File[], project: number | null, choices: ImportChoices, sending: Sending) {
+  const query = queryOf({ ...choices });
+  const base = project === null ? "/api/v1/imports" : `/api/v1/projects/${project}/imports`;
+  return send<Schemas["ImportReport"]>(`${base}?${query}`, formOf(file, beside), file.name, sending);
+}
+
+/** Sends a whole project that was exported as a file. */
+export function sendProject(file: File, sending: Sending) {
+  return send<Schemas["Made"]>("/api/v1/projects/file", file, file.name, sending);
+}
+
+function send<Answer>(url: string, body: FormData | File, name: string, { progress, signal }: Sending): Promise<Outcome<Answer>> {
+  return new Promise((resolve) => {
+    // fetch tells nothing of how far an upload is.
+    const request = new XMLHttpRequest();
+    request.open("POST", url);
+    request.setRequestHeader("speckle-hand", hand);
+    if (body instanceof File) request.setRequestHeader("content-type", BYTES);
+    request.responseType = "json";
+    request.upload.onprogress = (event) => progress(event.total ? event.loaded / event.total : 0);
+    request.onload = () => {
+      if (request.status === 200) resolve({ data: request.response as Answer, trouble: null });
+      else if (request.status === 413) resolve({ data: null, trouble: `${name} is larger than this server takes: start it with a higher --max-upload-mb.` });
+      else resolve(failed(request.response));
+    };
+    request.onerror = () => resolve(failed(null));
+    request.onabort = () => resolve({ data: null, trouble: "It was cancelled." });
+    signal.addEventListener("abort", () => request.abort());
+    request.send(body);
+  });
+}
