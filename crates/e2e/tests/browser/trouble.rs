@@ -23,7 +23,7 @@ async fn a_name_that_was_entered_stays_until_the_server_has_taken_it() -> Result
     browser.find("piece-drifter").await?;
     browser.click("new-project").await?;
     let field = browser.find("name").await?;
-    field.send_keys(&String::from(Key::Control + "a")).await?;
+    field.send_keys(&(Key::Control + "a")).await?;
     field.send_keys("Gull weathervane").await?;
     drop(app);
     browser.click_text("button", "Create").await?;
@@ -44,7 +44,7 @@ async fn a_name_that_was_entered_stays_until_the_server_has_taken_it() -> Result
     let [first, second] = [0, 1].map(|i| names[i].as_str().unwrap_or_default().to_owned());
     browser.choose_from_menu(&format!("More about {second}"), "Rename").await?;
     let field = browser.find("name").await?;
-    field.send_keys(&String::from(Key::Control + "a")).await?;
+    field.send_keys(&(Key::Control + "a")).await?;
     field.send_keys(&first).await?;
     browser.click_text("button", "Rename").await?;
     browser
