@@ -8,18 +8,11 @@ import { hand } from "../api/hand";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
 import { Surface } from "../stage/surface";
-import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, setStencil, snapshotOf, takeOutline, targetSet, useApp, type Heat } from "../model/state";
+import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, setStencil, takeOutline, targetSet, useApp } from "../model/state";
 import { tasteKey } from "../model/recipes";
-import { cutawayOf, fillOf, strokeOf } from "./tools";
-
-/** A recipe whose numbers are being turned. */
-export interface RecipeInHand {
-  recipe: Schemas["Recipe"];
-  /** While a knob turns. */
-  turn: (recipe: Schemas["Recipe"]) => void;
-  /** What is a deed of its own. */
-  put: (recipe: Schemas["Recipe"]) => void;
-}
+import { Looks } from "./looks";
+import { Recipes } from "./recipes";
+import { fillOf, strokeOf } from "./tools";
 
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
 const POUR_PIXELS = 260;
@@ -27,7 +20,6 @@ const POUR_PIXELS = 260;
 /** Kinds of questions of which one answer is shown at a time. */
 const FOOTPRINT = "footprint";
 const PREVIEW = "preview";
-const TRY = "try";
 
 export class Project {
   private readonly live: Live;
@@ -37,18 +29,12 @@ export class Project {
   private opening = true;
   /** How the server names this connection. */
   client: number | null = null;
-  /** What the heat on the stage was asked for. */
-  private heatAsked = "";
-  /** The set whose recipe is shown as it would be, and whether the hand is still on a knob. */
-  private recipeShown: { part: number; set: number } | null = null;
+  /** What the stage shows of the parts. */
+  readonly looks: Looks;
+  /** Recipes as they would be. */
+  readonly recipes: Recipes;
   /** An adjustment is shown as it would be. */
   private adjusting = false;
-  private recipeHeld = false;
-  private hand: RecipeInHand | null = null;
-  /** The set last said to be looked at. */
-  private looked = "";
-  /** Recipes whose steps were asked about. */
-  private readonly tasted = new Set<string>();
   /** The last fill or adjustment, to be made again. */
   private last: Schemas["Edit"] | null = null;
 
@@ -56,6 +42,9 @@ export class Project {
     readonly id: number,
     readonly stage: Stage,
   ) {
+    const say = (message: Schemas["ClientMessage"]) => this.live.say(message);
+    this.looks = new Looks(stage, this.questions, say);
+    this.recipes = new Recipes(stage, this.questions, say, () => this.looks.refresh());
     this.live = new Live(id, {
       introduce: () => ({
         type: "join",
@@ -72,10 +61,8 @@ export class Project {
         this.questions.lost();
         this.endFootprint();
         this.endPreview();
-        this.endRecipeShow();
-        this.looked = "";
-        this.tasted.clear();
-        this.heatAsked = "";
+        this.recipes.lost();
+        this.looks.lost();
         set({ connected: false, unsaved: 0 });
       },
       message: (message) => this.hear(message),
@@ -89,7 +76,7 @@ export class Project {
     if (frame.kind === "geometry") {
       const mesh = get().parts.find((part) => part.id === frame.part)?.mesh ?? "";
       stage.add(frame.part, new Surface(frame, mesh));
-      this.refreshLook();
+      this.looks.refresh();
       // The camera is set for what a project opens with; parts that come later do not move it.
       if (this.opening || !stage.isFramed) stage.frame();
       this.opening &&= !get().parts.every((part) => stage.surfaces.has(part.id));
@@ -101,30 +88,24 @@ export class Project {
       const part = get().parts.find((candidate) => candidate.id === frame.part);
       const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
       if (placement) surface.take(frame.set, placement, frame.values);
-      this.recipeMade(frame.part, frame.set);
-      this.refreshLook();
+      this.recipes.made(frame.part, frame.set);
+      this.looks.refresh();
     } else if (frame.kind === "patch") {
       surface.patch(frame.set, frame.indices, frame.values);
-      this.recipeMade(frame.part, frame.set);
+      this.recipes.made(frame.part, frame.set);
       stage.redraw();
     } else if (frame.kind === "reshape") {
       surface.reshape(frame, get().parts.find((part) => part.id === frame.part)?.mesh ?? "");
       // Dots of the mesh as it was.
       this.endFootprint();
-      this.recipeShown = null;
+      this.recipes.forget();
       stage.showPlaces(null);
-      this.refreshLook();
+      this.looks.refresh();
       stage.redraw();
-    } else if (frame.kind === "preview" && !this.adjusting && !this.questions.isOpen(TRY)) {
+    } else if (frame.kind === "preview" && !this.adjusting && !this.recipes.isTrying) {
       // A recipe that is being made; what this window tries itself goes before it.
-      this.showRecipe(frame.part, frame.set, frame.values);
+      this.recipes.show(frame.part, frame.set, frame.values);
     }
-  }
-
-  private showRecipe(part: number, of: number, values: Uint8Array) {
-    this.stage.surfaces.get(part)?.preview(of, values);
-    this.recipeShown = { part, set: of };
-    this.stage.redraw();
   }
 
   close() {
@@ -137,7 +118,7 @@ export class Project {
         this.client = message.client;
         set({ facts: message.facts, project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
         // What was looked at while there was nobody to ask.
-        this.heatAsked = "";
+        this.looks.lost();
         this.takeOutline(message.outline);
         void this.handStencilOver();
         break;
@@ -175,7 +156,7 @@ export class Project {
         break;
       case "recipes":
         set({ recipes: message.recipes });
-        this.endStaleShow();
+        this.recipes.endStale();
         break;
       case "tastes":
         set({ tastes: { ...get().tastes, [tasteKey(message.part, message.set, message.channels)]: message } });
@@ -208,69 +189,6 @@ export class Project {
     set({ unsaved: Math.max(0, get().unsaved - 1) });
   }
 
-  /** Shows what another recipe would make; of several asked for in a row, the newest. */
-  tryRecipe(part: number, of: number, recipe: Schemas["Recipe"]) {
-    this.questions.ask(TRY, { type: "try_recipe", part, set: of, recipe }, {
-      frame: (frame) => { if (frame.kind === "preview") this.showRecipe(frame.part, frame.set, frame.values); },
-      done: (tryTrouble) => {
-        set({ tryTrouble });
-        this.endStaleShow();
-      },
-    });
-  }
-
-  /** Asks what the steps of a recipe make, once. */
-  taste(part: number, of: number, channels: Schemas["Target"]) {
-    const key = tasteKey(part, of, channels);
-    if (this.tasted.has(key) || get().tastes[key]) return;
-    // Where it could not be told, it may be asked again.
-    const done = (trouble: string | null) => { if (trouble !== null) this.tasted.delete(key); };
-    if (this.questions.ask(`taste ${key}`, { type: "taste_recipe", part, set: of, channels }, { done })) this.tasted.add(key);
-  }
-
-  makeRecipe(part: number, of: number, channels: Schemas["Target"]) {
-    this.live.say({ type: "make_recipe", part, set: of, channels });
-  }
-
-  giveUp(part: number, of: number, channels: Schemas["Target"]) {
-    this.live.say({ type: "give_up", part, set: of, channels });
-  }
-
-  /** The set itself is newer than what was shown of its recipe. */
-  private recipeMade(part: number, of: number) {
-    if (this.recipeShown?.part === part && this.recipeShown.set === of && !this.questions.isOpen(TRY)) this.endRecipeShow();
-  }
-
-  /** What is not being made any more is not shown any more. */
-  private endStaleShow() {
-    const { recipeShown } = this;
-    if (!recipeShown || this.questions.isOpen(TRY) || this.recipeHeld) return;
-    const busy = get().recipes.some((state) => state.part === recipeShown.part && state.set === recipeShown.set && state.status === "making");
-    if (!busy) this.endRecipeShow();
-  }
-
-  /** Whether numbers of a recipe are still in the hand, not yet written down. */
-  holdRecipe(held: boolean) {
-    this.recipeHeld = held;
-  }
-
-  /** The recipe on the sheet, for what is added from elsewhere. */
-  get recipeInHand(): RecipeInHand | null {
-    return this.hand;
-  }
-
-  takeInHand(hand: RecipeInHand | null) {
-    this.hand = hand;
-  }
-
-  endRecipeShow() {
-    if (!this.recipeShown) return;
-    this.stage.surfaces.get(this.recipeShown.part)?.preview(null);
-    this.recipeShown = null;
-    this.refreshLook();
-    this.stage.redraw();
-  }
-
   private takeOutline(outline: Schemas["Outline"]) {
     if (outline.parts.length === 0) this.opening = false;
     for (const [id, surface] of this.stage.surfaces) {
@@ -280,91 +198,7 @@ export class Project {
     takeOutline(outline);
     const laid = newPaint(before, outline.parts);
     if (laid && get().area === "paint") set({ said: { text: `${laid} is made by a recipe: what you paint there lies on it as a step of its own, and stays when the recipe changes.`, bad: false } });
-    this.refreshLook();
-  }
-
-  /** Puts the parts where they stand, and shows on each the chosen set, or the one of the same name, or its first. */
-  refreshLook() {
-    const state = get();
-    const { parts, part: active, shown, look, traits, wipe, flipped } = state;
-    const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
-    this.look(active, shown);
-    this.stage.setUp(traits.up);
-    this.stage.setCutaway(cutawayOf(state));
-    this.askHeat(look.heat);
-    let heat: [number, number] | null = null;
-    const before = new Map<number, number | null>();
-    for (const part of parts) {
-      const surface = this.stage.surfaces.get(part.id);
-      if (!surface) continue;
-      // A channel alone says nothing of sets of other names: such parts stand there bare.
-      const same = part.sets.find((candidate) => candidate.name === name) ?? (look.channel === null ? part.sets[0] : undefined);
-      const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
-      const then = (snapshot: string) => {
-        const id = snapshotOf(part, wanted, snapshot)?.id ?? wanted;
-        if (id !== null && !surface.has(id)) this.askValues(part.id, id);
-        return id !== null && surface.has(id) ? id : wanted;
-      };
-      const now = flipped !== null ? then(flipped) : wanted;
-      if (wipe) before.set(part.id, then(wipe.snapshot));
-      const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
-      const selection = look.selection ? (part.id === active ? chosenSelection(state) : undefined) : undefined;
-      surface.mark(mask?.id ?? null, selection?.id ?? null);
-      surface.show(now, look.heat !== null);
-      surface.light(look.shade === "lit", look.smoothUpTo);
-      surface.showChannel(look.channel);
-      surface.stand(part.matrix);
-      surface.object.visible = part.visible;
-      const range = look.heat !== null && part.visible ? surface.heatRange : null;
-      if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
-    }
-    if (look.heat !== null && look.heat !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
-    for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
-    if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
-    this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
-    this.stage.setParallel(look.parallel);
-    this.stage.setWire(look.wire);
-  }
-
-  /** Says which set is looked at: some recipes are made only then. */
-  private look(part: number | null, shown: number | null) {
-    const looked = `${part} ${shown}`;
-    if (part === null || shown === null || looked === this.looked) return;
-    if (this.live.say({ type: "looking", part, set: shown })) this.looked = looked;
-  }
-
-  /** Asks for a snapshot's values; they come as any set's do. */
-  private askValues(part: number, snapshot: number) {
-    const kind = `values ${part} ${snapshot}`;
-    if (!this.questions.isOpen(kind)) this.questions.ask(kind, { type: "values", part, set: snapshot }, {});
-  }
-
-  /** Asks for the numbers behind the heat, anew after every change. */
-  private askHeat(heat: Heat | null) {
-    const { parts, history } = get();
-    const asked = heat === null ? "" : JSON.stringify([heat, history.revision, parts.map((part) => part.id)]);
-    if (asked === this.heatAsked) return;
-    this.heatAsked = asked;
-    for (const part of parts) {
-      this.stage.surfaces.get(part.id)?.takeHeat("vertex", null);
-      this.questions.withdraw(`heat ${part.id}`);
-      if (heat === null) continue;
-      const ask = (snapshot: number | null) =>
-        this.questions.ask(`heat ${part.id}`, { type: "heat", part: part.id, snapshot }, {
-          frame: (frame) => {
-            if (frame.kind !== "heat") return;
-            this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
-            this.refreshLook();
-          },
-          done: (trouble) => { if (trouble !== null) set({ said: { text: trouble, bad: true } }); },
-        });
-      if (heat === "density") ask(null);
-      else {
-        const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
-        const snapshot = snapshotOf(part, shown, heat.snapshot);
-        if (snapshot) ask(snapshot.id);
-      }
-    }
+    this.looks.refresh();
   }
 
   undo() {
@@ -500,7 +334,7 @@ export class Project {
     this.questions.withdraw(PREVIEW);
     for (const surface of this.stage.surfaces.values()) surface.preview(null);
     set({ previewTrouble: null });
-    this.refreshLook();
+    this.looks.refresh();
   }
 
   adjust(adjustment: Schemas["Adjustment"]): Promise<boolean> {
@@ -549,7 +383,7 @@ export class Project {
     set({ unsaved: state.unsaved + 1 });
     this.rememberPaint();
     // What a recipe would make must not hide what is painted.
-    this.endRecipeShow();
+    this.recipes.end();
     this.endFootprint();
     this.moveStroke([at]);
     return true;

@@ -57,7 +57,7 @@ export function StageView({ id, onProject, children }: { id: number; onProject: 
       if (now.cutaway !== before.cutaway) sessionStorage.setItem(`speckle-cutaway-${id}`, JSON.stringify(now.cutaway));
       const part = activePart(now);
       stage.density = part ? { part: part.id, edge: part.median_edge } : null;
-      opened.refreshLook();
+      opened.looks.refresh();
     });
     // A span's numbers change what it would cover; another tool or part lets it go.
     const stopSpans = useApp.subscribe((now, before) => {

@@ -16,7 +16,7 @@ export function BakeTray({ project }: { project: Project | null }) {
   const channels = useApp((state) => state.channels);
   const chosen = chosenRecipe(own, channels);
   const add = (kind: Kind, at?: number) => {
-    const hand = project?.recipeInHand;
+    const hand = project?.recipes.inHand;
     if (typeof chosen === "string" || !part || !hand) {
       set({ said: { text: typeof chosen === "string" ? chosen : "There is no part yet: bring a mesh in first.", bad: true } });
       return;

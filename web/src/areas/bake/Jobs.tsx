@@ -36,7 +36,7 @@ export function Jobs({ project }: { project: Project | null }) {
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <Box sx={{ px: 2, py: 0.5, display: "flex", alignItems: "center", gap: 2 }}>
           <Typography variant="body2">{part?.name}, {set.name} · {targetWords(job.channels)}: {title}</Typography>
-          <Button size="small" variant="outlined" color="inherit" onClick={() => { setAnchor(null); project?.giveUp(job.part, job.set, job.channels); }}>Give up</Button>
+          <Button size="small" variant="outlined" color="inherit" onClick={() => { setAnchor(null); project?.recipes.giveUp(job.part, job.set, job.channels); }}>Give up</Button>
         </Box>
         {waiting > 0 && <Typography variant="caption" color="textSecondary" sx={{ px: 2, display: "block" }}>{waiting} more not up to date</Typography>}
       </Menu>

@@ -44,8 +44,8 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
 
   // The tray adds to what is in the hand.
   useEffect(() => {
-    project.takeInHand(hand);
-    return () => project.takeInHand(null);
+    project.recipes.takeInHand(hand);
+    return () => project.recipes.takeInHand(null);
   });
   useEffect(() => () => setState({ openStep: null, placing: null }), []);
   // Another step may stand where the place was asked for.
@@ -53,7 +53,7 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
   const hasSteps = recipe.steps.length > 0;
   const status = state?.status;
   useEffect(() => {
-    if (connected === true && chosen.recipe && hasSteps && status && status !== "making") project.taste(part.id, set.id, target);
+    if (connected === true && chosen.recipe && hasSteps && status && status !== "making") project.recipes.taste(part.id, set.id, target);
   }, [project, part.id, set.id, target, connected, chosen.recipe, hasSteps, status]);
 
   const putSteps = (steps: Step[]) => put({ ...recipe, steps });
@@ -139,7 +139,7 @@ function Head({ project, part, chosen, recipe, onCopy }: HeadProps) {
       <input ref={picker} type="file" accept=".json,application/json" hidden data-test="recipe-file" onChange={(event) => void load(event.target.files?.[0])} />
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem dense disabled={!chosen.recipe} onClick={choose(() => setNaming(true))}>Name it…</MenuItem>
-        <MenuItem dense disabled={!chosen.recipe} onClick={choose(() => project.makeRecipe(part.id, set.id, target))}>Make it now</MenuItem>
+        <MenuItem dense disabled={!chosen.recipe} onClick={choose(() => project.recipes.make(part.id, set.id, target))}>Make it now</MenuItem>
         <MenuItem dense disabled={!chosen.recipe} onClick={choose(onCopy)}>Copy to other channels, sets, parts…</MenuItem>
         <Divider />
         <MenuItem dense disabled={set.recipes.length === 0} component="a" href={`/api/v1/projects/${project.id}/parts/${part.id}/sets/${set.id}/recipes`} download data-test="recipe-save" onClick={choose(() => undefined)}>Save the recipes of {set.name} as a file</MenuItem>
@@ -156,7 +156,7 @@ function Head({ project, part, chosen, recipe, onCopy }: HeadProps) {
 function Standing({ project, part, chosen: { set, target, recipe } }: { project: Project; part: Part; chosen: Chosen }) {
   const state = useApp((app) => stateOf(app.recipes, part.id, set.id, target));
   if (!recipe || !state) return null;
-  const make = () => project.makeRecipe(part.id, set.id, target);
+  const make = () => project.recipes.make(part.id, set.id, target);
   const locked = targetChannels[target].some((on, i) => on && set.channels[i]?.locked);
   // As high in every state but the last, so that nothing moves under the pointer.
   const row = { display: "flex", alignItems: "center", height: 34, position: "relative" } as const;
@@ -165,7 +165,7 @@ function Standing({ project, part, chosen: { set, target, recipe } }: { project:
       return (
         <Box data-test="recipe-state" sx={row}>
           <Typography variant="body2" sx={{ flex: 1 }}>Being made, <b>{Math.round(state.share * 100)} %</b>{state.rays > 0 ? ` · ${state.rays} rays each` : ""}</Typography>
-          <Button size="small" color="inherit" data-test="give-up" onClick={() => project.giveUp(part.id, set.id, target)}>Give up</Button>
+          <Button size="small" color="inherit" data-test="give-up" onClick={() => project.recipes.giveUp(part.id, set.id, target)}>Give up</Button>
           <LinearProgress variant="determinate" value={state.share * 100} sx={{ position: "absolute", left: 0, right: 0, bottom: 0 }} />
         </Box>
       );

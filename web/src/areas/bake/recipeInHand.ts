@@ -1,7 +1,8 @@
 // The recipe whose numbers are being turned: shown at once as it would be, written down when the
 // hand rests, so that undo takes back one turn and not every step of the way.
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Project, RecipeInHand } from "../../project/project";
+import type { Project } from "../../project/project";
+import type { RecipeInHand } from "../../project/recipes";
 import { set } from "../../model/state";
 import type { Recipe } from "../../model/recipes";
 
@@ -23,11 +24,11 @@ export function useRecipeInHand(project: Project, part: number, of: number, kept
     waiting.current = null;
     const deed = ++deeds.current;
     setHeld(recipe);
-    project.holdRecipe(false);
+    project.recipes.hold(false);
     void project.edit({ type: "set_recipe", part, set: of, recipe }).then((done) => {
       // Turned on meanwhile, it stays in the hand.
       if (deed === deeds.current && !waiting.current) setHeld(null);
-      if (!done) project.endRecipeShow();
+      if (!done) project.recipes.end();
     });
   }, [project, part, of]);
 
@@ -35,8 +36,8 @@ export function useRecipeInHand(project: Project, part: number, of: number, kept
     if (waiting.current) window.clearTimeout(waiting.current.timer);
     deeds.current++;
     setHeld(recipe);
-    project.holdRecipe(true);
-    project.tryRecipe(part, of, recipe);
+    project.recipes.hold(true);
+    project.recipes.try(part, of, recipe);
     const rest = (): number => window.setTimeout(() => {
       if (isHeld && waiting.current) waiting.current.timer = rest();
       else put(recipe);

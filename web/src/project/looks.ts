@@ -1,0 +1,109 @@
+// What the stage shows of the parts: the chosen set on each, heat, what was before, where they stand.
+import type { Questions } from "../live/questions";
+import type { Schemas } from "../api/client";
+import type { Stage } from "../stage/stage";
+import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
+import { cutawayOf } from "./tools";
+
+export class Looks {
+  /** What the heat on the stage was asked for. */
+  private heatAsked = "";
+  /** The set last said to be looked at. */
+  private looked = "";
+
+  constructor(
+    private readonly stage: Stage,
+    private readonly questions: Questions,
+    private readonly say: (message: Schemas["ClientMessage"]) => boolean,
+  ) {}
+
+  /** Whoever is asked next knows nothing of what was asked before. */
+  lost() {
+    this.heatAsked = "";
+    this.looked = "";
+  }
+
+  /** Puts the parts where they stand, and shows on each the chosen set, or the one of the same name, or its first. */
+  refresh() {
+    const state = get();
+    const { parts, part: active, shown, look, traits, wipe, flipped } = state;
+    const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
+    this.look(active, shown);
+    this.stage.setUp(traits.up);
+    this.stage.setCutaway(cutawayOf(state));
+    this.askHeat(look.heat);
+    let heat: [number, number] | null = null;
+    const before = new Map<number, number | null>();
+    for (const part of parts) {
+      const surface = this.stage.surfaces.get(part.id);
+      if (!surface) continue;
+      // A channel alone says nothing of sets of other names: such parts stand there bare.
+      const same = part.sets.find((candidate) => candidate.name === name) ?? (look.channel === null ? part.sets[0] : undefined);
+      const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
+      const then = (snapshot: string) => {
+        const id = snapshotOf(part, wanted, snapshot)?.id ?? wanted;
+        if (id !== null && !surface.has(id)) this.askValues(part.id, id);
+        return id !== null && surface.has(id) ? id : wanted;
+      };
+      const now = flipped !== null ? then(flipped) : wanted;
+      if (wipe) before.set(part.id, then(wipe.snapshot));
+      const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
+      const selection = look.selection ? (part.id === active ? chosenSelection(state) : undefined) : undefined;
+      surface.mark(mask?.id ?? null, selection?.id ?? null);
+      surface.show(now, look.heat !== null);
+      surface.light(look.shade === "lit", look.smoothUpTo);
+      surface.showChannel(look.channel);
+      surface.stand(part.matrix);
+      surface.object.visible = part.visible;
+      const range = look.heat !== null && part.visible ? surface.heatRange : null;
+      if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
+    }
+    if (look.heat !== null && look.heat !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
+    for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
+    if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
+    this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
+    this.stage.setParallel(look.parallel);
+    this.stage.setWire(look.wire);
+  }
+
+  /** Says which set is looked at: some recipes are made only then. */
+  private look(part: number | null, shown: number | null) {
+    const looked = `${part} ${shown}`;
+    if (part === null || shown === null || looked === this.looked) return;
+    if (this.say({ type: "looking", part, set: shown })) this.looked = looked;
+  }
+
+  /** Asks for a snapshot's values; they come as any set's do. */
+  private askValues(part: number, snapshot: number) {
+    const kind = `values ${part} ${snapshot}`;
+    if (!this.questions.isOpen(kind)) this.questions.ask(kind, { type: "values", part, set: snapshot }, {});
+  }
+
+  /** Asks for the numbers behind the heat, anew after every change. */
+  private askHeat(heat: Heat | null) {
+    const { parts, history } = get();
+    const asked = heat === null ? "" : JSON.stringify([heat, history.revision, parts.map((part) => part.id)]);
+    if (asked === this.heatAsked) return;
+    this.heatAsked = asked;
+    for (const part of parts) {
+      this.stage.surfaces.get(part.id)?.takeHeat("vertex", null);
+      this.questions.withdraw(`heat ${part.id}`);
+      if (heat === null) continue;
+      const ask = (snapshot: number | null) =>
+        this.questions.ask(`heat ${part.id}`, { type: "heat", part: part.id, snapshot }, {
+          frame: (frame) => {
+            if (frame.kind !== "heat") return;
+            this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
+            this.refresh();
+          },
+          done: (trouble) => { if (trouble !== null) set({ said: { text: trouble, bad: true } }); },
+        });
+      if (heat === "density") ask(null);
+      else {
+        const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
+        const snapshot = snapshotOf(part, shown, heat.snapshot);
+        if (snapshot) ask(snapshot.id);
+      }
+    }
+  }
+}
