@@ -314,7 +314,7 @@ impl Session {
         let hello = ServerMessage::Hello {
             client,
             name: self.name.clone(),
-            facts: Facts::told(),
+            facts: Box::new(Facts::told()),
             outline: self.outline(),
             history: self.history(),
         };
@@ -342,7 +342,7 @@ impl Session {
     }
 
     fn outline(&mut self) -> wire::Outline {
-        wire::outline(&self.document, |part| self.shapes.name(part))
+        wire::outline::of(&self.document, |part| self.shapes.name(part))
     }
 
     fn tell_outline(&mut self) {
