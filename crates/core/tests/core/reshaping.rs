@@ -117,10 +117,12 @@ fn assert_as_fresh(geometry: &Geometry) {
     for i in 0..40 {
         let angle = i as f32 * 2.4;
         let from = Vec3::new(angle.cos() * 9.0, angle.sin() * 9.0, (i % 9) as f32 - 4.0);
-        // Past all edges: what is met exactly at one may be met in either face.
+        // What is met exactly at an edge is met in either face, and its place differs by a last bit.
         let way = Vec3::new((i % 5) as f32 + 0.137, (i % 7) as f32 - 0.271, 0.319) - from;
         let [kept, anew] = [geometry, &fresh].map(|of| of.bvh().cast(from, way));
-        assert_eq!(kept.map(|hit| hit.point), anew.map(|hit| hit.point));
+        assert_eq!(kept.is_some(), anew.is_some());
+        let apart = kept.zip(anew).map_or(0.0, |(kept, anew)| kept.point.distance(anew.point));
+        assert!(apart < 4e-6, "{kept:?}, not {anew:?}");
         if let Some(hit) = kept {
             assert!(hit.face < geometry.mesh().face_count() as u32);
             assert_eq!(geometry.triangulation().face_of(hit.triangle as usize), hit.face as usize);
