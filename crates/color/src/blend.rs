@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     channels::Encoding,
-    numbers::{Rgba, linear_rgba, srgb_rgba},
+    numbers::{Linear, Rgba},
 };
 
 /// A way of blending.
@@ -87,9 +87,10 @@ impl Blend {
         [whole[0], whole[1], whole[2], pa]
     }
 
-    /// One number over another; the formulas are those of the standard's section 10.1, with the
-    /// backdrop `b` and the source `s`.
-    fn of_number(self, b: f32, s: f32) -> f32 {
+    /// One number over another, where numbers are blended one by one; the others show the source. The
+    /// formulas are those of the standard's section 10.1, with the backdrop `b` and the source `s`.
+    #[must_use]
+    pub fn of_number(self, b: f32, s: f32) -> f32 {
         match self {
             Self::Multiply => b * s,
             Self::Screen => b + s - b * s,
@@ -153,24 +154,17 @@ fn with_saturation(c: Rgb, wanted: f32) -> Rgb {
     if range > 0.0 { c.map(|x| (x - least) * wanted / range) } else { [0.0; 3] }
 }
 
-/// Luminance of linear light (ITU-R BT.709, as sRGB has it).
-fn luminance([r, g, b, _]: Rgba) -> f32 {
-    0.2126 * r + 0.7152 * g + 0.0722 * b
-}
-
 fn recolored(base: Base, there: Rgba, paint: Rgba) -> Rgba {
-    let is_color = base.encoding == Encoding::Color;
-    let light = |value: Rgba| if is_color { linear_rgba(value) } else { value };
-    let ground = luminance(light(base.ground));
+    let light = |value: Rgba| base.encoding.linear(value);
+    let ground = light(base.ground).luminance();
     // On a black ground there is no shading to keep.
     if ground <= 1e-6 {
         return paint;
     }
-    let shade = luminance(light(there)) / ground;
-    let [r, g, b, alpha] = light(paint);
-    let shaded = [r, g, b].map(|x| (x * shade).clamp(0.0, 1.0));
-    let shaded = [shaded[0], shaded[1], shaded[2], alpha];
-    if is_color { srgb_rgba(shaded) } else { shaded }
+    let shade = light(there).luminance() / ground;
+    let Linear([r, g, b, alpha]) = light(paint);
+    let [r, g, b] = [r, g, b].map(|x| (x * shade).clamp(0.0, 1.0));
+    base.encoding.stored(Linear([r, g, b, alpha]))
 }
 
 #[cfg(test)]
@@ -186,10 +180,10 @@ mod tests {
         let base = Base { encoding: Encoding::Color, ground };
         for step in 0..=20 {
             let shade = step as f32 / 20.0;
-            let [r, g, b, _] = linear_rgba(ground).map(|x| x * shade);
-            let there = srgb_rgba([r, g, b, 1.0]);
+            let [r, g, b, _] = Linear::of(ground).0.map(|x| x * shade);
+            let there = Linear([r, g, b, 1.0]).encoded();
             let white = Blend::Recolor.of(base, there, [1.0; 4]);
-            let grey = srgb_rgba([shade, shade, shade, 1.0]);
+            let grey = Linear([shade, shade, shade, 1.0]).encoded();
             let off = white.iter().zip(grey).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
             assert!(off < 1.0 / 255.0, "{shade}: {white:?}");
         }

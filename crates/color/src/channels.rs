@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::numbers::{Rgba, linear_rgba, srgb_rgba};
+use crate::numbers::{Linear, Rgba, srgb_from_linear};
 
 /// What the numbers of a set mean.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -13,6 +13,26 @@ pub enum Encoding {
     Color,
     /// Plain numbers, which no format may bend.
     Data,
+}
+
+impl Encoding {
+    /// What may be added up of a stored value: the light of a color, data as it is.
+    #[must_use]
+    pub fn linear(self, value: Rgba) -> Linear {
+        match self {
+            Self::Color => Linear::of(value),
+            Self::Data => Linear(value),
+        }
+    }
+
+    /// A sum or a mean of such, as it is stored.
+    #[must_use]
+    pub fn stored(self, linear: Linear) -> Rgba {
+        match self {
+            Self::Color => linear.encoded(),
+            Self::Data => linear.0,
+        }
+    }
 }
 
 /// Which of R, G, B, A a tool writes to; the others stay bit-identical.
@@ -64,10 +84,11 @@ impl Measure {
             Self::B => value[2],
             Self::A => value[3],
             Self::Luminance => {
-                let is_color = encoding == Encoding::Color;
-                let [r, g, b, a] = if is_color { linear_rgba(value) } else { value };
-                let light = 0.2126 * r + 0.7152 * g + 0.0722 * b;
-                if is_color { srgb_rgba([light, 0.0, 0.0, a])[0] } else { light }
+                let luminance = encoding.linear(value).luminance();
+                match encoding {
+                    Encoding::Color => srgb_from_linear(luminance),
+                    Encoding::Data => luminance,
+                }
             }
         }
     }

@@ -12,9 +12,10 @@ pub mod noise;
 pub mod numbers;
 pub mod pixels;
 pub mod ramp;
+pub mod tone;
 
 pub use channels::{Channels, Encoding, Measure};
 pub use numbers::{
-    Rgba, byte_from_unit, bytes_from_rgba, linear_from_srgb, linear_rgba, rgba_from_bytes,
-    srgb_from_linear, srgb_rgba,
+    Linear, Rgba, byte_from_unit, bytes_from_rgba, linear_from_srgb, rgba_from_bytes,
+    srgb_from_linear,
 };

@@ -2,7 +2,7 @@
 
 use crate::{
     channels::Encoding,
-    numbers::{Rgba, linear_rgba, srgb_rgba},
+    numbers::{Linear, Rgba},
 };
 
 /// A mean of values that is being taken, each channel with weights of its own.
@@ -20,7 +20,7 @@ struct OfChannel {
 impl Mean {
     /// Counts a value, as stored, with a weight for each channel; weights of 0 and less do not count.
     pub fn add(&mut self, value: Rgba, weights: [f32; 4], encoding: Encoding) {
-        let light = if encoding == Encoding::Color { linear_rgba(value) } else { value };
+        let Linear(light) = encoding.linear(value);
         for (i, own) in self.0.iter_mut().enumerate() {
             let weight = f64::from(weights[i]);
             if weight <= 0.0 {
@@ -47,8 +47,8 @@ impl Mean {
     /// The mean, as stored; where nothing counted, the ground.
     #[must_use]
     pub fn value(&self, encoding: Encoding, ground: Rgba) -> Rgba {
-        let light = self.0.map(|own| (own.sum / own.weight.max(f64::MIN_POSITIVE)) as f32);
-        let numbers = if encoding == Encoding::Color { srgb_rgba(light) } else { light };
+        let mean = self.0.map(|own| (own.sum / own.weight.max(f64::MIN_POSITIVE)) as f32);
+        let numbers = encoding.stored(Linear(mean));
         std::array::from_fn(|i| match self.0[i] {
             own if own.weight == 0.0 => ground[i],
             own => own.same.unwrap_or(numbers[i]),

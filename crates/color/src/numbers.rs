@@ -20,16 +20,43 @@ pub fn srgb_from_linear(linear: f32) -> f32 {
     }
 }
 
-/// [`linear_from_srgb`] on R, G and B; alpha is a plain number and stays.
-#[must_use]
-pub fn linear_rgba([r, g, b, a]: Rgba) -> Rgba {
-    [linear_from_srgb(r), linear_from_srgb(g), linear_from_srgb(b), a]
-}
+/// Numbers that may be added up and averaged: R, G and B as linear light, or plain data, and alpha. What
+/// is stored or shown is an [`Rgba`]; the compiler keeps the two apart.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Linear(pub [f32; 4]);
 
-/// [`srgb_from_linear`] on R, G and B; alpha is a plain number and stays.
-#[must_use]
-pub fn srgb_rgba([r, g, b, a]: Rgba) -> Rgba {
-    [srgb_from_linear(r), srgb_from_linear(g), srgb_from_linear(b), a]
+impl Linear {
+    /// The light of an sRGB-encoded color; alpha is a plain number and stays.
+    #[must_use]
+    pub fn of([r, g, b, a]: Rgba) -> Self {
+        Self([linear_from_srgb(r), linear_from_srgb(g), linear_from_srgb(b), a])
+    }
+
+    /// The color as sRGB encodes it; alpha stays.
+    #[must_use]
+    pub fn encoded(self) -> Rgba {
+        let [r, g, b, a] = self.0;
+        [srgb_from_linear(r), srgb_from_linear(g), srgb_from_linear(b), a]
+    }
+
+    /// Each number times another.
+    #[must_use]
+    pub fn times(self, other: Self) -> Self {
+        Self(std::array::from_fn(|i| self.0[i] * other.0[i]))
+    }
+
+    /// So much of the way to another.
+    #[must_use]
+    pub fn towards(self, other: Self, share: f32) -> Self {
+        Self(std::array::from_fn(|i| self.0[i] + (other.0[i] - self.0[i]) * share))
+    }
+
+    /// Relative luminance (ITU-R BT.709, as sRGB has it).
+    #[must_use]
+    pub fn luminance(self) -> f32 {
+        let [r, g, b, _] = self.0;
+        0.2126 * r + 0.7152 * g + 0.0722 * b
+    }
 }
 
 /// The nearest of the 256 steps; what lies outside 0–1 is clamped, NaN becomes 0.

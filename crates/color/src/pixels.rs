@@ -5,7 +5,7 @@ use std::{fmt::Display, io::Cursor};
 use ::image::{ImageFormat, ImageReader};
 use rayon::prelude::*;
 
-use crate::numbers::{Rgba, bytes_from_rgba, srgb_rgba};
+use crate::numbers::{Linear, bytes_from_rgba};
 
 /// The longest side an image may have, pixels.
 const LONGEST_SIDE: u32 = 16_384;
@@ -24,7 +24,7 @@ pub struct Pixels {
     pub rgba: Vec<u8>,
     /// The same in linear light, of files that hold that (OpenEXR does, by its own documents), as
     /// far as it lies between 0 and 1.
-    pub light: Option<Vec<Rgba>>,
+    pub light: Option<Vec<Linear>>,
 }
 
 fn said(cause: impl Display) -> String {
@@ -69,9 +69,9 @@ pub fn read(bytes: &[u8]) -> Result<Pixels, String> {
         let (width, height) = (image.width() as usize, image.height() as usize);
         // No number counts as none.
         let within = |x: &f32| if x.is_nan() { 0.0 } else { x.clamp(0.0, 1.0) };
-        let value = |p: &[f32]| std::array::from_fn(|i| within(&p[i]));
-        let light: Vec<Rgba> = image.as_raw().par_chunks_exact(4).map(value).collect();
-        let rgba = light.par_iter().flat_map_iter(|&value| bytes_from_rgba(srgb_rgba(value)));
+        let value = |p: &[f32]| Linear(std::array::from_fn(|i| within(&p[i])));
+        let light: Vec<Linear> = image.as_raw().par_chunks_exact(4).map(value).collect();
+        let rgba = light.par_iter().flat_map_iter(|&value| bytes_from_rgba(value.encoded()));
         return Ok(Pixels { width, height, rgba: rgba.collect(), light: Some(light) });
     }
     let image = image.into_rgba8();

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::numbers::{Rgba, linear_rgba, srgb_rgba};
+use crate::numbers::{Linear, Rgba};
 
 /// The most stops a ramp has.
 pub const MOST_STOPS: usize = 32;
@@ -41,8 +41,7 @@ pub fn at(ramp: &[Stop], number: f32) -> Rgba {
     match (after.checked_sub(1).map(|i| ramp[i]), ramp.get(after)) {
         (Some(low), Some(high)) => {
             let share = (number - low.at) / (high.at - low.at);
-            let (a, b) = (linear_rgba(low.color), linear_rgba(high.color));
-            srgb_rgba(std::array::from_fn(|i| a[i] + (b[i] - a[i]) * share))
+            Linear::of(low.color).towards(Linear::of(high.color), share).encoded()
         }
         (Some(only), None) => only.color,
         (None, Some(only)) => only.color,

@@ -1,7 +1,7 @@
 //! In which numbers a set stands in a file, and the word by which our own files say so.
 
 use serde::{Deserialize, Serialize};
-use speckle_color::{Encoding, Rgba, linear_rgba, srgb_rgba};
+use speckle_color::{Encoding, Linear, Rgba};
 use speckle_model::ColorSet;
 
 /// In which numbers colors are stored.
@@ -75,7 +75,7 @@ impl Numbers {
     /// A value of a set as the file has it.
     pub fn stored(self, value: Rgba) -> Rgba {
         match self {
-            Self::Color(Light::Linear) => linear_rgba(value),
+            Self::Color(Light::Linear) => Linear::of(value).0,
             _ => value,
         }
     }
@@ -83,7 +83,7 @@ impl Numbers {
     /// A value of a file as a set has it.
     pub fn read(self, value: Rgba) -> Rgba {
         match self {
-            Self::Color(Light::Linear) => srgb_rgba(value),
+            Self::Color(Light::Linear) => Linear(value).encoded(),
             _ => value,
         }
     }

@@ -9,7 +9,7 @@ pub mod source;
 pub mod starters;
 
 use serde::{Deserialize, Serialize};
-use speckle_color::{Channels, Encoding, Rgba};
+use speckle_color::{Channels, Encoding, Rgba, blend::Blend};
 use speckle_mesh::Placement;
 
 pub use shaping::Shaping;
@@ -137,19 +137,17 @@ impl Merge {
     /// Blending Level 1).
     #[must_use]
     pub fn of(self, a: f32, b: f32) -> f32 {
-        let screen = |a: f32, b: f32| a + b - a * b;
-        let merged = match self {
-            Self::Replace | Self::Mix => b,
-            Self::Multiply => a * b,
-            Self::Add => a + b,
-            Self::Subtract => a - b,
-            Self::Darker => a.min(b),
-            Self::Lighter => a.max(b),
-            Self::Screen => screen(a, b),
-            Self::Overlay if a <= 0.5 => 2.0 * a * b,
-            Self::Overlay => screen(2.0 * a - 1.0, b),
+        let blend = match self {
+            Self::Replace | Self::Mix => Blend::Normal,
+            Self::Multiply => Blend::Multiply,
+            Self::Add => Blend::Add,
+            Self::Subtract => Blend::Subtract,
+            Self::Darker => Blend::Darken,
+            Self::Lighter => Blend::Lighten,
+            Self::Screen => Blend::Screen,
+            Self::Overlay => Blend::Overlay,
         };
-        merged.clamp(0.0, 1.0)
+        blend.of_number(a, b).clamp(0.0, 1.0)
     }
 }
 

@@ -1,14 +1,21 @@
 //! Adjustments: what a whole set, or what is chosen of it, becomes number by number, color by
 //! color, or by looking at what lies around.
 
+use std::convert::Infallible;
+
 use palette::{Oklab, Srgb, convert::FromColorUnclamped};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{
-    Channels, Encoding, Rgba, curve::Curve, difference::ciede2000, linear_rgba, srgb_rgba,
+    Channels, Encoding, Linear, Rgba,
+    curve::Curve,
+    difference::ciede2000,
+    tone::{Levels, posterised},
 };
 use speckle_mesh::Geometry;
 use speckle_model::ColorSet;
+
+use crate::softening::softened;
 
 /// How values are adjusted. Numbers are those stored, 0–1.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -198,10 +205,10 @@ pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometr
         each(&|value| std::array::from_fn(|i| if channels.0[i] { f(value[i]) } else { value[i] }))
     };
     match how {
-        How::Levels { from, to, gamma, least, greatest } => numbers(&|x| {
-            let spread = ((x - from) / (to - from)).clamp(0.0, 1.0);
-            least + (greatest - least) * spread.powf(1.0 / gamma)
-        }),
+        How::Levels { from, to, gamma, least, greatest } => {
+            let levels = Levels { from, to, gamma, least, greatest };
+            numbers(&|x| levels.of(x))
+        }
         How::Curve { curve } => numbers(&|x| curve.at(x)),
         How::Contrast { brightness, contrast } => {
             // The slope through the middle: 0 at −1, 1 at 0, endless at 1.
@@ -218,10 +225,7 @@ pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometr
             each(&|value| shifted(value, hue, chroma, lightness))
         }
         How::Invert => numbers(&|x| 1.0 - x),
-        How::Posterise { steps } => {
-            let last = (steps - 1) as f32;
-            numbers(&|x| (x * last).round() / last)
-        }
+        How::Posterise { steps } => numbers(&|x| posterised(x, steps)),
         How::ReplaceColor { from, to, tolerance } => each(&|value| {
             let off = ciede2000(value, from);
             let share =
@@ -318,37 +322,23 @@ fn shifted([r, g, b, a]: Rgba, hue: f32, chroma: f32, lightness: f32) -> Rgba {
 /// Each element mixed with its neighbours, all counting alike, so often: colors in linear light.
 fn blurred(set: &ColorSet, geometry: &Geometry, rounds: u32) -> Vec<Rgba> {
     let neighbours = geometry.neighbours(set.placement);
-    let is_color = set.encoding == Encoding::Color;
-    let mut now: Vec<Rgba> = if is_color {
-        set.values.par_iter().map(|&value| linear_rgba(value)).collect()
-    } else {
-        set.values.to_vec()
-    };
-    let mut next = vec![[0.0; 4]; now.len()];
-    for _ in 0..rounds {
-        next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(element, value)| {
-            let own = now[element];
-            let mut sum = glam::Vec4::from(own);
-            let around = neighbours.of(element);
-            for &other in around {
-                sum += glam::Vec4::from(now[other as usize]);
-            }
-            *value = (sum / (around.len() + 1) as f32).to_array();
-        });
-        std::mem::swap(&mut now, &mut next);
-    }
+    let light = set.values.par_iter().map(|&value| set.encoding.linear(value).0).collect();
+    let Ok(softened) =
+        softened(light, neighbours, rounds, f32::INFINITY, || Ok::<_, Infallible>(()));
     // What is even all around stays what it is, to the bit: light that did not change is not
     // converted back.
-    now.par_iter()
+    softened
+        .into_par_iter()
         .zip(set.values.par_iter())
-        .map(|(&light, &before)| {
-            if !is_color {
-                return light;
+        .map(|(light, &before)| {
+            let light = Linear(light);
+            if set.encoding == Encoding::Data {
+                return light.0;
             }
-            let was = linear_rgba(before);
-            let encoded = srgb_rgba(light);
+            let was = Linear::of(before);
+            let encoded = light.encoded();
             std::array::from_fn(|i| {
-                if (light[i] - was[i]).abs() <= 1e-6 * was[i].abs() {
+                if (light.0[i] - was.0[i]).abs() <= 1e-6 * was.0[i].abs() {
                     before[i]
                 } else {
                     encoded[i]

@@ -11,5 +11,6 @@ pub mod picture;
 pub mod region;
 pub mod replacing;
 pub mod separation;
+pub mod softening;
 pub mod stencil;
 pub mod stroke;

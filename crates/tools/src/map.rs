@@ -8,7 +8,7 @@
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_color::{Encoding, linear_from_srgb, srgb_from_linear};
+use speckle_color::{Encoding, Linear, linear_from_srgb, srgb_from_linear};
 use speckle_mesh::Placement;
 use speckle_model::{ColorSet, Part};
 
@@ -265,7 +265,7 @@ pub fn render(
         let last = (high as usize / BAND).min(bands - 1);
         (low as usize / BAND..=last).for_each(|band| of_bands[band].push(number as u32));
     }
-    let mut light = vec![[0.0_f32; 4]; plan.width * plan.height];
+    let mut light = vec![Linear::default(); plan.width * plan.height];
     let mut covered = vec![false; plan.width * plan.height];
     light
         .par_chunks_mut(BAND * plan.width)
@@ -284,8 +284,8 @@ pub fn render(
             let (x, y) = (i % plan.width, i / plan.width);
             std::array::from_fn(|c| match &plan.channels[c] {
                 MapChannel::Set { invert, .. } => {
-                    let number =
-                        if is_color[c] { srgb_from_linear(light[i][c]) } else { light[i][c] };
+                    let number = light[i].0[c];
+                    let number = if is_color[c] { srgb_from_linear(number) } else { number };
                     if *invert && covered[i] { 1.0 - number } else { number }
                 }
                 MapChannel::Constant { value } => *value,
@@ -383,7 +383,7 @@ fn rasterise(
     first_row: usize,
     own: &[u32],
     tiles: &[Tile],
-    light: &mut [[f32; 4]],
+    light: &mut [Linear],
     covered: &mut [bool],
 ) {
     let n = plan.samples;
@@ -449,13 +449,13 @@ fn rasterise(
             }
         }
         if count > 0.0 {
-            (*pixel, *covered) = (sum.map(|s| s / count), true);
+            (*pixel, *covered) = (Linear(sum.map(|s| s / count)), true);
         }
     }
 }
 
 /// Gives pixels beside covered ones the mean of those, ring by ring.
-fn pad(width: usize, rings: usize, light: &mut [[f32; 4]], covered: &mut [bool]) {
+fn pad(width: usize, rings: usize, light: &mut [Linear], covered: &mut [bool]) {
     let height = light.len() / width;
     let around = |i: usize| {
         let (x, y) = (i % width, i / width);
@@ -476,12 +476,12 @@ fn pad(width: usize, rings: usize, light: &mut [[f32; 4]], covered: &mut [bool])
         let mean = |&i: &usize| {
             let (mut sum, mut count) = ([0.0; 4], 0.0);
             for j in around(i).filter(|&j| covered[j]) {
-                (0..4).for_each(|k| sum[k] += light[j][k]);
+                (0..4).for_each(|k| sum[k] += light[j].0[k]);
                 count += 1.0;
             }
-            sum.map(|s| s / count)
+            Linear(sum.map(|s| s / count))
         };
-        let means: Vec<[f32; 4]> = ring.par_iter().map(mean).collect();
+        let means: Vec<Linear> = ring.par_iter().map(mean).collect();
         for (&i, mean) in ring.iter().zip(means) {
             (light[i], covered[i]) = (mean, true);
         }

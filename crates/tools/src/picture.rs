@@ -1,7 +1,7 @@
 //! A small picture of a project, drawn without a graphics card.
 
 use glam::{Mat4, Vec3, camera};
-use speckle_color::{linear_rgba, srgb_rgba};
+use speckle_color::Linear;
 use speckle_mesh::{Placement, UpAxis};
 use speckle_model::Part;
 
@@ -124,8 +124,8 @@ impl Canvas {
                 Placement::Corner => corner,
                 Placement::Face => topology.face_of(corner),
             }];
-            let shown = linear_rgba(value);
-            Vec3::new(shown[0], shown[1], shown[2])
+            let Linear([r, g, b, _]) = Linear::of(value);
+            Vec3::new(r, g, b)
         };
         for &corners in part.geometry.triangulation().corners() {
             let corners = corners.map(|c| c as usize);
@@ -181,9 +181,8 @@ impl Canvas {
                 let coverage = sum[3].max(1e-6);
                 let mean = [sum[0] / coverage, sum[1] / coverage, sum[2] / coverage];
                 let alpha = sum[3] / (OVERSAMPLING * OVERSAMPLING) as f32;
-                pixels.extend(speckle_color::bytes_from_rgba(srgb_rgba([
-                    mean[0], mean[1], mean[2], alpha,
-                ])));
+                let light = Linear([mean[0], mean[1], mean[2], alpha]);
+                pixels.extend(speckle_color::bytes_from_rgba(light.encoded()));
             }
         }
         pixels

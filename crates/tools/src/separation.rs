@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use palette::{FromColor, Lab, Oklab, Srgb, color_difference::Ciede2000, white_point::D65};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use speckle_color::{Encoding, Rgba, byte_from_unit, linear_rgba, srgb_rgba};
+use speckle_color::{Encoding, Linear, Rgba, byte_from_unit};
 use speckle_mesh::Placement;
 use speckle_model::{ColorSet, Part, swatches::Swatch};
 
@@ -161,15 +161,14 @@ fn shown_on(part: &Part) -> Vec<Shown> {
         let (mut sum, mut first, mut is_flat) = ([0.0; 4], None, true);
         for value in values {
             is_flat &= *first.get_or_insert(value) == value;
-            let light = if set.encoding == Encoding::Color { linear_rgba(value) } else { value };
+            let Linear(light) = set.encoding.linear(value);
             (0..4).for_each(|i| sum[i] += light[i]);
         }
         // Flat colors stay exact.
         if let (true, Some(value)) = (is_flat, first) {
             return value;
         }
-        let mean = sum.map(|x| x / count);
-        if set.encoding == Encoding::Color { srgb_rgba(mean) } else { mean }
+        set.encoding.stored(Linear(sum.map(|x| x / count)))
     };
     (0..mesh.face_count())
         .into_par_iter()

@@ -4,6 +4,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{
     Channels, Encoding, Rgba,
+    blend::Blend,
     ramp::{self, Stop},
 };
 use speckle_mesh::Placement;
@@ -57,15 +58,16 @@ impl Merge {
     /// The merged number of what is there and what comes.
     #[must_use]
     pub fn of(self, there: f32, comes: f32) -> f32 {
-        match self {
-            Self::Replace => comes,
-            Self::Multiply => there * comes,
-            Self::Add => (there + comes).min(1.0),
-            Self::Subtract => (there - comes).max(0.0),
-            Self::Difference => (there - comes).abs(),
-            Self::Darker => there.min(comes),
-            Self::Lighter => there.max(comes),
-        }
+        let blend = match self {
+            Self::Replace => Blend::Normal,
+            Self::Multiply => Blend::Multiply,
+            Self::Add => Blend::Add,
+            Self::Subtract => Blend::Subtract,
+            Self::Difference => Blend::Difference,
+            Self::Darker => Blend::Darken,
+            Self::Lighter => Blend::Lighten,
+        };
+        blend.of_number(there, comes)
     }
 
     fn verb(self) -> &'static str {

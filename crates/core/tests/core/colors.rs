@@ -3,9 +3,8 @@
 use glam::Vec3;
 use palette::{FromColor, Lab, Oklch, Srgb, color_difference::Ciede2000, white_point::D65};
 use speckle_color::{
-    Channels, Encoding, linear_rgba,
+    Channels, Encoding, Linear,
     ramp::{self, Stop},
-    srgb_rgba,
 };
 use speckle_core::{
     ChannelEdit, Document, Edit, HelperEdit, PaintEdit, PartEdit, ProjectEdit, SetEdit,
@@ -222,12 +221,12 @@ fn what_is_colorized_can_be_recolored() {
     document.apply(PaintEdit::Fill { fill }).unwrap();
     for (i, value) in document.parts()[0].sets[1].values.iter().enumerate() {
         let shade = i as f32 / 288.0;
-        let grey = srgb_rgba([shade, shade, shade, 1.0]);
+        let grey = Linear([shade, shade, shade, 1.0]).encoded();
         assert!((0..3).all(|c| (value[c] - grey[c]).abs() < 1.0 / 255.0), "{i} {value:?} {grey:?}");
     }
     // A ramp mixes light between its stops, and stands still beyond them.
-    let half = linear_rgba(ramp::at(&stops, 0.5));
-    assert!((half[2] - linear_rgba(blue)[2] / 2.0).abs() < 1e-6);
+    let half = Linear::of(ramp::at(&stops, 0.5)).0;
+    assert!((half[2] - Linear::of(blue).0[2] / 2.0).abs() < 1e-6);
     assert_eq!(ramp::at(&[Stop { at: 0.5, color: blue }], 0.1), blue);
     for bad in [vec![], vec![Stop { at: 2.0, color: blue }], vec![stops[1], stops[0]]] {
         let name = "No".to_owned();

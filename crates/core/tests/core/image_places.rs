@@ -22,7 +22,7 @@ fn laid(wrap: Wrap, hard_pixels: bool) -> Laid {
 }
 
 fn picture<'a>(image: &'a Image, uvs: &'a [Vec2]) -> Picture<'a> {
-    Picture { image: Some(image), way: Way::Uv(uvs), tint: [1.0; 4] }
+    Picture { image: Some(image), way: Way::Uv(uvs), tint: speckle_color::Linear([1.0; 4]) }
 }
 
 /// What is found at places (0–1 from left to right and from top to bottom), as bytes.

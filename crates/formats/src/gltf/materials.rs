@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use serde::Deserialize;
-use speckle_color::{pixels, srgb_rgba};
+use speckle_color::{Linear, pixels};
 use speckle_model::{ImageRecord, Materials};
 
 use super::{accessor::BufferView, buffers::Buffer};
@@ -95,7 +95,7 @@ pub fn of_surfaces(
         let texture = base.base_color_texture.as_ref();
         speckle_model::Material {
             name: name.clone(),
-            color: srgb_rgba(base.base_color_factor.map(within)),
+            color: Linear(base.base_color_factor.map(within)).encoded(),
             image: texture.and_then(|at| images.of_textures.get(&at.index).cloned()),
             uv_set: texture.map_or(0, |at| at.tex_coord),
             metallic: within(base.metallic_factor),

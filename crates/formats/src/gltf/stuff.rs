@@ -3,7 +3,7 @@
 use std::io::Cursor;
 
 use serde_json::{Value, json};
-use speckle_color::linear_rgba;
+use speckle_color::Linear;
 use speckle_model::{ImageRecord, Material, Part};
 
 use super::file::File;
@@ -57,7 +57,7 @@ impl Stuff {
         file: &mut File,
     ) -> usize {
         let mut surface = json!({
-            "baseColorFactor": linear_rgba(material.color),
+            "baseColorFactor": Linear::of(material.color).0,
             "metallicFactor": material.metallic,
             "roughnessFactor": material.roughness,
         });

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use speckle_color::{
     curve::{self, Point},
     ramp::{self, Stop},
+    tone::{Levels, posterised},
 };
 
 /// What becomes of a source's numbers.
@@ -182,18 +183,14 @@ impl Shaping {
     pub fn of(&self, x: f32) -> Option<f32> {
         Some(match self {
             Self::Curve { points } => curve::through(points, x),
-            Self::Levels { from, to, gamma, least, greatest } => {
-                let spread = ((x - from) / (to - from)).clamp(0.0, 1.0);
-                least + (greatest - least) * spread.powf(1.0 / gamma)
+            &Self::Levels { from, to, gamma, least, greatest } => {
+                Levels { from, to, gamma, least, greatest }.of(x)
             }
             Self::Gain { by, plus } => x * by + plus,
             Self::Clamp { low, high } => x.clamp(*low, *high),
             Self::Invert => 1.0 - x,
             Self::Gamma { gamma } => x.clamp(0.0, 1.0).powf(1.0 / gamma),
-            Self::Posterise { steps } => {
-                let last = (steps - 1) as f32;
-                (x * last).round() / last
-            }
+            Self::Posterise { steps } => posterised(x, *steps),
             Self::Threshold { at, softness } if *softness > 0.0 => {
                 let t = ((x - at) / softness + 0.5).clamp(0.0, 1.0);
                 t * t * (3.0 - 2.0 * t)

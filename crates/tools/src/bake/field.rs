@@ -3,11 +3,12 @@
 use std::sync::Arc;
 
 use rayon::prelude::*;
-use speckle_color::{Encoding, Measure, Rgba, linear_rgba, ramp, srgb_rgba};
-use speckle_mesh::{Geometry, Placement, geometry::neighbours::Neighbours};
+use speckle_color::{Encoding, Measure, linear_from_srgb, ramp, srgb_from_linear};
+use speckle_mesh::{Geometry, Placement};
 use speckle_model::recipe::{Shaping, Take};
 
 use super::watch::{GivenUp, Watch};
+use crate::softening::softened;
 
 /// One number for each element, or three.
 #[derive(Clone, Debug, PartialEq)]
@@ -157,50 +158,19 @@ impl Field {
         Ok(match self {
             Self::One(values) => {
                 let values: &[[f32; 1]] = bytemuck::cast_slice(&values);
-                let soft = soft(values.to_vec(), neighbours, rounds, limit, watch)?;
+                let soft = softened(values.to_vec(), neighbours, rounds, limit, || watch.check())?;
                 Self::one(soft.into_iter().flatten().collect())
             }
             // Colors meet as light.
             Self::Three(values) if encoding == Encoding::Color => {
-                let lit = |v: [f32; 3], f: fn(Rgba) -> Rgba| {
-                    let [r, g, b, _] = f([v[0], v[1], v[2], 1.0]);
-                    [r, g, b]
-                };
-                let light = values.par_iter().map(|&v| lit(v, linear_rgba)).collect();
-                let soft = soft(light, neighbours, rounds, limit, watch)?;
-                Self::three(soft.into_par_iter().map(|v| lit(v, srgb_rgba)).collect())
+                let light = values.par_iter().map(|v| v.map(linear_from_srgb)).collect();
+                let soft = softened(light, neighbours, rounds, limit, || watch.check())?;
+                Self::three(soft.into_par_iter().map(|v| v.map(srgb_from_linear)).collect())
             }
             Self::Three(values) => {
-                Self::three(soft(values.to_vec(), neighbours, rounds, limit, watch)?)
+                let values = values.to_vec();
+                Self::three(softened(values, neighbours, rounds, limit, || watch.check())?)
             }
         })
     }
-}
-
-/// Values of N numbers mixed with those around them that differ by no more than a limit in any.
-fn soft<const N: usize>(
-    mut now: Vec<[f32; N]>,
-    neighbours: &Neighbours,
-    rounds: u32,
-    limit: f32,
-    watch: &Watch,
-) -> Result<Vec<[f32; N]>, GivenUp> {
-    let mut next = now.clone();
-    for _ in 0..rounds {
-        watch.check()?;
-        next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
-            let own = now[i];
-            let (mut sum, mut count) = (own, 1.0);
-            for &other in neighbours.of(i) {
-                let other = now[other as usize];
-                if (0..N).all(|k| (other[k] - own[k]).abs() <= limit) {
-                    (0..N).for_each(|k| sum[k] += other[k]);
-                    count += 1.0;
-                }
-            }
-            *value = sum.map(|s| s / count);
-        });
-        std::mem::swap(&mut now, &mut next);
-    }
-    Ok(now)
 }

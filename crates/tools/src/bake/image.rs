@@ -8,7 +8,7 @@
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use smallvec::SmallVec;
-use speckle_color::{Encoding, Rgba, linear_rgba, pixels::Pixels, rgba_from_bytes, srgb_rgba};
+use speckle_color::{Encoding, Linear, Rgba, pixels::Pixels, rgba_from_bytes};
 use speckle_mesh::{Geometry, Mesh, Placement};
 use speckle_model::recipe::source::{Averaged, Wrap};
 
@@ -47,8 +47,7 @@ impl Image {
         let pyramid = |encoding: Encoding| {
             let table: Vec<u16> = (0..=255_u8)
                 .map(|byte| {
-                    let [x, ..] = rgba_from_bytes([byte; 4]);
-                    let x = if encoding == Encoding::Color { linear_rgba([x; 4])[0] } else { x };
+                    let Linear([x, ..]) = encoding.linear(rgba_from_bytes([byte; 4]));
                     (x * 65_535.0).round() as u16
                 })
                 .collect();
@@ -71,7 +70,7 @@ impl Image {
         };
         // Numbers in linear light are the same for colors and for data.
         let number = |x: f32| (x * 65_535.0).round() as u16;
-        let at = |x: usize, y: usize| light[y * width + x].map(number);
+        let at = |x: usize, y: usize| light[y * width + x].0.map(number);
         let levels = pyramid_of(Level::of(*width, *height, at));
         Some(Self { levels: [levels.clone(), levels] })
     }
@@ -94,7 +93,7 @@ impl Image {
     #[must_use]
     pub fn plain_at(&self, place: Vec2) -> [f32; 4] {
         let how = Laid { wrap: Wrap::Clamp, encoding: Encoding::Data, ..Laid::default() };
-        self.levels(Encoding::Data)[0].at(place, &how)
+        self.levels(Encoding::Data)[0].at(place, &how).0
     }
 
     fn levels(&self, encoding: Encoding) -> &[Level] {
@@ -103,7 +102,7 @@ impl Image {
 
     /// The mean about a place (0–1 from left to right and from top to bottom) over an area, in
     /// pixels of the image; from one copy of the image, or blended between the two nearest.
-    fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid, blended: bool) -> [f32; 4] {
+    fn mean_about(&self, place: Vec2, pixels: f32, how: &Laid, blended: bool) -> Linear {
         let levels = self.levels(how.encoding);
         if !blended {
             // Half the logarithm, to the nearest: all it takes is in the exponent.
@@ -116,8 +115,7 @@ impl Image {
         if share == 0.0 || fine + 1 >= levels.len() {
             return first;
         }
-        let second = levels[fine + 1].at(place, how);
-        std::array::from_fn(|i| first[i] + (second[i] - first[i]) * share)
+        first.towards(levels[fine + 1].at(place, how), share)
     }
 }
 
@@ -164,7 +162,7 @@ impl Level {
         })
     }
 
-    fn at(&self, place: Vec2, how: &Laid) -> [f32; 4] {
+    fn at(&self, place: Vec2, how: &Laid) -> Linear {
         let along = |x: f32, count: usize| {
             let last = count as i64 - 1;
             let pixel = |i: i64| {
@@ -194,10 +192,10 @@ impl Level {
         let (y0, y1, down) = along(place.y, self.height);
         let pixel = |x: usize, y: usize| self.pixel(x, y).map(f32::from);
         let (a, b, c, d) = (pixel(x0, y0), pixel(x1, y0), pixel(x0, y1), pixel(x1, y1));
-        std::array::from_fn(|i| {
+        Linear(std::array::from_fn(|i| {
             let (top, bottom) = (a[i] + (b[i] - a[i]) * right, c[i] + (d[i] - c[i]) * right);
             (top + (bottom - top) * down) / 65_535.0
-        })
+        }))
     }
 }
 
@@ -248,7 +246,7 @@ pub struct Picture<'a> {
     /// How it lies.
     pub way: Way<'a>,
     /// The color, as the image counts: in light, or plain for data.
-    pub tint: [f32; 4],
+    pub tint: Linear,
 }
 
 /// By what an image finds its place.
@@ -285,12 +283,8 @@ const FACES: usize = 2048;
 /// The image at the wedge of a corner, in linear light, and how large the wedge is.
 #[derive(Clone, Copy, Default)]
 struct Wedge {
-    light: [f32; 4],
+    light: Linear,
     area: f32,
-}
-
-fn tinted(light: [f32; 4], tint: &[f32; 4]) -> [f32; 4] {
-    std::array::from_fn(|k| light[k] * tint[k])
 }
 
 fn middle_of(places: &[Vec2]) -> Vec2 {
@@ -335,7 +329,7 @@ pub fn sampled(
     // What several wedges are averaged into may be a little coarser in each.
     let stands_alone = placement == Placement::Corner;
     // The image at the wedge of a corner of a face, of which all places are known.
-    let look = |image: &Image, places: &[Vec2], middle: Vec2, i: usize| -> [f32; 4] {
+    let look = |image: &Image, places: &[Vec2], middle: Vec2, i: usize| -> Linear {
         let size = Vec2::new(image.size()[0] as f32, image.size()[1] as f32);
         let own = places[i];
         if laid.averaged == Averaged::Point {
@@ -364,10 +358,10 @@ pub fn sampled(
             let near = own.lerp(next, s);
             let far = before.lerp(middle, s);
             let share = pixels / (grid * grid) as f32;
-            let look = image.mean_about(near.lerp(far, t), share, laid, true);
+            let Linear(look) = image.mean_about(near.lerp(far, t), share, laid, true);
             (0..4).for_each(|c| sum[c] += look[c]);
         }
-        sum.map(|s| s / (grid * grid) as f32)
+        Linear(sum.map(|s| s / (grid * grid) as f32))
     };
     let of_face = |face: usize, wedges: &mut [Wedge]| {
         let corners = mesh.face_corners(face);
@@ -387,7 +381,7 @@ pub fn sampled(
                 let places = places(&|c| uvs[c]);
                 let middle = middle_of(&places);
                 for (i, wedge) in wedges.iter_mut().enumerate() {
-                    let light = tinted(look(image, &places, middle, i), tint);
+                    let light = look(image, &places, middle, i).times(*tint);
                     *wedge = Wedge { light, area: area(i) };
                 }
             }
@@ -415,12 +409,12 @@ pub fn sampled(
                         if weight <= 1e-4 {
                             continue;
                         }
-                        let look = look(image, places, middle_of(places), i);
+                        let Linear(look) = look(image, places, middle_of(places), i);
                         (0..4).for_each(|c| sum[c] += weight * look[c]);
                         weights += weight;
                     }
                     let light = if weights > 0.0 { sum.map(|s| s / weights) } else { [0.0; 4] };
-                    *wedge = Wedge { light: tinted(light, tint), area: area(i) };
+                    *wedge = Wedge { light: Linear(light).times(*tint), area: area(i) };
                 }
             }
         }
@@ -442,10 +436,10 @@ pub fn sampled(
             of_face(face, &mut own[corners.start - start..corners.end - start]);
         }
     });
-    let mean = |corners: &mut dyn Iterator<Item = usize>| -> [f32; 4] {
+    let mean = |corners: &mut dyn Iterator<Item = usize>| -> Linear {
         let (mut sum, mut whole, mut plain, mut count) = ([0.0; 4], 0.0, [0.0; 4], 0);
         for corner in corners {
-            let Wedge { light, area } = wedges[corner];
+            let Wedge { light: Linear(light), area } = wedges[corner];
             for k in 0..4 {
                 sum[k] += area * light[k];
                 plain[k] += light[k];
@@ -453,16 +447,13 @@ pub fn sampled(
             whole += area;
             count += 1;
         }
-        match count {
+        Linear(match count {
             0 => [0.0; 4],
             _ if whole > 0.0 => sum.map(|s| s / whole),
             count => plain.map(|s| s / count as f32),
-        }
+        })
     };
-    let back = |light: [f32; 4]| match laid.encoding {
-        Encoding::Color => srgb_rgba(light),
-        Encoding::Data => light,
-    };
+    let back = |light: Linear| laid.encoding.stored(light);
     if laid.averaged == Averaged::Piece {
         let mut corners: Vec<Vec<usize>> = vec![Vec::new(); topology.piece_count()];
         for corner in 0..mesh.corner_count() {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use glam::{Affine3A, Vec2, Vec3};
 use rayon::prelude::*;
-use speckle_color::{Channels, Encoding, linear_rgba, noise::Noise};
+use speckle_color::{Channels, Encoding, Linear, noise::Noise};
 use speckle_mesh::{
     Geometry,
     body::{Body, Placed},
@@ -184,7 +184,7 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
                     let size = or(*size, 0.1);
                     let uvs = inputs.uvs(*uv_set)?;
                     let at = |c: usize| noise.at((uvs[c] / size).extend(0.0));
-                    Field::one(super::from_corners(geometry, placement, at))
+                    Field::one(super::inputs::from_corners(geometry, placement, at))
                 }
                 NoiseSpace::Part | NoiseSpace::World => {
                     let size = or(*size, diagonal / 10.0);
@@ -219,7 +219,7 @@ pub fn made(source: &Source, inputs: &Inputs, watch: &Watch) -> Result<Field, Ba
                     Way::Sides(&sides)
                 }
             };
-            let picture = image::Picture { image: Some(picture), way, tint: [1.0; 4] };
+            let picture = image::Picture { image: Some(picture), way, tint: Linear([1.0; 4]) };
             let colors = image::sampled(&[picture], &[], &laid, geometry, placement);
             Field::three(colors.into_par_iter().map(|[r, g, b, _]| [r, g, b]).collect())
         }
@@ -269,7 +269,7 @@ fn of_materials(inputs: &Inputs) -> Result<Field, BakeError> {
     let images = images.collect::<Result<Vec<_>, BakeError>>()?;
     let pictures = materials.list.iter().zip(&images).map(|(material, image)| {
         let uvs = if image.is_some() { inputs.uvs(material.uv_set)? } else { &[] };
-        let tint = linear_rgba(material.color);
+        let tint = Linear::of(material.color);
         Ok(image::Picture { image: image.as_deref(), way: Way::Uv(uvs), tint })
     });
     let pictures = pictures.collect::<Result<Vec<_>, BakeError>>()?;

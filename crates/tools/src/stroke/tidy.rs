@@ -2,7 +2,7 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_color::{Channels, Encoding, Rgba, linear_rgba, srgb_rgba};
+use speckle_color::{Channels, Encoding, Linear, Rgba};
 use speckle_mesh::geometry::neighbours::Neighbours;
 
 /// An element under the dab, and how much of the tool's strength it gets, 0–1.
@@ -72,12 +72,8 @@ impl Field<'_> {
         weight: impl Fn(usize, usize) -> f32 + Sync,
         strength: f32,
     ) {
-        let is_color = self.encoding == Encoding::Color;
         let before = &*values;
-        let light = |element: usize| {
-            let value = before[element];
-            if is_color { linear_rgba(value) } else { value }
-        };
+        let light = |element: usize| self.encoding.linear(before[element]);
         let mixed = |&(element, share): &Share| {
             let element = element as usize;
             let (mut mean, mut total) = ([0.0; 4], 0.0);
@@ -86,7 +82,7 @@ impl Field<'_> {
                 let weight = weight(element, other as usize);
                 if weight > 0.0 {
                     is_same &= before[other as usize] == before[element];
-                    let theirs = light(other as usize);
+                    let Linear(theirs) = light(other as usize);
                     mean.iter_mut().zip(theirs).for_each(|(sum, x)| *sum += weight * x);
                     total += weight;
                 }
@@ -95,10 +91,8 @@ impl Field<'_> {
             if is_same || total <= 0.0 {
                 return before[element];
             }
-            let own = light(element);
-            let mixed =
-                std::array::from_fn(|i| own[i] + (mean[i] / total - own[i]) * share * strength);
-            if is_color { srgb_rgba(mixed) } else { mixed }
+            let mean = Linear(mean.map(|sum| sum / total));
+            self.encoding.stored(light(element).towards(mean, share * strength))
         };
         let new: Vec<Rgba> = covered.par_iter().with_min_len(LEAST_SHARE).map(mixed).collect();
         for (&(element, _), new) in covered.iter().zip(new) {

@@ -1,0 +1,408 @@
+//! Which element of one mesh goes with which of another, by index or by place, and what it shows there.
+
+use std::sync::OnceLock;
+
+use glam::Vec3;
+use rayon::prelude::*;
+use speckle_color::{Encoding, Linear, Rgba};
+use speckle_mesh::{Geometry, Mesh, Placement};
+use speckle_model::{ColorSet, Part};
+
+use super::{DRAWN_IN, Matching, ReplacementReport, ReplacingError, SetReplaced};
+
+pub(super) fn bounds(points: impl Iterator<Item = Vec3>) -> [Vec3; 2] {
+    points.fold([Vec3::INFINITY, Vec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)])
+}
+
+/// Values on a mesh.
+pub(super) struct Values<'a> {
+    pub(super) geometry: &'a Geometry,
+    pub(super) placement: Placement,
+    pub(super) set: &'a [Rgba],
+    /// Of hand paint: how much of it lies where, by channel.
+    pub(super) coverage: Option<&'a [Rgba]>,
+}
+
+impl<'a> Values<'a> {
+    pub(super) fn of(geometry: &'a Geometry, set: &'a ColorSet) -> Self {
+        Self { geometry, placement: set.placement, set: &set.values, coverage: None }
+    }
+
+    /// How much what lies at a corner counts in a mean.
+    pub(super) fn weight_at_corner(&self, corner: usize) -> Rgba {
+        let covers = |coverage: &[Rgba]| coverage[self.geometry.element_at(self.placement, corner)];
+        self.coverage.map_or([1.0; 4], covers)
+    }
+
+    pub(super) fn at_corner(&self, corner: usize) -> Rgba {
+        self.set[self.geometry.element_at(self.placement, corner)]
+    }
+}
+
+/// A place on a surface: three corners of a face, and how much each counts.
+#[derive(Clone, Copy)]
+pub(super) struct On {
+    corners: [u32; 3],
+    weights: [f32; 3],
+}
+
+impl On {
+    pub(super) fn point(&self, mesh: &Mesh) -> Vec3 {
+        let corners = self.corners.map(|corner| mesh.corner_position(corner as usize));
+        corners.into_iter().zip(self.weights).map(|(point, weight)| point * weight).sum()
+    }
+}
+
+pub(super) fn mean(numbers: &[f32]) -> f32 {
+    let sum: f64 = numbers.iter().copied().map(f64::from).sum();
+    (sum / numbers.len().max(1) as f64) as f32
+}
+
+/// Which element of a target goes with what of a source.
+pub(super) enum Pairing<'a> {
+    /// The source's corner of each corner.
+    Index { corners: Vec<u32>, distances: Vec<f32> },
+    /// A place on the source for each element.
+    Nearest(ByPlace<'a>),
+}
+
+/// Meshes that go together by order lie so near to each other, as a share of their size: else their
+/// places are looked at as well.
+pub(super) const SAME_PLACE: f32 = 1e-3;
+
+impl<'a> Pairing<'a> {
+    pub(super) fn new(
+        target: &'a Geometry,
+        source: &'a Geometry,
+        matching: Option<Matching>,
+    ) -> Result<Self, ReplacingError> {
+        let by_place = || Self::Nearest(ByPlace::new(target, source));
+        if matching == Some(Matching::Nearest) {
+            return Ok(by_place());
+        }
+        match (Self::by_index(target, source), matching) {
+            (Some(by_index), None)
+                if by_index.mean_distance() > SAME_PLACE * target.measures().diagonal() =>
+            {
+                // As many faces in another order fill the same space; the same in another pose, or
+                // another size, do not.
+                let space = |own: &Geometry| bounds(own.shown_points().iter().copied());
+                let ([low, high], [other_low, other_high]) = (space(target), space(source));
+                let off = low.distance(other_low).max(high.distance(other_high));
+                if off > SAME_PLACE * target.measures().diagonal() {
+                    return Ok(by_index);
+                }
+                let by_place = by_place();
+                let is_reordered = by_place.mean_distance() < 0.1 * by_index.mean_distance();
+                Ok(if is_reordered { by_place } else { by_index })
+            }
+            (Some(by_index), _) => Ok(by_index),
+            (None, None) => Ok(by_place()),
+            (None, Some(_)) => Err(ReplacingError::OtherFaces {
+                ours: target.mesh().face_count(),
+                theirs: source.mesh().face_count(),
+            }),
+        }
+    }
+
+    pub(super) fn distances(&self) -> &[f32] {
+        match self {
+            Self::Index { distances, .. } => distances,
+            Self::Nearest(by_place) => &by_place.distances,
+        }
+    }
+
+    pub(super) fn mean_distance(&self) -> f32 {
+        mean(self.distances())
+    }
+
+    /// Where the faces are the same, or the same once they are cut into triangles.
+    pub(super) fn by_index(target: &Geometry, source: &Geometry) -> Option<Self> {
+        let (ours, theirs) = (target.mesh(), source.mesh());
+        let corners = if ours.face_starts() == theirs.face_starts() {
+            (0..ours.corner_count() as u32).collect()
+        } else if ours.triangle_count() == theirs.triangle_count() {
+            let mut corners = vec![0; ours.corner_count()];
+            let pairs = target.triangulation().corners().iter().flatten();
+            for (&own, &other) in pairs.zip(source.triangulation().corners().iter().flatten()) {
+                corners[own as usize] = other;
+            }
+            corners
+        } else {
+            return None;
+        };
+        let apart = corners.par_iter().enumerate().map(|(own, &other)| {
+            ours.corner_position(own).distance(theirs.corner_position(other as usize))
+        });
+        let distances = apart.collect();
+        Some(Self::Index { corners, distances })
+    }
+
+    /// The values of a source at the elements of a target.
+    pub(super) fn values(
+        &self,
+        target: &Geometry,
+        from: &Values,
+        encoding: Encoding,
+        placement: Placement,
+    ) -> Vec<Rgba> {
+        let mesh = target.mesh();
+        match self {
+            Self::Index { corners, .. } => {
+                let at = |corner: usize| from.at_corner(corners[corner] as usize);
+                match placement {
+                    Placement::Corner => (0..mesh.corner_count()).map(at).collect(),
+                    Placement::Face => {
+                        (0..mesh.face_count()).map(|f| at(mesh.face_corners(f).start)).collect()
+                    }
+                    Placement::Vertex => {
+                        let mut values = vec![None; mesh.vertex_count()];
+                        for (corner, &vertex) in mesh.corner_vertices().iter().enumerate() {
+                            values[vertex as usize].get_or_insert_with(|| at(corner));
+                        }
+                        // A vertex of no face has none: it shows nothing.
+                        values.into_iter().map(|value| value.unwrap_or([1.0; 4])).collect()
+                    }
+                }
+            }
+            Self::Nearest(by_place) => {
+                // Asked for before work is shared out: see `Geometry`. Only faces are looked up in it.
+                if from.placement == Placement::Face {
+                    let _ = from.geometry.topology();
+                }
+                by_place.places(placement).par_iter().map(|on| mixed(on, from, encoding)).collect()
+            }
+        }
+    }
+
+    /// The same at the placement that is wanted, if all corners agree there; else at the corners.
+    pub(super) fn plainest(
+        &self,
+        target: &Geometry,
+        from: &Values,
+        encoding: Encoding,
+        wanted: Placement,
+    ) -> (Placement, Vec<Rgba>) {
+        let values = self.values(target, from, encoding, wanted);
+        // By place, what an element shows is what the surface shows there.
+        let Self::Index { corners, .. } = self else { return (wanted, values) };
+        let agrees = corners.iter().enumerate().all(|(own, &other)| {
+            values[target.element_at(wanted, own)] == from.at_corner(other as usize)
+        });
+        if agrees {
+            (wanted, values)
+        } else {
+            (Placement::Corner, self.values(target, from, encoding, Placement::Corner))
+        }
+    }
+
+    /// The source's face for each face of the target.
+    pub(super) fn faces(&self, target: &Geometry, source: &Geometry) -> Vec<u32> {
+        let face_of = |corner: u32| source.topology().face_of(corner as usize) as u32;
+        let mesh = target.mesh();
+        match self {
+            Self::Index { corners, .. } => (0..mesh.face_count())
+                .map(|face| face_of(corners[mesh.face_corners(face).start]))
+                .collect(),
+            Self::Nearest(by_place) => {
+                let faces = by_place.places(Placement::Face);
+                faces.iter().map(|on| face_of(on.corners[0])).collect()
+            }
+        }
+    }
+
+    /// How far the source is from each of the target's vertices (or corners) where the part stands,
+    /// which may be scaled unevenly.
+    pub(super) fn distances_in_project(
+        &self,
+        part: &Part,
+        [target, source]: [&Mesh; 2],
+    ) -> Vec<f32> {
+        let to_project = part.traits.transform.to_project();
+        let length = |off: Vec3| to_project.transform_vector3(off).length();
+        match self {
+            Self::Index { corners, .. } => {
+                let pairs = corners.par_iter().enumerate();
+                let off = |(own_corner, &corner): (usize, &u32)| {
+                    target.corner_position(own_corner) - source.corner_position(corner as usize)
+                };
+                pairs.map(|pair| length(off(pair))).collect()
+            }
+            Self::Nearest(by_place) => {
+                let pairs = target.positions().par_iter().zip(&by_place.vertices);
+                pairs.map(|(&vertex, on)| length(vertex - on.point(source))).collect()
+            }
+        }
+    }
+
+    pub(super) fn report(
+        &self,
+        part: &Part,
+        meshes: [&Mesh; 2],
+        sets: Vec<SetReplaced>,
+        faces: [usize; 2],
+    ) -> ReplacementReport {
+        let matching = match self {
+            Self::Index { .. } => Matching::Index,
+            Self::Nearest(_) => Matching::Nearest,
+        };
+        let distances = self.distances_in_project(part, meshes);
+        ReplacementReport {
+            matching,
+            max_distance: distances.iter().fold(0.0, |most, &far| far.max(most)),
+            mean_distance: mean(&distances),
+            sets,
+            faces,
+        }
+    }
+}
+
+/// How many vertices in a row are looked up one after the other, each near the last (tuned).
+pub(super) const NEIGHBOURS: usize = 1024;
+
+/// The nearest places on a source: those of vertices, by which its distance is told; those of corners
+/// and faces once they are asked for.
+pub(super) struct ByPlace<'a> {
+    target: &'a Geometry,
+    source: &'a Geometry,
+    /// The first triangle of each of the source's faces, and one past the last.
+    triangles: Vec<usize>,
+    vertices: Vec<On>,
+    distances: Vec<f32>,
+    corners: OnceLock<Vec<On>>,
+    faces: OnceLock<Vec<On>>,
+}
+
+impl<'a> ByPlace<'a> {
+    pub(super) fn new(target: &'a Geometry, source: &'a Geometry) -> Self {
+        // Asked for before work is shared out: see `Geometry`.
+        let _ = (source.bvh(), source.triangulation());
+        let (vertices, distances, corners, faces) = Default::default();
+        let triangles = triangles_of_faces(source);
+        let mut own = Self { target, source, triangles, vertices, distances, corners, faces };
+        let search = &own;
+        let found: (Vec<On>, Vec<f32>) = target
+            .mesh()
+            .positions()
+            .par_chunks(NEIGHBOURS)
+            .flat_map_iter(|points| {
+                // Most meshes store neighbours one after the other.
+                let mut last = (Vec3::ZERO, f32::MAX);
+                points.iter().map(move |&point| {
+                    let (on, far) = search.nearest(point, last.0.distance(point) + last.1);
+                    last = (point, far);
+                    (on, far)
+                })
+            })
+            .unzip();
+        (own.vertices, own.distances) = found;
+        own
+    }
+
+    /// The place on the source nearest to a point, and how far it is; `within` is a distance in
+    /// which one is known to be, and shortens the search.
+    pub(super) fn nearest(&self, point: Vec3, within: f32) -> (On, f32) {
+        let mesh = self.source.mesh();
+        let first = On { corners: [0; 3], weights: [1.0, 0.0, 0.0] };
+        let bvh = self.source.bvh();
+        // Rounding may leave it a hair further off.
+        let found = bvh.nearest(point, 1.001 * within, |_| true);
+        let Some((face, on, far)) = found.or_else(|| bvh.nearest(point, f32::MAX, |_| true)) else {
+            return (first, 0.0);
+        };
+        let own = self.triangles[face as usize]..self.triangles[face as usize + 1];
+        let each = self.source.triangulation().corners()[own].iter().map(|&corners| {
+            let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));
+            let weights = weights(on, a, b, c);
+            let at = a * weights[0] + b * weights[1] + c * weights[2];
+            (On { corners, weights }, at.distance_squared(on))
+        });
+        let best = each.min_by(|(_, a), (_, b)| a.total_cmp(b));
+        (best.map_or(first, |(on, _)| on), far)
+    }
+
+    /// How far from a point something surely is, by what was found for the vertex of a corner.
+    pub(super) fn within(&self, corner: usize, point: Vec3) -> f32 {
+        let vertex = self.target.mesh().corner_vertices()[corner] as usize;
+        self.target.mesh().positions()[vertex].distance(point) + self.distances[vertex]
+    }
+
+    pub(super) fn places(&self, placement: Placement) -> &[On] {
+        let mesh = self.target.mesh();
+        match placement {
+            Placement::Vertex => &self.vertices,
+            Placement::Corner => self.corners.get_or_init(|| {
+                let places = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    mesh.face_corners(face).map(move |corner| {
+                        let point = mesh.corner_position(corner).lerp(middle, DRAWN_IN);
+                        self.nearest(point, self.within(corner, point)).0
+                    })
+                };
+                (0..mesh.face_count()).into_par_iter().flat_map_iter(places).collect()
+            }),
+            Placement::Face => self.faces.get_or_init(|| {
+                let place = |face: usize| {
+                    let middle = mesh.face_centroid(face);
+                    self.nearest(middle, self.within(mesh.face_corners(face).start, middle)).0
+                };
+                (0..mesh.face_count()).into_par_iter().map(place).collect()
+            }),
+        }
+    }
+}
+
+/// The first triangle of each face, and one past the last.
+pub(super) fn triangles_of_faces(geometry: &Geometry) -> Vec<usize> {
+    let starts = geometry.mesh().face_starts();
+    starts.iter().enumerate().map(|(face, &start)| start as usize - 2 * face).collect()
+}
+
+/// Barycentric coordinates of a point of a triangle, none below 0 (Ericson, Real-Time Collision
+/// Detection, 2005, 3.4).
+pub(super) fn weights(p: Vec3, a: Vec3, b: Vec3, c: Vec3) -> [f32; 3] {
+    let (v0, v1, v2) = (b - a, c - a, p - a);
+    let (d00, d01, d11) = (v0.dot(v0), v0.dot(v1), v1.dot(v1));
+    let (d20, d21) = (v2.dot(v0), v2.dot(v1));
+    let whole = d00 * d11 - d01 * d01;
+    let (v, w) = ((d11 * d20 - d01 * d21) / whole, (d00 * d21 - d01 * d20) / whole);
+    if !(v.is_finite() && w.is_finite()) {
+        // Without area: the nearest corner.
+        let far = [a, b, c].map(|corner| corner.distance_squared(p));
+        let nearest = (0..3).min_by(|&i, &j| far[i].total_cmp(&far[j])).unwrap_or(0);
+        return std::array::from_fn(|i| f32::from(u8::from(i == nearest)));
+    }
+    let clamped = [1.0 - v - w, v, w].map(|x| x.clamp(0.0, 1.0));
+    let sum: f32 = clamped.iter().sum();
+    clamped.map(|x| x / sum)
+}
+
+/// What a surface shows at a place: mixed in linear light for colors.
+pub(super) fn mixed(on: &On, from: &Values, encoding: Encoding) -> Rgba {
+    let values = on.corners.map(|corner| from.at_corner(corner as usize));
+    if values[0] == values[1] && values[1] == values[2] {
+        return values[0];
+    }
+    // On a corner it is that corner's, to the bit.
+    if let Some(i) = (0..3).find(|&i| on.weights[i] > 1.0 - 1e-6) {
+        return values[i];
+    }
+    let covers = on.corners.map(|corner| from.weight_at_corner(corner as usize));
+    let (mut sum, mut whole, mut bare) = ([0.0; 4], [0.0; 4], [0.0; 4]);
+    for ((value, covers), weight) in
+        values.map(|v| encoding.linear(v).0).iter().zip(covers).zip(on.weights)
+    {
+        for i in 0..4 {
+            sum[i] += value[i] * weight * covers[i];
+            whole[i] += weight * covers[i];
+            bare[i] += value[i] * weight;
+        }
+    }
+    let mean = std::array::from_fn(|i| match whole[i] {
+        // Where nothing covers it does no harm.
+        0.0 => bare[i],
+        _ if from.coverage.is_none() => sum[i],
+        whole => sum[i] / whole,
+    });
+    encoding.stored(Linear(mean)).map(|x| x.clamp(0.0, 1.0))
+}

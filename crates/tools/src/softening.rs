@@ -1,0 +1,36 @@
+//! Values mixed with those that lie around them.
+
+use rayon::prelude::*;
+use speckle_mesh::geometry::neighbours::Neighbours;
+
+/// Values of N numbers, each mixed with those around it that differ by no more than a limit in any, all
+/// counting alike; so many rounds, before each of which is asked whether to go on.
+///
+/// # Errors
+/// When it is not to go on.
+pub fn softened<const N: usize, E>(
+    mut now: Vec<[f32; N]>,
+    neighbours: &Neighbours,
+    rounds: u32,
+    limit: f32,
+    go_on: impl Fn() -> Result<(), E>,
+) -> Result<Vec<[f32; N]>, E> {
+    let mut next = now.clone();
+    for _ in 0..rounds {
+        go_on()?;
+        next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
+            let own = now[i];
+            let (mut sum, mut count) = (own, 1.0);
+            for &other in neighbours.of(i) {
+                let other = now[other as usize];
+                if (0..N).all(|k| (other[k] - own[k]).abs() <= limit) {
+                    (0..N).for_each(|k| sum[k] += other[k]);
+                    count += 1.0;
+                }
+            }
+            *value = sum.map(|s| s / count);
+        });
+        std::mem::swap(&mut now, &mut next);
+    }
+    Ok(now)
+}
