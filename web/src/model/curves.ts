@@ -13,22 +13,8 @@ export const falloffs: Record<Schemas["Falloff"], (t: number) => number> = {
   spike: (t) => 1 - Math.sqrt(1 - t * t),
 };
 
-/** The height of the curve above a place, as the server reckons it (monotone cubic, Fritsch and Carlson 1980). */
-export function curveAt(y: Curve, x: number): number {
-  const at = (i: number) => y[i] ?? 0;
-  const scaled = Math.min(1, Math.max(0, x)) * 4;
-  const i = Math.min(3, Math.floor(scaled));
-  const t = scaled - i;
-  const rise = (k: number) => at(k + 1) - at(k);
-  const slope = (k: number) => {
-    const before = rise(k === 0 ? 0 : k - 1);
-    const after = rise(k === 4 ? 3 : k);
-    return before * after <= 0 ? 0 : (2 * before * after) / (before + after);
-  };
-  const [t2, t3] = [t * t, t * t * t];
-  const height = (2 * t3 - 3 * t2 + 1) * at(i) + (t3 - 2 * t2 + t) * slope(i) + (3 * t2 - 2 * t3) * at(i + 1) + (t3 - t2) * slope(i + 1);
-  return Math.min(1, Math.max(0, height));
-}
+/** The height of a curve of five above a place. */
+export const curveAt = (heights: Curve, x: number) => through(heights.map((y, i) => ({ x: i / 4, y, corner: false })), x);
 
 /** The height above a place, as the server reckons it (monotone cubic, Fritsch and Carlson 1980). */
 export function through(points: readonly Point[], x: number): number {

@@ -148,6 +148,11 @@ export class Shape {
     this.lists.each(vertex, visit);
   }
 
+  /** Those that have been made. */
+  get geometries(): THREE.BufferGeometry[] {
+    return this.split ? [this.shared, this.split] : [this.shared];
+  }
+
   /** The geometry with a vertex per corner. */
   corners(): THREE.BufferGeometry {
     if (this.split) return this.split;

@@ -97,8 +97,6 @@ export class Surface {
   private readonly shape: Shape;
   private readonly values = new Map<number, Held>();
   private readonly layout: Layout;
-  /** Whether there is a geometry with a vertex per corner. */
-  private isSplit = false;
   private shown: number | null = null;
   /** Whether the heat takes the place of the set. */
   private hot = false;
@@ -212,7 +210,7 @@ export class Surface {
     }
     // What was shown over it is of the mesh as it was.
     this.takeHeat("vertex", null);
-    for (const geometry of [this.shape.shared, ...(this.isSplit ? [this.shape.corners()] : [])]) {
+    for (const geometry of this.shape.geometries) {
       for (const name of DRESS) geometry.deleteAttribute(name);
     }
     this.preview(null);
@@ -283,7 +281,6 @@ export class Surface {
     // One element that is not per vertex, and all are spread to corners.
     const split = [color?.[1], masked, chosen].some((held) => held && held.placement !== "vertex");
     const geometry = split ? this.shape.corners() : this.shape.shared;
-    this.isSplit ||= split;
     const put = (name: string, key: string, held: Held | undefined) => {
       if (held) geometry.setAttribute(name, this.layout.attribute(key, held, split));
       else if (!geometry.hasAttribute(name)) geometry.setAttribute(name, this.nothing(split));

@@ -37,7 +37,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
           sheet={<here.Sheet {...inArea} />}
         />
       </Box>
-      <ProbeLine />
+      <ProbeLine isOpen={project !== null} />
       <ShortcutSheet />
       <Gone close={close} />
     </Box>
@@ -103,7 +103,8 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
   );
 }
 
-function ProbeLine() {
+/** Where nothing can be opened, nothing is said of a connection either. */
+function ProbeLine({ isOpen }: { isOpen: boolean }) {
   const probe = useApp((state) => state.probe);
   const tool = useApp((state) => state.tool);
   const part = useApp(activePart);
@@ -129,7 +130,7 @@ function ProbeLine() {
       )}
       <Box sx={{ flex: 1 }} />
       {part && <span><b>{part.name}</b> · {count(part.vertices)} vertices · {count(part.faces)} faces</span>}
-      <Typography component="span" role="status" data-test="saved" sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>● {state[0]}</Typography>
+      {isOpen && <Typography component="span" role="status" data-test="saved" sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>● {state[0]}</Typography>}
     </Box>
   );
 }

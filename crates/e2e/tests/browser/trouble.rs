@@ -32,13 +32,13 @@ async fn a_name_that_was_entered_stays_until_the_server_has_taken_it() -> Result
         .until("document.querySelector('[data-test=name]')?.value === 'Gull weathervane'")
         .await?;
     // The same deed again, when the server is back.
-    let _app = App::start_at(&data, port)?;
+    let app = App::start_at(&data, port)?;
     browser.click_text("button", "Create").await?;
     browser.until("window.speckle?.state().project === 'Gull weathervane'").await?;
 
     // In a project as well: a name that is taken is said where it was entered.
-    browser.client.goto(&format!("{}#", _app.address)).await?;
-    browser.open_piece(&_app, "bollard").await?;
+    browser.client.goto(&format!("{}#", app.address)).await?;
+    browser.open_piece(&app, "bollard").await?;
     browser.click("area-paint").await?;
     let names = browser.eval("speckle.state().parts[0].sets.map((s) => s.name)").await?;
     let [first, second] = [0, 1].map(|i| names[i].as_str().unwrap_or_default().to_owned());
@@ -83,5 +83,7 @@ async fn a_browser_without_webgl_and_a_page_that_breaks_say_so_in_words() -> Res
     browser.click("project").await?;
     let said = browser.find("cannot-draw").await?.text().await?;
     assert!(said.contains("WebGL 2 is missing"), "{said}");
+    let is_silent = "document.querySelector('[data-test=saved]') === null";
+    browser.until(is_silent).await?;
     browser.close().await
 }

@@ -29,8 +29,8 @@ pub(super) struct Shapes {
     /// Of which parts not all is told, and when the last one changed.
     untold: BTreeSet<PartId>,
     changed: Option<Instant>,
-    /// Trees that are being grown, and over which mesh.
-    growing: HashMap<PartId, String>,
+    /// Parts over whose meshes a tree is being grown, one at a time.
+    growing: BTreeSet<PartId>,
 }
 
 impl Shapes {
@@ -44,7 +44,6 @@ impl Shapes {
     pub(super) fn forget(&mut self, part: PartId) {
         self.names.remove(&part);
         self.untold.remove(&part);
-        self.growing.remove(&part);
     }
 
     /// A part's mesh has changed here and there.
@@ -108,31 +107,32 @@ impl Session {
             for set in part.sets.iter().filter(|set| !stays_here(set)) {
                 self.tell_all(&wire::figures(id, set));
             }
-            if part.geometry.is_worn() {
-                self.grow(&part);
-            }
+            self.grow(&part);
         }
     }
 
-    /// Grows one tree over all that a mesh has become, beside this thread.
+    /// Grows one tree over all that a mesh has become, beside this thread, where that is due.
     fn grow(&mut self, part: &Part) {
+        if !part.geometry.is_worn() || !self.shapes.growing.insert(part.id) {
+            return;
+        }
         let name = self.shapes.name(part);
         let (id, seed, back) = (part.id, part.geometry.seed(), self.back.clone());
-        self.shapes.growing.insert(id, name.clone());
         std::thread::spawn(move || {
             let _ = seed.bvh();
             let _ = back.send(Command::Grown(id, name, Box::new(seed)));
         });
     }
 
-    /// Takes a tree that was grown, unless the mesh has changed meanwhile.
+    /// Takes a tree that was grown. When the mesh has changed meanwhile, another one is.
     pub(super) fn grown(&mut self, id: PartId, name: &str, grown: Geometry) {
-        let is_same = self.shapes.names.get(&id).is_some_and(|now| now == name);
-        if self.shapes.growing.get(&id).is_some_and(|under_way| under_way == name) {
-            self.shapes.growing.remove(&id);
-        }
-        if is_same && let Err(error) = self.document.take_tree(id, grown) {
-            tracing::warn!("a tree was grown in vain: {error}");
+        self.shapes.growing.remove(&id);
+        if self.shapes.names.get(&id).is_some_and(|now| now == name) {
+            if let Err(error) = self.document.take_tree(id, grown) {
+                tracing::warn!("a tree was grown in vain: {error}");
+            }
+        } else if let Ok(part) = self.document.part(id).cloned() {
+            self.grow(&part);
         }
     }
 }
