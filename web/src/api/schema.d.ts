@@ -689,14 +689,14 @@ export interface components {
             /** @description Whether 1 less the number comes. */
             invert?: boolean;
             /** @description How. */
-            merge: components["schemas"]["Merge"];
+            merge: components["schemas"]["ChannelMerge"];
             /** @description Where they go. */
             to: components["schemas"]["ChannelAt"];
             /** @enum {string} */
             type: "merge_channel";
         } | {
             /** @description Where R, G, B and A come from. */
-            channels: components["schemas"]["Source"][];
+            channels: components["schemas"]["ChannelSource"][];
             /** @description What it will be called. */
             name: string;
             /** @description The part. */
@@ -737,6 +737,26 @@ export interface components {
              * @description Smallest value.
              */
             min: number;
+        };
+        /**
+         * @description How one channel's numbers go into another's.
+         * @enum {string}
+         */
+        ChannelMerge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
+        /** @description Where a channel of a new set comes from. */
+        ChannelSource: {
+            /**
+             * Format: float
+             * @description 0–1.
+             */
+            number: number;
+            /** @enum {string} */
+            type: "number";
+        } | {
+            /** @description Which. */
+            from: components["schemas"]["ChannelAt"];
+            /** @enum {string} */
+            type: "channel";
         };
         /** @description What a channel holds, for people and for what reads it. */
         ChannelTraits: {
@@ -946,7 +966,7 @@ export interface components {
         /** @description A direction. */
         Direction: "up" | "down" | "x" | "minus_x" | "y" | "minus_y" | "z" | "minus_z" | {
             /** @description Any; its length does not matter. */
-            to: components["schemas"]["Way"];
+            to: components["schemas"]["Vector"];
         };
         /** @description Everything a user can do to a project. */
         Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"];
@@ -1186,7 +1206,7 @@ export interface components {
             /** @enum {string} */
             type: "delete_image";
         };
-        /** @description How an image lies on the surface. */
+        /** @description How an image comes to the surface. */
         ImageLay: {
             /** @enum {string} */
             kind: "uv";
@@ -1274,38 +1294,6 @@ export interface components {
          * @enum {string}
          */
         Joined: "apart" | "goes_on" | "holds";
-        /** @description How an image lies. */
-        Lay: {
-            /** @description Where its middle lies there. */
-            middle: number[];
-            /** @description Which. */
-            screen: components["schemas"]["Screen"];
-            /** @enum {string} */
-            type: "screen";
-            /**
-             * Format: float
-             * @description How wide it is there.
-             */
-            width: number;
-        } | {
-            /** @enum {string} */
-            type: "uv";
-            /** @description Which of the mesh's sets of coordinates. */
-            uv_set: number;
-            /**
-             * Format: float
-             * @description How wide it is in them.
-             */
-            width: number;
-        } | {
-            /** @enum {string} */
-            type: "axes";
-            /**
-             * Format: float
-             * @description How wide it is, in the project's unit.
-             */
-            width: number;
-        };
         /**
          * @description In which numbers colors are stored.
          * @enum {string}
@@ -1407,8 +1395,23 @@ export interface components {
             /** @enum {string} */
             from: "covered";
         };
+        /** @description A map to be rendered. */
+        MapPlan: {
+            /** @description What R, G, B and A hold. */
+            channels: components["schemas"]["MapChannel"][];
+            /** @description Pixels down. */
+            height: number;
+            /** @description How the surface lies on it. */
+            lay: components["schemas"]["MapProjection"];
+            /** @description How far colors are drawn out over the seams, pixels. */
+            padding?: number;
+            /** @description Samples along each side of a pixel. */
+            samples?: number;
+            /** @description Pixels across. */
+            width: number;
+        };
         /** @description How the surface lies on the map. */
-        MapLay: {
+        MapProjection: {
             /** @enum {string} */
             kind: "uv";
             /** @description Which one. */
@@ -1420,21 +1423,6 @@ export interface components {
             kind: "along";
             /** @description What is up in the picture. */
             up: number[];
-        };
-        /** @description A map to be rendered. */
-        MapPlan: {
-            /** @description What R, G, B and A hold. */
-            channels: components["schemas"]["MapChannel"][];
-            /** @description Pixels down. */
-            height: number;
-            /** @description How the surface lies on it. */
-            lay: components["schemas"]["MapLay"];
-            /** @description How far colors are drawn out over the seams, pixels. */
-            padding?: number;
-            /** @description Samples along each side of a pixel. */
-            samples?: number;
-            /** @description Pixels across. */
-            width: number;
         };
         /**
          * @description How the elements of two meshes are brought together.
@@ -1455,11 +1443,6 @@ export interface components {
          * @enum {string}
          */
         Measure: "r" | "g" | "b" | "a" | "luminance";
-        /**
-         * @description How one channel's numbers go into another's.
-         * @enum {string}
-         */
-        Merge: "replace" | "multiply" | "add" | "subtract" | "difference" | "darker" | "lighter";
         /** @description How steps meet what is above them, and how much of them counts. */
         Merges: {
             /** @description Any other step of a set of colors. */
@@ -1792,6 +1775,38 @@ export interface components {
             unit: components["schemas"]["Unit"];
             /** @description The axis that points up. */
             up: components["schemas"]["UpAxis"];
+        };
+        /** @description How an image lies. */
+        Projection: {
+            /** @description Where its middle lies there. */
+            middle: number[];
+            /** @description Which. */
+            screen: components["schemas"]["Screen"];
+            /** @enum {string} */
+            type: "screen";
+            /**
+             * Format: float
+             * @description How wide it is there.
+             */
+            width: number;
+        } | {
+            /** @enum {string} */
+            type: "uv";
+            /** @description Which of the mesh's sets of coordinates. */
+            uv_set: number;
+            /**
+             * Format: float
+             * @description How wide it is in them.
+             */
+            width: number;
+        } | {
+            /** @enum {string} */
+            type: "axes";
+            /**
+             * Format: float
+             * @description How wide it is, in the project's unit.
+             */
+            width: number;
         };
         /** @description What a client may want to know. */
         Question: {
@@ -3161,21 +3176,6 @@ export interface components {
          * @enum {string}
          */
         Solid: "box" | "cylinder" | "sphere" | "cone";
-        /** @description Where a channel of a new set comes from. */
-        Source: {
-            /**
-             * Format: float
-             * @description 0–1.
-             */
-            number: number;
-            /** @enum {string} */
-            type: "number";
-        } | {
-            /** @description Which. */
-            from: components["schemas"]["ChannelAt"];
-            /** @enum {string} */
-            type: "channel";
-        };
         /**
          * @description In whose numbers places and directions are.
          * @enum {string}
@@ -3218,7 +3218,7 @@ export interface components {
             /** @description Whether black lets paint through instead. */
             invert?: boolean;
             /** @description How it lies. */
-            lay: components["schemas"]["Lay"];
+            lay: components["schemas"]["Projection"];
             /** @description Whether it is repeated. */
             repeat?: boolean;
             /** @description The image. */
@@ -3351,6 +3351,8 @@ export interface components {
          * @enum {string}
          */
         UvRoom: "none" | "one" | "any";
+        /** @description A direction as x, y and z. */
+        Vector: number[];
         /**
          * @description What becomes of vertices, beside what a format asks for.
          * @enum {string}
@@ -3370,8 +3372,6 @@ export interface components {
             /** @enum {string} */
             kind: "parallel";
         };
-        /** @description A direction as x, y and z. */
-        Way: number[];
         /**
          * @description How much it matters.
          * @enum {string}

@@ -135,7 +135,7 @@ function Describe({ title, traits, onTraits, onClose }: { title: string; traits:
   );
 }
 
-const merges: { key: Schemas["Merge"]; says: string }[] = [
+const merges: { key: Schemas["ChannelMerge"]; says: string }[] = [
   { key: "replace", says: "replaces what is there" },
   { key: "multiply", says: "product of both" },
   { key: "add", says: "sum, at most 1" },
@@ -156,7 +156,7 @@ function BringIn({ set, part, channel, project, onClose }: Omit<Props, "chosen" 
     }))))
     .filter((source) => source.at.set !== set.id || source.at.channel !== channel);
   const [key, setKey] = useState(sources[0]?.key ?? "");
-  const [merge, setMerge] = useState<Schemas["Merge"]>("replace");
+  const [merge, setMerge] = useState<Schemas["ChannelMerge"]>("replace");
   const [invert, setInvert] = useState(false);
   const source = sources.find((candidate) => candidate.key === key);
   const accept = async () => {
@@ -169,7 +169,7 @@ function BringIn({ set, part, channel, project, onClose }: Omit<Props, "chosen" 
         <TextField select size="small" label="From" value={key} onChange={(event) => setKey(event.target.value)} helperText="Sets of this part, and of parts with the same mesh">
           {sources.map((each) => <MenuItem key={each.key} value={each.key}>{each.says}</MenuItem>)}
         </TextField>
-        <TextField select size="small" label="How" value={merge} onChange={(event) => setMerge(event.target.value as Schemas["Merge"])}>
+        <TextField select size="small" label="How" value={merge} onChange={(event) => setMerge(event.target.value as Schemas["ChannelMerge"])}>
           {merges.map((each) => <MenuItem key={each.key} value={each.key}>{each.key[0]?.toUpperCase()}{each.key.slice(1)}: {each.says}</MenuItem>)}
         </TextField>
         <FormControlLabel control={<Checkbox size="small" checked={invert} onChange={(event) => setInvert(event.target.checked)} />} label="Inverted first: 1 less its number" />

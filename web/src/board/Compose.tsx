@@ -20,7 +20,7 @@ export function Compose({ part, project, onClose }: { part: Part; project: Proje
       says: `${other.id === part.id ? "" : `${other.name}, `}${from.name} · ${letter}${from.channels[i]?.meaning ? ` ${from.channels[i].meaning}` : ""}`,
     }))));
   const [chosen, setChosen] = useState<string[]>(() => channelName.map((_, i) => (i === 3 ? "number 1" : (channels[i]?.key ?? "number 0"))));
-  const source = (key: string): Schemas["Source"] => {
+  const source = (key: string): Schemas["ChannelSource"] => {
     if (key in numbers) return { type: "number", number: numbers[key as keyof typeof numbers] };
     const found = channels.find((channel) => channel.key === key);
     return found ? { type: "channel", from: found.at } : { type: "number", number: 0 };

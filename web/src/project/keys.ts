@@ -1,7 +1,7 @@
 // Every key there is, in one list: what it does, and how the sheet of shortcuts tells it.
 import type { Project } from "./project";
 import { activePart, get, maskOf, set, setBrush, setLook, setSpan, snapshotNames, type Area, type SpanKind, type Tool } from "../model/state";
-import type { Axis } from "../stage/stage";
+import type { Axis } from "../stage/eye";
 
 export interface Shortcut {
   /** As `KeyboardEvent.key`, in lower case; with "ctrl+" and "shift+" before it. */
@@ -18,7 +18,7 @@ export interface Shortcut {
 }
 
 const TURN = Math.PI / 24;
-const axis = (key: string, way: Axis, says: string): Shortcut => ({ keys: [`shift+digit${key}`], shown: `Shift ${key}`, group: "Camera", says, run: (project) => project.stage.frame(undefined, way) });
+const axis = (key: string, way: Axis, says: string): Shortcut => ({ keys: [`shift+digit${key}`], shown: `Shift ${key}`, group: "Camera", says, run: (project) => project.stage.eye.frame(undefined, way) });
 const take = (tool: Tool) => set({ tool, picking: false });
 const span = (key: string, kind: SpanKind, says: string): Shortcut => ({ keys: [`shift+${key}`], shown: `Shift ${key.toUpperCase()}`, group: "Tools", says, run: () => { take("span"); setSpan({ kind }); } });
 const area = (key: string, to: Area, says: string): Shortcut => ({ keys: [`alt+${key}`], shown: `Alt ${key}`, group: "Areas", says, run: () => set({ area: to }) });
@@ -107,17 +107,17 @@ export const shortcuts: Shortcut[] = [
   { keys: ["j"], shown: "J", group: "Parts", says: "Hide the active part, or show it", run: (project) => { const part = activePart(get()); if (part) void project.edit({ type: "show_parts", parts: [part.id], visible: !part.visible }); } },
   { keys: ["shift+j"], shown: "Shift J", group: "Parts", says: "Hide all other parts, or show them again", run: isolate },
   { keys: [], shown: "hold P, click", group: "Parts", says: "Choose the part under the pointer; in Gather a plain click does" },
-  { keys: ["f"], shown: "F", group: "Camera", says: "Frame everything", run: (project) => project.stage.frame() },
-  { keys: ["shift+f"], shown: "Shift F", group: "Camera", says: "Frame the active part", run: (project) => { const { part } = get(); if (part !== null) project.stage.frame([part]); } },
+  { keys: ["f"], shown: "F", group: "Camera", says: "Frame everything", run: (project) => project.stage.eye.frame() },
+  { keys: ["shift+f"], shown: "Shift F", group: "Camera", says: "Frame the active part", run: (project) => { const { part } = get(); if (part !== null) project.stage.eye.frame([part]); } },
   axis("1", "front", "From the front"), axis("2", "right", "From the right"), axis("3", "back", "From the back"),
   axis("4", "left", "From the left"), axis("5", "above", "From above"), axis("6", "below", "From below"),
   { keys: ["v"], shown: "V", group: "Camera", says: "Perspective or parallel lines of sight", run: () => setLook({ parallel: !get().look.parallel }) },
-  { keys: ["arrowleft"], shown: "←", group: "Camera", says: "Turn left", again: true, run: (project) => project.stage.turn(-TURN, 0) },
-  { keys: ["arrowright"], shown: "→", group: "Camera", says: "Turn right", again: true, run: (project) => project.stage.turn(TURN, 0) },
-  { keys: ["arrowup"], shown: "↑", group: "Camera", says: "Turn up", again: true, run: (project) => project.stage.turn(0, -TURN) },
-  { keys: ["arrowdown"], shown: "↓", group: "Camera", says: "Turn down", again: true, run: (project) => project.stage.turn(0, TURN) },
-  { keys: ["+", "="], shown: "+", group: "Camera", says: "Closer", again: true, run: (project) => project.stage.turn(0, 0, 0.9) },
-  { keys: ["-"], shown: "−", group: "Camera", says: "Farther", again: true, run: (project) => project.stage.turn(0, 0, 1.1) },
+  { keys: ["arrowleft"], shown: "←", group: "Camera", says: "Turn left", again: true, run: (project) => project.stage.eye.turn(-TURN, 0) },
+  { keys: ["arrowright"], shown: "→", group: "Camera", says: "Turn right", again: true, run: (project) => project.stage.eye.turn(TURN, 0) },
+  { keys: ["arrowup"], shown: "↑", group: "Camera", says: "Turn up", again: true, run: (project) => project.stage.eye.turn(0, -TURN) },
+  { keys: ["arrowdown"], shown: "↓", group: "Camera", says: "Turn down", again: true, run: (project) => project.stage.eye.turn(0, TURN) },
+  { keys: ["+", "="], shown: "+", group: "Camera", says: "Closer", again: true, run: (project) => project.stage.eye.turn(0, 0, 0.9) },
+  { keys: ["-"], shown: "−", group: "Camera", says: "Farther", again: true, run: (project) => project.stage.eye.turn(0, 0, 1.1) },
   { keys: ["l"], shown: "L", group: "Looks", says: "Lit, or flat with the exact values", run: () => setLook({ shade: get().look.shade === "lit" ? "flat" : "lit" }) },
   { keys: ["w"], shown: "W", group: "Looks", says: "Wireframe over the surface", run: () => setLook({ wire: !get().look.wire }) },
   { keys: ["c"], shown: "C", group: "Looks", says: "Next channel alone in grey, then all", run: () => { const { channel } = get().look; const next = typeof channel === "number" ? channel + 1 : 0; setLook({ channel: next > 3 ? null : next }); } },

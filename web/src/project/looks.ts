@@ -29,7 +29,7 @@ export class Looks {
     const { parts, part: active, shown, look, traits, wipe, flipped } = state;
     const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
     this.look(active, shown);
-    this.stage.setUp(traits.up);
+    this.stage.eye.setUp(traits.up);
     this.stage.setCutaway(cutawayOf(state));
     this.askHeat(look.heat);
     let heat: [number, number] | null = null;
@@ -62,7 +62,7 @@ export class Looks {
     for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
     if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
     this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
-    this.stage.setParallel(look.parallel);
+    this.stage.eye.setParallel(look.parallel);
     this.stage.setWire(look.wire);
   }
 

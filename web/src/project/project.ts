@@ -78,7 +78,7 @@ export class Project {
       stage.add(frame.part, new Surface(frame, mesh));
       this.looks.refresh();
       // The camera is set for what a project opens with; parts that come later do not move it.
-      if (this.opening || !stage.isFramed) stage.frame();
+      if (this.opening || !stage.eye.isFramed) stage.eye.frame();
       this.opening &&= !get().parts.every((part) => stage.surfaces.has(part.id));
       return;
     }
@@ -266,7 +266,7 @@ export class Project {
   hover(at: HandAt, ringPixels: number) {
     const start = strokeOf(get(), this.stage);
     if (this.strokeUnderWay || !start) return;
-    this.askFootprint({ type: "hover", start, sample: this.stage.sample(at) }, ringPixels);
+    this.askFootprint({ type: "hover", start, sample: this.stage.eye.sample(at) }, ringPixels);
   }
 
   /** Asks what a fill would cover, from a place on the page for those that start there. */
@@ -391,7 +391,7 @@ export class Project {
 
   moveStroke(points: HandAt[], held = false) {
     if (!this.strokeUnderWay || points.length === 0) return;
-    this.live.say({ type: "stroke_move", samples: points.map((at) => this.stage.sample(at, held)) });
+    this.live.say({ type: "stroke_move", samples: points.map((at) => this.stage.eye.sample(at, held)) });
   }
 
   endStroke() {

@@ -97,7 +97,7 @@ function stencilOf(state: State, stage: Stage): Schemas["StencilUse"] | null {
   const common = { stencil: id, turn, repeat, invert };
   if (stencil.lay === "uv") return { ...common, lay: { type: "uv", uv_set: 0, width: width.uv } };
   if (stencil.lay === "axes") return { ...common, lay: { type: "axes", width: width.axes } };
-  const { screen, middle, perPixel } = stage.screen();
+  const { screen, middle, perPixel } = stage.eye.screen();
   return { ...common, lay: { type: "screen", screen, middle: [middle[0] + at.x * perPixel, middle[1] - at.y * perPixel], width: width.screen * perPixel } };
 }
 
@@ -128,7 +128,7 @@ export function strokeOf(state: State, stage: Stage): Schemas["StrokeStart"] | n
   if (!coat) return null;
   // Tidying goes by the circle.
   const reach = state.tool === "tidy" && state.brush.reach !== "deep" ? "skin" : state.brush.reach;
-  return { ...coat, brush: stage.brush({ ...state.brush, reach }), view: stage.view(), mirror: state.mirror };
+  return { ...coat, brush: stage.eye.brush({ ...state.brush, reach }), view: stage.eye.view(), mirror: state.mirror };
 }
 
 export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["Fill"] | null {
@@ -136,5 +136,5 @@ export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["
   const region = regionOf(state);
   if (!coat || !region) return null;
   const afresh = state.into !== "set" && state.afresh && state.action === "paint";
-  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.sample(at), afresh };
+  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.eye.sample(at), afresh };
 }

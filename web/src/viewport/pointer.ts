@@ -138,11 +138,11 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     // A field is left before the stroke begins, so that what was typed counts for it.
     if (document.activeElement instanceof HTMLInputElement || document.activeElement instanceof HTMLTextAreaElement) document.activeElement.blur();
     // The camera takes what the brush does not: everything beside the model, and the other buttons.
-    stage.controls.enabled = true;
+    stage.eye.controls.enabled = true;
     pressed = { x: event.clientX, y: event.clientY };
     if (event.button !== 0) return;
     if (heldKeys.has("p")) {
-      stage.controls.enabled = false;
+      stage.eye.controls.enabled = false;
       const under = stage.under(event.clientX, event.clientY);
       if (under) choosePart(under.part);
       return;
@@ -152,14 +152,14 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     const under = stage.under(event.clientX, event.clientY);
     if (state.picking) {
       if (!under) return;
-      stage.controls.enabled = false;
+      stage.eye.controls.enabled = false;
       pick(under);
       return;
     }
     const isOn = under !== null && (under.part === state.part || state.allParts);
     if (state.tool === "span") {
       if (!isOn && state.span.kind !== "lasso") return;
-      stage.controls.enabled = false;
+      stage.eye.controls.enabled = false;
       own = event.pointerId;
       canvas.setPointerCapture(event.pointerId);
       span = new SpanDrag(stage, event, under?.point ?? null);
@@ -168,7 +168,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     if (!isOn) return;
     // A pour is made by a click; a drag from the model still turns it.
     if (state.tool === "pour") return;
-    stage.controls.enabled = false;
+    stage.eye.controls.enabled = false;
     last = handAt(event);
     if (!project.beginStroke(last)) return;
     painting = true;
@@ -251,11 +251,11 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
         project.hoverFill(null);
       }
       span = null;
-      stage.controls.enabled = true;
+      stage.eye.controls.enabled = true;
     }
     if (get().picking && still && event.button === 0) {
       set({ picking: false });
-      stage.controls.enabled = true;
+      stage.eye.controls.enabled = true;
     }
     if (!painting) return;
     painting = false;
@@ -263,7 +263,7 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
     cancelAnimationFrame(flush);
     send();
     project.endStroke();
-    stage.controls.enabled = true;
+    stage.eye.controls.enabled = true;
   };
   /** Taken away by the system: what was painted stays, but nothing was clicked. */
   const cancel = (event: PointerEvent) => {

@@ -34,7 +34,7 @@ export class SpanDrag {
     if (!this.moved && Math.hypot(at.x - this.down.x, at.y - this.down.y) < 3) return [];
     this.moved = true;
     if (span.kind === "lasso") return this.drawOutline(at);
-    const there = this.stage.beside(at.x, at.y, this.first);
+    const there = this.stage.eye.beside(at.x, at.y, this.first);
     if (span.kind === "solid") {
       // From the middle out to the pointer.
       const radius = Math.max(there.distanceTo(this.first), 1e-6);
@@ -61,9 +61,9 @@ export class SpanDrag {
     }
     this.move(at);
     if (get().span.kind !== "lasso") return true;
-    const points = this.closed(at).map((point) => this.stage.onScreen(point.x, point.y));
+    const points = this.closed(at).map((point) => this.stage.eye.onScreen(point.x, point.y));
     if (points.length < 3) return false;
-    setSpan({ drawn: { type: "lasso", screen: this.stage.screen().screen, outline: points, through: get().span.through } });
+    setSpan({ drawn: { type: "lasso", screen: this.stage.eye.screen().screen, outline: points, through: get().span.through } });
     return true;
   }
 

@@ -83,7 +83,7 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
       )}
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
-        <MenuItem onClick={choose(() => project.stage.frame([part.id]))}>Frame it</MenuItem>
+        <MenuItem onClick={choose(() => project.stage.eye.frame([part.id]))}>Frame it</MenuItem>
         <MenuItem onClick={edit({ type: "show_parts", parts: all.filter((other) => other.id !== part.id && other.visible).map((other) => other.id), visible: false })} disabled={total < 2}>Hide the others</MenuItem>
         <MenuItem onClick={edit({ type: "duplicate_part", part: part.id })}>Duplicate</MenuItem>
         <MenuItem onClick={choose(() => setReplacing("colors"))} disabled={part.locked}>Replace its colors by a file's…</MenuItem>

@@ -67,7 +67,7 @@ function Cutaway({ project }: { project: Project }) {
       setCutaway({ on: false });
       return;
     }
-    const forward = project.stage.view().forward;
+    const forward = project.stage.eye.view().forward;
     const normal: Vec = next === "view" ? (forward.map((x) => -x) as Vec) : ([Number(next === "x"), Number(next === "y"), Number(next === "z")] as Vec);
     // The plane of last time comes back where it was; another one starts in the middle.
     const isSame = next !== "view" && next === way;
@@ -103,14 +103,14 @@ function Cutaway({ project }: { project: Project }) {
 function Views({ project }: { project: Project }) {
   const views = useApp((state) => state.views);
   const [naming, setNaming] = useState(false);
-  const save = (name: string) => project.attempt({ type: "set_views", views: [...views.filter((view) => view.name !== name), { name, ...project.stage.pose(), cutaway: cutawayOf(get()) }] });
+  const save = (name: string) => project.attempt({ type: "set_views", views: [...views.filter((view) => view.name !== name), { name, ...project.stage.eye.pose(), cutaway: cutawayOf(get()) }] });
   const go = (name: string) => {
     const view = views.find((each) => each.name === name);
     if (!view) return;
     setLook({ parallel: view.parallel_height != null });
     const { cutaway } = view;
     setCutaway(cutaway ? { on: true, placed: true, normal: cutaway.normal as Vec, offset: cutaway.offset, covers_hidden: cutaway.covers_hidden ?? false } : { on: false });
-    project.stage.goTo(view);
+    project.stage.eye.goTo(view);
   };
   return (
     <Box sx={{ mt: 1.5 }}>
