@@ -47,7 +47,7 @@ pub struct DeliverArgs {
 }
 
 /// What is to be sent, with the recipients it keeps.
-struct Source {
+struct Sending {
     name: String,
     document: Document,
     traits: ProjectTraits,
@@ -113,7 +113,7 @@ fn one(args: &DeliverArgs, source: &str) -> Result<(Vec<PathBuf>, Vec<Loss>)> {
     Ok((files, packed.losses))
 }
 
-fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
+fn open(args: &DeliverArgs, source: &str) -> Result<Sending> {
     let path = Path::new(source);
     let today = day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64));
     if path.extension().is_some_and(|end| end == "speckle") {
@@ -126,7 +126,7 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
         let (document, import) = args.reading.bring_in(path)?;
         let origin = Origin { date: today, ..Origin::default() };
         let traits = import.traits;
-        return Ok(Source { name: stem(path), document, traits, origin, kept: Vec::new() });
+        return Ok(Sending { name: stem(path), document, traits, origin, kept: Vec::new() });
     }
     let data = args.data.clone().unwrap_or_else(usual_data);
     // The app may be running on it meanwhile.
@@ -145,12 +145,12 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Source> {
     from_store(&store, id, today)
 }
 
-fn from_store(store: &Store, id: i64, date: String) -> Result<Source> {
+fn from_store(store: &Store, id: i64, date: String) -> Result<Sending> {
     let project = store.listed(id)?;
     let opened = store.open_project(id)?;
     let kept = store.project(id)?.recipients()?;
     let kept = kept.iter().filter_map(|kept| serde_json::from_str(&kept.settings).ok());
-    Ok(Source {
+    Ok(Sending {
         traits: opened.document.traits(),
         document: opened.document,
         origin: Origin {

@@ -18,7 +18,7 @@ use speckle_model::Part;
 use speckle_tools::{
     bake::image::Image,
     image_file::ImageFile,
-    map::{MapChannel, MapLay, MapPlan, render},
+    map::{MapChannel, MapPlan, MapProjection, render},
 };
 
 use crate::{convert::write_whole, reading::ReadArgs};
@@ -94,7 +94,7 @@ enum Axis {
 }
 
 impl Axis {
-    fn lay(self) -> MapLay {
+    fn lay(self) -> MapProjection {
         let (direction, up) = match self {
             Self::X => ([1.0, 0.0, 0.0], [0.0, 1.0, 0.0]),
             Self::MinusX => ([-1.0, 0.0, 0.0], [0.0, 1.0, 0.0]),
@@ -103,7 +103,7 @@ impl Axis {
             Self::Z => ([0.0, 0.0, 1.0], [0.0, 1.0, 0.0]),
             Self::MinusZ => ([0.0, 0.0, -1.0], [0.0, 1.0, 0.0]),
         };
-        MapLay::Along { direction, up }
+        MapProjection::Along { direction, up }
     }
 }
 
@@ -180,7 +180,7 @@ pub fn render_map(args: &MapArgs) -> Result<()> {
     let lay = match args.along {
         Some(axis) => axis.lay(),
         None if args.uv == 0 => bail!("--uv counts from 1"),
-        None => MapLay::Uv { uv_set: args.uv - 1 },
+        None => MapProjection::Uv { uv_set: args.uv - 1 },
     };
     let plan =
         MapPlan { width, height, lay, channels, padding: args.padding, samples: args.samples };

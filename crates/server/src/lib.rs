@@ -37,7 +37,10 @@ use utoipa_axum::{router::OpenApiRouter, routes};
 use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
-use rest::{deliver, paints, project, recipes, replacement, shelf};
+use rest::{
+    deliver::{self, recipients},
+    paints, project, recipes, replacement, shelf,
+};
 
 /// How to serve.
 #[derive(Clone, Debug)]
@@ -148,7 +151,11 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
         .routes(routes!(deliver::formats))
-        .routes(routes!(deliver::recipients, deliver::keep_recipient, deliver::forget_recipient))
+        .routes(routes!(
+            recipients::recipients,
+            recipients::keep_recipient,
+            recipients::forget_recipient
+        ))
         .routes(routes!(deliver::packing))
         .routes(routes!(deliver::packed_file))
         .routes(routes!(deliver::deliver))

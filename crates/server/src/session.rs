@@ -8,6 +8,7 @@ mod answers;
 pub mod command;
 mod journal;
 mod shapes;
+mod telling;
 
 use std::{
     collections::{HashMap, VecDeque},
@@ -20,10 +21,10 @@ use std::{
 
 use axum::extract::ws::{CloseFrame, Message};
 use speckle_core::{
-    Change, Document, HandId, Step,
+    Change, Document, HandId,
     document::{Direction, Made},
 };
-use speckle_model::{ColorSet, Part, PartId, SetId, color_set::Role};
+use speckle_model::{ColorSet, PartId, SetId, color_set::Role};
 use speckle_store::{Checkpoint, Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
 use speckle_tools::{stencil::StencilId, stroke::Sample};
 
@@ -34,6 +35,7 @@ use crate::{
     tasted::Tasted,
     wire::{self, ClientMessage, HeldMesh, ServerMessage},
 };
+
 use command::{ClientId, Command, Hand, Now};
 use journal::{Asked, Pending};
 use shapes::Shapes;
@@ -341,28 +343,6 @@ impl Session {
         self.tell_present();
     }
 
-    fn outline(&mut self) -> wire::Outline {
-        wire::outline::of(&self.document, |part| self.shapes.name(part))
-    }
-
-    fn tell_outline(&mut self) {
-        self.measure();
-        let outline = self.outline();
-        self.tell_all(&wire::json(&ServerMessage::Outline { outline }));
-    }
-
-    fn tell_present(&mut self) {
-        let hands = self.clients.values().map(|hand| hand.name.clone()).collect();
-        self.tell_all(&wire::json(&ServerMessage::Present { hands }));
-    }
-
-    fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
-        for set in part.sets.iter().filter(|set| !stays_here(set)) {
-            tell(self, wire::frames::values(part.id, set));
-            tell(self, wire::figures(part.id, set));
-        }
-    }
-
     fn hear(&mut self, client: ClientId, message: ClientMessage) {
         let hand = hand_of(client);
         match message {
@@ -452,103 +432,6 @@ impl Session {
         let is_shown = |part, set| looking.contains(&(part, set));
         self.kitchen.look_after(&self.document, is_open, is_shown, &self.back);
         self.tell_recipes();
-    }
-
-    fn tell_recipes(&mut self) {
-        if let Some(recipes) = self.kitchen.news(&self.document) {
-            self.tell_all(&wire::json(&ServerMessage::Recipes { recipes }));
-        }
-    }
-
-    /// Tells everyone what a change did to what they see.
-    fn tell_change(&mut self, change: &Change, direction: Direction) {
-        // The outline goes first: frames of new parts and sets are told apart by it.
-        let is_of_values = |step: &Step| matches!(step, Step::Values { .. } | Step::Reshape { .. });
-        for step in &change.steps {
-            if let Step::Part { part, .. } | Step::PartGone { part, .. } = step {
-                self.shapes.forget(part.id);
-            }
-        }
-        if !change.steps.iter().all(is_of_values) {
-            self.tell_outline();
-        }
-        for step in &change.steps {
-            match (step, direction) {
-                (Step::Part { part, .. }, Direction::Forward)
-                | (Step::PartGone { part, .. }, Direction::Backward) => {
-                    if let Ok(part) = self.document.part(part.id).cloned() {
-                        self.tell_geometry(None, &part);
-                        self.tell_sets(&part, |session, message| session.tell_all(&message));
-                    }
-                }
-                (Step::Set { part, set, .. }, Direction::Forward)
-                | (Step::SetGone { part, set, .. }, Direction::Backward) => {
-                    let now = self.document.set(*part, set.id);
-                    if let Ok(set) = now.cloned()
-                        && !stays_here(&set)
-                    {
-                        self.tell_all(&wire::frames::values(*part, &set));
-                        self.tell_all(&wire::figures(*part, &set));
-                    }
-                }
-                (Step::Reshape { part, change }, _) => self.tell_reshape(*part, change, direction),
-                (Step::Values { part, set, patch }, _) => {
-                    if let Ok(set) = self.document.set(*part, *set).cloned()
-                        && !set.role.is_layer()
-                    {
-                        // An index is as long as a value: from half of them on, all are shorter.
-                        let message = if 2 * patch.indices.len() > set.values.len() {
-                            wire::frames::values(*part, &set)
-                        } else {
-                            wire::frames::patch(*part, set.id, &patch.indices, &set.values)
-                        };
-                        self.tell_all(&message);
-                        self.tell_all(&wire::figures(*part, &set));
-                    }
-                }
-                (
-                    Step::Part { .. }
-                    | Step::PartGone { .. }
-                    | Step::PartMoved { .. }
-                    | Step::PartTraits { .. }
-                    | Step::ProjectTraits { .. }
-                    | Step::Swatches { .. }
-                    | Step::Views { .. }
-                    | Step::Images { .. }
-                    | Step::Set { .. }
-                    | Step::SetGone { .. }
-                    | Step::SetMoved { .. }
-                    | Step::SetTraits { .. },
-                    _,
-                ) => {}
-            }
-        }
-    }
-
-    fn refuse(&mut self, client: ClientId, message: String) {
-        self.tell(client, wire::json(&ServerMessage::Refused { message }));
-    }
-
-    fn tell(&mut self, client: ClientId, message: Message) {
-        if let Some(hand) = self.clients.get(&client)
-            && !hand.outbox.send(message, self.most_waiting)
-        {
-            // Gone, or too far behind: its socket closes, and it may come back.
-            self.clients.remove(&client);
-        }
-    }
-
-    fn tell_all(&mut self, message: &Message) {
-        let most = self.most_waiting;
-        self.clients.retain(|_, hand| hand.outbox.send(message.clone(), most));
-    }
-
-    /// Tells one client, or all, what a part looks like.
-    fn tell_geometry(&mut self, client: Option<ClientId>, part: &Part) {
-        self.clients.retain(|id, hand| {
-            client.is_some_and(|client| client != *id)
-                || hand.outbox.send_geometry(part.id, part.geometry.clone())
-        });
     }
 }
 

@@ -98,7 +98,7 @@ pub fn take(file: &Connection, id: ProjectId, goal: &Path) -> Result<(), StoreEr
         allowance.unpack(&packed, "change")?;
         let change: Change = blob::unpack(&packed)?;
         let change = Change { follows: row.get(4)?, ..change };
-        project::insert_row(&transaction, seq, &change, &author, at_ms)?;
+        project::writes::insert_row(&transaction, seq, &change, &author, at_ms)?;
     }
     let meshes = format!("SELECT id, data FROM meshes WHERE project = {id}");
     let columns = [("id", Kind::Bytes), ("data", Kind::Packed)];
@@ -123,9 +123,9 @@ pub fn take(file: &Connection, id: ProjectId, goal: &Path) -> Result<(), StoreEr
     if let Some(packed) = checkpoint {
         allowance.unpack(&packed, "checkpoint")?;
         let record: DocumentRecord = blob::unpack(&packed)?;
-        project::insert_checkpoint(&transaction, checkpoint_seq, &record)?;
+        project::writes::insert_checkpoint(&transaction, checkpoint_seq, &record)?;
     }
-    project::set_place(&transaction, cursor, revision)?;
+    project::writes::set_place(&transaction, cursor, revision)?;
     transaction.execute("UPDATE project SET opened_ms = ?1", params![opened_ms])?;
     transaction.commit()?;
     own.finish()

@@ -110,7 +110,7 @@ fn take_current(file: &Connection, goal: &Path) -> Result<(), StoreError> {
         let query = format!("SELECT {} FROM {table}", names.join(", "));
         copy_rows(file, &transaction, &query, table, columns, &mut allowance)?;
     }
-    project::set_place(&transaction, position.cursor, position.revision)?;
+    project::writes::set_place(&transaction, position.cursor, position.revision)?;
     transaction.commit()?;
     own.finish()
 }

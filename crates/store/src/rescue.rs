@@ -200,7 +200,7 @@ pub fn rescue_to(path: &Path, goal: &Path) -> Result<(i64, i64), StoreError> {
     }
     let transaction = own.connection.transaction()?;
     let revision = head.map_or(end, |head| head.position.revision) + 1;
-    project::set_place(&transaction, reach - shift, revision)?;
+    project::writes::set_place(&transaction, reach - shift, revision)?;
     let _ = recipients(&file, &transaction);
     transaction.commit()?;
     own.finish()?;

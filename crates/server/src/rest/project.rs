@@ -330,7 +330,7 @@ pub async fn conversion(
     let (geometry, set) = found.ok_or_else(|| {
         ApiError::new(StatusCode::NOT_FOUND, "the part or its set is gone from the project")
     })?;
-    let loss = tokio::task::spawn_blocking(move || convert::loss(&set, query.to, geometry.mesh()));
+    let loss = tokio::task::spawn_blocking(move || convert::loss(&set, query.to, &geometry));
     loss.await.map(Json).map_err(|_| super::gone())
 }
 

@@ -8,7 +8,7 @@ use std::{
 
 use rusqlite::Connection;
 use speckle_core::{
-    Change, Document, Edit, Step,
+    Change, ChangeStep, Document, Edit,
     document::{Direction, PartRecord},
 };
 use speckle_model::{ColorSet, PartId, SetId};
@@ -220,9 +220,9 @@ fn a_project_of_twenty_thousand_sets_is_refused_at_once() {
                 materials: part.materials.clone(),
                 sets: (0..MANY).map(set).collect(),
             };
-            vec![Step::Part { index: 1, part: record }]
+            vec![ChangeStep::Part { index: 1, part: record }]
         } else {
-            (0..MANY).map(|n| Step::Set { part: part.id, index: 1, set: set(n) }).collect()
+            (0..MANY).map(|n| ChangeStep::Set { part: part.id, index: 1, set: set(n) }).collect()
         };
         // What no document would make is written as if one had.
         let change = Change { label: "Many".to_owned(), steps, ..Change::default() };
