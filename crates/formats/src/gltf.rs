@@ -8,9 +8,9 @@
 mod accessor;
 mod buffers;
 mod file;
+mod material_lists;
 mod materials;
 pub mod read;
-mod stuff;
 pub mod write;
 
 /// `glTF`, little-endian.

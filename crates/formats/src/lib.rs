@@ -48,7 +48,7 @@ pub use losses::{Cure, Loss, LossKind, Weight, losses};
 use note::Origin;
 pub use numbers::Light;
 use numbers::Numbers;
-pub use shipment::{Shipment, Spools, carried};
+pub use shipment::{Shipment, Splits, Spools, carried};
 
 /// How large a file may be inside. All bounds are on counts, so that a small file cannot ask for a
 /// huge memory.
@@ -388,6 +388,8 @@ pub fn write(
             "bring a mesh in first",
         ));
     }
+    let splits = Splits::default();
+    let shipment = &Shipment { splits: Some(&splits), ..*shipment };
     let losses = losses(format, shipment, &options);
     let abilities = format.abilities();
     let usual = abilities.light(None);

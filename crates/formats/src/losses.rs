@@ -1,18 +1,18 @@
 //! What will be lost or changed on the way out, said before anything is written: from the table of
 //! abilities alone, so that no writer can forget it.
 
-use rayon::prelude::*;
+mod part;
+
 use serde::Serialize;
 use speckle_color::Encoding;
 use speckle_mesh::Placement;
-use speckle_model::{ColorSet, Part};
+use speckle_model::Part;
+
+use part::of_part;
 
 use crate::{
-    Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions,
-    abilities::{Room, Says, UvRoom},
-    carried,
-    ply::write::under_one_name,
-    seams::SplitVertices,
+    Abilities, Body, DataSets, Depth, Format, Light, Shipment, WriteOptions, abilities::Says,
+    carried, ply::write::under_one_name,
 };
 
 /// What a loss is about.
@@ -133,7 +133,7 @@ pub fn losses(format: Format, shipment: &Shipment, options: &WriteOptions) -> Ve
     let abilities = format.abilities();
     let mut losses = Vec::new();
     for part in shipment.parts {
-        of_part(&abilities, shipment, part, options, &mut losses);
+        losses.extend(of_part(&abilities, shipment, part, options));
     }
     let mut say = |kind, weight, text: String, remedy: &str| {
         let (remedy, cures) = (remedy.to_owned(), Vec::new());
@@ -289,213 +289,7 @@ fn of_light(
     }
 }
 
-fn of_part(
-    abilities: &Abilities,
-    shipment: &Shipment,
-    part: &Part,
-    options: &WriteOptions,
-    losses: &mut Vec<Loss>,
-) {
-    let mesh = part.geometry.mesh();
-    let mut say = |kind, weight, text: String, remedy: &str| {
-        let part = Some(part.traits.name.clone());
-        let (remedy, cures) = (remedy.to_owned(), Vec::new());
-        losses.push(Loss { kind, weight, part, text, remedy, cures });
-    };
-    let sets = carried(abilities, part);
-    for set in part.products().filter(|set| sets.iter().all(|taken| taken.id != set.id)) {
-        let text =
-            format!("the set {} was left out, {} has no room for it", set.name, abilities.title);
-        let remedy = match abilities.sets {
-            Room::None => "Take a format that carries colors.",
-            _ => {
-                "Move the set that matters to the first place, or take a format with room for all."
-            }
-        };
-        say(LossKind::Sets, Weight::Lost, text, remedy);
-    }
-    // Data where viewers expect a color.
-    if abilities.light(None) == Light::Linear
-        && let [first, ..] = sets.as_slice()
-        && sets.iter().all(|set| set.encoding == Encoding::Data)
-        && is_one_array(abilities)
-        && options.data == DataSets::AsColors
-    {
-        let text = format!(
-            "viewers multiply COLOR_0 into the picture, and it holds the data of {}: the model will look tinted",
-            first.name
-        );
-        say(
-            LossKind::Encoding,
-            Weight::Careful,
-            text,
-            "Send white first, or the data as attributes of their own names.",
-        );
-    }
-    let splitting: Vec<&ColorSet> =
-        sets.iter().copied().filter(|set| !abilities.stores(set.placement)).collect();
-    let seams = abilities.uvs != UvRoom::None && is_one_array(abilities);
-    if !splitting.is_empty() || (seams && !mesh.uv_sets().is_empty()) {
-        let added = SplitVertices::new(part, &splitting, seams).added(part);
-        if added > 0 {
-            let text = format!(
-                "{} vertices were added where colors or UVs change at a corner, {} become {}",
-                grouped(added),
-                grouped(mesh.vertex_count()),
-                grouped(mesh.vertex_count() + added)
-            );
-            say(LossKind::Placement, Weight::Fine, text, "");
-        }
-    }
-    if let Some(set) = sets
-        .iter()
-        .find(|set| set.placement == Placement::Face && !abilities.stores(Placement::Face))
-    {
-        let text = format!("the set {} is written at the corners of each face", set.name);
-        say(LossKind::Placement, Weight::Fine, text, "");
-    }
-    let has_alpha = |set: &&&ColorSet| set.values.par_iter().any(|value| value[3] != 1.0);
-    if !(abilities.alpha && options.alpha)
-        && let Some(set) = sets.iter().find(has_alpha)
-    {
-        let text = format!("the alpha of {} is left out", set.name);
-        let remedy = if abilities.alpha {
-            "Turn alpha on."
-        } else {
-            "Move what is in it to another channel, or take a format with alpha."
-        };
-        say(LossKind::Alpha, Weight::Lost, text, remedy);
-    }
-    let steps = match abilities.depth(options.depth) {
-        Depth::Float => None,
-        Depth::Bits16 => Some(65_535.0),
-        _ => Some(STEPS),
-    };
-    if let Some(steps) = steps {
-        let is_between = |x: f32| {
-            let at = x * steps;
-            (at - at.round()).abs() > 1e-3
-        };
-        let light = shipment.light(abilities.format, options.light);
-        let linear = |set: &ColorSet| light == Light::Linear && set.encoding == Encoding::Color;
-        for set in &sets {
-            if linear(set) && steps == STEPS {
-                let text = format!(
-                    "{} is stored as linear light in 8 bits, which is coarse in the darks",
-                    set.name
-                );
-                say(LossKind::Depth, Weight::Careful, text, "Take 16 bits or floats.");
-            } else if set.values.par_iter().any(|value| value.iter().any(|&x| is_between(x))) {
-                let weight =
-                    if set.encoding == Encoding::Color { Weight::Fine } else { Weight::Careful };
-                let text = format!(
-                    "the numbers of {} are rounded to {} steps",
-                    set.name,
-                    steps as u32 + 1
-                );
-                let finer = abilities
-                    .depths
-                    .iter()
-                    .any(|&depth| depth != abilities.depth(options.depth) && depth != Depth::Bits8);
-                let remedy = if finer { "Take a finer precision." } else { "" };
-                say(LossKind::Depth, weight, text, remedy);
-            }
-        }
-    }
-    if abilities.format == Format::Obj
-        && let Some(set) = sets.iter().find(|set| set.placement == Placement::Face)
-    {
-        let weight = if set.encoding == Encoding::Data { Weight::Careful } else { Weight::Fine };
-        let text = format!("the set {} is written as materials, colors of 256 steps", set.name);
-        say(LossKind::Encoding, weight, text, "");
-        if !part.materials.list.is_empty() && options.materials {
-            let text = format!("the materials it came with give way to those of {}", set.name);
-            say(
-                LossKind::Materials,
-                Weight::Careful,
-                text,
-                "Send without the set at faces, or as GLB.",
-            );
-        }
-    }
-    if !abilities.polygons && !mesh.all_triangles() {
-        let text = format!(
-            "polygons were cut, {} faces into {} triangles",
-            grouped(mesh.face_count()),
-            grouped(mesh.triangle_count())
-        );
-        say(LossKind::Polygons, Weight::Fine, text, "");
-    }
-    let (there, room) = (
-        mesh.uv_sets().len(),
-        match abilities.uvs {
-            UvRoom::None => 0,
-            UvRoom::One => 1,
-            UvRoom::Any => usize::MAX,
-        },
-    );
-    if there > room {
-        let text = if room == 0 {
-            "its UVs are left out".to_owned()
-        } else {
-            format!("of its {there} UV sets the first goes along")
-        };
-        say(LossKind::Uvs, Weight::Lost, text, "Take a format with room for them.");
-    }
-    let materials = &part.materials.list;
-    let go_along = abilities.materials && options.materials;
-    if !materials.is_empty() && !go_along {
-        let images = materials.iter().filter(|material| material.image.is_some()).count();
-        let text = match images {
-            0 => "the materials it came with are left out".to_owned(),
-            n => format!("the materials it came with are left out, with {n} images"),
-        };
-        let remedy = if abilities.materials {
-            "Turn materials on."
-        } else {
-            "Bake them into a set: source material."
-        };
-        say(LossKind::Materials, Weight::Fine, text, remedy);
-    } else {
-        for material in materials {
-            if let Some(image) =
-                material.image.as_ref().filter(|image| shipment.image(image).is_none())
-            {
-                let text = format!(
-                    "the image {image} of {} is not in the project any more",
-                    material.name
-                );
-                say(
-                    LossKind::Materials,
-                    Weight::Careful,
-                    text,
-                    "Bring it in again under its name.",
-                );
-            }
-        }
-    }
-}
-
-/// A count in groups of three digits, as the interface shows it: with thin spaces.
-fn grouped(count: usize) -> String {
-    let digits = count.to_string();
-    let groups: Vec<&str> =
-        digits.as_bytes().rchunks(3).rev().filter_map(|group| str::from_utf8(group).ok()).collect();
-    groups.join("\u{2009}")
-}
-
 /// Whether colors and UVs of a vertex stand in one row, so that a seam of one splits all.
 fn is_one_array(abilities: &Abilities) -> bool {
     matches!(abilities.format, Format::Glb | Format::Gltf)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::grouped;
-
-    #[test]
-    fn counts_stand_in_groups_of_three() {
-        let told = [0, 999, 1000, 21_960, 2_614_242].map(grouped);
-        assert_eq!(told, ["0", "999", "1\u{2009}000", "21\u{2009}960", "2\u{2009}614\u{2009}242"]);
-    }
 }

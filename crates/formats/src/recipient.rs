@@ -1,11 +1,14 @@
 //! Who reads what goes out: everything about a delivery that is chosen, and the packing of it.
 
+mod missing;
+mod piles;
+
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{Conversion, Geometry, Transform, Unit, UpAxis};
 use speckle_model::{ImageRecord, Part, PartTraits, ProjectTraits, swatches::Swatch};
-use speckle_tools::separation::{MOST_SPOOLS, Separation, separate};
+use speckle_tools::separation::{MOST_SPOOLS, separate};
 
 use crate::{
     Body, DataSets, Depth, Format, FormatError, Light, Loss, LossKind, Place, Shipment, Weight,
@@ -15,6 +18,10 @@ use crate::{
     shipment::Spools,
     write,
 };
+
+use missing::{left_out, losses_of};
+pub use piles::file_stem;
+use piles::{by_swatch, plain_name, told_apart};
 
 /// What becomes of vertices, beside what a format asks for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -317,6 +324,7 @@ impl Recipient {
                 traits: Some(traits),
                 note: Some(&note),
                 spools,
+                splits: None,
             };
             let export = write(self.format, &shipment, options)?;
             for loss in export.losses {
@@ -457,128 +465,4 @@ impl Recipient {
         let text = format!("names are made plain: {}", changed.join(", "));
         vec![Loss::fine(LossKind::Names, text)]
     }
-}
-
-/// A body for each swatch: the faces in it, of all parts, and nothing else.
-fn by_swatch(stem: &str, parts: &[Part], separation: &Separation) -> Vec<Pile> {
-    let numbered = separation.swatches.iter().enumerate().map(|(number, swatch)| {
-        let name = if swatch.name.is_empty() { "swatch" } else { &swatch.name };
-        format!("{stem}-{} {}", number + 1, file_stem(name))
-    });
-    let pile = |(swatch, name): (usize, String)| {
-        let own = parts.iter().enumerate().filter_map(|(number, part)| {
-            let mut part = part.of_faces(&separation.faces(number, swatch as u8))?;
-            // The file has no room for them, and says so by what it is.
-            part.sets.clear();
-            Some(part)
-        });
-        Pile { name, parts: own.collect(), of_faces: Vec::new() }
-    };
-    told_apart(numbered).into_iter().enumerate().map(pile).collect()
-}
-
-/// What a separation changes.
-fn losses_of(separation: &Separation, parts: &[Part]) -> Vec<Loss> {
-    let mut losses = Vec::new();
-    // Two colors less far apart than this are hardly told apart (common practice, no source).
-    let weight =
-        if separation.max_difference <= JUST_SEEN { Weight::Fine } else { Weight::Careful };
-    let spools = match separation.swatches.len() {
-        1 => "one swatch".to_owned(),
-        n => format!("the nearest of {n} swatches"),
-    };
-    let text = format!(
-        "every face is printed in {spools}: at most ΔE {:.1} from what is painted, {:.1} in the mean",
-        separation.max_difference, separation.mean_difference
-    );
-    let remedy = match weight {
-        Weight::Fine => "",
-        _ => "Load more spools, or put the colors that matter into the palette.",
-    };
-    losses.push(Loss {
-        kind: LossKind::Swatches,
-        weight,
-        part: None,
-        text,
-        remedy: remedy.to_owned(),
-        cures: Vec::new(),
-    });
-    for part in parts.iter().filter(|part| part.products().next().is_none()) {
-        let text = "it has no set, and is printed as if it were white".to_owned();
-        losses.push(Loss {
-            kind: LossKind::Swatches,
-            weight: Weight::Careful,
-            part: Some(part.traits.name.clone()),
-            text,
-            remedy: "Give it a set, or leave it at home.".to_owned(),
-            cures: Vec::new(),
-        });
-    }
-    losses
-}
-
-/// What finds no room in bodies of one swatch each.
-fn left_out(parts: &[Part]) -> Vec<Loss> {
-    let text = "each file holds the faces of one swatch, a skin without thickness where colors meet on a part".to_owned();
-    let open = Loss {
-        kind: LossKind::Receivers,
-        weight: Weight::Careful,
-        part: None,
-        text,
-        remedy: "Let the slicer load all of them as one object, or send 3MF.".to_owned(),
-        cures: Vec::new(),
-    };
-    let others = parts.iter().flat_map(|part| {
-        part.products().skip(1).map(|set| Loss {
-            kind: LossKind::Sets,
-            weight: Weight::Lost,
-            part: Some(part.traits.name.clone()),
-            text: format!("the set {} was left out, spools take the first one", set.name),
-            remedy: "Move the set that matters to the first place.".to_owned(),
-            cures: Vec::new(),
-        })
-    });
-    std::iter::once(open).chain(others).collect()
-}
-
-/// The difference up to which two colors pass for one, CIEDE2000.
-const JUST_SEEN: f32 = 2.3;
-
-/// Names that no file system takes for one another: where two are the same but for their case, the
-/// second gets a number.
-fn told_apart(wanted: impl Iterator<Item = String>) -> Vec<String> {
-    let mut taken: Vec<String> = Vec::new();
-    for name in wanted {
-        let is_free = |name: &String| taken.iter().all(|other| !other.eq_ignore_ascii_case(name));
-        let numbered = (2..).map(|n| format!("{name} {n}"));
-        let found = std::iter::once(name.clone()).chain(numbered).find(is_free);
-        taken.push(found.unwrap_or(name));
-    }
-    taken
-}
-
-/// A name that any program takes as a word.
-fn plain_name(name: &str) -> String {
-    let plain: String =
-        name.trim().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
-    match plain.chars().next() {
-        None => "_".to_owned(),
-        Some(first) if first.is_ascii_digit() => format!("_{plain}"),
-        Some(_) => plain,
-    }
-}
-
-/// A name that any file system takes.
-#[must_use]
-pub fn file_stem(name: &str) -> String {
-    let allowed = |c: char| {
-        if c.is_ascii_alphanumeric() || matches!(c, ' ' | '-' | '_' | '.' | '(' | ')') {
-            c
-        } else {
-            '_'
-        }
-    };
-    let plain: String = name.trim().chars().map(allowed).take(80).collect();
-    let plain = plain.trim_matches(['.', ' ']).to_owned();
-    if plain.is_empty() { "model".to_owned() } else { plain }
 }

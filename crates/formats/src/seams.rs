@@ -8,6 +8,7 @@ use speckle_mesh::{Mesh, Placement};
 use speckle_model::{ColorSet, Part};
 
 /// The vertices of a file, each taken from a vertex and one of its corners.
+#[derive(Debug)]
 pub struct SplitVertices {
     /// The mesh's vertex behind each vertex of the file.
     pub vertices: Vec<u32>,

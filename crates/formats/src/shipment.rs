@@ -1,10 +1,15 @@
 //! What goes out: parts with their sets, what belongs to them, and what is told beside.
 
+use std::{
+    collections::HashMap,
+    sync::{Arc, Mutex, PoisonError},
+};
+
 use speckle_color::Encoding;
-use speckle_mesh::Placement;
+use speckle_mesh::{ContentId, Placement};
 use speckle_model::{ColorSet, ImageRecord, Part, ProjectTraits, swatches::Swatch};
 
-use crate::{Abilities, Format, Light, abilities::Room, note::ChannelNote};
+use crate::{Abilities, Format, Light, abilities::Room, note::ChannelNote, seams::SplitVertices};
 
 /// What goes out.
 #[derive(Clone, Copy, Debug)]
@@ -22,7 +27,18 @@ pub struct Shipment<'a> {
     /// The swatches that faces are printed in, for a format that can say it; the first set of each
     /// part shows the same.
     pub spools: Option<Spools<'a>>,
+    /// Where vertices that had to be split are kept, so that what is told of a file and what is
+    /// written do not both work it out.
+    pub splits: Option<&'a Splits>,
 }
+
+/// The split vertices of parts: each by its mesh, by the values of the sets it was split for, and
+/// whether for UVs too.
+#[derive(Debug, Default)]
+pub struct Splits(Mutex<HashMap<Splitting, Arc<SplitVertices>>>);
+
+/// Values by where they lie in memory: what goes out stays there until it is written.
+type Splitting = (ContentId, Vec<usize>, bool);
 
 /// Which spool prints what.
 #[derive(Clone, Copy, Debug)]
@@ -37,7 +53,15 @@ impl<'a> Shipment<'a> {
     /// Parts alone.
     #[must_use]
     pub fn of(parts: &'a [Part]) -> Self {
-        Self { name: "model", parts, images: &[], traits: None, note: None, spools: None }
+        Self {
+            name: "model",
+            parts,
+            images: &[],
+            traits: None,
+            note: None,
+            spools: None,
+            splits: None,
+        }
     }
 
     /// In which numbers a format stores the colors, where some are wanted: as usual, where it has
@@ -62,6 +86,30 @@ impl<'a> Shipment<'a> {
             return usual;
         }
         abilities.light(wanted)
+    }
+
+    /// A part's vertices, split as far as some of its sets, and its UVs if asked, differ at corners.
+    pub(crate) fn split(
+        &self,
+        part: &Part,
+        sets: &[&ColorSet],
+        with_uvs: bool,
+    ) -> Arc<SplitVertices> {
+        // What is held at vertices splits none.
+        let splitting: Vec<&ColorSet> =
+            sets.iter().copied().filter(|set| set.placement != Placement::Vertex).collect();
+        let new = || Arc::new(SplitVertices::new(part, &splitting, with_uvs));
+        let Some(Splits(kept)) = self.splits else { return new() };
+        let values = splitting.iter().map(|set| Arc::as_ptr(&set.values) as usize).collect();
+        let key = (part.geometry.id(), values, with_uvs);
+        let lock = || kept.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(found) = lock().get(&key) {
+            return found.clone();
+        }
+        // Not under the lock: it takes as long as the mesh is large.
+        let split = new();
+        lock().insert(key, split.clone());
+        split
     }
 
     /// The image a material shows.

@@ -11,7 +11,8 @@ use speckle_mesh::{Transform, Unit, UpAxis};
 use speckle_model::{ColorSet, Part, ProjectTraits};
 
 use super::{
-    CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, file::File, stuff::Stuff,
+    CHUNK_BIN, CHUNK_HEADER, CHUNK_JSON, HEADER, MAGIC, component, file::File,
+    material_lists::MaterialLists,
 };
 use crate::{
     DataSets, Depth, Format, FormatError, Light, Place, Shipment, WriteOptions, Written, carried,
@@ -45,11 +46,11 @@ pub fn write_gltf(shipment: &Shipment, options: WriteOptions) -> Written {
 
 fn root(shipment: &Shipment, options: WriteOptions) -> (Value, Vec<u8>) {
     let mut file = File::default();
-    let mut stuff = Stuff::default();
+    let mut lists = MaterialLists::default();
     let mut nodes = Vec::new();
     let mut meshes = Vec::new();
     for part in shipment.parts {
-        let mesh = file.mesh(part, shipment, &mut stuff, options);
+        let mesh = file.mesh(part, shipment, &mut lists, options);
         let mut node = json!({ "name": part.traits.name, "mesh": meshes.len() });
         place(&mut node, &part.traits.transform);
         nodes.push(node);
@@ -86,7 +87,7 @@ fn root(shipment: &Shipment, options: WriteOptions) -> (Value, Vec<u8>) {
         "bufferViews": file.views,
         "buffers": [{ "byteLength": file.bin.len() }],
     });
-    stuff.put_into(&mut root);
+    lists.put_into(&mut root);
     (root, file.bin)
 }
 
@@ -194,13 +195,13 @@ impl File {
         &mut self,
         part: &Part,
         shipment: &Shipment,
-        stuff: &mut Stuff,
+        lists: &mut MaterialLists,
         options: WriteOptions,
     ) -> Value {
         let geometry = &part.geometry;
         let mesh = geometry.mesh();
         let sets = carried(&Format::Glb.abilities(), part);
-        let split = SplitVertices::new(part, &sets, true);
+        let split = shipment.split(part, &sets, true);
         let count = split.vertices.len();
 
         let mut attributes = Map::new();
@@ -250,7 +251,7 @@ impl File {
 
         let mut out = json!({
             "name": part.traits.name,
-            "primitives": self.primitives(part, &split, &attributes, shipment, stuff, options),
+            "primitives": self.primitives(part, &split, &attributes, shipment, lists, options),
         });
         if !told.is_empty() {
             out["extras"] = json!({ "color_sets": told });
@@ -265,7 +266,7 @@ impl File {
         split: &SplitVertices,
         attributes: &Map<String, Value>,
         shipment: &Shipment,
-        stuff: &mut Stuff,
+        lists: &mut MaterialLists,
         options: WriteOptions,
     ) -> Vec<Value> {
         let corners = part.geometry.triangulation().corners();
@@ -291,9 +292,9 @@ impl File {
             let mut primitive = json!({ "attributes": attributes, "indices": indices, "mode": 4 });
             if with_materials {
                 let material = &materials.list[number];
-                primitive["material"] = json!(stuff.material(material, part, shipment, self));
+                primitive["material"] = json!(lists.material(material, part, shipment, self));
             } else {
-                primitive["material"] = json!(stuff.plain());
+                primitive["material"] = json!(lists.plain());
             }
             primitives.push(primitive);
         }

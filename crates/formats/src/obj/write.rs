@@ -12,19 +12,18 @@ use speckle_model::{Material, Part};
 
 use crate::{
     Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote, numbers::Numbers,
-    seams::SplitVertices,
 };
 
 /// Writes the parts.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
-    let mut stuff = Stuff::default();
+    let mut stuff = MaterialTable::default();
     let mut body = Vec::new();
     let (mut first_vertex, mut first_uv) = (1, 1);
     for part in shipment.parts {
         let sets = carried(&Format::Obj.abilities(), part);
         let chosen = sets.iter().copied().find(|set| set.placement != Placement::Face);
         let mesh = part.geometry.mesh();
-        let split = SplitVertices::new(part, chosen.as_slice(), false);
+        let split = shipment.split(part, chosen.as_slice(), false);
         let of_faces = stuff.of_faces(part, options);
         let mut line = |args: std::fmt::Arguments| {
             body.write_fmt(args).expect("writing to memory cannot fail");
@@ -118,7 +117,7 @@ fn one_line(name: &str) -> String {
 
 /// The materials of a file, each once and by a name no other has.
 #[derive(Default)]
-struct Stuff {
+struct MaterialTable {
     names: Vec<String>,
     taken: HashSet<String>,
     materials: Vec<Material>,
@@ -126,7 +125,7 @@ struct Stuff {
     of_colors: BTreeMap<[u8; 4], u32>,
 }
 
-impl Stuff {
+impl MaterialTable {
     /// The material of each face: by the part's set at the faces, or what the part came with.
     fn of_faces(&mut self, part: &Part, options: WriteOptions) -> Option<Vec<u32>> {
         let at_faces = part.products().find(|set| set.placement == Placement::Face);

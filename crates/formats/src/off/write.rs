@@ -8,7 +8,7 @@ use speckle_model::ColorSet;
 
 use crate::{
     Depth, Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote,
-    numbers::Numbers, seams::SplitVertices,
+    numbers::Numbers,
 };
 
 /// Writes the parts, joined into the one mesh of a file.
@@ -24,7 +24,7 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
                 sets.find(|set| (set.placement == Placement::Face) == at_faces)
             };
             let (at_vertices, at_faces) = (find(false), find(true));
-            (part, SplitVertices::new(part, at_vertices.as_slice(), false), at_vertices, at_faces)
+            (part, shipment.split(part, at_vertices.as_slice(), false), at_vertices, at_faces)
         })
         .collect();
     let has_vertex_colors = shares.iter().any(|(_, _, at_vertices, _)| at_vertices.is_some());

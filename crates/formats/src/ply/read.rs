@@ -1,5 +1,8 @@
 //! Reading PLY bodies, text and binary, into parts.
 
+mod rows;
+mod stream;
+
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_color::Rgba;
@@ -14,6 +17,8 @@ use crate::{
     Body, Content as Found, FormatError, Light, Limits, MeshFile, Place, RawPart, RawSet, Reading,
     numbers::Numbers,
 };
+use rows::{Row, slot, slot_among};
+use stream::{Binary, Stream, Text};
 
 /// Reads a PLY file; the one part it holds takes the name given.
 ///
@@ -142,184 +147,6 @@ impl Content {
     }
 }
 
-/// Where the numbers come from: text, or bytes of either order.
-trait Source {
-    fn scalar(&mut self, kind: Scalar) -> Result<f64, FormatError>;
-    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError>;
-    /// The least room a value of the kind takes.
-    fn least_size(kind: Scalar) -> usize;
-    fn remaining(&self) -> usize;
-    fn place(&self) -> Place;
-
-    fn list_length(&mut self, kind: Scalar, item: Scalar) -> Result<usize, FormatError> {
-        let length = self.integer(kind)?;
-        match usize::try_from(length) {
-            // The last item of a text needs no blank behind it.
-            Ok(n) if n * Self::least_size(item) <= self.remaining() + 1 => Ok(n),
-            Ok(_) => Err(self.cut_short(format!("a list of {length} items is promised here"))),
-            Err(_) => Err(FormatError::new(
-                self.place(),
-                format!("a list cannot have {length} items"),
-                "the file is damaged: export it again",
-            )),
-        }
-    }
-
-    fn cut_short(&self, promised: impl Into<String>) -> FormatError {
-        FormatError::new(
-            self.place(),
-            format!("{}, but the file ends first", promised.into()),
-            "it was cut short: copy or export it again",
-        )
-    }
-}
-
-struct Text<'a> {
-    bytes: &'a [u8],
-    at: usize,
-}
-
-impl Text<'_> {
-    fn next_token(&mut self) -> Result<&[u8], FormatError> {
-        let blank = |b: &u8| b.is_ascii_whitespace();
-        let rest = &self.bytes[self.at..];
-        let Some(start) = rest.iter().position(|b| !blank(b)) else {
-            self.at = self.bytes.len();
-            return Err(self.cut_short("a number is promised here"));
-        };
-        self.at += start;
-        let rest = &rest[start..];
-        Ok(&rest[..rest.iter().position(blank).unwrap_or(rest.len())])
-    }
-
-    fn no_number(&self, token: &[u8]) -> FormatError {
-        let shown = String::from_utf8_lossy(&token[..token.len().min(24)]);
-        FormatError::new(
-            self.place(),
-            format!("{shown:?} is no number"),
-            "correct the line, or export the file again",
-        )
-    }
-}
-
-impl Source for Text<'_> {
-    fn scalar(&mut self, _: Scalar) -> Result<f64, FormatError> {
-        let token = self.next_token()?;
-        let length = token.len();
-        match fast_float2::parse::<f64, _>(token) {
-            Ok(value) => {
-                self.at += length;
-                Ok(value)
-            }
-            Err(_) => {
-                let token = token.to_vec();
-                Err(self.no_number(&token))
-            }
-        }
-    }
-
-    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError> {
-        let token = self.next_token()?;
-        let digits = token.len() <= 10 && token.iter().all(u8::is_ascii_digit);
-        if digits {
-            let value = token.iter().fold(0, |sum, digit| sum * 10 + i64::from(digit - b'0'));
-            self.at += token.len();
-            return Ok(value);
-        }
-        let before = self.at;
-        let value = self.scalar(kind)?;
-        if value.fract() == 0.0 && value.abs() < 9e15 {
-            Ok(value as i64)
-        } else {
-            self.at = before;
-            Err(FormatError::new(
-                self.place(),
-                format!("{value} stands where a whole number is needed"),
-                "correct the line, or export the file again",
-            ))
-        }
-    }
-
-    fn least_size(_: Scalar) -> usize {
-        2
-    }
-
-    fn remaining(&self) -> usize {
-        self.bytes.len() - self.at
-    }
-
-    fn place(&self) -> Place {
-        Place::Line(1 + self.bytes[..self.at].iter().filter(|&&b| b == b'\n').count())
-    }
-}
-
-struct Binary<'a, const LITTLE: bool> {
-    bytes: &'a [u8],
-    at: usize,
-}
-
-impl<const LITTLE: bool> Binary<'_, LITTLE> {
-    #[inline]
-    fn take<const N: usize>(&mut self) -> Result<[u8; N], FormatError> {
-        let Some(bytes) = self.bytes.get(self.at..self.at + N) else {
-            return Err(self.cut_short(format!("{N} more bytes are promised here")));
-        };
-        self.at += N;
-        let mut taken: [u8; N] = bytes.try_into().expect("the slice has N bytes");
-        if !LITTLE {
-            taken.reverse();
-        }
-        Ok(taken)
-    }
-}
-
-impl<const LITTLE: bool> Source for Binary<'_, LITTLE> {
-    #[inline]
-    fn scalar(&mut self, kind: Scalar) -> Result<f64, FormatError> {
-        Ok(match kind {
-            Scalar::F32 => f64::from(f32::from_le_bytes(self.take()?)),
-            Scalar::F64 => f64::from_le_bytes(self.take()?),
-            whole => self.integer(whole)? as f64,
-        })
-    }
-
-    #[inline]
-    fn integer(&mut self, kind: Scalar) -> Result<i64, FormatError> {
-        Ok(match kind {
-            Scalar::I8 => i64::from(i8::from_le_bytes(self.take()?)),
-            Scalar::U8 => i64::from(u8::from_le_bytes(self.take()?)),
-            Scalar::I16 => i64::from(i16::from_le_bytes(self.take()?)),
-            Scalar::U16 => i64::from(u16::from_le_bytes(self.take()?)),
-            Scalar::I32 => i64::from(i32::from_le_bytes(self.take()?)),
-            Scalar::U32 => i64::from(u32::from_le_bytes(self.take()?)),
-            Scalar::F32 | Scalar::F64 => {
-                let place = self.place();
-                let value = self.scalar(kind)?;
-                if value.fract() != 0.0 || value.abs() > 9e15 {
-                    return Err(FormatError::new(
-                        place,
-                        format!("{value} stands where a whole number is needed"),
-                        "the file is damaged: export it again",
-                    ));
-                }
-                value as i64
-            }
-        })
-    }
-
-    fn least_size(kind: Scalar) -> usize {
-        kind.size()
-    }
-
-    fn remaining(&self) -> usize {
-        self.bytes.len() - self.at
-    }
-
-    fn place(&self) -> Place {
-        Place::Byte(self.at)
-    }
-}
-
 /// How many bytes of text are worth a thread of their own.
 const PIECE_BYTES: usize = 1 << 18;
 
@@ -410,7 +237,7 @@ fn join(whole: &mut Vec<Colors>, piece: Vec<Colors>) {
     }
 }
 
-fn read_body<S: Source>(
+fn read_body<S: Stream>(
     header: &Header,
     source: &mut S,
     limits: Limits,
@@ -453,137 +280,7 @@ fn read_body<S: Source>(
     Ok(())
 }
 
-/// Places in a row where wanted properties are collected.
-mod slot {
-    pub const X: usize = 0;
-    pub const R: usize = 3;
-    pub const A: usize = 6;
-    pub const U: usize = 7;
-    /// Everything else lands here.
-    pub const REST: usize = 9;
-    pub const COUNT: usize = 10;
-}
-
-fn slot_of(name: &str) -> usize {
-    match name {
-        "x" => slot::X,
-        "y" => slot::X + 1,
-        "z" => slot::X + 2,
-        "red" | "r" | "diffuse_red" => slot::R,
-        "green" | "g" | "diffuse_green" => slot::R + 1,
-        "blue" | "b" | "diffuse_blue" => slot::R + 2,
-        "alpha" | "a" | "diffuse_alpha" => slot::A,
-        "u" | "s" | "texture_u" => slot::U,
-        "v" | "t" | "texture_v" => slot::U + 1,
-        _ => slot::REST,
-    }
-}
-
-/// What stands before `red`, `green` and `blue` in the names of properties that are colors of their
-/// own.
-fn prefixes(properties: &[Property]) -> Vec<String> {
-    let has = |name: String| properties.iter().any(|p| p.name == name && p.list_count.is_none());
-    properties
-        .iter()
-        .filter_map(|p| p.name.strip_suffix("_red"))
-        .filter(|own| *own != "diffuse")
-        .map(|own| format!("{own}_"))
-        .filter(|own| has(format!("{own}green")) && has(format!("{own}blue")))
-        .collect()
-}
-
-/// The single values of a row, by slot; behind the usual slots four for each color of its own.
-struct Row {
-    slots: Vec<usize>,
-    scale: Vec<f32>,
-    values: Vec<f32>,
-    has_color: bool,
-    has_uv: bool,
-    prefixes: Vec<String>,
-    /// Of each group of colors, those without a prefix first: the type that does not tell how far
-    /// numbers go, and how many channels there are.
-    kinds: Vec<(Option<Scalar>, usize)>,
-}
-
-impl Row {
-    fn new(properties: &[Property]) -> Self {
-        let prefixes = prefixes(properties);
-        let slots: Vec<usize> = properties.iter().map(|p| slot_among(&p.name, &prefixes)).collect();
-        let count = slot::COUNT + 4 * prefixes.len();
-        let (mut scale, mut values) = (vec![1.0; count], vec![0.0; count]);
-        values[slot::A] = 1.0;
-        values[slot::COUNT..].fill(1.0);
-        for (property, &slot) in properties.iter().zip(&slots) {
-            if (slot::R..=slot::A).contains(&slot) || slot >= slot::COUNT {
-                scale[slot] = match is_sure(property.scalar) {
-                    true => property.scalar.full_scale(),
-                    false => 1.0,
-                };
-            }
-        }
-        // Of each group of colors.
-        let firsts = std::iter::once(slot::R).chain((0..prefixes.len()).map(first_of_group));
-        let kinds = firsts.map(|first| {
-            let red = slots.iter().position(|&slot| slot == first);
-            let red = red.map(|i| properties[i].scalar).filter(|&scalar| !is_sure(scalar));
-            (red, if slots.contains(&(first + 3)) { 4 } else { 3 })
-        });
-        let kinds = kinds.collect();
-        let has_color = (slot::R..slot::A).all(|slot| slots.contains(&slot));
-        let has_uv = slots.contains(&slot::U) && slots.contains(&(slot::U + 1));
-        Self { slots, scale, values, has_color, has_uv, prefixes, kinds }
-    }
-
-    /// Room for the colors of rows to come.
-    fn colors(&self, rows: usize) -> Vec<Colors> {
-        let names = std::iter::once(String::new()).chain(self.prefixes.iter().cloned());
-        let all = names.zip(&self.kinds).skip(usize::from(!self.has_color));
-        let empty = |(prefix, &(unsure, channels))| {
-            let values = Vec::with_capacity(rows);
-            Colors { prefix, values, unsure, channels }
-        };
-        all.map(empty).collect()
-    }
-
-    #[inline]
-    fn put(&mut self, property: usize, value: f64) {
-        let slot = self.slots[property];
-        self.values[slot] = value as f32 / self.scale[slot];
-    }
-
-    fn put_colors(&self, colors: &mut [Colors]) {
-        let main = self.has_color.then_some(slot::R);
-        let own = (0..self.prefixes.len()).map(first_of_group);
-        for (first, colors) in main.into_iter().chain(own).zip(colors) {
-            colors.values.push(std::array::from_fn(|i| self.values[first + i]));
-        }
-    }
-}
-
-/// Where the colors of a group of their own begin.
-fn first_of_group(group: usize) -> usize {
-    slot::COUNT + 4 * group
-}
-
-/// Whether a type tells how far colors of it go.
-fn is_sure(scalar: Scalar) -> bool {
-    matches!(scalar, Scalar::I8 | Scalar::U8 | Scalar::I16 | Scalar::U16)
-}
-
-/// The slot of a property, with those of colors of their own.
-fn slot_among(name: &str, prefixes: &[String]) -> usize {
-    for (i, prefix) in prefixes.iter().enumerate() {
-        let channel = name.strip_prefix(prefix.as_str()).and_then(|rest| {
-            ["red", "green", "blue", "alpha"].iter().position(|channel| *channel == rest)
-        });
-        if let Some(channel) = channel {
-            return slot::COUNT + 4 * i + channel;
-        }
-    }
-    slot_of(name)
-}
-
-fn read_vertices<S: Source>(
+fn read_vertices<S: Stream>(
     element: &Element,
     source: &mut S,
     content: &mut Content,
@@ -623,7 +320,7 @@ fn read_vertices<S: Source>(
     Ok(())
 }
 
-fn read_faces<S: Source>(
+fn read_faces<S: Stream>(
     element: &Element,
     source: &mut S,
     limits: Limits,
@@ -698,14 +395,14 @@ fn read_faces<S: Source>(
     Ok(())
 }
 
-fn skip_list<S: Source>(source: &mut S, count: Scalar, item: Scalar) -> Result<(), FormatError> {
+fn skip_list<S: Stream>(source: &mut S, count: Scalar, item: Scalar) -> Result<(), FormatError> {
     for _ in 0..source.list_length(count, item)? {
         source.scalar(item)?;
     }
     Ok(())
 }
 
-fn skip<S: Source>(
+fn skip<S: Stream>(
     element: &Element,
     source: &mut S,
     content: &mut Content,

@@ -1,6 +1,6 @@
 //! Writing PLY: one mesh with its sets at vertices and at faces.
 
-use std::fmt::Write as _;
+use std::{fmt::Write as _, sync::Arc};
 
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 use speckle_color::{Rgba, bytes_from_rgba};
@@ -19,7 +19,7 @@ const IN_NAMES: &AsciiSet = &CONTROLS.add(b'%');
 /// One part as it will stand in the file.
 struct Share<'a> {
     part: &'a Part,
-    split: SplitVertices,
+    split: Arc<SplitVertices>,
 }
 
 /// A set of the file: those of all parts that have its name and stand at the same element.
@@ -101,7 +101,7 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
         .map(|(number, part)| {
             let sets: Vec<&ColorSet> =
                 at_vertices.iter().filter_map(|column| column.sets[number]).collect();
-            Share { part, split: SplitVertices::new(part, &sets, false) }
+            Share { part, split: shipment.split(part, &sets, false) }
         })
         .collect();
     let wide_counts = needs_wide_counts(&shares);

@@ -1,37 +1,29 @@
 //! Reading 3MF: the model is read as it is unpacked, so that it is never whole in memory.
 
+mod scene;
+mod values;
+
 use std::{
     collections::HashMap,
     io::{BufRead, BufReader, Cursor, Read},
 };
 
-use glam::{Mat4, Vec3, Vec4};
+use glam::{Mat4, Vec3};
 use quick_xml::{
     Reader as Xml,
     events::{BytesStart, Event},
 };
-use speckle_color::{Rgba, rgba_from_bytes};
-use speckle_mesh::{Unit, UpAxis, mesh::MeshArrays};
-use speckle_model::ProjectTraits;
+use speckle_color::Rgba;
+use speckle_mesh::Unit;
 use zip::ZipArchive;
 
-use super::{MODEL, USUAL_PLACE};
 use crate::{
-    Budget, Content, FormatError, Light, Limits, MeshFile, Origin, Place, RawPart, Reading,
-    indexed::plainest,
-    numbers::Numbers,
-    package,
+    Budget, Content, FormatError, Limits, MeshFile, Origin, Place, Reading, package,
     xml::{self, broken},
 };
 
-/// What is placed, one after the other.
-struct Scene<'a> {
-    file: &'a MeshFile<'a>,
-    budget: &'a Budget,
-    /// What is used again and again counts each time.
-    corners: usize,
-    content: Content,
-}
+use super::{MODEL, USUAL_PLACE};
+use values::{color, matrix, no_number, whole};
 
 /// How deep objects may hold each other.
 const DEEPEST: usize = 32;
@@ -388,133 +380,6 @@ impl Model {
             _ => {}
         }
     }
-
-    fn into_content(mut self, file: &MeshFile, budget: &Budget) -> Result<Content, FormatError> {
-        let content = Content {
-            traits: Some(ProjectTraits { unit: self.unit, up: UpAxis::Z }),
-            notes: std::mem::take(&mut self.notes),
-            ..Content::default()
-        };
-        let items = if self.items.is_empty() {
-            // Nothing is built: all that holds a mesh is shown.
-            let mut ids: Vec<Id> = self.objects.keys().copied().collect();
-            ids.sort_unstable();
-            ids.into_iter().map(|id| (id, Mat4::IDENTITY)).collect()
-        } else {
-            std::mem::take(&mut self.items)
-        };
-        let shrink =
-            if self.micron { Mat4::from_scale(Vec3::splat(0.001)) } else { Mat4::IDENTITY };
-        let mut scene = Scene { file, budget, corners: 0, content };
-        for (id, placed) in items {
-            self.place(id, shrink * placed, 0, &mut scene)?;
-        }
-        let Scene { content, .. } = scene;
-        if content.parts.is_empty() {
-            return Err(FormatError::new(
-                Place::File,
-                "no object with triangles is in it",
-                "export it again with its surfaces",
-            ));
-        }
-        Ok(content)
-    }
-
-    fn place(
-        &self,
-        id: Id,
-        placed: Mat4,
-        depth: usize,
-        scene: &mut Scene,
-    ) -> Result<(), FormatError> {
-        let Some(object) = self.objects.get(&id) else {
-            return Err(damaged(format!(
-                "object {} of {} is used but not there",
-                id.1, self.files[id.0]
-            )));
-        };
-        if depth > DEEPEST {
-            return Err(damaged(format!("object {} holds itself", id.1)));
-        }
-        scene.budget.visit()?;
-        // What is used again and again counts each time.
-        scene.corners += 3 * object.triangles.len() + object.parts.len();
-        if scene.corners > self.limits.elements {
-            return Err(FormatError::too_many(self.limits));
-        }
-        for (part, own) in &object.parts {
-            self.place(*part, placed * *own, depth + 1, scene)?;
-        }
-        if object.triangles.is_empty() {
-            return Ok(());
-        }
-        if object.is_support {
-            scene.content.notes.push(format!("the support {} is not kept", object.name));
-            return Ok(());
-        }
-        let points = object.points.iter();
-        let positions = if placed == Mat4::IDENTITY {
-            object.points.clone()
-        } else {
-            points.map(|&p| placed.transform_point3(p)).collect()
-        };
-        let arrays = MeshArrays {
-            positions,
-            face_starts: (0..=object.triangles.len() as u32).map(|face| 3 * face).collect(),
-            corner_vertices: object.triangles.iter().flatten().copied().collect(),
-            uv_sets: Vec::new(),
-        };
-        let sets: Vec<_> = self
-            .values(id.0, object)?
-            .map(|values| {
-                let told = object.color_set.trim().split_once(' ');
-                let (word, name) = told.unwrap_or(("color", "Color"));
-                let numbers = Numbers::of_word(word, Light::Encoded);
-                plainest(name.to_owned(), numbers, values, &arrays)
-            })
-            .into_iter()
-            .collect();
-        let name = match (object.name.trim(), scene.content.parts.len()) {
-            ("", 0) => scene.file.stem().to_owned(),
-            ("", n) => format!("{} {}", scene.file.stem(), n + 1),
-            (name, _) => name.to_owned(),
-        };
-        let part = RawPart::new(name, arrays, sets);
-        let part = if placed.determinant() < 0.0 { part.turned_over() } else { part };
-        scene.content.take_part(part, scene.budget)
-    }
-
-    /// The colors of the corners; none where no triangle has any.
-    fn values(&self, file: usize, object: &Object) -> Result<Option<Vec<Rgba>>, FormatError> {
-        let group_of = |group: u32| self.groups.get(&(file, group));
-        let own = object.own.and_then(|(group, entry)| group_of(group)?.get(entry as usize));
-        let is_any =
-            own.is_some() || object.colors.iter().any(|(group, _)| group_of(*group).is_some());
-        if !is_any {
-            return Ok(None);
-        }
-        let mut values = Vec::with_capacity(3 * object.triangles.len());
-        for (group, entries) in &object.colors {
-            let listed = match (*group, object.own) {
-                (u32::MAX, Some((own, _))) => group_of(own),
-                (group, _) => group_of(group),
-            };
-            for &entry in entries {
-                values.push(match (listed, entry) {
-                    (Some(colors), entry) if entry != u32::MAX => {
-                        *colors.get(entry as usize).ok_or_else(|| {
-                            damaged(format!(
-                                "a triangle uses color {entry}, but its group has only {}",
-                                colors.len()
-                            ))
-                        })?
-                    }
-                    _ => own.copied().unwrap_or([1.0; 4]),
-                });
-            }
-        }
-        Ok(Some(values))
-    }
 }
 
 /// Hands over each attribute of a tag, by its name without prefix.
@@ -528,37 +393,4 @@ fn each(
         take(attribute.key.local_name().as_ref(), attribute.value.trim_ascii())?;
     }
     Ok(())
-}
-
-fn whole(digits: &[u8]) -> Option<u32> {
-    if digits.is_empty() || digits.len() > 10 || !digits.iter().all(u8::is_ascii_digit) {
-        return None;
-    }
-    let value = digits.iter().fold(0_u64, |sum, b| 10 * sum + u64::from(b - b'0'));
-    u32::try_from(value).ok().filter(|&value| value < u32::MAX)
-}
-
-fn no_number(at: u64, value: &[u8]) -> FormatError {
-    let shown = String::from_utf8_lossy(&value[..value.len().min(24)]).into_owned();
-    broken(at, format!("{shown:?} is no number"))
-}
-
-/// `#RRGGBB` or `#RRGGBBAA`.
-fn color(text: &str) -> Option<Rgba> {
-    let digits = text.trim().strip_prefix('#')?;
-    if !digits.is_ascii() || !matches!(digits.len(), 6 | 8) {
-        return None;
-    }
-    let byte = |i: usize| u8::from_str_radix(digits.get(2 * i..2 * i + 2)?, 16).ok();
-    Some(rgba_from_bytes([byte(0)?, byte(1)?, byte(2)?, byte(3).unwrap_or(255)]))
-}
-
-fn matrix(text: &str) -> Result<Mat4, FormatError> {
-    let numbers = xml::floats(text, "a transform")?;
-    let column =
-        |i: usize, w: f32| Vec4::new(numbers[3 * i], numbers[3 * i + 1], numbers[3 * i + 2], w);
-    if numbers.len() != 12 {
-        return Err(damaged(format!("a transform has {} numbers instead of 12", numbers.len())));
-    }
-    Ok(Mat4::from_cols(column(0, 0.0), column(1, 0.0), column(2, 0.0), column(3, 1.0)))
 }

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use crate::xml::escaped;
 
 /// What a field holds.
-pub enum Field {
+pub enum NodeField {
     /// True or false.
     Bool(bool),
     /// Numbers of one value.
@@ -21,7 +21,7 @@ pub enum Field {
 /// A node with its fields, and the nodes in it, each with the field it stands in.
 pub struct Node {
     name: &'static str,
-    fields: Vec<(&'static str, Field)>,
+    fields: Vec<(&'static str, NodeField)>,
     nodes: Vec<(&'static str, Node)>,
 }
 
@@ -32,7 +32,7 @@ impl Node {
     }
 
     /// With one more field.
-    pub fn with(mut self, name: &'static str, field: Field) -> Self {
+    pub fn with(mut self, name: &'static str, field: NodeField) -> Self {
         self.fields.push((name, field));
         self
     }
@@ -48,10 +48,12 @@ impl Node {
         let _ = write!(out, "<{}", self.name);
         for (name, field) in &self.fields {
             let _ = match field {
-                Field::Bool(is) => write!(out, " {name}='{is}'"),
-                Field::One(numbers) | Field::Many(numbers) => write!(out, " {name}='{numbers}'"),
-                Field::Text(text) => write!(out, " {name}='{}'", escaped(text)),
-                Field::Texts(texts) => {
+                NodeField::Bool(is) => write!(out, " {name}='{is}'"),
+                NodeField::One(numbers) | NodeField::Many(numbers) => {
+                    write!(out, " {name}='{numbers}'")
+                }
+                NodeField::Text(text) => write!(out, " {name}='{}'", escaped(text)),
+                NodeField::Texts(texts) => {
                     let quoted: Vec<String> = texts.iter().map(|text| quoted(text)).collect();
                     write!(out, " {name}='{}'", escaped(&quoted.join(" ")))
                 }
@@ -71,11 +73,13 @@ impl Node {
         let _ = writeln!(out, "{} {{", self.name);
         for (name, field) in &self.fields {
             let _ = match field {
-                Field::Bool(is) => writeln!(out, "{name} {}", if *is { "TRUE" } else { "FALSE" }),
-                Field::One(numbers) => writeln!(out, "{name} {numbers}"),
-                Field::Many(numbers) => writeln!(out, "{name} [ {numbers} ]"),
-                Field::Text(text) => writeln!(out, "{name} {}", quoted(text)),
-                Field::Texts(texts) => {
+                NodeField::Bool(is) => {
+                    writeln!(out, "{name} {}", if *is { "TRUE" } else { "FALSE" })
+                }
+                NodeField::One(numbers) => writeln!(out, "{name} {numbers}"),
+                NodeField::Many(numbers) => writeln!(out, "{name} [ {numbers} ]"),
+                NodeField::Text(text) => writeln!(out, "{name} {}", quoted(text)),
+                NodeField::Texts(texts) => {
                     let quoted: Vec<String> = texts.iter().map(|text| quoted(text)).collect();
                     writeln!(out, "{name} [ {} ]", quoted.join(" "))
                 }

@@ -10,7 +10,7 @@ use speckle_mesh::{
 };
 use speckle_model::{ColorSet, Part};
 
-use super::node::{Field, Node};
+use super::node::{Node, NodeField};
 use crate::{
     Content, Format, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, Shipment,
     WriteOptions, carried,
@@ -29,10 +29,10 @@ pub fn nodes(shipment: &Shipment, options: WriteOptions) -> Vec<Node> {
     // The standard's numbers are metres with Y up: a node above the others says what ours are.
     let scale = traits.unit.metres();
     let mut above =
-        Node::new("Transform").with("scale", Field::One(format!("{scale} {scale} {scale}")));
+        Node::new("Transform").with("scale", NodeField::One(format!("{scale} {scale} {scale}")));
     if traits.up == UpAxis::Z {
         let quarter = -std::f32::consts::FRAC_PI_2;
-        above = above.with("rotation", Field::One(format!("1 0 0 {quarter}")));
+        above = above.with("rotation", NodeField::One(format!("1 0 0 {quarter}")));
     }
     vec![parts.fold(above, |above, part| above.holding("children", part))]
 }
@@ -40,25 +40,25 @@ pub fn nodes(shipment: &Shipment, options: WriteOptions) -> Vec<Node> {
 fn of_part(part: &Part, options: WriteOptions) -> Node {
     let mesh = part.geometry.mesh();
     let set = carried(&Format::X3d.abilities(), part).first().copied();
-    let mut faces = Node::new("IndexedFaceSet").with("solid", Field::Bool(false));
+    let mut faces = Node::new("IndexedFaceSet").with("solid", NodeField::Bool(false));
     if !mesh.all_triangles() {
-        faces = faces.with("convex", Field::Bool(false));
+        faces = faces.with("convex", NodeField::Bool(false));
     }
     if set.is_some_and(|set| set.placement == Placement::Face) {
-        faces = faces.with("colorPerVertex", Field::Bool(false));
+        faces = faces.with("colorPerVertex", NodeField::Bool(false));
     }
-    faces = faces.with("coordIndex", Field::Many(by_face(part, mesh.corner_vertices())));
+    faces = faces.with("coordIndex", NodeField::Many(by_face(part, mesh.corner_vertices())));
     let mut nodes: Vec<(&'static str, Node)> = Vec::new();
     let mut points = String::new();
     for p in mesh.positions() {
         let _ = write!(points, "{} {} {} ", p.x, p.y, p.z);
     }
     points.pop();
-    nodes.push(("coord", Node::new("Coordinate").with("point", Field::Many(points))));
+    nodes.push(("coord", Node::new("Coordinate").with("point", NodeField::Many(points))));
     if let Some(set) = set {
         let listed: Vec<Rgba> = if set.placement == Placement::Corner {
             let indexed = Indexed::new(part, set, |value| value.map(f32::to_bits));
-            faces = faces.with("colorIndex", Field::Many(by_face(part, &indexed.of_corners)));
+            faces = faces.with("colorIndex", NodeField::Many(by_face(part, &indexed.of_corners)));
             indexed.values.iter().map(|value| value.map(f32::from_bits)).collect()
         } else {
             set.values.to_vec()
@@ -73,17 +73,20 @@ fn of_part(part: &Part, options: WriteOptions) -> Node {
         }
         colors.pop();
         let name = if with_alpha { "ColorRGBA" } else { "Color" };
-        nodes.push(("color", Node::new(name).with("color", Field::Many(colors))));
+        nodes.push(("color", Node::new(name).with("color", NodeField::Many(colors))));
     }
     if let Some(uvs) = mesh.uv_sets().first() {
         let own: Vec<u32> = (0..mesh.corner_count() as u32).collect();
-        faces = faces.with("texCoordIndex", Field::Many(by_face(part, &own)));
+        faces = faces.with("texCoordIndex", NodeField::Many(by_face(part, &own)));
         let mut points = String::new();
         for uv in &uvs.uvs {
             let _ = write!(points, "{} {} ", uv.x, uv.y);
         }
         points.pop();
-        nodes.push(("texCoord", Node::new("TextureCoordinate").with("point", Field::Many(points))));
+        nodes.push((
+            "texCoord",
+            Node::new("TextureCoordinate").with("point", NodeField::Many(points)),
+        ));
     }
     for (field, node) in nodes {
         faces = faces.holding(field, node);
@@ -94,15 +97,15 @@ fn of_part(part: &Part, options: WriteOptions) -> Node {
     let says: Vec<String> =
         set.map(|set| said(set, options.light(Light::Encoded))).into_iter().collect();
     let info = Node::new("WorldInfo")
-        .with("title", Field::Text(part.traits.name.clone()))
-        .with("info", Field::Texts(says));
+        .with("title", NodeField::Text(part.traits.name.clone()))
+        .with("info", NodeField::Texts(says));
     let transform = part.traits.transform;
     let (axis, angle) = transform.rotation().to_axis_angle();
     let [t, s] = [transform.translation, transform.scale];
     Node::new("Transform")
-        .with("translation", Field::One(format!("{} {} {}", t.x, t.y, t.z)))
-        .with("rotation", Field::One(format!("{} {} {} {angle}", axis.x, axis.y, axis.z)))
-        .with("scale", Field::One(format!("{} {} {}", s.x, s.y, s.z)))
+        .with("translation", NodeField::One(format!("{} {} {}", t.x, t.y, t.z)))
+        .with("rotation", NodeField::One(format!("{} {} {} {angle}", axis.x, axis.y, axis.z)))
+        .with("scale", NodeField::One(format!("{} {} {}", s.x, s.y, s.z)))
         .holding("children", info)
         .holding("children", shape)
 }

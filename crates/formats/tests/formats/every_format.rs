@@ -22,7 +22,7 @@ use speckle_mesh::{
 use speckle_model::{NewPart, NewSet, Part, ProjectTraits};
 use speckle_tools::{
     compare::compare,
-    map::{MapChannel, MapLay, MapPlan, render},
+    map::{MapChannel, MapPlan, MapProjection, render},
 };
 
 use crate::common::{into_parts, read};
@@ -171,7 +171,7 @@ fn maps_are_written_in_the_numbers_of_their_format() {
     let plan = MapPlan {
         width: 3,
         height: 2,
-        lay: MapLay::Uv { uv_set: 0 },
+        lay: MapProjection::Uv { uv_set: 0 },
         channels: [from("Coat", 0), from("Wear", 0), from("Coat", 2), from("Coat", 3)],
         padding: 0,
         samples: 2,

@@ -11,7 +11,7 @@ use crate::Shipment;
 
 /// The materials, textures and images of a file.
 #[derive(Default)]
-pub struct Stuff {
+pub struct MaterialLists {
     materials: Vec<Value>,
     textures: Vec<Value>,
     images: Vec<Value>,
@@ -19,7 +19,7 @@ pub struct Stuff {
     of_images: Vec<(String, usize)>,
 }
 
-impl Stuff {
+impl MaterialLists {
     /// Puts them into the file, where there are any: empty lists are against the standard.
     pub fn put_into(self, root: &mut Value) {
         let lists =
