@@ -17,7 +17,6 @@ use speckle_tools::{
         Inputs, Pantry, made_by,
         occlusion::{Blockers, Casting, Cone, openness},
         samples::Samples,
-        sources,
         watch::Watch,
     },
     image_file::ImageFile,
@@ -122,7 +121,9 @@ pub fn others(path: &Path) -> Result<()> {
     ] {
         let source: Source = serde_json::from_str(json)?;
         let ms = crate::median_ms(3, || {
-            sources::made(&source, &inputs, &Watch::default()).is_ok_and(|field| !field.is_empty())
+            Pantry::default()
+                .source(&source, &inputs, &Watch::default())
+                .is_ok_and(|field| !field.is_empty())
         });
         println!("| {title} | {ms:.0} |");
     }

@@ -31,8 +31,8 @@ mod sets;
 mod strokes;
 
 pub use adjusting::Adjustment;
-pub use change::{Change, Direction, PartRecord, Patch, Step};
-pub use channels::{ChannelAt, ChannelEdit, Merge, Source};
+pub use change::{Change, ChangeStep, Direction, PartRecord, Patch};
+pub use channels::{ChannelAt, ChannelEdit, ChannelMerge, ChannelSource};
 pub use edit::Edit;
 pub use error::EditError;
 pub use fills::Fill;
@@ -159,7 +159,9 @@ impl Document {
             .steps
             .iter()
             .filter_map(|step| match step {
-                Step::Part { part, .. } | Step::PartGone { part, .. } => Some(part.mesh),
+                ChangeStep::Part { part, .. } | ChangeStep::PartGone { part, .. } => {
+                    Some(part.mesh)
+                }
                 _ => None,
             })
             .filter(|id| self.geometry(*id).is_none())

@@ -7,6 +7,6 @@
 pub mod document;
 
 pub use document::{
-    Change, ChannelEdit, Document, Edit, EditError, HandId, HelperEdit, ImageEdit, PaintEdit,
-    PartEdit, Patch, ProjectEdit, RecipeEdit, ReplaceEdit, SetEdit, Step,
+    Change, ChangeStep, ChannelEdit, Document, Edit, EditError, HandId, HelperEdit, ImageEdit,
+    PaintEdit, PartEdit, Patch, ProjectEdit, RecipeEdit, ReplaceEdit, SetEdit,
 };

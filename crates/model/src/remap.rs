@@ -59,12 +59,17 @@ pub fn carried(set: &ColorSet, coverage: Option<&ColorSet>, carry: &Carry) -> Op
     }
 }
 
-/// How values of a set are mixed.
+/// How values of a set are mixed, wherever they go: to another placement of a mesh that changed, or
+/// to another mesh.
 pub struct Mixing<'a> {
-    values: &'a [Rgba],
-    covers: Option<&'a [Rgba]>,
-    encoding: Encoding,
-    ground: Rgba,
+    /// The values.
+    pub values: &'a [Rgba],
+    /// Of hand paint: how much of it lies where, by channel.
+    pub covers: Option<&'a [Rgba]>,
+    /// Whether they are mixed as light or as plain numbers.
+    pub encoding: Encoding,
+    /// What is where nothing counts.
+    pub ground: Rgba,
 }
 
 impl<'a> Mixing<'a> {
@@ -99,6 +104,7 @@ impl<'a> Mixing<'a> {
         only.unwrap_or_else(|| covered.or(bare).value(self.encoding, self.ground))
     }
 }
+
 impl Selection {
     /// The group on new faces that come from so many old ones: those that are in it by half or more.
     #[must_use]

@@ -1,21 +1,21 @@
 //! Color computed from the shape: what the steps of a recipe make.
 //!
-//! A source is the dear part, so what sources make is kept in a [`Pantry`] under a digest of all it
-//! depends on; shaping and merging are done anew each time. The same digests say whether what a
-//! recipe made is still what it would make.
+//! A source is the dear part, so what sources make is kept in a [`Pantry`] under a digest of all
+//! they looked at ([`Needs`]); shaping and merging are done anew each time. The same digests say
+//! whether what a recipe made is still what it would make.
 
 pub mod curvature;
 pub mod diffusion;
-mod digest;
 mod error;
 pub mod field;
 pub mod image;
 mod inputs;
+mod look;
 pub mod occlusion;
 mod pantry;
 pub mod pieces;
 pub mod samples;
-pub mod sources;
+mod sources;
 pub mod taste;
 pub mod trail;
 pub mod watch;
@@ -27,6 +27,8 @@ use speckle_model::recipe::{Recipe, Source, Step, Target};
 pub use error::BakeError;
 use field::Field;
 pub use inputs::{Inputs, Paint};
+use look::Look;
+pub use look::Needs;
 pub use pantry::Pantry;
 pub use sources::MATERIAL_SET;
 use taste::Tastes;
@@ -133,7 +135,8 @@ pub fn up_to(
                 step.source.title()
             )),
         };
-        let mask = step.mask.as_ref().map(|mask| inputs.mask(mask)).transpose().map_err(said)?;
+        let masked = step.mask.as_ref().map(|mask| Look::new(inputs).mask(mask)).transpose();
+        let mask = masked.map_err(said)?.map(|shares| shares());
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
         if let Source::HandPaint { paint } = &step.source {
             let Some(paint) = inputs.paint(*paint) else { continue };

@@ -3,11 +3,14 @@
 //! Everything takes parts and values and gives values; nothing here knows of documents or undo.
 
 pub mod adjust;
+mod axes;
 pub mod bake;
+mod bilinear;
 pub mod compare;
 pub mod image_file;
 pub mod map;
 pub mod picture;
+pub mod raster;
 pub mod region;
 pub mod replacing;
 pub mod separation;

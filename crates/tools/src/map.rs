@@ -12,7 +12,7 @@ use speckle_color::{Encoding, Linear, linear_from_srgb, srgb_from_linear};
 use speckle_mesh::Placement;
 use speckle_model::{ColorSet, Part};
 
-use crate::bake::image::Image;
+use crate::{bake::image::Image, raster::Raster};
 
 /// The largest side of a map, pixels.
 pub const MOST_SIDE: usize = 8192;
@@ -56,7 +56,7 @@ pub enum MapChannel {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case", tag = "kind")]
-pub enum MapLay {
+pub enum MapProjection {
     /// By a set of texture coordinates, from 0.
     Uv {
         /// Which one.
@@ -81,7 +81,7 @@ pub struct MapPlan {
     /// Pixels down.
     pub height: usize,
     /// How the surface lies on it.
-    pub lay: MapLay,
+    pub lay: MapProjection,
     /// What R, G, B and A hold.
     pub channels: [MapChannel; 4],
     /// How far colors are drawn out over the seams, pixels.
@@ -198,7 +198,7 @@ impl MapPlan {
         if self.channels.iter().any(out) {
             return Some("channels are R, G, B and A, and numbers lie between 0 and 1".to_owned());
         }
-        if let MapLay::Along { direction, up } = self.lay {
+        if let MapProjection::Along { direction, up } = self.lay {
             let across = Vec3::from(direction).cross(Vec3::from(up));
             if !across.is_finite() || across.length_squared() < 1e-12 {
                 return Some("the direction and what is up must differ".to_owned());
@@ -249,8 +249,8 @@ pub fn render(
         })
         .collect();
     let tiles = match plan.lay {
-        MapLay::Uv { uv_set } => by_uv(&drawn, uv_set, plan)?,
-        MapLay::Along { direction, up } => along(&drawn, direction.into(), up.into(), plan),
+        MapProjection::Uv { uv_set } => by_uv(&drawn, uv_set, plan)?,
+        MapProjection::Along { direction, up } => along(&drawn, direction.into(), up.into(), plan),
     };
 
     // The tiles that each band of rows meets.
@@ -375,9 +375,6 @@ fn along<'a>(drawn: &'a [Drawn<'a>], direction: Vec3, up: Vec3, plan: &MapPlan) 
     tiles
 }
 
-/// How far outside of a triangle, in its own coordinates, a sample still counts as on its edge.
-const ON_EDGE: f32 = -1e-5;
-
 fn rasterise(
     plan: &MapPlan,
     first_row: usize,
@@ -389,61 +386,28 @@ fn rasterise(
     let n = plan.samples;
     let rows = light.len() / plan.width;
     let (across, down) = (plan.width * n, rows * n);
-    let mut nearest = vec![f32::INFINITY; across * down];
+    let mut raster = Raster::new(across, down);
     let mut values = vec![[0.0_f32; 4]; across * down];
     for tile in own.iter().map(|&number| &tiles[number as usize]) {
         // In samples, from the corner of the band.
         let at =
             tile.at.map(|p| (p - Vec2::new(0.0, first_row as f32)) * n as f32 - Vec2::splat(0.5));
-        let [a, b, c] = at;
-        let area = (b - a).perp_dot(c - a);
-        if area == 0.0 || !area.is_finite() {
-            continue;
-        }
-        let bound = |low: bool, axis: usize, most: usize| -> usize {
-            let numbers = at.iter().map(|p| p[axis]);
-            if low {
-                (numbers.fold(f32::MAX, f32::min).ceil().max(0.0)) as usize
-            } else {
-                let high = numbers.fold(f32::MIN, f32::max).floor();
-                if high < 0.0 { 0 } else { (high as usize + 1).min(most) }
-            }
-        };
-        let (left, right) = (bound(true, 0, across), bound(false, 0, across));
-        let (top, bottom) = (bound(true, 1, down), bound(false, 1, down));
         let corner_light: [[f32; 4]; 3] = std::array::from_fn(|k| {
             std::array::from_fn(|channel| {
                 tile.part.light(channel, &plan.channels[channel], tile.corners[k], tile.face)
             })
         });
-        for y in top..bottom {
-            for x in left..right {
-                let p = Vec2::new(x as f32, y as f32);
-                let shares = [
-                    (b - p).perp_dot(c - p) / area,
-                    (c - p).perp_dot(a - p) / area,
-                    (a - p).perp_dot(b - p) / area,
-                ];
-                if shares.iter().any(|&share| share < ON_EDGE) {
-                    continue;
-                }
-                let depth: f32 = (0..3).map(|k| shares[k] * tile.depth[k]).sum();
-                let slot = y * across + x;
-                if depth >= nearest[slot] {
-                    continue;
-                }
-                nearest[slot] = depth;
-                values[slot] = std::array::from_fn(|channel| {
-                    (0..3).map(|k| shares[k] * corner_light[k][channel]).sum()
-                });
-            }
-        }
+        raster.draw(at, tile.depth, |sample, shares| {
+            values[sample] = std::array::from_fn(|channel| {
+                (0..3).map(|k| shares[k] * corner_light[k][channel]).sum()
+            });
+        });
     }
     for (i, (pixel, covered)) in light.iter_mut().zip(covered).enumerate() {
         let (x, y) = (i % plan.width * n, i / plan.width * n);
         let (mut sum, mut count) = ([0.0; 4], 0.0);
         for slot in (y..y + n).flat_map(|y| (x..x + n).map(move |x| y * across + x)) {
-            if nearest[slot] < f32::INFINITY {
+            if raster.is_met(slot) {
                 (0..4).for_each(|k| sum[k] += values[slot][k]);
                 count += 1.0;
             }

@@ -1,9 +1,11 @@
 //! A small picture of a project, drawn without a graphics card.
 
-use glam::{Mat4, Vec3, camera};
+use glam::{Mat4, Vec2, Vec3, camera};
 use speckle_color::Linear;
 use speckle_mesh::{Placement, UpAxis};
 use speckle_model::Part;
+
+use crate::raster::Raster;
 
 /// Where the picture is taken from, with Y up: a little from the right and from above.
 const SIGHT: Vec3 = Vec3::new(0.55, 0.42, 1.0);
@@ -18,12 +20,8 @@ const CLAY: Vec3 = Vec3::splat(0.72);
 #[must_use]
 pub fn draw(parts: &[Part], up: UpAxis, width: usize, height: usize) -> Vec<u8> {
     let (wide, high) = (width * OVERSAMPLING, height * OVERSAMPLING);
-    let mut canvas = Canvas {
-        wide,
-        high,
-        depth: vec![f32::INFINITY; wide * high],
-        color: vec![[0.0; 4]; wide * high],
-    };
+    let mut canvas =
+        Canvas { wide, high, raster: Raster::new(wide, high), color: vec![[0.0; 4]; wide * high] };
     if let Some(camera) = Camera::framing(parts, up, wide as f32 / high as f32) {
         for part in parts.iter().filter(|part| part.traits.visible) {
             canvas.draw(part, &camera);
@@ -79,16 +77,16 @@ impl Camera {
 struct Canvas {
     wide: usize,
     high: usize,
-    depth: Vec<f32>,
+    raster: Raster,
     /// Linear light and coverage.
     color: Vec<[f32; 4]>,
 }
 
-/// A vertex as drawn: place on the canvas, depth, normal with Y up.
+/// A vertex as drawn: place on the canvas, from the middle of its first pixel; depth; normal with Y
+/// up.
 #[derive(Clone, Copy)]
 struct Drawn {
-    x: f32,
-    y: f32,
+    at: Vec2,
     depth: f32,
     normal: Vec3,
 }
@@ -98,6 +96,7 @@ impl Canvas {
         let mesh = part.geometry.mesh();
         let place = Mat4::from(part.traits.transform.to_project());
         let clip = camera.clip * place;
+        let size = Vec2::new(self.wide as f32, self.high as f32);
         let upright = camera.upright * place;
         let turn = upright.inverse().transpose();
         let normals = part.geometry.vertex_normals();
@@ -108,8 +107,7 @@ impl Canvas {
             .map(|(&point, &normal)| {
                 let p = clip.project_point3(point);
                 Drawn {
-                    x: (p.x + 1.0) / 2.0 * self.wide as f32,
-                    y: (1.0 - p.y) / 2.0 * self.high as f32,
+                    at: Vec2::new((p.x + 1.0) / 2.0, (1.0 - p.y) / 2.0) * size - 0.5,
                     depth: p.z,
                     normal: turn.transform_vector3(normal).normalize_or_zero(),
                 }
@@ -134,37 +132,14 @@ impl Canvas {
         }
     }
 
-    fn triangle(&mut self, [a, b, c]: [Drawn; 3], colors: [Vec3; 3]) {
-        let area = (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
-        if area == 0.0 || !area.is_finite() {
-            return;
-        }
-        let span = |p: [f32; 3], most: usize| {
-            let least = p[0].min(p[1]).min(p[2]).floor().max(0.0);
-            let greatest = p[0].max(p[1]).max(p[2]).ceil().min(most as f32);
-            least as usize..greatest.max(0.0) as usize
-        };
-        let (columns, rows) = (span([a.x, b.x, c.x], self.wide), span([a.y, b.y, c.y], self.high));
-        for row in rows {
-            for column in columns.clone() {
-                let (x, y) = (column as f32 + 0.5, row as f32 + 0.5);
-                let weight =
-                    |p: Drawn, q: Drawn| ((q.x - p.x) * (y - p.y) - (q.y - p.y) * (x - p.x)) / area;
-                let (u, v, w) = (weight(b, c), weight(c, a), weight(a, b));
-                if u < 0.0 || v < 0.0 || w < 0.0 {
-                    continue;
-                }
-                let depth = u * a.depth + v * b.depth + w * c.depth;
-                let pixel = row * self.wide + column;
-                if depth >= self.depth[pixel] {
-                    continue;
-                }
-                self.depth[pixel] = depth;
-                let normal = (a.normal * u + b.normal * v + c.normal * w).normalize_or_zero();
-                let color = colors[0] * u + colors[1] * v + colors[2] * w;
-                self.color[pixel] = (color * light(normal)).min(Vec3::ONE).extend(1.0).to_array();
-            }
-        }
+    fn triangle(&mut self, points: [Drawn; 3], colors: [Vec3; 3]) {
+        let Self { raster, color, .. } = self;
+        raster.draw(points.map(|p| p.at), points.map(|p| p.depth), |sample, shares| {
+            let mean = |of: [Vec3; 3]| of[0] * shares[0] + of[1] * shares[1] + of[2] * shares[2];
+            let normal = mean(points.map(|p| p.normal)).normalize_or_zero();
+            let lit = (mean(colors) * light(normal)).min(Vec3::ONE);
+            color[sample] = lit.extend(1.0).to_array();
+        });
     }
 
     fn shrunk(&self, width: usize, height: usize) -> Vec<u8> {

@@ -287,7 +287,7 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
     // Another set's values where this one holds its own.
     let values_of = |id: SetId| {
         let other = (ground.other)(id)?;
-        Some((other.encoding, convert::values_at(other, placement, mesh)))
+        Some((other.encoding, convert::values_at(other, placement, geometry)))
     };
     let by_values = |id: SetId, share: &(dyn Fn(Encoding, Rgba) -> f32 + Sync)| {
         let (encoding, values) = values_of(id).unwrap_or((Encoding::Data, Vec::new()));
@@ -352,7 +352,7 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
                 values: std::sync::Arc::new(marks),
                 ..then.clone()
             };
-            let shares = convert::values_at(&marked, placement, mesh);
+            let shares = convert::values_at(&marked, placement, geometry);
             above_nothing(shares.into_iter().map(|value| value[0]).collect())
         }
         Region::Group { index } => {

@@ -13,6 +13,7 @@ use speckle_mesh::{Geometry, Mesh, MeshError, Placement, carry::Carry};
 use speckle_model::{
     ColorSet, Materials, NewPart, NewSet, Part, Selection, SetId,
     partners::{Known, partners},
+    remap::Mixing,
 };
 
 use pairing::{Pairing, Values, bounds};
@@ -131,11 +132,11 @@ pub fn colors(
         let of_turned = turned.as_ref().filter(|_| set.placement == Placement::Corner);
         let turned = of_turned.map(|corners| corners.copies(&set.values));
         let given = turned.as_ref().unwrap_or(&set.values);
-        let values_of =
-            Values { geometry: &source, placement: set.placement, set: given, coverage: None };
+        let mixing =
+            Mixing { values: given, covers: None, encoding: set.encoding, ground: set.ground };
+        let values_of = Values { geometry: &source, placement: set.placement, mixing };
         let wanted = own.map_or(set.placement, |own| own.placement);
-        let (placement, mut values) =
-            pairing.plainest(&part.geometry, &values_of, set.encoding, wanted);
+        let (placement, mut values) = pairing.plainest(&part.geometry, &values_of, wanted);
         let mut changed = values.len();
         if let Some(own) = own {
             let is_locked: [bool; 4] = std::array::from_fn(|i| own.channels[i].locked);
@@ -197,9 +198,9 @@ pub fn shape(
     let mut sets = Vec::new();
     let mut told = Vec::new();
     for set in &part.sets {
-        let coverage = part.coverage_of(set).map(|coverage| coverage.values.as_slice());
-        let from = Values { coverage, ..Values::of(&part.geometry, set) };
-        let values = pairing.values(&target, &from, set.encoding, set.placement);
+        let mixing = Mixing::of(set, part.coverage_of(set));
+        let from = Values { geometry: &part.geometry, placement: set.placement, mixing };
+        let values = pairing.values(&target, &from, set.placement);
         if set.is_product() {
             told.push(SetReplaced {
                 name: set.name.clone(),

@@ -16,12 +16,23 @@ pub fn softened<const N: usize, E>(
     go_on: impl Fn() -> Result<(), E>,
 ) -> Result<Vec<[f32; N]>, E> {
     let mut next = now.clone();
+    let is_endless = limit == f32::INFINITY;
     for _ in 0..rounds {
         go_on()?;
         next.par_iter_mut().enumerate().with_min_len(1024).for_each(|(i, value)| {
-            let own = now[i];
-            let (mut sum, mut count) = (own, 1.0);
-            for &other in neighbours.of(i) {
+            let (own, around) = (now[i], neighbours.of(i));
+            let mut sum = own;
+            if is_endless {
+                // The same without asking each of them, in half the time.
+                for &other in around {
+                    let other = now[other as usize];
+                    (0..N).for_each(|k| sum[k] += other[k]);
+                }
+                *value = sum.map(|s| s / (around.len() + 1) as f32);
+                return;
+            }
+            let mut count = 1.0;
+            for &other in around {
                 let other = now[other as usize];
                 if (0..N).all(|k| (other[k] - own[k]).abs() <= limit) {
                     (0..N).for_each(|k| sum[k] += other[k]);

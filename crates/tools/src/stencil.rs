@@ -9,6 +9,9 @@ use speckle_mesh::{
     Geometry, Mesh, Placement, body::Surface, geometry::topology::Topology, placement::point_of,
     screen::Screen,
 };
+use speckle_model::recipe::source::Wrap;
+
+use crate::{axes, bilinear::bilinear};
 
 /// Names an image that was handed over to paint through; it is not kept with the project.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -71,28 +74,10 @@ impl Stencil {
         {
             return 0.0;
         }
-        let size = [self.width, self.height];
-        // The two pixels on each axis, and how near the second is.
-        let along = |x: f32, count: usize| {
-            let at = x * count as f32 - 0.5;
-            let first = at.floor();
-            let pixel = |i: f32| {
-                let i = i as i64;
-                let count = count as i64;
-                (if repeat { i.rem_euclid(count) } else { i.clamp(0, count - 1) }) as usize
-            };
-            (pixel(first), pixel(first + 1.0), at - first)
-        };
-        let place = if repeat { place - place.floor() } else { place };
-        let (x0, x1, right) = along(place.x, size[0]);
-        let (y0, y1, down) = along(place.y, size[1]);
-        let share = |x: usize, y: usize| f32::from(self.shares[y * self.width + x]) / 255.0;
-        let mix = |a: f32, b: f32, t: f32| a + (b - a) * t;
-        mix(
-            mix(share(x0, y0), share(x1, y0), right),
-            mix(share(x0, y1), share(x1, y1), right),
-            down,
-        )
+        let wrap = if repeat { Wrap::Repeat } else { Wrap::Clamp };
+        let pixel = |x: usize, y: usize| [f32::from(self.shares[y * self.width + x])];
+        let [share] = bilinear(place, [self.width, self.height], wrap, false, pixel);
+        share / 255.0
     }
 }
 
@@ -100,7 +85,7 @@ impl Stencil {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "type", rename_all = "snake_case")]
-pub enum Lay {
+pub enum Projection {
     /// Fixed to the screen.
     Screen {
         /// Which.
@@ -132,7 +117,7 @@ pub struct StencilUse {
     /// The image.
     pub stencil: StencilId,
     /// How it lies.
-    pub lay: Lay,
+    pub lay: Projection,
     /// How far it is turned, degrees.
     #[serde(default)]
     pub turn: f32,
@@ -148,15 +133,19 @@ impl StencilUse {
     /// What makes it impossible on a mesh, said for the user.
     #[must_use]
     pub fn problem(&self, mesh: &Mesh) -> Option<&'static str> {
-        let (Lay::Screen { width, .. } | Lay::Uv { width, .. } | Lay::Axes { width }) = self.lay;
+        let (Projection::Screen { width, .. }
+        | Projection::Uv { width, .. }
+        | Projection::Axes { width }) = self.lay;
         match self.lay {
             _ if !(width > 0.0 && width.is_finite() && self.turn.is_finite()) => {
                 Some("the stencil must be wider than nothing")
             }
-            Lay::Screen { screen, middle, .. } if !screen.is_valid() || !middle.is_finite() => {
+            Projection::Screen { screen, middle, .. }
+                if !screen.is_valid() || !middle.is_finite() =>
+            {
                 Some("the stencil must lie on the screen")
             }
-            Lay::Uv { uv_set, .. } if uv_set >= mesh.uv_sets().len() => Some(
+            Projection::Uv { uv_set, .. } if uv_set >= mesh.uv_sets().len() => Some(
                 "this part has no texture coordinates: lay the stencil from three axes instead",
             ),
             _ => None,
@@ -165,16 +154,13 @@ impl StencilUse {
 }
 
 /// An image laid over a part.
-pub struct Laid {
+pub struct LaidStencil {
     image: Arc<Stencil>,
     usage: StencilUse,
     surface: Surface,
 }
 
-/// How sharply the three axes give way to each other.
-const AXES_POWER: i32 = 4;
-
-impl Laid {
+impl LaidStencil {
     /// Lays an image over a surface.
     #[must_use]
     pub fn new(image: Arc<Stencil>, usage: StencilUse, surface: Surface) -> Self {
@@ -188,17 +174,17 @@ impl Laid {
         let (mesh, topology) = (body.geometry.mesh(), body.geometry.topology());
         let point = || body.placed.to_project(point_of(mesh, topology, *placement, element));
         let share = match self.usage.lay {
-            Lay::Screen { screen, middle, width } => {
+            Projection::Screen { screen, middle, width } => {
                 screen.place(point()).map_or(0.0, |at| self.around(at - middle, width))
             }
-            Lay::Uv { uv_set, width } => {
+            Projection::Uv { uv_set, width } => {
                 let uv = uv_of(mesh, topology, uv_set, *placement, element);
                 // Texture coordinates count from one corner of the image, not from its middle.
                 self.around(uv - Vec2::splat(0.5 * width), width)
             }
-            Lay::Axes { width } => {
+            Projection::Axes { width } => {
                 let (p, n) = (point(), body.placed.normal_to_project(self.normal(element)));
-                let weights = n.abs().powf(AXES_POWER as f32);
+                let weights = Vec3::from(Vec3::AXES.map(|axis| axes::weight(n, axis)));
                 let sum = weights.element_sum().max(f32::MIN_POSITIVE);
                 let seen = [Vec2::new(p.z, p.y), Vec2::new(p.x, p.z), Vec2::new(p.x, p.y)];
                 let shares = seen.map(|at| self.around(at, width));

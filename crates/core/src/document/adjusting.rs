@@ -60,7 +60,7 @@ impl Document {
         }
         if let Some(within) = within {
             let selection = self.set(part, within)?;
-            let shares = convert::values_at(selection, own.placement, geometry.mesh());
+            let shares = convert::values_at(selection, own.placement, geometry);
             keep(&mut shares.into_iter().map(|value| value[0].clamp(0.0, 1.0)));
         }
         if let Some(shield) = self.shield(self.part(part)?, &own) {

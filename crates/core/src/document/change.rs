@@ -23,7 +23,7 @@ pub struct Change {
     /// For the user: "Skin stroke on Coat".
     pub label: String,
     /// What was done, in order.
-    pub steps: Vec<Step>,
+    pub steps: Vec<ChangeStep>,
     /// Whether it goes with the change before it: undo takes both back, redo lays both on.
     #[serde(default)]
     pub follows: bool,
@@ -39,7 +39,7 @@ impl Change {
 
 /// One reversible step.
 #[derive(Clone, Debug, Serialize, Deserialize)]
-pub enum Step {
+pub enum ChangeStep {
     /// A part came in.
     Part {
         /// Its place in the list.
@@ -237,14 +237,14 @@ impl Document {
         Ok(())
     }
 
-    fn step(&mut self, step: &Step, direction: Direction) -> Result<(), EditError> {
+    fn step(&mut self, step: &ChangeStep, direction: Direction) -> Result<(), EditError> {
         match (step, direction) {
-            (Step::Part { index, part }, Direction::Forward)
-            | (Step::PartGone { index, part }, Direction::Backward) => {
+            (ChangeStep::Part { index, part }, Direction::Forward)
+            | (ChangeStep::PartGone { index, part }, Direction::Backward) => {
                 self.put_part(*index, part)?;
             }
-            (Step::Part { index, part }, Direction::Backward)
-            | (Step::PartGone { index, part }, Direction::Forward) => {
+            (ChangeStep::Part { index, part }, Direction::Backward)
+            | (ChangeStep::PartGone { index, part }, Direction::Forward) => {
                 if self.parts.get(*index).is_none_or(|p| p.id != part.id) {
                     return Err(EditError::DoesNotFit("the part to take away is not in its place"));
                 }
@@ -254,7 +254,7 @@ impl Document {
                 self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.part == part.id));
                 self.forget_kept();
             }
-            (Step::PartMoved { from, to }, _) => {
+            (ChangeStep::PartMoved { from, to }, _) => {
                 let (from, to) = match direction {
                     Direction::Forward => (*from, *to),
                     Direction::Backward => (*to, *from),
@@ -265,26 +265,26 @@ impl Document {
                 let part = self.parts.remove(from);
                 self.parts.insert(to, part);
             }
-            (Step::PartTraits { part, before, after }, _) => {
+            (ChangeStep::PartTraits { part, before, after }, _) => {
                 let traits = if direction == Direction::Forward { after } else { before };
                 self.part_mut(*part)?.traits = traits.clone();
             }
-            (Step::ProjectTraits { before, after }, _) => {
+            (ChangeStep::ProjectTraits { before, after }, _) => {
                 self.traits = if direction == Direction::Forward { *after } else { *before };
             }
-            (Step::Swatches { before, after }, _) => {
+            (ChangeStep::Swatches { before, after }, _) => {
                 let swatches = if direction == Direction::Forward { after } else { before };
                 self.swatches.clone_from(swatches);
             }
-            (Step::Views { before, after }, _) => {
+            (ChangeStep::Views { before, after }, _) => {
                 let views = if direction == Direction::Forward { after } else { before };
                 self.views.clone_from(views);
             }
-            (Step::Images { gone, come }, Direction::Forward)
-            | (Step::Images { gone: come, come: gone }, Direction::Backward) => {
+            (ChangeStep::Images { gone, come }, Direction::Forward)
+            | (ChangeStep::Images { gone: come, come: gone }, Direction::Backward) => {
                 self.exchange_images(gone, come)?;
             }
-            (Step::SetMoved { part, from, to }, _) => {
+            (ChangeStep::SetMoved { part, from, to }, _) => {
                 let (from, to) = match direction {
                     Direction::Forward => (*from, *to),
                     Direction::Backward => (*to, *from),
@@ -296,7 +296,7 @@ impl Document {
                 let set = sets.remove(from);
                 sets.insert(to, set);
             }
-            (Step::SetTraits { part, set, before, after }, _) => {
+            (ChangeStep::SetTraits { part, set, before, after }, _) => {
                 let traits = if direction == Direction::Forward { after } else { before };
                 let owner = self.part_mut(*part)?;
                 let name = owner.traits.name.clone();
@@ -305,8 +305,8 @@ impl Document {
                 let SetTraits { name, channels, recipes } = SetTraits::clone(traits);
                 (target.name, target.channels, target.recipes) = (name, channels, recipes);
             }
-            (Step::Set { part, index, set }, Direction::Forward)
-            | (Step::SetGone { part, index, set }, Direction::Backward) => {
+            (ChangeStep::Set { part, index, set }, Direction::Forward)
+            | (ChangeStep::SetGone { part, index, set }, Direction::Backward) => {
                 let owner = self.part_mut(*part)?;
                 if owner.sets.len() >= MOST_SETS + MOST_HELPERS {
                     return Err(EditError::DoesNotFit("a part has more sets than it may"));
@@ -319,8 +319,8 @@ impl Document {
                 owner.sets.insert(*index, set.clone());
                 self.next_id = self.next_id.max(set.id.0);
             }
-            (Step::Set { part, index, set }, Direction::Backward)
-            | (Step::SetGone { part, index, set }, Direction::Forward) => {
+            (ChangeStep::Set { part, index, set }, Direction::Backward)
+            | (ChangeStep::SetGone { part, index, set }, Direction::Forward) => {
                 let owner = self.part_mut(*part)?;
                 if owner.sets.get(*index).is_none_or(|s| s.id != set.id) {
                     return Err(EditError::DoesNotFit("the set to take away is not in its place"));
@@ -329,8 +329,10 @@ impl Document {
                 self.strokes.retain(|_, stroke| stroke.leave(|canvas| canvas.set == set.id));
                 self.forget_kept();
             }
-            (Step::Reshape { part, change }, _) => self.step_reshape(*part, change, direction)?,
-            (Step::Values { part, set, patch }, _) => {
+            (ChangeStep::Reshape { part, change }, _) => {
+                self.step_reshape(*part, change, direction)?
+            }
+            (ChangeStep::Values { part, set, patch }, _) => {
                 let owner = self.part_mut(*part)?;
                 let name = owner.traits.name.clone();
                 let target = owner.sets.iter_mut().find(|s| s.id == *set);
@@ -375,7 +377,7 @@ impl Document {
     /// Brings the kept values of sets with strokes under way up to a change.
     pub(super) fn lay_on_kept(&mut self, change: &Change, direction: Direction) {
         for step in &change.steps {
-            if let Step::Values { set, patch, .. } = step
+            if let ChangeStep::Values { set, patch, .. } = step
                 && let Some(kept) = self.kept.get_mut(set)
             {
                 let now = match direction {

@@ -16,7 +16,7 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, NewSet, PartId, Patch, Step,
+    Change, ChangeStep, Document, EditError, NewSet, PartId, Patch,
     planned::{Family, Planned, Shares},
     sets::no_lock,
 };
@@ -37,7 +37,7 @@ pub struct ChannelAt {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum Merge {
+pub enum ChannelMerge {
     /// They take the place of what is there.
     Replace,
     /// The product of both.
@@ -54,7 +54,7 @@ pub enum Merge {
     Lighter,
 }
 
-impl Merge {
+impl ChannelMerge {
     /// The merged number of what is there and what comes.
     #[must_use]
     pub fn of(self, there: f32, comes: f32) -> f32 {
@@ -132,7 +132,7 @@ pub enum ChannelEdit {
         /// Where they go.
         to: ChannelAt,
         /// How.
-        merge: Merge,
+        merge: ChannelMerge,
         /// Whether 1 less the number comes.
         #[serde(default)]
         invert: bool,
@@ -146,7 +146,7 @@ pub enum ChannelEdit {
         /// What each value belongs to.
         placement: Placement,
         /// Where R, G, B and A come from.
-        channels: [Source; 4],
+        channels: [ChannelSource; 4],
     },
     /// A new color set from a channel, by a color ramp.
     Colorize {
@@ -275,7 +275,7 @@ impl Document {
         let traits = swapped(traits, (a, b))?;
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
-            change.steps.push(Step::SetTraits { part, set, before, after });
+            change.steps.push(ChangeStep::SetTraits { part, set, before, after });
         }
         // And so does the hand paint of their recipes.
         let paints: Vec<u32> = own.paints().collect();
@@ -286,7 +286,7 @@ impl Document {
                 after.iter_mut().for_each(|value| value.swap(a, b));
                 let patch = Patch::between(&layer.values, &after);
                 if !patch.indices.is_empty() {
-                    change.steps.push(Step::Values { part, set: layer.id, patch });
+                    change.steps.push(ChangeStep::Values { part, set: layer.id, patch });
                 }
             }
         }
@@ -312,7 +312,7 @@ impl Document {
         }
         // The numbers are copied as they are, so they are averaged as they are.
         let plain = ColorSet { encoding: Encoding::Data, ..source };
-        let values = convert::values_at(&plain, placement, ours.geometry.mesh());
+        let values = convert::values_at(&plain, placement, &ours.geometry);
         Ok((name, values.into_iter().map(|value| value[from.channel]).collect()))
     }
 
@@ -320,7 +320,7 @@ impl Document {
         &self,
         from: ChannelAt,
         to: ChannelAt,
-        merge: Merge,
+        merge: ChannelMerge,
         invert: bool,
     ) -> Result<Change, EditError> {
         let (_, own, _) = self.own_set(to.part, to.set)?;
@@ -347,25 +347,27 @@ impl Document {
         part: PartId,
         name: &str,
         placement: Placement,
-        sources: [Source; 4],
+        sources: [ChannelSource; 4],
     ) -> Result<Change, EditError> {
         let owner = self.unlocked(part)?;
         let mut values = vec![[0.0; 4]; placement.count(owner.geometry.mesh())];
         for (i, source) in sources.into_iter().enumerate() {
             match source {
-                Source::Number { number } if !(0.0..=1.0).contains(&number) => {
+                ChannelSource::Number { number } if !(0.0..=1.0).contains(&number) => {
                     return Err(EditError::Channel("a channel's number must lie between 0 and 1"));
                 }
-                Source::Number { number } => values.iter_mut().for_each(|value| value[i] = number),
-                Source::Channel { from } => {
+                ChannelSource::Number { number } => {
+                    values.iter_mut().for_each(|value| value[i] = number)
+                }
+                ChannelSource::Channel { from } => {
                     let (_, numbers) = self.numbers_at(from, part, placement)?;
                     values.iter_mut().zip(numbers).for_each(|(value, number)| value[i] = number);
                 }
             }
         }
         let ground = sources.map(|source| match source {
-            Source::Number { number } => number,
-            Source::Channel { from } => {
+            ChannelSource::Number { number } => number,
+            ChannelSource::Channel { from } => {
                 self.set(from.part, from.set).map_or(0.0, |set| set.ground[from.channel])
             }
         });
@@ -404,7 +406,7 @@ impl Document {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "type", rename_all = "snake_case")]
-pub enum Source {
+pub enum ChannelSource {
     /// One number everywhere.
     Number {
         /// 0–1.

@@ -13,7 +13,7 @@ use speckle_model::{
 };
 
 use super::{
-    Change, Document, EditError, Part, PartId, Patch, Step, planned::Touched, sets::has_room,
+    Change, ChangeStep, Document, EditError, Part, PartId, Patch, planned::Touched, sets::has_room,
 };
 
 /// The uppermost hand-paint step of a recipe, and its paint.
@@ -80,7 +80,7 @@ impl Document {
             .steps
             .iter()
             .filter_map(|step| match step {
-                Step::Values { part, set, patch } => Some((*part, *set, patch.clone())),
+                ChangeStep::Values { part, set, patch } => Some((*part, *set, patch.clone())),
                 _ => None,
             })
             .filter(|(part, set, _)| self.set(*part, *set).is_ok_and(|s| !s.recipes.is_empty()))
@@ -134,19 +134,19 @@ impl Document {
                 for (layer, old) in [(paint, old_paint), (coverage, old_coverage)] {
                     if is_new {
                         let index = owner.sets.len();
-                        change.steps.push(Step::Set { part, index, set: layer.clone() });
+                        change.steps.push(ChangeStep::Set { part, index, set: layer.clone() });
                         owner.sets.push(layer);
                     } else {
                         let patch = Patch::between(&old, &layer.values);
                         if !patch.indices.is_empty() {
-                            change.steps.push(Step::Values { part, set: layer.id, patch });
+                            change.steps.push(ChangeStep::Values { part, set: layer.id, patch });
                         }
                     }
                 }
             }
             if traits != own.traits() {
                 let (before, after) = (Box::new(own.traits()), Box::new(traits));
-                change.steps.push(Step::SetTraits { part, set, before, after });
+                change.steps.push(ChangeStep::SetTraits { part, set, before, after });
             }
         }
         Ok(change)
@@ -222,7 +222,7 @@ pub(super) fn layers_of(owner: &Part, id: u32) -> Option<[ColorSet; 2]> {
 }
 
 /// The steps that take layers away, the last first; they are taken from the part too.
-pub(super) fn layers_gone(owner: &mut Part, paints: &[u32]) -> Vec<Step> {
+pub(super) fn layers_gone(owner: &mut Part, paints: &[u32]) -> Vec<ChangeStep> {
     let part = owner.id;
     let mut steps = Vec::new();
     for index in (0..owner.sets.len()).rev() {
@@ -232,7 +232,7 @@ pub(super) fn layers_gone(owner: &mut Part, paints: &[u32]) -> Vec<Step> {
         };
         if is_gone {
             let set = owner.sets.remove(index);
-            steps.push(Step::SetGone { part, index, set });
+            steps.push(ChangeStep::SetGone { part, index, set });
         }
     }
     steps

@@ -13,7 +13,7 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, Part, PartId, Step,
+    Change, ChangeStep, Document, EditError, Part, PartId,
     planned::{Family, Planned},
     sets::has_room,
 };
@@ -77,7 +77,7 @@ impl Document {
         let mask = part.mask().filter(|mask| set.is_product() && mask.id != set.id)?;
         let is_clear = mask.values.iter().all(|value| value[0] <= 0.0);
         (!is_clear).then(|| {
-            let values = convert::values_at(mask, set.placement, part.geometry.mesh());
+            let values = convert::values_at(mask, set.placement, &part.geometry);
             Arc::new(values.into_iter().map(|value| 1.0 - value[0].clamp(0.0, 1.0)).collect())
         })
     }
@@ -115,7 +115,7 @@ impl Document {
             values: Arc::new(vec![[0.0; 4]; placement.count(owner.geometry.mesh())]),
         };
         let label = format!("Add {}", set.called());
-        Ok(Change { label, steps: vec![Step::Set { part, index, set }], ..Change::default() })
+        Ok(Change { label, steps: vec![ChangeStep::Set { part, index, set }], ..Change::default() })
     }
 
     /// Keeps every set of every part as it is now, under one name.
@@ -135,7 +135,7 @@ impl Document {
                 let role = Role::Snapshot { of: set.id };
                 let (id, name) = (SetId(self.take_id()), name.clone());
                 let set = ColorSet { id, name, role, recipes: Vec::new(), ..self.as_kept(set) };
-                steps.push(Step::Set { part: part.id, index, set });
+                steps.push(ChangeStep::Set { part: part.id, index, set });
             }
         }
         if steps.is_empty() {
@@ -152,7 +152,7 @@ impl Document {
             is_known = true;
             let Some(set) = part.sets.iter().find(|set| set.id == of) else { continue };
             let set = self.as_kept(set);
-            let values = convert::values_at(snapshot, set.placement, part.geometry.mesh());
+            let values = convert::values_at(snapshot, set.placement, &part.geometry);
             let change = Self::all_changed(String::new(), part.id, &set, &values);
             if !change.is_empty() {
                 self.unlocked(part.id)?;
@@ -172,7 +172,7 @@ impl Document {
             // From the last one on, so that places stay true.
             for (index, set) in part.sets.iter().enumerate().rev() {
                 if matches!(set.role, Role::Snapshot { .. }) && set.name == name {
-                    steps.push(Step::SetGone { part: part.id, index, set: set.clone() });
+                    steps.push(ChangeStep::SetGone { part: part.id, index, set: set.clone() });
                 }
             }
         }
@@ -209,7 +209,7 @@ impl Document {
             return Err(EditError::NoSuchSnapshot(then.name.clone()));
         };
         let now = self.set(part, of)?;
-        let then = convert::values_at(then, now.placement, self.part(part)?.geometry.mesh());
+        let then = convert::values_at(then, now.placement, &self.part(part)?.geometry);
         Ok((now, delta_e(now.encoding, &then, &now.values)))
     }
 }

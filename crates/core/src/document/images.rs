@@ -11,7 +11,7 @@ use speckle_tools::image_file::ImageFile;
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, Step,
+    Change, ChangeStep, Document, EditError,
     planned::{Family, Planned},
 };
 
@@ -79,7 +79,8 @@ impl Document {
         }
         let verb = if gone.is_empty() { "Add" } else { "Replace" };
         let is_same = gone.contains(&come);
-        let steps = if is_same { vec![] } else { vec![Step::Images { gone, come: vec![come] }] };
+        let steps =
+            if is_same { vec![] } else { vec![ChangeStep::Images { gone, come: vec![come] }] };
         Ok(Change { label: format!("{verb} image {name}"), steps, ..Change::default() })
     }
 
@@ -114,7 +115,7 @@ impl Document {
         if gone.is_empty() {
             return Err(EditError::Shelved(format!("there is no image {name} any more")));
         }
-        let steps = vec![Step::Images { gone, come: Vec::new() }];
+        let steps = vec![ChangeStep::Images { gone, come: Vec::new() }];
         Ok(Change { label: format!("Take out image {name}"), steps, ..Change::default() })
     }
 

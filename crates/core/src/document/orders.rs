@@ -12,7 +12,9 @@ use speckle_model::{
 };
 use speckle_tools::bake::{BakeError, Inputs, Pantry, taste::Tastes, up_to, watch::Watch};
 
-use super::{Change, Document, EditError, PartId, RecipeId, Standing, Step, hand_paint::top_paint};
+use super::{
+    Change, ChangeStep, Document, EditError, PartId, RecipeId, Standing, hand_paint::top_paint,
+};
 
 /// What a recipe made, on the way back to the document.
 #[derive(Clone, Debug)]
@@ -165,7 +167,7 @@ impl Document {
         let mut change = Self::all_changed(label, part, &own, &after);
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
-            change.steps.push(Step::SetTraits { part, set, before, after });
+            change.steps.push(ChangeStep::SetTraits { part, set, before, after });
         }
         change.follows = true;
         if let Some(beneath) = beneath {

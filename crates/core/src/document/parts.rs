@@ -12,8 +12,8 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, ImageRecord, MOST_SETS, Part, PartId, PartRecord, PartTraits,
-    ProjectTraits, Step,
+    Change, ChangeStep, Document, EditError, ImageRecord, MOST_SETS, Part, PartId, PartRecord,
+    PartTraits, ProjectTraits,
     planned::{Family, Planned},
 };
 
@@ -161,11 +161,11 @@ impl Document {
             && self.parts.is_empty()
             && after != self.traits
         {
-            steps.push(Step::ProjectTraits { before: self.traits, after });
+            steps.push(ChangeStep::ProjectTraits { before: self.traits, after });
         }
         let (come, called) = self.new_images(images);
         if !come.is_empty() {
-            steps.push(Step::Images { gone: Vec::new(), come });
+            steps.push(ChangeStep::Images { gone: Vec::new(), come });
         }
         let mut free = self.free_names();
         for (number, mut new) in parts.into_iter().enumerate() {
@@ -187,8 +187,10 @@ impl Document {
             let index = self.parts.len() + number;
             let traits = PartTraits { path: new.path, ..PartTraits::new(name, new.selections) };
             let materials = Arc::new(new.materials);
-            steps
-                .push(Step::Part { index, part: PartRecord { id, traits, mesh, materials, sets } });
+            steps.push(ChangeStep::Part {
+                index,
+                part: PartRecord { id, traits, mesh, materials, sets },
+            });
         }
         Ok(Change { label, steps, ..Change::default() })
     }
@@ -205,7 +207,7 @@ impl Document {
         let steps = if before == after {
             Vec::new()
         } else {
-            vec![Step::PartTraits { part: id, before, after }]
+            vec![ChangeStep::PartTraits { part: id, before, after }]
         };
         Ok(Change { label, steps, ..Change::default() })
     }
@@ -224,7 +226,7 @@ impl Document {
             alter(&mut after);
             if after != part.traits {
                 only = &part.traits.name;
-                steps.push(Step::PartTraits { part: id, before: part.traits.clone(), after });
+                steps.push(ChangeStep::PartTraits { part: id, before: part.traits.clone(), after });
             }
         }
         let label = match steps.len() {
@@ -259,7 +261,7 @@ impl Document {
         let part = PartRecord { id: PartId(self.take_id()), traits, mesh, materials, sets };
         Ok(Change {
             label,
-            steps: vec![Step::Part { index: index + 1, part }],
+            steps: vec![ChangeStep::Part { index: index + 1, part }],
             ..Change::default()
         })
     }
@@ -281,7 +283,7 @@ impl Document {
         let steps = places
             .into_iter()
             .rev()
-            .map(|index| Step::PartGone { index, part: record.parts[index].clone() })
+            .map(|index| ChangeStep::PartGone { index, part: record.parts[index].clone() })
             .collect();
         Ok(Change { label, steps, ..Change::default() })
     }
@@ -290,7 +292,7 @@ impl Document {
         let from = self.index_of(id)?;
         let to = to.min(self.parts.len() - 1);
         let label = format!("Reorder {}", self.parts[from].traits.name);
-        let steps = if from == to { Vec::new() } else { vec![Step::PartMoved { from, to }] };
+        let steps = if from == to { Vec::new() } else { vec![ChangeStep::PartMoved { from, to }] };
         Ok(Change { label, steps, ..Change::default() })
     }
 }

@@ -9,7 +9,7 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, Step,
+    Change, ChangeStep, Document, EditError,
     planned::{Family, Planned},
 };
 
@@ -55,8 +55,11 @@ impl Document {
         } else {
             format!("Read lengths as {}", after.unit.symbol())
         };
-        let steps =
-            if before == after { Vec::new() } else { vec![Step::ProjectTraits { before, after }] };
+        let steps = if before == after {
+            Vec::new()
+        } else {
+            vec![ChangeStep::ProjectTraits { before, after }]
+        };
         Change { label, steps, ..Change::default() }
     }
 
@@ -73,7 +76,7 @@ impl Document {
         let steps = if before == swatches {
             Vec::new()
         } else {
-            vec![Step::Swatches { before, after: swatches }]
+            vec![ChangeStep::Swatches { before, after: swatches }]
         };
         Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }
@@ -88,8 +91,11 @@ impl Document {
             (before, after) if after < before => "Delete a view",
             _ => "Change the views",
         };
-        let steps =
-            if before == views { Vec::new() } else { vec![Step::Views { before, after: views }] };
+        let steps = if before == views {
+            Vec::new()
+        } else {
+            vec![ChangeStep::Views { before, after: views }]
+        };
         Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }
 }

@@ -8,9 +8,9 @@ use std::{collections::HashMap, sync::Arc};
 use petgraph::{algo::tarjan_scc, graph::DiGraph};
 use speckle_model::{
     ColorSet, Digest, SetId,
-    recipe::{Mask, Recipe, Source, Target},
+    recipe::{Recipe, Target},
 };
-use speckle_tools::bake::{Inputs, MATERIAL_SET, Pantry};
+use speckle_tools::bake::{Inputs, Needs, Pantry};
 
 use super::{Document, Order, Part, PartId};
 
@@ -59,84 +59,49 @@ fn nodes(parts: &[Part]) -> Vec<Node<'_>> {
     nodes
 }
 
-/// Groups of recipes, by their places: those that others look at come first. More than one in a
-/// group look at each other in a circle, and one may look at itself.
-fn groups(parts: &[Part], nodes: &[Node]) -> Vec<(Vec<usize>, bool)> {
-    let mut by_set: HashMap<(usize, &str), Vec<usize>> = HashMap::new();
-    for (at, node) in nodes.iter().enumerate() {
-        let makers = by_set.entry((node.part, &node.set.name)).or_default();
-        // A name leads to the first set that has it.
-        if makers.first().is_none_or(|&first| nodes[first].set.id == node.set.id) {
-            makers.push(at);
+impl Document {
+    /// Groups of recipes, by their places: those that others look at come first. More than one in a
+    /// group look at each other in a circle, and one may look at itself.
+    fn groups(&self, parts: &Arc<Vec<Part>>, nodes: &[Node]) -> Vec<(Vec<usize>, bool)> {
+        let mut by_set: HashMap<SetId, Vec<usize>> = HashMap::new();
+        for (at, node) in nodes.iter().enumerate() {
+            by_set.entry(node.set.id).or_default().push(at);
         }
-    }
-    let mut by_name: HashMap<&str, Vec<usize>> = HashMap::new();
-    for (at, part) in parts.iter().enumerate() {
-        by_name.entry(&part.traits.name).or_default().push(at);
-    }
-    let mut graph = DiGraph::<(), ()>::new();
-    let places: Vec<_> = nodes.iter().map(|_| graph.add_node(())).collect();
-    for (at, node) in nodes.iter().enumerate() {
-        let own = &parts[node.part];
-        for (part, set, channels) in looks_at(own, node.recipe) {
-            let owner = match part.filter(|name| *name != own.traits.name) {
-                None => Some(node.part),
-                Some(name) => by_name.get(name).map(|found| found[0]),
-            };
-            let makers = owner.and_then(|owner| by_set.get(&(owner, set)));
-            for &maker in makers.into_iter().flatten() {
-                if nodes[maker].makes(channels) {
-                    graph.update_edge(places[at], places[maker], ());
+        let mut graph = DiGraph::<(), ()>::new();
+        let places: Vec<_> = nodes.iter().map(|_| graph.add_node(())).collect();
+        for (at, node) in nodes.iter().enumerate() {
+            let part = parts[node.part].id;
+            let Some(inputs) = self.inputs(parts.clone(), part, node.set) else { continue };
+            for (_, set, channels) in Needs::of(node.recipe, &inputs).sets() {
+                for &maker in by_set.get(set).into_iter().flatten() {
+                    if nodes[maker].makes(*channels) {
+                        graph.update_edge(places[at], places[maker], ());
+                    }
                 }
             }
         }
+        let is_circular = |group: &[_]| group.len() > 1 || graph.contains_edge(group[0], group[0]);
+        let found = tarjan_scc(&graph).into_iter();
+        found.map(|g| (g.iter().map(|n| n.index()).collect(), is_circular(&g))).collect()
     }
-    let is_circular = |group: &[_]| group.len() > 1 || graph.contains_edge(group[0], group[0]);
-    let found = tarjan_scc(&graph).into_iter();
-    found.map(|g| (g.iter().map(|n| n.index()).collect(), is_circular(&g))).collect()
-}
 
-/// Whether a recipe would look at what it makes itself, over any number of others, once it is what
-/// makes its channels of a set.
-pub(super) fn would_be_circular(parts: &[Part], set: SetId, recipe: &Recipe) -> bool {
-    let mut nodes = nodes(parts);
-    let channels = recipe.channels;
-    nodes.retain(|node| node.set.id != set || node.recipe.channels != channels);
-    let owner = parts
-        .iter()
-        .enumerate()
-        .find_map(|(part, own)| own.products().find(|own| own.id == set).map(|set| (part, set)));
-    let Some((part, set)) = owner else { return false };
-    let new = nodes.len();
-    nodes.push(Node { part, set, recipe });
-    groups(parts, &nodes).iter().any(|(group, is_circular)| *is_circular && group.contains(&new))
-}
+    /// Whether a recipe would look at what it makes itself, over any number of others, once it is
+    /// what makes its channels of a set.
+    pub(super) fn would_be_circular(&self, set: SetId, recipe: &Recipe) -> bool {
+        let parts = Arc::new(self.parts.clone());
+        let mut nodes = nodes(&parts);
+        let channels = recipe.channels;
+        nodes.retain(|node| node.set.id != set || node.recipe.channels != channels);
+        let owner = parts.iter().enumerate().find_map(|(part, own)| {
+            own.products().find(|own| own.id == set).map(|set| (part, set))
+        });
+        let Some((part, set)) = owner else { return false };
+        let new = nodes.len();
+        nodes.push(Node { part, set, recipe });
+        let groups = self.groups(&parts, &nodes);
+        groups.iter().any(|(group, is_circular)| *is_circular && group.contains(&new))
+    }
 
-/// The channels that a recipe looks at: of which part, where one is named, of which set.
-fn looks_at<'a>(
-    owner: &'a Part,
-    recipe: &'a Recipe,
-) -> impl Iterator<Item = (Option<&'a str>, &'a str, Target)> {
-    let steps = recipe.steps.iter().filter(|step| !step.off);
-    steps.flat_map(|step| {
-        let source = match &step.source {
-            Source::Channel { set, channel, part } => {
-                Some((part.as_deref(), set.as_str(), *channel))
-            }
-            Source::Material if owner.materials.list.is_empty() => {
-                Some((None, MATERIAL_SET, Target::Rgb))
-            }
-            _ => None,
-        };
-        let mask = match &step.mask {
-            Some(Mask::Channel { set, channel, .. }) => Some((None, set.as_str(), *channel)),
-            _ => None,
-        };
-        source.into_iter().chain(mask)
-    })
-}
-
-impl Document {
     /// How every recipe stands, those first that others look at.
     #[must_use]
     pub fn standings(&self, pantry: &Pantry) -> Vec<Standing> {
@@ -146,7 +111,7 @@ impl Document {
         }
         let parts = Arc::new(self.parts.clone());
         let mut standings = Vec::with_capacity(nodes.len());
-        for (group, is_circular) in groups(&self.parts, &nodes) {
+        for (group, is_circular) in self.groups(&parts, &nodes) {
             for Node { part, set, recipe } in group.into_iter().map(|at| nodes[at]) {
                 let part = self.parts[part].id;
                 let Some(inputs) = self.inputs(parts.clone(), part, set) else { continue };

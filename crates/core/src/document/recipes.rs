@@ -10,11 +10,10 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, Edit, EditError, PartId, Step,
+    Change, ChangeStep, Document, Edit, EditError, PartId,
     channels::ChannelEdit,
     hand_paint::layers_gone,
     planned::{Family, Planned},
-    recipe_order::would_be_circular,
 };
 
 /// What gives sets recipes, or takes them.
@@ -123,13 +122,13 @@ impl Document {
             *paint = Some(id);
             let covers = is_first.then_some(&own);
             for layer in self.new_layers(&owner, &own, id, covers, target)? {
-                steps.push(Step::Set { part, index: owner.sets.len(), set: layer.clone() });
+                steps.push(ChangeStep::Set { part, index: owner.sets.len(), set: layer.clone() });
                 owner.sets.push(layer);
             }
         }
         // Paint of steps that are gone.
         steps.extend(layers_gone(&mut owner, &known));
-        if would_be_circular(&self.parts, set, &recipe) {
+        if self.would_be_circular(set, &recipe) {
             return Err(EditError::Shelved(
                 "the recipe would look at what it makes itself: choose another channel".to_owned(),
             ));
@@ -147,7 +146,7 @@ impl Document {
         }
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));
-            steps.push(Step::SetTraits { part, set, before, after });
+            steps.push(ChangeStep::SetTraits { part, set, before, after });
         }
         Ok(Change { label: format!("{verb} {name}"), steps, ..Change::default() })
     }
@@ -214,7 +213,7 @@ impl Document {
         let mut traits = own.traits();
         traits.recipes.retain(|own| own.recipe.channels != channels);
         let (before, after) = (Box::new(own.traits()), Box::new(traits));
-        steps.push(Step::SetTraits { part, set, before, after });
+        steps.push(ChangeStep::SetTraits { part, set, before, after });
         let label = format!("Freeze {}", own.target_name(channels));
         Ok(Change { label, steps, ..Change::default() })
     }

@@ -4,8 +4,8 @@ use serde::{Deserialize, Serialize};
 use speckle_mesh::{ContentId, Mesh};
 
 use super::{
-    Change, Direction, Document, EditError, ImageRecord, PartRecord, ProjectTraits, SavedView,
-    Step, Swatch,
+    Change, ChangeStep, Direction, Document, EditError, ImageRecord, PartRecord, ProjectTraits,
+    SavedView, Swatch,
 };
 
 impl Document {
@@ -37,13 +37,13 @@ impl Document {
     pub fn as_change(&self, label: String) -> Change {
         let DocumentRecord { traits, swatches, views, images, parts, .. } = self.record();
         let mut steps = vec![
-            Step::ProjectTraits { before: ProjectTraits::default(), after: traits },
-            Step::Swatches { before: Vec::new(), after: swatches },
-            Step::Views { before: Vec::new(), after: views },
-            Step::Images { gone: Vec::new(), come: images },
+            ChangeStep::ProjectTraits { before: ProjectTraits::default(), after: traits },
+            ChangeStep::Swatches { before: Vec::new(), after: swatches },
+            ChangeStep::Views { before: Vec::new(), after: views },
+            ChangeStep::Images { gone: Vec::new(), come: images },
         ];
         let parts = parts.into_iter().enumerate();
-        steps.extend(parts.map(|(index, part)| Step::Part { index, part }));
+        steps.extend(parts.map(|(index, part)| ChangeStep::Part { index, part }));
         Change { label, steps, ..Change::default() }
     }
 
@@ -63,8 +63,8 @@ impl Document {
             document.supply_mesh(mesh);
         }
         let steps = record.parts.into_iter().enumerate();
-        let parts = steps.map(|(index, part)| Step::Part { index, part });
-        let images = Step::Images { gone: Vec::new(), come: record.images };
+        let parts = steps.map(|(index, part)| ChangeStep::Part { index, part });
+        let images = ChangeStep::Images { gone: Vec::new(), come: record.images };
         let steps = std::iter::once(images).chain(parts).collect();
         let change = Change { steps, ..Change::default() };
         document.replay(&change, Direction::Forward)?;

@@ -7,8 +7,8 @@ use speckle_model::SetId;
 use speckle_tools::replacing::{ColorsTo, ShapeTo};
 
 use super::{
-    Change, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId, PartRecord,
-    PartTraits, Patch, Step,
+    Change, ChangeStep, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId,
+    PartRecord, PartTraits, Patch,
     planned::{Family, Planned, Touched},
     sets::SetEdit,
 };
@@ -109,7 +109,8 @@ impl Document {
         if patch.indices.is_empty() {
             return Ok(());
         }
-        let change = Change { steps: vec![Step::Values { part, set, patch }], ..Change::default() };
+        let change =
+            Change { steps: vec![ChangeStep::Values { part, set, patch }], ..Change::default() };
         let change = self.with_hand_paint(change, &|_, _| Touched::ALL)?;
         self.replay(&change, Direction::Forward)?;
         whole.steps.extend(change.steps);
@@ -147,7 +148,7 @@ impl Document {
         let mut steps = Vec::new();
         let (come, called) = self.new_images(images);
         if !come.is_empty() {
-            steps.push(Step::Images { gone: Vec::new(), come });
+            steps.push(ChangeStep::Images { gone: Vec::new(), come });
         }
         materials.rename_images(|name| called.get(name).cloned());
         let record =
@@ -156,8 +157,8 @@ impl Document {
         let traits = PartTraits { selections: Arc::new(selections), ..part.traits };
         let after = record(geometry.id(), traits, Arc::new(materials), sets);
         self.meshes.entry(after.mesh).or_insert(geometry);
-        steps.push(Step::PartGone { index, part: before });
-        steps.push(Step::Part { index, part: after });
+        steps.push(ChangeStep::PartGone { index, part: before });
+        steps.push(ChangeStep::Part { index, part: after });
         Ok(Change { label, steps, ..Change::default() })
     }
 
@@ -184,8 +185,8 @@ impl Document {
             let before = PartRecord { id, traits, mesh: part.geometry.id(), materials, sets };
             let after = PartRecord { mesh: geometry.id(), ..before.clone() };
             self.meshes.entry(after.mesh).or_insert(geometry);
-            steps.push(Step::PartGone { index, part: before });
-            steps.push(Step::Part { index, part: after });
+            steps.push(ChangeStep::PartGone { index, part: before });
+            steps.push(ChangeStep::Part { index, part: after });
         }
         Ok(Change { label, steps, ..Change::default() })
     }

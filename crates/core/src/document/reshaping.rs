@@ -19,7 +19,7 @@ use speckle_tools::stroke::{
     under_hand::{Carried, StrokeUnderHand},
 };
 
-use super::{Change, Direction, Document, EditError, Step};
+use super::{Change, ChangeStep, Direction, Document, EditError};
 
 impl Document {
     /// Changes a part's mesh here and there, and carries along what lies on it.
@@ -64,7 +64,7 @@ impl Document {
         }
         self.kept.extend(kept);
         self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)));
-        let step = Step::Reshape { part: id, change: Box::new(change) };
+        let step = ChangeStep::Reshape { part: id, change: Box::new(change) };
         Ok(Change { label, steps: vec![step], ..Change::default() })
     }
 

@@ -13,7 +13,7 @@ use speckle_model::{
 use strum::VariantNames;
 
 use super::{
-    Change, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch, Step,
+    Change, ChangeStep, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch,
     planned::{Family, Planned},
 };
 
@@ -147,7 +147,7 @@ impl Document {
         let set = self.admit_set(&owner.traits.name, &owner.sets, set, owner.geometry.mesh())?;
         Ok(Change {
             label: format!("Add set {}", set.name),
-            steps: vec![Step::Set { part, index: products, set }],
+            steps: vec![ChangeStep::Set { part, index: products, set }],
             ..Change::default()
         })
     }
@@ -211,7 +211,7 @@ impl Document {
         copy.recipes.clear();
         Ok(Change {
             label,
-            steps: vec![Step::Set { part, index: index + 1, set: copy }],
+            steps: vec![ChangeStep::Set { part, index: index + 1, set: copy }],
             ..Change::default()
         })
     }
@@ -233,9 +233,10 @@ impl Document {
         };
         let helpers = owner.sets.iter().enumerate().rev();
         let helpers = helpers.filter(|(_, other)| goes_with(other.role));
-        let mut steps: Vec<Step> =
-            helpers.map(|(index, set)| Step::SetGone { part, index, set: set.clone() }).collect();
-        steps.push(Step::SetGone { part, index, set: self.as_kept(own) });
+        let mut steps: Vec<ChangeStep> = helpers
+            .map(|(index, set)| ChangeStep::SetGone { part, index, set: set.clone() })
+            .collect();
+        steps.push(ChangeStep::SetGone { part, index, set: self.as_kept(own) });
         Ok(Change { label: format!("Delete {}", own.called()), steps, ..Change::default() })
     }
 
@@ -255,7 +256,7 @@ impl Document {
             to.clamp(products, owner.sets.len() - 1)
         };
         let label = format!("Reorder {}", own.name);
-        let steps = if from == to { vec![] } else { vec![Step::SetMoved { part, from, to }] };
+        let steps = if from == to { vec![] } else { vec![ChangeStep::SetMoved { part, from, to }] };
         Ok(Change { label, steps, ..Change::default() })
     }
 
@@ -284,7 +285,7 @@ impl Document {
             };
             let id = SetId(self.take_id());
             let set = ColorSet { id, values, recipes: Vec::new(), ..source.clone() };
-            steps.push(Step::Set { part: other, index, set });
+            steps.push(ChangeStep::Set { part: other, index, set });
         }
         let parts = match steps.len() {
             1 => "one part".to_owned(),
@@ -326,7 +327,7 @@ impl Document {
                 channels.iter_mut().for_each(|channel| channel.locked = false);
                 let (id_of_set, values) = (SetId(self.take_id()), Arc::new(values));
                 let set = ColorSet { id: id_of_set, channels, values, ..set };
-                steps.push(Step::Set { part: id, index, set });
+                steps.push(ChangeStep::Set { part: id, index, set });
             }
         }
         Ok(Change { label: "Make the parts agree".to_owned(), steps, ..Change::default() })
@@ -345,11 +346,13 @@ impl Document {
         if old.placement == placement {
             return Ok(Change { label, steps: Vec::new(), ..Change::default() });
         }
-        let values = Arc::new(convert::values_at(&old, placement, geometry.mesh()));
+        let values = Arc::new(convert::values_at(&old, placement, geometry));
         let new = ColorSet { placement, values, ..old.clone() };
         let paints: Vec<u32> = old.paints().collect();
-        let mut steps =
-            vec![Step::SetGone { part, index, set: old }, Step::Set { part, index, set: new }];
+        let mut steps = vec![
+            ChangeStep::SetGone { part, index, set: old },
+            ChangeStep::Set { part, index, set: new },
+        ];
         // Its hand paint lies where it does.
         let owner = self.part(part)?;
         for (index, layer) in owner.sets.iter().enumerate() {
@@ -358,14 +361,13 @@ impl Document {
                 _ => false,
             };
             if is_its {
-                let mesh = geometry.mesh();
                 let values = Arc::new(match owner.coverage_of(layer) {
-                    Some(coverage) => convert::paint_at(layer, coverage, placement, mesh),
-                    None => convert::values_at(layer, placement, mesh),
+                    Some(coverage) => convert::paint_at(layer, coverage, placement, geometry),
+                    None => convert::values_at(layer, placement, geometry),
                 });
                 let new = ColorSet { placement, values, ..layer.clone() };
-                steps.push(Step::SetGone { part, index, set: layer.clone() });
-                steps.push(Step::Set { part, index, set: new });
+                steps.push(ChangeStep::SetGone { part, index, set: layer.clone() });
+                steps.push(ChangeStep::Set { part, index, set: new });
             }
         }
         Ok(Change { label, steps, ..Change::default() })
@@ -382,7 +384,7 @@ impl Document {
         to: Placement,
     ) -> Result<convert::Loss, EditError> {
         let set = self.as_kept(self.set(part, set)?);
-        Ok(convert::loss(&set, to, self.part(part)?.geometry.mesh()))
+        Ok(convert::loss(&set, to, &self.part(part)?.geometry))
     }
 
     pub(super) fn change_describing_channel(
@@ -433,7 +435,7 @@ fn traits_changed(label: String, part: PartId, set: &ColorSet, after: SetTraits)
         Vec::new()
     } else {
         let (before, after) = (Box::new(before), Box::new(after));
-        vec![Step::SetTraits { part, set: set.id, before, after }]
+        vec![ChangeStep::SetTraits { part, set: set.id, before, after }]
     };
     Change { label, steps, ..Change::default() }
 }
@@ -484,7 +486,7 @@ impl Document {
         let steps = if patch.indices.is_empty() {
             Vec::new()
         } else {
-            vec![Step::Values { part, set: set.id, patch }]
+            vec![ChangeStep::Values { part, set: set.id, patch }]
         };
         Change { label, steps, ..Change::default() }
     }

@@ -14,10 +14,10 @@ use speckle_mesh::{
 };
 use speckle_model::{ColorSet, SetId};
 use speckle_tools::{
-    stencil::Laid,
+    stencil::LaidStencil,
     stroke::{
         Action, Coat, NO_CHANNEL, Sample, StrokeStart,
-        elements::{Touch, Way},
+        elements::{DabPlace, ReachRules},
         footprint::Footprint,
         kept::Kept,
         under_hand::{Canvas, StrokeUnderHand, Values},
@@ -25,7 +25,7 @@ use speckle_tools::{
 };
 
 use super::{
-    Change, Direction, Document, EditError, HandId, Part, PartId, Patch, Step,
+    Change, ChangeStep, Direction, Document, EditError, HandId, Part, PartId, Patch,
     hand_paint::has_room_for_paint, planned::Touched,
 };
 
@@ -48,7 +48,7 @@ impl Document {
         let own = self.part(start.coat.part)?.traits.transform;
         let images = start.mirror.images(&own).into_iter().map(Some);
         let mut pool = self.footprints.remove(&hand).unwrap_or_default();
-        let way = Way::from(&start.brush);
+        let way = ReachRules::from(&start.brush);
         let lanes = std::iter::once(None)
             .chain(images)
             .map(|image| {
@@ -124,13 +124,17 @@ impl Document {
     }
 
     /// The stencil of a coat, laid over a surface.
-    pub(super) fn laid(&self, coat: &Coat, surface: &Surface) -> Result<Option<Laid>, EditError> {
+    pub(super) fn laid(
+        &self,
+        coat: &Coat,
+        surface: &Surface,
+    ) -> Result<Option<LaidStencil>, EditError> {
         let Some(usage) = coat.stencil else { return Ok(None) };
         let image = self.stencils.get(&usage.stencil).ok_or(EditError::NoSuchStencil)?.clone();
         if let Some(problem) = usage.problem(surface.body.geometry.mesh()) {
             return Err(EditError::Stroke(problem));
         }
-        Ok(Some(Laid::new(image, usage, surface.clone())))
+        Ok(Some(LaidStencil::new(image, usage, surface.clone())))
     }
 
     /// What is seen around a part.
@@ -233,7 +237,7 @@ impl Document {
             let after = indices.iter().map(|&i| set.values[i as usize]).collect();
             name.clone_from(&set.name);
             let patch = Patch { indices, before, after };
-            steps.push(Step::Values { part, set: set_id, patch });
+            steps.push(ChangeStep::Values { part, set: set_id, patch });
         }
         let change = (!steps.is_empty()).then(|| {
             let parts = match steps.len() {
@@ -302,7 +306,8 @@ impl Document {
                 sample.origin = image.transform_point3(sample.origin);
                 sample.direction = image.transform_vector3(sample.direction);
             }
-            let mut footprint = take_footprint(&mut pool, Way::from(&start.brush), &surface, scene);
+            let mut footprint =
+                take_footprint(&mut pool, ReachRules::from(&start.brush), &surface, scene);
             let hit = footprint.cast(sample.origin, sample.direction);
             let hit = hit.filter(|(_, distance)| {
                 !footprint.is_hidden(sample.origin, sample.direction, *distance)
@@ -311,7 +316,7 @@ impl Document {
                 let middle = surface.body.placed.to_project(hit.point);
                 let view = footprint.scene().view;
                 let radius = start.brush.radius_at(&view, view.depth(middle), 1.0);
-                let touch = Touch { middle, face: Some(hit.face) };
+                let touch = DabPlace { middle, face: Some(hit.face) };
                 found.extend(footprint.cover(&touch, radius).iter().map(|c| c.element));
             }
             pool.push(footprint);
@@ -334,7 +339,7 @@ impl Document {
 /// one.
 fn take_footprint(
     pool: &mut Vec<Footprint>,
-    way: Way,
+    way: ReachRules,
     surface: &Surface,
     scene: Scene,
 ) -> Footprint {

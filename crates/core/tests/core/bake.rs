@@ -3,17 +3,10 @@
 use std::{collections::HashMap, f32::consts::PI, sync::Arc};
 
 use glam::Vec3;
-use proptest::prelude::*;
-use speckle_color::{Encoding, byte_from_unit, srgb_from_linear};
+use speckle_color::Encoding;
 use speckle_core::{Document, Edit, PartEdit};
-use speckle_mesh::{
-    Mesh, Placement, Transform, UpAxis,
-    mesh::{MeshArrays, UvSet},
-};
-use speckle_model::{
-    NewPart,
-    recipe::{Merge, Recipe, Shaping, Source, Step, Target},
-};
+use speckle_mesh::{Mesh, Placement, Transform, UpAxis, mesh::MeshArrays};
+use speckle_model::{NewPart, recipe::Source};
 use speckle_tools::{
     bake::{self, BakeError, Inputs, Pantry, watch::Watch},
     image_file::ImageFile,
@@ -22,7 +15,7 @@ use speckle_tools::{
 use crate::common::{beside, polygons, sheet};
 
 /// The inputs of a project of meshes, for the first of them.
-fn inputs_of(meshes: Vec<Mesh>, placement: Placement) -> Inputs {
+pub fn inputs_of(meshes: Vec<Mesh>, placement: Placement) -> Inputs {
     let mut document = Document::default();
     let parts = meshes.into_iter().map(|mesh| NewPart::new("Part", mesh, vec![])).collect();
     document.apply(Edit::bring_in(parts)).unwrap();
@@ -32,34 +25,34 @@ fn inputs_of(meshes: Vec<Mesh>, placement: Placement) -> Inputs {
     Inputs::new(parts, first, set, UpAxis::Z, Arc::default()).unwrap()
 }
 
-fn source(json: &str) -> Source {
+pub fn source(json: &str) -> Source {
     serde_json::from_str(json).unwrap()
 }
 
 /// What a source makes, one number each.
-fn made(json: &str, inputs: &Inputs) -> Vec<f32> {
+pub fn made(json: &str, inputs: &Inputs) -> Vec<f32> {
     made_of(&source(json), inputs).unwrap()
 }
 
-fn made_of(source: &Source, inputs: &Inputs) -> Result<Vec<f32>, BakeError> {
+pub fn made_of(source: &Source, inputs: &Inputs) -> Result<Vec<f32>, BakeError> {
     let field = Pantry::default().source(source, inputs, &Watch::default())?;
     Ok((0..field.len()).map(|i| field.at(i)[0]).collect())
 }
 
 /// The value at the vertex nearest to a point.
-fn at(values: &[f32], inputs: &Inputs, point: Vec3) -> f32 {
+pub fn at(values: &[f32], inputs: &Inputs, point: Vec3) -> f32 {
     let positions = inputs.body.geometry.mesh().positions();
     let nearest = (0..positions.len())
         .min_by(|&a, &b| positions[a].distance(point).total_cmp(&positions[b].distance(point)));
     values[nearest.unwrap()]
 }
 
-fn mesh(arrays: MeshArrays) -> Mesh {
+pub fn mesh(arrays: MeshArrays) -> Mesh {
     Mesh::new(arrays).unwrap()
 }
 
 /// A sphere of latitudes and longitudes, its poles on z.
-fn sphere(radius: f32, rings: u32, sides: u32) -> Mesh {
+pub fn sphere(radius: f32, rings: u32, sides: u32) -> Mesh {
     turned(sides, rings, |t| {
         let angle = PI * t;
         (radius * angle.sin(), -radius * angle.cos())
@@ -494,270 +487,9 @@ fn a_light_is_seen_whole_halfway_or_not_at_all() {
     assert_eq!(open(0.0, -1.0), 0.0, "from below");
 }
 
-fn image_of(width: u32, height: u32, rgba: &[u8]) -> ImageFile {
+pub fn image_of(width: u32, height: u32, rgba: &[u8]) -> ImageFile {
     let mut file = std::io::Cursor::new(Vec::new());
     let image = image::RgbaImage::from_raw(width, height, rgba.to_vec()).unwrap();
     image.write_to(&mut file, image::ImageFormat::Png).unwrap();
     ImageFile::new(Arc::new(file.into_inner())).unwrap()
-}
-
-#[test]
-fn an_image_is_averaged_over_what_belongs_to_each_element() {
-    // Squares of one pixel, 64 × 64, black and white: over any whole number of them half the light.
-    let n = 64;
-    let bytes: Vec<u8> = (0..n * n)
-        .flat_map(|i| {
-            let on = (i % n + i / n) % 2 == 0;
-            [if on { 255 } else { 0 }; 3].into_iter().chain([255])
-        })
-        .collect();
-    let mut arrays = sheet(8, 0.0);
-    let uvs = arrays.corner_vertices.iter().map(|&v| {
-        let p = arrays.positions[v as usize];
-        (p.truncate() + 1.0) / 2.0
-    });
-    arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.collect() }];
-    let grey = |placement: Placement, encoding: Encoding, json: &str| {
-        let mut inputs = inputs_of(vec![mesh(arrays.clone())], placement);
-        inputs.encoding = encoding;
-        let image = image_of(n as u32, n as u32, &bytes);
-        inputs.images = Arc::new(HashMap::from([("checker".to_owned(), image)]));
-        made(json, &inputs)
-    };
-    let by_uv = r#"{"kind":"image","image":"checker"}"#;
-    let lit = byte_from_unit(srgb_from_linear(0.5));
-    for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
-        for x in grey(placement, Encoding::Color, by_uv) {
-            assert!(byte_from_unit(x).abs_diff(lit) <= 1, "{placement:?}: {x}");
-        }
-        for x in grey(placement, Encoding::Data, by_uv) {
-            assert!((x - 0.5).abs() < 0.01, "numbers are averaged as they are");
-        }
-    }
-    // Without UVs, seen from above, it is the same.
-    let above =
-        r#"{"kind":"image","image":"checker","lay":{"kind":"along","direction":"minus_z"}}"#;
-    assert!(grey(Placement::Face, Encoding::Data, above).iter().all(|x| (x - 0.5).abs() < 0.01));
-    // One point alone is black or white.
-    let point = r#"{"kind":"image","image":"checker","averaged":"point","hard_pixels":true}"#;
-    assert!(grey(Placement::Vertex, Encoding::Data, point).iter().all(|&x| x == 0.0 || x == 1.0));
-    // What is missing is said with what to do.
-    let inputs = inputs_of(vec![mesh(sheet(2, 0.0))], Placement::Vertex);
-    let missing = made_of(&source(by_uv), &inputs).unwrap_err();
-    assert!(missing.to_string().contains("checker is not in the project"));
-}
-
-#[test]
-fn noise_is_the_same_from_the_same_seed_and_fills_its_range() {
-    let inputs = inputs_of(vec![sphere(1.0, 60, 120)], Placement::Vertex);
-    for kind in ["value", "gradient", "simplex", "cellular"] {
-        let noise = |seed: u32, octaves: u32| {
-            made(
-                &format!(
-                    r#"{{"kind":"noise","noise":"{kind}","size":0.2,"octaves":{octaves},"seed":{seed}}}"#
-                ),
-                &inputs,
-            )
-        };
-        let (first, other) = (noise(1, 1), noise(2, 1));
-        assert_eq!(first, noise(1, 1));
-        assert_ne!(first, other);
-        let least = first.iter().copied().fold(1.0, f32::min);
-        let greatest = first.iter().copied().fold(0.0, f32::max);
-        assert!(least < 0.25 && greatest > 0.75, "{kind}: {least} to {greatest}");
-        // It hangs together: next to each other on the sphere it differs by little.
-        let geometry = &inputs.body.geometry;
-        let neighbours = geometry.neighbours(Placement::Vertex);
-        let far = (0..first.len()).map(|v| (first[v] - other[(v * 7919) % other.len()]).abs());
-        let near = (0..first.len()).map(|v| (first[v] - first[neighbours.of(v)[0] as usize]).abs());
-        let (far, near) = (far.sum::<f32>(), near.sum::<f32>());
-        assert!(near < 0.7 * far, "{kind}: {near} {far}");
-    }
-}
-
-#[test]
-fn steps_merge_by_their_formulas_and_say_when_they_cover_all() {
-    // Worked by hand; screen and overlay by W3C Compositing and Blending Level 1.
-    for (merge, expected) in [
-        (Merge::Replace, 0.5),
-        (Merge::Multiply, 0.4),
-        (Merge::Add, 1.0),
-        (Merge::Subtract, 0.3),
-        (Merge::Darker, 0.5),
-        (Merge::Lighter, 0.8),
-        (Merge::Mix, 0.65),
-        (Merge::Screen, 0.9),
-        (Merge::Overlay, 0.8),
-    ] {
-        let inputs = inputs_of(vec![mesh(sheet(1, 0.0))], Placement::Vertex);
-        let mut recipe = Recipe::new(Target::G);
-        recipe.steps.push(Step::new(Source::Constant { value: 0.8 }));
-        recipe
-            .steps
-            .push(Step { merge: Some(merge), ..Step::new(Source::Constant { value: 0.5 }) });
-        let there = [[0.1, 0.2, 0.3, 0.4]; 4];
-        let made =
-            bake::made_by(&recipe, &there, &inputs, &Pantry::default(), &Watch::default()).unwrap();
-        for value in made {
-            assert!((value[1] - expected).abs() < 1e-6, "{merge:?}: {}", value[1]);
-            assert_eq!([value[0], value[2], value[3]], [0.1, 0.3, 0.4], "the others stay");
-        }
-        let covers = recipe.remarks(Encoding::Data)[1].is_some();
-        assert_eq!(covers, merge == Merge::Replace);
-    }
-}
-
-#[test]
-fn shaping_bends_numbers_as_drawn() {
-    let of = |json: &str, x: f32| serde_json::from_str::<Shaping>(json).unwrap().of(x).unwrap();
-    let near = |a: f32, b: f32| assert!((a - b).abs() < 1e-5, "{a} not {b}");
-    near(of(r#"{"kind":"levels","from":0.2,"to":0.6}"#, 0.4), 0.5);
-    near(of(r#"{"kind":"gain","by":2,"plus":-0.5}"#, 0.5), 0.5);
-    near(of(r#"{"kind":"clamp","low":0.2,"high":0.8}"#, 0.9), 0.8);
-    near(of(r#"{"kind":"invert"}"#, 0.3), 0.7);
-    near(of(r#"{"kind":"gamma","gamma":2}"#, 0.25), 0.5);
-    near(of(r#"{"kind":"posterise","steps":3}"#, 0.4), 0.5);
-    near(of(r#"{"kind":"threshold","at":0.5}"#, 0.49), 0.0);
-    near(of(r#"{"kind":"threshold","at":0.5,"softness":0.2}"#, 0.5), 0.5);
-    // Straight between corners, through every point, and never beyond them.
-    let curve = |corner: bool| {
-        format!(
-            r#"{{"kind":"curve","points":[{{"x":0,"y":0,"corner":{corner}}},{{"x":0.5,"y":0.9,"corner":{corner}}},{{"x":1,"y":1,"corner":{corner}}}]}}"#
-        )
-    };
-    near(of(&curve(true), 0.25), 0.45);
-    let heights: Vec<f32> = (0..=100).map(|i| of(&curve(false), i as f32 / 100.0)).collect();
-    near(heights[50], 0.9);
-    assert!(heights.windows(2).all(|w| w[0] <= w[1]));
-    assert!((of(&curve(false), 0.25) - 0.45).abs() > 0.02, "smooth, not straight");
-}
-
-#[test]
-fn the_same_seed_gives_the_same_bits_on_any_number_of_cores() {
-    let recipe = r#"{"channels":"RGB","steps":[
-        {"source":{"kind":"occlusion","rays":24,"seed":5}},
-        {"source":{"kind":"noise","seed":9},"merge":"mix"},
-        {"source":{"kind":"ridges","scale":0.3},"shaping":[{"kind":"soften","rounds":3}],"merge":"add"}]}"#;
-    let recipe: Recipe = serde_json::from_str(recipe).unwrap();
-    let made = |cores: usize| {
-        let pool = rayon::ThreadPoolBuilder::new().num_threads(cores).build().unwrap();
-        pool.install(|| {
-            let ball =
-                mesh(beside(sheet(12, -1.1), crate::common::arrays_of(&sphere(1.0, 30, 60))));
-            let inputs = inputs_of(vec![ball], Placement::Corner);
-            let there = vec![[0.0; 4]; inputs.placement.count(inputs.body.geometry.mesh())];
-            bake::made_by(&recipe, &there, &inputs, &Pantry::default(), &Watch::default()).unwrap()
-        })
-    };
-    assert_eq!(made(1), made(2));
-    assert_eq!(made(1), made(5));
-}
-
-#[test]
-fn nonsense_is_refused_with_what_to_do() {
-    let inputs = inputs_of(vec![sphere(1.0, 6, 8)], Placement::Vertex);
-    let refused = |json: &str| {
-        let source = source(json);
-        let problem = source.problem();
-        problem.unwrap_or_else(|| made_of(&source, &inputs).unwrap_err().to_string())
-    };
-    for (json, words) in [
-        (r#"{"kind":"noise","space":{"uv":0}}"#, "has no UV set 1"),
-        (r#"{"kind":"trail","root":{"kind":"selection","name":"Leaves"}}"#, "no selection Leaves"),
-        (r#"{"kind":"trail","root":{"kind":"open_edge"}}"#, "no open edge"),
-        (r#"{"kind":"channel","set":"Old","channel":"R"}"#, "no set Old"),
-        (r#"{"kind":"occlusion","rays":0}"#, "between 1 and"),
-        (r#"{"kind":"facing","direction":{"to":[0,0,0]}}"#, "needs a length"),
-        (r#"{"kind":"distance","from":{"kind":"part","name":"Mast"}}"#, "no part Mast"),
-        (r#"{"kind":"material"}"#, "no colors of materials"),
-    ] {
-        let said = refused(json);
-        assert!(said.contains(words), "{json}: {said}");
-    }
-    let newer = r#"{"version":9,"set":"Shade","recipes":[]}"#;
-    let file: speckle_model::recipe::RecipeFile = serde_json::from_str(newer).unwrap();
-    assert!(file.problem().unwrap().contains("get a newer app"));
-    // Given up, it stops with nothing made.
-    let watch = Watch::default();
-    watch.give_up();
-    let long = source(r#"{"kind":"occlusion","rays":65536}"#);
-    assert_eq!(Pantry::default().source(&long, &inputs, &watch), Err(BakeError::GivenUp));
-}
-
-/// Sources that need nothing but a mesh, and those that look at UVs and images.
-const ALL: [&str; 24] = [
-    r#"{"kind":"occlusion","rays":8,"both_sides":true,"ground":true}"#,
-    r#"{"kind":"hollows"}"#,
-    r#"{"kind":"ridges","scale":0.5}"#,
-    r#"{"kind":"edges","angle":10,"width":0.3}"#,
-    r#"{"kind":"edges","bends":"in"}"#,
-    r#"{"kind":"facing"}"#,
-    r#"{"kind":"height_ramp","space":"part"}"#,
-    r#"{"kind":"between","from":[0,0,0],"to":[1,0,0]}"#,
-    r#"{"kind":"distance","from":{"kind":"point","at":[0,0,0]}}"#,
-    r#"{"kind":"trail","root":{"kind":"end","towards":"down"},"joined":"goes_on"}"#,
-    r#"{"kind":"trail","root":{"kind":"point","at":[0,0,0]},"joined":"holds"}"#,
-    r#"{"kind":"joint"}"#,
-    r#"{"kind":"joint","between":"materials"}"#,
-    r#"{"kind":"thickness","rays":4}"#,
-    r#"{"kind":"openness","rays":4}"#,
-    r#"{"kind":"per_piece"}"#,
-    r#"{"kind":"per_piece_shift","by":"parts"}"#,
-    r#"{"kind":"noise","warp":1}"#,
-    r#"{"kind":"noise","noise":"cellular","space":{"uv":0}}"#,
-    r#"{"kind":"image","image":"Dots"}"#,
-    r#"{"kind":"image","image":"Dots","lay":{"kind":"three_axes"}}"#,
-    r#"{"kind":"image","image":"Dots","averaged":"piece","wrap":"mirror"}"#,
-    r#"{"kind":"normal"}"#,
-    r#"{"kind":"position"}"#,
-];
-
-proptest! {
-    #![proptest_config(ProptestConfig::with_cases(
-        std::env::var("PROPTEST_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(24)
-    ))]
-
-    /// Whatever the mesh is like: faces without area, on both sides, three to an edge, turned over,
-    /// vertices of no face, UVs in one point, surfaces that end.
-    #[test]
-    fn values_are_numbers_from_0_to_1_on_any_mesh(
-        points in prop::collection::vec((-2_i8..3, -2_i8..3, -2_i8..3), 4..14),
-        faces in prop::collection::vec((0_usize..99, 0_usize..99, 0_usize..99, 0_usize..99), 1..16),
-        uv in 0.0_f32..2.0,
-        placement in prop::sample::select(vec![Placement::Vertex, Placement::Corner, Placement::Face]),
-    ) {
-        let n = points.len();
-        let positions = points.iter().map(|&(x, y, z)| Vec3::new(x.into(), y.into(), z.into()));
-        let mut given = Vec::new();
-        for (a, b, c, d) in faces {
-            let mut face: Vec<u32> = Vec::new();
-            for v in [a % n, b % n, c % n, d % n] {
-                if !face.contains(&(v as u32)) {
-                    face.push(v as u32);
-                }
-            }
-            if face.len() > 2 {
-                given.push(face);
-            }
-        }
-        prop_assume!(!given.is_empty());
-        let mut arrays = crate::common::arrays_of(&polygons(positions.collect(), &given));
-        let corners = arrays.corner_vertices.len();
-        let uvs = (0..corners).map(|c| glam::Vec2::splat((c as f32 * uv).floor())).collect();
-        arrays.uv_sets = vec![UvSet { name: String::new(), uvs }];
-        let mut inputs = inputs_of(vec![mesh(arrays), sphere(1.0, 4, 6)], placement);
-        let image = image_of(3, 2, &[90; 24]);
-        inputs.images = Arc::new(HashMap::from([("Dots".to_owned(), image)]));
-        let count = placement.count(inputs.body.geometry.mesh());
-        for json in ALL {
-            let field = Pantry::default().source(&source(json), &inputs, &Watch::default());
-            let field = field.unwrap_or_else(|error| panic!("{json}: {error}"));
-            prop_assert_eq!(field.len(), count);
-            for i in 0..count {
-                for x in field.at(i) {
-                    prop_assert!((0.0..=1.0).contains(&x), "{} gives {}", json, x);
-                }
-            }
-        }
-    }
 }

@@ -16,7 +16,7 @@ use speckle_mesh::{
 use speckle_model::{NewPart, NewSet, color_set::Role};
 use speckle_tools::{
     region::Region,
-    stencil::{Lay, Stencil, StencilId, StencilUse},
+    stencil::{Projection, Stencil, StencilId, StencilUse},
     stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart},
 };
 
@@ -350,9 +350,9 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     arrays.uv_sets = vec![UvSet { name: "UV".into(), uvs }];
     let screen = Screen { view: DOWN, right: Vec3::X, up: Vec3::Y };
     let lays = [
-        Lay::Screen { screen, middle: Vec2::ZERO, width: 2.0 },
-        Lay::Uv { uv_set: 0, width: 1.0 },
-        Lay::Axes { width: 2.0 },
+        Projection::Screen { screen, middle: Vec2::ZERO, width: 2.0 },
+        Projection::Uv { uv_set: 0, width: 1.0 },
+        Projection::Axes { width: 2.0 },
     ];
     for lay in lays {
         for (turn, invert) in [(0.0, false), (0.0, true), (180.0, false)] {
@@ -388,7 +388,7 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     let mut document = parts(vec![("Deck", sheet(4, 0.0))], Placement::Vertex);
     let id = stencil(&mut document);
     let coat = black(&document, 1.0).coat;
-    let fill = |stencil: StencilId, lay: Lay| {
+    let fill = |stencil: StencilId, lay: Projection| {
         let usage = StencilUse { stencil, lay, turn: 0.0, repeat: true, invert: false };
         let coat = Coat { stencil: Some(usage), ..coat };
         PaintEdit::Fill {
@@ -406,7 +406,7 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     );
     assert!(refused(&mut document, fill(id, lays[1]).into()).contains("no texture coordinates"));
     assert!(
-        refused(&mut document, fill(id, Lay::Axes { width: 0.0 }).into())
+        refused(&mut document, fill(id, Projection::Axes { width: 0.0 }).into())
             .contains("wider than nothing")
     );
     assert_eq!(Stencil::from_rgba(2, 2, &[0; 7]), None);

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use speckle_color::{Channels, Encoding, ramp::Stop};
 use speckle_core::{
     Change, ChannelEdit, Document, Edit, HelperEdit, PaintEdit, PartEdit, ProjectEdit, SetEdit,
-    document::{Adjustment, ChannelAt, Direction, Fill, Merge},
+    document::{Adjustment, ChannelAt, ChannelMerge, Direction, Fill},
 };
 use speckle_mesh::{Mesh, Placement, Transform, Unit, UpAxis, sight::View};
 use speckle_model::{
@@ -146,7 +146,8 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
             let set = pick(a);
             let at = |i: usize| ChannelAt { part, set: pick(i), channel: i % 4 };
             let some = Channels([true, false, b % 2 == 0, b % 3 == 0]);
-            let merge = [Merge::Multiply, Merge::Replace, Merge::Difference][b % 3];
+            let merge =
+                [ChannelMerge::Multiply, ChannelMerge::Replace, ChannelMerge::Difference][b % 3];
             match kind {
                 0 => SetEdit::DuplicateSet { part, set }.into(),
                 1 if owner.sets.len() > 1 => SetEdit::DeleteSet { part, set }.into(),

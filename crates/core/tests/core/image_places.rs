@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use speckle_color::Encoding;
 use speckle_mesh::{Geometry, Mesh, Placement, mesh::UvSet};
 use speckle_model::recipe::source::{Averaged, Wrap};
-use speckle_tools::bake::image::{Image, Laid, Picture, Way, sampled};
+use speckle_tools::bake::image::{Image, Mapping, Picture, Projected, sampled};
 
 use crate::common::sheet;
 
@@ -16,17 +16,21 @@ fn map(width: usize, height: usize) -> Image {
     Image::from_rgba(width, height, &bytes).unwrap()
 }
 
-fn laid(wrap: Wrap, hard_pixels: bool) -> Laid {
+fn laid(wrap: Wrap, hard_pixels: bool) -> Mapping {
     let (averaged, encoding) = (Averaged::Point, Encoding::Data);
-    Laid { wrap, hard_pixels, averaged, encoding, ..Laid::default() }
+    Mapping { wrap, hard_pixels, averaged, encoding, ..Mapping::default() }
 }
 
 fn picture<'a>(image: &'a Image, uvs: &'a [Vec2]) -> Picture<'a> {
-    Picture { image: Some(image), way: Way::Uv(uvs), tint: speckle_color::Linear([1.0; 4]) }
+    Picture {
+        image: Some(image),
+        projected: Projected::Uv(uvs),
+        tint: speckle_color::Linear([1.0; 4]),
+    }
 }
 
 /// What is found at places (0–1 from left to right and from top to bottom), as bytes.
-fn found(image: &Image, places: &[Vec2], how: &Laid) -> Vec<[u8; 3]> {
+fn found(image: &Image, places: &[Vec2], how: &Mapping) -> Vec<[u8; 3]> {
     let n = (places.len() as f32).sqrt().ceil() as u32;
     let mut arrays = sheet(n, 0.0);
     // Corners take the places in turn; v grows upwards.
@@ -115,7 +119,7 @@ proptest! {
 #[test]
 fn a_quarter_turn_brings_rows_to_columns() {
     let image = map(8, 8);
-    let how = Laid { turn: std::f32::consts::FRAC_PI_2, ..laid(Wrap::Clamp, true) };
+    let how = Mapping { turn: std::f32::consts::FRAC_PI_2, ..laid(Wrap::Clamp, true) };
     let places: Vec<Vec2> = (0..64)
         .map(|i| Vec2::new(((i % 8) as f32 + 0.5) / 8.0, ((i / 8) as f32 + 0.5) / 8.0))
         .collect();
@@ -131,7 +135,7 @@ fn a_quarter_turn_brings_rows_to_columns() {
 #[test]
 fn an_image_twice_across_shows_each_pixel_twice() {
     let image = map(10, 4);
-    let how = Laid { repeat: Vec2::new(2.0, 1.0), ..laid(Wrap::Repeat, true) };
+    let how = Mapping { repeat: Vec2::new(2.0, 1.0), ..laid(Wrap::Repeat, true) };
     let places: Vec<Vec2> = (0..20).map(|i| Vec2::new((i as f32 + 0.5) / 20.0, 0.125)).collect();
     let reds: Vec<u8> = found(&image, &places, &how).iter().map(|c| c[0]).collect();
     let once: Vec<u8> = (0..10).collect();
@@ -158,13 +162,13 @@ fn the_mean_over_a_sheet_is_the_mean_of_the_image() {
         .collect();
     arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.clone() }];
     let geometry = Geometry::new(Mesh::new(arrays).unwrap());
-    let how = Laid { averaged: Averaged::Footprint, ..laid(Wrap::Clamp, false) };
+    let how = Mapping { averaged: Averaged::Footprint, ..laid(Wrap::Clamp, false) };
     for placement in [Placement::Corner, Placement::Face] {
         let values = sampled(&[picture(&image, &uvs)], &[], &how, &geometry, placement);
         let found = values.iter().map(|v| f64::from(v[0])).sum::<f64>() / values.len() as f64;
         assert!((found - mean).abs() < 0.01, "{placement:?}: {found} for {mean}");
     }
-    let piece = Laid { averaged: Averaged::Piece, ..how };
+    let piece = Mapping { averaged: Averaged::Piece, ..how };
     let values = sampled(&[picture(&image, &uvs)], &[], &piece, &geometry, Placement::Vertex);
     assert!(values.iter().all(|v| v == &values[0]), "one mean for the piece");
     assert!((f64::from(values[0][0]) - mean).abs() < 0.01);

@@ -12,7 +12,7 @@ use speckle_mesh::{
 use speckle_model::{NewPart, NewSet, Part};
 use speckle_tools::{
     bake::image::Image,
-    map::{Map, MapChannel, MapError, MapLay, MapPlan, render},
+    map::{Map, MapChannel, MapError, MapPlan, MapProjection, render},
 };
 
 use crate::common::sheet;
@@ -21,7 +21,7 @@ fn from(set: &str, channel: usize) -> MapChannel {
     MapChannel::Set { set: set.to_owned(), channel, invert: false }
 }
 
-fn plan(size: usize, lay: MapLay, channels: [MapChannel; 4]) -> MapPlan {
+fn plan(size: usize, lay: MapProjection, channels: [MapChannel; 4]) -> MapPlan {
     MapPlan { width: size, height: size, lay, channels, padding: 0, samples: 1 }
 }
 
@@ -79,7 +79,8 @@ fn a_ramp_of_data_is_met_at_the_middle_of_every_pixel() {
         MapChannel::Covered,
     ];
     for samples in [1, 3] {
-        let plan = MapPlan { samples, ..plan(16, MapLay::Uv { uv_set: 0 }, channels.clone()) };
+        let plan =
+            MapPlan { samples, ..plan(16, MapProjection::Uv { uv_set: 0 }, channels.clone()) };
         let map = render(&parts, &plan, |_| None).unwrap();
         assert_eq!((map.covered, map.is_color), (1.0, [false; 4]));
         for (i, pixel) in map.pixels.iter().enumerate() {
@@ -95,7 +96,7 @@ fn a_ramp_of_data_is_met_at_the_middle_of_every_pixel() {
     let inverted = MapChannel::Set { set: "Ramp".into(), channel: 0, invert: true };
     let plan = plan(
         4,
-        MapLay::Uv { uv_set: 0 },
+        MapProjection::Uv { uv_set: 0 },
         [inverted.clone(), inverted.clone(), inverted.clone(), inverted],
     );
     let map = render(&parts, &plan, |_| None).unwrap();
@@ -127,7 +128,7 @@ fn pixels_are_means_of_light_for_colors_and_plain_for_data() {
         };
         let parts = parts(mesh.clone(), vec![halves]);
         let channels = [0, 1, 2, 3].map(|k| from("Halves", k));
-        let plan = MapPlan { samples: 8, ..plan(1, MapLay::Uv { uv_set: 0 }, channels) };
+        let plan = MapPlan { samples: 8, ..plan(1, MapProjection::Uv { uv_set: 0 }, channels) };
         let map = render(&parts, &plan, |_| None).unwrap();
         assert!((map.pixels[0][0] - wanted).abs() < 1e-3, "{encoding:?}: {:?}", map.pixels[0]);
         assert_eq!(map.pixels[0][3], 1.0, "alpha is a plain number");
@@ -149,7 +150,8 @@ fn seams_are_padded_with_what_lies_beside_them_as_far_as_asked() {
     let parts = parts(mesh, vec![red]);
     let channels = [from("Red", 0), from("Red", 1), from("Red", 2), MapChannel::Covered];
     for padding in [0, 3, 200] {
-        let plan = MapPlan { padding, ..plan(32, MapLay::Uv { uv_set: 0 }, channels.clone()) };
+        let plan =
+            MapPlan { padding, ..plan(32, MapProjection::Uv { uv_set: 0 }, channels.clone()) };
         let map = render(&parts, &plan, |_| None).unwrap();
         assert_eq!(map.covered, 0.25);
         let red = map.pixels.iter().filter(|pixel| pixel[0] == 1.0).count();
@@ -174,14 +176,14 @@ fn along_an_axis_the_nearest_surface_is_seen() {
     .unwrap();
     let height = set("Height", Encoding::Data, &mesh, |p| [p.z, p.z, p.z, 1.0]);
     let parts = parts(mesh, vec![height]);
-    let lay = MapLay::Along { direction: [0.0, 0.0, -1.0], up: [0.0, 1.0, 0.0] };
+    let lay = MapProjection::Along { direction: [0.0, 0.0, -1.0], up: [0.0, 1.0, 0.0] };
     let channels = [0, 1, 2, 3].map(|k| from("Height", k));
     let map: Map = render(&parts, &plan(8, lay, channels.clone()), |_| None).unwrap();
     for (i, pixel) in map.pixels.iter().enumerate() {
         assert_eq!(pixel[0], if i % 8 < 4 { 1.0 } else { 0.0 }, "{i}");
     }
     // From below it is the other way round, mirrored, and nothing of the upper sheet is seen.
-    let lay = MapLay::Along { direction: [0.0, 0.0, 1.0], up: [0.0, 1.0, 0.0] };
+    let lay = MapProjection::Along { direction: [0.0, 0.0, 1.0], up: [0.0, 1.0, 0.0] };
     let map = render(&parts, &plan(8, lay, channels), |_| None).unwrap();
     assert!(map.pixels.iter().all(|pixel| pixel[0] == 0.0));
 }
@@ -194,7 +196,7 @@ fn channels_are_kept_from_an_image_and_what_is_missing_is_named() {
     let image = Image::from_rgba(2, 1, &[255, 0, 0, 255, 0, 102, 0, 255]).map(Arc::new);
     let keep = |channel| MapChannel::Kept { image: "old.png".into(), channel };
     let channels = [from("Plain", 0), keep(1), keep(0), MapChannel::Constant { value: 1.0 }];
-    let wanted = plan(2, MapLay::Uv { uv_set: 0 }, channels);
+    let wanted = plan(2, MapProjection::Uv { uv_set: 0 }, channels);
     let map = render(&parts, &wanted, |_| image.clone()).unwrap();
     let bytes = |pixel: [f32; 4]| pixel.map(|x| (x * 255.0).round() as u8);
     assert_eq!(bytes(map.pixels[0]), [128, 0, 255, 255]);
@@ -202,10 +204,10 @@ fn channels_are_kept_from_an_image_and_what_is_missing_is_named() {
 
     assert_eq!(render(&parts, &wanted, |_| None), Err(MapError::NoImage("old.png".into())));
     let all = |channel: MapChannel| [channel.clone(), channel.clone(), channel.clone(), channel];
-    let lay = MapLay::Uv { uv_set: 0 };
+    let lay = MapProjection::Uv { uv_set: 0 };
     let gone = plan(2, lay, all(from("Gone", 0)));
     assert_eq!(render(&parts, &gone, |_| None), Err(MapError::NoSet("Gone".into())));
-    let second = plan(2, MapLay::Uv { uv_set: 1 }, all(from("Plain", 0)));
+    let second = plan(2, MapProjection::Uv { uv_set: 1 }, all(from("Plain", 0)));
     assert!(render(&parts, &second, |_| None).unwrap_err().to_string().contains("UV set 2"));
     for odd in [
         MapPlan { width: 0, ..gone.clone() },
@@ -214,7 +216,11 @@ fn channels_are_kept_from_an_image_and_what_is_missing_is_named() {
         MapPlan { padding: 10_000, ..gone.clone() },
         plan(2, lay, all(MapChannel::Constant { value: f32::NAN })),
         plan(2, lay, all(from("Plain", 4))),
-        plan(2, MapLay::Along { direction: [0.0; 3], up: [0.0, 1.0, 0.0] }, all(from("Plain", 0))),
+        plan(
+            2,
+            MapProjection::Along { direction: [0.0; 3], up: [0.0, 1.0, 0.0] },
+            all(from("Plain", 0)),
+        ),
     ] {
         assert!(matches!(render(&parts, &odd, |_| None), Err(MapError::Plan(_))), "{odd:?}");
     }

@@ -17,7 +17,7 @@ use speckle_model::{NewPart, NewSet, color_set::Role};
 use speckle_tools::{
     adjust::How,
     region::{Region, Solid},
-    stencil::{Lay, Stencil, StencilId, StencilUse},
+    stencil::{Projection, Stencil, StencilId, StencilUse},
     stroke::{Action, Brush, BuildUp, Coat, Mirror, Reach, Sample, StrokeStart},
 };
 
@@ -99,9 +99,13 @@ fn brush() -> impl Strategy<Value = Brush> {
 fn stencil() -> impl Strategy<Value = Option<StencilUse>> {
     let lay = (0..3_u8, view(), vector(), vector(), number(), number()).prop_map(
         |(kind, view, right, up, x, width)| match kind {
-            0 => Lay::Screen { screen: Screen { view, right, up }, middle: Vec2::new(x, x), width },
-            1 => Lay::Uv { uv_set: 0, width },
-            _ => Lay::Axes { width },
+            0 => Projection::Screen {
+                screen: Screen { view, right, up },
+                middle: Vec2::new(x, x),
+                width,
+            },
+            1 => Projection::Uv { uv_set: 0, width },
+            _ => Projection::Axes { width },
         },
     );
     let usage =

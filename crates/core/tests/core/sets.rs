@@ -3,7 +3,7 @@
 use speckle_color::{Channels, Encoding, linear_from_srgb, srgb_from_linear};
 use speckle_core::{
     ChannelEdit, Document, Edit, EditError, SetEdit,
-    document::{ChannelAt, Direction, Merge, Source},
+    document::{ChannelAt, ChannelMerge, ChannelSource, Direction},
 };
 use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
 use speckle_model::{
@@ -156,7 +156,7 @@ fn a_seventeenth_set_is_refused_whichever_way_it_comes() {
         document.apply(SetEdit::DuplicateSet { part, set: sets[0] }).unwrap();
     }
     let full = EditError::TooManySets { part: "Deck".into() };
-    let sources = [Source::Number { number: 0.0 }; 4];
+    let sources = [ChannelSource::Number { number: 0.0 }; 4];
     let compose = ChannelEdit::ComposeSet {
         part,
         name: "More".into(),
@@ -185,16 +185,16 @@ fn channels_are_cleared_swapped_and_merged_and_the_others_stay() {
         document.parts()[0].sets[0].values.to_vec()
     };
     // Product, complement and difference, by their arithmetic.
-    let product = merge(at(0, 0), at(0, 1), Merge::Multiply, false);
-    let complement = merge(at(0, 0), at(0, 2), Merge::Replace, true);
-    let difference = merge(at(0, 2), at(0, 1), Merge::Difference, false);
+    let product = merge(at(0, 0), at(0, 1), ChannelMerge::Multiply, false);
+    let complement = merge(at(0, 0), at(0, 2), ChannelMerge::Replace, true);
+    let difference = merge(at(0, 2), at(0, 1), ChannelMerge::Difference, false);
     for (i, &r) in red.iter().enumerate() {
         assert_eq!(product[i], [r, 0.25 * r, 0.5, 1.0]);
         assert_eq!(complement[i], [r, 0.25 * r, 1.0 - r, 1.0]);
         assert_eq!(difference[i][1], (0.25 * r - (1.0 - r)).abs());
     }
     // From faces to vertices: the inner vertex has the mean of the four faces around it.
-    let from_faces = merge(at(2, 0), at(0, 3), Merge::Replace, false);
+    let from_faces = merge(at(2, 0), at(0, 3), ChannelMerge::Replace, false);
     let faces = numbers(&document, 0, 2, 0);
     assert!((from_faces[5][3] - (faces[0] + faces[1] + faces[3] + faces[4]) / 4.0).abs() < 1e-6);
 
@@ -210,7 +210,7 @@ fn channels_are_cleared_swapped_and_merged_and_the_others_stay() {
         let other = &document.parts()[i];
         ChannelAt { part: other.id, set: other.sets[0].id, channel: 0 }
     });
-    let merge = Merge::Replace;
+    let merge = ChannelMerge::Replace;
     document
         .apply(ChannelEdit::MergeChannel { from: at(1, 1), to: twin, merge, invert: false })
         .unwrap();
@@ -231,15 +231,16 @@ fn channels_are_cleared_swapped_and_merged_and_the_others_stay() {
 fn one_channel_alone_makes_a_grey_set_and_four_make_one() {
     let mut document = document();
     let (part, sets) = ids(&document);
-    let from =
-        |set: usize| Source::Channel { from: ChannelAt { part, set: sets[set], channel: 0 } };
+    let from = |set: usize| ChannelSource::Channel {
+        from: ChannelAt { part, set: sets[set], channel: 0 },
+    };
     let compose = |name: &str, channels| ChannelEdit::ComposeSet {
         part,
         name: name.into(),
         placement: Placement::Vertex,
         channels,
     };
-    let one = Source::Number { number: 1.0 };
+    let one = ChannelSource::Number { number: 1.0 };
     document.apply(compose("Grey", [from(0), from(0), from(0), one])).unwrap();
     let red = numbers(&document, 0, 0, 0);
     let grey = document.parts()[0].sets[3].clone();
@@ -247,7 +248,7 @@ fn one_channel_alone_makes_a_grey_set_and_four_make_one() {
     assert_eq!((grey.encoding, grey.ground), (Encoding::Data, [1.0; 4]));
     document.apply(compose("Packed", [from(0), from(1), from(2), one])).unwrap();
     assert_eq!(numbers(&document, 0, 4, 0), red);
-    let two = Source::Number { number: 2.0 };
+    let two = ChannelSource::Number { number: 2.0 };
     assert!(matches!(document.apply(compose("Loud", [two; 4])), Err(EditError::Channel(_))));
     assert_eq!(
         document.apply(compose(" ", [one; 4])).unwrap_err(),
@@ -276,8 +277,13 @@ fn a_locked_channel_is_left_alone_by_every_tool_and_says_so() {
     for edit in [
         Edit::from(ChannelEdit::ClearChannels { part, set, channels: Channels::RGB }),
         ChannelEdit::SwapChannels { part, set, a: 1, b: 2 }.into(),
-        ChannelEdit::MergeChannel { from: at(0), to: at(1), merge: Merge::Replace, invert: false }
-            .into(),
+        ChannelEdit::MergeChannel {
+            from: at(0),
+            to: at(1),
+            merge: ChannelMerge::Replace,
+            invert: false,
+        }
+        .into(),
         SetEdit::ConvertSet { part, set, placement: Placement::Face }.into(),
         SetEdit::DeleteSet { part, set }.into(),
     ] {

@@ -9,7 +9,7 @@ use pulp::Simd;
 use rayon::prelude::*;
 use smallvec::{SmallVec, smallvec};
 
-use super::{bvh::binary_tree, triangulate::Triangulation};
+use super::{bvh::tree::binary_tree, triangulate::Triangulation};
 use crate::mesh::Mesh;
 
 /// A tree of pairs of boxes over the triangles of a mesh, both sides of each counting.

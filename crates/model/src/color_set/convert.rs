@@ -3,9 +3,10 @@
 //! Vertex → corner and face → corner lose nothing. The other ways average: colors in linear light,
 //! data as it is.
 
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{Rgba, mean::Mean};
-use speckle_mesh::{Mesh, Placement};
+use speckle_mesh::{Geometry, Mesh, Placement};
 
 use super::ColorSet;
 
@@ -44,52 +45,65 @@ fn each_corner(mesh: &Mesh, mut visit: impl FnMut(usize, usize)) {
 
 /// Values at each element of another placement, as stored. What no face uses keeps the ground.
 #[must_use]
-pub fn values_at(set: &ColorSet, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
-    averaged(set, None, to, mesh)
+pub fn values_at(set: &ColorSet, to: Placement, geometry: &Geometry) -> Vec<Rgba> {
+    averaged(set, None, to, geometry)
 }
 
 /// Hand paint at each element of another placement, as stored: what lies there counts as much as it
 /// covers, channel by channel, so that bare neighbours do not darken it. `coverage` has the paint's
 /// placement; where none of it covers, plain means do no harm.
 #[must_use]
-pub fn paint_at(paint: &ColorSet, coverage: &ColorSet, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
-    averaged(paint, Some(&coverage.values), to, mesh)
+pub fn paint_at(
+    paint: &ColorSet,
+    coverage: &ColorSet,
+    to: Placement,
+    geometry: &Geometry,
+) -> Vec<Rgba> {
+    averaged(paint, Some(&coverage.values), to, geometry)
 }
 
-fn averaged(set: &ColorSet, coverage: Option<&[Rgba]>, to: Placement, mesh: &Mesh) -> Vec<Rgba> {
-    if to == set.placement {
-        return set.values.to_vec();
-    }
-    if to == Placement::Corner {
-        let mut values = vec![set.ground; mesh.corner_count()];
-        each_corner(mesh, |face, corner| {
-            values[corner] = set.values[element_of(set.placement, mesh, face, corner)];
-        });
-        return values;
-    }
-    let mut covered = vec![Mean::default(); to.count(mesh)];
-    // Where nothing covers.
-    let mut bare = if coverage.is_some() { covered.clone() } else { Vec::new() };
-    each_corner(mesh, |face, corner| {
-        let from = element_of(set.placement, mesh, face, corner);
-        let element = element_of(to, mesh, face, corner);
-        let weights = coverage.map_or([1.0; 4], |coverage| coverage[from]);
-        covered[element].add(set.values[from], weights, set.encoding);
-        if let Some(bare) = bare.get_mut(element) {
-            bare.add(set.values[from], [1.0; 4], set.encoding);
+fn averaged(
+    set: &ColorSet,
+    coverage: Option<&[Rgba]>,
+    to: Placement,
+    geometry: &Geometry,
+) -> Vec<Rgba> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let from = |corner: usize| element_of(set.placement, mesh, topology.face_of(corner), corner);
+    let mean = |corners: &mut dyn Iterator<Item = usize>| {
+        let mut covered = Mean::default();
+        // Where nothing covers.
+        let mut bare = Mean::default();
+        for value in corners.map(from) {
+            let weights = coverage.map_or([1.0; 4], |coverage| coverage[value]);
+            covered.add(set.values[value], weights, set.encoding);
+            if coverage.is_some() {
+                bare.add(set.values[value], [1.0; 4], set.encoding);
+            }
         }
-    });
-    let mean = |element: usize| match bare.get(element) {
-        Some(bare) => covered[element].or(*bare),
-        None => covered[element],
+        covered.or(bare).value(set.encoding, set.ground)
     };
-    (0..covered.len()).map(|element| mean(element).value(set.encoding, set.ground)).collect()
+    match to {
+        _ if to == set.placement => set.values.to_vec(),
+        Placement::Corner => (0..mesh.corner_count())
+            .into_par_iter()
+            .map(|corner| set.values[from(corner)])
+            .collect(),
+        Placement::Face => (0..mesh.face_count())
+            .into_par_iter()
+            .map(|face| mean(&mut mesh.face_corners(face)))
+            .collect(),
+        Placement::Vertex => (0..mesh.vertex_count())
+            .into_par_iter()
+            .map(|vertex| mean(&mut topology.own_corners(mesh, vertex)))
+            .collect(),
+    }
 }
 
 /// What is lost when a set's values are held at another placement.
 #[must_use]
-pub fn loss(set: &ColorSet, to: Placement, mesh: &Mesh) -> Loss {
-    let after = values_at(set, to, mesh);
+pub fn loss(set: &ColorSet, to: Placement, geometry: &Geometry) -> Loss {
+    let (mesh, after) = (geometry.mesh(), values_at(set, to, geometry));
     let mut loss = Loss { corners: mesh.corner_count(), ..Loss::default() };
     each_corner(mesh, |face, corner| {
         let old = set.values[element_of(set.placement, mesh, face, corner)];

@@ -1,183 +1,17 @@
 //! What a step starts from.
 
+mod sound;
+mod words;
+
 use serde::{Deserialize, Serialize};
 use speckle_color::noise;
 use strum::VariantNames;
 
 use super::Target;
-
-/// A point or a direction: x, y, z.
-pub type Triple = [f32; 3];
-
-/// In whose numbers places and directions are.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Space {
-    /// The project's: what a part stands in.
-    #[default]
-    World,
-    /// The part's own, wherever it stands.
-    Part,
-}
-
-/// A direction as x, y and z.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(transparent)]
-pub struct Way(pub [f32; 3]);
-
-/// A direction.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Direction {
-    /// Where the project's up is.
-    Up,
-    /// The other way.
-    Down,
-    /// Along the x axis.
-    X,
-    /// Against it.
-    MinusX,
-    /// Along the y axis.
-    Y,
-    /// Against it.
-    MinusY,
-    /// Along the z axis.
-    Z,
-    /// Against it.
-    MinusZ,
-    /// Any; its length does not matter.
-    To(Way),
-}
-
-/// From where something is measured.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Root {
-    /// A point, of the part's space.
-    Point {
-        /// Where.
-        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
-        at: Triple,
-    },
-    /// The faces of a selection, by its name.
-    Selection {
-        /// Its name.
-        name: String,
-    },
-    /// Where the surface ends.
-    OpenEdge,
-    /// What lies furthest in a direction: the foot for *down*.
-    End {
-        /// Which way.
-        towards: Direction,
-    },
-    /// Another part's surface, by its name; not along a surface.
-    Part {
-        /// Its name.
-        name: String,
-    },
-}
-
-/// What becomes of pieces that touch another one.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Joined {
-    /// Each piece is on its own.
-    #[default]
-    Apart,
-    /// The distance goes on from the value where they join.
-    GoesOn,
-    /// The whole piece has the value where it joins, and moves as one with it.
-    Holds,
-}
-
-/// What is told apart from its neighbours.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Among {
-    /// Connected pieces.
-    #[default]
-    Pieces,
-    /// Materials: groups of faces that the file named.
-    Materials,
-    /// Parts.
-    Parts,
-}
-
-/// Where noise is looked up.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum NoiseSpace {
-    /// In the project's space.
-    World,
-    /// In the part's own.
-    #[default]
-    Part,
-    /// In a UV set, by its number from 0; sizes are shares of the image.
-    Uv(usize),
-}
-
-/// How an image lies on the surface.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ImageLay))]
-#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Lay {
-    /// By a UV set, by its number from 0.
-    Uv {
-        /// Which.
-        #[serde(default)]
-        uv_set: usize,
-    },
-    /// Straight on, along a direction of the part's space; no UVs needed.
-    Along {
-        /// Which way it is looked along.
-        direction: Direction,
-        /// How wide the image is, in the part's unit; 0 for the part's own width.
-        #[serde(default)]
-        width: f32,
-    },
-    /// From the three axes, each where the surface faces it.
-    ThreeAxes {
-        /// How wide the image is, in the part's unit; 0 for the part's own width.
-        #[serde(default)]
-        width: f32,
-    },
-}
-
-/// What lies beside an image.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Wrap {
-    /// The same again.
-    #[default]
-    Repeat,
-    /// The same in a mirror.
-    Mirror,
-    /// Its border goes on.
-    Clamp,
-}
-
-/// Over what an image is averaged.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Averaged {
-    /// What belongs to each element, so that a fine image does not alias.
-    #[default]
-    Footprint,
-    /// Nothing: the one point.
-    Point,
-    /// Each connected piece.
-    Piece,
-}
+pub use words::{
+    Among, Averaged, Bends, Direction, Joined, NoiseSpace, Projection, Root, Space, Triple, Vector,
+    Wrap,
+};
 
 /// What a step starts from. Lengths are in the part's unit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, VariantNames)]
@@ -388,7 +222,7 @@ pub enum Source {
         image: String,
         /// How it lies.
         #[serde(default = "by_uv")]
-        lay: Lay,
+        lay: Projection,
         /// How often it comes across and down.
         #[serde(default = "once")]
         #[cfg_attr(feature = "schema", schema(value_type = [f32; 2]))]
@@ -453,20 +287,6 @@ pub enum Source {
     },
 }
 
-/// Which bends are edges.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Bends {
-    /// Those that stand out and those that go in.
-    #[default]
-    Both,
-    /// Those that stand out.
-    Out,
-    /// Those that go in.
-    In,
-}
-
 fn many_rays() -> u32 {
     64
 }
@@ -500,8 +320,8 @@ fn once() -> [f32; 2] {
 fn upwards() -> Direction {
     Direction::Up
 }
-fn by_uv() -> Lay {
-    Lay::Uv { uv_set: 0 }
+fn by_uv() -> Projection {
+    Projection::Uv { uv_set: 0 }
 }
 
 /// The most rays from an element.
@@ -591,145 +411,5 @@ impl Source {
             *seed = other;
         }
         same
-    }
-
-    /// What makes it impossible, whatever it is used on.
-    #[must_use]
-    pub fn problem(&self) -> Option<String> {
-        let length = |x: f32| (x.is_finite() && x >= 0.0).then_some(());
-        let is_way = |d: &Direction| match d {
-            Direction::To(Way(to)) => {
-                to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0)
-            }
-            _ => true,
-        };
-        let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());
-        let said = |is_sound: bool, words: &str| (!is_sound).then(|| words.to_owned());
-        let rays = self.rays();
-        let casts =
-            matches!(self, Self::Occlusion { .. } | Self::Thickness { .. } | Self::Openness { .. });
-        if casts && !(1..=MOST_RAYS).contains(&rays) {
-            return Some(format!("the rays must lie between 1 and {MOST_RAYS}"));
-        }
-        let lengths = "lengths must be numbers of 0 or more";
-        let direction = "the direction needs a length";
-        match self {
-            Self::Occlusion { reach, offset, .. } => {
-                said(length(*reach).and(length(*offset)).is_some(), lengths)
-            }
-            Self::Hollows { scale } | Self::Ridges { scale } => {
-                said(length(*scale).is_some(), lengths)
-            }
-            Self::Edges { angle, width, .. } => said(length(*width).is_some(), lengths).or_else(|| {
-                said((0.0..=180.0).contains(angle), "the angle must lie between 0 and 180°")
-            }),
-            Self::Facing { direction: d, half_angle, softness, .. } => said(is_way(d), direction)
-                .or_else(|| {
-                    let is_sound = (0.0..=180.0).contains(half_angle)
-                        && *half_angle > 0.0
-                        && (0.0..=1.0).contains(softness);
-                    said(
-                        is_sound,
-                        "the half-angle must lie above 0 and up to 180°, the softness between 0 and 1",
-                    )
-                }),
-            Self::HeightRamp { direction: d, from, to, .. } => said(is_way(d), direction).or_else(|| {
-                let is_sound = from.is_none_or(f32::is_finite) && to.is_none_or(f32::is_finite);
-                said(is_sound && (from.is_none() || from != to), "the two heights must differ")
-            }),
-            Self::Between { from, to, .. } => {
-                said(finite(from) && finite(to) && from != to, "the two points must differ")
-            }
-            Self::Distance { from, reach } => {
-                said(length(*reach).is_some(), lengths).or_else(|| from.problem())
-            }
-            Self::Trail { root, reach, touch, .. } => {
-                said(length(*reach).and(length(*touch)).is_some(), lengths)
-                    .or_else(|| root.problem())
-                    .or_else(|| {
-                        let is_part = matches!(root, Root::Part { .. });
-                        said(!is_part, "a trail follows one surface: choose a root on the part itself")
-                    })
-            }
-            Self::Joint { width, offset, .. } => {
-                said(length(*width).and(length(*offset)).is_some(), lengths)
-            }
-            Self::Thickness { reach, .. } => said(length(*reach).is_some(), lengths),
-            Self::Openness { light, spread, .. } => said(is_way(light), direction).or_else(|| {
-                said((0.0..=90.0).contains(spread), "the spread must lie between 0 and 90°")
-            }),
-            Self::PerPieceShift { amounts, .. } => said(
-                amounts.iter().all(|a| (0.0..=1.0).contains(a)),
-                "the amounts must lie between 0 and 1",
-            ),
-            Self::Noise { size, octaves, warp, .. } => said(length(*size).is_some(), lengths)
-                .or_else(|| {
-                    let is_sound = (1..=12).contains(octaves) && (0.0..=100.0).contains(warp);
-                    said(is_sound, "the octaves must lie between 1 and 12, the warp between 0 and 100")
-                }),
-            Self::Image { lay, repeat, offset, turn, .. } => {
-                let width = match lay {
-                    Lay::Uv { .. } => 0.0,
-                    Lay::Along { width, .. } | Lay::ThreeAxes { width } => *width,
-                };
-                let is_along = match lay {
-                    Lay::Along { direction, .. } => is_way(direction),
-                    _ => true,
-                };
-                said(length(width).is_some(), lengths)
-                    .or_else(|| said(is_along, direction))
-                    .or_else(|| {
-                        let is_sound = finite(repeat) && finite(offset) && turn.is_finite();
-                        said(is_sound && !repeat.contains(&0.0), "the image must come at least once")
-                    })
-            }
-            Self::Constant { value } => {
-                said((0.0..=1.0).contains(value), "the number must lie between 0 and 1")
-            }
-            Self::Color { color } => said(
-                color.iter().all(|x| (0.0..=1.0).contains(x)),
-                "the color's numbers must lie between 0 and 1",
-            ),
-            Self::Channel { .. }
-            | Self::PerPiece { .. }
-            | Self::Material
-            | Self::Normal { .. }
-            | Self::Position { .. }
-            | Self::HandPaint { .. } => None,
-        }
-    }
-}
-
-impl Source {
-    /// What is still to be chosen before it can be made.
-    #[must_use]
-    pub fn missing(&self) -> Option<&'static str> {
-        let root = match self {
-            Self::Distance { from, .. } => Some(from),
-            Self::Trail { root, .. } => Some(root),
-            _ => None,
-        };
-        match (self, root) {
-            (Self::Image { image, .. }, _) if image.trim().is_empty() => Some("choose an image"),
-            (Self::Channel { set, .. }, _) if set.trim().is_empty() => Some("choose a set"),
-            (_, Some(Root::Selection { name })) if name.trim().is_empty() => {
-                Some("choose a selection to start from, or make one in Paint first")
-            }
-            (_, Some(Root::Part { name })) if name.trim().is_empty() => {
-                Some("choose a part to measure from")
-            }
-            _ => None,
-        }
-    }
-}
-
-impl Root {
-    fn problem(&self) -> Option<String> {
-        match self {
-            Self::Point { at } if at.iter().any(|x| !x.is_finite()) => {
-                Some("the point needs three numbers".to_owned())
-            }
-            _ => None,
-        }
     }
 }

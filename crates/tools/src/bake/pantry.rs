@@ -1,6 +1,7 @@
 //! What sources made, kept for the next time.
 
 use std::{
+    any::Any,
     collections::HashMap,
     sync::{Arc, Mutex, PoisonError, Weak},
 };
@@ -9,7 +10,7 @@ use smallvec::SmallVec;
 use speckle_color::{Channels, Rgba};
 use speckle_model::{Digest, recipe::Source};
 
-use super::{BakeError, Inputs, field::Field, sources, watch::Watch};
+use super::{BakeError, Inputs, field::Field, look::Look, watch::Watch};
 
 /// How much is kept, bytes.
 const ROOM: usize = 1 << 29;
@@ -18,12 +19,12 @@ const ROOM: usize = 1 << 29;
 #[derive(Default)]
 pub struct Pantry {
     kept: Mutex<Kept>,
-    /// Of arrays of values that were read to the end once: their digests.
+    /// Of what was read to the end once: digests.
     read: Mutex<HashMap<(usize, Channels), Read>>,
 }
 
-/// An array that was read, while it is there, and its digest.
-type Read = (Weak<Vec<Rgba>>, [u8; 32]);
+/// Something that was read, while it is there, and its digest.
+type Read = (Weak<dyn Any + Send + Sync>, Digest);
 
 #[derive(Default)]
 struct Kept {
@@ -43,7 +44,8 @@ impl Pantry {
         inputs: &Inputs,
         watch: &Watch,
     ) -> Result<Field, BakeError> {
-        let digest = inputs.digest(source, self);
+        let (digest, plan) = Look::planned(source, inputs, self);
+        let plan = plan?;
         {
             let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
             kept.clock += 1;
@@ -53,7 +55,7 @@ impl Pantry {
                 return Ok(field.clone());
             }
         }
-        let field = sources::made(source, inputs, watch)?;
+        let field = plan(watch)?;
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         kept.clock += 1;
         let clock = kept.clock;
@@ -74,34 +76,48 @@ impl Pantry {
     /// Whether what a source makes is at hand.
     #[must_use]
     pub fn has(&self, source: &Source, inputs: &Inputs) -> bool {
-        let digest = inputs.digest(source, self);
+        let (digest, _) = Look::planned(source, inputs, self);
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).fields.contains_key(&digest)
     }
 
     /// The digest of some channels of an array of values, which are read to the end only once.
     #[must_use]
-    pub fn content(&self, values: &Arc<Vec<Rgba>>, channels: Channels) -> [u8; 32] {
+    pub fn content(&self, values: &Arc<Vec<Rgba>>, channels: Channels) -> Digest {
+        self.read_once(values, channels, |values| {
+            let mut hasher = blake3::Hasher::new();
+            let mut numbers = Vec::new();
+            for run in values.chunks(RUN) {
+                numbers.clear();
+                let chosen = |value: &Rgba| {
+                    let on = (0..4).filter(|&i| channels.0[i]).map(|i| value[i]);
+                    on.collect::<SmallVec<[f32; 4]>>()
+                };
+                numbers.extend(run.iter().flat_map(chosen));
+                hasher.update(bytemuck::cast_slice(&numbers));
+            }
+            Digest(*hasher.finalize().as_bytes())
+        })
+    }
+
+    /// The digest of something shared, which is read to the end only once while it is there.
+    pub(super) fn read_once<T: Send + Sync + 'static>(
+        &self,
+        what: &Arc<T>,
+        channels: Channels,
+        digest: impl FnOnce(&T) -> Digest,
+    ) -> Digest {
         let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
-        let place = (Arc::as_ptr(values) as usize, channels);
+        // What is still known keeps its place: nothing else can have come there meanwhile.
+        let place = (Arc::as_ptr(what) as usize, channels);
         if let Some((known, digest)) = read.get(&place)
-            && known.upgrade().is_some_and(|known| Arc::ptr_eq(&known, values))
+            && known.strong_count() > 0
         {
             return *digest;
         }
         read.retain(|_, (known, _)| known.strong_count() > 0);
-        let mut hasher = blake3::Hasher::new();
-        let mut numbers = Vec::new();
-        for run in values.chunks(RUN) {
-            numbers.clear();
-            let chosen = |value: &Rgba| {
-                let on = (0..4).filter(|&i| channels.0[i]).map(|i| value[i]);
-                on.collect::<SmallVec<[f32; 4]>>()
-            };
-            numbers.extend(run.iter().flat_map(chosen));
-            hasher.update(bytemuck::cast_slice(&numbers));
-        }
-        let digest = *hasher.finalize().as_bytes();
-        read.insert(place, (Arc::downgrade(values), digest));
+        let digest = digest(what);
+        let what: Arc<dyn Any + Send + Sync> = what.clone();
+        read.insert(place, (Arc::downgrade(&what), digest));
         digest
     }
 }

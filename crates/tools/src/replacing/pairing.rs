@@ -4,9 +4,9 @@ use std::sync::OnceLock;
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_color::{Encoding, Linear, Rgba};
+use speckle_color::Rgba;
 use speckle_mesh::{Geometry, Mesh, Placement};
-use speckle_model::{ColorSet, Part};
+use speckle_model::{Part, remap::Mixing};
 
 use super::{DRAWN_IN, Matching, ReplacementReport, ReplacingError, SetReplaced};
 
@@ -18,24 +18,23 @@ pub(super) fn bounds(points: impl Iterator<Item = Vec3>) -> [Vec3; 2] {
 pub(super) struct Values<'a> {
     pub(super) geometry: &'a Geometry,
     pub(super) placement: Placement,
-    pub(super) set: &'a [Rgba],
-    /// Of hand paint: how much of it lies where, by channel.
-    pub(super) coverage: Option<&'a [Rgba]>,
+    pub(super) mixing: Mixing<'a>,
 }
 
-impl<'a> Values<'a> {
-    pub(super) fn of(geometry: &'a Geometry, set: &'a ColorSet) -> Self {
-        Self { geometry, placement: set.placement, set: &set.values, coverage: None }
+impl Values<'_> {
+    fn at_corner(&self, corner: usize) -> Rgba {
+        self.mixing.values[self.geometry.element_at(self.placement, corner)]
     }
 
-    /// How much what lies at a corner counts in a mean.
-    pub(super) fn weight_at_corner(&self, corner: usize) -> Rgba {
-        let covers = |coverage: &[Rgba]| coverage[self.geometry.element_at(self.placement, corner)];
-        self.coverage.map_or([1.0; 4], covers)
-    }
-
-    pub(super) fn at_corner(&self, corner: usize) -> Rgba {
-        self.set[self.geometry.element_at(self.placement, corner)]
+    /// What the surface shows at a place.
+    fn on(&self, on: &On) -> Rgba {
+        let element =
+            |corner: u32| self.geometry.element_at(self.placement, corner as usize) as u32;
+        // On a corner it is that corner's alone, to the bit.
+        if let Some(i) = (0..3).find(|&i| on.weights[i] > 1.0 - 1e-6) {
+            return self.mixing.values[element(on.corners[i]) as usize];
+        }
+        self.mixing.mixed(on.corners.map(element).into_iter().zip(on.weights))
     }
 }
 
@@ -143,7 +142,6 @@ impl<'a> Pairing<'a> {
         &self,
         target: &Geometry,
         from: &Values,
-        encoding: Encoding,
         placement: Placement,
     ) -> Vec<Rgba> {
         let mesh = target.mesh();
@@ -161,7 +159,8 @@ impl<'a> Pairing<'a> {
                             values[vertex as usize].get_or_insert_with(|| at(corner));
                         }
                         // A vertex of no face has none: it shows nothing.
-                        values.into_iter().map(|value| value.unwrap_or([1.0; 4])).collect()
+                        let ground = from.mixing.ground;
+                        values.into_iter().map(|value| value.unwrap_or(ground)).collect()
                     }
                 }
             }
@@ -170,7 +169,7 @@ impl<'a> Pairing<'a> {
                 if from.placement == Placement::Face {
                     let _ = from.geometry.topology();
                 }
-                by_place.places(placement).par_iter().map(|on| mixed(on, from, encoding)).collect()
+                by_place.places(placement).par_iter().map(|on| from.on(on)).collect()
             }
         }
     }
@@ -180,10 +179,9 @@ impl<'a> Pairing<'a> {
         &self,
         target: &Geometry,
         from: &Values,
-        encoding: Encoding,
         wanted: Placement,
     ) -> (Placement, Vec<Rgba>) {
-        let values = self.values(target, from, encoding, wanted);
+        let values = self.values(target, from, wanted);
         // By place, what an element shows is what the surface shows there.
         let Self::Index { corners, .. } = self else { return (wanted, values) };
         let agrees = corners.iter().enumerate().all(|(own, &other)| {
@@ -192,7 +190,7 @@ impl<'a> Pairing<'a> {
         if agrees {
             (wanted, values)
         } else {
-            (Placement::Corner, self.values(target, from, encoding, Placement::Corner))
+            (Placement::Corner, self.values(target, from, Placement::Corner))
         }
     }
 
@@ -375,34 +373,4 @@ pub(super) fn weights(p: Vec3, a: Vec3, b: Vec3, c: Vec3) -> [f32; 3] {
     let clamped = [1.0 - v - w, v, w].map(|x| x.clamp(0.0, 1.0));
     let sum: f32 = clamped.iter().sum();
     clamped.map(|x| x / sum)
-}
-
-/// What a surface shows at a place: mixed in linear light for colors.
-pub(super) fn mixed(on: &On, from: &Values, encoding: Encoding) -> Rgba {
-    let values = on.corners.map(|corner| from.at_corner(corner as usize));
-    if values[0] == values[1] && values[1] == values[2] {
-        return values[0];
-    }
-    // On a corner it is that corner's, to the bit.
-    if let Some(i) = (0..3).find(|&i| on.weights[i] > 1.0 - 1e-6) {
-        return values[i];
-    }
-    let covers = on.corners.map(|corner| from.weight_at_corner(corner as usize));
-    let (mut sum, mut whole, mut bare) = ([0.0; 4], [0.0; 4], [0.0; 4]);
-    for ((value, covers), weight) in
-        values.map(|v| encoding.linear(v).0).iter().zip(covers).zip(on.weights)
-    {
-        for i in 0..4 {
-            sum[i] += value[i] * weight * covers[i];
-            whole[i] += weight * covers[i];
-            bare[i] += value[i] * weight;
-        }
-    }
-    let mean = std::array::from_fn(|i| match whole[i] {
-        // Where nothing covers it does no harm.
-        0.0 => bare[i],
-        _ if from.coverage.is_none() => sum[i],
-        whole => sum[i] / whole,
-    });
-    encoding.stored(Linear(mean)).map(|x| x.clamp(0.0, 1.0))
 }

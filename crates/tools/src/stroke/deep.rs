@@ -2,10 +2,10 @@
 
 use speckle_mesh::Geometry;
 
-use super::elements::{Elements, Touch};
+use super::elements::{DabPlace, Elements};
 
 /// Covers what lies within the radius of a touch, with the distance in space.
-pub fn cover(elements: &mut Elements, geometry: &Geometry, touch: &Touch, radius: f32) {
+pub fn cover(elements: &mut Elements, geometry: &Geometry, touch: &DabPlace, radius: f32) {
     let placed = elements.placed;
     let middle = touch.middle;
     let inside = |point: glam::Vec3| {

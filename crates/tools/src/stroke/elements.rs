@@ -15,7 +15,7 @@ const LEAST_SHARE: usize = 256;
 
 /// An element under the dab.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Covered {
+pub struct DabElement {
     /// Vertex, corner or face, by the set's placement.
     pub element: u32,
     /// Distance from the middle, in radii: 0–1; as seen, or in space for the deep reach.
@@ -29,7 +29,7 @@ pub struct Elements {
     /// The dab that covered each element last.
     seen: Vec<u32>,
     dab: u32,
-    pub(super) covered: Vec<Covered>,
+    pub(super) covered: Vec<DabElement>,
 }
 
 impl Elements {
@@ -97,14 +97,14 @@ impl Elements {
             mesh.face_corners(face as usize).filter_map(move |corner| {
                 let point = mesh.corner_position(corner).lerp(centroid, CORNER_INWARD);
                 let distance = inside(placed.to_project(point))?;
-                Some(Covered { element: corner as u32, distance })
+                Some(DabElement { element: corner as u32, distance })
             })
         };
         let of_face = |&face: &u32| {
             let under_pointer = (Some(face) == face_under_pointer).then_some(0.0);
             let middle = || placed.to_project(mesh.face_centroid(face as usize));
             let distance = under_pointer.or_else(|| inside(middle()))?;
-            Some(Covered { element: face, distance })
+            Some(DabElement { element: face, distance })
         };
         match self.placement {
             Placement::Vertex => {
@@ -130,7 +130,7 @@ impl Elements {
         }
         *seen = self.dab;
         if let Some(distance) = inside() {
-            self.covered.push(Covered { element, distance });
+            self.covered.push(DabElement { element, distance });
         }
     }
 
@@ -142,7 +142,7 @@ impl Elements {
 
 /// How a footprint is found, whatever its size.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Way {
+pub struct ReachRules {
     /// What a dab covers.
     pub reach: Reach,
     /// Whether the skin reach goes through to what is hidden or looks away.
@@ -151,13 +151,13 @@ pub struct Way {
     pub apart: bool,
 }
 
-impl From<Reach> for Way {
+impl From<Reach> for ReachRules {
     fn from(reach: Reach) -> Self {
         Self { reach, through: false, apart: false }
     }
 }
 
-impl From<&Brush> for Way {
+impl From<&Brush> for ReachRules {
     fn from(brush: &Brush) -> Self {
         let is_skin = brush.reach == Reach::Skin;
         Self {
@@ -170,7 +170,7 @@ impl From<&Brush> for Way {
 
 /// Where a dab is laid.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Touch {
+pub struct DabPlace {
     /// Its middle, in the project's space.
     pub middle: Vec3,
     /// The face under the pointer; none when that is another part's.

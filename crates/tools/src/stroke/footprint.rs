@@ -13,7 +13,7 @@ use speckle_mesh::{
 
 use super::{
     Reach, deep,
-    elements::{Covered, Elements, Touch, Way},
+    elements::{DabElement, DabPlace, Elements, ReachRules},
     skin::Skin,
 };
 
@@ -22,7 +22,7 @@ pub struct Footprint {
     surface: Surface,
     scene: Scene,
     elements: Elements,
-    way: Way,
+    way: ReachRules,
     /// What the skin reach knows.
     skin: Option<Skin>,
 }
@@ -30,7 +30,7 @@ pub struct Footprint {
 impl Footprint {
     /// A footprint on a surface, as seen in a scene.
     #[must_use]
-    pub fn new(way: impl Into<Way>, surface: Surface, scene: Scene) -> Self {
+    pub fn new(way: impl Into<ReachRules>, surface: Surface, scene: Scene) -> Self {
         let way = way.into();
         let elements = Elements::new(&surface);
         let skin = (way.reach == Reach::Skin).then(|| {
@@ -41,7 +41,7 @@ impl Footprint {
 
     /// Whether it was made for this.
     #[must_use]
-    pub fn is_for(&self, way: Way, surface: &Surface) -> bool {
+    pub fn is_for(&self, way: ReachRules, surface: &Surface) -> bool {
         (self.way, &self.surface) == (way, surface)
     }
 
@@ -90,7 +90,7 @@ impl Footprint {
     }
 
     /// The elements covered by a dab of a radius (the project's unit), each once.
-    pub fn cover(&mut self, touch: &Touch, radius: f32) -> &[Covered] {
+    pub fn cover(&mut self, touch: &DabPlace, radius: f32) -> &[DabElement] {
         let Self { surface, scene, elements, way, skin } = self;
         elements.begin_dab();
         let geometry = &surface.body.geometry;

@@ -16,7 +16,7 @@ use speckle_mesh::{
 
 use super::{
     View,
-    elements::{Covered, Elements, Touch, Way},
+    elements::{DabElement, DabPlace, Elements, ReachRules},
 };
 
 /// The fewest sight lines worth giving to another core.
@@ -31,7 +31,7 @@ enum Sight {
 
 /// Finds covered elements; keeps what it learns for the next dab of the same stroke.
 pub struct Skin {
-    way: Way,
+    way: ReachRules,
     /// Where the user looks from, in the project's space: circles are drawn there.
     view: View,
     /// The same in the part's space, where sides and sight lines are looked at: which side of a
@@ -111,7 +111,7 @@ impl Skin {
     /// A footprint among `count` elements of a part that stands somewhere, seen in a scene.
     #[must_use]
     pub fn new(
-        way: Way,
+        way: ReachRules,
         geometry: &Geometry,
         count: usize,
         placed: &Placed,
@@ -142,7 +142,7 @@ impl Skin {
         elements: &mut Elements,
         geometry: &Geometry,
         scene: &Scene,
-        touch: &Touch,
+        touch: &DabPlace,
         radius: f32,
     ) {
         self.dab += 1;
@@ -224,7 +224,7 @@ impl Skin {
         elements: &mut Elements,
         geometry: &Geometry,
         circle: &Circle,
-        touch: &Touch,
+        touch: &DabPlace,
         side: f32,
     ) {
         let (mesh, normals) = (geometry.mesh(), geometry.face_normals());
@@ -263,7 +263,7 @@ impl Skin {
                 self.sight[element as usize] = if clear { Sight::Clear } else { Sight::Hidden };
             }
         }
-        let clear = |covered: &Covered| self.sight[covered.element as usize] == Sight::Clear;
+        let clear = |covered: &DabElement| self.sight[covered.element as usize] == Sight::Clear;
         elements.covered.retain(clear);
     }
 }

@@ -12,7 +12,7 @@ const MOST_DABS_PER_SAMPLE: f32 = 4_000.0;
 
 /// A line of sight and how hard the pen is pressed there.
 #[derive(Clone, Copy)]
-struct Touch {
+struct Sighting {
     origin: Vec3,
     direction: Vec3,
     pressure: f32,
@@ -22,10 +22,10 @@ struct Touch {
 pub struct DabPath {
     view: View,
     /// The last sample or dab.
-    last: Option<Touch>,
+    last: Option<Sighting>,
     /// Depth of the surface last met, along the view.
     depth: f32,
-    /// Way walked since the last dab.
+    /// ReachRules walked since the last dab.
     walked: f32,
 }
 
@@ -53,7 +53,7 @@ impl DabPath {
         }
         let pressure =
             if sample.pressure.is_finite() { sample.pressure.clamp(0.0, 1.0) } else { 1.0 };
-        let goal = Touch { origin, direction, pressure };
+        let goal = Sighting { origin, direction, pressure };
         let Some(mut from) = self.last else {
             self.last = Some(goal);
             self.touch(goal, &mut dab);
@@ -83,14 +83,14 @@ impl DabPath {
                 View::Parallel { forward } => (from.origin.lerp(goal.origin, share), forward),
             };
             let pressure = from.pressure + (goal.pressure - from.pressure) * share;
-            from = Touch { origin, direction, pressure };
+            from = Sighting { origin, direction, pressure };
             self.walked = 0.0;
             self.touch(from, &mut dab);
         }
         self.last = Some(goal);
     }
 
-    fn touch(&mut self, at: Touch, dab: &mut impl FnMut(Vec3, Vec3, f32) -> Option<f32>) {
+    fn touch(&mut self, at: Sighting, dab: &mut impl FnMut(Vec3, Vec3, f32) -> Option<f32>) {
         if let Some(depth) = dab(at.origin, at.direction, at.pressure) {
             self.depth = match self.view {
                 View::Perspective { .. } => depth,
@@ -101,7 +101,7 @@ impl DabPath {
     }
 
     /// Where a line of sight passes the depth of the surface.
-    fn at_depth(&self, at: Touch) -> Vec3 {
+    fn at_depth(&self, at: Sighting) -> Vec3 {
         match self.view {
             View::Perspective { eye, forward } => {
                 eye + at.direction * (self.depth / at.direction.dot(forward))

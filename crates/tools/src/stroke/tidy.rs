@@ -10,7 +10,7 @@ pub type Share = (u32, f32);
 
 /// What is tidied, and how it is reckoned with.
 #[derive(Clone, Copy)]
-pub struct Field<'a> {
+pub struct Tidying<'a> {
     /// Which elements lie next to which.
     pub neighbours: &'a Neighbours,
     /// Colors are reckoned with in linear light.
@@ -25,7 +25,7 @@ const LEAST_SHARE: usize = 512;
 /// The most steps a smear takes in one dab.
 const MOST_STEPS: usize = 32;
 
-impl Field<'_> {
+impl Tidying<'_> {
     /// Brings each element nearer to the mean of its neighbours.
     pub fn soften(&self, values: &mut [Rgba], covered: &[Share]) {
         self.mix_towards(values, covered, |_, _| 1.0, 1.0);

@@ -17,7 +17,7 @@ const WIDE_SHARE: f32 = 0.002;
 const MOST_HALVINGS: u32 = 12;
 
 #[derive(Clone, Copy)]
-struct Touch {
+struct Meeting {
     origin: Vec3,
     direction: Vec3,
     /// The face that was met, if any.
@@ -28,7 +28,7 @@ struct Touch {
 pub struct Trail {
     view: View,
     size: f32,
-    last: Option<Touch>,
+    last: Option<Meeting>,
 }
 
 impl Trail {
@@ -46,7 +46,7 @@ impl Trail {
         if !origin.is_finite() || !direction.is_finite() || faces_away {
             return;
         }
-        let next = Touch { origin, direction, face: meet(origin, direction) };
+        let next = Meeting { origin, direction, face: meet(origin, direction) };
         if let Some(last) = self.last.replace(next) {
             self.between(last, next, MOST_HALVINGS, &mut meet);
         }
@@ -54,8 +54,8 @@ impl Trail {
 
     fn between(
         &self,
-        a: Touch,
-        b: Touch,
+        a: Meeting,
+        b: Meeting,
         halvings: u32,
         meet: &mut impl FnMut(Vec3, Vec3) -> Option<u64>,
     ) {
@@ -66,7 +66,7 @@ impl Trail {
         }
         let origin = a.origin.midpoint(b.origin);
         let direction = (a.direction + b.direction).normalize_or(a.direction);
-        let middle = Touch { origin, direction, face: meet(origin, direction) };
+        let middle = Meeting { origin, direction, face: meet(origin, direction) };
         self.between(a, middle, halvings - 1, meet);
         self.between(middle, b, halvings - 1, meet);
     }

@@ -13,14 +13,14 @@ use speckle_model::{PartId, SetId};
 
 use super::{
     Action, BuildUp, Reach, Sample, StrokeStart,
-    elements::{Covered, Touch, Way},
+    elements::{DabElement, DabPlace, ReachRules},
     footprint::Footprint,
     kept::Kept,
     spacing::DabPath,
-    tidy::{Field, Share},
+    tidy::{Share, Tidying},
     trail::Trail,
 };
-use crate::stencil::Laid;
+use crate::stencil::LaidStencil;
 
 /// A set that a stroke paints, with what lies between it and the paint.
 pub struct Canvas {
@@ -37,7 +37,7 @@ pub struct Canvas {
     /// How far each element may change, 0–1; all of it when there is no mask.
     pub shield: Option<Arc<Vec<f32>>>,
     /// The image that it is painted through.
-    pub stencil: Option<Laid>,
+    pub stencil: Option<LaidStencil>,
     /// What comes to light where paint is erased, when it is not the ground color.
     pub beneath: Option<Arc<Vec<Rgba>>>,
 }
@@ -191,7 +191,7 @@ impl StrokeUnderHand {
     /// Goes on on a canvas whose shape has changed, with what was painted so far.
     pub fn follow(&mut self, canvas: Canvas, carried: &Carried, scene: &Scene) {
         let Some(i) = self.place_of(canvas.part, canvas.set) else { return };
-        let way = Way::from(&self.start.brush);
+        let way = ReachRules::from(&self.start.brush);
         for lane in &mut self.lanes {
             let scene = seen_in(scene, lane.image);
             lane.footprints[i] = Footprint::new(way, canvas.surface.clone(), scene);
@@ -235,7 +235,7 @@ impl StrokeUnderHand {
                     let pressed = StrokeStart { brush: brush.pressed(pressure), ..*start };
                     for (i, footprint) in footprints.iter_mut().enumerate() {
                         let face = (i == on).then_some(hit.face);
-                        let covered = footprint.cover(&Touch { middle, face }, radius);
+                        let covered = footprint.cover(&DabPlace { middle, face }, radius);
                         painted[i].lay(&pressed, covered, way, &mut values[i], &mut changed[i]);
                     }
                     Some(((on as u64) << 32 | u64::from(hit.face), depth))
@@ -325,7 +325,7 @@ impl Painted {
     fn lay(
         &mut self,
         start: &StrokeStart,
-        covered: &[Covered],
+        covered: &[DabElement],
         way: Vec3,
         values: &mut Values,
         changed: &mut Vec<u32>,
@@ -400,7 +400,7 @@ impl Painted {
     fn tidy(
         &mut self,
         start: &StrokeStart,
-        covered: &[Covered],
+        covered: &[DabElement],
         way: Vec3,
         values: &mut Values,
         changed: &mut Vec<u32>,
@@ -423,17 +423,17 @@ impl Painted {
         changed.extend(shares.iter().map(|(element, _)| *element));
         let Canvas { surface, base, channels, .. } = &self.canvas;
         let geometry = &surface.body.geometry;
-        let field = Field {
+        let tidying = Tidying {
             neighbours: geometry.neighbours(surface.placement),
             encoding: base.encoding,
             channels: *channels,
         };
         if start.coat.action == Action::Soften {
-            field.soften(values.now, &shares);
+            tidying.soften(values.now, &shares);
             return;
         }
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        field.smear(values.now, &shares, way, |element| {
+        tidying.smear(values.now, &shares, way, |element| {
             surface.body.placed.to_project(point_of(mesh, topology, surface.placement, element))
         });
     }

@@ -1,0 +1,143 @@
+//! Whether a source can be made at all.
+
+use super::{Direction, MOST_RAYS, Projection, Root, Source, Vector};
+
+impl Source {
+    /// What makes it impossible, whatever it is used on.
+    #[must_use]
+    pub fn problem(&self) -> Option<String> {
+        let length = |x: f32| (x.is_finite() && x >= 0.0).then_some(());
+        let is_way = |d: &Direction| match d {
+            Direction::To(Vector(to)) => {
+                to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0)
+            }
+            _ => true,
+        };
+        let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());
+        let said = |is_sound: bool, words: &str| (!is_sound).then(|| words.to_owned());
+        let rays = self.rays();
+        let casts =
+            matches!(self, Self::Occlusion { .. } | Self::Thickness { .. } | Self::Openness { .. });
+        if casts && !(1..=MOST_RAYS).contains(&rays) {
+            return Some(format!("the rays must lie between 1 and {MOST_RAYS}"));
+        }
+        let lengths = "lengths must be numbers of 0 or more";
+        let direction = "the direction needs a length";
+        match self {
+            Self::Occlusion { reach, offset, .. } => {
+                said(length(*reach).and(length(*offset)).is_some(), lengths)
+            }
+            Self::Hollows { scale } | Self::Ridges { scale } => {
+                said(length(*scale).is_some(), lengths)
+            }
+            Self::Edges { angle, width, .. } => said(length(*width).is_some(), lengths).or_else(|| {
+                said((0.0..=180.0).contains(angle), "the angle must lie between 0 and 180°")
+            }),
+            Self::Facing { direction: d, half_angle, softness, .. } => said(is_way(d), direction)
+                .or_else(|| {
+                    let is_sound = (0.0..=180.0).contains(half_angle)
+                        && *half_angle > 0.0
+                        && (0.0..=1.0).contains(softness);
+                    said(
+                        is_sound,
+                        "the half-angle must lie above 0 and up to 180°, the softness between 0 and 1",
+                    )
+                }),
+            Self::HeightRamp { direction: d, from, to, .. } => said(is_way(d), direction).or_else(|| {
+                let is_sound = from.is_none_or(f32::is_finite) && to.is_none_or(f32::is_finite);
+                said(is_sound && (from.is_none() || from != to), "the two heights must differ")
+            }),
+            Self::Between { from, to, .. } => {
+                said(finite(from) && finite(to) && from != to, "the two points must differ")
+            }
+            Self::Distance { from, reach } => {
+                said(length(*reach).is_some(), lengths).or_else(|| from.problem())
+            }
+            Self::Trail { root, reach, touch, .. } => {
+                said(length(*reach).and(length(*touch)).is_some(), lengths)
+                    .or_else(|| root.problem())
+                    .or_else(|| {
+                        let is_part = matches!(root, Root::Part { .. });
+                        said(!is_part, "a trail follows one surface: choose a root on the part itself")
+                    })
+            }
+            Self::Joint { width, offset, .. } => {
+                said(length(*width).and(length(*offset)).is_some(), lengths)
+            }
+            Self::Thickness { reach, .. } => said(length(*reach).is_some(), lengths),
+            Self::Openness { light, spread, .. } => said(is_way(light), direction).or_else(|| {
+                said((0.0..=90.0).contains(spread), "the spread must lie between 0 and 90°")
+            }),
+            Self::PerPieceShift { amounts, .. } => said(
+                amounts.iter().all(|a| (0.0..=1.0).contains(a)),
+                "the amounts must lie between 0 and 1",
+            ),
+            Self::Noise { size, octaves, warp, .. } => said(length(*size).is_some(), lengths)
+                .or_else(|| {
+                    let is_sound = (1..=12).contains(octaves) && (0.0..=100.0).contains(warp);
+                    said(is_sound, "the octaves must lie between 1 and 12, the warp between 0 and 100")
+                }),
+            Self::Image { lay, repeat, offset, turn, .. } => {
+                let width = match lay {
+                    Projection::Uv { .. } => 0.0,
+                    Projection::Along { width, .. } | Projection::ThreeAxes { width } => *width,
+                };
+                let is_along = match lay {
+                    Projection::Along { direction, .. } => is_way(direction),
+                    _ => true,
+                };
+                said(length(width).is_some(), lengths)
+                    .or_else(|| said(is_along, direction))
+                    .or_else(|| {
+                        let is_sound = finite(repeat) && finite(offset) && turn.is_finite();
+                        said(is_sound && !repeat.contains(&0.0), "the image must come at least once")
+                    })
+            }
+            Self::Constant { value } => {
+                said((0.0..=1.0).contains(value), "the number must lie between 0 and 1")
+            }
+            Self::Color { color } => said(
+                color.iter().all(|x| (0.0..=1.0).contains(x)),
+                "the color's numbers must lie between 0 and 1",
+            ),
+            Self::Channel { .. }
+            | Self::PerPiece { .. }
+            | Self::Material
+            | Self::Normal { .. }
+            | Self::Position { .. }
+            | Self::HandPaint { .. } => None,
+        }
+    }
+
+    /// What is still to be chosen before it can be made.
+    #[must_use]
+    pub fn missing(&self) -> Option<&'static str> {
+        let root = match self {
+            Self::Distance { from, .. } => Some(from),
+            Self::Trail { root, .. } => Some(root),
+            _ => None,
+        };
+        match (self, root) {
+            (Self::Image { image, .. }, _) if image.trim().is_empty() => Some("choose an image"),
+            (Self::Channel { set, .. }, _) if set.trim().is_empty() => Some("choose a set"),
+            (_, Some(Root::Selection { name })) if name.trim().is_empty() => {
+                Some("choose a selection to start from, or make one in Paint first")
+            }
+            (_, Some(Root::Part { name })) if name.trim().is_empty() => {
+                Some("choose a part to measure from")
+            }
+            _ => None,
+        }
+    }
+}
+
+impl Root {
+    fn problem(&self) -> Option<String> {
+        match self {
+            Self::Point { at } if at.iter().any(|x| !x.is_finite()) => {
+                Some("the point needs three numbers".to_owned())
+            }
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,190 @@
+//! What the numbers of sources are about: spaces, directions, roots, what is told apart.
+
+use serde::{Deserialize, Serialize};
+
+/// A point or a direction: x, y, z.
+pub type Triple = [f32; 3];
+
+/// In whose numbers places and directions are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Space {
+    /// The project's: what a part stands in.
+    #[default]
+    World,
+    /// The part's own, wherever it stands.
+    Part,
+}
+
+/// A direction as x, y and z.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct Vector(pub [f32; 3]);
+
+/// A direction.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Where the project's up is.
+    Up,
+    /// The other way.
+    Down,
+    /// Along the x axis.
+    X,
+    /// Against it.
+    MinusX,
+    /// Along the y axis.
+    Y,
+    /// Against it.
+    MinusY,
+    /// Along the z axis.
+    Z,
+    /// Against it.
+    MinusZ,
+    /// Any; its length does not matter.
+    To(Vector),
+}
+
+/// From where something is measured.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Root {
+    /// A point, of the part's space.
+    Point {
+        /// Where.
+        #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+        at: Triple,
+    },
+    /// The faces of a selection, by its name.
+    Selection {
+        /// Its name.
+        name: String,
+    },
+    /// Where the surface ends.
+    OpenEdge,
+    /// What lies furthest in a direction: the foot for *down*.
+    End {
+        /// Which way.
+        towards: Direction,
+    },
+    /// Another part's surface, by its name; not along a surface.
+    Part {
+        /// Its name.
+        name: String,
+    },
+}
+
+/// What becomes of pieces that touch another one.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Joined {
+    /// Each piece is on its own.
+    #[default]
+    Apart,
+    /// The distance goes on from the value where they join.
+    GoesOn,
+    /// The whole piece has the value where it joins, and moves as one with it.
+    Holds,
+}
+
+/// What is told apart from its neighbours.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Among {
+    /// Connected pieces.
+    #[default]
+    Pieces,
+    /// Materials: groups of faces that the file named.
+    Materials,
+    /// Parts.
+    Parts,
+}
+
+/// Where noise is looked up.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum NoiseSpace {
+    /// In the project's space.
+    World,
+    /// In the part's own.
+    #[default]
+    Part,
+    /// In a UV set, by its number from 0; sizes are shares of the image.
+    Uv(usize),
+}
+
+/// How an image comes to the surface.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ImageLay))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Projection {
+    /// By a UV set, by its number from 0.
+    Uv {
+        /// Which.
+        #[serde(default)]
+        uv_set: usize,
+    },
+    /// Straight on, along a direction of the part's space; no UVs needed.
+    Along {
+        /// Which way it is looked along.
+        direction: Direction,
+        /// How wide the image is, in the part's unit; 0 for the part's own width.
+        #[serde(default)]
+        width: f32,
+    },
+    /// From the three axes, each where the surface faces it.
+    ThreeAxes {
+        /// How wide the image is, in the part's unit; 0 for the part's own width.
+        #[serde(default)]
+        width: f32,
+    },
+}
+
+/// What lies beside an image.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Wrap {
+    /// The same again.
+    #[default]
+    Repeat,
+    /// The same in a mirror.
+    Mirror,
+    /// Its border goes on.
+    Clamp,
+}
+
+/// Over what an image is averaged.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Averaged {
+    /// What belongs to each element, so that a fine image does not alias.
+    #[default]
+    Footprint,
+    /// Nothing: the one point.
+    Point,
+    /// Each connected piece.
+    Piece,
+}
+
+/// Which bends are edges.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Bends {
+    /// Those that stand out and those that go in.
+    #[default]
+    Both,
+    /// Those that stand out.
+    Out,
+    /// Those that go in.
+    In,
+}

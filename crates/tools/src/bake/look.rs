@@ -1,0 +1,489 @@
+//! What recipes look at, written down while they look.
+//!
+//! A source is planned before it is made. To plan it, it asks a [`Look`] for all it needs beside
+//! the mesh and the placement; the [`Plan`] that comes of it has nothing but the answers. So a
+//! digest of the answers names all that the source depends on, and no second list can forget
+//! something.
+
+use std::sync::Arc;
+
+use glam::{Vec2, Vec3};
+use rayon::prelude::*;
+use speckle_color::{Channels, Encoding, Rgba, noise};
+use speckle_mesh::{
+    Geometry, Placement, UpAxis,
+    body::{Body, Placed},
+};
+use speckle_model::{
+    ColorSet, Digest, Materials, Part, PartId, Selection, SetId,
+    color_set::{Role, convert},
+    recipe::{
+        Mask, Recipe, Source, Target,
+        source::{Among, Direction, Space},
+    },
+};
+
+use super::{
+    BakeError, Inputs, Pantry, field::Field, image::Image, inputs::Paint, pieces, samples::Samples,
+    sources, watch::Watch,
+};
+use crate::image_file::ImageFile;
+
+/// What is left to be done when all that it takes has been looked up.
+pub(super) type Plan<'a> = Box<dyn FnOnce(&Watch) -> Result<Field, BakeError> + 'a>;
+
+/// Looks things up, and writes down what it was told.
+pub(super) struct Look<'a> {
+    inputs: &'a Inputs,
+    needs: Needs<'a>,
+}
+
+/// An answer.
+enum Answer<'a> {
+    /// Plain numbers: places, directions, where a part stands.
+    Numbers(Vec<f32>),
+    /// A mesh, by its name.
+    Mesh([u8; 16]),
+    /// Some channels of values of a placement.
+    Values(&'a Arc<Vec<Rgba>>, Channels, Placement),
+    /// Faces.
+    Faces(&'a [u32]),
+    /// Groups that a file named.
+    Groups(&'a Arc<Vec<Selection>>),
+    /// The materials of a part.
+    Materials(&'a Arc<Materials>),
+    /// An image, by its file.
+    Image([u8; 32]),
+    /// Whether the numbers are colors.
+    Encoding(Encoding),
+    /// Something is missing.
+    Missing(String),
+}
+
+/// All that was looked at.
+pub struct Needs<'a> {
+    mesh: [u8; 16],
+    placement: Placement,
+    answers: Vec<Answer<'a>>,
+    sets: Vec<(PartId, SetId, Target)>,
+}
+
+impl Needs<'_> {
+    /// What a recipe looks at.
+    #[must_use]
+    pub fn of<'a>(recipe: &'a Recipe, inputs: &'a Inputs) -> Needs<'a> {
+        let mut look = Look::new(inputs);
+        look.note(Answer::Numbers(inputs.ground.to_vec()));
+        look.encoding();
+        for step in recipe.steps.iter().filter(|step| !step.off) {
+            if let Err(error) = sources::planned(&step.source, &mut look) {
+                look.miss(&error);
+            }
+            if let Some(Err(error)) = step.mask.as_ref().map(|mask| look.mask(mask).map(drop)) {
+                look.miss(&error);
+            }
+        }
+        look.needs
+    }
+
+    /// The channels of sets that were looked at.
+    #[must_use]
+    pub fn sets(&self) -> &[(PartId, SetId, Target)] {
+        &self.sets
+    }
+
+    /// Names all that was looked at: equal digests, equal answers.
+    #[must_use]
+    pub fn digest(&self, pantry: &Pantry) -> Digest {
+        let named = |answer: &Answer| match answer {
+            Answer::Numbers(numbers) => Digest::of(numbers),
+            Answer::Mesh(id) => Digest::of(id),
+            Answer::Values(values, channels, placement) => {
+                Digest::of(&(pantry.content(values, *channels), placement))
+            }
+            Answer::Faces(faces) => Digest(*blake3::hash(bytemuck::cast_slice(faces)).as_bytes()),
+            Answer::Groups(groups) => pantry.read_once(groups, Channels::RGBA, Digest::of),
+            Answer::Materials(all) => pantry.read_once(all, Channels::RGBA, Digest::of),
+            Answer::Image(digest) => Digest(*digest),
+            Answer::Encoding(encoding) => Digest::of(encoding),
+            Answer::Missing(words) => Digest::of(words),
+        };
+        let answers: Vec<Digest> = self.answers.iter().map(named).collect();
+        Digest::of(&(self.mesh, self.placement, answers))
+    }
+}
+
+impl<'a> Look<'a> {
+    pub(super) fn new(inputs: &'a Inputs) -> Self {
+        let mesh = *inputs.body.geometry.id().as_bytes();
+        let placement = inputs.placement;
+        let needs = Needs { mesh, placement, answers: Vec::new(), sets: Vec::new() };
+        Self { inputs, needs }
+    }
+
+    /// What a source is to do, or why it cannot; and all it looked at for that, in one number.
+    pub(super) fn planned(
+        source: &'a Source,
+        inputs: &'a Inputs,
+        pantry: &Pantry,
+    ) -> (Digest, Result<Plan<'a>, BakeError>) {
+        let mut look = Self::new(inputs);
+        let plan = sources::planned(source, &mut look);
+        if let Err(error) = &plan {
+            look.miss(error);
+        }
+        (Digest::of(&(source, look.needs.digest(pantry))), plan)
+    }
+
+    fn note(&mut self, answer: Answer<'a>) {
+        self.needs.answers.push(answer);
+    }
+
+    fn miss(&mut self, error: &BakeError) {
+        self.note(Answer::Missing(error.to_string()));
+    }
+
+    fn stands(&mut self, part: &Part) {
+        self.note(Answer::Numbers(part.traits.transform.matrix().to_vec()));
+    }
+
+    fn own(&self) -> &'a Part {
+        // There is one, or there would be no inputs.
+        let parts = &self.inputs.parts;
+        parts.iter().find(|own| own.id == self.inputs.part).unwrap_or(&parts[0])
+    }
+
+    /// The part's name, for what is said of it.
+    pub(super) fn name(&self) -> &'a str {
+        &self.own().traits.name
+    }
+
+    /// The part's shape.
+    pub(super) fn geometry(&self) -> &'a Geometry {
+        &self.inputs.body.geometry
+    }
+
+    /// What each number belongs to.
+    pub(super) fn placement(&self) -> Placement {
+        self.inputs.placement
+    }
+
+    /// Whether the numbers are colors.
+    pub(super) fn encoding(&mut self) -> Encoding {
+        self.note(Answer::Encoding(self.inputs.encoding));
+        self.inputs.encoding
+    }
+
+    /// Where the part stands, where that matters.
+    pub(super) fn placed(&mut self, space: Space) -> Option<&'a Placed> {
+        (space == Space::World).then(|| {
+            self.stands(self.own());
+            &self.inputs.body.placed
+        })
+    }
+
+    /// Where the surface is to be looked at.
+    pub(super) fn samples(&mut self, space: Space) -> impl FnOnce() -> Samples + use<'a> {
+        let (geometry, placement) = (self.geometry(), self.placement());
+        let placed = self.placed(space);
+        move || {
+            let samples = Samples::of(geometry, placement);
+            match placed {
+                None => samples,
+                Some(placed) => samples.placed(placed),
+            }
+        }
+    }
+
+    /// The part, and the other visible parts if they count, where they stand.
+    pub(super) fn around(&mut self, others_count: bool) -> (&'a Body, Vec<Body>) {
+        let part = self.inputs.part;
+        let others = self.inputs.parts.iter().filter(|p| p.id != part && p.traits.visible);
+        let others: Vec<Body> =
+            others.filter(|_| others_count).map(|other| self.standing(other)).collect();
+        if !others.is_empty() {
+            self.stands(self.own());
+        }
+        (&self.inputs.body, others)
+    }
+
+    fn standing(&mut self, part: &Part) -> Body {
+        self.note(Answer::Mesh(*part.geometry.id().as_bytes()));
+        self.stands(part);
+        Body { geometry: part.geometry.clone(), placed: Placed::new(&part.traits.transform) }
+    }
+
+    fn named(&self, name: &str) -> Result<&'a Part, BakeError> {
+        let part = self.inputs.part;
+        let found = self.inputs.parts.iter().find(|p| p.traits.name == name && p.id != part);
+        found.ok_or_else(|| BakeError::NoPart(name.to_owned()))
+    }
+
+    /// The part, and another one by its name, where they stand.
+    pub(super) fn other(&mut self, name: &str) -> Result<(&'a Body, Body), BakeError> {
+        let other = self.named(name)?;
+        self.stands(self.own());
+        Ok((&self.inputs.body, self.standing(other)))
+    }
+
+    fn towards(&self, direction: Direction, space: Space) -> Vec3 {
+        let up = match self.inputs.up {
+            UpAxis::Y => Vec3::Y,
+            UpAxis::Z => Vec3::Z,
+        };
+        let of_project = |v: Vec3| match space {
+            Space::World => v,
+            Space::Part => self.inputs.body.placed.direction_to_part(v).normalize_or(v),
+        };
+        match direction {
+            Direction::Up => of_project(up),
+            Direction::Down => of_project(-up),
+            Direction::X => Vec3::X,
+            Direction::MinusX => Vec3::NEG_X,
+            Direction::Y => Vec3::Y,
+            Direction::MinusY => Vec3::NEG_Y,
+            Direction::Z => Vec3::Z,
+            Direction::MinusZ => Vec3::NEG_Z,
+            Direction::To(to) => Vec3::from(to.0).normalize_or(up),
+        }
+    }
+
+    /// A direction, unit length: in the project's space, or in the part's with the project's up
+    /// brought there.
+    pub(super) fn direction(&mut self, direction: Direction, space: Space) -> Vec3 {
+        let towards = self.towards(direction, space);
+        self.note(Answer::Numbers(towards.to_array().to_vec()));
+        towards
+    }
+
+    /// What heights along a direction are measured along, unit length. In the part's space that is
+    /// not where the project's up is, where the part is scaled unevenly: planes turn another way.
+    pub(super) fn height_axis(&mut self, direction: Direction, space: Space) -> Vec3 {
+        let axis = match (direction, space) {
+            (Direction::Up | Direction::Down, Space::Part) => {
+                let there = self.towards(direction, Space::World);
+                self.inputs.body.placed.plane_to_part(there).normalize_or(there)
+            }
+            _ => self.towards(direction, space),
+        };
+        self.note(Answer::Numbers(axis.to_array().to_vec()));
+        axis
+    }
+
+    /// A set of texture coordinates of the mesh, an entry per corner.
+    pub(super) fn uvs(&self, uv_set: usize) -> Result<&'a [Vec2], BakeError> {
+        let sets = self.geometry().mesh().uv_sets();
+        sets.get(uv_set).map(|set| set.uvs.as_slice()).ok_or_else(|| BakeError::NoUvs {
+            part: self.name().to_owned(),
+            wanted: uv_set + 1,
+            there: sets.len(),
+        })
+    }
+
+    /// An image, to be unpacked when it is made.
+    pub(super) fn image(&mut self, name: &str) -> Result<StoredImage<'a>, BakeError> {
+        let found = self.inputs.images.get_key_value(name);
+        let (name, file) = found.ok_or_else(|| BakeError::NoImage(name.to_owned()))?;
+        self.note(Answer::Image(file.digest()));
+        Ok(StoredImage { name, file })
+    }
+
+    /// The part's materials.
+    pub(super) fn materials(&mut self) -> &'a Materials {
+        let materials = &self.own().materials;
+        self.note(Answer::Materials(materials));
+        materials
+    }
+
+    /// What is told apart: of each face, a number, and what random numbers for the part itself come
+    /// from beside a seed.
+    pub(super) fn units(&mut self, by: Among) -> (impl FnOnce() -> Vec<u32> + use<'a>, u32) {
+        let groups: &'a [Selection] = match by {
+            Among::Materials => {
+                let groups = &self.own().traits.selections;
+                self.note(Answer::Groups(groups));
+                groups
+            }
+            Among::Pieces | Among::Parts => &[],
+        };
+        let own = if by == Among::Parts { noise::mix(self.inputs.part.0) } else { 0 };
+        self.note(Answer::Numbers(vec![f32::from_bits(own)]));
+        let geometry = self.geometry();
+        (move || pieces::of_faces(geometry, by, groups), own)
+    }
+
+    fn values_of(&mut self, set: &'a ColorSet, channels: Channels) {
+        self.note(Answer::Values(&set.values, channels, set.placement));
+        // It says how they are averaged where they come to another placement.
+        self.note(Answer::Encoding(set.encoding));
+    }
+
+    fn set_of(
+        &mut self,
+        part: &'a Part,
+        name: &str,
+        channels: Target,
+    ) -> Result<&'a ColorSet, BakeError> {
+        let found = part.products().find(|set| set.name == name);
+        let set = found.ok_or_else(|| BakeError::NoSet {
+            part: part.traits.name.clone(),
+            set: name.to_owned(),
+        })?;
+        self.needs.sets.push((part.id, set.id, channels));
+        self.values_of(set, channels.channels());
+        Ok(set)
+    }
+
+    /// Channels of a set of a part of the same mesh, brought to our placement.
+    pub(super) fn set(
+        &mut self,
+        part: Option<&str>,
+        name: &str,
+        channels: Target,
+    ) -> Result<impl FnOnce() -> Field + use<'a>, BakeError> {
+        let owner = match part {
+            Some(part) if part != self.name() => self.named(part)?,
+            _ => self.own(),
+        };
+        let set = self.set_of(owner, name, channels)?;
+        if owner.geometry.id() != self.geometry().id() {
+            return Err(BakeError::OtherMesh(owner.traits.name.clone()));
+        }
+        let (placement, geometry) = (self.placement(), self.geometry());
+        Ok(move || {
+            let values = convert::values_at(set, placement, geometry);
+            let one = |i: usize| Field::one(values.par_iter().map(|v| v[i]).collect());
+            match channels {
+                Target::R => one(0),
+                Target::G => one(1),
+                Target::B => one(2),
+                Target::A => one(3),
+                Target::Rgb | Target::Rgba => {
+                    Field::three(values.par_iter().map(|&[r, g, b, _]| [r, g, b]).collect())
+                }
+            }
+        })
+    }
+
+    /// A selection made in the app, or a group that the file named.
+    pub(super) fn selection(&mut self, name: &'a str) -> Result<Chosen<'a>, BakeError> {
+        let own = self.own();
+        let made = own.sets.iter().find(|set| set.role == Role::Selection && set.name == name);
+        let group = || own.traits.selections.iter().find(|group| group.name == name);
+        let faces = match (made, group()) {
+            (Some(set), _) => {
+                self.values_of(set, Channels::R);
+                Ok(set)
+            }
+            (None, Some(group)) => {
+                self.note(Answer::Faces(&group.faces));
+                Err(group.faces.as_slice())
+            }
+            (None, None) => {
+                let part = own.traits.name.clone();
+                return Err(BakeError::NoSelection { part, name: name.to_owned() });
+            }
+        };
+        Ok(Chosen { name, geometry: self.geometry(), of: faces })
+    }
+
+    /// What a step's mask lets through at each element.
+    pub(super) fn mask(&mut self, mask: &'a Mask) -> Result<Shares<'a>, BakeError> {
+        let (geometry, placement) = (self.geometry(), self.placement());
+        let (shares, invert): (Shares, bool) = match mask {
+            Mask::Own { invert } => {
+                let own = self.own().mask();
+                if let Some(own) = own {
+                    self.values_of(own, Channels::R);
+                }
+                let all = move || vec![1.0; placement.count(geometry.mesh())];
+                let shares = move || {
+                    own.map_or_else(all, |own| {
+                        let values = convert::values_at(own, placement, geometry);
+                        values.iter().map(|v| 1.0 - v[0]).collect()
+                    })
+                };
+                (Box::new(shares), *invert)
+            }
+            Mask::Selection { name, invert } => {
+                let chosen = self.selection(name)?;
+                (Box::new(move || chosen.shares(placement)), *invert)
+            }
+            Mask::Channel { set, channel, invert } => {
+                let field = self.set(None, set, *channel)?;
+                let shares = move || {
+                    let field = field();
+                    (0..field.len()).map(|i| field.at(i)[0]).collect()
+                };
+                (Box::new(shares), *invert)
+            }
+        };
+        if !invert {
+            return Ok(shares);
+        }
+        Ok(Box::new(move || shares().into_iter().map(|x| 1.0 - x).collect()))
+    }
+
+    /// What was painted by hand in a step.
+    pub(super) fn paint(&mut self, paint: Option<u32>) -> Option<Paint<'a>> {
+        let paint = self.inputs.paint(paint)?;
+        self.note(Answer::Values(paint.values, Channels::RGBA, self.placement()));
+        self.note(Answer::Values(paint.coverage, Channels::RGBA, self.placement()));
+        Some(paint)
+    }
+}
+
+/// How much each element counts, when it is asked for.
+pub(super) type Shares<'a> = Box<dyn FnOnce() -> Vec<f32> + 'a>;
+
+/// An image of the project.
+#[derive(Clone, Copy)]
+pub(super) struct StoredImage<'a> {
+    name: &'a str,
+    file: &'a ImageFile,
+}
+
+impl StoredImage<'_> {
+    /// Its pixels.
+    pub(super) fn unpacked(&self) -> Result<Arc<Image>, BakeError> {
+        let unread = |cause| BakeError::UnreadImage { name: self.name.to_owned(), cause };
+        self.file.image().map_err(unread)
+    }
+}
+
+/// What is selected: by a set, or by the faces of a group.
+#[derive(Clone, Copy)]
+pub(super) struct Chosen<'a> {
+    name: &'a str,
+    geometry: &'a Geometry,
+    of: Result<&'a ColorSet, &'a [u32]>,
+}
+
+impl Chosen<'_> {
+    /// How much each element of a placement is selected.
+    pub(super) fn shares(&self, placement: Placement) -> Vec<f32> {
+        let mesh = self.geometry.mesh();
+        match self.of {
+            Ok(set) => {
+                let values = convert::values_at(set, placement, self.geometry);
+                values.par_iter().map(|v| v[0]).collect()
+            }
+            Err(faces) => {
+                let mut is_in = vec![0.0; mesh.face_count()];
+                faces.iter().for_each(|&f| is_in[f as usize] = 1.0);
+                pieces::by_face(self.geometry, placement, |face| is_in[face], 0.0)
+            }
+        }
+    }
+
+    /// The elements of a placement that are selected more than half.
+    pub(super) fn elements(&self, placement: Placement) -> Result<Vec<u32>, BakeError> {
+        let shares = self.shares(placement);
+        let chosen: Vec<u32> =
+            (0..shares.len() as u32).filter(|&i| shares[i as usize] > 0.5).collect();
+        if chosen.is_empty() {
+            return Err(BakeError::EmptySelection(self.name.to_owned()));
+        }
+        Ok(chosen)
+    }
+}

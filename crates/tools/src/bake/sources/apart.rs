@@ -1,0 +1,283 @@
+//! How far things are: from a root, along the surface, from what is told apart.
+
+use std::sync::Arc;
+
+use glam::{Affine3A, Vec3};
+use rayon::prelude::*;
+use speckle_mesh::{Geometry, Placement, body::Body, geometry::bvh::Bvh};
+use speckle_model::recipe::source::{Among, Joined, Root, Space};
+
+use super::or;
+use crate::bake::{
+    BakeError, curvature, diffusion,
+    field::Field,
+    look::{Look, Plan},
+    pieces,
+    samples::Samples,
+    trail::{self, Laying, Start},
+};
+
+/// How much of what is furthest in a direction counts as its end, as a share of the diagonal.
+const END: f32 = 1e-4;
+
+/// Another part's surface, to find what is nearest to points of ours.
+struct Near {
+    geometry: Arc<Geometry>,
+    /// From our space to that of `geometry`, and how much longer lengths are there.
+    to_other: Option<(Affine3A, f32)>,
+}
+
+/// How much the axes of a matrix may differ in length, and how far they may be from square to each
+/// other, as a share, and still be said to scale evenly.
+const EVEN: f32 = 1e-4;
+
+impl Near {
+    fn new(own: &Body, other: &Body) -> Self {
+        let to_other = other.placed.part_to_other(&own.placed);
+        let axes = [to_other.matrix3.x_axis, to_other.matrix3.y_axis, to_other.matrix3.z_axis];
+        let scale = axes[0].length();
+        let is_even = axes.iter().all(|axis| (axis.length() - scale).abs() < EVEN * scale)
+            && [(0, 1), (1, 2), (2, 0)]
+                .iter()
+                .all(|&(i, j)| axes[i].dot(axes[j]).abs() < EVEN * scale * scale);
+        let here = |p: Vec3| own.placed.to_part(other.placed.to_project(p));
+        let moved = (!is_even).then(|| other.geometry.mesh().moved(here).ok()).flatten();
+        let near = match moved {
+            // What is nearest there is not what is nearest here: the surface itself comes over.
+            Some(moved) => Self { geometry: Arc::new(Geometry::new(moved)), to_other: None },
+            None => Self { geometry: other.geometry.clone(), to_other: Some((to_other, scale)) },
+        };
+        // Asked for before work is shared out: see `Geometry`.
+        let _ = near.geometry.bvh();
+        near
+    }
+
+    /// How far a point of ours is from it, in our space.
+    fn distance(&self, point: Vec3) -> Option<f32> {
+        let (point, scale) = match &self.to_other {
+            Some((to_other, scale)) => (to_other.transform_point3(point), *scale),
+            None => (point, 1.0),
+        };
+        self.geometry.bvh().nearest(point, f32::MAX, |_| true).map(|(.., far)| far / scale)
+    }
+}
+
+/// Straight distances from a root, as shares of a reach.
+pub(super) fn distance<'a>(
+    look: &mut Look<'a>,
+    from: &'a Root,
+    reach: f32,
+) -> Result<Plan<'a>, BakeError> {
+    let (samples, geometry, name) = (look.samples(Space::Part), look.geometry(), look.name());
+    let reach = move || or(reach, super::diagonal(geometry));
+    let to_tree = move |tree: &Bvh, samples: &Samples| {
+        let reach = reach();
+        let near = |p: Vec3| tree.nearest(p, reach, |_| true);
+        Field::one(samples.mean(|p, _| near(p).map_or(1.0, |(.., far)| (far / reach).min(1.0))))
+    };
+    Ok(match from {
+        Root::Point { at } => {
+            let at = Vec3::from(*at);
+            Box::new(move |_| {
+                let reach = reach();
+                Ok(Field::one(samples().mean(|p, _| (p.distance(at) / reach).min(1.0))))
+            })
+        }
+        Root::Selection { name } => {
+            let chosen = look.selection(name)?;
+            Box::new(move |_| {
+                let faces = chosen.elements(Placement::Face)?;
+                let tree = Bvh::over_faces(geometry.mesh(), geometry.triangulation(), &faces);
+                Ok(to_tree(&tree, &samples()))
+            })
+        }
+        Root::OpenEdge => Box::new(move |_| {
+            let at = |v: usize| geometry.mesh().positions()[v];
+            let edges = open_edges(geometry, name)?;
+            let segments: Vec<[Vec3; 2]> = edges.iter().map(|e| e.map(at)).collect();
+            Ok(to_tree(&Bvh::over_segments(&segments), &samples()))
+        }),
+        Root::End { towards } => {
+            let along = look.height_axis(*towards, Space::Part);
+            Box::new(move |_| {
+                let (reach, points) = (reach(), geometry.shown_points().iter());
+                let end = points.map(|p| p.dot(along)).fold(f32::MIN, f32::max);
+                let share = |p: Vec3| ((end - p.dot(along)) / reach).clamp(0.0, 1.0);
+                Ok(Field::one(samples().mean(|p, _| share(p))))
+            })
+        }
+        Root::Part { name } => {
+            let (own, other) = look.other(name)?;
+            Box::new(move |_| {
+                let (reach, near) = (reach(), Near::new(own, &other));
+                let share = |far: f32| (far / reach).min(1.0);
+                Ok(Field::one(samples().mean(|p, _| near.distance(p).map_or(1.0, share))))
+            })
+        }
+    })
+}
+
+fn open_edges(geometry: &Geometry, part: &str) -> Result<Vec<[usize; 2]>, BakeError> {
+    let edges = curvature::open_edges(geometry);
+    if edges.is_empty() { Err(BakeError::NoOpenEdge(part.to_owned())) } else { Ok(edges) }
+}
+
+/// Distances along the surface from a root.
+pub(super) fn trail<'a>(
+    look: &mut Look<'a>,
+    root: &'a Root,
+    laying: Laying,
+) -> Result<Plan<'a>, BakeError> {
+    let (geometry, placement) = (look.geometry(), look.placement());
+    let start = start(look, root, laying.joined == Joined::Apart)?;
+    Ok(Box::new(move |watch| {
+        let touch = or(laying.touch, geometry.measures().median_edge);
+        let values = trail::trail(geometry, &start()?, Laying { touch, ..laying }, watch)?;
+        Ok(Field::one(diffusion::placed(geometry, placement, values)))
+    }))
+}
+
+type Starting<'a> = Box<dyn FnOnce() -> Result<Start, BakeError> + 'a>;
+
+/// Where a trail starts; `each_piece` has an end of its own if that is it.
+fn start<'a>(
+    look: &mut Look<'a>,
+    root: &'a Root,
+    each_piece: bool,
+) -> Result<Starting<'a>, BakeError> {
+    let (geometry, name) = (look.geometry(), look.name());
+    Ok(match root {
+        Root::Point { at } => {
+            let at = Vec3::from(*at);
+            Box::new(move || {
+                let mesh = geometry.mesh();
+                let nearest = geometry.bvh().nearest(at, f32::MAX, |_| true);
+                let (face, on, _) = nearest.ok_or(BakeError::NoSurface)?;
+                let vertices = mesh.face_vertices(face as usize);
+                let far = |&v: &u32| (v, mesh.positions()[v as usize].distance(on));
+                Ok(Start { seeds: vertices.iter().map(far).collect(), is_point: true })
+            })
+        }
+        Root::Selection { name } => {
+            let chosen = look.selection(name)?;
+            Box::new(move || {
+                let vertices = chosen.elements(Placement::Vertex)?;
+                let is_point = vertices.len() == 1;
+                Ok(Start { seeds: vertices.into_iter().map(|v| (v, 0.0)).collect(), is_point })
+            })
+        }
+        Root::OpenEdge => Box::new(move || {
+            let edges = open_edges(geometry, name)?;
+            let seeds = edges.into_iter().flatten().map(|v| (v as u32, 0.0)).collect();
+            Ok(Start { seeds, is_point: false })
+        }),
+        Root::End { towards } => {
+            let along = look.height_axis(*towards, Space::Part);
+            Box::new(move || Ok(ends(geometry, along, each_piece)))
+        }
+        Root::Part { name } => return Err(BakeError::NoPart(name.clone())),
+    })
+}
+
+/// The vertices that lie furthest along a direction, of the part or of each of its pieces.
+fn ends(geometry: &Geometry, along: Vec3, each_piece: bool) -> Start {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let hair = geometry.measures().diagonal() * END;
+    let pieces = if each_piece { topology.piece_count() } else { 1 };
+    let mut ends = vec![f32::MIN; pieces];
+    let mut of = vec![usize::MAX; mesh.vertex_count()];
+    for face in 0..mesh.face_count() {
+        let piece = if each_piece { topology.piece_of(face) } else { 0 };
+        for &v in mesh.face_vertices(face) {
+            of[v as usize] = piece;
+            ends[piece] = ends[piece].max(mesh.positions()[v as usize].dot(along));
+        }
+    }
+    let is_end =
+        |v: &usize| of[*v] != usize::MAX && mesh.positions()[*v].dot(along) >= ends[of[*v]] - hair;
+    let seeds: Vec<(u32, f32)> =
+        (0..mesh.vertex_count()).filter(is_end).map(|v| (v as u32, 0.0)).collect();
+    let is_point = seeds.len() == pieces;
+    Start { seeds, is_point }
+}
+
+/// How near the surface is to what is told apart from it: 1 up to an offset, 0 a width further.
+pub(super) fn joint<'a>(look: &mut Look<'a>, between: Among, width: f32, offset: f32) -> Plan<'a> {
+    let (samples, geometry) = (look.samples(Space::Part), look.geometry());
+    let width = move || or(width, super::diagonal(geometry) / 20.0);
+    let value =
+        move |width: f32| move |distance: f32| (1.0 - (distance - offset) / width).clamp(0.0, 1.0);
+    match between {
+        Among::Parts => {
+            let (own, others) = look.around(true);
+            Box::new(move |_| {
+                let value = value(width());
+                let near: Vec<Near> = others.iter().map(|other| Near::new(own, other)).collect();
+                Ok(Field::one(samples().mean(|p, _| {
+                    let nearest = near.iter().filter_map(|other| other.distance(p));
+                    nearest.min_by(f32::total_cmp).map_or(0.0, &value)
+                })))
+            })
+        }
+        Among::Pieces => {
+            let placement = look.placement();
+            Box::new(move |_| {
+                let width = width();
+                let value = value(width);
+                let nearest = |p: Vec3, own: u32| {
+                    let is_other =
+                        |face: u32| geometry.topology().piece_of(face as usize) as u32 != own;
+                    let found = geometry.bvh().nearest(p, width + offset, is_other);
+                    found.map_or(0.0, |(.., far)| value(far))
+                };
+                Ok(Field::one(beside_pieces(geometry, placement, &samples(), nearest)))
+            })
+        }
+        Among::Materials => {
+            let (units, _) = look.units(Among::Materials);
+            Box::new(move |_| {
+                let width = width();
+                let (value, tree) =
+                    (value(width), Bvh::over_segments(&borders(geometry, &units())));
+                let near = |p: Vec3| tree.nearest(p, width + offset, |_| true);
+                let value = |p: Vec3| near(p).map_or(0.0, |(.., far)| value(far));
+                Ok(Field::one(samples().mean(|p, _| value(p))))
+            })
+        }
+    }
+}
+
+/// The means of what is found at the samples of each element, which know the piece they are of.
+fn beside_pieces(
+    geometry: &Geometry,
+    placement: Placement,
+    samples: &Samples,
+    at: impl Fn(Vec3, u32) -> f32 + Sync,
+) -> Vec<f32> {
+    let piece = |face| geometry.topology().piece_of(face) as u32;
+    let of = pieces::by_face(geometry, placement, piece, u32::MAX);
+    // Asked for before work is shared out: see `Geometry`.
+    let _ = geometry.bvh();
+    let k = samples.per_element;
+    let mean = |element: usize| {
+        let points = &samples.points[element * k..(element + 1) * k];
+        points.iter().map(|&p| at(p, of[element])).sum::<f32>() / k as f32
+    };
+    (0..samples.elements()).into_par_iter().map(mean).collect()
+}
+
+/// The edges at which what faces belong to differs.
+fn borders(geometry: &Geometry, of: &[u32]) -> Vec<[Vec3; 2]> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let mut segments = Vec::new();
+    for a in topology.edges() {
+        let first = of[topology.face_of(a)];
+        if topology.around(a).all(|corner| of[topology.face_of(corner)] == first) {
+            continue;
+        }
+        let range = mesh.face_corners(topology.face_of(a));
+        let b = if a + 1 < range.end { a + 1 } else { range.start };
+        segments.push([mesh.corner_position(a), mesh.corner_position(b)]);
+    }
+    segments
+}

@@ -1,0 +1,126 @@
+//! What the surface itself has: how it bends, which way it looks, where it is.
+
+use glam::Vec3;
+use rayon::prelude::*;
+use speckle_model::recipe::source::{Bends, Direction, Space, Triple};
+
+use super::or;
+use crate::bake::{
+    curvature, diffusion,
+    field::Field,
+    look::{Look, Plan},
+};
+
+/// Where it is hollow (−1) or stands out (1).
+pub(super) fn bent<'a>(look: &mut Look<'a>, scale: f32, sign: f32) -> Plan<'a> {
+    let (geometry, placement) = (look.geometry(), look.placement());
+    Box::new(move |watch| {
+        let mean = curvature::mean(geometry, scale, watch)?;
+        let scale = or(scale, geometry.measures().median_edge);
+        let value = |h: f32| (sign * h * scale).clamp(0.0, 1.0);
+        let values = mean.into_par_iter().map(value).collect();
+        Ok(Field::one(diffusion::placed(geometry, placement, values)))
+    })
+}
+
+pub(super) fn edges<'a>(look: &mut Look<'a>, angle: f32, width: f32, bends: Bends) -> Plan<'a> {
+    let (samples, geometry) = (look.samples(Space::Part), look.geometry());
+    Box::new(move |_| {
+        let width = or(width, geometry.measures().median_edge).max(f32::MIN_POSITIVE);
+        let edges = curvature::edges(geometry, angle, bends);
+        Ok(Field::one(samples().mean(|p, _| {
+            edges.nearest(p, width, |_| true).map_or(0.0, |(.., far)| 1.0 - far / width)
+        })))
+    })
+}
+
+pub(super) fn facing<'a>(
+    look: &mut Look<'a>,
+    (direction, space): (Direction, Space),
+    half_angle: f32,
+    softness: f32,
+) -> Plan<'a> {
+    let samples = look.samples(space);
+    let towards = look.direction(direction, space);
+    Box::new(move |_| {
+        let none = half_angle.to_radians().cos();
+        let all = (half_angle * (1.0 - softness)).to_radians().cos();
+        Ok(Field::one(samples().mean(|_, n| {
+            let facing = n.dot(towards);
+            if all - none <= f32::EPSILON {
+                f32::from(u8::from(facing >= none))
+            } else {
+                ((facing - none) / (all - none)).clamp(0.0, 1.0)
+            }
+        })))
+    })
+}
+
+pub(super) fn height_ramp<'a>(
+    look: &mut Look<'a>,
+    (direction, space): (Direction, Space),
+    from: Option<f32>,
+    to: Option<f32>,
+) -> Plan<'a> {
+    let (samples, geometry, placed) = (look.samples(space), look.geometry(), look.placed(space));
+    let along = look.height_axis(direction, space);
+    Box::new(move |_| {
+        let heights = || {
+            let points = geometry.shown_points().iter();
+            let points =
+                points.map(|&p| placed.map_or(p, |placed| placed.to_project(p)).dot(along));
+            points.fold((f32::MAX, f32::MIN), |(low, high), h| (low.min(h), high.max(h)))
+        };
+        let own = if from.is_none() || to.is_none() { heights() } else { (0.0, 0.0) };
+        let (low, high) = (from.unwrap_or(own.0), to.unwrap_or(own.1));
+        Ok(Field::one(samples().mean(|p, _| ramp(p.dot(along), low, high))))
+    })
+}
+
+fn ramp(height: f32, low: f32, high: f32) -> f32 {
+    let whole = high - low;
+    if whole.abs() <= f32::MIN_POSITIVE {
+        return f32::from(u8::from(height >= high));
+    }
+    ((height - low) / whole).clamp(0.0, 1.0)
+}
+
+pub(super) fn between<'a>(look: &mut Look<'a>, from: Triple, to: Triple, space: Space) -> Plan<'a> {
+    let samples = look.samples(space);
+    let (from, to) = (Vec3::from(from), Vec3::from(to));
+    Box::new(move |_| {
+        let along = to - from;
+        let whole = along.length_squared().max(f32::MIN_POSITIVE);
+        let share = |p: Vec3| ((p - from).dot(along) / whole).clamp(0.0, 1.0);
+        Ok(Field::one(samples().mean(|p, _| share(p))))
+    })
+}
+
+pub(super) fn normal<'a>(look: &mut Look<'a>, space: Space) -> Plan<'a> {
+    let samples = look.samples(space);
+    Box::new(move |_| {
+        let samples = samples();
+        let k = samples.per_element;
+        let mean = |n: &[Vec3]| (n.iter().sum::<Vec3>() / k as f32 * 0.5 + 0.5).to_array();
+        Ok(Field::three(samples.normals.par_chunks(k).map(mean).collect()))
+    })
+}
+
+pub(super) fn position<'a>(look: &mut Look<'a>, space: Space) -> Plan<'a> {
+    let (samples, geometry, placed) = (look.samples(space), look.geometry(), look.placed(space));
+    Box::new(move |_| {
+        let samples = samples();
+        let k = samples.per_element;
+        let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        for &p in geometry.shown_points() {
+            let p = placed.map_or(p, |placed| placed.to_project(p));
+            (low, high) = (low.min(p), high.max(p));
+        }
+        let size = (high - low).max(Vec3::splat(f32::MIN_POSITIVE));
+        let mean = |p: &[Vec3]| {
+            let at = p.iter().sum::<Vec3>() / k as f32;
+            ((at - low) / size).clamp(Vec3::ZERO, Vec3::ONE).to_array()
+        };
+        Ok(Field::three(samples.points.par_chunks(k).map(mean).collect()))
+    })
+}
