@@ -4,6 +4,7 @@
 //! they looked at ([`Needs`]); shaping and merging are done anew each time. The same digests say
 //! whether what a recipe made is still what it would make.
 
+mod contents;
 pub mod curvature;
 pub mod diffusion;
 mod error;
@@ -11,6 +12,7 @@ pub mod field;
 pub mod image;
 mod inputs;
 mod look;
+mod needs;
 pub mod occlusion;
 mod pantry;
 pub mod pieces;

@@ -10,7 +10,7 @@ use speckle_model::{
     ColorSet, Digest, SetId,
     recipe::{Recipe, Target},
 };
-use speckle_tools::bake::{Inputs, Needs, Pantry};
+use speckle_tools::bake::{Inputs, Pantry};
 
 use super::{Document, Order, Part, PartId};
 
@@ -72,7 +72,7 @@ impl Document {
         for (at, node) in nodes.iter().enumerate() {
             let part = parts[node.part].id;
             let Some(inputs) = self.inputs(parts.clone(), part, node.set) else { continue };
-            for (_, set, channels) in Needs::of(node.recipe, &inputs).sets() {
+            for (_, set, channels) in inputs.needs(node.recipe).sets() {
                 for &maker in by_set.get(set).into_iter().flatten() {
                     if nodes[maker].makes(*channels) {
                         graph.update_edge(places[at], places[maker], ());

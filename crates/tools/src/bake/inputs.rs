@@ -7,9 +7,8 @@ use speckle_mesh::{
     Placement, UpAxis,
     body::{Body, Placed},
 };
-use speckle_model::{Digest, Part, PartId, color_set::Role, recipe::Recipe};
+use speckle_model::{Part, PartId, color_set::Role};
 
-use super::{Needs, Pantry};
 use crate::image_file::ImageFile;
 
 /// All that a recipe may look at. Cheap to copy from a document: the big things are shared.
@@ -60,13 +59,6 @@ pub struct Paint<'a> {
 }
 
 impl Inputs {
-    /// A digest of a recipe and all it looks at: what it made is still true while this is the same.
-    #[must_use]
-    pub fn recipe_digest(&self, recipe: &Recipe, pantry: &Pantry) -> Digest {
-        let steps: Vec<_> = recipe.steps.iter().filter(|step| !step.off).collect();
-        Digest::of(&(recipe.channels, steps, Needs::of(recipe, self).digest(pantry)))
-    }
-
     /// The paint of a step.
     #[must_use]
     pub fn paint(&self, paint: Option<u32>) -> Option<Paint<'_>> {

@@ -18,14 +18,20 @@ use speckle_model::{
     ColorSet, Digest, Materials, Part, PartId, Selection, SetId,
     color_set::{Role, convert},
     recipe::{
-        Mask, Recipe, Source, Target,
+        Mask, Target,
         source::{Among, Direction, Space},
     },
 };
 
 use super::{
-    BakeError, Inputs, Pantry, field::Field, image::Image, inputs::Paint, pieces, samples::Samples,
-    sources, watch::Watch,
+    contents::Contents,
+    error::BakeError,
+    field::Field,
+    image::Image,
+    inputs::{Inputs, Paint},
+    pieces,
+    samples::Samples,
+    watch::Watch,
 };
 use crate::image_file::ImageFile;
 
@@ -69,23 +75,6 @@ pub struct Needs<'a> {
 }
 
 impl Needs<'_> {
-    /// What a recipe looks at.
-    #[must_use]
-    pub fn of<'a>(recipe: &'a Recipe, inputs: &'a Inputs) -> Needs<'a> {
-        let mut look = Look::new(inputs);
-        look.note(Answer::Numbers(inputs.ground.to_vec()));
-        look.encoding();
-        for step in recipe.steps.iter().filter(|step| !step.off) {
-            if let Err(error) = sources::planned(&step.source, &mut look) {
-                look.miss(&error);
-            }
-            if let Some(Err(error)) = step.mask.as_ref().map(|mask| look.mask(mask).map(drop)) {
-                look.miss(&error);
-            }
-        }
-        look.needs
-    }
-
     /// The channels of sets that were looked at.
     #[must_use]
     pub fn sets(&self) -> &[(PartId, SetId, Target)] {
@@ -93,17 +82,16 @@ impl Needs<'_> {
     }
 
     /// Names all that was looked at: equal digests, equal answers.
-    #[must_use]
-    pub fn digest(&self, pantry: &Pantry) -> Digest {
+    pub(super) fn digest(&self, contents: &Contents) -> Digest {
         let named = |answer: &Answer| match answer {
             Answer::Numbers(numbers) => Digest::of(numbers),
             Answer::Mesh(id) => Digest::of(id),
             Answer::Values(values, channels, placement) => {
-                Digest::of(&(pantry.content(values, *channels), placement))
+                Digest::of(&(contents.of_values(values, *channels), placement))
             }
             Answer::Faces(faces) => Digest(*blake3::hash(bytemuck::cast_slice(faces)).as_bytes()),
-            Answer::Groups(groups) => pantry.read_once(groups, Channels::RGBA, Digest::of),
-            Answer::Materials(all) => pantry.read_once(all, Channels::RGBA, Digest::of),
+            Answer::Groups(groups) => contents.of(groups),
+            Answer::Materials(all) => contents.of(all),
             Answer::Image(digest) => Digest(*digest),
             Answer::Encoding(encoding) => Digest::of(encoding),
             Answer::Missing(words) => Digest::of(words),
@@ -121,25 +109,23 @@ impl<'a> Look<'a> {
         Self { inputs, needs }
     }
 
-    /// What a source is to do, or why it cannot; and all it looked at for that, in one number.
-    pub(super) fn planned(
-        source: &'a Source,
-        inputs: &'a Inputs,
-        pantry: &Pantry,
-    ) -> (Digest, Result<Plan<'a>, BakeError>) {
-        let mut look = Self::new(inputs);
-        let plan = sources::planned(source, &mut look);
-        if let Err(error) = &plan {
-            look.miss(error);
-        }
-        (Digest::of(&(source, look.needs.digest(pantry))), plan)
+    /// All that was looked at.
+    pub(super) fn needs(self) -> Needs<'a> {
+        self.needs
+    }
+
+    /// What is there before the first step.
+    pub(super) fn ground(&mut self) -> Rgba {
+        self.note(Answer::Numbers(self.inputs.ground.to_vec()));
+        self.inputs.ground
     }
 
     fn note(&mut self, answer: Answer<'a>) {
         self.needs.answers.push(answer);
     }
 
-    fn miss(&mut self, error: &BakeError) {
+    /// Something was missing: that is an answer, too.
+    pub(super) fn miss(&mut self, error: &BakeError) {
         self.note(Answer::Missing(error.to_string()));
     }
 

@@ -1,16 +1,19 @@
 //! What sources made, kept for the next time.
 
 use std::{
-    any::Any,
     collections::HashMap,
-    sync::{Arc, Mutex, PoisonError, Weak},
+    sync::{Mutex, PoisonError},
 };
 
-use smallvec::SmallVec;
-use speckle_color::{Channels, Rgba};
-use speckle_model::{Digest, recipe::Source};
+use speckle_model::{
+    Digest,
+    recipe::{Recipe, Source},
+};
 
-use super::{BakeError, Inputs, field::Field, look::Look, watch::Watch};
+use super::{
+    contents::Contents, error::BakeError, field::Field, inputs::Inputs, needs::planned,
+    watch::Watch,
+};
 
 /// How much is kept, bytes.
 const ROOM: usize = 1 << 29;
@@ -19,12 +22,8 @@ const ROOM: usize = 1 << 29;
 #[derive(Default)]
 pub struct Pantry {
     kept: Mutex<Kept>,
-    /// Of what was read to the end once: digests.
-    read: Mutex<HashMap<(usize, Channels), Read>>,
+    contents: Contents,
 }
-
-/// Something that was read, while it is there, and its digest.
-type Read = (Weak<dyn Any + Send + Sync>, Digest);
 
 #[derive(Default)]
 struct Kept {
@@ -44,7 +43,7 @@ impl Pantry {
         inputs: &Inputs,
         watch: &Watch,
     ) -> Result<Field, BakeError> {
-        let (digest, plan) = Look::planned(source, inputs, self);
+        let (digest, plan) = planned(source, inputs, &self.contents);
         let plan = plan?;
         {
             let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
@@ -76,51 +75,16 @@ impl Pantry {
     /// Whether what a source makes is at hand.
     #[must_use]
     pub fn has(&self, source: &Source, inputs: &Inputs) -> bool {
-        let (digest, _) = Look::planned(source, inputs, self);
+        let (digest, _) = planned(source, inputs, &self.contents);
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).fields.contains_key(&digest)
-    }
-
-    /// The digest of some channels of an array of values, which are read to the end only once.
-    #[must_use]
-    pub fn content(&self, values: &Arc<Vec<Rgba>>, channels: Channels) -> Digest {
-        self.read_once(values, channels, |values| {
-            let mut hasher = blake3::Hasher::new();
-            let mut numbers = Vec::new();
-            for run in values.chunks(RUN) {
-                numbers.clear();
-                let chosen = |value: &Rgba| {
-                    let on = (0..4).filter(|&i| channels.0[i]).map(|i| value[i]);
-                    on.collect::<SmallVec<[f32; 4]>>()
-                };
-                numbers.extend(run.iter().flat_map(chosen));
-                hasher.update(bytemuck::cast_slice(&numbers));
-            }
-            Digest(*hasher.finalize().as_bytes())
-        })
-    }
-
-    /// The digest of something shared, which is read to the end only once while it is there.
-    pub(super) fn read_once<T: Send + Sync + 'static>(
-        &self,
-        what: &Arc<T>,
-        channels: Channels,
-        digest: impl FnOnce(&T) -> Digest,
-    ) -> Digest {
-        let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
-        // What is still known keeps its place: nothing else can have come there meanwhile.
-        let place = (Arc::as_ptr(what) as usize, channels);
-        if let Some((known, digest)) = read.get(&place)
-            && known.strong_count() > 0
-        {
-            return *digest;
-        }
-        read.retain(|_, (known, _)| known.strong_count() > 0);
-        let digest = digest(what);
-        let what: Arc<dyn Any + Send + Sync> = what.clone();
-        read.insert(place, (Arc::downgrade(&what), digest));
-        digest
     }
 }
 
-/// How many values are read in a row.
-const RUN: usize = 16_384;
+impl Inputs {
+    /// A digest of a recipe and all it looks at: what it made is still true while this is the same.
+    #[must_use]
+    pub fn recipe_digest(&self, recipe: &Recipe, pantry: &Pantry) -> Digest {
+        let steps: Vec<_> = recipe.steps.iter().filter(|step| !step.off).collect();
+        Digest::of(&(recipe.channels, steps, self.needs(recipe).digest(&pantry.contents)))
+    }
+}
