@@ -199,7 +199,7 @@ async fn parts_that_lack_a_set_are_named_and_made_to_agree() -> Result<()> {
 async fn a_fast_facet_stroke_paints_whole_faces_one_beside_the_other() -> Result<()> {
     let (_folder, _app, browser) = cube().await?;
     // Onto the edge between three sides, so that a quick drag crosses two of them.
-    browser.eval("(speckle.stage.controls.object.position.set(4, 1.1, 2.5), speckle.stage.controls.update(), speckle.stage.redraw(), true)").await?;
+    browser.eval("(speckle.stage.eye.controls.object.position.set(4, 1.1, 2.5), speckle.stage.eye.controls.update(), speckle.stage.redraw(), true)").await?;
     browser.press("t").await?;
     browser
         .until("document.querySelector('[data-test=target]').innerText.startsWith('Facet stroke')")

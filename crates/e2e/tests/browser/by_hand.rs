@@ -188,7 +188,7 @@ async fn parts_hide_by_keys_the_cutaway_moves_by_its_knob_and_snapshots_flip() -
     assert!(before != after, "{before} and {after}");
 
     // What it was like is seen while a key is held, and not longer.
-    browser.eval("(speckle.stage.frame(), true)").await?;
+    browser.eval("(speckle.stage.eye.frame(), true)").await?;
     browser.click("take-snapshot").await?;
     browser.find("name").await?.send_keys("Bare\u{e007}").await?;
     browser.until("document.querySelector('[role=dialog]') === null").await?;

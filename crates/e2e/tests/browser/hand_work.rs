@@ -52,7 +52,7 @@ async fn on_page(browser: &Browser, point: [f64; 3]) -> Result<(f64, f64)> {
     let [x, y, z] = point;
     let at = browser
         .eval(&format!(
-            "(() => {{ const p = speckle.stage.controls.target.clone().set({x}, {y}, {z}); const at = speckle.stage.onPage(p); return [at.x, at.y]; }})()"
+            "(() => {{ const p = speckle.stage.eye.controls.target.clone().set({x}, {y}, {z}); const at = speckle.stage.eye.onPage(p); return [at.x, at.y]; }})()"
         ))
         .await?;
     let [x, y]: [f64; 2] = serde_json::from_value(at)?;
@@ -396,13 +396,13 @@ async fn before_and_after_are_wiped_flipped_and_shown_as_heat_and_views_come_bac
     browser.until("speckle.state().views.length === 1 && document.querySelector('[role=dialog]') === null").await?;
     browser.click("cut-x").await?;
     browser.until("!speckle.state().cutaway.on").await?;
-    let eye = browser.eval("speckle.stage.camera.position.x").await?;
+    let eye = browser.eval("speckle.stage.eye.camera.position.x").await?;
     browser.press("\u{e012}").await?;
-    browser.until(&format!("Math.abs(speckle.stage.camera.position.x - {eye}) > 0.01")).await?;
+    browser.until(&format!("Math.abs(speckle.stage.eye.camera.position.x - {eye}) > 0.01")).await?;
     browser.click("view").await?;
     browser
         .until(&format!(
-            "speckle.state().cutaway.on && Math.abs(speckle.stage.camera.position.x - {eye}) < 1e-3"
+            "speckle.state().cutaway.on && Math.abs(speckle.stage.eye.camera.position.x - {eye}) < 1e-3"
         ))
         .await?;
     // Every corner's value at a point, as stored.

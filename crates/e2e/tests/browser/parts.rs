@@ -102,7 +102,7 @@ async fn paint_goes_to_the_active_part_and_the_deep_stroke_through_it() -> Resul
     browser.press("!").await?;
     browser.eval("speckle.brush(45, 1, 1)").await?;
     let middle = browser
-        .eval("(() => { const p = speckle.stage.onPage(speckle.stage.controls.target.clone().setY(28)); return [p.x, p.y]; })()")
+        .eval("(() => { const p = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone().setY(28)); return [p.x, p.y]; })()")
         .await?;
     let [x, y]: [f64; 2] = serde_json::from_value(middle)?;
     assert!(x > 100.0 && x < 900.0 && y > 100.0 && y < 600.0, "{x}, {y}");
@@ -157,7 +157,7 @@ async fn keys_change_the_brush_by_moving_the_view_and_the_look() -> Result<()> {
     // Parallel lines of sight: a stroke lands where the pointer is, as in perspective.
     browser.press("!").await?;
     browser.press("v").await?;
-    browser.until("speckle.stage.view().kind === 'parallel'").await?;
+    browser.until("speckle.stage.eye.view().kind === 'parallel'").await?;
     browser.eval("speckle.brush(6, 1, 1)").await?;
     let place = "speckle.stage.under(430, 410)?.point.toArray()";
     let at: [f64; 3] = serde_json::from_value(browser.eval(place).await?)?;
@@ -175,11 +175,11 @@ async fn keys_change_the_brush_by_moving_the_view_and_the_look() -> Result<()> {
         .unwrap_or(f64::NAN);
     assert!((0.0..=6.05).contains(&far), "painted up to {far} from the pointer");
     browser.press("v").await?;
-    browser.until("speckle.stage.view().kind === 'perspective'").await?;
+    browser.until("speckle.stage.eye.view().kind === 'perspective'").await?;
 
     // Wireframe: the chip tells how dense the mesh is, and lines darken the picture.
-    let ink = "(() => { speckle.stage.renderer.render(speckle.stage.scene, speckle.stage.camera); const gl = speckle.stage.canvas.getContext('webgl2'); const p = new Uint8Array(4 * 120 * 60); gl.readPixels(380, 260, 120, 60, gl.RGBA, gl.UNSIGNED_BYTE, p); return p.filter((v, i) => i % 4 === 0 && v < 70).length; })()";
-    browser.eval("speckle.stage.turn(0, 0, 0.35)").await?;
+    let ink = "(() => { speckle.stage.renderer.render(speckle.stage.scene, speckle.stage.eye.camera); const gl = speckle.stage.canvas.getContext('webgl2'); const p = new Uint8Array(4 * 120 * 60); gl.readPixels(380, 260, 120, 60, gl.RGBA, gl.UNSIGNED_BYTE, p); return p.filter((v, i) => i % 4 === 0 && v < 70).length; })()";
+    browser.eval("speckle.stage.eye.turn(0, 0, 0.35)").await?;
     let bare = number(ink).await?;
     browser.press("w").await?;
     browser

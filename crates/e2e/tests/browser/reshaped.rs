@@ -58,7 +58,7 @@ fn knead(edit: &mut LocalEdit, seed: usize) {
 const SEEN: &str = "(() => {
     const { stage } = speckle;
     stage.drawWire();
-    stage.renderer.render(stage.scene, stage.camera);
+    stage.renderer.render(stage.scene, stage.eye.camera);
     const gl = stage.canvas.getContext('webgl2');
     const [w, h] = [gl.drawingBufferWidth, gl.drawingBufferHeight];
     const pixels = new Uint8Array(4 * w * h);

@@ -118,7 +118,7 @@ async fn pictures() -> Result<()> {
     browser.open_piece(&app, "drifter").await?;
     browser.until("speckle.stage.surfaces.size === 4").await?;
     browser.click("area-gather").await?;
-    browser.eval("(speckle.stage.turn(0.45, -0.08, 0.86), true)").await?;
+    browser.eval("(speckle.stage.eye.turn(0.45, -0.08, 0.86), true)").await?;
     tokio::time::sleep(Duration::from_millis(900)).await;
     fs::write(goal.join("parts.png"), browser.client.screenshot().await?)?;
     browser.client.refresh().await?;
@@ -200,7 +200,7 @@ async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
     let settled = || tokio::time::sleep(Duration::from_millis(700));
     browser.click("area-paint").await?;
     browser.press("!").await?;
-    browser.eval("(speckle.stage.turn(0.5, -0.3, 0.8), true)").await?;
+    browser.eval("(speckle.stage.eye.turn(0.5, -0.3, 0.8), true)").await?;
     browser.click("page-views").await?;
     browser.click("take-snapshot").await?;
     browser.find("name").await?.send_keys(&format!("Bare hull{ENTER}")).await?;

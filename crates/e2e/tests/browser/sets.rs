@@ -130,11 +130,11 @@ async fn a_lost_server_is_told_and_found_again() -> Result<()> {
     // What is on the stage stays there when the server is back: no mesh comes again, and the camera
     // and the choices are as they were.
     browser
-        .eval("(speckle.kept = speckle.stage.surfaces.values().next().value, speckle.stage.turn(0.3, 0.1), speckle.eye = speckle.stage.camera.position.x, true)")
+        .eval("(speckle.kept = speckle.stage.surfaces.values().next().value, speckle.stage.eye.turn(0.3, 0.1), speckle.eye = speckle.stage.eye.camera.position.x, true)")
         .await?;
     let _app = App::start_at(&data, port)?;
     browser.loaded().await?;
-    let resumed = "speckle.stage.surfaces.values().next().value === speckle.kept && speckle.stage.camera.position.x === speckle.eye";
+    let resumed = "speckle.stage.surfaces.values().next().value === speckle.kept && speckle.stage.eye.camera.position.x === speckle.eye";
     assert_eq!(browser.eval(resumed).await?, Value::Bool(true));
     browser
         .until("document.querySelector('[data-test=saved]').innerText.includes('saved')")

@@ -73,7 +73,7 @@ async fn a_file_with_materials_groups_and_faults_comes_in_with_a_report_that_sho
     }
     // Show: the places are marked on the model.
     browser.click("show-places").await?;
-    browser.until("speckle.stage.places.visible && speckle.stage.places.geometry.getAttribute('position').count === 1").await?;
+    browser.until("speckle.stage.marks.places.visible && speckle.stage.marks.places.geometry.getAttribute('position').count === 1").await?;
     // The material's color is on the faces, exactly.
     let face = "speckle.stage.surfaces.get(speckle.state().parts[1].id).values.get(speckle.state().parts[1].sets[0].id).bytes.slice(0, 3).join()";
     assert_eq!(browser.eval(face).await?, "128,51,26");
