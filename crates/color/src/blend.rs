@@ -68,6 +68,7 @@ impl Blend {
     /// What full paint makes of a stored value. Modes that look at whole colors lay alpha on as it
     /// is; the others blend it like the rest, since it may hold any mask.
     #[must_use]
+    #[inline]
     pub fn of(self, base: Base, there: Rgba, paint: Rgba) -> Rgba {
         let [r, g, b, _] = there;
         let [pr, pg, pb, pa] = paint;

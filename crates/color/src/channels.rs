@@ -18,6 +18,7 @@ pub enum Encoding {
 impl Encoding {
     /// What may be added up of a stored value: the light of a color, data as it is.
     #[must_use]
+    #[inline]
     pub fn linear(self, value: Rgba) -> Linear {
         match self {
             Self::Color => Linear::of(value),
@@ -27,6 +28,7 @@ impl Encoding {
 
     /// A sum or a mean of such, as it is stored.
     #[must_use]
+    #[inline]
     pub fn stored(self, linear: Linear) -> Rgba {
         match self {
             Self::Color => linear.encoded(),
@@ -51,6 +53,7 @@ impl Channels {
 
     /// True when no channel is chosen.
     #[must_use]
+    #[inline]
     pub fn is_empty(self) -> bool {
         self.0 == [false; 4]
     }

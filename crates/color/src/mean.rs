@@ -19,6 +19,7 @@ struct OfChannel {
 
 impl Mean {
     /// Counts a value, as stored, with a weight for each channel; weights of 0 and less do not count.
+    #[inline]
     pub fn add(&mut self, value: Rgba, weights: [f32; 4], encoding: Encoding) {
         let Linear(light) = encoding.linear(value);
         for (i, own) in self.0.iter_mut().enumerate() {
@@ -37,6 +38,7 @@ impl Mean {
 
     /// The same, but for channels in which nothing counted: they are another's.
     #[must_use]
+    #[inline]
     pub fn or(self, other: Self) -> Self {
         Self(std::array::from_fn(|i| match self.0[i].weight > 0.0 {
             true => self.0[i],
@@ -46,6 +48,7 @@ impl Mean {
 
     /// The mean, as stored; where nothing counted, the ground.
     #[must_use]
+    #[inline]
     pub fn value(&self, encoding: Encoding, ground: Rgba) -> Rgba {
         let mean = self.0.map(|own| (own.sum / own.weight.max(f64::MIN_POSITIVE)) as f32);
         let numbers = encoding.stored(Linear(mean));

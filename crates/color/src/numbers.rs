@@ -5,12 +5,14 @@ pub type Rgba = [f32; 4];
 
 /// Linear light from an sRGB-encoded value, both 0–1. IEC 61966-2-1, with its constants.
 #[must_use]
+#[inline]
 pub fn linear_from_srgb(encoded: f32) -> f32 {
     if encoded <= 0.04045 { encoded / 12.92 } else { ((encoded + 0.055) / 1.055).powf(2.4) }
 }
 
 /// The sRGB-encoded value of linear light, both 0–1. IEC 61966-2-1, with its constants.
 #[must_use]
+#[inline]
 pub fn srgb_from_linear(linear: f32) -> f32 {
     if linear <= 0.003_130_8 {
         linear * 12.92
@@ -28,12 +30,14 @@ pub struct Linear(pub [f32; 4]);
 impl Linear {
     /// The light of an sRGB-encoded color; alpha is a plain number and stays.
     #[must_use]
+    #[inline]
     pub fn of([r, g, b, a]: Rgba) -> Self {
         Self([linear_from_srgb(r), linear_from_srgb(g), linear_from_srgb(b), a])
     }
 
     /// The color as sRGB encodes it; alpha stays.
     #[must_use]
+    #[inline]
     pub fn encoded(self) -> Rgba {
         let [r, g, b, a] = self.0;
         [srgb_from_linear(r), srgb_from_linear(g), srgb_from_linear(b), a]
@@ -41,18 +45,21 @@ impl Linear {
 
     /// Each number times another.
     #[must_use]
+    #[inline]
     pub fn times(self, other: Self) -> Self {
         Self(std::array::from_fn(|i| self.0[i] * other.0[i]))
     }
 
     /// So much of the way to another.
     #[must_use]
+    #[inline]
     pub fn towards(self, other: Self, share: f32) -> Self {
         Self(std::array::from_fn(|i| self.0[i] + (other.0[i] - self.0[i]) * share))
     }
 
     /// Relative luminance (ITU-R BT.709, as sRGB has it).
     #[must_use]
+    #[inline]
     pub fn luminance(self) -> f32 {
         let [r, g, b, _] = self.0;
         0.2126 * r + 0.7152 * g + 0.0722 * b
@@ -61,18 +68,21 @@ impl Linear {
 
 /// The nearest of the 256 steps; what lies outside 0–1 is clamped, NaN becomes 0.
 #[must_use]
+#[inline]
 pub fn byte_from_unit(value: f32) -> u8 {
     (value.clamp(0.0, 1.0) * 255.0).round() as u8
 }
 
 /// All four channels in 8-bit steps.
 #[must_use]
+#[inline]
 pub fn bytes_from_rgba(value: Rgba) -> [u8; 4] {
     value.map(byte_from_unit)
 }
 
 /// A value from 8-bit steps.
 #[must_use]
+#[inline]
 pub fn rgba_from_bytes(bytes: [u8; 4]) -> Rgba {
     bytes.map(|b| f32::from(b) / 255.0)
 }

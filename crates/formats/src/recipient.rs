@@ -11,8 +11,8 @@ use speckle_model::{ImageRecord, Part, PartTraits, ProjectTraits, swatches::Swat
 use speckle_tools::separation::{MOST_SPOOLS, separate};
 
 use crate::{
-    Body, DataSets, Depth, Format, FormatError, Light, Loss, LossKind, Place, Shipment, Weight,
-    WriteOptions,
+    Body, DataSets, Depth, Export, Format, FormatError, Light, Loss, LossKind, Place, Shipment,
+    Weight, WriteOptions,
     note::{ChannelNote, Origin, Spool},
     shader::{Language, Look, code, material_x, osl},
     shipment::Spools,
@@ -190,6 +190,21 @@ pub struct Packed {
 }
 
 impl Packed {
+    fn take(&mut self, name: String, export: Export, parts: Vec<Part>) {
+        for loss in export.losses {
+            if !self.losses.contains(&loss) {
+                self.losses.push(loss);
+            }
+        }
+        self.meshes.push(PackedMesh { file: PackedFile { name, bytes: export.bytes }, parts });
+        // Files of several parts share their images.
+        for (name, bytes) in export.beside {
+            if self.beside.iter().all(|other| other.name != name) {
+                self.beside.push(PackedFile { name, bytes });
+            }
+        }
+    }
+
     /// All files, those of the format first.
     pub fn files(&self) -> impl Iterator<Item = &PackedFile> {
         self.meshes.iter().map(|mesh| &mesh.file).chain(&self.beside)
@@ -312,8 +327,7 @@ impl Recipient {
                 }
             }
         };
-        let mut meshes = Vec::new();
-        let mut beside: Vec<PackedFile> = Vec::new();
+        let mut packed = Packed { meshes: Vec::new(), beside: Vec::new(), losses, note };
         for Pile { name, parts, of_faces } in piles {
             let spools = (!swatches.is_empty())
                 .then_some(Spools { swatches: &swatches, of_faces: &of_faces });
@@ -322,25 +336,20 @@ impl Recipient {
                 parts: &parts,
                 images: goods.images,
                 traits: Some(traits),
-                note: Some(&note),
+                note: Some(&packed.note),
                 spools,
                 splits: None,
             };
             let export = write(self.format, &shipment, options)?;
-            for loss in export.losses {
-                if !losses.contains(&loss) {
-                    losses.push(loss);
-                }
-            }
-            let name = format!("{name}.{}", self.format.extension());
-            meshes.push(PackedMesh { file: PackedFile { name, bytes: export.bytes }, parts });
-            // Files of several parts share their images.
-            for (name, bytes) in export.beside {
-                if beside.iter().all(|other| other.name != name) {
-                    beside.push(PackedFile { name, bytes });
-                }
-            }
+            packed.take(format!("{name}.{}", self.format.extension()), export, parts);
         }
+        self.add_notes(&stem, &mut packed);
+        Ok(packed)
+    }
+
+    /// The note and the shader code, where they are wanted.
+    fn add_notes(&self, stem: &str, packed: &mut Packed) {
+        let Packed { beside, note, .. } = packed;
         let file = |end: &str, text: String| PackedFile {
             name: format!("{stem}-channels.{end}"),
             bytes: text.into_bytes(),
@@ -351,12 +360,11 @@ impl Recipient {
         }
         if self.shaders {
             let languages =
-                Language::ALL.map(|own| file(own.extension(), code(&note, &self.look, own)));
+                Language::ALL.map(|own| file(own.extension(), code(note, &self.look, own)));
             beside.extend(languages);
-            beside.push(file("osl", osl(&note)));
-            beside.push(file("mtlx", material_x(&note)));
+            beside.push(file("osl", osl(note)));
+            beside.push(file("mtlx", material_x(note)));
         }
-        Ok(Packed { meshes, beside, losses, note })
     }
 
     /// Everything in one file, or each part in its own.

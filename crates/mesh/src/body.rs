@@ -31,18 +31,21 @@ impl Placed {
 
     /// A point of the part, in the project's space.
     #[must_use]
+    #[inline]
     pub fn to_project(&self, point: Vec3) -> Vec3 {
         if self.is_identity { point } else { self.to_project.transform_point3(point) }
     }
 
     /// A point of the project's space, in the part's.
     #[must_use]
+    #[inline]
     pub fn to_part(&self, point: Vec3) -> Vec3 {
         if self.is_identity { point } else { self.to_part.transform_point3(point) }
     }
 
     /// A direction of the project's space, in the part's; its length changes with the part's scale.
     #[must_use]
+    #[inline]
     pub fn direction_to_part(&self, direction: Vec3) -> Vec3 {
         self.to_part.transform_vector3(direction)
     }
@@ -50,6 +53,7 @@ impl Placed {
     /// The normal of a plane of the project's space, in the part's, unit length. It is not where the
     /// normal itself points to, where the part is scaled unevenly.
     #[must_use]
+    #[inline]
     pub fn plane_to_part(&self, normal: Vec3) -> Vec3 {
         let turned = self.to_project.matrix3.transpose() * glam::Vec3A::from(normal);
         Vec3::from(turned).normalize_or_zero()
@@ -57,6 +61,7 @@ impl Placed {
 
     /// A normal of the part's surface, in the project's space, unit length.
     #[must_use]
+    #[inline]
     pub fn normal_to_project(&self, normal: Vec3) -> Vec3 {
         // Normals turn with the inverse's transpose.
         let turned = self.to_part.matrix3.transpose() * glam::Vec3A::from(normal);
@@ -65,6 +70,7 @@ impl Placed {
 
     /// Where a line of sight of the project's space meets a part that stands here.
     #[must_use]
+    #[inline]
     pub fn cast(&self, geometry: &Geometry, origin: Vec3, direction: Vec3) -> Option<Hit> {
         let direction = self.to_part.transform_vector3(direction);
         geometry.bvh().cast(self.to_part.transform_point3(origin), direction)
@@ -72,11 +78,13 @@ impl Placed {
 
     /// The way from another part's space into this one's.
     #[must_use]
+    #[inline]
     pub fn part_to_other(&self, from: &Self) -> Affine3A {
         self.to_part * from.to_project
     }
 
     /// The same view, from within the part's space.
+    #[inline]
     pub fn view_in_part(&self, view: &View) -> View {
         let forward = self.to_part.transform_vector3(view.forward()).normalize();
         match *view {
@@ -88,6 +96,7 @@ impl Placed {
     }
 
     /// The most a length of the part can be in the project's space, whatever its direction.
+    #[inline]
     pub fn longest_in_project(&self, length: f32) -> f32 {
         let axes = self.to_project.matrix3;
         let squares = [axes.x_axis, axes.y_axis, axes.z_axis].map(|axis| axis.length_squared());
@@ -95,6 +104,7 @@ impl Placed {
     }
 
     /// The most a length of the project can be in the part's space, whatever its direction.
+    #[inline]
     pub fn longest_in_part(&self, length: f32) -> f32 {
         let Mat3A { x_axis, y_axis, z_axis } = self.to_part.matrix3;
         // The Frobenius norm bounds the greatest stretch from above.

@@ -55,6 +55,7 @@ impl ContentId {
 
     /// The 16 bytes.
     #[must_use]
+    #[inline]
     pub fn as_bytes(&self) -> &[u8; 16] {
         &self.0
     }
@@ -81,12 +82,14 @@ pub struct Extent {
 impl Extent {
     /// Length of the diagonal.
     #[must_use]
+    #[inline]
     pub fn diagonal(&self) -> f32 {
         self.min.distance(self.max)
     }
 
     /// Its middle.
     #[must_use]
+    #[inline]
     pub fn center(&self) -> Vec3 {
         (self.min + self.max) / 2.0
     }
@@ -151,36 +154,42 @@ impl Geometry {
 
     /// The mesh itself.
     #[must_use]
+    #[inline]
     pub fn mesh(&self) -> &Mesh {
         &self.mesh
     }
 
     /// The digest of its content.
     #[must_use]
+    #[inline]
     pub fn id(&self) -> ContentId {
         *self.id.get_or_compute(|| ContentId::of(&self.mesh))
     }
 
     /// Every face cut into triangles.
     #[must_use]
+    #[inline]
     pub fn triangulation(&self) -> &Triangulation {
         self.triangulation.get_or_compute(|| Triangulation::new(&self.mesh))
     }
 
     /// What hangs together with what.
     #[must_use]
+    #[inline]
     pub fn topology(&self) -> &Topology {
         self.topology.get_or_compute(|| Topology::new(&self.mesh))
     }
 
     /// Unit normals of the faces; zero for a face without area.
     #[must_use]
+    #[inline]
     pub fn face_normals(&self) -> &[Vec3] {
         self.face_normals.get_or_compute(|| normals::of_faces(&self.mesh))
     }
 
     /// Unit normals of the vertices; see [`normals::of_vertices`].
     #[must_use]
+    #[inline]
     pub fn vertex_normals(&self) -> &[Vec3] {
         self.vertex_normals.get_or_compute(|| {
             normals::of_vertices(&self.mesh, self.topology(), self.face_normals())
@@ -190,6 +199,7 @@ impl Geometry {
     /// The places of the vertices that faces use, in order: what is seen of the mesh, and counts
     /// for how far it reaches.
     #[must_use]
+    #[inline]
     pub fn shown_points(&self) -> &[Vec3] {
         let shown = self.shown_points.get_or_compute(|| {
             let mut is_used = vec![false; self.mesh.vertex_count()];
@@ -203,12 +213,14 @@ impl Geometry {
 
     /// Bounds, area, volume, edge lengths.
     #[must_use]
+    #[inline]
     pub fn measures(&self) -> &Measures {
         self.measures.get_or_compute(|| Measures::new(&self.mesh, self.triangulation()))
     }
 
     /// About how far it reaches, for what need not be exact.
     #[must_use]
+    #[inline]
     pub fn extent(&self) -> Extent {
         *self.extent.get_or_compute(|| {
             let &Measures { min, max, median_edge, .. } = self.measures();
@@ -218,12 +230,14 @@ impl Geometry {
 
     /// How many edges bend how much; see [`bends::histogram`].
     #[must_use]
+    #[inline]
     pub fn bends(&self) -> &[u32] {
         self.bends.get_or_compute(|| bends::histogram(self.topology(), self.face_normals()))
     }
 
     /// The element of a placement that a corner shows.
     #[must_use]
+    #[inline]
     pub fn element_at(&self, placement: Placement, corner: usize) -> usize {
         match placement {
             Placement::Vertex => self.mesh.corner_vertices()[corner] as usize,
@@ -234,6 +248,7 @@ impl Geometry {
 
     /// Which elements of a placement lie next to which.
     #[must_use]
+    #[inline]
     pub fn neighbours(&self, placement: Placement) -> &Neighbours {
         let slot = match placement {
             Placement::Vertex => 0,
@@ -261,12 +276,14 @@ impl Geometry {
 
     /// The tree that many rays go through at once.
     #[must_use]
+    #[inline]
     pub fn packets(&self) -> &Packets {
         self.packets.get_or_compute(|| Packets::new(&self.mesh, self.triangulation()))
     }
 
     /// The tree for rays and ranges.
     #[must_use]
+    #[inline]
     pub fn bvh(&self) -> &Bvh {
         self.bvh.get_or_compute(|| Bvh::new(&self.mesh, self.triangulation()))
     }

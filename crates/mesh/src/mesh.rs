@@ -79,6 +79,7 @@ pub enum MeshError {
 
 /// UV sets at corners that come from others.
 #[must_use]
+#[inline]
 pub fn uvs_carried(sets: &[UvSet], corners: &Carry) -> Vec<UvSet> {
     let at = |set: &UvSet| UvSet { name: set.name.clone(), uvs: corners.mixed(&set.uvs) };
     sets.iter().map(at).collect()
@@ -146,48 +147,56 @@ impl Mesh {
 
     /// V points, in the part's own units.
     #[must_use]
+    #[inline]
     pub fn positions(&self) -> &[Vec3] {
         &self.0.positions
     }
 
     /// F + 1 offsets into [`Mesh::corner_vertices`].
     #[must_use]
+    #[inline]
     pub fn face_starts(&self) -> &[u32] {
         &self.0.face_starts
     }
 
     /// The vertex of each of the C corners.
     #[must_use]
+    #[inline]
     pub fn corner_vertices(&self) -> &[u32] {
         &self.0.corner_vertices
     }
 
     /// Texture coordinates, an entry per corner.
     #[must_use]
+    #[inline]
     pub fn uv_sets(&self) -> &[UvSet] {
         &self.0.uv_sets
     }
 
     /// V.
     #[must_use]
+    #[inline]
     pub fn vertex_count(&self) -> usize {
         self.0.positions.len()
     }
 
     /// F.
     #[must_use]
+    #[inline]
     pub fn face_count(&self) -> usize {
         self.0.face_starts.len() - 1
     }
 
     /// C.
     #[must_use]
+    #[inline]
     pub fn corner_count(&self) -> usize {
         self.0.corner_vertices.len()
     }
 
     /// How many triangles the faces are cut into: n − 2 for each face of n corners.
     #[must_use]
+    #[inline]
     pub fn triangle_count(&self) -> usize {
         self.corner_count() - 2 * self.face_count()
     }
@@ -196,6 +205,7 @@ impl Mesh {
     ///
     /// # Errors
     /// When a point is moved to where no number leads.
+    #[inline]
     pub fn moved(&self, to: impl Fn(Vec3) -> Vec3) -> Result<Self, MeshError> {
         let positions: Vec<Vec3> = self.0.positions.iter().map(|&p| to(p)).collect();
         if let Some(bad) = positions.iter().position(|p| !p.is_finite()) {
@@ -206,6 +216,7 @@ impl Mesh {
 
     /// The same vertices with triangles in the place of the faces, each of three of the old corners.
     #[must_use]
+    #[inline]
     pub fn cut(&self, corners: &[u32]) -> Self {
         let carry = Carry::Copies(corners.to_vec());
         Self(MeshArrays {
@@ -219,6 +230,7 @@ impl Mesh {
     /// The same mesh with every face turned over, and where its corners come from: a face's first
     /// corner stays the first.
     #[must_use]
+    #[inline]
     pub fn turned_over(&self) -> (Self, Carry) {
         let mut old: Vec<u32> = (0..self.corner_count() as u32).collect();
         for face in 0..self.face_count() {
@@ -237,6 +249,7 @@ impl Mesh {
 
     /// True when every face is a triangle.
     #[must_use]
+    #[inline]
     pub fn all_triangles(&self) -> bool {
         // No face has fewer than three corners, so the sum tells.
         self.corner_count() == 3 * self.face_count()
@@ -244,24 +257,28 @@ impl Mesh {
 
     /// The corners of a face.
     #[must_use]
+    #[inline]
     pub fn face_corners(&self, face: usize) -> Range<usize> {
         self.0.face_starts[face] as usize..self.0.face_starts[face + 1] as usize
     }
 
     /// The vertices of a face, in order.
     #[must_use]
+    #[inline]
     pub fn face_vertices(&self, face: usize) -> &[u32] {
         &self.0.corner_vertices[self.face_corners(face)]
     }
 
     /// Where a corner's vertex is.
     #[must_use]
+    #[inline]
     pub fn corner_position(&self, corner: usize) -> Vec3 {
         self.0.positions[self.0.corner_vertices[corner] as usize]
     }
 
     /// The mean of a face's points.
     #[must_use]
+    #[inline]
     pub fn face_centroid(&self, face: usize) -> Vec3 {
         let vertices = self.face_vertices(face);
         let sum: Vec3 = vertices.iter().map(|&v| self.0.positions[v as usize]).sum();

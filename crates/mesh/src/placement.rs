@@ -21,6 +21,7 @@ pub enum Placement {
 impl Placement {
     /// How many values a set of this placement has on the mesh.
     #[must_use]
+    #[inline]
     pub fn count(self, mesh: &Mesh) -> usize {
         match self {
             Self::Vertex => mesh.vertex_count(),
@@ -31,6 +32,7 @@ impl Placement {
 
     /// The element of a face that is nearest to a point on it.
     #[must_use]
+    #[inline]
     pub fn nearest(self, mesh: &Mesh, face: usize, point: Vec3) -> u32 {
         let away = |&corner: &usize| mesh.corner_position(corner).distance_squared(point);
         let corner = mesh.face_corners(face).min_by(|a, b| away(a).total_cmp(&away(b)));
@@ -43,6 +45,7 @@ impl Placement {
 
     /// As it is said: "per vertex".
     #[must_use]
+    #[inline]
     pub fn words(self) -> &'static str {
         match self {
             Self::Vertex => "per vertex",
@@ -57,6 +60,7 @@ pub const CORNER_INWARD: f32 = 0.25;
 
 /// The point of an element, in the part's space.
 #[must_use]
+#[inline]
 pub fn point_of(mesh: &Mesh, topology: &Topology, placement: Placement, element: usize) -> Vec3 {
     match placement {
         Placement::Vertex => mesh.positions()[element],

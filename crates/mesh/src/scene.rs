@@ -39,6 +39,7 @@ impl Stage {
 
     /// The parts, as they were put up.
     #[must_use]
+    #[inline]
     pub fn bodies(&self) -> &[Body] {
         &self.bodies
     }
@@ -54,12 +55,14 @@ pub struct Others {
 impl Others {
     /// All on a stage but one, if that is on it.
     #[must_use]
+    #[inline]
     pub fn on(stage: Arc<Stage>, own: Option<usize>) -> Self {
         Self { stage, own }
     }
 
     /// None at all.
     #[must_use]
+    #[inline]
     pub fn none() -> Self {
         Self::on(Arc::new(Stage::new(Vec::new())), None)
     }
@@ -105,12 +108,14 @@ pub struct Scene {
 impl Scene {
     /// One with nothing in the way.
     #[must_use]
+    #[inline]
     pub fn open(view: View) -> Self {
         Self { view, cutaway: None, others: Others::none() }
     }
 
     /// The same in a mirror. What stands in the way stays where it is.
     #[must_use]
+    #[inline]
     pub fn mirrored(&self, image: &Affine3A) -> Self {
         let direction = |v: Vec3| image.transform_vector3(v).normalize_or(v);
         let view = match self.view {
@@ -126,6 +131,7 @@ impl Scene {
     /// Where a line of sight (the project's space) meets a body, beyond what the cutaway hides;
     /// with the distance in multiples of the direction.
     #[must_use]
+    #[inline]
     pub fn cast(&self, body: &Body, origin: Vec3, direction: Vec3) -> Option<(Hit, f32)> {
         let (from, to) = match &self.cutaway {
             None => (0.0, f32::INFINITY),
@@ -139,6 +145,7 @@ impl Scene {
 
     /// Whether another part is met before a distance (multiples of the direction).
     #[must_use]
+    #[inline]
     pub fn is_behind_others(&self, origin: Vec3, direction: Vec3, distance: f32) -> bool {
         // Parts that touch must not hide each other by a rounding.
         let nearer = distance * (1.0 - 1e-5);
@@ -150,6 +157,7 @@ impl Scene {
     /// The end of the sight line from a point (the project's space) to the eye, or to where the
     /// cutaway ends; `None` when the point itself is hidden by it.
     #[must_use]
+    #[inline]
     pub fn sight_end(&self, point: Vec3, eye: Vec3) -> Option<Vec3> {
         let Some(cutaway) = &self.cutaway else { return Some(eye) };
         let (_, to) = cutaway.seen_of(point, eye - point)?;
@@ -162,6 +170,7 @@ impl Scene {
     /// Whether no other part lies on the segment between two points of the project's space, its
     /// first bit left out.
     #[must_use]
+    #[inline]
     pub fn is_clear_of_others(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
         !self.others.any_along(from, to - from, 1.0, |body| {
             let [from, to] = [from, to].map(|p| body.placed.to_part(p));
@@ -213,6 +222,7 @@ impl<'a> SightLines<'a> {
 
     /// Whether nothing lies between a point of the surface (the part's space) and the eye.
     #[must_use]
+    #[inline]
     pub fn is_clear(&self, point: Vec3) -> bool {
         let end = |from: Vec3, view: &View| match *view {
             View::Perspective { eye, .. } => eye,

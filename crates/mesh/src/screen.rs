@@ -23,6 +23,7 @@ pub struct Screen {
 impl Screen {
     /// Where a point of the project's space is seen; `None` for what is behind the eye.
     #[must_use]
+    #[inline]
     pub fn place(&self, point: Vec3) -> Option<Vec2> {
         match self.view {
             View::Perspective { eye, forward } => {
@@ -37,6 +38,7 @@ impl Screen {
 
     /// Whether its directions make sense.
     #[must_use]
+    #[inline]
     pub fn is_valid(&self) -> bool {
         let is_unit = |v: Vec3| (v.length() - 1.0).abs() < 1e-2;
         self.view.is_valid() && is_unit(self.right) && is_unit(self.up)
@@ -45,6 +47,7 @@ impl Screen {
 
 /// Whether a point is inside an outline, which closes itself and may cross itself (even–odd rule).
 #[must_use]
+#[inline]
 pub fn is_inside(outline: &[Vec2], point: Vec2) -> bool {
     let mut is_in = false;
     let Some(&last) = outline.last() else { return false };

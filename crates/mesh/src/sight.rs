@@ -28,18 +28,21 @@ pub enum View {
 impl View {
     /// How far a point is from the eye, measured along the view.
     #[must_use]
+    #[inline]
     pub fn depth(&self, point: Vec3) -> f32 {
         self.sight(point).dot(self.forward())
     }
 
     /// Where the camera points.
     #[must_use]
+    #[inline]
     pub fn forward(&self) -> Vec3 {
         let (Self::Perspective { forward, .. } | Self::Parallel { forward }) = *self;
         forward
     }
 
     /// From the eye to a point.
+    #[inline]
     pub fn sight(&self, point: Vec3) -> Vec3 {
         match *self {
             Self::Perspective { eye, .. } => point - eye,
@@ -49,6 +52,7 @@ impl View {
 
     /// Whether its direction is of unit length and its numbers are numbers.
     #[must_use]
+    #[inline]
     pub fn is_valid(&self) -> bool {
         let finite = match *self {
             Self::Perspective { eye, forward } => eye.is_finite() && forward.is_finite(),
@@ -75,18 +79,21 @@ pub struct Cutaway {
 impl Cutaway {
     /// How far a point is in what is hidden; negative on the side that is seen.
     #[must_use]
+    #[inline]
     pub fn depth(&self, point: Vec3) -> f32 {
         self.normal.dot(point) - self.offset
     }
 
     /// Whether no tool covers a point.
     #[must_use]
+    #[inline]
     pub fn spares(&self, point: Vec3) -> bool {
         !self.covers_hidden && self.depth(point) > 0.0
     }
 
     /// What makes it impossible, said for the user.
     #[must_use]
+    #[inline]
     pub fn problem(&self) -> Option<&'static str> {
         let is_unit = (self.normal.length() - 1.0).abs() < 1e-2;
         (!is_unit || !self.offset.is_finite())
@@ -95,6 +102,7 @@ impl Cutaway {
 
     /// The same plane in a mirror.
     #[must_use]
+    #[inline]
     pub fn mirrored(&self, image: &Affine3A) -> Self {
         let on_plane = image.transform_point3(self.normal * self.offset);
         // Reflections turn normals as they turn directions when they keep lengths; others are
@@ -104,6 +112,7 @@ impl Cutaway {
     }
 
     /// The part of a line of sight that is not hidden: from where to where along the direction.
+    #[inline]
     pub(crate) fn seen_of(&self, origin: Vec3, direction: Vec3) -> Option<(f32, f32)> {
         let (depth, along) = (self.depth(origin), self.normal.dot(direction));
         match (depth > 0.0, along) {

@@ -33,6 +33,7 @@ impl Transform {
 
     /// The turn alone.
     #[must_use]
+    #[inline]
     pub fn rotation(&self) -> Quat {
         let [x, y, z] = self.rotation_degrees.to_array().map(f32::to_radians);
         // Turns about fixed axes in the order x, y, z are turns about moving ones in reverse.
@@ -41,18 +42,21 @@ impl Transform {
 
     /// From the part's space to the project's.
     #[must_use]
+    #[inline]
     pub fn to_project(&self) -> Affine3A {
         Affine3A::from_scale_rotation_translation(self.scale, self.rotation(), self.translation)
     }
 
     /// The same as a 4 × 4 matrix, column by column.
     #[must_use]
+    #[inline]
     pub fn matrix(&self) -> [f32; 16] {
         Mat4::from(self.to_project()).to_cols_array()
     }
 
     /// What makes it unusable, said for the user; `None` when all is well.
     #[must_use]
+    #[inline]
     pub fn problem(&self) -> Option<&'static str> {
         let finite = self.translation.is_finite() && self.rotation_degrees.is_finite();
         let scale = self.scale.abs();
@@ -67,6 +71,7 @@ impl Transform {
 
     /// What lengths grow by, on the whole: the geometric mean of the three factors.
     #[must_use]
+    #[inline]
     pub fn mean_scale(&self) -> f32 {
         self.scale.abs().element_product().cbrt()
     }
@@ -74,6 +79,7 @@ impl Transform {
     /// The area of a piece of a plane in the project's space, from its normal times its area in the
     /// part's: areas go by the cofactors of the matrix.
     #[must_use]
+    #[inline]
     pub fn area_in_project(&self, normal_times_area: Vec3) -> f64 {
         let own = self.to_project().matrix3;
         let [x, y, z] = [own.x_axis, own.y_axis, own.z_axis].map(|axis| axis.as_dvec3());
@@ -83,6 +89,7 @@ impl Transform {
 
     /// True when the part is turned inside out: an odd number of negative factors.
     #[must_use]
+    #[inline]
     pub fn mirrors(&self) -> bool {
         self.scale.x * self.scale.y * self.scale.z < 0.0
     }
@@ -113,6 +120,7 @@ impl Unit {
 
     /// How many metres one is.
     #[must_use]
+    #[inline]
     pub fn metres(self) -> f64 {
         match self {
             Self::Millimetre => 0.001,
@@ -125,6 +133,7 @@ impl Unit {
 
     /// The symbol behind a number.
     #[must_use]
+    #[inline]
     pub fn symbol(self) -> &'static str {
         match self {
             Self::Millimetre => "mm",
@@ -166,6 +175,7 @@ impl Conversion {
 
     /// Between two units and up axes.
     #[must_use]
+    #[inline]
     pub fn between(from: (Unit, UpAxis), to: (Unit, UpAxis)) -> Self {
         let scale = if from.0 == to.0 { 1.0 } else { from.0.metres() / to.0.metres() };
         Self { scale, from: from.1, to: to.1 }
@@ -174,6 +184,7 @@ impl Conversion {
     /// What brings points right that came into a space whose up axis is `here`, but were read as
     /// `taken` where `meant` was meant.
     #[must_use]
+    #[inline]
     pub fn of_misreading(taken: (Unit, UpAxis), meant: (Unit, UpAxis), here: UpAxis) -> Self {
         let scale = Self::between(meant, taken).scale;
         // Back to the file's axes, and from there as it was meant: one of the two turns is none.
@@ -187,12 +198,14 @@ impl Conversion {
 
     /// True when every number stays as it is.
     #[must_use]
+    #[inline]
     pub fn is_none(&self) -> bool {
         self.scale == 1.0 && self.from == self.to
     }
 
     /// Converts a point; without rounding when only axes change.
     #[must_use]
+    #[inline]
     pub fn point(&self, p: Vec3) -> Vec3 {
         let turned = match (self.from, self.to) {
             (UpAxis::Y, UpAxis::Z) => Vec3::new(p.x, -p.z, p.y),

@@ -5,6 +5,7 @@ mod bunny;
 mod colors;
 mod common;
 mod compare;
+mod creases;
 mod crowds;
 mod forms;
 mod hand;

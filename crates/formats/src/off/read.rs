@@ -5,7 +5,8 @@ use speckle_color::Rgba;
 use speckle_mesh::{Placement, mesh::MeshArrays};
 
 use crate::{
-    Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, numbers::Numbers,
+    Content, FormatError, Light, Limits, MeshFile, Place, RawPart, RawSet, Reading,
+    numbers::Numbers,
 };
 
 fn broken(line: usize, cause: impl Into<String>) -> FormatError {
@@ -18,54 +19,91 @@ fn broken(line: usize, cause: impl Into<String>) -> FormatError {
 /// With the line that is wrong.
 pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> {
     let mut lines = Lines { rest: file.bytes, line: 0, comments: Vec::new() };
-    let no_head = || broken(1, "it does not begin with a line that says OFF");
-    let first = lines.next().ok_or_else(no_head)?;
-    let mut words = first.split_ascii_whitespace();
-    let kind = words.next().unwrap_or_default();
-    let Some(before) = kind.strip_suffix("OFF") else { return Err(no_head()) };
-    if before.contains(['4', 'n']) || words.clone().any(|word| word == "BINARY") {
-        return Err(FormatError::new(
-            Place::Line(1),
-            "binary files and points of other than three numbers are not read",
-            "export it again as a text of three-dimensional points",
-        ));
+    let head = Head::read(&mut lines, options.limits)?;
+    let (positions, at_vertices) = vertices(&mut lines, &head)?;
+    let (face_starts, corner_vertices, at_faces) = faces(&mut lines, &head, options.limits)?;
+    let mut content = Content::default();
+    if head.has_uvs {
+        content.notes.push("texture coordinates are not kept".to_owned());
     }
-    let (normals, has_uvs) = (3 * usize::from(before.contains('N')), before.starts_with("ST"));
-    // The counts stand behind the word, or on a line of their own.
-    let counts: Vec<usize> = words.map_while(|word| word.parse().ok()).collect();
-    let counts = if counts.is_empty() {
-        let text = lines.next().ok_or_else(|| broken(lines.line, "the counts are missing"))?;
-        text.split_ascii_whitespace().map_while(|word| word.parse().ok()).collect()
-    } else {
-        counts
-    };
-    let [vertices, faces, ..] = counts.as_slice() else {
-        return Err(broken(lines.line, "the numbers of vertices and faces stand here"));
-    };
-    let (vertices, faces) = (*vertices, *faces);
-    let limits = options.limits;
-    if vertices.max(faces) > limits.elements {
-        return Err(FormatError::too_many(limits));
+    let mut sets = Vec::new();
+    for (colors, placement, count, element, usual) in [
+        (at_vertices, Placement::Vertex, head.vertices, "vertex", "Color"),
+        (at_faces, Placement::Face, head.faces, "face", "Face color"),
+    ] {
+        let Some(values) = colors.finished(count) else { continue };
+        let told = lines.comments.iter().find_map(|comment| {
+            let rest = comment.strip_prefix("color_set ")?.strip_prefix(element)?.trim();
+            rest.split_once(' ')
+        });
+        let (word, name) = told.unwrap_or(("color", usual));
+        let numbers = Numbers::of_word(word, Light::Encoded);
+        let is_taken = sets.iter().any(|set: &RawSet| set.name == name);
+        let name = if is_taken { format!("{name} (faces)") } else { name.to_owned() };
+        sets.push(RawSet { name, placement, numbers, values });
     }
-    // Each takes a line of at least a few letters.
-    if vertices.saturating_add(faces) > lines.rest.len() {
-        return Err(FormatError::new(
-            Place::Line(lines.line),
-            format!("{vertices} vertices and {faces} faces are promised, but the file ends first"),
-            "it was cut short: copy or export it again",
-        ));
+    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
+    content.take_part(RawPart::new(file.stem().to_owned(), arrays, sets), options.budget)?;
+    Ok(content)
+}
+
+/// What the first lines say.
+struct Head {
+    vertices: usize,
+    faces: usize,
+    /// How many numbers of a normal stand behind each point.
+    normals: usize,
+    has_uvs: bool,
+}
+
+impl Head {
+    fn read(lines: &mut Lines, limits: Limits) -> Result<Self, FormatError> {
+        let no_head = || broken(1, "it does not begin with a line that says OFF");
+        let first = lines.next().ok_or_else(no_head)?;
+        let mut words = first.split_ascii_whitespace();
+        let kind = words.next().unwrap_or_default();
+        let Some(before) = kind.strip_suffix("OFF") else { return Err(no_head()) };
+        if before.contains(['4', 'n']) || words.clone().any(|word| word == "BINARY") {
+            return Err(FormatError::new(
+                Place::Line(1),
+                "binary files and points of other than three numbers are not read",
+                "export it again as a text of three-dimensional points",
+            ));
+        }
+        // The counts stand behind the word, or on a line of their own.
+        let counts: Vec<usize> = words.map_while(|word| word.parse().ok()).collect();
+        let counts = if counts.is_empty() {
+            let text = lines.next().ok_or_else(|| broken(lines.line, "the counts are missing"))?;
+            text.split_ascii_whitespace().map_while(|word| word.parse().ok()).collect()
+        } else {
+            counts
+        };
+        let [vertices, faces, ..] = *counts.as_slice() else {
+            return Err(broken(lines.line, "the numbers of vertices and faces stand here"));
+        };
+        if vertices.max(faces) > limits.elements {
+            return Err(FormatError::too_many(limits));
+        }
+        // Each takes a line of at least a few letters.
+        if vertices.saturating_add(faces) > lines.rest.len() {
+            return Err(FormatError::new(
+                Place::Line(lines.line),
+                format!(
+                    "{vertices} vertices and {faces} faces are promised, but the file ends first"
+                ),
+                "it was cut short: copy or export it again",
+            ));
+        }
+        let (normals, has_uvs) = (3 * usize::from(before.contains('N')), before.starts_with("ST"));
+        Ok(Self { vertices, faces, normals, has_uvs })
     }
-    let cut = |line: usize| {
-        FormatError::new(
-            Place::Line(line),
-            "the file ends before all of its vertices and faces",
-            "it was cut short: copy or export it again",
-        )
-    };
-    let mut positions = Vec::with_capacity(vertices);
-    let mut at_vertices = Colors::default();
-    for row in 0..vertices {
-        let text = lines.next().ok_or_else(|| cut(lines.line))?;
+}
+
+fn vertices(lines: &mut Lines, head: &Head) -> Result<(Vec<Vec3>, Colors), FormatError> {
+    let mut positions = Vec::with_capacity(head.vertices);
+    let mut colors = Colors::default();
+    for row in 0..head.vertices {
+        let text = lines.promised()?;
         let mut numbers: Vec<Number> = Vec::with_capacity(10);
         for word in text.split_ascii_whitespace() {
             numbers.push(Number::parse(word, lines.line)?);
@@ -74,15 +112,22 @@ pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> 
             return Err(broken(lines.line, "a vertex needs three numbers"));
         }
         positions.push(Vec3::new(numbers[0].value, numbers[1].value, numbers[2].value));
-        let from = (3 + normals).min(numbers.len());
-        let to = if has_uvs { numbers.len().saturating_sub(2).max(from) } else { numbers.len() };
-        at_vertices.put(row, &numbers[from..to]);
+        let from = (3 + head.normals).min(numbers.len());
+        let uvs = if head.has_uvs { 2 } else { 0 };
+        colors.put(row, &numbers[from..numbers.len().saturating_sub(uvs).max(from)]);
     }
+    Ok((positions, colors))
+}
+
+/// Where faces begin, their vertices, and their colors.
+type Faces = (Vec<u32>, Vec<u32>, Colors);
+
+fn faces(lines: &mut Lines, head: &Head, limits: Limits) -> Result<Faces, FormatError> {
     let mut face_starts = vec![0];
-    let mut corner_vertices = Vec::with_capacity(3 * faces);
-    let mut at_faces = Colors::default();
-    for row in 0..faces {
-        let text = lines.next().ok_or_else(|| cut(lines.line))?;
+    let mut corner_vertices = Vec::with_capacity(3 * head.faces);
+    let mut colors = Colors::default();
+    for row in 0..head.faces {
+        let text = lines.promised()?;
         let mut words = text.split_ascii_whitespace();
         let count: usize = words
             .next()
@@ -101,32 +146,9 @@ pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> 
         face_starts.push(corner_vertices.len() as u32);
         let color: Vec<Number> =
             words.map(|word| Number::parse(word, lines.line)).collect::<Result<_, _>>()?;
-        at_faces.put(row, &color);
+        colors.put(row, &color);
     }
-    let mut content = Content::default();
-    if has_uvs {
-        content.notes.push("texture coordinates are not kept".to_owned());
-    }
-    let mut sets = Vec::new();
-    for (colors, placement, element, usual) in [
-        (at_vertices, Placement::Vertex, "vertex", "Color"),
-        (at_faces, Placement::Face, "face", "Face color"),
-    ] {
-        let count = if placement == Placement::Vertex { vertices } else { faces };
-        let Some(values) = colors.finished(count) else { continue };
-        let told = lines.comments.iter().find_map(|comment| {
-            let rest = comment.strip_prefix("color_set ")?.strip_prefix(element)?.trim();
-            rest.split_once(' ')
-        });
-        let (word, name) = told.unwrap_or(("color", usual));
-        let numbers = Numbers::of_word(word, Light::Encoded);
-        let is_taken = sets.iter().any(|set: &RawSet| set.name == name);
-        let name = if is_taken { format!("{name} (faces)") } else { name.to_owned() };
-        sets.push(RawSet { name, placement, numbers, values });
-    }
-    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
-    content.take_part(RawPart::new(file.stem().to_owned(), arrays, sets), options.budget)?;
-    Ok(content)
+    Ok((face_starts, corner_vertices, colors))
 }
 
 /// Lines with something on them, without comments, which are kept aside.
@@ -137,6 +159,17 @@ struct Lines<'a> {
 }
 
 impl Lines<'_> {
+    /// The next line, which the counts promise.
+    fn promised(&mut self) -> Result<String, FormatError> {
+        self.next().ok_or_else(|| {
+            FormatError::new(
+                Place::Line(self.line),
+                "the file ends before all of its vertices and faces",
+                "it was cut short: copy or export it again",
+            )
+        })
+    }
+
     fn next(&mut self) -> Option<String> {
         while !self.rest.is_empty() {
             let end = memchr::memchr(b'\n', self.rest).unwrap_or(self.rest.len());

@@ -219,136 +219,18 @@ impl Model {
     fn begin(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
         let name = tag.local_name();
         match name.as_ref() {
-            // Most of the file are these two: no list of attributes is made for them.
-            b"vertex" => {
-                self.elements += 1;
-                let mut point = [f32::NAN; 3];
-                each(tag, at, |key, value| {
-                    let axis = match key {
-                        b"x" => 0,
-                        b"y" => 1,
-                        b"z" => 2,
-                        _ => return Ok(()),
-                    };
-                    point[axis] = fast_float2::parse(value).map_err(|_| no_number(at, value))?;
-                    Ok(())
-                })?;
-                if let Some((_, object)) = &mut open.object {
-                    object.points.push(point.into());
-                }
-            }
-            b"triangle" => {
-                self.elements += 1;
-                let mut vertices = [u32::MAX; 3];
-                let (mut group, mut entries) = (u32::MAX, [u32::MAX; 3]);
-                each(tag, at, |key, value| {
-                    let slot = match key {
-                        b"v1" => &mut vertices[0],
-                        b"v2" => &mut vertices[1],
-                        b"v3" => &mut vertices[2],
-                        b"pid" => &mut group,
-                        b"p1" => &mut entries[0],
-                        b"p2" => &mut entries[1],
-                        b"p3" => &mut entries[2],
-                        _ => return Ok(()),
-                    };
-                    *slot = whole(value).ok_or_else(|| no_number(at, value))?;
-                    Ok(())
-                })?;
-                // One alone stands for all three.
-                for k in 1..3 {
-                    if entries[k] == u32::MAX {
-                        entries[k] = entries[0];
-                    }
-                }
-                if let Some((_, object)) = &mut open.object {
-                    object.triangles.push(vertices);
-                    object.colors.push((group, entries));
-                }
-            }
-            b"model" => {
-                open.is_model = true;
-                let attributes = xml::attributes(tag, at)?;
-                let unit =
-                    attributes.iter().find(|(key, _)| key == "unit").map(|(_, v)| v.as_str());
-                let (unit, micron) = match unit {
-                    Some("micron") => (Unit::Millimetre, true),
-                    Some("centimeter") => (Unit::Centimetre, false),
-                    Some("meter") => (Unit::Metre, false),
-                    Some("inch") => (Unit::Inch, false),
-                    Some("foot") => (Unit::Foot, false),
-                    _ => (Unit::Millimetre, false),
-                };
-                if self.file == 0 {
-                    (self.unit, self.micron) = (unit, micron);
-                } else if (self.unit, self.micron) != (unit, micron) {
-                    self.notes.push(format!(
-                        "{} says another unit than the model it is part of, whose counts",
-                        self.files[self.file]
-                    ));
-                }
-                let needed = attributes.iter().find(|(key, _)| key == "requiredextensions");
-                if let Some((_, needed)) =
-                    needed.filter(|(_, v)| v.split_whitespace().any(|p| p != "m" && p != "p"))
-                {
-                    self.notes.push(format!("of the extensions {needed} only colors are read"));
-                }
-            }
-            b"object" => {
-                let (mut id, mut pid, mut pindex) = (None, None, None);
-                let mut object = Object::default();
-                for (key, value) in xml::attributes(tag, at)? {
-                    match key.as_str() {
-                        "id" => id = value.parse().ok(),
-                        "pid" => pid = value.parse().ok(),
-                        "pindex" => pindex = value.parse().ok(),
-                        "name" => object.name = value,
-                        "type" => object.is_support = value == "support" || value == "solidsupport",
-                        _ => {}
-                    }
-                }
-                object.own = pid.map(|pid| (pid, pindex.unwrap_or(0)));
-                let id = id.ok_or_else(|| broken(at, "an object has no id"))?;
-                open.object = Some((id, object));
-            }
-            b"component" | b"item" => {
-                let (mut id, mut placed) = (None, Mat4::IDENTITY);
-                let mut file = self.file;
-                for (key, value) in xml::attributes(tag, at)? {
-                    match key.as_str() {
-                        "path" => file = self.file_of(&value),
-                        "objectid" => id = value.parse().ok(),
-                        "transform" => placed = matrix(&value)?,
-                        _ => {}
-                    }
-                }
-                self.elements += 1;
-                let id = (file, id.ok_or_else(|| broken(at, "an item names no object"))?);
-                match &mut open.object {
-                    Some((_, object)) if name.as_ref() == b"component" => {
-                        object.parts.push((id, placed));
-                    }
-                    // Only what the first file builds is built.
-                    _ if self.file == 0 => self.items.push((id, placed)),
-                    _ => {}
-                }
-            }
+            b"vertex" => self.vertex(tag, at, open)?,
+            b"triangle" => self.triangle(tag, at, open)?,
+            b"model" => self.model(tag, at, open)?,
+            b"object" => open.object = Some(object(tag, at)?),
+            b"component" | b"item" => self.item(tag, at, open)?,
             b"colorgroup" | b"basematerials" => {
                 let attributes = xml::attributes(tag, at)?;
                 let id = attributes.iter().find(|(key, _)| key == "id");
                 let id = id.and_then(|(_, value)| value.parse().ok());
                 open.group = Some((id.ok_or_else(|| broken(at, "a group has no id"))?, Vec::new()));
             }
-            b"color" | b"base" => {
-                self.elements += 1;
-                let attributes = xml::attributes(tag, at)?;
-                let key = if name.as_ref() == b"base" { "displaycolor" } else { "color" };
-                let value = attributes.iter().find(|(own, _)| own == key);
-                if let Some((_, colors)) = &mut open.group {
-                    let color = value.and_then(|(_, value)| color(value));
-                    colors.push(color.ok_or_else(|| broken(at, "a color is none"))?);
-                }
-            }
+            b"color" | b"base" => self.color(tag, at, open)?,
             b"metadata" => {
                 let attributes = xml::attributes(tag, at)?;
                 open.says_set = open.object.is_some()
@@ -361,6 +243,123 @@ impl Model {
                 }
             }
             _ => {}
+        }
+        Ok(())
+    }
+
+    // Most of a file are vertices and triangles: no list of attributes is made for them.
+    fn vertex(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        self.elements += 1;
+        let mut point = [f32::NAN; 3];
+        each(tag, at, |key, value| {
+            let axis = match key {
+                b"x" => 0,
+                b"y" => 1,
+                b"z" => 2,
+                _ => return Ok(()),
+            };
+            point[axis] = fast_float2::parse(value).map_err(|_| no_number(at, value))?;
+            Ok(())
+        })?;
+        if let Some((_, object)) = &mut open.object {
+            object.points.push(point.into());
+        }
+        Ok(())
+    }
+
+    fn triangle(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        self.elements += 1;
+        let mut vertices = [u32::MAX; 3];
+        let (mut group, mut entries) = (u32::MAX, [u32::MAX; 3]);
+        each(tag, at, |key, value| {
+            let slot = match key {
+                b"v1" => &mut vertices[0],
+                b"v2" => &mut vertices[1],
+                b"v3" => &mut vertices[2],
+                b"pid" => &mut group,
+                b"p1" => &mut entries[0],
+                b"p2" => &mut entries[1],
+                b"p3" => &mut entries[2],
+                _ => return Ok(()),
+            };
+            *slot = whole(value).ok_or_else(|| no_number(at, value))?;
+            Ok(())
+        })?;
+        // One alone stands for all three.
+        for k in 1..3 {
+            if entries[k] == u32::MAX {
+                entries[k] = entries[0];
+            }
+        }
+        if let Some((_, object)) = &mut open.object {
+            object.triangles.push(vertices);
+            object.colors.push((group, entries));
+        }
+        Ok(())
+    }
+
+    fn model(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        open.is_model = true;
+        let attributes = xml::attributes(tag, at)?;
+        let unit = attributes.iter().find(|(key, _)| key == "unit").map(|(_, v)| v.as_str());
+        let (unit, micron) = match unit {
+            Some("micron") => (Unit::Millimetre, true),
+            Some("centimeter") => (Unit::Centimetre, false),
+            Some("meter") => (Unit::Metre, false),
+            Some("inch") => (Unit::Inch, false),
+            Some("foot") => (Unit::Foot, false),
+            _ => (Unit::Millimetre, false),
+        };
+        if self.file == 0 {
+            (self.unit, self.micron) = (unit, micron);
+        } else if (self.unit, self.micron) != (unit, micron) {
+            self.notes.push(format!(
+                "{} says another unit than the model it is part of, whose counts",
+                self.files[self.file]
+            ));
+        }
+        let needed = attributes.iter().find(|(key, _)| key == "requiredextensions");
+        if let Some((_, needed)) =
+            needed.filter(|(_, v)| v.split_whitespace().any(|p| p != "m" && p != "p"))
+        {
+            self.notes.push(format!("of the extensions {needed} only colors are read"));
+        }
+        Ok(())
+    }
+
+    /// What is placed, in another object or by itself.
+    fn item(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        let (mut id, mut placed) = (None, Mat4::IDENTITY);
+        let mut file = self.file;
+        for (key, value) in xml::attributes(tag, at)? {
+            match key.as_str() {
+                "path" => file = self.file_of(&value),
+                "objectid" => id = value.parse().ok(),
+                "transform" => placed = matrix(&value)?,
+                _ => {}
+            }
+        }
+        self.elements += 1;
+        let id = (file, id.ok_or_else(|| broken(at, "an item names no object"))?);
+        match &mut open.object {
+            Some((_, object)) if tag.local_name().as_ref() == b"component" => {
+                object.parts.push((id, placed));
+            }
+            // Only what the first file builds is built.
+            _ if self.file == 0 => self.items.push((id, placed)),
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn color(&mut self, tag: &BytesStart, at: u64, open: &mut Open) -> Result<(), FormatError> {
+        self.elements += 1;
+        let attributes = xml::attributes(tag, at)?;
+        let key = if tag.local_name().as_ref() == b"base" { "displaycolor" } else { "color" };
+        let value = attributes.iter().find(|(own, _)| own == key);
+        if let Some((_, colors)) = &mut open.group {
+            let color = value.and_then(|(_, value)| color(value));
+            colors.push(color.ok_or_else(|| broken(at, "a color is none"))?);
         }
         Ok(())
     }
@@ -380,6 +379,25 @@ impl Model {
             _ => {}
         }
     }
+}
+
+/// An object that begins, by its number.
+fn object(tag: &BytesStart, at: u64) -> Result<(u32, Object), FormatError> {
+    let (mut id, mut pid, mut pindex) = (None, None, None);
+    let mut object = Object::default();
+    for (key, value) in xml::attributes(tag, at)? {
+        match key.as_str() {
+            "id" => id = value.parse().ok(),
+            "pid" => pid = value.parse().ok(),
+            "pindex" => pindex = value.parse().ok(),
+            "name" => object.name = value,
+            "type" => object.is_support = value == "support" || value == "solidsupport",
+            _ => {}
+        }
+    }
+    object.own = pid.map(|pid| (pid, pindex.unwrap_or(0)));
+    let id = id.ok_or_else(|| broken(at, "an object has no id"))?;
+    Ok((id, object))
 }
 
 /// Hands over each attribute of a tag, by its name without prefix.

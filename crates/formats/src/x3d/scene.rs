@@ -258,93 +258,25 @@ impl<'a> Scene<'a, '_> {
         let find = |names: &[&str]| {
             within.iter().copied().find(|child| names.contains(&child.name.as_str()))
         };
-        let numbers =
-            |owner: Option<&Element>, field: &str, width: usize| -> Result<Vec<f32>, FormatError> {
-                let text = owner.and_then(|owner| owner.attribute(field)).unwrap_or_default();
-                let numbers = xml::floats(text, field)?;
-                if !numbers.len().is_multiple_of(width) {
-                    return Err(broken(format!(
-                        "{field} has {} numbers, no multiple of {width}",
-                        numbers.len()
-                    )));
-                }
-                Ok(numbers)
-            };
         let points = numbers(find(&["Coordinate", "CoordinateDouble"]), "point", 3)?;
         let positions: Vec<Vec3> = points.chunks_exact(3).map(Vec3::from_slice).collect();
-        let flag = |name: &str, usual: bool| {
-            node.attribute(name).map_or(usual, |text| text.trim().eq_ignore_ascii_case("true"))
-        };
-        let list = |name: &str| xml::integers(node.attribute(name).unwrap_or_default(), name);
-        // Faces, and for each corner where its index stands in the list.
-        let mut face_starts = vec![0_u32];
-        let mut corner_vertices: Vec<u32> = Vec::new();
-        let mut places: Vec<usize> = Vec::new();
-        match node.name.as_str() {
-            "IndexedFaceSet" => {
-                let indices = list("coordIndex")?;
-                for (place, &index) in indices.iter().enumerate() {
-                    if index >= 0 {
-                        corner_vertices.push(u32::try_from(index).unwrap_or(u32::MAX));
-                        places.push(place);
-                    }
-                    let is_last = place + 1 == indices.len();
-                    let open = corner_vertices.len() as u32 > face_starts[face_starts.len() - 1];
-                    if open && (index < 0 || is_last) {
-                        face_starts.push(corner_vertices.len() as u32);
-                    }
-                }
-            }
-            _ => {
-                let indices: Vec<i64> = if node.name == "TriangleSet" {
-                    (0..positions.len() as i64).collect()
-                } else {
-                    list("index")?
-                };
-                for triangle in indices.chunks_exact(3) {
-                    for &index in triangle {
-                        places.push(corner_vertices.len());
-                        corner_vertices.push(u32::try_from(index).unwrap_or(u32::MAX));
-                    }
-                    face_starts.push(corner_vertices.len() as u32);
-                }
-            }
-        }
-        self.elements += corner_vertices.len().max(positions.len());
+        let mut corners = Corners::read(node, positions.len())?;
+        self.elements += corners.vertices.len().max(positions.len());
         if self.elements > self.options.limits.elements {
             return Err(FormatError::too_many(self.options.limits));
         }
-        if corner_vertices.is_empty() {
+        if corners.vertices.is_empty() {
             return Ok(None);
         }
-        if !flag("ccw", true) {
-            // Corners run the other way round.
-            for bounds in face_starts.windows(2) {
-                let face = bounds[0] as usize..bounds[1] as usize;
-                corner_vertices[face.clone()].reverse();
-                places[face].reverse();
-            }
+        if !flag(node, "ccw", true) {
+            corners.turn_over();
         }
-        let faces = face_starts.len() - 1;
-        let uv_points = numbers(find(&["TextureCoordinate"]), "point", 2)?;
-        let uv_points: Vec<Vec2> = uv_points.chunks_exact(2).map(Vec2::from_slice).collect();
-        let uv_index = list("texCoordIndex")?;
-        let at_corner = |index: &[i64], corner: usize| -> i64 {
-            // Without a list of its own, by the points'.
-            if index.is_empty() {
-                i64::from(corner_vertices[corner])
-            } else {
-                index.get(places[corner]).copied().unwrap_or(-1)
-            }
-        };
-        let uv_sets = if uv_points.is_empty() {
-            Vec::new()
-        } else {
-            let uv = |corner: usize| {
-                let index = usize::try_from(at_corner(&uv_index, corner)).ok();
-                index.and_then(|i| uv_points.get(i)).copied().unwrap_or_default()
-            };
-            vec![UvSet { name: "UV".to_owned(), uvs: (0..corner_vertices.len()).map(uv).collect() }]
+        let uv_sets = uv_sets(node, find(&["TextureCoordinate"]), &corners)?;
+        let arrays = MeshArrays {
+            positions,
+            face_starts: corners.face_starts.clone(),
+            corner_vertices: corners.vertices.clone(),
+            uv_sets,
         };
         let colors: Vec<Rgba> = match (find(&["Color"]), find(&["ColorRGBA"])) {
             (Some(node), _) => {
@@ -357,53 +289,144 @@ impl<'a> Scene<'a, '_> {
             }
             _ => Vec::new(),
         };
-        let color_index = list("colorIndex")?;
-        let arrays = MeshArrays {
-            positions,
-            face_starts,
-            corner_vertices: corner_vertices.clone(),
-            uv_sets,
-        };
-        let mut sets = Vec::new();
-        if !colors.is_empty() {
-            let told = info.and_then(|info| info.attribute("info")).and_then(told);
-            let usual = (Numbers::Color(Light::Encoded), "Color".to_owned());
-            let (numbers, name) = told.unwrap_or(usual);
-            let color = |index: i64| {
-                let found = usize::try_from(index).ok().and_then(|i| colors.get(i));
-                found.copied().ok_or_else(|| {
-                    broken(format!("color {index} is used, but there are only {}", colors.len()))
-                })
-            };
-            if flag("colorPerVertex", true) {
-                let values = (0..corner_vertices.len())
-                    .map(|corner| color(at_corner(&color_index, corner)))
-                    .collect::<Result<Vec<_>, _>>()?;
-                if color_index.is_empty() && colors.len() == arrays.positions.len() {
-                    sets.push(RawSet {
-                        name,
-                        placement: Placement::Vertex,
-                        numbers,
-                        values: colors.clone(),
-                    });
-                } else {
-                    sets.push(plainest(name, numbers, values, &arrays));
-                }
-            } else {
-                let of_face = |face: usize| {
-                    if color_index.is_empty() {
-                        face as i64
-                    } else {
-                        color_index.get(face).copied().unwrap_or(-1)
-                    }
-                };
-                let values =
-                    (0..faces).map(|face| color(of_face(face))).collect::<Result<Vec<_>, _>>()?;
-                sets.push(RawSet { name, placement: Placement::Face, numbers, values });
-            }
-        }
-        Ok(Some((arrays, sets)))
+        let told = info.and_then(|info| info.attribute("info")).and_then(told);
+        let set = (!colors.is_empty()).then(|| set_of(node, colors, told, &corners, &arrays));
+        Ok(Some((arrays, set.transpose()?.into_iter().collect())))
     }
+}
+
+/// The numbers of a field, so many to a row.
+fn numbers(owner: Option<&Element>, field: &str, width: usize) -> Result<Vec<f32>, FormatError> {
+    let text = owner.and_then(|owner| owner.attribute(field)).unwrap_or_default();
+    let numbers = xml::floats(text, field)?;
+    if !numbers.len().is_multiple_of(width) {
+        let count = numbers.len();
+        return Err(broken(format!("{field} has {count} numbers, no multiple of {width}")));
+    }
+    Ok(numbers)
+}
+
+fn list(node: &Element, field: &str) -> Result<Vec<i64>, FormatError> {
+    xml::integers(node.attribute(field).unwrap_or_default(), field)
+}
+
+fn flag(node: &Element, field: &str, usual: bool) -> bool {
+    node.attribute(field).map_or(usual, |text| text.trim().eq_ignore_ascii_case("true"))
+}
+
+/// The corners of some faces.
+struct Corners {
+    face_starts: Vec<u32>,
+    vertices: Vec<u32>,
+    /// Where each corner's index stands in the list.
+    places: Vec<usize>,
+}
+
+impl Corners {
+    fn read(node: &Element, points: usize) -> Result<Self, FormatError> {
+        let (mut face_starts, mut vertices, mut places) = (vec![0_u32], Vec::new(), Vec::new());
+        let vertex = |index: i64| u32::try_from(index).unwrap_or(u32::MAX);
+        if node.name == "IndexedFaceSet" {
+            let indices = list(node, "coordIndex")?;
+            for (place, &index) in indices.iter().enumerate() {
+                if index >= 0 {
+                    vertices.push(vertex(index));
+                    places.push(place);
+                }
+                let is_last = place + 1 == indices.len();
+                let open = vertices.len() as u32 > face_starts[face_starts.len() - 1];
+                if open && (index < 0 || is_last) {
+                    face_starts.push(vertices.len() as u32);
+                }
+            }
+            return Ok(Self { face_starts, vertices, places });
+        }
+        let indices: Vec<i64> = if node.name == "TriangleSet" {
+            (0..points as i64).collect()
+        } else {
+            list(node, "index")?
+        };
+        for triangle in indices.chunks_exact(3) {
+            for &index in triangle {
+                places.push(vertices.len());
+                vertices.push(vertex(index));
+            }
+            face_starts.push(vertices.len() as u32);
+        }
+        Ok(Self { face_starts, vertices, places })
+    }
+
+    /// Corners that run the other way round.
+    fn turn_over(&mut self) {
+        for bounds in self.face_starts.windows(2) {
+            let face = bounds[0] as usize..bounds[1] as usize;
+            self.vertices[face.clone()].reverse();
+            self.places[face].reverse();
+        }
+    }
+
+    /// The entry of a list that belongs to a corner; without a list, by the points'.
+    fn entry(&self, index: &[i64], corner: usize) -> i64 {
+        if index.is_empty() {
+            i64::from(self.vertices[corner])
+        } else {
+            index.get(self.places[corner]).copied().unwrap_or(-1)
+        }
+    }
+}
+
+fn uv_sets(
+    node: &Element,
+    owner: Option<&Element>,
+    corners: &Corners,
+) -> Result<Vec<UvSet>, FormatError> {
+    let points = numbers(owner, "point", 2)?;
+    let index = list(node, "texCoordIndex")?;
+    if points.is_empty() {
+        return Ok(Vec::new());
+    }
+    let points: Vec<Vec2> = points.chunks_exact(2).map(Vec2::from_slice).collect();
+    let uv = |corner: usize| {
+        let entry = usize::try_from(corners.entry(&index, corner)).ok();
+        entry.and_then(|i| points.get(i)).copied().unwrap_or_default()
+    };
+    let uvs = (0..corners.vertices.len()).map(uv).collect();
+    Ok(vec![UvSet { name: "UV".to_owned(), uvs }])
+}
+
+/// A set of colors, at the plainest placement that holds them.
+fn set_of(
+    node: &Element,
+    colors: Vec<Rgba>,
+    told: Option<(Numbers, String)>,
+    corners: &Corners,
+    arrays: &MeshArrays,
+) -> Result<RawSet, FormatError> {
+    let usual = (Numbers::Color(Light::Encoded), "Color".to_owned());
+    let (numbers, name) = told.unwrap_or(usual);
+    let index = list(node, "colorIndex")?;
+    let color = |entry: i64| {
+        let found = usize::try_from(entry).ok().and_then(|i| colors.get(i));
+        found.copied().ok_or_else(|| {
+            broken(format!("color {entry} is used, but there are only {}", colors.len()))
+        })
+    };
+    if !flag(node, "colorPerVertex", true) {
+        let entry = |face: usize| match index.as_slice() {
+            [] => face as i64,
+            index => index.get(face).copied().unwrap_or(-1),
+        };
+        let faces = 0..arrays.face_starts.len() - 1;
+        let values = faces.map(|face| color(entry(face))).collect::<Result<_, _>>()?;
+        return Ok(RawSet { name, placement: Placement::Face, numbers, values });
+    }
+    let at_corners = 0..corners.vertices.len();
+    let values = at_corners.map(|corner| color(corners.entry(&index, corner)));
+    let values = values.collect::<Result<Vec<_>, _>>()?;
+    if index.is_empty() && colors.len() == arrays.positions.len() {
+        return Ok(RawSet { name, placement: Placement::Vertex, numbers, values: colors });
+    }
+    Ok(plainest(name, numbers, values, arrays))
 }
 
 /// What a `WorldInfo` of ours says of a set.

@@ -32,6 +32,8 @@ pub struct Hit {
 #[derive(Clone)]
 pub struct Bvh {
     trees: SmallVec<[Tree; 1]>,
+    /// What lies at the origin of the trees; see [`center_of`].
+    center: Vec3,
     /// What positions are multiplied by in the trees, a power of two, so that nothing is rounded.
     scale: f32,
     /// Where each triangle stands: its tree, and its slot there. None before anything has changed.
@@ -50,6 +52,13 @@ const SMALL: usize = 1_024;
 /// The most small trees beside the first one.
 const MOST_SMALL: usize = 6;
 
+/// What lies at the origin of trees over a box: on each axis the middle, where that lies further off
+/// than the box is large, so that numbers are as fine there as elsewhere; else 0, which rounds nothing.
+pub(super) fn center_of(min: Vec3, max: Vec3) -> Vec3 {
+    let (middle, size) = ((min + max) / 2.0, (max - min).length());
+    Vec3::select(middle.abs().cmpgt(Vec3::splat(size)), middle, Vec3::ZERO)
+}
+
 impl Bvh {
     /// Builds the tree.
     #[must_use]
@@ -62,6 +71,7 @@ impl Bvh {
 
     /// A tree over faces of a mesh.
     #[must_use]
+    #[inline]
     pub fn over_faces(mesh: &Mesh, triangulation: &Triangulation, faces: &[u32]) -> Self {
         let (mut triangles, mut of) = (Vec::new(), Vec::new());
         for &face in faces {
@@ -77,6 +87,7 @@ impl Bvh {
 
     /// A tree over segments, whose numbers take the place of faces.
     #[must_use]
+    #[inline]
     pub fn over_segments(segments: &[[Vec3; 2]]) -> Self {
         let triangles: Vec<[Vec3; 3]> = segments.iter().map(|&[a, b]| [a, b, b]).collect();
         Self::over(&triangles, |t| t as u32)
@@ -90,12 +101,18 @@ impl Bvh {
         let most = max.abs().max(min.abs()).max_element().min(f32::MAX);
         let diagonal = (max - min).length().max(most * 1e-7).clamp(1e-30, 1e30);
         let scale = (DIAGONAL / diagonal).log2().round().exp2();
-        let at = |p: Vec3| Vec3A::from(p) * scale;
+        let center = center_of(min, max);
+        let at = |p: Vec3| Vec3A::from(p - center) * scale;
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = corners.par_iter().map(triangle).collect();
         let numbers: Vec<u32> = (0..triangles.len() as u32).collect();
         let tree = Tree::new(&triangles, &numbers, &BvhBuildParams::medium_build(), face_of);
-        Self { trees: smallvec![tree], scale, places: Vec::new() }
+        Self { trees: smallvec![tree], center, scale, places: Vec::new() }
+    }
+
+    /// A place as the trees have it.
+    fn inside(&self, point: Vec3) -> Vec3 {
+        (point - self.center) * self.scale
     }
 
     /// The nearest point within a distance, of the faces that count: its face, where it is, and how
@@ -107,7 +124,7 @@ impl Bvh {
         within: f32,
         counts: impl Fn(u32) -> bool,
     ) -> Option<(u32, Vec3, f32)> {
-        let from = Vec3A::from(point) * self.scale;
+        let from = Vec3A::from(self.inside(point));
         let mut best = (within * self.scale).powi(2).min(f32::MAX);
         let mut found = None;
         // Boxes with their distances, the nearest looked at first.
@@ -149,12 +166,13 @@ impl Bvh {
             open.extend(nodes.map(|&(child, away)| (tree, node.child_node_index(child), away)));
         }
         let (face, at) = found?;
-        let at = Vec3::from(at) / self.scale;
+        let at = Vec3::from(at) / self.scale + self.center;
         Some((face, at, at.distance(point)))
     }
 
     /// The nearest point where the ray meets the surface; `None` for a miss or a ray that is none.
     #[must_use]
+    #[inline]
     pub fn cast(&self, origin: Vec3, direction: Vec3) -> Option<Hit> {
         self.cast_within(origin, direction, f32::INFINITY)
     }
@@ -162,7 +180,7 @@ impl Bvh {
     /// The same no further than a distance.
     #[must_use]
     pub fn cast_within(&self, origin: Vec3, direction: Vec3, within: f32) -> Option<Hit> {
-        let from = origin * self.scale;
+        let from = self.inside(origin);
         let way = direction.try_normalize().filter(|_| from.is_finite())?;
         let mut nearest = None;
         let ray = Ray::new(from.into(), way.into(), 0.0, within * self.scale);
@@ -186,10 +204,11 @@ impl Bvh {
 
     /// True when nothing lies on the segment from `from + skip × (to − from)` to `to`.
     #[must_use]
+    #[inline]
     pub fn is_clear(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
         let Some(way) = (to - from).try_normalize() else { return true };
         let length = from.distance(to) * self.scale;
-        let ray = Ray::new((from * self.scale).into(), way.into(), skip * length, length);
+        let ray = Ray::new(self.inside(from).into(), way.into(), skip * length, length);
         let flow = self.traverse(ray, |ray, tree, slot| {
             if meet(&tree.triangles[slot], ray).is_finite() {
                 ControlFlow::Break(())
@@ -209,7 +228,7 @@ impl Bvh {
         within: f32,
         mut visit: impl FnMut(u32) -> ControlFlow<()>,
     ) -> ControlFlow<()> {
-        let from = origin * self.scale;
+        let from = self.inside(origin);
         let way = direction.try_normalize().filter(|_| from.is_finite());
         let Some(way) = way else { return ControlFlow::Continue(()) };
         let length = within * direction.length() * self.scale;
@@ -231,6 +250,7 @@ impl Bvh {
 
     /// The faces that come within `radius` of `center`, each once, ascending.
     #[must_use]
+    #[inline]
     pub fn faces_within(&self, center: Vec3, radius: f32) -> Vec<u32> {
         let mut faces = Vec::new();
         self.visit_within(center, radius, |face| faces.push(face));
@@ -242,9 +262,11 @@ impl Bvh {
     /// Calls `visit` for the face of every triangle in boxes that may count: of each box, `may`
     /// gets the middle and half of the diagonal. A face of several triangles may come several
     /// times.
+    #[inline]
     pub fn visit_where(&self, may: impl Fn(Vec3, f32) -> bool, mut visit: impl FnMut(u32)) {
         let may = |&Aabb { min, max, .. }: &Aabb| {
-            may(Vec3::from(min.midpoint(max)) / self.scale, min.distance(max) / 2.0 / self.scale)
+            let middle = Vec3::from(min.midpoint(max)) / self.scale + self.center;
+            may(middle, min.distance(max) / 2.0 / self.scale)
         };
         for tree in &self.trees {
             tree.visit_where(may, |slot| {
@@ -258,7 +280,7 @@ impl Bvh {
     /// Calls `visit` for every triangle that comes within `radius` of `center`, with its face: a
     /// face of several triangles may come several times.
     pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {
-        let center = Vec3A::from(center) * self.scale;
+        let center = Vec3A::from(self.inside(center));
         let reach = (radius * self.scale).powi(2);
         let is_near = |point: Vec3A| point.distance_squared(center) <= reach;
         let may = |&Aabb { min, max, .. }: &Aabb| is_near(center.clamp(min, max));
@@ -296,7 +318,7 @@ impl Bvh {
         self.places.resize(count, (0, 0));
         let (mut triangles, mut numbers, mut faces) = (Vec::new(), Vec::new(), Vec::new());
         for (number, face, points, from) in new {
-            let [v0, v1, v2] = points.map(|point| Vec3A::from(point) * self.scale);
+            let [v0, v1, v2] = points.map(|point| Vec3A::from(self.inside(point)));
             let triangle = Triangle { v0, v1, v2 };
             // Where it lies within what stood there, the boxes above are right as they are.
             if let Some(&place) = free.get(&from)
@@ -333,6 +355,7 @@ impl Bvh {
 
     /// Whether so much has changed that one tree over all should be built anew.
     #[must_use]
+    #[inline]
     pub(super) fn is_worn(&self) -> bool {
         let changed: usize = self.trees[1..].iter().map(|tree| tree.triangles.len()).sum();
         self.trees.len() > 24 || 8 * changed > self.trees[0].triangles.len()

@@ -74,12 +74,14 @@ impl Neighbours {
     }
 
     /// Lists with gaps, to be closed when there is time.
+    #[inline]
     pub(super) fn lists(&mut self) -> &mut Lists {
         &mut self.0
     }
 
     /// Those of one element, ascending.
     #[must_use]
+    #[inline]
     pub fn of(&self, element: usize) -> &[u32] {
         self.0.of(element)
     }

@@ -59,6 +59,60 @@ pub fn of_vertex(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3], vertex
     (own + neighbours).try_normalize().unwrap_or(Vec3::Z)
 }
 
+/// Unit normals of the points where vertices stand, at each vertex: what all faces there have, however
+/// a file split it. A vertex without faces gets +Z.
+#[must_use]
+pub fn of_points(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec<Vec3> {
+    let of_point = |vertex: usize| {
+        // Copies take what the first of them found: a crowd would ask again and again.
+        if topology.point_of(vertex) != vertex {
+            return Vec3::ZERO;
+        }
+        let corners = topology.corners_at(vertex).iter().map(|&corner| corner as usize);
+        let weighted =
+            |corner| face_normals[topology.face_of(corner)] * corner_angle(mesh, topology, corner);
+        corners.map(weighted).sum::<Vec3>().try_normalize().unwrap_or(Vec3::Z)
+    };
+    let firsts: Vec<Vec3> = (0..mesh.vertex_count()).into_par_iter().map(of_point).collect();
+    (0..mesh.vertex_count()).into_par_iter().map(|v| firsts[topology.point_of(v)]).collect()
+}
+
+/// What the faces of a vertex itself have on the side that more of them look to (by their angles):
+/// where sheets fold back on themselves, their mean would be rounding noise. None where the mean
+/// says it well.
+#[must_use]
+pub fn of_larger_side(
+    mesh: &Mesh,
+    topology: &Topology,
+    face_normals: &[Vec3],
+    vertex: usize,
+) -> Option<Vec3> {
+    let weighted = |corner: usize| {
+        let normal = face_normals[topology.face_of(corner)];
+        (normal, corner_angle(mesh, topology, corner))
+    };
+    let own = || topology.own_corners(mesh, vertex).map(weighted);
+    let (sum, whole) = own().fold((Vec3::ZERO, 0.0), |(sum, whole), (normal, angle)| {
+        (sum + normal * angle, whole + normal.length() * angle)
+    });
+    if whole <= 0.0 || sum.length() > CANCELLED * whole {
+        return None;
+    }
+    let (first, _) = own().find(|(normal, _)| *normal != Vec3::ZERO)?;
+    let (mut sides, mut weights) = ([Vec3::ZERO; 2], [0.0; 2]);
+    for (normal, angle) in own() {
+        let side = usize::from(normal.dot(first) < 0.0);
+        sides[side] += normal * angle;
+        weights[side] += angle;
+    }
+    // By far the larger one, or the one of the first face.
+    let larger = usize::from(weights[1] > 1.0001 * weights[0]);
+    sides[larger].try_normalize()
+}
+
+/// A mean of normals shorter than this, as a share of what it is the mean of, says nothing.
+const CANCELLED: f32 = 0.02;
+
 /// The angle between a corner's two edges, in radians.
 fn corner_angle(mesh: &Mesh, topology: &Topology, corner: usize) -> f32 {
     let range = mesh.face_corners(topology.face_of(corner));

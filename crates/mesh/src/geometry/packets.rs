@@ -4,12 +4,16 @@
 //! tested for a whole packet in one go (Wald, Slusallek, Benthin and Wagner, Interactive Rendering
 //! with Coherent Ray Tracing, 2001), with whatever vector unit the machine has.
 
+use glam::{Vec3, Vec3A};
 use obvhs::{BvhBuildParams, bvh2::leaf_collapser, triangle::Triangle};
 use pulp::Simd;
 use rayon::prelude::*;
 use smallvec::{SmallVec, smallvec};
 
-use super::{bvh::tree::binary_tree, triangulate::Triangulation};
+use super::{
+    bvh::{center_of, tree::binary_tree},
+    triangulate::Triangulation,
+};
 use crate::mesh::Mesh;
 
 /// A tree of pairs of boxes over the triangles of a mesh, both sides of each counting.
@@ -17,6 +21,8 @@ use crate::mesh::Mesh;
 pub struct Packets {
     nodes: Vec<Node>,
     triangles: Vec<Flat>,
+    /// What lies at the origin; see [`center_of`].
+    center: [f32; 3],
 }
 
 /// A box; the children of one lie side by side.
@@ -68,7 +74,13 @@ impl Packets {
     /// Builds the tree.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
-        let at = |corner: u32| glam::Vec3A::from(mesh.corner_position(corner as usize));
+        let corners = || triangulation.corners().iter().flatten();
+        let point = |corner: u32| mesh.corner_position(corner as usize);
+        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        let grown = |(min, max): (Vec3, Vec3), &c: &u32| (min.min(point(c)), max.max(point(c)));
+        let (min, max) = corners().fold(none, grown);
+        let center = center_of(min, max);
+        let at = |corner: u32| Vec3A::from(point(corner) - center);
         let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
         let mut tree = binary_tree(&triangles, &BvhBuildParams::fast_build());
@@ -89,6 +101,7 @@ impl Packets {
                 })
                 .collect(),
             triangles: tree.primitive_indices.par_iter().map(flat).collect(),
+            center: center.into(),
         }
     }
 
@@ -101,6 +114,10 @@ impl Packets {
         }
         let [dx, dy, dz] = rays.direction;
         let [ox, oy, oz] = rays.origin;
+        let ox = simd.sub_f32s(ox, simd.splat_f32s(self.center[0]));
+        let oy = simd.sub_f32s(oy, simd.splat_f32s(self.center[1]));
+        let oz = simd.sub_f32s(oz, simd.splat_f32s(self.center[2]));
+        let rays = &Rays { origin: [ox, oy, oz], ..*rays };
         let (ix, iy, iz) = (inverse(simd, dx), inverse(simd, dy), inverse(simd, dz));
         let inverse = [ix, iy, iz];
         let back = [

@@ -66,12 +66,14 @@ impl Topology {
 
     /// The first vertex at the same point as this one.
     #[must_use]
+    #[inline]
     pub fn point_of(&self, vertex: usize) -> usize {
         self.point[vertex] as usize
     }
 
     /// The face a corner belongs to.
     #[must_use]
+    #[inline]
     pub fn face_of(&self, corner: usize) -> usize {
         if self.corner_face.is_empty() { corner / 3 } else { self.corner_face[corner] as usize }
     }
@@ -80,11 +82,13 @@ impl Topology {
     /// in the face beyond, or the corner itself where the surface ends. From each on to the next, one
     /// comes back to the first; around an edge with a crowd of faces, after some of them.
     #[must_use]
+    #[inline]
     pub fn across(&self, corner: usize) -> usize {
         self.across[corner] as usize
     }
 
     /// The corners around the same edge, from this one on: two on a closed surface.
+    #[inline]
     pub fn around(&self, corner: usize) -> impl Iterator<Item = usize> + '_ {
         let others = std::iter::successors(Some(self.across(corner)), |&c| Some(self.across(c)));
         std::iter::once(corner).chain(others.take_while(move |&other| other != corner))
@@ -92,6 +96,7 @@ impl Topology {
 
     /// The one other corner around the same edge, where there is exactly one.
     #[must_use]
+    #[inline]
     pub fn only_other(&self, corner: usize) -> Option<usize> {
         let other = self.across(corner);
         (other != corner && self.across(other) == corner).then_some(other)
@@ -99,12 +104,14 @@ impl Topology {
 
     /// The edges, each by the first of the corners around it; one with a crowd of faces comes several
     /// times.
+    #[inline]
     pub fn edges(&self) -> impl Iterator<Item = usize> + '_ {
         (0..self.across.len()).filter(|&corner| self.around(corner).all(|other| other >= corner))
     }
 
     /// The corners of all faces at the point of a vertex.
     #[must_use]
+    #[inline]
     pub fn corners_at(&self, vertex: usize) -> &[u32] {
         self.at_point.of(self.point_of(vertex))
     }
@@ -127,24 +134,28 @@ impl Topology {
 
     /// How many different edges there are.
     #[must_use]
+    #[inline]
     pub fn edge_count(&self) -> usize {
         self.edges[0]
     }
 
     /// How many different points faces use.
     #[must_use]
+    #[inline]
     pub fn point_count(&self) -> usize {
         self.points
     }
 
     /// How many pieces hang together, at least by a point.
     #[must_use]
+    #[inline]
     pub fn piece_count(&self) -> usize {
         self.pieces().count as usize
     }
 
     /// The piece of a face, numbered by the order of their first faces.
     #[must_use]
+    #[inline]
     pub fn piece_of(&self, face: usize) -> usize {
         self.pieces().of_faces[face] as usize
     }
@@ -155,12 +166,14 @@ impl Topology {
 
     /// True when every edge joins exactly two faces.
     #[must_use]
+    #[inline]
     pub fn is_watertight(&self) -> bool {
         self.edges[1] == 0
     }
 
     /// Points − edges + faces: 2 for a closed surface without handles.
     #[must_use]
+    #[inline]
     pub fn euler_number(&self) -> i64 {
         self.points as i64 - self.edge_count() as i64 + self.faces as i64
     }

@@ -39,6 +39,7 @@ impl Triangulation {
     }
 
     /// Cuts some faces anew (ascending), of a mesh that may have other triangles at its end now.
+    #[inline]
     pub(super) fn renew(&mut self, mesh: &Mesh, faces: &[u32]) {
         let count = mesh.triangle_count();
         self.corners.resize(count, [0; 3]);
@@ -60,12 +61,14 @@ impl Triangulation {
 
     /// Three corner indices per triangle.
     #[must_use]
+    #[inline]
     pub fn corners(&self) -> &[[u32; 3]] {
         &self.corners
     }
 
     /// The face a triangle was cut from.
     #[must_use]
+    #[inline]
     pub fn face_of(&self, triangle: usize) -> usize {
         self.faces.as_ref().map_or(triangle, |faces| faces[triangle] as usize)
     }
@@ -73,6 +76,7 @@ impl Triangulation {
 
 /// The first of the triangles of a face.
 #[must_use]
+#[inline]
 pub fn first_triangle(mesh: &Mesh, face: usize) -> usize {
     mesh.face_starts()[face] as usize - 2 * face
 }

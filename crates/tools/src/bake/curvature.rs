@@ -2,7 +2,10 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_mesh::{Geometry, geometry::bvh::Bvh};
+use speckle_mesh::{
+    Geometry,
+    geometry::{bvh::Bvh, normals},
+};
 use speckle_model::recipe::source::Bends;
 
 use super::{
@@ -21,7 +24,8 @@ use super::{
 /// When it was given up.
 pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>, GivenUp> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let normals = geometry.vertex_normals();
+    // However a file split its vertices, the surface bends the same.
+    let normals = normals::of_points(mesh, topology, geometry.face_normals());
     let positions = mesh.positions();
     let vertices = |t: &[u32; 3]| t.map(|c| mesh.corner_vertices()[c as usize] as usize);
     let triangles = geometry.triangulation().corners();

@@ -153,16 +153,28 @@ impl Level {
         self.pixels[tile * TILE * TILE + y % TILE * TILE + x % TILE]
     }
 
+    /// Half as large, rounded down: each pixel is the mean over the area it takes the place of, of
+    /// which some pixels may only be a part.
     fn halved(&self) -> Self {
-        Self::of(self.width.div_ceil(2), self.height.div_ceil(2), |x, y| {
-            let mut sum = [0_u32; 4];
-            for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
-                let x = (2 * x + dx).min(self.width - 1);
-                let y = (2 * y + dy).min(self.height - 1);
-                let pixel = self.pixel(x, y);
-                (0..4).for_each(|k| sum[k] += u32::from(pixel[k]));
+        let (width, height) = ((self.width / 2).max(1), (self.height / 2).max(1));
+        // In parts of a pixel: of `wide` old ones in a row, each is as long as there are new ones.
+        let parts = |new: usize, wide: usize, news: usize| {
+            let (from, to) = (new * wide, (new + 1) * wide);
+            (from / news..to.div_ceil(news)).map(move |old| {
+                let part = to.min((old + 1) * news) - from.max(old * news);
+                (old, part as u64)
+            })
+        };
+        let whole = (self.width * self.height) as u64;
+        Self::of(width, height, |x, y| {
+            let mut sum = [whole / 2; 4];
+            for (old_y, high) in parts(y, self.height, height) {
+                for (old_x, wide) in parts(x, self.width, width) {
+                    let pixel = self.pixel(old_x, old_y);
+                    (0..4).for_each(|k| sum[k] += high * wide * u64::from(pixel[k]));
+                }
             }
-            sum.map(|s| ((s + 2) / 4) as u16)
+            sum.map(|s| (s / whole) as u16)
         })
     }
 

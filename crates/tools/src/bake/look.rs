@@ -448,18 +448,28 @@ pub(super) struct Chosen<'a> {
 impl Chosen<'_> {
     /// How much each element of a placement is selected.
     pub(super) fn shares(&self, placement: Placement) -> Vec<f32> {
-        let mesh = self.geometry.mesh();
         match self.of {
             Ok(set) => {
                 let values = convert::values_at(set, placement, self.geometry);
                 values.par_iter().map(|v| v[0]).collect()
             }
-            Err(faces) => {
-                let mut is_in = vec![0.0; mesh.face_count()];
-                faces.iter().for_each(|&f| is_in[f as usize] = 1.0);
-                pieces::by_face(self.geometry, placement, |face| is_in[face], 0.0)
-            }
+            Err(faces) => pieces::shares_of(self.geometry, placement, faces),
         }
+    }
+
+    /// The vertices at which the selection ends or that lie within: those of all faces that are in
+    /// it, or themselves where it is one of vertices.
+    pub(super) fn vertices(&self) -> Result<Vec<u32>, BakeError> {
+        if self.of.is_ok_and(|set| set.placement == Placement::Vertex) {
+            return self.elements(Placement::Vertex);
+        }
+        let mesh = self.geometry.mesh();
+        let faces = self.elements(Placement::Face)?.into_iter();
+        let mut vertices: Vec<u32> =
+            faces.flat_map(|face| mesh.face_vertices(face as usize)).copied().collect();
+        vertices.sort_unstable();
+        vertices.dedup();
+        Ok(vertices)
     }
 
     /// The elements of a placement that are selected more than half.

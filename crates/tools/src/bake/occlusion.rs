@@ -35,7 +35,7 @@ pub struct Blockers<'a> {
     bodies: Vec<(&'a Packets, Option<Affine3A>)>,
     /// The height of the ground along an axis, everything below it being solid.
     ground: Option<(Vec3, f32)>,
-    diagonal: f32,
+    hair: f32,
 }
 
 impl<'a> Blockers<'a> {
@@ -47,14 +47,22 @@ impl<'a> Blockers<'a> {
             let to_other = other.placed.part_to_other(&own.placed);
             bodies.push((other.geometry.packets(), Some(to_other)));
         }
-        Self { bodies, ground, diagonal: own.geometry.measures().diagonal() }
+        Self { bodies, ground, hair: hair(&own.geometry) }
     }
 
     /// A distance that is next to nothing here.
     #[must_use]
     pub fn hair(&self) -> f32 {
-        self.diagonal * 1e-5
+        self.hair
     }
+}
+
+/// How far off the surface rays start by themselves: next to nothing, yet more than is lost where
+/// the numbers of places are large.
+fn hair(geometry: &Geometry) -> f32 {
+    let measures = geometry.measures();
+    let largest = measures.min.abs().max(measures.max.abs()).max_element();
+    (measures.diagonal() * 1e-5).max(largest * 16.0 * f32::EPSILON)
 }
 
 /// Which way rays go from a sample.
@@ -261,7 +269,8 @@ impl Run<'_> {
             let rays = Rays {
                 origin,
                 direction,
-                from: simd.splat_f32s(blockers.hair()),
+                // They start off the surface: what lies before them there counts, as in a crease.
+                from: zero,
                 to: simd.splat_f32s(reach),
             };
             let open = blockers.still_open(simd, &rays, used);
@@ -357,7 +366,7 @@ pub fn thickness(
     watch: &Watch,
 ) -> Result<Vec<f32>, GivenUp> {
     let bvh = geometry.bvh();
-    let hair = geometry.measures().diagonal() * 1e-5;
+    let hair = hair(geometry);
     let lattice = lattice(rays.max(1));
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);

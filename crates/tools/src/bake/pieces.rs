@@ -25,6 +25,25 @@ pub fn of_faces(geometry: &Geometry, unit: Among, materials: &[Selection]) -> Ve
     }
 }
 
+/// How much of each element lies in some faces: of a vertex, the share of its corners that do.
+#[must_use]
+pub fn shares_of(geometry: &Geometry, placement: Placement, faces: &[u32]) -> Vec<f32> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let mut is_in = vec![0.0_f32; mesh.face_count()];
+    faces.iter().for_each(|&face| is_in[face as usize] = 1.0);
+    if placement != Placement::Vertex {
+        return by_face(geometry, placement, |face| is_in[face], 0.0);
+    }
+    let share = |vertex: usize| {
+        let own = topology.own_corners(mesh, vertex);
+        let (sum, count) = own.fold((0.0, 0.0_f32), |(sum, count), corner| {
+            (sum + is_in[topology.face_of(corner)], count + 1.0)
+        });
+        sum / count.max(1.0)
+    };
+    (0..mesh.vertex_count()).into_par_iter().map(share).collect()
+}
+
 /// Three random numbers of 0–1 for a piece.
 #[must_use]
 pub fn random(seed: u32, piece: u32) -> [f32; 3] {

@@ -6,7 +6,12 @@
 
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
-use speckle_mesh::{Geometry, Placement, body::Placed, placement::point_of};
+use speckle_mesh::{
+    Geometry, Mesh, Placement,
+    body::Placed,
+    geometry::{normals, topology::Topology},
+    placement::point_of,
+};
 
 /// How many points of a face are looked at.
 pub const PER_FACE: usize = 4;
@@ -64,6 +69,27 @@ impl Samples {
         self
     }
 
+    /// The same as rays start from them: those of vertices a little within their own faces where
+    /// those do not go all around, so that none starts in the plane of a neighbour; and with the
+    /// normal of one side where a sheet folds back on itself.
+    #[must_use]
+    pub fn for_rays(mut self, geometry: &Geometry, placement: Placement) -> Self {
+        if placement != Placement::Vertex {
+            return self;
+        }
+        let (mesh, topology) = (geometry.mesh(), geometry.topology());
+        let normals = geometry.face_normals();
+        let most = geometry.measures().diagonal() * DRAWN_IN;
+        let starts = self.points.par_iter_mut().zip(self.normals.par_iter_mut()).enumerate();
+        starts.for_each(|(vertex, (point, normal))| {
+            *point += inward(mesh, topology, vertex, most);
+            if let Some(side) = normals::of_larger_side(mesh, topology, normals, vertex) {
+                *normal = side;
+            }
+        });
+        self
+    }
+
     /// How many elements they are of.
     #[must_use]
     pub fn elements(&self) -> usize {
@@ -90,6 +116,38 @@ impl Samples {
             k => values.par_chunks(k).map(|v| v.iter().sum::<f32>() / k as f32).collect(),
         }
     }
+}
+
+/// How far samples of vertices are drawn into their faces at most, as a share of the part's diagonal:
+/// many times what rays start off the surface, and nothing to be seen.
+const DRAWN_IN: f32 = 1e-4;
+
+/// The same as a share of the shortest edge there.
+const OF_EDGE: f32 = 0.05;
+
+/// From a vertex into its own faces, where they do not go all around it.
+fn inward(mesh: &Mesh, topology: &Topology, vertex: usize, most: f32) -> Vec3 {
+    let at = mesh.positions()[vertex];
+    let vertex_of = |corner: usize| mesh.corner_vertices()[corner] as usize;
+    let (mut sum, mut shortest, mut is_open) = (Vec3::ZERO, f32::MAX, false);
+    for corner in topology.own_corners(mesh, vertex) {
+        let range = mesh.face_corners(topology.face_of(corner));
+        let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
+        let next = if corner + 1 == range.end { range.start } else { corner + 1 };
+        // Each edge at the vertex is that of the corner itself or of the one before.
+        for edge in [corner, previous] {
+            let goes_on = topology.around(edge).filter(|&other| other != edge).any(|other| {
+                let range = mesh.face_corners(topology.face_of(other));
+                let end = if other + 1 == range.end { range.start } else { other + 1 };
+                vertex_of(other) == vertex || vertex_of(end) == vertex
+            });
+            is_open |= !goes_on;
+        }
+        let [to, from] = [next, previous].map(|corner| mesh.corner_position(corner) - at);
+        shortest = shortest.min(to.length()).min(from.length());
+        sum += to.normalize_or_zero() + from.normalize_or_zero();
+    }
+    if is_open { sum.normalize_or_zero() * most.min(OF_EDGE * shortest) } else { Vec3::ZERO }
 }
 
 /// Points of a face that stand for equal areas: places of equal shares along its triangles, spread

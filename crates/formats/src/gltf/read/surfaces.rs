@@ -77,34 +77,32 @@ impl Surfaces {
                 return Err(FormatError::too_many(arrays.budget.limits()));
             }
 
-            let of_vertices = |what: &str, index: usize| -> Result<Rows, FormatError> {
+            let of_vertices = |what: &str,
+                               index: usize,
+                               width: usize|
+             -> Result<Rows, FormatError> {
                 let rows = arrays.floats(index)?;
-                if rows.len() == count {
-                    Ok(rows)
-                } else {
-                    Err(broken(format!(
-                        "{name}: {what} has {} rows for {count} vertices",
-                        rows.len()
-                    )))
+                let (there, wide) = (rows.len(), rows.width);
+                if there != count {
+                    return Err(broken(format!(
+                        "{name}: {what} has {there} rows for {count} vertices"
+                    )));
                 }
+                if wide < width {
+                    return Err(broken(format!("{name}: {what} needs {width} numbers or more")));
+                }
+                Ok(rows)
             };
             self.colors.resize_with(color_attributes.len(), || vec![[1.0; 4]; first]);
             for (n, attribute) in color_attributes.iter().enumerate() {
-                match primitive.attributes.get(attribute) {
-                    Some(&index) => {
-                        let rows = of_vertices("a color", index)?;
-                        if rows.width < 3 {
-                            return Err(broken(format!(
-                                "{name}: a color needs three or four numbers"
-                            )));
-                        }
-                        self.colors[n].extend((0..count).map(|i| {
-                            let row = rows.row(i);
-                            [row[0], row[1], row[2], row.get(3).copied().unwrap_or(1.0)]
-                        }));
-                    }
-                    None => self.colors[n].resize(first + count, [1.0; 4]),
+                if let Some(&index) = primitive.attributes.get(attribute) {
+                    let rows = of_vertices("a color", index, 3)?;
+                    self.colors[n].extend((0..count).map(|i| {
+                        let row = rows.row(i);
+                        [row[0], row[1], row[2], row.get(3).copied().unwrap_or(1.0)]
+                    }));
                 }
+                self.colors[n].resize(first + count, [1.0; 4]);
             }
             for n in 0.. {
                 let uv = primitive.attributes.get(&format!("TEXCOORD_{n}"));
@@ -114,33 +112,16 @@ impl Surfaces {
                 if n == self.uvs.len() {
                     self.uvs.push(vec![Vec2::ZERO; first]);
                 }
-                match uv {
-                    Some(&index) => {
-                        let rows = of_vertices("a UV", index)?;
-                        if rows.width != 2 {
-                            return Err(broken(format!("{name}: a UV needs two numbers")));
-                        }
-                        // glTF counts v downwards, we count it upwards.
-                        self.uvs[n].extend((0..count).map(|i| {
-                            let row = rows.row(i);
-                            Vec2::new(row[0], 1.0 - row[1])
-                        }));
-                    }
-                    None => self.uvs[n].resize(first + count, Vec2::ZERO),
+                if let Some(&index) = uv {
+                    let rows = of_vertices("a UV", index, 2)?;
+                    // glTF counts v downwards, we count it upwards.
+                    let uv = |i: usize| Vec2::new(rows.row(i)[0], 1.0 - rows.row(i)[1]);
+                    self.uvs[n].extend((0..count).map(uv));
                 }
+                self.uvs[n].resize(first + count, Vec2::ZERO);
             }
             if let Some(&index) = primitive.attributes.get("NORMAL") {
-                let rows = of_vertices("a normal", index)?;
-                let unusable = |&i: &usize| {
-                    let length = rows.row(i).iter().map(|x| x * x).sum::<f32>();
-                    length < 1e-6 || !length.is_finite()
-                };
-                self.bad_normals.extend((0..count).filter(unusable).map(|i| first + i));
-                self.normals.resize(first, None);
-                self.normals.extend((0..count).map(|i| match *rows.row(i) {
-                    [x, y, z, ..] => Some([x, y, z].map(f32::to_bits)),
-                    _ => None,
-                }));
+                self.take_normals(first, &of_vertices("a normal", index, 3)?);
             }
             self.normals.resize(first + count, None);
             self.add_triangles(primitive, arrays, first as u32, count)?;
@@ -152,6 +133,17 @@ impl Surfaces {
             self.face_surfaces.resize(self.corner_vertices.len() / 3, surface);
         }
         Ok(())
+    }
+
+    fn take_normals(&mut self, first: usize, rows: &Rows) {
+        let unusable = |&i: &usize| {
+            let length = rows.row(i).iter().map(|x| x * x).sum::<f32>();
+            length < 1e-6 || !length.is_finite()
+        };
+        self.bad_normals.extend((0..rows.len()).filter(unusable).map(|i| first + i));
+        self.normals.resize(first, None);
+        let bits = |i: usize| [rows.row(i)[0], rows.row(i)[1], rows.row(i)[2]].map(f32::to_bits);
+        self.normals.extend((0..rows.len()).map(|i| Some(bits(i))));
     }
 
     pub(super) fn add_triangles(

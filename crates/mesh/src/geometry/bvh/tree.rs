@@ -82,18 +82,21 @@ impl Tree {
     }
 
     /// Nothing stands in a slot any more.
+    #[inline]
     pub(super) fn let_go(&mut self, slot: u32) {
         self.faces[slot as usize] = GONE;
         self.alive -= 1;
     }
 
     /// Whether a triangle lies within the box of what stood in a slot last.
+    #[inline]
     pub(super) fn takes(&self, slot: u32, triangle: &Triangle) -> bool {
         let bounds = |t: &Triangle| [t.v0.min(t.v1).min(t.v2), t.v0.max(t.v1).max(t.v2)];
         let ([low, high], [min, max]) = (bounds(&self.triangles[slot as usize]), bounds(triangle));
         low.cmple(min).all() && high.cmpge(max).all()
     }
 
+    #[inline]
     pub(super) fn put(&mut self, slot: u32, triangle: Triangle, number: u32, face: u32) {
         let slot = slot as usize;
         (self.triangles[slot], self.numbers[slot], self.faces[slot]) = (triangle, number, face);
@@ -101,6 +104,7 @@ impl Tree {
     }
 
     /// Visits the triangles (by slot) in boxes that may count.
+    #[inline]
     pub(super) fn visit_where(&self, may: impl Fn(&Aabb) -> bool, mut visit: impl FnMut(usize)) {
         let mut open: SmallVec<[u32; 64]> = smallvec![0];
         while let Some(index) = open.pop() {
@@ -121,6 +125,7 @@ impl Tree {
 
     /// Visits the triangles (by slot) whose boxes a ray meets, nearer boxes first on the whole, until
     /// told to stop. `visit` may shorten the ray.
+    #[inline]
     pub(super) fn traverse(
         &self,
         ray: &mut Ray,
@@ -179,6 +184,7 @@ pub(in crate::geometry) fn binary_tree(triangles: &[Triangle], settings: &BvhBui
     tree
 }
 
+#[inline]
 pub(super) fn tree_over(triangles: &[Triangle], settings: &BvhBuildParams) -> CwBvh {
     if triangles.is_empty() {
         return CwBvh::default();
@@ -207,6 +213,7 @@ pub(super) fn meet(triangle: &Triangle, ray: &Ray) -> f32 {
 }
 
 /// The point of a triangle nearest to `p` (Ericson, Real-Time Collision Detection, 5.1.5).
+#[inline]
 pub(super) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) -> Vec3A {
     let (a, b, c) = (triangle.v0, triangle.v1, triangle.v2);
     let (ab, ac, ap) = (b - a, c - a, p - a);

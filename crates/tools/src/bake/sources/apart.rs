@@ -161,7 +161,7 @@ fn start<'a>(
         Root::Selection { name } => {
             let chosen = look.selection(name)?;
             Box::new(move || {
-                let vertices = chosen.elements(Placement::Vertex)?;
+                let vertices = chosen.vertices()?;
                 let is_point = vertices.len() == 1;
                 Ok(Start { seeds: vertices.into_iter().map(|v| (v, 0.0)).collect(), is_point })
             })

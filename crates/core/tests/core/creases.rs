@@ -1,0 +1,260 @@
+//! Bakes where surfaces meet: in creases, at edges that a file split, on sheets folded back, far from
+//! the origin. Against what view factors say there (Howell, A Catalog of Radiation Heat Transfer
+//! Configuration Factors), and split against welded.
+
+use std::sync::Arc;
+
+use glam::Vec3;
+use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_model::Selection;
+use speckle_tools::bake::{
+    Inputs,
+    image::{Image, Mapping, Picture, Projected, sampled},
+};
+
+use crate::{
+    bake::{inputs_of, made, mesh},
+    common::{arrays_of, polygons, sheet},
+};
+
+const MANY: &str = r#"{"kind":"occlusion","rays":4096}"#;
+
+/// A mesh whose faces share no vertex any more.
+fn torn(welded: &Mesh) -> Mesh {
+    let MeshArrays { positions, face_starts, corner_vertices, .. } = arrays_of(welded);
+    let positions = corner_vertices.iter().map(|&v| positions[v as usize]).collect();
+    let corner_vertices = (0..corner_vertices.len() as u32).collect();
+    mesh(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] })
+}
+
+fn moved(still: &Mesh, by: Vec3) -> Mesh {
+    let mut arrays = arrays_of(still);
+    arrays.positions.iter_mut().for_each(|p| *p += by);
+    mesh(arrays)
+}
+
+/// A box from 0 to `size`, seen from outside.
+fn cube(size: Vec3) -> Mesh {
+    let at = |i: u32| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32) * size;
+    let faces =
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    polygons((0..8).map(at).collect(), &faces.map(|face| face.to_vec()))
+}
+
+/// A trough along x, open by an angle (degrees), its sides a unit long; vertex 4 stands in the
+/// middle of its bottom line.
+fn trough(degrees: f32) -> Mesh {
+    let (sin, cos) = (degrees / 2.0).to_radians().sin_cos();
+    let mut positions = Vec::new();
+    for x in [-500.0, 0.0, 500.0] {
+        positions.extend([Vec3::new(x, -sin, cos), Vec3::new(x, 0.0, 0.0), Vec3::new(x, sin, cos)]);
+    }
+    let faces = [[0, 3, 4, 1], [1, 4, 5, 2], [3, 6, 7, 4], [4, 7, 8, 5]];
+    polygons(positions, &faces.map(|face| face.to_vec()))
+}
+
+/// The sky that the bottom of a trough sees is what lies within half its angle of the bisector:
+/// the sine of that, weighted by the cosine.
+#[test]
+fn the_bottom_of_a_crease_sees_what_lies_between_its_sides() {
+    for degrees in [10.0_f32, 30.0, 60.0, 90.0, 140.0] {
+        let inputs = inputs_of(vec![trough(degrees)], Placement::Vertex);
+        let open = made(MANY, &inputs)[4];
+        let expected = (degrees / 2.0).to_radians().sin();
+        assert!((open - expected).abs() < 0.02, "{degrees}°: {open}, not {expected}");
+    }
+    // In the corner of three walls, of an eighth of all ways: 3 / √3 × ¼.
+    let room = cube(Vec3::splat(100.0)).turned_over().0;
+    let kept = arrays_of(&room);
+    let walls: Vec<Vec<u32>> =
+        [0, 2, 4].map(|face| kept.corner_vertices[4 * face..4 * face + 4].to_vec()).to_vec();
+    let corner = inputs_of(vec![polygons(kept.positions, &walls)], Placement::Vertex);
+    let open = made(MANY, &corner)[0];
+    assert!((open - 0.433).abs() < 0.02, "{open}");
+}
+
+/// At the foot of a wall with vertices of its own, the floor sees half of the sky, and so does the
+/// wall; where they share theirs, it is what lies between them.
+#[test]
+fn a_split_edge_hides_as_much_as_its_faces_do() {
+    let far = 400.0;
+    let fold = polygons(
+        [(-far, 0.0), (far, 0.0)]
+            .into_iter()
+            .flat_map(|(x, _)| {
+                [Vec3::new(x, far, 0.0), Vec3::new(x, 0.0, 0.0), Vec3::new(x, 0.0, far)]
+            })
+            .chain([Vec3::new(0.0, far, 0.0), Vec3::ZERO, Vec3::new(0.0, 0.0, far)])
+            .collect(),
+        &[vec![0, 1, 7, 6], vec![1, 2, 8, 7], vec![6, 7, 4, 3], vec![7, 8, 5, 4]],
+    );
+    let fold = if fold.face_area_vector(0).z > 0.0 { fold } else { fold.turned_over().0 };
+    let inputs = inputs_of(vec![torn(&fold)], Placement::Vertex);
+    let at_foot = |positions: &[Vec3]| -> Vec<usize> {
+        (0..positions.len()).filter(|&v| positions[v] == Vec3::ZERO).collect()
+    };
+    let foot = at_foot(inputs.body.geometry.mesh().positions());
+    assert_eq!(foot.len(), 4);
+    let open = made(MANY, &inputs);
+    for v in foot {
+        assert!((open[v] - 0.5).abs() < 0.02, "{}", open[v]);
+    }
+    let welded = inputs_of(vec![fold], Placement::Vertex);
+    let open = made(MANY, &welded)[7];
+    assert!((open - 45_f32.to_radians().sin()).abs() < 0.02, "{open}");
+}
+
+/// Nothing comes into a closed room, split or not, from any placement.
+#[test]
+fn a_closed_room_is_dark_up_to_its_edges() {
+    let room = cube(Vec3::new(4.0, 3.0, 2.5)).turned_over().0;
+    for (name, room) in [("welded", room.clone()), ("split", torn(&room))] {
+        for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
+            let inputs = inputs_of(vec![room.clone()], placement);
+            for source in [
+                r#"{"kind":"occlusion","rays":1024}"#,
+                r#"{"kind":"occlusion","rays":256,"both_sides":false,"seed":9}"#,
+                r#"{"kind":"openness","light":"up","rays":256}"#,
+                r#"{"kind":"openness","light":{"to":[1,2,3]},"spread":40,"rays":256}"#,
+            ] {
+                let most = made(source, &inputs).into_iter().fold(0.0, f32::max);
+                assert!(most < 0.01, "{name}, {placement:?}, {source}: {most}");
+            }
+        }
+    }
+}
+
+/// By symmetry all corners of all sides of a split cube are as thick, whichever side it is; and no
+/// ray from a side leaves through the one beside it at once.
+#[test]
+fn thickness_at_split_edges_is_one_number() {
+    let inputs = inputs_of(vec![torn(&cube(Vec3::ONE))], Placement::Vertex);
+    let thick = made(r#"{"kind":"thickness","rays":2048,"reach":10}"#, &inputs);
+    let (low, high) = thick.iter().fold((1.0_f32, 0.0_f32), |(l, h), &x| (l.min(x), h.max(x)));
+    assert!(high - low < 0.004 && low > 0.01, "{low} to {high}");
+}
+
+/// Curvature belongs to the surface, not to how a file cut it up.
+#[test]
+fn a_split_mesh_bends_as_its_welded_twin() {
+    let ball = crate::bake::sphere(1.0, 12, 18);
+    for welded in [cube(Vec3::ONE), trough(80.0), ball] {
+        let split = torn(&welded);
+        for source in [
+            r#"{"kind":"ridges"}"#,
+            r#"{"kind":"hollows"}"#,
+            r#"{"kind":"edges","angle":20}"#,
+            r#"{"kind":"distance","from":{"kind":"end","towards":"down"}}"#,
+        ] {
+            let [one, other] = [&welded, &split]
+                .map(|mesh| made(source, &inputs_of(vec![mesh.clone()], Placement::Vertex)));
+            for (corner, &v) in welded.corner_vertices().iter().enumerate() {
+                let (a, b) = (one[v as usize], other[corner]);
+                assert!((a - b).abs() < 1e-4, "{source} at {corner}: {a} {b}");
+            }
+        }
+        // What is held at corners and faces knows nothing of vertices.
+        for placement in [Placement::Corner, Placement::Face] {
+            for source in [r#"{"kind":"occlusion","rays":64}"#, r#"{"kind":"thickness"}"#] {
+                let [one, other] = [&welded, &split]
+                    .map(|mesh| made(source, &inputs_of(vec![mesh.clone()], placement)));
+                assert_eq!(one, other, "{source}, {placement:?}");
+            }
+        }
+    }
+}
+
+/// A leaf of two faces back to back that share their vertices lies in the open on both sides.
+#[test]
+fn a_sheet_folded_back_on_itself_has_no_black_specks() {
+    let MeshArrays { positions, face_starts, mut corner_vertices, .. } = sheet(3, 0.0);
+    let faces: Vec<Vec<u32>> = (0..face_starts.len() - 1)
+        .map(|f| corner_vertices[face_starts[f] as usize..face_starts[f + 1] as usize].to_vec())
+        .collect();
+    corner_vertices.clear();
+    let back = faces.iter().map(|face| face.iter().rev().copied().collect());
+    let both: Vec<Vec<u32>> = faces.iter().cloned().chain(back).collect();
+    // A little bent, so that the normals cancel but for rounding.
+    let bent = positions.iter().map(|p| Vec3::new(p.x, p.y, 0.001 * (p.x * 7.0).sin())).collect();
+    let inputs = inputs_of(vec![polygons(bent, &both)], Placement::Vertex);
+    let open = made(MANY, &inputs);
+    assert!(open.iter().all(|&open| open > 0.97), "{open:?}");
+}
+
+/// What a part looks like does not depend on where its numbers lie.
+#[test]
+fn far_from_the_origin_it_is_the_same() {
+    let still = crate::bake::sphere(1.0, 12, 18);
+    // A box without its lid, seen from within.
+    let kept = arrays_of(&cube(Vec3::ONE).turned_over().0);
+    let walls = kept.corner_vertices.chunks(4).take(5).map(<[u32]>::to_vec);
+    let pit = polygons(kept.positions.clone(), &walls.collect::<Vec<_>>());
+    for mesh in [pit, cube(Vec3::ONE), still] {
+        let size = 2.0;
+        for far in [30.0, 300.0, 1000.0] {
+            let away = moved(&mesh, Vec3::new(far, -0.7 * far, 0.4 * far) * size);
+            for source in
+                [r#"{"kind":"occlusion","rays":512}"#, r#"{"kind":"thickness","rays":512}"#]
+            {
+                let values =
+                    |mesh: &Mesh| made(source, &inputs_of(vec![mesh.clone()], Placement::Face));
+                let pairs = values(&mesh).into_iter().zip(values(&away));
+                let off = pairs.map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+                assert!(off < 0.03, "{source}, {far} times its size away: {off}");
+            }
+        }
+    }
+}
+
+/// The inputs of a sheet of 8 × 8 quads whose left half is a group.
+fn half_selected(placement: Placement) -> Inputs {
+    let inputs = inputs_of(vec![mesh(sheet(8, 0.0))], placement);
+    let mut parts = inputs.parts.to_vec();
+    let faces = (0..64).filter(|face| face % 8 < 4).collect();
+    parts[0].traits.selections = Arc::new(vec![Selection { name: "Left".to_owned(), faces }]);
+    Inputs { parts: Arc::new(parts), ..inputs }
+}
+
+#[test]
+fn a_trail_begins_where_its_selection_ends() {
+    let inputs = half_selected(Placement::Vertex);
+    let source = r#"{"kind":"trail","root":{"kind":"selection","name":"Left"},"reach":2}"#;
+    let trail = made(source, &inputs);
+    for (p, value) in inputs.body.geometry.mesh().positions().iter().zip(trail) {
+        assert!((value - p.x.max(0.0) / 2.0).abs() < 1e-3, "{p}: {value}");
+    }
+}
+
+/// Images of sides that are no powers of two: the mean over all of one is the mean of its pixels.
+#[test]
+fn an_image_of_any_size_is_averaged_whole() {
+    for (width, height) in [(3, 3), (5, 2), (7, 11), (33, 31), (129, 65)] {
+        let bytes: Vec<u8> = (0..4 * width * height)
+            .map(|i| if i % 4 == 3 { 255 } else { ((i / 4 * 89 + i % 4 * 31) % 251) as u8 })
+            .collect();
+        let image = Image::from_rgba(width, height, &bytes).unwrap();
+        let face = MeshArrays {
+            positions: vec![Vec3::ZERO, Vec3::X, Vec3::new(1.0, 1.0, 0.0), Vec3::Y],
+            face_starts: vec![0, 4],
+            corner_vertices: vec![0, 1, 2, 3],
+            uv_sets: vec![],
+        };
+        let uvs: Vec<_> = face.positions.iter().map(|p| p.truncate()).collect();
+        let square = inputs_of(vec![mesh(face)], Placement::Face);
+        let picture = Picture {
+            image: Some(&image),
+            projected: Projected::Uv(&uvs),
+            tint: speckle_color::Linear([1.0; 4]),
+        };
+        let mapping = Mapping { encoding: speckle_color::Encoding::Data, ..Mapping::default() };
+        let geometry = &square.body.geometry;
+        let [value] = sampled(&[picture], &[], &mapping, geometry, Placement::Face)[..] else {
+            panic!("one face")
+        };
+        let count = (width * height) as f32;
+        for k in 0..3 {
+            let mean = bytes.chunks(4).map(|p| f32::from(p[k])).sum::<f32>() / 255.0 / count;
+            assert!((value[k] - mean).abs() < 0.02, "{width} × {height}: {} {mean}", value[k]);
+        }
+    }
+}
