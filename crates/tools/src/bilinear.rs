@@ -45,7 +45,8 @@ fn along(x: f32, count: usize, wrap: Wrap, hard: bool) -> (usize, usize, f32) {
     }
     // Of what repeats, the same place within it.
     let x = if wrap == Wrap::Repeat { x - floor(x) } else { x };
-    let at = x * count as f32 - 0.5;
+    // Far beyond all images, yet a number.
+    let at = (x * count as f32 - 0.5).clamp(-1e15, 1e15);
     let first = floor(at);
     (pixel(first as i64), pixel((first as i64).saturating_add(1)), at - first)
 }
