@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use glam::Vec3;
 use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
-use speckle_model::Selection;
+use speckle_model::{Materials, Selection, materials::Material};
 use speckle_tools::bake::{
     Inputs,
     image::{Image, Mapping, Picture, Projected, sampled},
@@ -257,4 +257,35 @@ fn an_image_of_any_size_is_averaged_whole() {
             assert!((value[k] - mean).abs() < 0.02, "{width} × {height}: {} {mean}", value[k]);
         }
     }
+}
+
+/// Faces of different materials meet, whether the file named them as groups or gave each face its
+/// material alone.
+#[test]
+fn materials_are_told_apart_by_groups_or_by_faces() {
+    let inputs = half_selected(Placement::Face);
+    let by_groups = |source: &str| made(source, &inputs);
+    let mut parts = inputs.parts.to_vec();
+    parts[0].traits.selections = Arc::default();
+    let material = |name: &str| Material {
+        name: name.to_owned(),
+        color: [1.0; 4],
+        image: None,
+        uv_set: 0,
+        metallic: 0.0,
+        roughness: 1.0,
+        both_sides: false,
+    };
+    let list = vec![material("Rope"), material("Wood")];
+    let of_faces = (0..64).map(|face| u32::from(face % 8 < 4)).collect();
+    parts[0].materials = Arc::new(Materials { list, of_faces });
+    let given = Inputs { parts: Arc::new(parts), ..inputs.clone() };
+    for source in [
+        r#"{"kind":"joint","between":"materials","width":0.5}"#,
+        r#"{"kind":"per_piece","by":"materials"}"#,
+    ] {
+        assert_eq!(by_groups(source), made(source, &given), "{source}");
+    }
+    let joint = made(r#"{"kind":"joint","between":"materials","width":0.5}"#, &given);
+    assert!(joint[3] > 0.7 && joint[4] > 0.7 && joint[0] == 0.0 && joint[7] == 0.0, "{joint:?}");
 }

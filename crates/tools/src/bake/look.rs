@@ -29,7 +29,7 @@ use super::{
     field::Field,
     image::Image,
     inputs::{Inputs, Paint},
-    pieces,
+    pieces::{self, Units},
     samples::Samples,
     watch::Watch,
 };
@@ -284,18 +284,28 @@ impl<'a> Look<'a> {
     /// What is told apart: of each face, a number, and what random numbers for the part itself come
     /// from beside a seed.
     pub(super) fn units(&mut self, by: Among) -> (impl FnOnce() -> Vec<u32> + use<'a>, u32) {
-        let groups: &'a [Selection] = match by {
+        let (units, own) = match by {
+            Among::Pieces => (Units::Pieces, 0),
+            Among::Parts => (Units::Part, noise::mix(self.inputs.part.0)),
             Among::Materials => {
                 let groups = &self.own().traits.selections;
                 self.note(Answer::Groups(groups));
-                groups
+                // Some files give faces materials, and no groups by their names.
+                let of_faces =
+                    if groups.is_empty() { self.materials().of_faces.as_slice() } else { &[] };
+                (
+                    if of_faces.is_empty() {
+                        Units::Groups(groups)
+                    } else {
+                        Units::Materials(of_faces)
+                    },
+                    0,
+                )
             }
-            Among::Pieces | Among::Parts => &[],
         };
-        let own = if by == Among::Parts { noise::mix(self.inputs.part.0) } else { 0 };
         self.note(Answer::Numbers(vec![f32::from_bits(own)]));
         let geometry = self.geometry();
-        (move || pieces::of_faces(geometry, by, groups), own)
+        (move || pieces::of_faces(geometry, &units), own)
     }
 
     fn values_of(&mut self, set: &'a ColorSet, channels: Channels) {

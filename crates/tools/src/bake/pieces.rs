@@ -4,18 +4,31 @@ use rayon::prelude::*;
 
 use speckle_color::noise::{mix, unit};
 use speckle_mesh::{Geometry, Placement};
-use speckle_model::{Selection, recipe::source::Among};
+use speckle_model::Selection;
 
-/// The number of what each face belongs to; materials that a file did not name are number 0.
+/// What is told apart on a part.
+pub enum Units<'a> {
+    /// Connected pieces.
+    Pieces,
+    /// Nothing: the part is one.
+    Part,
+    /// Groups that the file named; what is in none is one, too.
+    Groups(&'a [Selection]),
+    /// The material of each face.
+    Materials(&'a [u32]),
+}
+
+/// The number of what each face belongs to.
 #[must_use]
-pub fn of_faces(geometry: &Geometry, unit: Among, materials: &[Selection]) -> Vec<u32> {
+pub fn of_faces(geometry: &Geometry, units: &Units) -> Vec<u32> {
     let faces = geometry.mesh().face_count();
-    match unit {
-        Among::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
-        Among::Parts => vec![0; faces],
-        Among::Materials => {
+    match units {
+        Units::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
+        Units::Part => vec![0; faces],
+        Units::Materials(of_faces) => of_faces.to_vec(),
+        Units::Groups(groups) => {
             let mut of = vec![0; faces];
-            for (i, selection) in materials.iter().enumerate() {
+            for (i, selection) in groups.iter().enumerate() {
                 for &face in selection.faces.iter().filter(|&&f| (f as usize) < faces) {
                     of[face as usize] = i as u32 + 1;
                 }
