@@ -11,7 +11,7 @@ mod error;
 pub mod field;
 pub mod image;
 mod inputs;
-mod look;
+mod lookup;
 mod needs;
 pub mod occlusion;
 mod pantry;
@@ -29,8 +29,8 @@ use speckle_model::recipe::{Recipe, Source, Step, Target};
 pub use error::BakeError;
 use field::Field;
 pub use inputs::{Inputs, Paint};
-use look::Look;
-pub use look::Needs;
+use lookup::Lookup;
+pub use lookup::Needs;
 pub use pantry::Pantry;
 pub use sources::MATERIAL_SET;
 use taste::Tastes;
@@ -137,7 +137,7 @@ pub fn up_to(
                 step.source.title()
             )),
         };
-        let masked = step.mask.as_ref().map(|mask| Look::new(inputs).mask(mask)).transpose();
+        let masked = step.mask.as_ref().map(|mask| Lookup::new(inputs).mask(mask)).transpose();
         let mask = masked.map_err(said)?.map(|shares| shares());
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
         if let Source::HandPaint { paint } = &step.source {

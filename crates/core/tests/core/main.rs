@@ -27,3 +27,4 @@ mod scene;
 mod separation;
 mod sets;
 mod shapes;
+mod twins;

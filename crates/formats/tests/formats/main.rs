@@ -19,3 +19,4 @@ mod round_trip;
 mod shaders;
 mod spools;
 mod stl;
+mod turned;

@@ -9,7 +9,7 @@ use super::{
     contents::Contents,
     error::BakeError,
     inputs::Inputs,
-    look::{Look, Needs, Plan},
+    lookup::{Lookup, Needs, Plan},
     sources,
 };
 
@@ -19,29 +19,29 @@ pub(super) fn planned<'a>(
     inputs: &'a Inputs,
     contents: &Contents,
 ) -> (Digest, Result<Plan<'a>, BakeError>) {
-    let mut look = Look::new(inputs);
-    let plan = sources::planned(source, &mut look);
+    let mut lookup = Lookup::new(inputs);
+    let plan = sources::planned(source, &mut lookup);
     if let Err(error) = &plan {
-        look.miss(error);
+        lookup.miss(error);
     }
-    (Digest::of(&(source, look.needs().digest(contents))), plan)
+    (Digest::of(&(source, lookup.needs().digest(contents))), plan)
 }
 
 impl Inputs {
     /// What a recipe looks at.
     #[must_use]
     pub fn needs<'a>(&'a self, recipe: &'a Recipe) -> Needs<'a> {
-        let mut look = Look::new(self);
-        look.ground();
-        look.encoding();
+        let mut lookup = Lookup::new(self);
+        lookup.ground();
+        lookup.encoding();
         for step in recipe.steps.iter().filter(|step| !step.off) {
-            if let Err(error) = sources::planned(&step.source, &mut look) {
-                look.miss(&error);
+            if let Err(error) = sources::planned(&step.source, &mut lookup) {
+                lookup.miss(&error);
             }
-            if let Some(Err(error)) = step.mask.as_ref().map(|mask| look.mask(mask).map(drop)) {
-                look.miss(&error);
+            if let Some(Err(error)) = step.mask.as_ref().map(|mask| lookup.mask(mask).map(drop)) {
+                lookup.miss(&error);
             }
         }
-        look.needs()
+        lookup.needs()
     }
 }

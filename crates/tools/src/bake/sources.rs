@@ -18,7 +18,7 @@ use super::{
     BakeError,
     field::Field,
     image::Mapping,
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
     trail::Laying,
 };
 
@@ -39,48 +39,51 @@ fn diagonal(geometry: &Geometry) -> f32 {
 ///
 /// # Errors
 /// When something it needs is missing.
-pub(super) fn planned<'a>(source: &'a Source, look: &mut Look<'a>) -> Result<Plan<'a>, BakeError> {
+pub(super) fn planned<'a>(
+    source: &'a Source,
+    lookup: &mut Lookup<'a>,
+) -> Result<Plan<'a>, BakeError> {
     if let Some(missing) = source.missing() {
         return Err(BakeError::Recipe(missing.to_owned()));
     }
-    let all = look.placement().count(look.geometry().mesh());
+    let all = lookup.placement().count(lookup.geometry().mesh());
     Ok(match source {
         &Source::Occlusion { rays, reach, offset, both_sides, other_parts, ground, seed } => {
             let rays = Rays { count: rays, reach, seed };
-            rays::occlusion(look, rays, offset, both_sides, Shade { other_parts, ground })
+            rays::occlusion(lookup, rays, offset, both_sides, Shade { other_parts, ground })
         }
         &Source::Openness { light, spread, rays, other_parts, seed } => {
             let rays = Rays { count: rays, reach: 0.0, seed };
-            rays::openness(look, rays, light, spread, other_parts)
+            rays::openness(lookup, rays, light, spread, other_parts)
         }
         &Source::Thickness { rays, reach, seed } => {
-            rays::thickness(look, Rays { count: rays, reach, seed })
+            rays::thickness(lookup, Rays { count: rays, reach, seed })
         }
-        &Source::Hollows { scale } => form::bent(look, scale, -1.0),
-        &Source::Ridges { scale } => form::bent(look, scale, 1.0),
-        &Source::Edges { angle, width, bends } => form::edges(look, angle, width, bends),
+        &Source::Hollows { scale } => form::bent(lookup, scale, -1.0),
+        &Source::Ridges { scale } => form::bent(lookup, scale, 1.0),
+        &Source::Edges { angle, width, bends } => form::edges(lookup, angle, width, bends),
         &Source::Facing { direction, space, half_angle, softness } => {
-            form::facing(look, (direction, space), half_angle, softness)
+            form::facing(lookup, (direction, space), half_angle, softness)
         }
         &Source::HeightRamp { direction, space, from, to } => {
-            form::height_ramp(look, (direction, space), from, to)
+            form::height_ramp(lookup, (direction, space), from, to)
         }
-        &Source::Between { from, to, space } => form::between(look, from, to, space),
-        &Source::Normal { space } => form::normal(look, space),
-        &Source::Position { space } => form::position(look, space),
-        Source::Distance { from, reach } => apart::distance(look, from, *reach)?,
+        &Source::Between { from, to, space } => form::between(lookup, from, to, space),
+        &Source::Normal { space } => form::normal(lookup, space),
+        &Source::Position { space } => form::position(lookup, space),
+        Source::Distance { from, reach } => apart::distance(lookup, from, *reach)?,
         Source::Trail { root, reach, joined, touch } => {
             let laying = Laying { reach: *reach, joined: *joined, touch: *touch };
-            apart::trail(look, root, laying)?
+            apart::trail(lookup, root, laying)?
         }
-        &Source::Joint { between, width, offset } => apart::joint(look, between, width, offset),
-        &Source::PerPiece { by, seed } => random::per_piece(look, by, seed),
+        &Source::Joint { between, width, offset } => apart::joint(lookup, between, width, offset),
+        &Source::PerPiece { by, seed } => random::per_piece(lookup, by, seed),
         &Source::PerPieceShift { by, amounts, seed } => {
-            random::per_piece_shift(look, by, amounts, seed)
+            random::per_piece_shift(lookup, by, amounts, seed)
         }
         Source::Noise { noise, size, octaves, warp, space, seed } => {
             let noise = Noise { kind: *noise, octaves: *octaves, warp: *warp, seed: *seed };
-            random::noise(look, noise, *size, space)?
+            random::noise(lookup, noise, *size, space)?
         }
         Source::Image { image, lay, repeat, offset, turn, wrap, hard_pixels, averaged } => {
             let mapping = Mapping {
@@ -92,17 +95,17 @@ pub(super) fn planned<'a>(source: &'a Source, look: &mut Look<'a>) -> Result<Pla
                 averaged: *averaged,
                 ..Mapping::default()
             };
-            images::of_image(look, image, lay, mapping)?
+            images::of_image(lookup, image, lay, mapping)?
         }
-        Source::Material => images::of_materials(look)?,
+        Source::Material => images::of_materials(lookup)?,
         &Source::Constant { value } => Box::new(move |_| Ok(Field::one(vec![value; all]))),
         &Source::Color { color } => Box::new(move |_| Ok(Field::three(vec![color; all]))),
         Source::Channel { set, channel, part } => {
-            let field = look.set(part.as_deref(), set, *channel)?;
+            let field = lookup.set(part.as_deref(), set, *channel)?;
             Box::new(move |_| Ok(field()))
         }
         Source::HandPaint { paint } => {
-            look.paint(*paint);
+            lookup.paint(*paint);
             // Merged on its own: see `super::made_by`.
             Box::new(move |_| Ok(Field::One(Arc::new(vec![0.0; all]))))
         }

@@ -347,7 +347,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
     }
     case "material":
       if (part.materials.length > 0)
-        return <Stuff materials={part.materials} />;
+        return <MaterialList materials={part.materials} />;
       return <Typography variant="caption" color="textSecondary">{part.sets.some((each) => each.name === "Material") ? "Taken from the set Material, which the file brought." : `${part.name} brought no colors of materials; a set called Material would serve as well.`}</Typography>;
     case "hand_paint":
       return <Typography variant="caption" color="textSecondary">Paint into {own.name} in Paint: it lands here, over what the steps above make. Erasing shows them again.{snapshotNames(parts).length > 0 ? " Snapshots keep both." : ""}</Typography>;
@@ -355,7 +355,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
 }
 
 /** What the part's surfaces are made of, as its file said. */
-function Stuff({ materials }: { materials: Part["materials"] }) {
+function MaterialList({ materials }: { materials: Part["materials"] }) {
   return (
     <Box component="ul" data-test="materials" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}>
       {materials.map((material, i) => (

@@ -11,7 +11,7 @@ use super::or;
 use crate::bake::{
     BakeError, curvature, diffusion,
     field::Field,
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
     pieces,
     samples::Samples,
     trail::{self, Laying, Start},
@@ -64,11 +64,11 @@ impl Near {
 
 /// Straight distances from a root, as shares of a reach.
 pub(super) fn distance<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     from: &'a Root,
     reach: f32,
 ) -> Result<Plan<'a>, BakeError> {
-    let (samples, geometry, name) = (look.samples(Space::Part), look.geometry(), look.name());
+    let (samples, geometry, name) = (lookup.samples(Space::Part), lookup.geometry(), lookup.name());
     let reach = move || or(reach, super::diagonal(geometry));
     let to_tree = move |tree: &Bvh, samples: &Samples| {
         let reach = reach();
@@ -84,7 +84,7 @@ pub(super) fn distance<'a>(
             })
         }
         Root::Selection { name } => {
-            let chosen = look.selection(name)?;
+            let chosen = lookup.selection(name)?;
             Box::new(move |_| {
                 let faces = chosen.elements(Placement::Face)?;
                 let tree = Bvh::over_faces(geometry.mesh(), geometry.triangulation(), &faces);
@@ -98,7 +98,7 @@ pub(super) fn distance<'a>(
             Ok(to_tree(&Bvh::over_segments(&segments), &samples()))
         }),
         Root::End { towards } => {
-            let along = look.height_axis(*towards, Space::Part);
+            let along = lookup.height_axis(*towards, Space::Part);
             Box::new(move |_| {
                 let (reach, points) = (reach(), geometry.shown_points().iter());
                 let end = points.map(|p| p.dot(along)).fold(f32::MIN, f32::max);
@@ -107,7 +107,7 @@ pub(super) fn distance<'a>(
             })
         }
         Root::Part { name } => {
-            let (own, other) = look.other(name)?;
+            let (own, other) = lookup.other(name)?;
             Box::new(move |_| {
                 let (reach, near) = (reach(), Near::new(own, &other));
                 let share = |far: f32| (far / reach).min(1.0);
@@ -124,12 +124,12 @@ fn open_edges(geometry: &Geometry, part: &str) -> Result<Vec<[usize; 2]>, BakeEr
 
 /// Distances along the surface from a root.
 pub(super) fn trail<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     root: &'a Root,
     laying: Laying,
 ) -> Result<Plan<'a>, BakeError> {
-    let (geometry, placement) = (look.geometry(), look.placement());
-    let start = start(look, root, laying.joined == Joined::Apart)?;
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
+    let start = start(lookup, root, laying.joined == Joined::Apart)?;
     Ok(Box::new(move |watch| {
         let touch = or(laying.touch, geometry.measures().median_edge);
         let values = trail::trail(geometry, &start()?, Laying { touch, ..laying }, watch)?;
@@ -141,11 +141,11 @@ type Starting<'a> = Box<dyn FnOnce() -> Result<Start, BakeError> + 'a>;
 
 /// Where a trail starts; `each_piece` has an end of its own if that is it.
 fn start<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     root: &'a Root,
     each_piece: bool,
 ) -> Result<Starting<'a>, BakeError> {
-    let (geometry, name) = (look.geometry(), look.name());
+    let (geometry, name) = (lookup.geometry(), lookup.name());
     Ok(match root {
         Root::Point { at } => {
             let at = Vec3::from(*at);
@@ -159,7 +159,7 @@ fn start<'a>(
             })
         }
         Root::Selection { name } => {
-            let chosen = look.selection(name)?;
+            let chosen = lookup.selection(name)?;
             Box::new(move || {
                 let vertices = chosen.vertices()?;
                 let is_point = vertices.len() == 1;
@@ -172,7 +172,7 @@ fn start<'a>(
             Ok(Start { seeds, is_point: false })
         }),
         Root::End { towards } => {
-            let along = look.height_axis(*towards, Space::Part);
+            let along = lookup.height_axis(*towards, Space::Part);
             Box::new(move || Ok(ends(geometry, along, each_piece)))
         }
         Root::Part { name } => return Err(BakeError::NoPart(name.clone())),
@@ -202,14 +202,19 @@ fn ends(geometry: &Geometry, along: Vec3, each_piece: bool) -> Start {
 }
 
 /// How near the surface is to what is told apart from it: 1 up to an offset, 0 a width further.
-pub(super) fn joint<'a>(look: &mut Look<'a>, between: Among, width: f32, offset: f32) -> Plan<'a> {
-    let (samples, geometry) = (look.samples(Space::Part), look.geometry());
+pub(super) fn joint<'a>(
+    lookup: &mut Lookup<'a>,
+    between: Among,
+    width: f32,
+    offset: f32,
+) -> Plan<'a> {
+    let (samples, geometry) = (lookup.samples(Space::Part), lookup.geometry());
     let width = move || or(width, super::diagonal(geometry) / 20.0);
     let value =
         move |width: f32| move |distance: f32| (1.0 - (distance - offset) / width).clamp(0.0, 1.0);
     match between {
         Among::Parts => {
-            let (own, others) = look.around(true);
+            let (own, others) = lookup.around(true);
             Box::new(move |_| {
                 let value = value(width());
                 let near: Vec<Near> = others.iter().map(|other| Near::new(own, other)).collect();
@@ -220,7 +225,7 @@ pub(super) fn joint<'a>(look: &mut Look<'a>, between: Among, width: f32, offset:
             })
         }
         Among::Pieces => {
-            let placement = look.placement();
+            let placement = lookup.placement();
             Box::new(move |_| {
                 let width = width();
                 let value = value(width);
@@ -234,7 +239,7 @@ pub(super) fn joint<'a>(look: &mut Look<'a>, between: Among, width: f32, offset:
             })
         }
         Among::Materials => {
-            let (units, _) = look.units(Among::Materials);
+            let (units, _) = lookup.units(Among::Materials);
             Box::new(move |_| {
                 let width = width();
                 let (value, tree) =

@@ -8,12 +8,12 @@ use super::or;
 use crate::bake::{
     curvature, diffusion,
     field::Field,
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
 };
 
 /// Where it is hollow (−1) or stands out (1).
-pub(super) fn bent<'a>(look: &mut Look<'a>, scale: f32, sign: f32) -> Plan<'a> {
-    let (geometry, placement) = (look.geometry(), look.placement());
+pub(super) fn bent<'a>(lookup: &mut Lookup<'a>, scale: f32, sign: f32) -> Plan<'a> {
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
     Box::new(move |watch| {
         let mean = curvature::mean(geometry, scale, watch)?;
         let scale = or(scale, geometry.measures().median_edge);
@@ -23,8 +23,8 @@ pub(super) fn bent<'a>(look: &mut Look<'a>, scale: f32, sign: f32) -> Plan<'a> {
     })
 }
 
-pub(super) fn edges<'a>(look: &mut Look<'a>, angle: f32, width: f32, bends: Bends) -> Plan<'a> {
-    let (samples, geometry) = (look.samples(Space::Part), look.geometry());
+pub(super) fn edges<'a>(lookup: &mut Lookup<'a>, angle: f32, width: f32, bends: Bends) -> Plan<'a> {
+    let (samples, geometry) = (lookup.samples(Space::Part), lookup.geometry());
     Box::new(move |_| {
         let width = or(width, geometry.measures().median_edge).max(f32::MIN_POSITIVE);
         let edges = curvature::edges(geometry, angle, bends);
@@ -35,13 +35,13 @@ pub(super) fn edges<'a>(look: &mut Look<'a>, angle: f32, width: f32, bends: Bend
 }
 
 pub(super) fn facing<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     (direction, space): (Direction, Space),
     half_angle: f32,
     softness: f32,
 ) -> Plan<'a> {
-    let samples = look.samples(space);
-    let towards = look.direction(direction, space);
+    let samples = lookup.samples(space);
+    let towards = lookup.direction(direction, space);
     Box::new(move |_| {
         let none = half_angle.to_radians().cos();
         let all = (half_angle * (1.0 - softness)).to_radians().cos();
@@ -57,13 +57,14 @@ pub(super) fn facing<'a>(
 }
 
 pub(super) fn height_ramp<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     (direction, space): (Direction, Space),
     from: Option<f32>,
     to: Option<f32>,
 ) -> Plan<'a> {
-    let (samples, geometry, placed) = (look.samples(space), look.geometry(), look.placed(space));
-    let along = look.height_axis(direction, space);
+    let (samples, geometry, placed) =
+        (lookup.samples(space), lookup.geometry(), lookup.placed(space));
+    let along = lookup.height_axis(direction, space);
     Box::new(move |_| {
         let heights = || {
             let points = geometry.shown_points().iter();
@@ -85,8 +86,13 @@ fn ramp(height: f32, low: f32, high: f32) -> f32 {
     ((height - low) / whole).clamp(0.0, 1.0)
 }
 
-pub(super) fn between<'a>(look: &mut Look<'a>, from: Triple, to: Triple, space: Space) -> Plan<'a> {
-    let samples = look.samples(space);
+pub(super) fn between<'a>(
+    lookup: &mut Lookup<'a>,
+    from: Triple,
+    to: Triple,
+    space: Space,
+) -> Plan<'a> {
+    let samples = lookup.samples(space);
     let (from, to) = (Vec3::from(from), Vec3::from(to));
     Box::new(move |_| {
         let along = to - from;
@@ -96,8 +102,8 @@ pub(super) fn between<'a>(look: &mut Look<'a>, from: Triple, to: Triple, space: 
     })
 }
 
-pub(super) fn normal<'a>(look: &mut Look<'a>, space: Space) -> Plan<'a> {
-    let samples = look.samples(space);
+pub(super) fn normal<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
+    let samples = lookup.samples(space);
     Box::new(move |_| {
         let samples = samples();
         let k = samples.per_element;
@@ -106,8 +112,9 @@ pub(super) fn normal<'a>(look: &mut Look<'a>, space: Space) -> Plan<'a> {
     })
 }
 
-pub(super) fn position<'a>(look: &mut Look<'a>, space: Space) -> Plan<'a> {
-    let (samples, geometry, placed) = (look.samples(space), look.geometry(), look.placed(space));
+pub(super) fn position<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
+    let (samples, geometry, placed) =
+        (lookup.samples(space), lookup.geometry(), lookup.placed(space));
     Box::new(move |_| {
         let samples = samples();
         let k = samples.per_element;

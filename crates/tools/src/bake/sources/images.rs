@@ -14,19 +14,19 @@ use crate::bake::{
     BakeError,
     field::Field,
     image::{self, Image, Mapping, Picture, Projected, Side},
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
 };
 
 /// The colors of an image.
 pub(super) fn of_image<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     name: &str,
     projection: &'a Projection,
     mapping: Mapping,
 ) -> Result<Plan<'a>, BakeError> {
-    let image = look.image(name)?;
-    let mapping = Mapping { encoding: look.encoding(), ..mapping };
-    let (geometry, placement) = (look.geometry(), look.placement());
+    let image = lookup.image(name)?;
+    let mapping = Mapping { encoding: lookup.encoding(), ..mapping };
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
     let sampled = move |image: &Image, projected: Projected| {
         let picture = Picture { image: Some(image), projected, tint: Linear([1.0; 4]) };
         let colors = image::sampled(&[picture], &[], &mapping, geometry, placement);
@@ -34,12 +34,12 @@ pub(super) fn of_image<'a>(
     };
     Ok(match *projection {
         Projection::Uv { uv_set } => {
-            let uvs = look.uvs(uv_set)?;
+            let uvs = lookup.uvs(uv_set)?;
             Box::new(move |_| Ok(sampled(&*image.unpacked()?, Projected::Uv(uvs))))
         }
         Projection::Along { direction, width } => {
-            let along = look.direction(direction, Space::Part);
-            let up = look.direction(Direction::Up, Space::Part);
+            let along = lookup.direction(direction, Space::Part);
+            let up = lookup.direction(Direction::Up, Space::Part);
             Box::new(move |_| {
                 let image = image.unpacked()?;
                 let side = side(along, width, None, up, geometry, &image);
@@ -47,7 +47,7 @@ pub(super) fn of_image<'a>(
             })
         }
         Projection::ThreeAxes { width } => {
-            let up = look.direction(Direction::Up, Space::Part);
+            let up = lookup.direction(Direction::Up, Space::Part);
             Box::new(move |_| {
                 let image = image.unpacked()?;
                 let axes = [Vec3::X, Vec3::Y, Vec3::Z];
@@ -60,20 +60,20 @@ pub(super) fn of_image<'a>(
 
 /// The color of each face's material: its own, times its image. Of a part that brought no materials
 /// it is the set of that name.
-pub(super) fn of_materials<'a>(look: &mut Look<'a>) -> Result<Plan<'a>, BakeError> {
-    let materials = look.materials();
+pub(super) fn of_materials<'a>(lookup: &mut Lookup<'a>) -> Result<Plan<'a>, BakeError> {
+    let materials = lookup.materials();
     if materials.list.is_empty() {
-        let set = look.set(None, MATERIAL_SET, Target::Rgb);
-        let set = set.map_err(|_| BakeError::NoMaterial(look.name().to_owned()))?;
+        let set = lookup.set(None, MATERIAL_SET, Target::Rgb);
+        let set = set.map_err(|_| BakeError::NoMaterial(lookup.name().to_owned()))?;
         return Ok(Box::new(move |_| Ok(set())));
     }
     let mut shown = Vec::new();
     for material in &materials.list {
-        let image = material.image.as_ref().map(|name| look.image(name)).transpose()?;
-        let uvs: &[Vec2] = if image.is_some() { look.uvs(material.uv_set)? } else { &[] };
+        let image = material.image.as_ref().map(|name| lookup.image(name)).transpose()?;
+        let uvs: &[Vec2] = if image.is_some() { lookup.uvs(material.uv_set)? } else { &[] };
         shown.push((image, uvs, Linear::of(material.color)));
     }
-    let (geometry, placement) = (look.geometry(), look.placement());
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
     Ok(Box::new(move |_| {
         let unpacked = shown.iter().map(|(image, ..)| image.map(|i| i.unpacked()).transpose());
         let unpacked = unpacked.collect::<Result<Vec<_>, BakeError>>()?;

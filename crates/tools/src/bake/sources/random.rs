@@ -9,13 +9,13 @@ use super::or;
 use crate::bake::{
     BakeError,
     field::Field,
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
     pieces,
 };
 
-pub(super) fn per_piece<'a>(look: &mut Look<'a>, by: Among, seed: u32) -> Plan<'a> {
-    let (geometry, placement) = (look.geometry(), look.placement());
-    let (units, own) = look.units(by);
+pub(super) fn per_piece<'a>(lookup: &mut Lookup<'a>, by: Among, seed: u32) -> Plan<'a> {
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
+    let (units, own) = lookup.units(by);
     Box::new(move |_| {
         let of = units();
         let value = |face: usize| pieces::random(seed ^ own, of[face])[0];
@@ -24,13 +24,13 @@ pub(super) fn per_piece<'a>(look: &mut Look<'a>, by: Among, seed: u32) -> Plan<'
 }
 
 pub(super) fn per_piece_shift<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     by: Among,
     amounts: Triple,
     seed: u32,
 ) -> Plan<'a> {
-    let (geometry, placement) = (look.geometry(), look.placement());
-    let (units, own) = look.units(by);
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
+    let (units, own) = lookup.units(by);
     Box::new(move |_| {
         let of = units();
         let value = |face: usize| {
@@ -42,15 +42,15 @@ pub(super) fn per_piece_shift<'a>(
 }
 
 pub(super) fn noise<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     noise: Noise,
     size: f32,
     space: &NoiseSpace,
 ) -> Result<Plan<'a>, BakeError> {
-    let (geometry, placement) = (look.geometry(), look.placement());
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
     let space = match space {
         NoiseSpace::Uv(uv_set) => {
-            let uvs = look.uvs(*uv_set)?;
+            let uvs = lookup.uvs(*uv_set)?;
             return Ok(Box::new(move |_| {
                 let size = or(size, 0.1);
                 let at = |c: usize| noise.at((uvs[c] / size).extend(0.0));
@@ -60,7 +60,7 @@ pub(super) fn noise<'a>(
         NoiseSpace::Part => Space::Part,
         NoiseSpace::World => Space::World,
     };
-    let samples = look.samples(space);
+    let samples = lookup.samples(space);
     Ok(Box::new(move |_| {
         let size = or(size, super::diagonal(geometry) / 10.0);
         Ok(Field::one(samples().mean(|p, _| noise.at(p / size))))

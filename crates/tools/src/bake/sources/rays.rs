@@ -6,7 +6,7 @@ use speckle_model::recipe::source::{Direction, Space};
 use super::or;
 use crate::bake::{
     field::Field,
-    look::{Look, Plan},
+    lookup::{Lookup, Plan},
     occlusion::{self, Blockers, Casting, Cone},
 };
 
@@ -31,15 +31,15 @@ pub(super) struct Shade {
 }
 
 pub(super) fn occlusion<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     rays: Rays,
     offset: f32,
     both_sides: bool,
     shade: Shade,
 ) -> Plan<'a> {
-    let (samples, placement) = (look.samples(Space::Part), look.placement());
-    let (own, others) = look.around(shade.other_parts);
-    let up = shade.ground.then(|| look.height_axis(Direction::Up, Space::Part));
+    let (samples, placement) = (lookup.samples(Space::Part), lookup.placement());
+    let (own, others) = lookup.around(shade.other_parts);
+    let up = shade.ground.then(|| lookup.height_axis(Direction::Up, Space::Part));
     Box::new(move |watch| {
         let ground = up.map(|up| {
             let heights = own.geometry.shown_points().iter().map(|p| p.dot(up));
@@ -65,15 +65,15 @@ pub(super) fn occlusion<'a>(
 }
 
 pub(super) fn openness<'a>(
-    look: &mut Look<'a>,
+    lookup: &mut Lookup<'a>,
     rays: Rays,
     light: Direction,
     spread: f32,
     other_parts: bool,
 ) -> Plan<'a> {
-    let (samples, placement) = (look.samples(Space::Part), look.placement());
-    let (own, others) = look.around(other_parts);
-    let towards: Vec3 = look.direction(light, Space::Part);
+    let (samples, placement) = (lookup.samples(Space::Part), lookup.placement());
+    let (own, others) = lookup.around(other_parts);
+    let towards: Vec3 = lookup.direction(light, Space::Part);
     Box::new(move |watch| {
         let blockers = Blockers::new(own, &others, None);
         let casting = Casting {
@@ -92,9 +92,9 @@ pub(super) fn openness<'a>(
     })
 }
 
-pub(super) fn thickness<'a>(look: &mut Look<'a>, rays: Rays) -> Plan<'a> {
-    let (samples, geometry) = (look.samples(Space::Part), look.geometry());
-    let placement = look.placement();
+pub(super) fn thickness<'a>(lookup: &mut Lookup<'a>, rays: Rays) -> Plan<'a> {
+    let (samples, geometry) = (lookup.samples(Space::Part), lookup.geometry());
+    let placement = lookup.placement();
     Box::new(move |watch| {
         let reach = or(rays.reach, super::diagonal(geometry) / 4.0);
         let Rays { count, seed, .. } = rays;

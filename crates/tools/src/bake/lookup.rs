@@ -1,6 +1,6 @@
 //! What recipes look at, written down while they look.
 //!
-//! A source is planned before it is made. To plan it, it asks a [`Look`] for all it needs beside
+//! A source is planned before it is made. To plan it, it asks a [`Lookup`] for all it needs beside
 //! the mesh and the placement; the [`Plan`] that comes of it has nothing but the answers. So a
 //! digest of the answers names all that the source depends on, and no second list can forget
 //! something.
@@ -39,7 +39,7 @@ use crate::image_file::ImageFile;
 pub(super) type Plan<'a> = Box<dyn FnOnce(&Watch) -> Result<Field, BakeError> + 'a>;
 
 /// Looks things up, and writes down what it was told.
-pub(super) struct Look<'a> {
+pub(super) struct Lookup<'a> {
     inputs: &'a Inputs,
     needs: Needs<'a>,
 }
@@ -101,7 +101,7 @@ impl Needs<'_> {
     }
 }
 
-impl<'a> Look<'a> {
+impl<'a> Lookup<'a> {
     pub(super) fn new(inputs: &'a Inputs) -> Self {
         let mesh = *inputs.body.geometry.id().as_bytes();
         let placement = inputs.placement;
