@@ -7,9 +7,9 @@
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_mesh::{
-    Geometry, Mesh, Placement,
+    Geometry, Placement,
     body::Placed,
-    geometry::{normals, topology::Topology},
+    geometry::{normals, triangulate::first_triangle},
     placement::point_of,
 };
 
@@ -82,7 +82,7 @@ impl Samples {
         let most = geometry.measures().diagonal() * DRAWN_IN;
         let starts = self.points.par_iter_mut().zip(self.normals.par_iter_mut()).enumerate();
         starts.for_each(|(vertex, (point, normal))| {
-            *point += inward(mesh, topology, vertex, most);
+            *point += inward(geometry, vertex, most);
             if let Some(side) = normals::of_larger_side(mesh, topology, normals, vertex) {
                 *normal = side;
             }
@@ -122,18 +122,19 @@ impl Samples {
 /// many times what rays start off the surface, and nothing to be seen.
 const DRAWN_IN: f32 = 1e-4;
 
-/// The same as a share of the shortest edge there.
-const OF_EDGE: f32 = 0.05;
+/// The same as a share of the way to the middle of a triangle there.
+const OF_WAY: f32 = 0.1;
 
-/// From a vertex into its own faces, where they do not go all around it.
-fn inward(mesh: &Mesh, topology: &Topology, vertex: usize, most: f32) -> Vec3 {
-    let at = mesh.positions()[vertex];
+/// From a vertex into one of its own triangles, where its faces do not go all around it: on the
+/// surface itself, so that neither of its sides is left.
+fn inward(geometry: &Geometry, vertex: usize, most: f32) -> Vec3 {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let vertex_of = |corner: usize| mesh.corner_vertices()[corner] as usize;
-    let (mut sum, mut shortest, mut is_open) = (Vec3::ZERO, f32::MAX, false);
+    let (mut best, mut is_open) = (Vec3::ZERO, false);
     for corner in topology.own_corners(mesh, vertex) {
-        let range = mesh.face_corners(topology.face_of(corner));
+        let face = topology.face_of(corner);
+        let range = mesh.face_corners(face);
         let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
-        let next = if corner + 1 == range.end { range.start } else { corner + 1 };
         // Each edge at the vertex is that of the corner itself or of the one before.
         for edge in [corner, previous] {
             let goes_on = topology.around(edge).filter(|&other| other != edge).any(|other| {
@@ -143,11 +144,19 @@ fn inward(mesh: &Mesh, topology: &Topology, vertex: usize, most: f32) -> Vec3 {
             });
             is_open |= !goes_on;
         }
-        let [to, from] = [next, previous].map(|corner| mesh.corner_position(corner) - at);
-        shortest = shortest.min(to.length()).min(from.length());
-        sum += to.normalize_or_zero() + from.normalize_or_zero();
+        let first = first_triangle(mesh, face);
+        let triangles = &geometry.triangulation().corners()[first..first + range.len() - 2];
+        for triangle in triangles.iter().filter(|t| t.contains(&(corner as u32))) {
+            let [a, b, c] = triangle.map(|corner| mesh.corner_position(corner as usize));
+            let to_middle = (a + b + c) / 3.0 - mesh.positions()[vertex];
+            // The largest: its middle is the furthest off.
+            if to_middle.length_squared() > best.length_squared() {
+                best = to_middle;
+            }
+        }
     }
-    if is_open { sum.normalize_or_zero() * most.min(OF_EDGE * shortest) } else { Vec3::ZERO }
+    let length = best.length();
+    if is_open && length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
 }
 
 /// Points of a face that stand for equal areas: places of equal shares along its triangles, spread
