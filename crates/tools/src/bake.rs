@@ -28,9 +28,9 @@ use speckle_model::recipe::{Recipe, Source, Step, Target};
 
 pub use error::BakeError;
 use field::Field;
-pub use inputs::{Inputs, Paint};
+pub use inputs::Inputs;
 use lookup::Lookup;
-pub use lookup::Needs;
+pub use lookup::{Needs, Paint};
 pub use pantry::Pantry;
 pub use sources::MATERIAL_SET;
 use taste::Tastes;
@@ -141,7 +141,7 @@ pub fn up_to(
         let mask = masked.map_err(said)?.map(|shares| shares());
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
         if let Source::HandPaint { paint } = &step.source {
-            let Some(paint) = inputs.paint(*paint) else { continue };
+            let Some(paint) = Lookup::new(inputs).paint(*paint) else { continue };
             if let Some(tastes) = &mut tastes {
                 tastes.take_paint(i, &paint, target);
             }

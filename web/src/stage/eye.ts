@@ -242,7 +242,7 @@ export class Eye {
   }
 
   /** Near and far planes hug what is there, for the sake of depth precision. */
-  fitDepths() {
+  private fitDepths() {
     const all = this.bounds();
     if (!all) return;
     const distance = this.camera.position.distanceTo(all.center);

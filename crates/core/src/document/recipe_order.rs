@@ -10,7 +10,7 @@ use speckle_model::{
     ColorSet, Digest, SetId,
     recipe::{Recipe, Target},
 };
-use speckle_tools::bake::{Inputs, Pantry};
+use speckle_tools::bake::{Inputs, Needs, Pantry};
 
 use super::{Document, Order, Part, PartId};
 
@@ -59,46 +59,58 @@ fn nodes(parts: &[Part]) -> Vec<Node<'_>> {
     nodes
 }
 
-impl Document {
-    /// Groups of recipes, by their places: those that others look at come first. More than one in a
-    /// group look at each other in a circle, and one may look at itself.
-    fn groups(&self, parts: &Arc<Vec<Part>>, nodes: &[Node]) -> Vec<(Vec<usize>, bool)> {
-        let mut by_set: HashMap<SetId, Vec<usize>> = HashMap::new();
-        for (at, node) in nodes.iter().enumerate() {
-            by_set.entry(node.set.id).or_default().push(at);
-        }
-        let mut graph = DiGraph::<(), ()>::new();
-        let places: Vec<_> = nodes.iter().map(|_| graph.add_node(())).collect();
-        for (at, node) in nodes.iter().enumerate() {
-            let part = parts[node.part].id;
-            let Some(inputs) = self.inputs(parts.clone(), part, node.set) else { continue };
-            for (_, set, channels) in inputs.needs(node.recipe).sets() {
-                for &maker in by_set.get(set).into_iter().flatten() {
-                    if nodes[maker].makes(*channels) {
-                        graph.update_edge(places[at], places[maker], ());
-                    }
+/// What each recipe looks at.
+fn needs_of<'a>(nodes: &[Node<'a>], inputs: &'a [Inputs]) -> Vec<Needs<'a>> {
+    nodes.iter().zip(inputs).map(|(node, inputs)| inputs.needs(node.recipe)).collect()
+}
+
+/// Groups of recipes, by their places: those that others look at come first. More than one in a
+/// group look at each other in a circle, and one may look at itself.
+fn groups(nodes: &[Node], needs: &[Needs]) -> Vec<(Vec<usize>, bool)> {
+    let mut by_set: HashMap<SetId, Vec<usize>> = HashMap::new();
+    for (at, node) in nodes.iter().enumerate() {
+        by_set.entry(node.set.id).or_default().push(at);
+    }
+    let mut graph = DiGraph::<(), ()>::new();
+    let places: Vec<_> = nodes.iter().map(|_| graph.add_node(())).collect();
+    for (at, needs) in needs.iter().enumerate() {
+        for (_, set, channels) in needs.sets() {
+            for &maker in by_set.get(set).into_iter().flatten() {
+                if nodes[maker].makes(*channels) {
+                    graph.update_edge(places[at], places[maker], ());
                 }
             }
         }
-        let is_circular = |group: &[_]| group.len() > 1 || graph.contains_edge(group[0], group[0]);
-        let found = tarjan_scc(&graph).into_iter();
-        found.map(|g| (g.iter().map(|n| n.index()).collect(), is_circular(&g))).collect()
+    }
+    let is_circular = |group: &[_]| group.len() > 1 || graph.contains_edge(group[0], group[0]);
+    let found = tarjan_scc(&graph).into_iter();
+    found.map(|g| (g.iter().map(|n| n.index()).collect(), is_circular(&g))).collect()
+}
+
+impl Document {
+    /// What each recipe may look at.
+    fn inputs_of(&self, nodes: &[Node]) -> Vec<Inputs> {
+        let parts = Arc::new(self.parts.clone());
+        let inputs = |node: &Node| self.inputs(parts.clone(), self.parts[node.part].id, node.set);
+        // Each is of a part that is there.
+        nodes.iter().filter_map(inputs).collect()
     }
 
     /// Whether a recipe would look at what it makes itself, over any number of others, once it is
     /// what makes its channels of a set.
     pub(super) fn would_be_circular(&self, set: SetId, recipe: &Recipe) -> bool {
-        let parts = Arc::new(self.parts.clone());
-        let mut nodes = nodes(&parts);
+        let mut nodes = nodes(&self.parts);
         let channels = recipe.channels;
         nodes.retain(|node| node.set.id != set || node.recipe.channels != channels);
-        let owner = parts.iter().enumerate().find_map(|(part, own)| {
+        let owner = self.parts.iter().enumerate().find_map(|(part, own)| {
             own.products().find(|own| own.id == set).map(|set| (part, set))
         });
         let Some((part, set)) = owner else { return false };
         let new = nodes.len();
         nodes.push(Node { part, set, recipe });
-        let groups = self.groups(&parts, &nodes);
+        let inputs = self.inputs_of(&nodes);
+        let needs = needs_of(&nodes, &inputs);
+        let groups = groups(&nodes, &needs);
         groups.iter().any(|(group, is_circular)| *is_circular && group.contains(&new))
     }
 
@@ -106,19 +118,16 @@ impl Document {
     #[must_use]
     pub fn standings(&self, pantry: &Pantry) -> Vec<Standing> {
         let nodes = nodes(&self.parts);
-        if nodes.is_empty() {
-            return Vec::new();
-        }
-        let parts = Arc::new(self.parts.clone());
+        let inputs = self.inputs_of(&nodes);
+        let needs = needs_of(&nodes, &inputs);
         let mut standings = Vec::with_capacity(nodes.len());
-        for (group, is_circular) in self.groups(&parts, &nodes) {
-            for Node { part, set, recipe } in group.into_iter().map(|at| nodes[at]) {
-                let part = self.parts[part].id;
-                let Some(inputs) = self.inputs(parts.clone(), part, set) else { continue };
-                let digest = inputs.recipe_digest(recipe, pantry);
+        for (group, is_circular) in groups(&nodes, &needs) {
+            for at in group {
+                let Node { part, set, recipe } = nodes[at];
+                let digest = pantry.digest(recipe, &needs[at]);
                 let own = set.recipes.iter().find(|own| own.recipe.channels == recipe.channels);
                 let is_stale = own.is_none_or(|own| own.made != Some(digest));
-                let id = (part, set.id, recipe.channels);
+                let id = (self.parts[part].id, set.id, recipe.channels);
                 standings.push(Standing { id, digest, is_stale, is_circular });
             }
         }

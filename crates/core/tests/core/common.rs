@@ -2,6 +2,7 @@
 
 use glam::Vec3;
 use speckle_mesh::{Mesh, mesh::MeshArrays};
+use speckle_model::{Materials, materials::Material};
 
 /// A mesh of polygons, each given by its vertices.
 pub fn polygons(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
@@ -53,4 +54,20 @@ pub fn strip(triangles: usize) -> Mesh {
     };
     let faces: Vec<Vec<u32>> = (0..triangles).map(face).collect();
     polygons((0..triangles + 2).map(point).collect(), &faces)
+}
+
+/// Materials of these colors and images; those of faces by turns.
+pub fn materials(list: &[([f32; 4], Option<&str>)], faces: u32) -> Materials {
+    let material = |&(color, image): &([f32; 4], Option<&str>)| Material {
+        name: format!("{color:?}"),
+        color,
+        image: image.map(str::to_owned),
+        uv_set: 0,
+        metallic: 0.0,
+        roughness: 1.0,
+        both_sides: false,
+    };
+    let count = list.len() as u32;
+    let of_faces = (0..faces).map(|face| face % count).collect();
+    Materials { list: list.iter().map(material).collect(), of_faces }
 }

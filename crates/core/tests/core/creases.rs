@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use glam::Vec3;
 use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
-use speckle_model::{Materials, Selection, materials::Material};
+use speckle_model::{Materials, Selection};
 use speckle_tools::bake::{
     Inputs,
     image::{Image, Mapping, Picture, Projected, sampled},
@@ -14,7 +14,7 @@ use speckle_tools::bake::{
 
 use crate::{
     bake::{inputs_of, made, mesh},
-    common::{arrays_of, polygons, sheet},
+    common::{arrays_of, materials, polygons, sheet},
 };
 
 const MANY: &str = r#"{"kind":"occlusion","rays":4096}"#;
@@ -267,18 +267,9 @@ fn materials_are_told_apart_by_groups_or_by_faces() {
     let by_groups = |source: &str| made(source, &inputs);
     let mut parts = inputs.parts.to_vec();
     parts[0].traits.selections = Arc::default();
-    let material = |name: &str| Material {
-        name: name.to_owned(),
-        color: [1.0; 4],
-        image: None,
-        uv_set: 0,
-        metallic: 0.0,
-        roughness: 1.0,
-        both_sides: false,
-    };
-    let list = vec![material("Rope"), material("Wood")];
+    let both = materials(&[([1.0; 4], None), ([0.5; 4], None)], 64);
     let of_faces = (0..64).map(|face| u32::from(face % 8 < 4)).collect();
-    parts[0].materials = Arc::new(Materials { list, of_faces });
+    parts[0].materials = Arc::new(Materials { of_faces, ..both });
     let given = Inputs { parts: Arc::new(parts), ..inputs.clone() };
     for source in [
         r#"{"kind":"joint","between":"materials","width":0.5}"#,
@@ -286,6 +277,12 @@ fn materials_are_told_apart_by_groups_or_by_faces() {
     ] {
         assert_eq!(by_groups(source), made(source, &given), "{source}");
     }
+    // With one material for all, or none, there is nothing to be told apart.
+    let mut plain = given.parts.to_vec();
+    plain[0].materials = Arc::default();
+    let plain = Inputs { parts: Arc::new(plain), ..inputs.clone() };
+    let none = made(r#"{"kind":"joint","between":"materials","width":0.5}"#, &plain);
+    assert!(none.iter().all(|&near| near == 0.0));
     let joint = made(r#"{"kind":"joint","between":"materials","width":0.5}"#, &given);
     assert!(joint[3] > 0.7 && joint[4] > 0.7 && joint[0] == 0.0 && joint[7] == 0.0, "{joint:?}");
 }

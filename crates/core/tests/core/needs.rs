@@ -8,16 +8,15 @@ use speckle_color::Encoding;
 use speckle_core::{Document, Edit};
 use speckle_mesh::{Mesh, Placement, UpAxis, mesh::UvSet};
 use speckle_model::{
-    Materials, NewPart, NewSet, Part, Selection,
+    NewPart, NewSet, Part, Selection,
     color_set::Role,
-    materials::Material,
     recipe::{Mask, Recipe, Source, Step, Target},
 };
 use speckle_tools::bake::{BakeError, Inputs, Pantry, made_by, watch::Watch};
 
 use crate::{
     bake::image_of,
-    common::{beside, sheet},
+    common::{beside, materials, sheet},
 };
 
 /// What may change between two makings of a recipe.
@@ -59,17 +58,8 @@ fn world() -> World {
         let aim = NewSet::flooded("Aim", Placement::Vertex, Encoding::Data, [0.0; 4], &mesh);
         let mut part = NewPart::new(name, mesh, vec![aim, wear]);
         part.selections = vec![Selection { name: "Group".to_owned(), faces: vec![0, 1, 2, 9] }];
-        let material = |color: [f32; 4], image: Option<&str>| Material {
-            name: format!("{color:?}"),
-            color,
-            image: image.map(str::to_owned),
-            uv_set: 0,
-            metallic: 0.0,
-            roughness: 1.0,
-            both_sides: false,
-        };
-        let list = vec![material([0.2, 0.3, 0.4, 1.0], None), material([1.0; 4], Some("Grit"))];
-        part.materials = Materials { list, of_faces: (0..32).map(|face| face % 2).collect() };
+        let list = [([0.2, 0.3, 0.4, 1.0], None), ([1.0; 4], Some("Grit"))];
+        part.materials = materials(&list, 32);
         part
     };
     let mut document = Document::default();

@@ -11,12 +11,12 @@ use speckle_mesh::{
     Mesh, Placement, UpAxis,
     mesh::{MeshArrays, UvSet},
 };
-use speckle_model::{Materials, NewPart, NewSet, Selection, materials::Material, recipe::Source};
+use speckle_model::{NewPart, NewSet, Selection, recipe::Source};
 use speckle_tools::bake::{Inputs, Pantry, watch::Watch};
 
 use crate::{
     bake::{image_of, mesh},
-    common::{arrays_of, sheet},
+    common::{arrays_of, materials, sheet},
     needs::SOURCES,
 };
 
@@ -62,17 +62,8 @@ fn inputs(own: &Mesh, placement: Placement) -> Inputs {
         part.selections = ["Group", "Marked"]
             .map(|name| Selection { name: name.to_owned(), faces: vec![0, 1, 2, 9, 17] })
             .into();
-        let material = |color: [f32; 4], image: Option<&str>| Material {
-            name: format!("{color:?}"),
-            color,
-            image: image.map(str::to_owned),
-            uv_set: 0,
-            metallic: 0.0,
-            roughness: 1.0,
-            both_sides: false,
-        };
-        let list = vec![material([0.2, 0.3, 0.4, 1.0], None), material([1.0; 4], Some("Grit"))];
-        part.materials = Materials { list, of_faces: (0..N * N).map(|face| face % 2).collect() };
+        let list = [([0.2, 0.3, 0.4, 1.0], None), ([1.0; 4], Some("Grit"))];
+        part.materials = materials(&list, N * N);
         part
     };
     let mut lid = arrays_of(own);

@@ -3,7 +3,10 @@
 use glam::Vec3;
 use rayon::prelude::*;
 
-use super::topology::{CROWD, Topology};
+use super::{
+    Geometry,
+    topology::{CROWD, Topology},
+};
 use crate::mesh::Mesh;
 
 /// Vertices that a file split at one point are shaded as one surface when their faces bend by less
@@ -81,12 +84,15 @@ pub fn of_points(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec
 /// where sheets fold back on themselves, their mean would be rounding noise. None where the mean
 /// says it well.
 #[must_use]
-pub fn of_larger_side(
-    mesh: &Mesh,
-    topology: &Topology,
-    face_normals: &[Vec3],
-    vertex: usize,
-) -> Option<Vec3> {
+pub fn of_larger_side(geometry: &Geometry, vertex: usize) -> Option<Vec3> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let face_normals = geometry.face_normals();
+    // Most look the way all of their faces do.
+    let mean = geometry.vertex_normals()[vertex];
+    let looks_along = |corner: usize| face_normals[topology.face_of(corner)].dot(mean) > 0.0;
+    if topology.own_corners(mesh, vertex).all(looks_along) {
+        return None;
+    }
     let weighted = |corner: usize| {
         let normal = face_normals[topology.face_of(corner)];
         (normal, corner_angle(mesh, topology, corner))

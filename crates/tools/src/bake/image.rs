@@ -9,6 +9,7 @@ mod surface;
 
 use glam::Vec2;
 use rayon::prelude::*;
+use smallvec::SmallVec;
 use speckle_color::{Encoding, Linear, pixels::Pixels, rgba_from_bytes};
 use speckle_model::recipe::source::Wrap;
 
@@ -165,11 +166,15 @@ impl Level {
                 (old, part as u64)
             })
         };
+        let along = |wide: usize, news: usize| -> Vec<SmallVec<[(usize, u64); 4]>> {
+            (0..news).map(|new| parts(new, wide, news).collect()).collect()
+        };
+        let (columns, rows) = (along(self.width, width), along(self.height, height));
         let whole = (self.width * self.height) as u64;
         Self::of(width, height, |x, y| {
             let mut sum = [whole / 2; 4];
-            for (old_y, high) in parts(y, self.height, height) {
-                for (old_x, wide) in parts(x, self.width, width) {
+            for &(old_y, high) in &rows[y] {
+                for &(old_x, wide) in &columns[x] {
                     let pixel = self.pixel(old_x, old_y);
                     (0..4).for_each(|k| sum[k] += high * wide * u64::from(pixel[k]));
                 }

@@ -7,7 +7,7 @@ use speckle_mesh::{
     Placement, UpAxis,
     body::{Body, Placed},
 };
-use speckle_model::{Part, PartId, color_set::Role};
+use speckle_model::{Part, PartId};
 
 use crate::image_file::ImageFile;
 
@@ -47,26 +47,5 @@ impl Inputs {
         let body = Body { geometry: own.geometry.clone(), placed };
         let (placement, encoding, ground) = set;
         Some(Self { part, body, placement, encoding, ground, up, parts, images })
-    }
-}
-
-/// What was painted by hand in a step: values, and how much of each channel they cover.
-pub struct Paint<'a> {
-    /// What was painted.
-    pub values: &'a Arc<Vec<Rgba>>,
-    /// How much of it lies there, by channel, 0–1.
-    pub coverage: &'a Arc<Vec<Rgba>>,
-}
-
-impl Inputs {
-    /// The paint of a step.
-    #[must_use]
-    pub fn paint(&self, paint: Option<u32>) -> Option<Paint<'_>> {
-        let id = paint?;
-        let own = self.parts.iter().find(|own| own.id == self.part)?;
-        let with = |role: Role| own.sets.iter().find(|set| set.role == role);
-        let values = with(Role::Paint { step: id })?;
-        let coverage = with(Role::Coverage { step: id })?;
-        Some(Paint { values: &values.values, coverage: &coverage.values })
     }
 }

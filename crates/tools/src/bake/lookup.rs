@@ -28,7 +28,7 @@ use super::{
     error::BakeError,
     field::Field,
     image::Image,
-    inputs::{Inputs, Paint},
+    inputs::Inputs,
     pieces::{self, Units},
     samples::Samples,
     watch::Watch,
@@ -48,6 +48,8 @@ pub(super) struct Lookup<'a> {
 enum Answer<'a> {
     /// Plain numbers: places, directions, where a part stands.
     Numbers(Vec<f32>),
+    /// The part itself, by its number.
+    Part(PartId),
     /// A mesh, by its name.
     Mesh([u8; 16]),
     /// Some channels of values of a placement.
@@ -85,6 +87,7 @@ impl Needs<'_> {
     pub(super) fn digest(&self, contents: &Contents) -> Digest {
         let named = |answer: &Answer| match answer {
             Answer::Numbers(numbers) => Digest::of(numbers),
+            Answer::Part(id) => Digest::of(id),
             Answer::Mesh(id) => Digest::of(id),
             Answer::Values(values, channels, placement) => {
                 Digest::of(&(contents.of_values(values, *channels), placement))
@@ -179,6 +182,12 @@ impl<'a> Lookup<'a> {
                 Some(placed) => samples.placed(placed),
             }
         }
+    }
+
+    /// Where rays are to start, in the part's space.
+    pub(super) fn ray_samples(&self) -> impl FnOnce() -> Samples + use<'a> {
+        let (geometry, placement) = (self.geometry(), self.placement());
+        move || Samples::for_rays(geometry, placement)
     }
 
     /// The part, and the other visible parts if they count, where they stand.
@@ -284,26 +293,26 @@ impl<'a> Lookup<'a> {
     /// What is told apart: of each face, a number, and what random numbers for the part itself come
     /// from beside a seed.
     pub(super) fn units(&mut self, by: Among) -> (impl FnOnce() -> Vec<u32> + use<'a>, u32) {
-        let (units, own) = match by {
-            Among::Pieces => (Units::Pieces, 0),
-            Among::Parts => (Units::Part, noise::mix(self.inputs.part.0)),
+        let units = match by {
+            Among::Pieces => Units::Pieces,
+            Among::Parts => Units::Part,
             Among::Materials => {
                 let groups = &self.own().traits.selections;
                 self.note(Answer::Groups(groups));
-                // Some files give faces materials, and no groups by their names.
-                let of_faces =
-                    if groups.is_empty() { self.materials().of_faces.as_slice() } else { &[] };
-                (
-                    if of_faces.is_empty() {
-                        Units::Groups(groups)
-                    } else {
-                        Units::Materials(of_faces)
-                    },
-                    0,
-                )
+                match groups.as_slice() {
+                    // Some files give faces materials, and no groups by their names.
+                    [] => Units::Materials(&self.materials().of_faces),
+                    groups => Units::Groups(groups),
+                }
             }
         };
-        self.note(Answer::Numbers(vec![f32::from_bits(own)]));
+        let own = match by {
+            Among::Parts => {
+                self.note(Answer::Part(self.inputs.part));
+                noise::mix(self.inputs.part.0)
+            }
+            _ => 0,
+        };
         let geometry = self.geometry();
         (move || pieces::of_faces(geometry, &units), own)
     }
@@ -366,21 +375,21 @@ impl<'a> Lookup<'a> {
         let own = self.own();
         let made = own.sets.iter().find(|set| set.role == Role::Selection && set.name == name);
         let group = || own.traits.selections.iter().find(|group| group.name == name);
-        let faces = match (made, group()) {
+        let by = match (made, group()) {
             (Some(set), _) => {
                 self.values_of(set, Channels::R);
-                Ok(set)
+                ChosenBy::Set(set)
             }
             (None, Some(group)) => {
                 self.note(Answer::Faces(&group.faces));
-                Err(group.faces.as_slice())
+                ChosenBy::Faces(&group.faces)
             }
             (None, None) => {
                 let part = own.traits.name.clone();
                 return Err(BakeError::NoSelection { part, name: name.to_owned() });
             }
         };
-        Ok(Chosen { name, geometry: self.geometry(), of: faces })
+        Ok(Chosen { name, geometry: self.geometry(), by })
     }
 
     /// What a step's mask lets through at each element.
@@ -422,11 +431,23 @@ impl<'a> Lookup<'a> {
 
     /// What was painted by hand in a step.
     pub(super) fn paint(&mut self, paint: Option<u32>) -> Option<Paint<'a>> {
-        let paint = self.inputs.paint(paint)?;
-        self.note(Answer::Values(paint.values, Channels::RGBA, self.placement()));
-        self.note(Answer::Values(paint.coverage, Channels::RGBA, self.placement()));
-        Some(paint)
+        let (id, own) = (paint?, self.own());
+        let with = |role: Role| own.sets.iter().find(|set| set.role == role);
+        let layers = [with(Role::Paint { step: id })?, with(Role::Coverage { step: id })?];
+        for layer in layers {
+            self.note(Answer::Values(&layer.values, Channels::RGBA, layer.placement));
+        }
+        let [values, coverage] = layers.map(|layer| &layer.values);
+        Some(Paint { values, coverage })
     }
+}
+
+/// What was painted by hand in a step: values, and how much of each channel they cover.
+pub struct Paint<'a> {
+    /// What was painted.
+    pub values: &'a [Rgba],
+    /// How much of it lies there, by channel, 0–1.
+    pub coverage: &'a [Rgba],
 }
 
 /// How much each element counts, when it is asked for.
@@ -447,30 +468,39 @@ impl StoredImage<'_> {
     }
 }
 
-/// What is selected: by a set, or by the faces of a group.
+/// By what something is selected.
+#[derive(Clone, Copy)]
+enum ChosenBy<'a> {
+    /// A selection made in the app.
+    Set(&'a ColorSet),
+    /// A group that the file named.
+    Faces(&'a [u32]),
+}
+
+/// What is selected.
 #[derive(Clone, Copy)]
 pub(super) struct Chosen<'a> {
     name: &'a str,
     geometry: &'a Geometry,
-    of: Result<&'a ColorSet, &'a [u32]>,
+    by: ChosenBy<'a>,
 }
 
 impl Chosen<'_> {
     /// How much each element of a placement is selected.
     pub(super) fn shares(&self, placement: Placement) -> Vec<f32> {
-        match self.of {
-            Ok(set) => {
+        match self.by {
+            ChosenBy::Set(set) => {
                 let values = convert::values_at(set, placement, self.geometry);
                 values.par_iter().map(|v| v[0]).collect()
             }
-            Err(faces) => pieces::shares_of(self.geometry, placement, faces),
+            ChosenBy::Faces(faces) => pieces::shares_of(self.geometry, placement, faces),
         }
     }
 
     /// The vertices at which the selection ends or that lie within: those of all faces that are in
     /// it, or themselves where it is one of vertices.
     pub(super) fn vertices(&self) -> Result<Vec<u32>, BakeError> {
-        if self.of.is_ok_and(|set| set.placement == Placement::Vertex) {
+        if matches!(self.by, ChosenBy::Set(set) if set.placement == Placement::Vertex) {
             return self.elements(Placement::Vertex);
         }
         let mesh = self.geometry.mesh();

@@ -11,8 +11,8 @@ use speckle_model::{
 };
 
 use super::{
-    contents::Contents, error::BakeError, field::Field, inputs::Inputs, needs::planned,
-    watch::Watch,
+    contents::Contents, error::BakeError, field::Field, inputs::Inputs, lookup::Needs,
+    needs::planned, watch::Watch,
 };
 
 /// How much is kept, bytes.
@@ -72,6 +72,13 @@ impl Pantry {
         Ok(field)
     }
 
+    /// A digest of a recipe and what it is known to look at.
+    #[must_use]
+    pub fn digest(&self, recipe: &Recipe, needs: &Needs) -> Digest {
+        let steps: Vec<_> = recipe.steps.iter().filter(|step| !step.off).collect();
+        Digest::of(&(recipe.channels, steps, needs.digest(&self.contents)))
+    }
+
     /// Whether what a source makes is at hand.
     #[must_use]
     pub fn has(&self, source: &Source, inputs: &Inputs) -> bool {
@@ -84,7 +91,6 @@ impl Inputs {
     /// A digest of a recipe and all it looks at: what it made is still true while this is the same.
     #[must_use]
     pub fn recipe_digest(&self, recipe: &Recipe, pantry: &Pantry) -> Digest {
-        let steps: Vec<_> = recipe.steps.iter().filter(|step| !step.off).collect();
-        Digest::of(&(recipe.channels, steps, self.needs(recipe).digest(&pantry.contents)))
+        pantry.digest(recipe, &self.needs(recipe))
     }
 }

@@ -14,7 +14,7 @@ pub enum Units<'a> {
     Part,
     /// Groups that the file named; what is in none is one, too.
     Groups(&'a [Selection]),
-    /// The material of each face.
+    /// The material of each face; empty when all have the first one.
     Materials(&'a [u32]),
 }
 
@@ -25,6 +25,8 @@ pub fn of_faces(geometry: &Geometry, units: &Units) -> Vec<u32> {
     match units {
         Units::Pieces => (0..faces).map(|f| geometry.topology().piece_of(f) as u32).collect(),
         Units::Part => vec![0; faces],
+        // All are of the first one.
+        Units::Materials([]) => vec![0; faces],
         Units::Materials(of_faces) => of_faces.to_vec(),
         Units::Groups(groups) => {
             let mut of = vec![0; faces];

@@ -73,21 +73,23 @@ impl Samples {
     /// those do not go all around, so that none starts in the plane of a neighbour; and with the
     /// normal of one side where a sheet folds back on itself.
     #[must_use]
-    pub fn for_rays(mut self, geometry: &Geometry, placement: Placement) -> Self {
+    pub fn for_rays(geometry: &Geometry, placement: Placement) -> Self {
+        let mut samples = Self::of(geometry, placement);
         if placement != Placement::Vertex {
-            return self;
+            return samples;
         }
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let normals = geometry.face_normals();
         let most = geometry.measures().diagonal() * DRAWN_IN;
-        let starts = self.points.par_iter_mut().zip(self.normals.par_iter_mut()).enumerate();
-        starts.for_each(|(vertex, (point, normal))| {
+        // Asked for before work is shared out: see `Geometry`.
+        let _ = (geometry.topology(), geometry.triangulation(), geometry.face_normals());
+        let Self { points, normals, .. } = &mut samples;
+        let starts = points.par_iter_mut().zip(normals.par_iter_mut()).enumerate();
+        starts.with_min_len(256).for_each(|(vertex, (point, normal))| {
             *point += inward(geometry, vertex, most);
-            if let Some(side) = normals::of_larger_side(mesh, topology, normals, vertex) {
+            if let Some(side) = normals::of_larger_side(geometry, vertex) {
                 *normal = side;
             }
         });
-        self
+        samples
     }
 
     /// How many elements they are of.
@@ -130,23 +132,26 @@ const OF_WAY: f32 = 0.1;
 fn inward(geometry: &Geometry, vertex: usize, most: f32) -> Vec3 {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let vertex_of = |corner: usize| mesh.corner_vertices()[corner] as usize;
-    let (mut best, mut is_open) = (Vec3::ZERO, false);
-    for corner in topology.own_corners(mesh, vertex) {
-        let face = topology.face_of(corner);
-        let range = mesh.face_corners(face);
+    let goes_on = |edge: usize| {
+        topology.around(edge).filter(|&other| other != edge).any(|other| {
+            let range = mesh.face_corners(topology.face_of(other));
+            let end = if other + 1 == range.end { range.start } else { other + 1 };
+            vertex_of(other) == vertex || vertex_of(end) == vertex
+        })
+    };
+    let is_inner = topology.own_corners(mesh, vertex).all(|corner| {
+        let range = mesh.face_corners(topology.face_of(corner));
         let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
         // Each edge at the vertex is that of the corner itself or of the one before.
-        for edge in [corner, previous] {
-            let goes_on = topology.around(edge).filter(|&other| other != edge).any(|other| {
-                let range = mesh.face_corners(topology.face_of(other));
-                let end = if other + 1 == range.end { range.start } else { other + 1 };
-                vertex_of(other) == vertex || vertex_of(end) == vertex
-            });
-            is_open |= !goes_on;
-        }
-        let first = first_triangle(mesh, face);
-        let triangles = &geometry.triangulation().corners()[first..first + range.len() - 2];
-        for triangle in triangles.iter().filter(|t| t.contains(&(corner as u32))) {
+        goes_on(corner) && goes_on(previous)
+    });
+    if is_inner {
+        return Vec3::ZERO;
+    }
+    let mut best = Vec3::ZERO;
+    for corner in topology.own_corners(mesh, vertex) {
+        let triangles = triangles_of(geometry, topology.face_of(corner)).iter();
+        for triangle in triangles.filter(|triangle| triangle.contains(&(corner as u32))) {
             let [a, b, c] = triangle.map(|corner| mesh.corner_position(corner as usize));
             let to_middle = (a + b + c) / 3.0 - mesh.positions()[vertex];
             // The largest: its middle is the furthest off.
@@ -156,16 +161,20 @@ fn inward(geometry: &Geometry, vertex: usize, most: f32) -> Vec3 {
         }
     }
     let length = best.length();
-    if is_open && length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
+    if length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
+}
+
+/// The triangles that a face was cut into.
+fn triangles_of(geometry: &Geometry, face: usize) -> &[[u32; 3]] {
+    let mesh = geometry.mesh();
+    let first = first_triangle(mesh, face);
+    &geometry.triangulation().corners()[first..first + mesh.face_corners(face).len() - 2]
 }
 
 /// Points of a face that stand for equal areas: places of equal shares along its triangles, spread
 /// within each by the golden ratio.
 fn points_on(geometry: &Geometry, face: usize) -> [Vec3; PER_FACE] {
-    let mesh = geometry.mesh();
-    let first = mesh.face_starts()[face] as usize - 2 * face;
-    let count = mesh.face_corners(face).len() - 2;
-    let triangles = &geometry.triangulation().corners()[first..first + count];
+    let (mesh, triangles) = (geometry.mesh(), triangles_of(geometry, face));
     let at = |[a, b, c]: [u32; 3]| [a, b, c].map(|corner| mesh.corner_position(corner as usize));
     let area = |t: [u32; 3]| {
         let [a, b, c] = at(t);

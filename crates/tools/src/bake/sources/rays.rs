@@ -37,7 +37,7 @@ pub(super) fn occlusion<'a>(
     both_sides: bool,
     shade: Shade,
 ) -> Plan<'a> {
-    let (samples, placement) = (lookup.samples(Space::Part), lookup.placement());
+    let samples = lookup.ray_samples();
     let (own, others) = lookup.around(shade.other_parts);
     let up = shade.ground.then(|| lookup.height_axis(Direction::Up, Space::Part));
     Box::new(move |watch| {
@@ -53,7 +53,7 @@ pub(super) fn occlusion<'a>(
             cone: Cone::Cosine,
             seed: rays.seed,
         };
-        let samples = samples().for_rays(&own.geometry, placement);
+        let samples = samples();
         let open = occlusion::openness(&samples, &blockers, &casting, watch)?;
         if !both_sides {
             return Ok(Field::one(open));
@@ -71,7 +71,7 @@ pub(super) fn openness<'a>(
     spread: f32,
     other_parts: bool,
 ) -> Plan<'a> {
-    let (samples, placement) = (lookup.samples(Space::Part), lookup.placement());
+    let samples = lookup.ray_samples();
     let (own, others) = lookup.around(other_parts);
     let towards: Vec3 = lookup.direction(light, Space::Part);
     Box::new(move |watch| {
@@ -83,22 +83,15 @@ pub(super) fn openness<'a>(
             cone: Cone::Light { towards, spread: spread.to_radians().sin() },
             seed: rays.seed,
         };
-        Ok(Field::one(occlusion::openness(
-            &samples().for_rays(&own.geometry, placement),
-            &blockers,
-            &casting,
-            watch,
-        )?))
+        Ok(Field::one(occlusion::openness(&samples(), &blockers, &casting, watch)?))
     })
 }
 
 pub(super) fn thickness<'a>(lookup: &mut Lookup<'a>, rays: Rays) -> Plan<'a> {
-    let (samples, geometry) = (lookup.samples(Space::Part), lookup.geometry());
-    let placement = lookup.placement();
+    let (samples, geometry) = (lookup.ray_samples(), lookup.geometry());
     Box::new(move |watch| {
         let reach = or(rays.reach, super::diagonal(geometry) / 4.0);
         let Rays { count, seed, .. } = rays;
-        let samples = samples().for_rays(geometry, placement);
-        Ok(Field::one(occlusion::thickness(&samples, geometry, count, reach, seed, watch)?))
+        Ok(Field::one(occlusion::thickness(&samples(), geometry, count, reach, seed, watch)?))
     })
 }
