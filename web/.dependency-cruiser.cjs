@@ -11,13 +11,15 @@ module.exports = {
       from: {},
       to: { circular: true },
     },
-    ...layers.slice(0, -1).map((layer, i) => ({
-      name: `${layer}-looks-down`,
-      severity: "error",
-      comment: `${layer} lies below ${layers.slice(i + 1).join(", ")}.`,
-      from: { path: `^src/${layer}/` },
-      to: { path: `^src/(${layers.slice(i + 1).join("|")})/` },
-    })),
+    ...layers
+      .slice(0, -1)
+      .map((layer, i) => ({
+        name: `${layer}-looks-down`,
+        severity: "error",
+        comment: `${layer} lies below ${layers.slice(i + 1).join(", ")}.`,
+        from: { path: `^src/${layer}/` },
+        to: { path: `^src/(${layers.slice(i + 1).join("|")})/` },
+      })),
     {
       name: "areas-apart",
       severity: "error",

@@ -21,10 +21,14 @@ export default tseslint.config(
     files: ["src/**/*.{ts,tsx}"],
     ignores: ["src/api/**"],
     rules: {
-      "no-restricted-syntax": ["error", {
-        selector: "CallExpression[callee.object.name='api'][callee.property.name!='GET'], CallExpression[callee.name='fetch'], NewExpression[callee.name='XMLHttpRequest']",
-        message: "Ask by a function of api/writes.ts.",
-      }],
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector:
+            "CallExpression[callee.object.name='api'][callee.property.name!='GET'], CallExpression[callee.name='fetch'], NewExpression[callee.name='XMLHttpRequest']",
+          message: "Ask by a function of api/writes.ts.",
+        },
+      ],
     },
   },
 );

@@ -16,7 +16,9 @@ if (root) {
     <QueryClientProvider client={new QueryClient()}>
       <ThemeProvider theme={theme} defaultMode="light">
         <CssBaseline />
-        <ErrorBoundary FallbackComponent={Broken}><App /></ErrorBoundary>
+        <ErrorBoundary FallbackComponent={Broken}>
+          <App />
+        </ErrorBoundary>
       </ThemeProvider>
     </QueryClientProvider>,
   );

@@ -125,6 +125,7 @@ fn test(args: &[String]) -> Result<()> {
     run("Linting Rust", &root, &cargo(), &clippy)?;
     run("Checking TypeScript", &web, "npx", &["tsc", "--noEmit"])?;
     run("Linting TypeScript", &web, "npx", &["eslint", "."])?;
+    run("Checking formatting of the page", &web, "npx", &["prettier", "--check", "."])?;
     let types = root.join("target/schema.d.ts");
     make_types(&types)?;
     if fs::read(&types)? != fs::read(web.join("src/api/schema.d.ts"))? {

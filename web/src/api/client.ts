@@ -9,7 +9,10 @@ export const api = createClient<paths>({ baseUrl: "", headers: { "speckle-hand":
 // A request that gets no answer is refused like any other: nothing waits for ever, and nothing looks
 // kept that is not.
 api.use({
-  onError: ({ error }) => (error instanceof DOMException && error.name === "AbortError" ? undefined : Response.json({ message: messageOf(null) }, { status: 503 })),
+  onError: ({ error }) =>
+    error instanceof DOMException && error.name === "AbortError"
+      ? undefined
+      : Response.json({ message: messageOf(null) }, { status: 503 }),
 });
 
 /** The server's own sentence about what went wrong. */

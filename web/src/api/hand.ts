@@ -1,7 +1,28 @@
 // The name under which this window's changes are kept: a bird of the harbour, with a mark behind it
 // that tells two of one name apart and is not shown.
 
-const birds = ["Puffin", "Tern", "Gull", "Guillemot", "Cormorant", "Shag", "Eider", "Fulmar", "Gannet", "Kittiwake", "Oystercatcher", "Razorbill", "Sanderling", "Turnstone", "Plover", "Heron", "Curlew", "Dunlin", "Petrel", "Skua"];
+const birds = [
+  "Puffin",
+  "Tern",
+  "Gull",
+  "Guillemot",
+  "Cormorant",
+  "Shag",
+  "Eider",
+  "Fulmar",
+  "Gannet",
+  "Kittiwake",
+  "Oystercatcher",
+  "Razorbill",
+  "Sanderling",
+  "Turnstone",
+  "Plover",
+  "Heron",
+  "Curlew",
+  "Dunlin",
+  "Petrel",
+  "Skua",
+];
 const KEY = "speckle-hand";
 
 function fresh(): string {

@@ -20,7 +20,12 @@ async function done<T>(request: Promise<{ data?: T; error?: unknown; response: R
 }
 
 /** Hands something over, and gives the answer as it comes. */
-async function posted(url: string, body: BodyInit, type: string | null, signal?: AbortSignal): Promise<Outcome<Response>> {
+async function posted(
+  url: string,
+  body: BodyInit,
+  type: string | null,
+  signal?: AbortSignal,
+): Promise<Outcome<Response>> {
   try {
     const headers: Record<string, string> = { "speckle-hand": hand };
     // Of a form the browser says itself where its pieces end.
@@ -35,7 +40,10 @@ async function posted(url: string, body: BodyInit, type: string | null, signal?:
 async function told<T>(request: Promise<Outcome<Response>>): Promise<Outcome<T>> {
   const { data, trouble } = await request;
   if (trouble !== null) return { data: null, trouble };
-  return data.json().then((json: T) => ({ data: json, trouble: null }), () => failed(null));
+  return data.json().then(
+    (json: T) => ({ data: json, trouble: null }),
+    () => failed(null),
+  );
 }
 
 const of = (project: number) => ({ params: { path: { project } } });
@@ -44,25 +52,32 @@ const BYTES = "application/octet-stream";
 
 // The shelf.
 export const makeProject = (name: string) => done(api.POST("/api/v1/projects", { body: { name } }));
-export const makePiece = (piece: string, dense: boolean) => done(api.POST("/api/v1/pieces", { body: { piece, dense } }));
-export const renameProject = (project: number, name: string) => done(api.PATCH("/api/v1/projects/{project}", { ...of(project), body: { name } }));
+export const makePiece = (piece: string, dense: boolean) =>
+  done(api.POST("/api/v1/pieces", { body: { piece, dense } }));
+export const renameProject = (project: number, name: string) =>
+  done(api.PATCH("/api/v1/projects/{project}", { ...of(project), body: { name } }));
 export const copyProject = (project: number) => done(api.POST("/api/v1/projects/{project}/copy", of(project)));
 export const deleteProject = (project: number) => done(api.DELETE("/api/v1/projects/{project}", of(project)));
 
 // The document.
-export const makeEdit = (project: number, edit: Schemas["Edit"]) => done(api.POST("/api/v1/projects/{project}/edits", { ...of(project), body: edit }));
+export const makeEdit = (project: number, edit: Schemas["Edit"]) =>
+  done(api.POST("/api/v1/projects/{project}/edits", { ...of(project), body: edit }));
 
 /** Takes an image into the project, for recipes to lay on surfaces. */
-export const addImage = (project: number, file: File) => posted(`/api/v1/projects/${project}/images?${queryOf({ name: file.name })}`, file, BYTES);
+export const addImage = (project: number, file: File) =>
+  posted(`/api/v1/projects/${project}/images?${queryOf({ name: file.name })}`, file, BYTES);
 
 /** Gives a part the recipes of a file, in the set that the file names. */
-export const takeRecipes = (project: number, part: number, file: Blob) => posted(`/api/v1/projects/${project}/parts/${part}/recipes`, file, "text/plain");
+export const takeRecipes = (project: number, part: number, file: Blob) =>
+  posted(`/api/v1/projects/${project}/parts/${part}/recipes`, file, "text/plain");
 
 /** Takes a palette in from a file. */
-export const sendPalette = (project: number, file: File) => posted(`/api/v1/projects/${project}/palette`, file, "text/plain");
+export const sendPalette = (project: number, file: File) =>
+  posted(`/api/v1/projects/${project}/palette`, file, "text/plain");
 
 /** Hands an image over to paint through. */
-export const sendStencil = (project: number, file: File) => told<Schemas["StencilTaken"]>(posted(`/api/v1/projects/${project}/stencils`, file, BYTES));
+export const sendStencil = (project: number, file: File) =>
+  told<Schemas["StencilTaken"]>(posted(`/api/v1/projects/${project}/stencils`, file, BYTES));
 
 /** How a file is to be laid over a part; what is left out is found out. */
 export interface ReplacementChoices {
@@ -73,25 +88,38 @@ export interface ReplacementChoices {
 }
 
 /** Replaces the colors or the shape of a part by a file's, or tells what that would do. */
-export function sendReplacement(project: number, part: number, file: File, beside: File[], choices: ReplacementChoices & { what: "colors" | "shape"; look: boolean }) {
+export function sendReplacement(
+  project: number,
+  part: number,
+  file: File,
+  beside: File[],
+  choices: ReplacementChoices & { what: "colors" | "shape"; look: boolean },
+) {
   const url = `/api/v1/projects/${project}/parts/${part}/replacement?${queryOf({ ...choices })}`;
   return told<Schemas["Replacement"]>(posted(url, formOf(file, beside), null));
 }
 
 // Deliveries.
-export const packed = (project: number, recipient: Schemas["Recipient"]) => done(api.POST("/api/v1/projects/{project}/packing", { ...of(project), body: recipient }));
-export const prove = (project: number, recipient: Schemas["Recipient"], signal: AbortSignal) => done(api.POST("/api/v1/projects/{project}/proof", { ...of(project), body: recipient, signal }));
-export const keepRecipient = (project: number, recipient: Schemas["Recipient"]) => done(api.PUT("/api/v1/projects/{project}/recipients", { ...of(project), body: recipient }));
-export const forgetRecipient = (project: number, name: string) => done(api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } }));
+export const packed = (project: number, recipient: Schemas["Recipient"]) =>
+  done(api.POST("/api/v1/projects/{project}/packing", { ...of(project), body: recipient }));
+export const prove = (project: number, recipient: Schemas["Recipient"], signal: AbortSignal) =>
+  done(api.POST("/api/v1/projects/{project}/proof", { ...of(project), body: recipient, signal }));
+export const keepRecipient = (project: number, recipient: Schemas["Recipient"]) =>
+  done(api.PUT("/api/v1/projects/{project}/recipients", { ...of(project), body: recipient }));
+export const forgetRecipient = (project: number, name: string) =>
+  done(api.DELETE("/api/v1/projects/{project}/recipients", { params: { path: { project }, query: { name } } }));
 
 /** Sends a delivery: the file, or a zip of several. */
-export const deliver = (project: number, recipient: Schemas["Recipient"]) => posted(`/api/v1/projects/${project}/deliveries`, JSON.stringify(recipient), JSON_TYPE);
+export const deliver = (project: number, recipient: Schemas["Recipient"]) =>
+  posted(`/api/v1/projects/${project}/deliveries`, JSON.stringify(recipient), JSON_TYPE);
 
 /** One file of a delivery, as it would go out. */
-export const packedFile = (project: number, recipient: Schemas["Recipient"], number: number, signal: AbortSignal) => posted(`/api/v1/projects/${project}/packed?file=${number}`, JSON.stringify(recipient), JSON_TYPE, signal);
+export const packedFile = (project: number, recipient: Schemas["Recipient"], number: number, signal: AbortSignal) =>
+  posted(`/api/v1/projects/${project}/packed?file=${number}`, JSON.stringify(recipient), JSON_TYPE, signal);
 
 /** A map as an image file. */
-export const renderMap = (project: number, file: string, plan: unknown) => posted(`/api/v1/projects/${project}/maps?file=${file}`, JSON.stringify(plan), JSON_TYPE);
+export const renderMap = (project: number, file: string, plan: unknown) =>
+  posted(`/api/v1/projects/${project}/maps?file=${file}`, JSON.stringify(plan), JSON_TYPE);
 
 // What is large tells how far it is.
 /** How a file's numbers and groups are to be taken; what is left out is as its format usually is. */
@@ -132,7 +160,12 @@ export function sendProject(file: File, sending: Sending) {
   return send<Schemas["Made"]>("/api/v1/projects/file", file, file.name, sending);
 }
 
-function send<Answer>(url: string, body: FormData | File, name: string, { progress, signal }: Sending): Promise<Outcome<Answer>> {
+function send<Answer>(
+  url: string,
+  body: FormData | File,
+  name: string,
+  { progress, signal }: Sending,
+): Promise<Outcome<Answer>> {
   return new Promise((resolve) => {
     // fetch tells nothing of how far an upload is.
     const request = new XMLHttpRequest();
@@ -143,7 +176,11 @@ function send<Answer>(url: string, body: FormData | File, name: string, { progre
     request.upload.onprogress = (event) => progress(event.total ? event.loaded / event.total : 0);
     request.onload = () => {
       if (request.status === 200) resolve({ data: request.response as Answer, trouble: null });
-      else if (request.status === 413) resolve({ data: null, trouble: `${name} is larger than this server takes: start it with a higher --max-upload-mb.` });
+      else if (request.status === 413)
+        resolve({
+          data: null,
+          trouble: `${name} is larger than this server takes: start it with a higher --max-upload-mb.`,
+        });
       else resolve(failed(request.response));
     };
     request.onerror = () => resolve(failed(null));

@@ -7,7 +7,17 @@ const HEIGHT = 30;
 const LIFT = 0.4;
 
 /** `share`: how much of it is there yet, 0–1; it fills in dot by dot. */
-export function Grain({ bins, ink, label, share = 1 }: { bins: readonly number[] | undefined; ink: string; label: string; share?: number }) {
+export function Grain({
+  bins,
+  ink,
+  label,
+  share = 1,
+}: {
+  bins: readonly number[] | undefined;
+  ink: string;
+  label: string;
+  share?: number;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     const element = canvas.current;
@@ -37,5 +47,7 @@ export function Grain({ bins, ink, label, share = 1 }: { bins: readonly number[]
       }
     });
   }, [bins, ink, share]);
-  return <canvas ref={canvas} role="img" aria-label={label} style={{ width: "100%", height: HEIGHT, display: "block" }} />;
+  return (
+    <canvas ref={canvas} role="img" aria-label={label} style={{ width: "100%", height: HEIGHT, display: "block" }} />
+  );
 }

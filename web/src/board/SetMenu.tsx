@@ -1,5 +1,16 @@
 // What can be done with a whole set: named, copied, moved, held elsewhere, taken away.
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Divider, IconButton, Menu, MenuItem, Typography } from "@mui/material";
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  Divider,
+  IconButton,
+  Menu,
+  MenuItem,
+  Typography,
+} from "@mui/material";
 import { useEffect, useState } from "react";
 import { api, messageOf, type Schemas } from "../api/client";
 import { MoreIcon } from "../widgets/icons";
@@ -24,31 +35,75 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
   const kinds: Placement[] = ["vertex", "corner", "face"];
   return (
     <>
-      <IconButton size="small" aria-label={`More about ${set.name}`} onClick={(event) => setAnchor(event.currentTarget)} sx={{ mr: -0.75 }}><MoreIcon fontSize="small" /></IconButton>
+      <IconButton
+        size="small"
+        aria-label={`More about ${set.name}`}
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ mr: -0.75 }}>
+        <MoreIcon fontSize="small" />
+      </IconButton>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={choose(() => setState({ shown: set.id }))}>Show it on the stage</MenuItem>
         <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
-        <MenuItem onClick={edit({ type: "duplicate_set", ...at })} disabled={part.sets.length >= facts().limits.sets}>Duplicate</MenuItem>
-        <MenuItem onClick={edit({ type: "move_set", ...at, to: index - 1 })} disabled={index === 0}>Move up</MenuItem>
-        <MenuItem onClick={edit({ type: "move_set", ...at, to: index + 1 })} disabled={index === part.sets.length - 1}>Move down</MenuItem>
-        <MenuItem onClick={edit({ type: "copy_set", ...at, to: others.map((other) => other.id) })} disabled={others.length === 0}>
-          {others.length === 0 ? "All other parts have it" : `Copy to ${others.length === 1 ? (others[0]?.name ?? "") : `${others.length} other parts`}`}
+        <MenuItem onClick={edit({ type: "duplicate_set", ...at })} disabled={part.sets.length >= facts().limits.sets}>
+          Duplicate
+        </MenuItem>
+        <MenuItem onClick={edit({ type: "move_set", ...at, to: index - 1 })} disabled={index === 0}>
+          Move up
+        </MenuItem>
+        <MenuItem onClick={edit({ type: "move_set", ...at, to: index + 1 })} disabled={index === part.sets.length - 1}>
+          Move down
+        </MenuItem>
+        <MenuItem
+          onClick={edit({ type: "copy_set", ...at, to: others.map((other) => other.id) })}
+          disabled={others.length === 0}>
+          {others.length === 0
+            ? "All other parts have it"
+            : `Copy to ${others.length === 1 ? (others[0]?.name ?? "") : `${others.length} other parts`}`}
         </MenuItem>
         <Divider />
-        {kinds.filter((kind) => kind !== set.placement).map((kind) => (
-          <MenuItem key={kind} onClick={choose(() => setAsking(kind))}>Hold it {placementWords[kind]}…</MenuItem>
-        ))}
+        {kinds
+          .filter((kind) => kind !== set.placement)
+          .map((kind) => (
+            <MenuItem key={kind} onClick={choose(() => setAsking(kind))}>
+              Hold it {placementWords[kind]}…
+            </MenuItem>
+          ))}
         <Divider />
-        <MenuItem onClick={edit({ type: "delete_set", ...at })} sx={{ color: "error.main" }}>Delete</MenuItem>
+        <MenuItem onClick={edit({ type: "delete_set", ...at })} sx={{ color: "error.main" }}>
+          Delete
+        </MenuItem>
       </Menu>
-      {asking === "name" && <NameDialog title={`Rename ${set.name}`} name={set.name} act="Rename" onName={(name) => project.attempt({ type: "rename_set", ...at, name })} onClose={() => setAsking(null)} />}
-      {asking !== null && asking !== "name" && <Conversion set={set} part={part} to={asking} project={project} onClose={() => setAsking(null)} />}
+      {asking === "name" && (
+        <NameDialog
+          title={`Rename ${set.name}`}
+          name={set.name}
+          act="Rename"
+          onName={(name) => project.attempt({ type: "rename_set", ...at, name })}
+          onClose={() => setAsking(null)}
+        />
+      )}
+      {asking !== null && asking !== "name" && (
+        <Conversion set={set} part={part} to={asking} project={project} onClose={() => setAsking(null)} />
+      )}
     </>
   );
 }
 
 /** Says what would be lost before a set is held elsewhere. */
-function Conversion({ set, part, to, project, onClose }: { set: ColorSet; part: Part; to: Placement; project: Project; onClose: () => void }) {
+function Conversion({
+  set,
+  part,
+  to,
+  project,
+  onClose,
+}: {
+  set: ColorSet;
+  part: Part;
+  to: Placement;
+  project: Project;
+  onClose: () => void;
+}) {
   const [loss, setLoss] = useState<Schemas["Loss"] | string | null>(null);
   useEffect(() => {
     const asked = api.GET("/api/v1/projects/{project}/parts/{part}/sets/{set}/conversion", {
@@ -58,12 +113,20 @@ function Conversion({ set, part, to, project, onClose }: { set: ColorSet; part: 
   }, [project, part.id, set.id, to]);
   const accept = async () => {
     const done = await project.edit({ type: "convert_set", part: part.id, set: set.id, placement: to });
-    if (done) setState({ said: { text: `${set.name} is held ${placementWords[to]} now: ${typeof loss === "object" && loss ? told(loss) : ""}`, bad: false } });
+    if (done)
+      setState({
+        said: {
+          text: `${set.name} is held ${placementWords[to]} now: ${typeof loss === "object" && loss ? told(loss) : ""}`,
+          bad: false,
+        },
+      });
     onClose();
   };
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth onKeyDown={(event) => event.stopPropagation()}>
-      <DialogTitle>Hold {set.name} {placementWords[to]}?</DialogTitle>
+      <DialogTitle>
+        Hold {set.name} {placementWords[to]}?
+      </DialogTitle>
       <DialogContent>
         <Typography data-test="loss">
           {loss === null ? "Looking what would be lost…" : typeof loss === "string" ? loss : told(loss)}
@@ -75,8 +138,12 @@ function Conversion({ set, part, to, project, onClose }: { set: ColorSet; part: 
         </Typography>
       </DialogContent>
       <DialogActions>
-        <Button color="inherit" onClick={onClose}>Cancel</Button>
-        <Button variant="contained" disabled={typeof loss !== "object" || loss === null} onClick={() => void accept()}>Hold it {placementWords[to]}</Button>
+        <Button color="inherit" onClick={onClose}>
+          Cancel
+        </Button>
+        <Button variant="contained" disabled={typeof loss !== "object" || loss === null} onClick={() => void accept()}>
+          Hold it {placementWords[to]}
+        </Button>
       </DialogActions>
     </Dialog>
   );

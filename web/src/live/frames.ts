@@ -90,7 +90,8 @@ export interface PlacesFrame {
   /** 3 per place. */
   places: Float32Array;
 }
-export type Frame = GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame | PreviewFrame | HeatFrame | ReshapeFrame;
+export type Frame =
+  GeometryFrame | ValuesFrame | PatchFrame | FootprintFrame | PlacesFrame | PreviewFrame | HeatFrame | ReshapeFrame;
 
 const HEAD_BYTES = 32;
 
@@ -127,7 +128,13 @@ export function decode(buffer: ArrayBuffer): Frame | null {
     case 6:
       return { kind: "preview", question, part, set, values: new Uint8Array(buffer, at, 4 * a) };
     case 7:
-      return { kind: "heat", question, part, placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex", numbers: new Float32Array(buffer, at, a) };
+      return {
+        kind: "heat",
+        question,
+        part,
+        placement: (["vertex", "corner", "face"] as const)[b] ?? "vertex",
+        numbers: new Float32Array(buffer, at, a),
+      };
     case 8: {
       const vertices = u32(c);
       const positions = new Float32Array(buffer, at, 3 * c);
@@ -135,7 +142,18 @@ export function decode(buffer: ArrayBuffer): Frame | null {
       const normals = new Int16Array(buffer, at, 4 * c);
       at += 8 * c;
       const faces = u32(d);
-      return { kind: "reshape", question, part, vertexCount: a, faceCount: b, vertices, positions, normals, faces, triangles: u32(3 * d) };
+      return {
+        kind: "reshape",
+        question,
+        part,
+        vertexCount: a,
+        faceCount: b,
+        vertices,
+        positions,
+        normals,
+        faces,
+        triangles: u32(3 * d),
+      };
     }
     default:
       return null;

@@ -8,7 +8,11 @@ export function toHsv([red = 0, green = 0, blue = 0]: readonly number[]): Three 
   const chroma = value - Math.min(red, green, blue);
   if (chroma === 0) return [0, 0, value];
   const sector =
-    value === red ? ((green - blue) / chroma + 6) % 6 : value === green ? (blue - red) / chroma + 2 : (red - green) / chroma + 4;
+    value === red
+      ? ((green - blue) / chroma + 6) % 6
+      : value === green
+        ? (blue - red) / chroma + 2
+        : (red - green) / chroma + 4;
   return [sector / 6, chroma / value, value];
 }
 
@@ -53,7 +57,11 @@ function oklchExactly(lightness: number, chroma: number, hue: number): Three {
 /** The nearest color of that lightness and hue that a screen can show: less chroma where there is too much. */
 export function fromOklch(lightness: number, chroma: number, hue: number): Three {
   const fits = (rgb: Three) => rgb.every((c) => c >= -1e-4 && c <= 1 + 1e-4);
-  const clamped = (rgb: Three): Three => [Math.min(1, Math.max(0, rgb[0])), Math.min(1, Math.max(0, rgb[1])), Math.min(1, Math.max(0, rgb[2]))];
+  const clamped = (rgb: Three): Three => [
+    Math.min(1, Math.max(0, rgb[0])),
+    Math.min(1, Math.max(0, rgb[1])),
+    Math.min(1, Math.max(0, rgb[2])),
+  ];
   const wanted = oklchExactly(lightness, chroma, hue);
   if (fits(wanted)) return clamped(wanted);
   let [low, high] = [0, chroma];

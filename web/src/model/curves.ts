@@ -14,7 +14,11 @@ export const falloffs: Record<Schemas["Falloff"], (t: number) => number> = {
 };
 
 /** The height of a curve of five above a place. */
-export const curveAt = (heights: Curve, x: number) => through(heights.map((y, i) => ({ x: i / 4, y, corner: false })), x);
+export const curveAt = (heights: Curve, x: number) =>
+  through(
+    heights.map((y, i) => ({ x: i / 4, y, corner: false })),
+    x,
+  );
 
 /** The height above a place, as the server reckons it (monotone cubic, Fritsch and Carlson 1980). */
 export function through(points: readonly Point[], x: number): number {
@@ -37,7 +41,11 @@ export function through(points: readonly Point[], x: number): number {
   const [t2, t3] = [t * t, t * t * t];
   const limit = 3 * Math.abs(rise(i));
   const within = (s: number) => Math.min(limit, Math.max(-limit, s));
-  const height = (2 * t3 - 3 * t2 + 1) * a.y + (t3 - 2 * t2 + t) * width * within(slope(i, i)) + (3 * t2 - 2 * t3) * b.y + (t3 - t2) * width * within(slope(i + 1, i));
+  const height =
+    (2 * t3 - 3 * t2 + 1) * a.y +
+    (t3 - 2 * t2 + t) * width * within(slope(i, i)) +
+    (3 * t2 - 2 * t3) * b.y +
+    (t3 - t2) * width * within(slope(i + 1, i));
   return Math.min(Math.max(a.y, b.y), Math.max(Math.min(a.y, b.y), height));
 }
 

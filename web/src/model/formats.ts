@@ -6,8 +6,14 @@ import { api } from "../api/client";
 const BESIDE = [".zip", ".mtl", ".bin", "image/*"];
 
 function useExtensions(): string[] {
-  const formats = useQuery({ queryKey: ["formats"], staleTime: Infinity, queryFn: async () => (await api.GET("/api/v1/formats")).data ?? [] });
-  return formats.data?.flatMap((format) => [format.extension, ...format.also_read].map((extension) => `.${extension}`)) ?? [];
+  const formats = useQuery({
+    queryKey: ["formats"],
+    staleTime: Infinity,
+    queryFn: async () => (await api.GET("/api/v1/formats")).data ?? [],
+  });
+  return (
+    formats.data?.flatMap((format) => [format.extension, ...format.also_read].map((extension) => `.${extension}`)) ?? []
+  );
 }
 
 /** For people: ".glb, .gltf … or .stl". */

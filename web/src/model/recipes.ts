@@ -16,14 +16,24 @@ export type Root = Schemas["Root"];
 /** The families of sources, as the tray shows them. */
 export const families = [
   { key: "form", title: "Form", kinds: ["occlusion", "hollows", "ridges", "edges", "thickness", "openness"] },
-  { key: "place", title: "Place", kinds: ["facing", "height_ramp", "between", "distance", "trail", "joint", "position", "normal"] },
+  {
+    key: "place",
+    title: "Place",
+    kinds: ["facing", "height_ramp", "between", "distance", "trail", "joint", "position", "normal"],
+  },
   { key: "chance", title: "Chance", kinds: ["noise", "per_piece", "per_piece_shift"] },
   { key: "given", title: "Given", kinds: ["image", "channel", "material", "constant", "color", "hand_paint"] },
 ] as const satisfies readonly { key: string; title: string; kinds: readonly Kind[] }[];
 
 export const sourceWords: Record<Kind, { title: string; says: string }> = {
-  occlusion: { title: "Occlusion", says: "How open the surface is to what is around: 1 in the open, 0 where no light gets in." },
-  hollows: { title: "Hollows", says: "Where the surface goes in: 0 where it is flat, 1 in a groove as tight as the scale." },
+  occlusion: {
+    title: "Occlusion",
+    says: "How open the surface is to what is around: 1 in the open, 0 where no light gets in.",
+  },
+  hollows: {
+    title: "Hollows",
+    says: "Where the surface goes in: 0 where it is flat, 1 in a groove as tight as the scale.",
+  },
   ridges: { title: "Ridges", says: "Where it stands out: 0 where it is flat, 1 on a ridge as tight as the scale." },
   edges: { title: "Edges", says: "How near an edge is at which the surface bends by more than an angle." },
   thickness: { title: "Thickness", says: "How thick the body is inwards." },
@@ -38,7 +48,10 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
   normal: { title: "Normal", says: "Which way it looks: x, y and z." },
   noise: { title: "Noise", says: "Random numbers that hang together." },
   per_piece: { title: "Per piece", says: "A random number for each piece, material or part." },
-  per_piece_shift: { title: "Color shift", says: "A random shift of lightness, chroma and hue for each piece, around a neutral of 0.5." },
+  per_piece_shift: {
+    title: "Color shift",
+    says: "A random shift of lightness, chroma and hue for each piece, around a neutral of 0.5.",
+  },
   image: { title: "Image", says: "The colors of an image, averaged over what belongs to each element." },
   channel: { title: "Channel", says: "What another channel has." },
   material: { title: "Material", says: "The color of the part's material, or of each face's." },
@@ -57,38 +70,73 @@ export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target):
   const seed = Math.floor(Math.random() * 1000);
   const by = part.pieces > 1 ? "pieces" : "materials";
   switch (kind) {
-    case "between": return { kind, from: part.min, to: part.max, space: "part" };
-    case "distance": return { kind, from: { kind: "end", towards: "down" }, reach: 0 };
-    case "trail": return { kind, root: { kind: "end", towards: "down" }, reach: 0, joined: "apart", touch: 0 };
-    case "noise": return { ...bare(kind), seed };
-    case "per_piece": return { ...bare(kind), by, seed };
-    case "per_piece_shift": return { ...bare(kind), by, amounts: [0.5, 0.5, 0.25], seed };
-    case "image": return { kind, image: get().images[0]?.name ?? "", lay: part.uv_sets > 0 ? { kind: "uv", uv_set: 0 } : { kind: "three_axes", width: 0 }, repeat: [1, 1], offset: [0, 0], turn: 0, wrap: "repeat", hard_pixels: false, averaged: "footprint" };
+    case "between":
+      return { kind, from: part.min, to: part.max, space: "part" };
+    case "distance":
+      return { kind, from: { kind: "end", towards: "down" }, reach: 0 };
+    case "trail":
+      return { kind, root: { kind: "end", towards: "down" }, reach: 0, joined: "apart", touch: 0 };
+    case "noise":
+      return { ...bare(kind), seed };
+    case "per_piece":
+      return { ...bare(kind), by, seed };
+    case "per_piece_shift":
+      return { ...bare(kind), by, amounts: [0.5, 0.5, 0.25], seed };
+    case "image":
+      return {
+        kind,
+        image: get().images[0]?.name ?? "",
+        lay: part.uv_sets > 0 ? { kind: "uv", uv_set: 0 } : { kind: "three_axes", width: 0 },
+        repeat: [1, 1],
+        offset: [0, 0],
+        turn: 0,
+        wrap: "repeat",
+        hard_pixels: false,
+        averaged: "footprint",
+      };
     case "channel": {
       const other = part.sets.find((own) => own.id !== set.id) ?? set;
       const free = other.id === set.id ? (channelName.find((name) => !target.includes(name)) ?? "A") : "R";
       return { kind, set: other.name, channel: free };
     }
-    case "constant": return { kind, value: 0.5 };
-    case "color": return { kind, color: get().paint.slice(0, 3) };
-    default: return bare(kind);
+    case "constant":
+      return { kind, value: 0.5 };
+    case "color":
+      return { kind, color: get().paint.slice(0, 3) };
+    default:
+      return bare(kind);
   }
 }
 
 /** The directions, as the lists show them. */
 export const directionWords: readonly (readonly [Exclude<Direction, { to: unknown }> | "to", string])[] = [
-  ["up", "up"], ["down", "down"], ["x", "along x"], ["minus_x", "against x"], ["y", "along y"], ["minus_y", "against y"], ["z", "along z"], ["minus_z", "against z"], ["to", "any other way"],
+  ["up", "up"],
+  ["down", "down"],
+  ["x", "along x"],
+  ["minus_x", "against x"],
+  ["y", "along y"],
+  ["minus_y", "against y"],
+  ["z", "along z"],
+  ["minus_z", "against z"],
+  ["to", "any other way"],
 ];
 export const directionTitle = (direction: Direction) =>
-  typeof direction === "string" ? (directionWords.find(([key]) => key === direction)?.[1] ?? direction) : `to ${direction.to.map((x) => figure(x)).join(", ")}`;
+  typeof direction === "string"
+    ? (directionWords.find(([key]) => key === direction)?.[1] ?? direction)
+    : `to ${direction.to.map((x) => figure(x)).join(", ")}`;
 
 const rootTitle = (root: Root): string => {
   switch (root.kind) {
-    case "point": return `the point ${root.at.map((x) => figure(x)).join(", ")}`;
-    case "selection": return root.name || "a selection";
-    case "open_edge": return "the open edge";
-    case "end": return `its end, ${directionTitle(root.towards)}`;
-    case "part": return root.name || "another part";
+    case "point":
+      return `the point ${root.at.map((x) => figure(x)).join(", ")}`;
+    case "selection":
+      return root.name || "a selection";
+    case "open_edge":
+      return "the open edge";
+    case "end":
+      return `its end, ${directionTitle(root.towards)}`;
+    case "part":
+      return root.name || "another part";
   }
 };
 
@@ -100,45 +148,146 @@ const fitted = (value: number | undefined, words = "fitted") => (value ? `${figu
 export function sourceLine(source: Source): string {
   const words: (string | false | undefined)[] = (() => {
     switch (source.kind) {
-      case "occlusion": return [`${source.rays} rays`, source.reach ? `${figure(source.reach)} ${symbol()} far` : "endless", source.ground && "on the ground", source.both_sides && "both sides"];
-      case "hollows": case "ridges": return [source.scale ? `scale ${fitted(source.scale)}` : "finest scale"];
-      case "edges": return [`from ${figure(source.angle ?? 30)}°`, source.width ? `${fitted(source.width)} wide` : false, source.bends === "both" ? false : source.bends];
-      case "thickness": return [`${source.rays} rays`, source.reach ? `up to ${fitted(source.reach)}` : false];
-      case "openness": return [`light ${directionTitle(source.light ?? "up")}`, `±${figure(source.spread ?? 15)}°`, `${source.rays} rays`];
-      case "facing": return [directionTitle(source.direction ?? "up"), `within ${figure(source.half_angle ?? 90)}°`];
-      case "height_ramp": return [directionTitle(source.direction ?? "up"), source.from != null && source.to != null ? `${figure(source.from)} to ${figure(source.to)} ${symbol()}` : "over the part"];
-      case "between": return ["two points"];
-      case "distance": return [`from ${rootTitle(source.from)}`, source.reach ? `up to ${fitted(source.reach)}` : false];
-      case "trail": return [`from ${rootTitle(source.root)}`, source.joined === "apart" ? false : source.joined === "holds" ? "joined pieces move along" : "goes on into joined pieces"];
-      case "joint": return [`between ${source.between}`, source.width ? `${fitted(source.width)} wide` : false];
-      case "position": case "normal": return [source.space === "part" ? "of the part" : "of the project"];
-      case "noise": return [noiseWords.find(([key]) => key === source.noise)?.[1], typeof source.space === "object" ? (source.size ? `${figure(source.size)} of the image` : "fitted") : fitted(source.size), `${source.octaves} octave${source.octaves === 1 ? "" : "s"}`];
-      case "per_piece": case "per_piece_shift": return [`of ${source.by}`, `seed ${source.seed}`];
-      case "image": return [source.image || "none chosen", source.lay?.kind === "along" ? "along a direction" : source.lay?.kind === "three_axes" ? "from three axes" : "by UV", source.averaged === "piece" && "one mean a piece"];
-      case "channel": return [`${source.part ? `${source.part}, ` : ""}${source.set} · ${source.channel}`];
-      case "material": return ["as the file has it"];
-      case "constant": return [String(source.value)];
-      case "color": return [source.color.map((x) => x.toFixed(2)).join(" ")];
-      case "hand_paint": return ["where you paint"];
+      case "occlusion":
+        return [
+          `${source.rays} rays`,
+          source.reach ? `${figure(source.reach)} ${symbol()} far` : "endless",
+          source.ground && "on the ground",
+          source.both_sides && "both sides",
+        ];
+      case "hollows":
+      case "ridges":
+        return [source.scale ? `scale ${fitted(source.scale)}` : "finest scale"];
+      case "edges":
+        return [
+          `from ${figure(source.angle ?? 30)}°`,
+          source.width ? `${fitted(source.width)} wide` : false,
+          source.bends === "both" ? false : source.bends,
+        ];
+      case "thickness":
+        return [`${source.rays} rays`, source.reach ? `up to ${fitted(source.reach)}` : false];
+      case "openness":
+        return [
+          `light ${directionTitle(source.light ?? "up")}`,
+          `±${figure(source.spread ?? 15)}°`,
+          `${source.rays} rays`,
+        ];
+      case "facing":
+        return [directionTitle(source.direction ?? "up"), `within ${figure(source.half_angle ?? 90)}°`];
+      case "height_ramp":
+        return [
+          directionTitle(source.direction ?? "up"),
+          source.from != null && source.to != null
+            ? `${figure(source.from)} to ${figure(source.to)} ${symbol()}`
+            : "over the part",
+        ];
+      case "between":
+        return ["two points"];
+      case "distance":
+        return [`from ${rootTitle(source.from)}`, source.reach ? `up to ${fitted(source.reach)}` : false];
+      case "trail":
+        return [
+          `from ${rootTitle(source.root)}`,
+          source.joined === "apart"
+            ? false
+            : source.joined === "holds"
+              ? "joined pieces move along"
+              : "goes on into joined pieces",
+        ];
+      case "joint":
+        return [`between ${source.between}`, source.width ? `${fitted(source.width)} wide` : false];
+      case "position":
+      case "normal":
+        return [source.space === "part" ? "of the part" : "of the project"];
+      case "noise":
+        return [
+          noiseWords.find(([key]) => key === source.noise)?.[1],
+          typeof source.space === "object"
+            ? source.size
+              ? `${figure(source.size)} of the image`
+              : "fitted"
+            : fitted(source.size),
+          `${source.octaves} octave${source.octaves === 1 ? "" : "s"}`,
+        ];
+      case "per_piece":
+      case "per_piece_shift":
+        return [`of ${source.by}`, `seed ${source.seed}`];
+      case "image":
+        return [
+          source.image || "none chosen",
+          source.lay?.kind === "along"
+            ? "along a direction"
+            : source.lay?.kind === "three_axes"
+              ? "from three axes"
+              : "by UV",
+          source.averaged === "piece" && "one mean a piece",
+        ];
+      case "channel":
+        return [`${source.part ? `${source.part}, ` : ""}${source.set} · ${source.channel}`];
+      case "material":
+        return ["as the file has it"];
+      case "constant":
+        return [String(source.value)];
+      case "color":
+        return [source.color.map((x) => x.toFixed(2)).join(" ")];
+      case "hand_paint":
+        return ["where you paint"];
     }
   })();
   return words.filter(Boolean).join(" · ");
 }
 
-export const noiseWords: readonly (readonly [Schemas["NoiseKind"], string])[] = [["value", "value"], ["gradient", "gradient"], ["simplex", "simplex-like"], ["cellular", "cellular"]];
+export const noiseWords: readonly (readonly [Schemas["NoiseKind"], string])[] = [
+  ["value", "value"],
+  ["gradient", "gradient"],
+  ["simplex", "simplex-like"],
+  ["cellular", "cellular"],
+];
 
 export const shapingWords: Record<Shaping["kind"], { title: string; says: string; start: Shaping }> = {
-  curve: { title: "Curve", says: "By a curve that you draw", start: { kind: "curve", points: [{ x: 0, y: 0, corner: false }, { x: 1, y: 1, corner: false }] } },
-  levels: { title: "Levels", says: "Spreads what lies between two numbers", start: { kind: "levels", from: 0, to: 1, gamma: 1, least: 0, greatest: 1 } },
+  curve: {
+    title: "Curve",
+    says: "By a curve that you draw",
+    start: {
+      kind: "curve",
+      points: [
+        { x: 0, y: 0, corner: false },
+        { x: 1, y: 1, corner: false },
+      ],
+    },
+  },
+  levels: {
+    title: "Levels",
+    says: "Spreads what lies between two numbers",
+    start: { kind: "levels", from: 0, to: 1, gamma: 1, least: 0, greatest: 1 },
+  },
   gain: { title: "Gain", says: "Times one number, plus another", start: { kind: "gain", by: 1, plus: 0 } },
-  clamp: { title: "Clamp", says: "No less than one number, no more than another", start: { kind: "clamp", low: 0, high: 1 } },
+  clamp: {
+    title: "Clamp",
+    says: "No less than one number, no more than another",
+    start: { kind: "clamp", low: 0, high: 1 },
+  },
   invert: { title: "Invert", says: "1 less the number", start: { kind: "invert" } },
   gamma: { title: "Gamma", says: "Lightens or darkens what is in the middle", start: { kind: "gamma", gamma: 1 } },
   soften: { title: "Soften", says: "Mixed with what lies around", start: { kind: "soften", rounds: 2 } },
   sharpen: { title: "Sharpen", says: "Away from what lies around", start: { kind: "sharpen", rounds: 2, amount: 1 } },
   posterise: { title: "Posterise", says: "The nearest of so many even steps", start: { kind: "posterise", steps: 4 } },
-  threshold: { title: "Threshold", says: "0 below a number and 1 above it", start: { kind: "threshold", at: 0.5, softness: 0.1 } },
-  ramp: { title: "Color ramp", says: "From the number to a color", start: { kind: "ramp", stops: [{ at: 0, color: [0, 0, 0, 1] }, { at: 1, color: [1, 1, 1, 1] }] } },
+  threshold: {
+    title: "Threshold",
+    says: "0 below a number and 1 above it",
+    start: { kind: "threshold", at: 0.5, softness: 0.1 },
+  },
+  ramp: {
+    title: "Color ramp",
+    says: "From the number to a color",
+    start: {
+      kind: "ramp",
+      stops: [
+        { at: 0, color: [0, 0, 0, 1] },
+        { at: 1, color: [1, 1, 1, 1] },
+      ],
+    },
+  },
 };
 
 export const mergeWords: readonly (readonly [Merge, string, string])[] = [
@@ -163,21 +312,31 @@ export function mergeOf(recipe: Recipe, index: number, set: ColorSet): Merge {
   return step.source.kind === "hand_paint" ? merges.hand_paint : isFirst ? merges.first : merges[set.encoding];
 }
 
-export const strengthOf = (step: Step, merge: Merge) => step.strength ?? (merge === "mix" ? facts().merges.mix_strength : facts().merges.strength);
+export const strengthOf = (step: Step, merge: Merge) =>
+  step.strength ?? (merge === "mix" ? facts().merges.mix_strength : facts().merges.strength);
 
 /** "ridges, noise": what its steps start from. */
 export function recipeTitle(recipe: Recipe): string {
   if (recipe.name) return recipe.name;
-  const titles = [...new Set(recipe.steps.filter((step) => !step.off).map((step) => sourceWords[step.source.kind].title.toLowerCase()))];
+  const titles = [
+    ...new Set(
+      recipe.steps.filter((step) => !step.off).map((step) => sourceWords[step.source.kind].title.toLowerCase()),
+    ),
+  ];
   return titles.join(", ") || "nothing yet";
 }
 
 export const targetChannels: Record<Target, [boolean, boolean, boolean, boolean]> = {
-  R: [true, false, false, false], G: [false, true, false, false], B: [false, false, true, false], A: [false, false, false, true],
-  RGB: [true, true, true, false], RGBA: [true, true, true, true],
+  R: [true, false, false, false],
+  G: [false, true, false, false],
+  B: [false, false, true, false],
+  A: [false, false, false, true],
+  RGB: [true, true, true, false],
+  RGBA: [true, true, true, true],
 };
 export const targets = Object.keys(targetChannels) as Target[];
-export const targetWords = (target: Target) => ({ R: "R", G: "G", B: "B", A: "A", RGB: "R G B", RGBA: "R G B A" })[target];
+export const targetWords = (target: Target) =>
+  ({ R: "R", G: "G", B: "B", A: "A", RGB: "R G B", RGBA: "R G B A" })[target];
 
 export interface Chosen {
   set: ColorSet;
@@ -194,10 +353,15 @@ export function chosenRecipe(set: ColorSet | undefined, channels: readonly boole
   const meets = (target: Target) => targetChannels[target].some((on, i) => on && channels[i]);
   const others = set.recipes.filter((recipe) => meets(recipe.channels));
   const [first] = others;
-  if (first && others.length === 1 && channels.every((on, i) => !on || targetChannels[first.channels][i])) return { set, target: first.channels, recipe: first };
+  if (first && others.length === 1 && channels.every((on, i) => !on || targetChannels[first.channels][i]))
+    return { set, target: first.channels, recipe: first };
   const free = targets.find(is);
-  if (!free) return channels.some(Boolean) ? "A recipe makes one channel, R G B together, or all four: choose such cells on the board." : "Choose a cell on the board: its recipe stands here.";
-  if (first) return `${others.map((recipe) => targetWords(recipe.channels)).join(" and ")} of ${set.name} ${others.length === 1 ? "has a recipe" : "have recipes"} already. Choose ${others.length === 1 ? "that cell" : "one of those cells"}, or freeze ${others.length === 1 ? "it" : "them"} first.`;
+  if (!free)
+    return channels.some(Boolean)
+      ? "A recipe makes one channel, R G B together, or all four: choose such cells on the board."
+      : "Choose a cell on the board: its recipe stands here.";
+  if (first)
+    return `${others.map((recipe) => targetWords(recipe.channels)).join(" and ")} of ${set.name} ${others.length === 1 ? "has a recipe" : "have recipes"} already. Choose ${others.length === 1 ? "that cell" : "one of those cells"}, or freeze ${others.length === 1 ? "it" : "them"} first.`;
   return { set, target: free, recipe: null };
 }
 

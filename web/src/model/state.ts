@@ -21,7 +21,9 @@ export interface Probe {
 }
 
 /** The brush as the hand sets it; the stage makes of it what goes over the wire. */
-export type Brush = Required<Omit<Schemas["Brush"], "falloff_curve" | "pressure_radius" | "pressure_opacity" | "pressure_hardness">> & {
+export type Brush = Required<
+  Omit<Schemas["Brush"], "falloff_curve" | "pressure_radius" | "pressure_opacity" | "pressure_hardness">
+> & {
   /** Used instead of the radius when the circle keeps its size on the screen. */
   pixels: number;
   falloff_curve: Curve | null;
@@ -239,7 +241,16 @@ const start: State = {
   target: null,
   channels: [true, true, true, false],
   shown: null,
-  look: { shade: "lit", smoothUpTo: 180, wire: false, parallel: false, channel: null, heat: null, mask: true, selection: true },
+  look: {
+    shade: "lit",
+    smoothUpTo: 180,
+    wire: false,
+    parallel: false,
+    channel: null,
+    heat: null,
+    mask: true,
+    selection: true,
+  },
   edgePixels: null,
   area: "paint",
   tool: "stroke",
@@ -250,11 +261,40 @@ const start: State = {
   tidy: "soften",
   blend: "normal",
   brush: {
-    reach: "skin", radius: 1, pixels: 40, on_screen: false, opacity: 1, hardness: 0.5, falloff: "soft", falloff_curve: null, through: false, apart: false,
-    build_up: "stroke", flow: 0.2, spacing: 0.2, pressure_radius: null, pressure_opacity: null, pressure_hardness: null,
+    reach: "skin",
+    radius: 1,
+    pixels: 40,
+    on_screen: false,
+    opacity: 1,
+    hardness: 0.5,
+    falloff: "soft",
+    falloff_curve: null,
+    through: false,
+    apart: false,
+    build_up: "stroke",
+    flow: 0.2,
+    spacing: 0.2,
+    pressure_radius: null,
+    pressure_opacity: null,
+    pressure_hardness: null,
   },
   pour: { kind: "crease", degrees: null, tolerance: 0.02 },
-  span: { kind: "band", axis: "y", direction: [0, 1, 0], from: null, to: null, soft: 0, shape: "sphere", center: null, size: [1, 1, 1], turn: [0, 0, 0], softShare: 0, outline: "free", through: false, drawn: null },
+  span: {
+    kind: "band",
+    axis: "y",
+    direction: [0, 1, 0],
+    from: null,
+    to: null,
+    soft: 0,
+    shape: "sphere",
+    center: null,
+    size: [1, 1, 1],
+    turn: [0, 0, 0],
+    softShare: 0,
+    outline: "free",
+    through: false,
+    drawn: null,
+  },
   spanReady: false,
   mirror: { axes: [false, false, false], of_project: false },
   allParts: false,
@@ -311,12 +351,37 @@ export const setCutaway = (change: Partial<CutawayChoice>) => set({ cutaway: { .
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
   const { facts, paint, second, value, recent, look, brush, action, blend, tool, tidy, pour, pinned } = get();
-  set({ ...start, facts, paint, second, value, recent, look: { ...look, heat: null }, brush, action, blend, tool, tidy, pinned, pour: { ...pour, degrees: null } });
+  set({
+    ...start,
+    facts,
+    paint,
+    second,
+    value,
+    recent,
+    look: { ...look, heat: null },
+    brush,
+    action,
+    blend,
+    tool,
+    tidy,
+    pinned,
+    pour: { ...pour, degrees: null },
+  });
 }
 
 /** Until the server has told, nothing bounds anything. */
 const NOTHING_TOLD: Schemas["Facts"] = {
-  limits: { sets: Infinity, helpers: Infinity, swatches: Infinity, views: Infinity, images: Infinity, steps: Infinity, curve_points: Infinity, ramp_stops: Infinity, spools: Infinity },
+  limits: {
+    sets: Infinity,
+    helpers: Infinity,
+    swatches: Infinity,
+    views: Infinity,
+    images: Infinity,
+    steps: Infinity,
+    curve_points: Infinity,
+    ramp_stops: Infinity,
+    spools: Infinity,
+  },
   merges: { first: "replace", hand_paint: "replace", data: "replace", color: "replace", mix_strength: 1, strength: 1 },
   sources: [],
 };
@@ -333,8 +398,10 @@ export function targetSet(state: State): ColorSet | undefined {
 }
 
 /** The part's mask, if it has one. */
-export const maskOf = (part: Part | undefined): ColorSet | undefined => part?.helpers.find((helper) => helper.role === "mask");
-export const selectionsOf = (part: Part | undefined): ColorSet[] => part?.helpers.filter((helper) => helper.role === "selection") ?? [];
+export const maskOf = (part: Part | undefined): ColorSet | undefined =>
+  part?.helpers.find((helper) => helper.role === "mask");
+export const selectionsOf = (part: Part | undefined): ColorSet[] =>
+  part?.helpers.filter((helper) => helper.role === "selection") ?? [];
 
 /** The selection that is worked on: the chosen one, or the part's first. */
 export function chosenSelection(state: State): ColorSet | undefined {
@@ -350,12 +417,24 @@ export function intoSet(state: State): ColorSet | undefined {
 
 /** The names of the project's snapshots, oldest first. */
 export function snapshotNames(parts: Part[]): string[] {
-  return [...new Set(parts.flatMap((part) => part.helpers.filter((helper) => typeof helper.role === "object").map((helper) => helper.name)))];
+  return [
+    ...new Set(
+      parts.flatMap((part) =>
+        part.helpers.filter((helper) => typeof helper.role === "object").map((helper) => helper.name),
+      ),
+    ),
+  ];
 }
 
 /** The snapshot of a set under a name. */
 export function snapshotOf(part: Part, set: number | null, name: string): ColorSet | undefined {
-  return part.helpers.find((helper) => typeof helper.role === "object" && "snapshot" in helper.role && helper.name === name && (set === null || helper.role.snapshot.of === set));
+  return part.helpers.find(
+    (helper) =>
+      typeof helper.role === "object" &&
+      "snapshot" in helper.role &&
+      helper.name === name &&
+      (set === null || helper.role.snapshot.of === set),
+  );
 }
 
 export function shownSet(state: State): ColorSet | undefined {
@@ -381,11 +460,19 @@ export function takeOutline({ parts, traits, swatches, views, images }: Schemas[
     look: heat === look.heat ? look : { ...look, heat },
     wipe: wipe && names.includes(wipe.snapshot) ? wipe : null,
     // Tools write into what is there.
-    into: state.into === "mask" && !maskOf(part) ? "set" : state.into === "selection" && selectionsOf(part).length === 0 ? "set" : state.into,
+    into:
+      state.into === "mask" && !maskOf(part)
+        ? "set"
+        : state.into === "selection" && selectionsOf(part).length === 0
+          ? "set"
+          : state.into,
     part: part?.id ?? null,
     target: has(state.target) ? state.target : (part?.sets[0]?.id ?? null),
     // The first set of a bare part is shown, or paint would go into it unseen.
-    shown: has(state.shown) || (state.shown === null && !changedPart && !wasBare) ? state.shown : (part?.sets[0]?.id ?? null),
+    shown:
+      has(state.shown) || (state.shown === null && !changedPart && !wasBare)
+        ? state.shown
+        : (part?.sets[0]?.id ?? null),
     brush: changedPart && part ? { ...state.brush, radius: part.starting_radius } : state.brush,
   });
 }
@@ -400,7 +487,14 @@ export function choosePart(id: number) {
   const same = part.sets.find((candidate) => candidate.name === name)?.id ?? first;
   const { into } = get();
   const hasInto = into === "set" || (into === "mask" ? maskOf(part) !== undefined : selectionsOf(part).length > 0);
-  set({ part: id, target: same, shown: shown === null ? null : same, selection: null, corners: null, into: hasInto ? into : "set" });
+  set({
+    part: id,
+    target: same,
+    shown: shown === null ? null : same,
+    selection: null,
+    corners: null,
+    into: hasInto ? into : "set",
+  });
 }
 
 /** Remembers a color that was used, newest first. */
@@ -414,7 +508,11 @@ export function remember(color: Rgba) {
 export const hex = (color: readonly number[]) =>
   "#" +
   [0, 1, 2]
-    .map((i) => Math.round((color[i] ?? 0) * 255).toString(16).padStart(2, "0"))
+    .map((i) =>
+      Math.round((color[i] ?? 0) * 255)
+        .toString(16)
+        .padStart(2, "0"),
+    )
     .join("")
     .toUpperCase();
 
@@ -451,7 +549,11 @@ export function channelNames(channels: Channels): string {
 /** The blends, as the list shows them, and what each does. */
 export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = [
   { key: "normal", title: "Normal", says: "The paint itself." },
-  { key: "recolor", title: "Recolor", says: "The paint in the shading that is there, measured against the set's ground color." },
+  {
+    key: "recolor",
+    title: "Recolor",
+    says: "The paint in the shading that is there, measured against the set's ground color.",
+  },
   { key: "multiply", title: "Multiply", says: "Darkens: white changes nothing." },
   { key: "screen", title: "Screen", says: "Lightens: black changes nothing." },
   { key: "overlay", title: "Overlay", says: "Darkens what is dark, lightens what is light." },
@@ -471,28 +573,55 @@ export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = 
   { key: "luminosity", title: "Luminosity", says: "The paint's luminosity; hue and saturation stay." },
 ];
 
-export const reachTitles: Record<Schemas["Reach"], string> = { skin: "Skin", deep: "Deep", facet: "Facet", corner: "Corner" };
+export const reachTitles: Record<Schemas["Reach"], string> = {
+  skin: "Skin",
+  deep: "Deep",
+  facet: "Facet",
+  corner: "Corner",
+};
 
 /** Whether a stroke covers what lies in a circle; others go by the face. */
-export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) => tool === "tidy" || (tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep"));
+export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) =>
+  tool === "tidy" || (tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep"));
 
 /** Whether the tool is drawn with the pointer down. */
 export const isStroke = ({ tool }: Pick<State, "tool">) => tool === "stroke" || tool === "tidy";
 
-export const pourTitles: Record<PourKind, string> = { all: "Pour over all", crease: "Crease pour", patch: "Patch pour", piece: "Piece pour", chosen: "Fill of the selection" };
-const solidTitles: Record<Schemas["Solid"], string> = { box: "Box span", cylinder: "Cylinder span", sphere: "Sphere span", cone: "Cone span" };
+export const pourTitles: Record<PourKind, string> = {
+  all: "Pour over all",
+  crease: "Crease pour",
+  patch: "Patch pour",
+  piece: "Piece pour",
+  chosen: "Fill of the selection",
+};
+const solidTitles: Record<Schemas["Solid"], string> = {
+  box: "Box span",
+  cylinder: "Cylinder span",
+  sphere: "Sphere span",
+  cone: "Cone span",
+};
 
 /** What the tool in hand is called, as in the history. */
-export function toolTitle({ tool, action, brush, pour, span, tidy }: Pick<State, "tool" | "action" | "brush" | "pour" | "span" | "tidy">): string {
+export function toolTitle({
+  tool,
+  action,
+  brush,
+  pour,
+  span,
+  tidy,
+}: Pick<State, "tool" | "action" | "brush" | "pour" | "span" | "tidy">): string {
   const erase = action === "erase" ? " (erase)" : "";
   if (tool === "pour") return `${pourTitles[pour.kind]}${erase}`;
   if (tool === "tidy") return tidy === "soften" ? "Soften" : "Smear";
-  if (tool === "span") return `${{ band: "Band", gradient: "Gradient", lasso: "Lasso", solid: solidTitles[span.shape] }[span.kind]}${erase}`;
+  if (tool === "span")
+    return `${{ band: "Band", gradient: "Gradient", lasso: "Lasso", solid: solidTitles[span.shape] }[span.kind]}${erase}`;
   return `${reachTitles[brush.reach]} ${action === "erase" ? "erase" : "stroke"}`;
 }
 
 /** "312 vertices": elements of a placement, counted. */
 export function elements(n: number, placement: Schemas["Placement"]): string {
-  const [one, several] = { vertex: ["vertex", "vertices"], corner: ["corner", "corners"], face: ["face", "faces"] }[placement];
+  const [one, several] = { vertex: ["vertex", "vertices"], corner: ["corner", "corners"], face: ["face", "faces"] }[
+    placement
+  ];
   return `${count(n)} ${n === 1 ? one : several}`;
 }

@@ -60,8 +60,13 @@ export const theme = createTheme({
         "#root": { height: "100vh" },
         // Whoever goes by keys sees where they are; fields show it all around.
         ":focus-visible": { outline: "2px solid var(--mui-palette-secondary-main)", outlineOffset: 1 },
-        ".MuiInputBase-input:focus-visible, .MuiSelect-select:focus-visible, .MuiSlider-thumb input:focus-visible, [role=dialog]:focus-visible, .MuiDialog-container:focus-visible": { outline: "none" },
-        ".MuiInputBase-root:has(:focus-visible):not(.MuiOutlinedInput-root), .MuiSlider-thumb:has(:focus-visible)": { outline: "2px solid var(--mui-palette-secondary-main)", outlineOffset: 2, borderRadius: 3 },
+        ".MuiInputBase-input:focus-visible, .MuiSelect-select:focus-visible, .MuiSlider-thumb input:focus-visible, [role=dialog]:focus-visible, .MuiDialog-container:focus-visible":
+          { outline: "none" },
+        ".MuiInputBase-root:has(:focus-visible):not(.MuiOutlinedInput-root), .MuiSlider-thumb:has(:focus-visible)": {
+          outline: "2px solid var(--mui-palette-secondary-main)",
+          outlineOffset: 2,
+          borderRadius: 3,
+        },
       },
     },
     MuiButtonBase: { defaultProps: { disableRipple: true } },

@@ -38,7 +38,8 @@ export class Looks {
       const surface = this.stage.surfaces.get(part.id);
       if (!surface) continue;
       // A channel alone says nothing of sets of other names: such parts stand there bare.
-      const same = part.sets.find((candidate) => candidate.name === name) ?? (look.channel === null ? part.sets[0] : undefined);
+      const same =
+        part.sets.find((candidate) => candidate.name === name) ?? (look.channel === null ? part.sets[0] : undefined);
       const wanted = part.id === active || shown === null ? shown : (same?.id ?? null);
       const then = (snapshot: string) => {
         const id = snapshotOf(part, wanted, snapshot)?.id ?? wanted;
@@ -90,14 +91,20 @@ export class Looks {
       this.questions.withdraw(`heat ${part.id}`);
       if (heat === null) continue;
       const ask = (snapshot: number | null) =>
-        this.questions.ask(`heat ${part.id}`, { type: "heat", part: part.id, snapshot }, {
-          frame: (frame) => {
-            if (frame.kind !== "heat") return;
-            this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
-            this.refresh();
+        this.questions.ask(
+          `heat ${part.id}`,
+          { type: "heat", part: part.id, snapshot },
+          {
+            frame: (frame) => {
+              if (frame.kind !== "heat") return;
+              this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
+              this.refresh();
+            },
+            done: (trouble) => {
+              if (trouble !== null) set({ said: { text: trouble, bad: true } });
+            },
           },
-          done: (trouble) => { if (trouble !== null) set({ said: { text: trouble, bad: true } }); },
-        });
+        );
       if (heat === "density") ask(null);
       else {
         const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;

@@ -8,7 +8,20 @@ import { hand } from "../api/hand";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
 import { Surface } from "../stage/surface";
-import { activePart, chosenSelection, get, type Part, intoSet, isStroke, remember, set, setStencil, takeOutline, targetSet, useApp } from "../model/state";
+import {
+  activePart,
+  chosenSelection,
+  get,
+  type Part,
+  intoSet,
+  isStroke,
+  remember,
+  set,
+  setStencil,
+  takeOutline,
+  targetSet,
+  useApp,
+} from "../model/state";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
@@ -55,7 +68,12 @@ export class Project {
       expects: () => get().parts.some((part) => !stage.surfaces.has(part.id)),
       lost: () => {
         if (this.strokeUnderWay) {
-          set({ said: { text: "The connection broke during this stroke: what had reached the server is kept, the rest has to be painted again.", bad: true } });
+          set({
+            said: {
+              text: "The connection broke during this stroke: what had reached the server is kept, the rest has to be painted again.",
+              bad: true,
+            },
+          });
         }
         this.strokeUnderWay = false;
         this.questions.lost();
@@ -86,7 +104,9 @@ export class Project {
     if (!surface) return;
     if (frame.kind === "values") {
       const part = get().parts.find((candidate) => candidate.id === frame.part);
-      const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set)?.placement;
+      const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find(
+        (candidate) => candidate.id === frame.set,
+      )?.placement;
       if (placement) surface.take(frame.set, placement, frame.values);
       this.recipes.made(frame.part, frame.set);
       this.looks.refresh();
@@ -116,7 +136,14 @@ export class Project {
     switch (message.type) {
       case "hello":
         this.client = message.client;
-        set({ facts: message.facts, project: message.name, history: message.history, figures: {}, unsaved: 0, connected: true });
+        set({
+          facts: message.facts,
+          project: message.name,
+          history: message.history,
+          figures: {},
+          unsaved: 0,
+          connected: true,
+        });
         // What was looked at while there was nobody to ask.
         this.looks.lost();
         this.takeOutline(message.outline);
@@ -137,7 +164,11 @@ export class Project {
         break;
       case "reshaped": {
         const { part, mesh, vertices, faces, corners, triangles } = message;
-        set({ parts: get().parts.map((own) => (own.id === part ? { ...own, mesh, vertices, faces, corners, triangles } : own)) });
+        set({
+          parts: get().parts.map((own) =>
+            own.id === part ? { ...own, mesh, vertices, faces, corners, triangles } : own,
+          ),
+        });
         break;
       }
       case "figures":
@@ -181,7 +212,11 @@ export class Project {
     const { data: taken, trouble } = await sendStencil(this.id, stencil.file);
     if (get().stencil?.file !== stencil.file) return;
     if (taken) setStencil({ id: taken.id, session: this.client });
-    else set({ stencil: null, said: { text: `The stencil ${stencil.name} could not be handed over again: ${trouble}`, bad: true } });
+    else
+      set({
+        stencil: null,
+        said: { text: `The stencil ${stencil.name} could not be handed over again: ${trouble}`, bad: true },
+      });
   }
 
   /** One stroke of this window less that is neither kept nor refused. */
@@ -197,7 +232,13 @@ export class Project {
     const before = get().parts;
     takeOutline(outline);
     const laid = newPaint(before, outline.parts);
-    if (laid && get().area === "paint") set({ said: { text: `${laid} is made by a recipe: what you paint there lies on it as a step of its own, and stays when the recipe changes.`, bad: false } });
+    if (laid && get().area === "paint")
+      set({
+        said: {
+          text: `${laid} is made by a recipe: what you paint there lies on it as a step of its own, and stays when the recipe changes.`,
+          bad: false,
+        },
+      });
     this.looks.refresh();
   }
 
@@ -210,9 +251,15 @@ export class Project {
   }
 
   showSelection(part: number, index: number) {
-    this.questions.ask("selection", { type: "selection", part, index }, {
-      frame: (frame) => { if (frame.kind === "places") this.stage.showPlaces(frame.part, frame.places); },
-    });
+    this.questions.ask(
+      "selection",
+      { type: "selection", part, index },
+      {
+        frame: (frame) => {
+          if (frame.kind === "places") this.stage.showPlaces(frame.part, frame.places);
+        },
+      },
+    );
   }
 
   /** Makes an edit; tells why it cannot be made, for a dialog that stays open then. Says when it made no
@@ -255,11 +302,25 @@ export class Project {
     const channels = state.into === "set" ? state.channels : [true, false, false, false];
     const target = { part: part.id, set: into.id, channels };
     if (last.type === "adjust" && last.adjustment.within != null && !chosenSelection(state)) {
-      set({ said: { text: "That was within a selection, and none is chosen now: choose one under Select, then repeat it.", bad: true } });
+      set({
+        said: {
+          text: "That was within a selection, and none is chosen now: choose one under Select, then repeat it.",
+          bad: true,
+        },
+      });
       return;
     }
     if (last.type === "fill") await this.edit({ type: "fill", fill: { ...last.fill, ...target } });
-    else if (last.type === "adjust") await this.edit({ type: "adjust", adjustment: { ...last.adjustment, ...target, within: chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null } });
+    else if (last.type === "adjust")
+      await this.edit({
+        type: "adjust",
+        adjustment: {
+          ...last.adjustment,
+          ...target,
+          within:
+            chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null,
+        },
+      });
   }
 
   /** Asks what a dab here would cover, and shows it within the brush's circle. */
@@ -282,7 +343,11 @@ export class Project {
       set({ covered: (isMore ? get().covered : 0) + frame.all });
       isMore = true;
     };
-    this.questions.ask(FOOTPRINT, about, { frame: (frame) => { if (frame.kind === "footprint") show(frame); } });
+    this.questions.ask(FOOTPRINT, about, {
+      frame: (frame) => {
+        if (frame.kind === "footprint") show(frame);
+      },
+    });
   }
 
   /** Shows no footprint any more, whatever was asked. */
@@ -307,7 +372,9 @@ export class Project {
 
   /** Fills what a region says, into what the tools write into. */
   async fillRegion(region: Schemas["Region"]) {
-    const fill = fillOf(get(), this.stage, null) ?? fillOf({ ...get(), tool: "pour", pour: { ...get().pour, kind: "all" } }, this.stage, null);
+    const fill =
+      fillOf(get(), this.stage, null) ??
+      fillOf({ ...get(), tool: "pour", pour: { ...get().pour, kind: "all" } }, this.stage, null);
     const trouble = this.whyNotPaint();
     if (!fill || trouble) {
       set({ said: { text: trouble ?? "", bad: true } });
@@ -318,14 +385,18 @@ export class Project {
 
   /** Shows what an adjustment would make; of several asked for in a row, the newest. */
   preview(adjustment: Schemas["Adjustment"]) {
-    this.adjusting = this.questions.ask(PREVIEW, { type: "preview", adjustment }, {
-      frame: (frame) => {
-        if (frame.kind !== "preview") return;
-        this.stage.surfaces.get(frame.part)?.preview(frame.set, frame.values);
-        this.stage.redraw();
+    this.adjusting = this.questions.ask(
+      PREVIEW,
+      { type: "preview", adjustment },
+      {
+        frame: (frame) => {
+          if (frame.kind !== "preview") return;
+          this.stage.surfaces.get(frame.part)?.preview(frame.set, frame.values);
+          this.stage.redraw();
+        },
+        done: (previewTrouble) => set({ previewTrouble }),
       },
-      done: (previewTrouble) => set({ previewTrouble }),
-    });
+    );
   }
 
   /** Shows what is again. */
@@ -343,9 +414,15 @@ export class Project {
 
   /** Asks what every corner at a vertex holds. */
   askCorners(part: number, shown: number, vertex: number) {
-    this.questions.ask("corners", { type: "corners", part, set: shown, vertex }, {
-      corners: (corners) => { if (get().listing) set({ corners }); },
-    });
+    this.questions.ask(
+      "corners",
+      { type: "corners", part, set: shown, vertex },
+      {
+        corners: (corners) => {
+          if (get().listing) set({ corners });
+        },
+      },
+    );
   }
 
   private rememberPaint() {
@@ -403,7 +480,8 @@ export class Project {
 
 /** The channels whose recipe has got hand paint since, in words. */
 function newPaint(before: readonly Part[], after: readonly Part[]): string | null {
-  const paints = (recipe: Schemas["Recipe"] | undefined) => recipe?.steps.filter((step) => step.source.kind === "hand_paint").length ?? 0;
+  const paints = (recipe: Schemas["Recipe"] | undefined) =>
+    recipe?.steps.filter((step) => step.source.kind === "hand_paint").length ?? 0;
   for (const part of after) {
     for (const own of part.sets) {
       const old = before.find((each) => each.id === part.id)?.sets.find((each) => each.id === own.id);
@@ -429,6 +507,8 @@ function heardAfter(revision: number): Promise<void> {
       resolve();
     };
     const timer = window.setTimeout(end, OVERTAKEN_MS);
-    const stop = useApp.subscribe((state) => { if (state.history.revision !== revision) end(); });
+    const stop = useApp.subscribe((state) => {
+      if (state.history.revision !== revision) end();
+    });
   });
 }

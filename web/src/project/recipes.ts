@@ -58,13 +58,19 @@ export class Recipes {
 
   /** Shows what another recipe would make; of several asked for in a row, the newest. */
   try(part: number, of: number, recipe: Schemas["Recipe"]) {
-    this.questions.ask(TRY, { type: "try_recipe", part, set: of, recipe }, {
-      frame: (frame) => { if (frame.kind === "preview") this.show(frame.part, frame.set, frame.values); },
-      done: (tryTrouble) => {
-        set({ tryTrouble });
-        this.endStale();
+    this.questions.ask(
+      TRY,
+      { type: "try_recipe", part, set: of, recipe },
+      {
+        frame: (frame) => {
+          if (frame.kind === "preview") this.show(frame.part, frame.set, frame.values);
+        },
+        done: (tryTrouble) => {
+          set({ tryTrouble });
+          this.endStale();
+        },
       },
-    });
+    );
   }
 
   /** Asks what the steps of a recipe make, once. */
@@ -72,8 +78,11 @@ export class Recipes {
     const key = tasteKey(part, of, channels);
     if (this.tasted.has(key) || get().tastes[key]) return;
     // Where it could not be told, it may be asked again.
-    const done = (trouble: string | null) => { if (trouble !== null) this.tasted.delete(key); };
-    if (this.questions.ask(`taste ${key}`, { type: "taste_recipe", part, set: of, channels }, { done })) this.tasted.add(key);
+    const done = (trouble: string | null) => {
+      if (trouble !== null) this.tasted.delete(key);
+    };
+    if (this.questions.ask(`taste ${key}`, { type: "taste_recipe", part, set: of, channels }, { done }))
+      this.tasted.add(key);
   }
 
   make(part: number, of: number, channels: Schemas["Target"]) {
@@ -93,7 +102,9 @@ export class Recipes {
   endStale() {
     const { shown } = this;
     if (!shown || this.questions.isOpen(TRY) || this.held) return;
-    const busy = get().recipes.some((state) => state.part === shown.part && state.set === shown.set && state.status === "making");
+    const busy = get().recipes.some(
+      (state) => state.part === shown.part && state.set === shown.set && state.status === "making",
+    );
     if (!busy) this.end();
   }
 

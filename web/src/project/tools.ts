@@ -2,7 +2,16 @@
 import type { Schemas } from "../api/client";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
-import { activePart, chosenSelection, intoSet, type Part, type PourChoice, type SpanChoice, type State, type Vec } from "../model/state";
+import {
+  activePart,
+  chosenSelection,
+  intoSet,
+  type Part,
+  type PourChoice,
+  type SpanChoice,
+  type State,
+  type Vec,
+} from "../model/state";
 
 const axes: Record<"x" | "y" | "z", Vec> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
@@ -16,7 +25,9 @@ function cornersOf(part: Part): Vec[] {
   const { min, max, matrix: m } = part;
   return Array.from({ length: 8 }, (_, bits) => {
     const [x, y, z] = [0, 1, 2].map((i) => ((bits >> i) & 1 ? max[i] : min[i]) ?? 0) as Vec;
-    return [0, 1, 2].map((row) => (m[row] ?? 0) * x + (m[4 + row] ?? 0) * y + (m[8 + row] ?? 0) * z + (m[12 + row] ?? 0)) as Vec;
+    return [0, 1, 2].map(
+      (row) => (m[row] ?? 0) * x + (m[4 + row] ?? 0) * y + (m[8 + row] ?? 0) * z + (m[12 + row] ?? 0),
+    ) as Vec;
   });
 }
 
@@ -29,7 +40,10 @@ export function extentOf(part: Part, direction: Vec): [number, number] {
 /** The middle of a part, and its size along each axis. */
 export function boxOf(part: Part): { center: Vec; size: Vec } {
   const sides = (["x", "y", "z"] as const).map((axis) => extentOf(part, axes[axis]));
-  return { center: sides.map(([low, high]) => (low + high) / 2) as Vec, size: sides.map(([low, high]) => high - low) as Vec };
+  return {
+    center: sides.map(([low, high]) => (low + high) / 2) as Vec,
+    size: sides.map(([low, high]) => high - low) as Vec,
+  };
 }
 
 /** A band's or gradient's numbers: typed, dragged, or the middle third of the part. */
@@ -71,7 +85,12 @@ function spanRegion(span: SpanChoice, part: Part): Schemas["Region"] | null {
     case "solid": {
       const { center } = boxOf(part);
       const half = span.size.map((side) => side / 2) as Vec;
-      return { type: "solid", solid: span.shape, soft: span.softShare, transform: { translation: span.center ?? center, rotation_degrees: span.turn, scale: half } };
+      return {
+        type: "solid",
+        solid: span.shape,
+        soft: span.softShare,
+        transform: { translation: span.center ?? center, rotation_degrees: span.turn, scale: half },
+      };
     }
     case "lasso":
       return span.drawn?.type === "lasso" ? { ...span.drawn, through: span.through } : null;
@@ -98,7 +117,15 @@ function stencilOf(state: State, stage: Stage): Schemas["StencilUse"] | null {
   if (stencil.lay === "uv") return { ...common, lay: { type: "uv", uv_set: 0, width: width.uv } };
   if (stencil.lay === "axes") return { ...common, lay: { type: "axes", width: width.axes } };
   const { screen, middle, perPixel } = stage.eye.screen();
-  return { ...common, lay: { type: "screen", screen, middle: [middle[0] + at.x * perPixel, middle[1] - at.y * perPixel], width: width.screen * perPixel } };
+  return {
+    ...common,
+    lay: {
+      type: "screen",
+      screen,
+      middle: [middle[0] + at.x * perPixel, middle[1] - at.y * perPixel],
+      width: width.screen * perPixel,
+    },
+  };
 }
 
 /** What is laid on, and where; null when there is nothing to write into. */

@@ -121,7 +121,14 @@ export class Eye {
   }
 
   private sightOf(axis: Axis): THREE.Vector3 {
-    const way = { front: [0, 0, 1], back: [0, 0, -1], right: [1, 0, 0], left: [-1, 0, 0], above: [0, 1, 1e-4], below: [0, -1, 1e-4] }[axis];
+    const way = {
+      front: [0, 0, 1],
+      back: [0, 0, -1],
+      right: [1, 0, 0],
+      left: [-1, 0, 0],
+      above: [0, 1, 1e-4],
+      below: [0, -1, 1e-4],
+    }[axis];
     return this.upright(way[0] ?? 0, way[1] ?? 0, way[2] ?? 0);
   }
 
@@ -164,7 +171,11 @@ export class Eye {
     const screen = { view: this.view(), right: right.toArray(), up: up.toArray() };
     const high = this.canvas.clientHeight;
     if (this.camera === this.parallel) {
-      return { screen, middle: [this.camera.position.dot(right), this.camera.position.dot(up)], perPixel: this.viewHeight() / high };
+      return {
+        screen,
+        middle: [this.camera.position.dot(right), this.camera.position.dot(up)],
+        perPixel: this.viewHeight() / high,
+      };
     }
     return { screen, middle: [0, 0], perPixel: (2 * HALF_FIELD) / high };
   }
@@ -173,7 +184,10 @@ export class Eye {
   onScreen(x: number, y: number): [number, number] {
     const box = this.canvas.getBoundingClientRect();
     const { middle, perPixel } = this.screen();
-    return [middle[0] + (x - box.left - box.width / 2) * perPixel, middle[1] - (y - box.top - box.height / 2) * perPixel];
+    return [
+      middle[0] + (x - box.left - box.width / 2) * perPixel,
+      middle[1] - (y - box.top - box.height / 2) * perPixel,
+    ];
   }
 
   /** Where a line of sight passes the plane through a point that faces the view. */
@@ -186,7 +200,11 @@ export class Eye {
   /** Where the camera stands, to be saved. */
   pose(): Pick<Schemas["SavedView"], "eye" | "target" | "parallel_height"> {
     const isParallel = this.camera === this.parallel;
-    return { eye: this.camera.position.toArray(), target: this.controls.target.toArray(), parallel_height: isParallel ? this.viewHeight() : null };
+    return {
+      eye: this.camera.position.toArray(),
+      target: this.controls.target.toArray(),
+      parallel_height: isParallel ? this.viewHeight() : null,
+    };
   }
 
   /** Looks from where the camera stood; the kind of its sight lines is set before. */
@@ -207,7 +225,8 @@ export class Eye {
   brush({ pixels, ...brush }: Brush): Schemas["Brush"] {
     if (!brush.on_screen) return brush;
     const high = this.canvas.clientHeight;
-    const radius = this.camera === this.parallel ? (pixels / high) * this.viewHeight() : (pixels / high) * 2 * HALF_FIELD;
+    const radius =
+      this.camera === this.parallel ? (pixels / high) * this.viewHeight() : (pixels / high) * 2 * HALF_FIELD;
     return { ...brush, radius };
   }
 
@@ -246,7 +265,8 @@ export class Eye {
     const all = this.bounds();
     if (!all) return;
     const distance = this.camera.position.distanceTo(all.center);
-    this.camera.near = this.camera === this.parallel ? -2 * all.radius : Math.max(distance - 1.2 * all.radius, all.radius / 500);
+    this.camera.near =
+      this.camera === this.parallel ? -2 * all.radius : Math.max(distance - 1.2 * all.radius, all.radius / 500);
     this.camera.far = distance + 2 * all.radius;
     this.camera.updateProjectionMatrix();
     // Rays are asked for before the next picture is drawn.

@@ -32,7 +32,10 @@ export class Marks {
   private readonly dots: Dots;
   private readonly places: Dots;
   /** The edges of a solid that is being placed. */
-  private readonly solid = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0xd9512c, depthTest: false }));
+  private readonly solid = new THREE.LineSegments(
+    new THREE.BufferGeometry(),
+    new THREE.LineBasicMaterial({ color: 0xd9512c, depthTest: false }),
+  );
 
   constructor(scene: THREE.Scene, pixelRatio: number) {
     this.dots = dotsOf(scene, 4 * pixelRatio, "vec3(r < 0.3 ? 1.0 : 0.12)");
@@ -50,7 +53,12 @@ export class Marks {
   showSolid(region: Schemas["Region"] | null) {
     this.solid.visible = region?.type === "solid";
     if (region?.type === "solid") {
-      const shapes = { box: () => new THREE.BoxGeometry(2, 2, 2), cylinder: () => new THREE.CylinderGeometry(1, 1, 2, 24), sphere: () => new THREE.SphereGeometry(1, 16, 10), cone: () => new THREE.ConeGeometry(1, 2, 24) };
+      const shapes = {
+        box: () => new THREE.BoxGeometry(2, 2, 2),
+        cylinder: () => new THREE.CylinderGeometry(1, 1, 2, 24),
+        sphere: () => new THREE.SphereGeometry(1, 16, 10),
+        cone: () => new THREE.ConeGeometry(1, 2, 24),
+      };
       const shape = shapes[region.solid]();
       this.solid.geometry.dispose();
       this.solid.geometry = new THREE.EdgesGeometry(shape, region.solid === "sphere" ? 1 : 20);
@@ -77,7 +85,10 @@ export class Marks {
         surface.place(frame.set, frame.indices[i * step] ?? 0, point).toArray(own, 3 * i);
       }
       // Those of other parts come on top.
-      const before = beside && this.dots.visible ? ((this.dots.geometry.getAttribute("position")?.array ?? []) as Float32Array) : new Float32Array();
+      const before =
+        beside && this.dots.visible
+          ? ((this.dots.geometry.getAttribute("position")?.array ?? []) as Float32Array)
+          : new Float32Array();
       const points = new Float32Array(before.length + own.length);
       points.set(before);
       points.set(own, before.length);
@@ -95,7 +106,8 @@ export class Marks {
     if (surface && places.length > 0) {
       const points = Float32Array.from(places);
       const point = new THREE.Vector3();
-      for (let i = 0; i < points.length; i += 3) point.fromArray(points, i).applyMatrix4(surface.object.matrix).toArray(points, i);
+      for (let i = 0; i < points.length; i += 3)
+        point.fromArray(points, i).applyMatrix4(surface.object.matrix).toArray(points, i);
       this.places.geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(points, 3));
       this.places.visible = true;
     }

@@ -8,7 +8,8 @@ type Maker<T> = new (buffer: ArrayBufferLike | number, at?: number, length?: num
  * with room to spare. What comes in is whatever stood there. */
 export function resized<T extends Numbers>(array: T, length: number): T {
   const make = array.constructor as Maker<T>;
-  if (array.byteOffset === 0 && length * array.BYTES_PER_ELEMENT <= array.buffer.byteLength) return new make(array.buffer, 0, length);
+  if (array.byteOffset === 0 && length * array.BYTES_PER_ELEMENT <= array.buffer.byteLength)
+    return new make(array.buffer, 0, length);
   // A quarter more, in whole items of two, three and four.
   const wider = new make(12 * Math.ceil(length / 9.6 + 20));
   wider.set(array.subarray(0, length));

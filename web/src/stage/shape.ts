@@ -258,7 +258,10 @@ export class Shape {
     fit(this.shared, "normal", arrays.normals);
     fitIndex(this.shared, this.index);
     if (this.split) {
-      for (const [name, size] of [["position", 3], ["normal", 4]] as const) {
+      for (const [name, size] of [
+        ["position", 3],
+        ["normal", 4],
+      ] as const) {
         const array = this.split.getAttribute(name).array as Float32Array | Int16Array;
         fit(this.split, name, resized(array, size * corners));
       }
@@ -319,21 +322,33 @@ export class Shape {
     });
     const touchThrees = (geometry: THREE.BufferGeometry, threes: ArrayLike<number>, size: number) => {
       const index = geometry.getIndex();
-      if (index) touch(index, Array.from(threes, (three) => size * three).flatMap((at) => Array.from({ length: size }, (_, k) => at + k)));
+      if (index)
+        touch(
+          index,
+          Array.from(threes, (three) => size * three).flatMap((at) => Array.from({ length: size }, (_, k) => at + k)),
+        );
     };
     touchThrees(this.shared, changed, 3);
     if (lines) touchThrees(lines, met.corners, 2);
     if (split) {
       this.spread(split, [...met.corners]);
       // Of all corners in a row, only those that came are new.
-      if (arrays.triangles) touchThrees(split, changed.filter((_, i) => (faces[i] ?? 0) >= facesBefore), 3);
+      if (arrays.triangles)
+        touchThrees(
+          split,
+          changed.filter((_, i) => (faces[i] ?? 0) >= facesBefore),
+          3,
+        );
     }
   }
 
   /** Brings places and normals to some corners. */
   private spread(split: THREE.BufferGeometry, corners: number[]) {
     const { positions, normals, cornerVertices } = this.arrays;
-    const [points, directions] = [split.getAttribute("position"), split.getAttribute("normal")] as [THREE.BufferAttribute, THREE.BufferAttribute];
+    const [points, directions] = [split.getAttribute("position"), split.getAttribute("normal")] as [
+      THREE.BufferAttribute,
+      THREE.BufferAttribute,
+    ];
     for (const corner of corners) {
       const vertex = cornerVertices[corner] ?? 0;
       (points.array as Float32Array).set(positions.subarray(3 * vertex, 3 * vertex + 3), 3 * corner);
@@ -348,7 +363,8 @@ export class Shape {
 /** Has an attribute lie over all of an array's buffer; another buffer is another attribute. */
 function fit(geometry: THREE.BufferGeometry, name: string, array: Float32Array | Int16Array) {
   const { array: old, itemSize, normalized } = geometry.getAttribute(name) as THREE.BufferAttribute;
-  if (old.buffer !== array.buffer) geometry.setAttribute(name, new THREE.BufferAttribute(room(array), itemSize, normalized));
+  if (old.buffer !== array.buffer)
+    geometry.setAttribute(name, new THREE.BufferAttribute(room(array), itemSize, normalized));
 }
 
 function fitIndex(geometry: THREE.BufferGeometry, array: Uint32Array) {

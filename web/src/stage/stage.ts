@@ -45,7 +45,11 @@ export class Stage {
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(new THREE.Color(stageGrey));
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.eye = new Eye(canvas, (parts) => this.bounds(parts), () => this.redraw());
+    this.eye = new Eye(
+      canvas,
+      (parts) => this.bounds(parts),
+      () => this.redraw(),
+    );
     this.marks = new Marks(this.scene, this.renderer.getPixelRatio());
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(canvas.parentElement ?? canvas);

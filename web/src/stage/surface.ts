@@ -103,7 +103,8 @@ export class Surface {
   private masked: number | null = null;
   private chosen: number | null = null;
   private previewed: { set: number; bytes: Uint8Array } | null = null;
-  private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null = null;
+  private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null =
+    null;
   private readonly tree: PointerTree;
   /** From the project's space to the part's. */
   private readonly inverse = new THREE.Matrix4();
@@ -123,7 +124,14 @@ export class Surface {
       vertexShader,
       fragmentShader,
       side: THREE.DoubleSide,
-      uniforms: { lit: { value: true }, bare: { value: true }, smoothCosine: { value: -1 }, channel: { value: -1 }, cut: this.cut, marks: { value: [false, false] } },
+      uniforms: {
+        lit: { value: true },
+        bare: { value: true },
+        smoothCosine: { value: -1 },
+        channel: { value: -1 },
+        cut: this.cut,
+        marks: { value: [false, false] },
+      },
       // The dots of the footprint lie on the surface and must not sink into it.
       polygonOffset: true,
       polygonOffsetFactor: 1,
@@ -167,7 +175,12 @@ export class Surface {
     const { positions, cornerVertices } = this.shape;
     const places = new Float32Array(3 * cornerVertices.length);
     const point = new THREE.Vector3();
-    cornerVertices.forEach((vertex, corner) => point.fromArray(positions, 3 * vertex).applyMatrix4(this.object.matrix).toArray(places, 3 * corner));
+    cornerVertices.forEach((vertex, corner) =>
+      point
+        .fromArray(positions, 3 * vertex)
+        .applyMatrix4(this.object.matrix)
+        .toArray(places, 3 * corner),
+    );
     return places;
   }
 
@@ -272,8 +285,17 @@ export class Surface {
   /** Puts on the geometry what is to be seen. */
   private dress() {
     const own = this.shown === null ? undefined : this.values.get(this.shown);
-    const preview = own && this.previewed?.set === this.shown ? { placement: own.placement, bytes: this.previewed.bytes } : null;
-    const color: [string, Held] | null = this.hot ? (this.heat ? ["heat", this.heat] : null) : preview ? ["preview", preview] : own ? [String(this.shown), own] : null;
+    const preview =
+      own && this.previewed?.set === this.shown ? { placement: own.placement, bytes: this.previewed.bytes } : null;
+    const color: [string, Held] | null = this.hot
+      ? this.heat
+        ? ["heat", this.heat]
+        : null
+      : preview
+        ? ["preview", preview]
+        : own
+          ? [String(this.shown), own]
+          : null;
     const marks = [this.masked, this.chosen].map((set) => (set === null ? undefined : this.values.get(set)));
     const [masked, chosen] = marks;
     this.material.uniforms.bare = { value: color === null };
@@ -311,12 +333,16 @@ export class Surface {
 
   /** One channel alone in grey (0–3), alpha as cover over a checker, or all as a color. */
   showChannel(channel: Look["channel"]) {
-    this.material.uniforms.channel = { value: this.hot ? 5 : channel === null ? -1 : typeof channel === "number" ? channel : 4 };
+    this.material.uniforms.channel = {
+      value: this.hot ? 5 : channel === null ? -1 : typeof channel === "number" ? channel : 4,
+    };
   }
 
   /** Hides what lies beyond a plane: where normal · place is more than the offset. */
   cutAway(plane: { normal: readonly number[]; offset: number } | null) {
-    this.cut.value = plane ? new THREE.Vector4(plane.normal[0], plane.normal[1], plane.normal[2], plane.offset) : NO_CUT;
+    this.cut.value = plane
+      ? new THREE.Vector4(plane.normal[0], plane.normal[1], plane.normal[2], plane.offset)
+      : NO_CUT;
   }
 
   /** The edges of the faces as lines over them, as dark as `strength` (0–1) says; 0 takes them away. */
@@ -327,7 +353,14 @@ export class Surface {
     }
     if (!this.wire) {
       // An edge that is there twice is drawn once: the second time it is no nearer.
-      const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { strength: { value: 1 }, cut: this.cut }, transparent: true, depthFunc: THREE.LessDepth });
+      const material = new THREE.RawShaderMaterial({
+        glslVersion: THREE.GLSL3,
+        vertexShader: lineVertexShader,
+        fragmentShader: lineFragmentShader,
+        uniforms: { strength: { value: 1 }, cut: this.cut },
+        transparent: true,
+        depthFunc: THREE.LessDepth,
+      });
       this.wire = new THREE.LineSegments(this.shape.edges(), material);
       this.wire.frustumCulled = false;
       this.object.add(this.wire);
@@ -385,7 +418,12 @@ export class Surface {
     const point = hit.point.clone().applyMatrix4(this.object.matrix);
     const size = Math.max(1, Math.abs(w));
     if (normal.dot(point) - w > 1e-6 * size) return null;
-    return { point, distance: point.distanceTo(ray.origin), vertices: this.shape.verticesOf(hit.triangle), triangle: hit.triangle };
+    return {
+      point,
+      distance: point.distanceTo(ray.origin),
+      vertices: this.shape.verticesOf(hit.triangle),
+      triangle: hit.triangle,
+    };
   }
 
   dispose() {

@@ -84,7 +84,10 @@ export class PointerTree {
     this.small ??= this.growSmall();
     const hit = this.small.tree && hitOf(this.small.tree.raycastFirst(ray, THREE.DoubleSide));
     const ofChanged = hit && { ...hit, triangle: this.small.numbers[hit.triangle] ?? 0 };
-    return [...asBefore, ...(ofChanged ? [ofChanged] : [])].reduce<Hit | null>((best, each) => (best && best.distance <= each.distance ? best : each), null);
+    return [...asBefore, ...(ofChanged ? [ofChanged] : [])].reduce<Hit | null>(
+      (best, each) => (best && best.distance <= each.distance ? best : each),
+      null,
+    );
   }
 
   private grow() {

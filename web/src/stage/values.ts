@@ -69,12 +69,16 @@ export class Layout {
 
   /** Follows a change of the mesh, whose held values are as long as there are elements now. */
   reshape(name: string, held: Held, { corners }: Met) {
-    for (const [kind, isPlain] of [["shared", true], ["split", held.placement === "corner"]] as const) {
+    for (const [kind, isPlain] of [
+      ["shared", true],
+      ["split", held.placement === "corner"],
+    ] as const) {
       const key = `${name} ${kind}`;
       const attribute = this.attributes.get(key);
       if (!attribute) continue;
       const array = isPlain ? held.bytes : resized(attribute.array as Uint8Array, 4 * this.shape.cornerCount);
-      if (array.buffer !== attribute.array.buffer) this.attributes.set(key, new THREE.BufferAttribute(room(array), 4, true));
+      if (array.buffer !== attribute.array.buffer)
+        this.attributes.set(key, new THREE.BufferAttribute(room(array), 4, true));
       if (isPlain) continue;
       // What changes besides is patched.
       const [from, into] = [words(held.bytes), words(array)];
@@ -86,7 +90,11 @@ export class Layout {
 
   /** The element that a corner shows. */
   private elementAt(placement: Placement, corner: number): number {
-    return placement === "corner" ? corner : placement === "face" ? this.shape.faceOf(corner) : (this.shape.cornerVertices[corner] ?? 0);
+    return placement === "corner"
+      ? corner
+      : placement === "face"
+        ? this.shape.faceOf(corner)
+        : (this.shape.cornerVertices[corner] ?? 0);
   }
 
   private spreadAll({ placement, bytes }: Held, into: Uint8Array) {

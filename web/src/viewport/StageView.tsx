@@ -23,7 +23,15 @@ function stageOn(canvas: HTMLCanvasElement): Stage | null {
 }
 
 /** What the area in hand lays over it comes as its children. */
-export function StageView({ id, onProject, children }: { id: number; onProject: (project: Project | null) => void; children?: ReactNode }) {
+export function StageView({
+  id,
+  onProject,
+  children,
+}: {
+  id: number;
+  onProject: (project: Project | null) => void;
+  children?: ReactNode;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const ringBox = useRef<SVGSVGElement>(null);
   const outlineBox = useRef<SVGPolygonElement>(null);
@@ -88,12 +96,18 @@ export function StageView({ id, onProject, children }: { id: number; onProject: 
   return (
     <Box sx={{ position: "relative", flex: 1, minHeight: 0, borderRadius: 4, overflow: "hidden", bgcolor: stageGrey }}>
       <canvas ref={canvas} data-test="stage" style={{ display: "block", touchAction: "none" }} />
-      <Box component="svg" ref={ringBox} sx={{ position: "absolute", inset: 0, width: 1, height: 1, pointerEvents: "none", display: "none" }}>
+      <Box
+        component="svg"
+        ref={ringBox}
+        sx={{ position: "absolute", inset: 0, width: 1, height: 1, pointerEvents: "none", display: "none" }}>
         <circle fill="none" stroke="#17161c" strokeOpacity={0.55} strokeWidth={3.5} />
         <circle fill="none" stroke="#fff" strokeWidth={1.8} />
         <circle fill="none" stroke="#fff" strokeOpacity={0.7} strokeWidth={1} />
       </Box>
-      <Box component="svg" aria-hidden sx={{ position: "absolute", inset: 0, width: 1, height: 1, pointerEvents: "none" }}>
+      <Box
+        component="svg"
+        aria-hidden
+        sx={{ position: "absolute", inset: 0, width: 1, height: 1, pointerEvents: "none" }}>
         <polygon ref={outlineBox} fill="rgb(217 81 44 / 0.15)" stroke="#fff" strokeWidth={1.5} strokeDasharray="5 4" />
       </Box>
       <StencilPicture />
@@ -127,8 +141,14 @@ function drawRing(svg: SVGSVGElement | null, ring: Ring | null) {
 
 function CannotDraw() {
   return (
-    <Box role="alert" data-test="cannot-draw" sx={{ position: "absolute", inset: 0, display: "grid", placeItems: "center" }}>
-      <Typography sx={{ color: "#fff", maxWidth: 460 }}>This browser does not draw in 3D here: WebGL 2 is missing or switched off. Switch hardware acceleration on in its settings, or open this address in another browser. The project itself is as it was.</Typography>
+    <Box
+      role="alert"
+      data-test="cannot-draw"
+      sx={{ position: "absolute", inset: 0, display: "grid", placeItems: "center" }}>
+      <Typography sx={{ color: "#fff", maxWidth: 460 }}>
+        This browser does not draw in 3D here: WebGL 2 is missing or switched off. Switch hardware acceleration on in
+        its settings, or open this address in another browser. The project itself is as it was.
+      </Typography>
     </Box>
   );
 }

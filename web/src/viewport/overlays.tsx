@@ -15,7 +15,15 @@ export function WipeDivider() {
     const box = event.currentTarget.parentElement?.getBoundingClientRect();
     if (box) set({ wipe: { ...wipe, share: Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) } });
   };
-  const label = { position: "absolute", top: 12, px: 1, borderRadius: 1, bgcolor: "background.paper", fontSize: 12, whiteSpace: "nowrap" } as const;
+  const label = {
+    position: "absolute",
+    top: 12,
+    px: 1,
+    borderRadius: 1,
+    bgcolor: "background.paper",
+    fontSize: 12,
+    whiteSpace: "nowrap",
+  } as const;
   return (
     <Box
       role="slider"
@@ -31,11 +39,41 @@ export function WipeDivider() {
         const by = event.key === "ArrowRight" ? 0.02 : event.key === "ArrowLeft" ? -0.02 : 0;
         if (by) set({ wipe: { ...wipe, share: Math.min(1, Math.max(0, wipe.share + by)) } });
       }}
-      sx={{ position: "absolute", top: 0, bottom: 0, left: `${wipe.share * 100}%`, width: 24, ml: "-12px", cursor: "ew-resize", touchAction: "none", "&::before": { content: '""', position: "absolute", left: 11, top: 0, bottom: 0, width: 2, bgcolor: "#FFFDF8", boxShadow: "0 0 0 1px rgb(0 0 0 / 0.4)" } }}
-    >
+      sx={{
+        position: "absolute",
+        top: 0,
+        bottom: 0,
+        left: `${wipe.share * 100}%`,
+        width: 24,
+        ml: "-12px",
+        cursor: "ew-resize",
+        touchAction: "none",
+        "&::before": {
+          content: '""',
+          position: "absolute",
+          left: 11,
+          top: 0,
+          bottom: 0,
+          width: 2,
+          bgcolor: "#FFFDF8",
+          boxShadow: "0 0 0 1px rgb(0 0 0 / 0.4)",
+        },
+      }}>
       <Box sx={{ ...label, right: 20 }}>{wipe.snapshot}</Box>
       <Box sx={{ ...label, left: 20 }}>now</Box>
-      <Box sx={{ position: "absolute", top: "50%", left: 0, width: 24, height: 24, borderRadius: "50%", bgcolor: "background.paper", border: 2, borderColor: "primary.main" }} />
+      <Box
+        sx={{
+          position: "absolute",
+          top: "50%",
+          left: 0,
+          width: 24,
+          height: 24,
+          borderRadius: "50%",
+          bgcolor: "background.paper",
+          border: 2,
+          borderColor: "primary.main",
+        }}
+      />
     </Box>
   );
 }
@@ -71,7 +109,8 @@ export function CutawayHandle({ stage }: { stage: Stage }) {
         onPointerMove={(event) => {
           const handle = stage.cutawayHandle();
           if (!last.current || event.buttons !== 1 || !handle) return;
-          const along = (event.clientX - last.current.x) * handle.towards.x + (event.clientY - last.current.y) * handle.towards.y;
+          const along =
+            (event.clientX - last.current.x) * handle.towards.x + (event.clientY - last.current.y) * handle.towards.y;
           last.current = { x: event.clientX, y: event.clientY };
           setCutaway({ offset: get().cutaway.offset + along * handle.unitsPerPixel });
         }}
@@ -83,8 +122,19 @@ export function CutawayHandle({ stage }: { stage: Stage }) {
           const handle = stage.cutawayHandle();
           if (by && handle) setCutaway({ offset: get().cutaway.offset + by * handle.unitsPerPixel });
         }}
-        sx={{ position: "absolute", width: 30, height: 30, ml: "-15px", mt: "-15px", borderRadius: "50%", bgcolor: "background.paper", border: 2, borderColor: "primary.main", touchAction: "none", cursor: "move" }}
-      >
+        sx={{
+          position: "absolute",
+          width: 30,
+          height: 30,
+          ml: "-15px",
+          mt: "-15px",
+          borderRadius: "50%",
+          bgcolor: "background.paper",
+          border: 2,
+          borderColor: "primary.main",
+          touchAction: "none",
+          cursor: "move",
+        }}>
         <MoveIcon sx={{ fontSize: 18 }} />
       </ButtonBase>
     </Tooltip>
@@ -105,10 +155,40 @@ function StencilImage({ stencil }: { stencil: StencilChoice }) {
   if (stencil.repeat) {
     // A sheet large enough to cover the stage, however it is turned.
     return (
-      <Box aria-hidden sx={{ ...common, position: "absolute", left: `calc(50% + ${stencil.at.x}px - 2000px)`, top: `calc(50% + ${stencil.at.y}px - 2000px)`, width: 4000, height: 4000, backgroundImage: `url(${stencil.url})`, backgroundSize: `${width}px ${height}px`, backgroundPosition: `${2000 - width / 2}px ${2000 - height / 2}px`, transform: `rotate(${-stencil.turn}deg)` }} />
+      <Box
+        aria-hidden
+        sx={{
+          ...common,
+          position: "absolute",
+          left: `calc(50% + ${stencil.at.x}px - 2000px)`,
+          top: `calc(50% + ${stencil.at.y}px - 2000px)`,
+          width: 4000,
+          height: 4000,
+          backgroundImage: `url(${stencil.url})`,
+          backgroundSize: `${width}px ${height}px`,
+          backgroundPosition: `${2000 - width / 2}px ${2000 - height / 2}px`,
+          transform: `rotate(${-stencil.turn}deg)`,
+        }}
+      />
     );
   }
-  return <Box component="img" src={stencil.url} alt="" data-test="stencil-picture" sx={{ ...common, position: "absolute", left: `calc(50% + ${stencil.at.x - width / 2}px)`, top: `calc(50% + ${stencil.at.y - height / 2}px)`, width, height, transform: `rotate(${-stencil.turn}deg)` }} />;
+  return (
+    <Box
+      component="img"
+      src={stencil.url}
+      alt=""
+      data-test="stencil-picture"
+      sx={{
+        ...common,
+        position: "absolute",
+        left: `calc(50% + ${stencil.at.x - width / 2}px)`,
+        top: `calc(50% + ${stencil.at.y - height / 2}px)`,
+        width,
+        height,
+        transform: `rotate(${-stencil.turn}deg)`,
+      }}
+    />
+  );
 }
 
 /** Every corner at the vertex under the pointer. */
@@ -117,16 +197,32 @@ export function CornerList() {
   const listing = useApp((state) => state.listing);
   if (!listing) return null;
   return (
-    <Paper data-test="corners" sx={{ position: "absolute", right: 12, top: 12, px: 1.5, py: 1, borderRadius: 2, maxHeight: 320, overflowY: "auto", boxShadow: "0 1px 4px rgb(0 0 0 / 0.25)" }}>
+    <Paper
+      data-test="corners"
+      sx={{
+        position: "absolute",
+        right: 12,
+        top: 12,
+        px: 1.5,
+        py: 1,
+        borderRadius: 2,
+        maxHeight: 320,
+        overflowY: "auto",
+        boxShadow: "0 1px 4px rgb(0 0 0 / 0.25)",
+      }}>
       <Typography variant="h3">{corners ? `Corners at vertex ${corners.vertex}` : "Point at the model"}</Typography>
       {corners?.corners.map(({ face, element, value }) => (
         <Box key={`${face} ${element}`} sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 12.5 }}>
-          <Box sx={{ width: 12, height: 12, borderRadius: "50%", bgcolor: hex(value), border: 1, borderColor: "divider" }} />
+          <Box
+            sx={{ width: 12, height: 12, borderRadius: "50%", bgcolor: hex(value), border: 1, borderColor: "divider" }}
+          />
           <span>face {face}</span>
           <b>{value.map((x) => x.toFixed(3)).join(" ")}</b>
         </Box>
       ))}
-      <Typography variant="caption" color="textSecondary"><b>Q</b> closes this list.</Typography>
+      <Typography variant="caption" color="textSecondary">
+        <b>Q</b> closes this list.
+      </Typography>
     </Paper>
   );
 }
@@ -143,26 +239,66 @@ export function PinnedPicture() {
     if (color) set({ paint: [...color, get().paint[3]], picking: false });
   };
   return (
-    <Paper sx={{ position: "absolute", right: at.x, top: at.y, width, borderRadius: 2, overflow: "hidden", boxShadow: "0 2px 8px rgb(0 0 0 / 0.35)" }} data-test="pinned">
+    <Paper
+      sx={{
+        position: "absolute",
+        right: at.x,
+        top: at.y,
+        width,
+        borderRadius: 2,
+        overflow: "hidden",
+        boxShadow: "0 2px 8px rgb(0 0 0 / 0.35)",
+      }}
+      data-test="pinned">
       <Box
         onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
         onPointerMove={(event) => {
           if (event.buttons === 1) setAt({ x: at.x - event.movementX, y: Math.max(0, at.y + event.movementY) });
         }}
-        sx={{ display: "flex", alignItems: "center", px: 1, cursor: "move", touchAction: "none" }}
-      >
-        <Typography variant="caption" noWrap sx={{ flex: 1 }}>{pinned.name}: click for a color</Typography>
-        <IconButton size="small" aria-label="Make the picture smaller" onClick={() => setWidth(Math.max(120, width / 1.25))}>−</IconButton>
-        <IconButton size="small" aria-label="Make the picture larger" onClick={() => setWidth(Math.min(700, width * 1.25))}>+</IconButton>
-        <IconButton size="small" aria-label="Take the picture away" onClick={() => { URL.revokeObjectURL(pinned.url); set({ pinned: null }); }}>×</IconButton>
+        sx={{ display: "flex", alignItems: "center", px: 1, cursor: "move", touchAction: "none" }}>
+        <Typography variant="caption" noWrap sx={{ flex: 1 }}>
+          {pinned.name}: click for a color
+        </Typography>
+        <IconButton
+          size="small"
+          aria-label="Make the picture smaller"
+          onClick={() => setWidth(Math.max(120, width / 1.25))}>
+          −
+        </IconButton>
+        <IconButton
+          size="small"
+          aria-label="Make the picture larger"
+          onClick={() => setWidth(Math.min(700, width * 1.25))}>
+          +
+        </IconButton>
+        <IconButton
+          size="small"
+          aria-label="Take the picture away"
+          onClick={() => {
+            URL.revokeObjectURL(pinned.url);
+            set({ pinned: null });
+          }}>
+          ×
+        </IconButton>
       </Box>
-      <Box component="img" ref={image} src={pinned.url} alt={pinned.name} draggable={false} onPointerDown={pick} sx={{ display: "block", width: 1, cursor: "crosshair" }} />
+      <Box
+        component="img"
+        ref={image}
+        src={pinned.url}
+        alt={pinned.name}
+        draggable={false}
+        onPointerDown={pick}
+        sx={{ display: "block", width: 1, cursor: "crosshair" }}
+      />
     </Paper>
   );
 }
 
 /** The color of a picture under the pointer, as it is stored. */
-function colorAt(image: RefObject<HTMLImageElement | null>, event: PointerEvent<HTMLImageElement>): [number, number, number] | null {
+function colorAt(
+  image: RefObject<HTMLImageElement | null>,
+  event: PointerEvent<HTMLImageElement>,
+): [number, number, number] | null {
   const element = image.current;
   if (!element?.naturalWidth) return null;
   const box = element.getBoundingClientRect();

@@ -31,7 +31,13 @@ interface Gesture {
   pixelsPerUnit: number;
 }
 
-export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Project, ring: (ring: Ring | null) => void, outline: (points: Point[]) => void) {
+export function followHand(
+  canvas: HTMLCanvasElement,
+  stage: Stage,
+  project: Project,
+  ring: (ring: Ring | null) => void,
+  outline: (points: Point[]) => void,
+) {
   let painting = false;
   let last: HandAt = { x: 0, y: 0, pressure: 1 };
   let queued: HandAt[] = [];
@@ -57,12 +63,21 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   const show = (under: Under | null, x: number, y: number) => {
     const box = canvas.getBoundingClientRect();
     const state = get();
-    const paints = state.area === "paint" && intoSet(state) !== undefined && (under === null || under.part === state.part || state.allParts);
+    const paints =
+      state.area === "paint" &&
+      intoSet(state) !== undefined &&
+      (under === null || under.part === state.part || state.allParts);
     const visible = under && paints;
     const round = visible && isRound(state) && !state.picking;
     ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
     const lassoes = state.area === "paint" && state.tool === "span" && state.span.kind === "lasso";
-    canvas.style.cursor = round ? "none" : visible || ((state.picking || state.placing) && under) || lassoes ? "crosshair" : state.area === "gather" && under ? "pointer" : "grab";
+    canvas.style.cursor = round
+      ? "none"
+      : visible || ((state.picking || state.placing) && under) || lassoes
+        ? "crosshair"
+        : state.area === "gather" && under
+          ? "pointer"
+          : "grab";
   };
   const probe = (under: Under | null) => {
     const surface = under && stage.surfaces.get(under.part);
@@ -136,7 +151,8 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
       return;
     }
     // A field is left before the stroke begins, so that what was typed counts for it.
-    if (document.activeElement instanceof HTMLInputElement || document.activeElement instanceof HTMLTextAreaElement) document.activeElement.blur();
+    if (document.activeElement instanceof HTMLInputElement || document.activeElement instanceof HTMLTextAreaElement)
+      document.activeElement.blur();
     // The camera takes what the brush does not: everything beside the model, and the other buttons.
     stage.eye.controls.enabled = true;
     pressed = { x: event.clientX, y: event.clientY };
@@ -280,11 +296,17 @@ export function followHand(canvas: HTMLCanvasElement, stage: Stage, project: Pro
   const pick = (under: Under) => {
     const surface = stage.surfaces.get(under.part);
     const shown = surface?.shownSet ?? null;
-    const vertices = under.vertices.map((vertex) => ({ vertex, away: surface?.position(vertex).distanceTo(under.point) ?? 0 }));
+    const vertices = under.vertices.map((vertex) => ({
+      vertex,
+      away: surface?.position(vertex).distanceTo(under.point) ?? 0,
+    }));
     const nearest = vertices.sort((one, other) => one.away - other.away)[0]?.vertex ?? 0;
     const value = surface && shown !== null ? surface.valueAt(shown, under, nearest) : null;
     if (!value) return;
-    const isData = get().parts.flatMap((part) => part.sets).find((each) => each.id === shown)?.encoding === "data";
+    const isData =
+      get()
+        .parts.flatMap((part) => part.sets)
+        .find((each) => each.id === shown)?.encoding === "data";
     const first = get().channels.findIndex(Boolean);
     if (isData) set({ value: value[Math.max(0, first)] ?? 1 });
     else set({ paint: [value[0], value[1], value[2], get().paint[3]] });

@@ -63,7 +63,9 @@ export class SpanDrag {
     if (get().span.kind !== "lasso") return true;
     const points = this.closed(at).map((point) => this.stage.eye.onScreen(point.x, point.y));
     if (points.length < 3) return false;
-    setSpan({ drawn: { type: "lasso", screen: this.stage.eye.screen().screen, outline: points, through: get().span.through } });
+    setSpan({
+      drawn: { type: "lasso", screen: this.stage.eye.screen().screen, outline: points, through: get().span.through },
+    });
     return true;
   }
 
@@ -76,7 +78,11 @@ export class SpanDrag {
   private closed(at: Point): Point[] {
     if (get().span.outline === "free") return this.outline;
     const { x, y } = this.down;
-    return [{ x, y }, { x: at.x, y }, { x: at.x, y: at.y }, { x, y: at.y }];
+    return [
+      { x, y },
+      { x: at.x, y },
+      { x: at.x, y: at.y },
+      { x, y: at.y },
+    ];
   }
 }
-

@@ -24,7 +24,17 @@ const DRAG_PIXELS = 220;
 /** More letters than this do not fit at full size. */
 const LONG = 7;
 
-export function Knob({ label, value, unit, format, fromTyped = (number) => number, fromBar, toBar, onChange, width = 84 }: Props) {
+export function Knob({
+  label,
+  value,
+  unit,
+  format,
+  fromTyped = (number) => number,
+  fromBar,
+  toBar,
+  onChange,
+  width = 84,
+}: Props) {
   const written = `${format(value)} ${unit}`;
   const [typed, setTyped] = useState<string | null>(null);
   const drag = useRef<{ x: number; share: number; moved: boolean } | null>(null);
@@ -38,7 +48,12 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
   };
   return (
     <Box sx={{ width, flexShrink: 0 }}>
-      <Typography component="label" variant="body2" color="textSecondary" htmlFor={`knob-${label}`} sx={{ display: "block", lineHeight: 1.3 }}>
+      <Typography
+        component="label"
+        variant="body2"
+        color="textSecondary"
+        htmlFor={`knob-${label}`}
+        sx={{ display: "block", lineHeight: 1.3 }}>
         {label}
       </Typography>
       <InputBase
@@ -78,7 +93,19 @@ export function Knob({ label, value, unit, format, fromTyped = (number) => numbe
           drag.current = null;
           if (moved === false) event.currentTarget.querySelector("input")?.focus();
         }}
-        slotProps={{ input: { sx: { p: 0, fontFamily: heading, fontSize: written.length > LONG + 2 ? 12.5 : written.length > LONG ? 14 : 17, fontWeight: 650, cursor: "ew-resize", "&:focus": { cursor: "text" } }, inputMode: "decimal" } }}
+        slotProps={{
+          input: {
+            sx: {
+              p: 0,
+              fontFamily: heading,
+              fontSize: written.length > LONG + 2 ? 12.5 : written.length > LONG ? 14 : 17,
+              fontWeight: 650,
+              cursor: "ew-resize",
+              "&:focus": { cursor: "text" },
+            },
+            inputMode: "decimal",
+          },
+        }}
         sx={{ width: "100%" }}
       />
       <Box sx={{ height: 4, borderRadius: 2, bgcolor: "divider", overflow: "hidden", mt: 0.25 }}>

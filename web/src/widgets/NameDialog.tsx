@@ -29,17 +29,47 @@ export function NameDialog({ title, name, act, onName, onClose }: Props) {
     setTrouble(null);
   };
   return (
-    <Dialog open onClose={onClose} maxWidth="xs" fullWidth onKeyDown={(event) => {
-      event.stopPropagation();
-      // On a button Enter presses that button.
-      if (event.key !== "Enter" || (event.target as HTMLElement).closest("button")) return;
-      // Or the key would press whatever has the focus when the dialog is gone.
-      event.preventDefault();
-      void accept();
-    }}>
+    <Dialog
+      open
+      onClose={onClose}
+      maxWidth="xs"
+      fullWidth
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        // On a button Enter presses that button.
+        if (event.key !== "Enter" || (event.target as HTMLElement).closest("button")) return;
+        // Or the key would press whatever has the focus when the dialog is gone.
+        event.preventDefault();
+        void accept();
+      }}>
       <DialogTitle>{title}</DialogTitle>
-      <DialogContent><TextField value={typed} onChange={(event) => type(event.target.value)} autoFocus fullWidth size="small" error={trouble !== null} helperText={trouble} slotProps={{ htmlInput: { "aria-label": "Name", "data-test": "name", onFocus: (event: React.FocusEvent<HTMLInputElement>) => event.target.select() }, formHelperText: { role: "alert" } }} /></DialogContent>
-      <DialogActions><Button color="inherit" onClick={onClose}>Cancel</Button><Button variant="contained" disabled={!fits} loading={busy} onClick={() => void accept()}>{act}</Button></DialogActions>
+      <DialogContent>
+        <TextField
+          value={typed}
+          onChange={(event) => type(event.target.value)}
+          autoFocus
+          fullWidth
+          size="small"
+          error={trouble !== null}
+          helperText={trouble}
+          slotProps={{
+            htmlInput: {
+              "aria-label": "Name",
+              "data-test": "name",
+              onFocus: (event: React.FocusEvent<HTMLInputElement>) => event.target.select(),
+            },
+            formHelperText: { role: "alert" },
+          }}
+        />
+      </DialogContent>
+      <DialogActions>
+        <Button color="inherit" onClick={onClose}>
+          Cancel
+        </Button>
+        <Button variant="contained" disabled={!fits} loading={busy} onClick={() => void accept()}>
+          {act}
+        </Button>
+      </DialogActions>
     </Dialog>
   );
 }

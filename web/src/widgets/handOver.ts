@@ -3,7 +3,10 @@ import { messageOf } from "../api/client";
 import type { Outcome } from "../api/writes";
 
 /** What it is called and how large it is; why there is none, when the answer broke off. */
-export async function toBrowser(answer: Outcome<Response>, usual: string): Promise<Outcome<{ file: string; bytes: number }>> {
+export async function toBrowser(
+  answer: Outcome<Response>,
+  usual: string,
+): Promise<Outcome<{ file: string; bytes: number }>> {
   if (answer.trouble !== null) return answer;
   const blob = await answer.data.blob().catch(() => null);
   if (!blob) return { data: null, trouble: messageOf(null) };

@@ -1,5 +1,16 @@
 // Shelf or workbench, and bringing files in, which works on both.
-import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, LinearProgress, Snackbar, Typography } from "@mui/material";
+import {
+  Alert,
+  Box,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  LinearProgress,
+  Snackbar,
+  Typography,
+} from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, type DragEvent } from "react";
 import type { Schemas } from "../api/client";
@@ -26,7 +37,9 @@ const LAYER = /\.usd[ac]?$/i;
 
 /** What goes along with a mesh: layers of USD refer to each other as well. */
 function besideOf(file: File, meshes: File[], beside: File[]): File[] {
-  return LAYER.test(file.name) ? [...beside, ...meshes.filter((other) => other !== file && LAYER.test(other.name))] : beside;
+  return LAYER.test(file.name)
+    ? [...beside, ...meshes.filter((other) => other !== file && LAYER.test(other.name))]
+    : beside;
 }
 
 export function App() {
@@ -61,10 +74,16 @@ export function App() {
     if (files.every((file) => /\.speckle$/i.test(file.name))) void bringProjects(files);
     else setChosen(files);
   };
-  const sent = async <Answer,>(file: File, send: (sending: { progress: (share: number) => void; signal: AbortSignal }) => Promise<Outcome<Answer>>): Promise<Answer | null> => {
+  const sent = async <Answer,>(
+    file: File,
+    send: (sending: { progress: (share: number) => void; signal: AbortSignal }) => Promise<Outcome<Answer>>,
+  ): Promise<Answer | null> => {
     const abort = new AbortController();
     setSending({ file: file.name, share: 0, abort });
-    const { data, trouble } = await send({ progress: (share) => setSending({ file: file.name, share, abort }), signal: abort.signal });
+    const { data, trouble } = await send({
+      progress: (share) => setSending({ file: file.name, share, abort }),
+      signal: abort.signal,
+    });
     setSending(null);
     if (trouble !== null && !abort.signal.aborted) setTrouble(trouble);
     return data;
@@ -81,7 +100,9 @@ export function App() {
     let goal = project;
     const reports: Schemas["ImportReport"][] = [];
     for (const file of meshes) {
-      const report = await sent(file, (sending) => sendMesh(file, besideOf(file, meshes, beside), goal, choices, sending));
+      const report = await sent(file, (sending) =>
+        sendMesh(file, besideOf(file, meshes, beside), goal, choices, sending),
+      );
       if (!report) return;
       if (goal === null) open(report.project);
       goal = report.project;
@@ -106,37 +127,96 @@ export function App() {
       onDrop={(event) => {
         drag(event, false);
         void filesOf(event.dataTransfer).then(take);
-      }}
-    >
-      {project === null ? <Shelf open={open} onBring={choose} /> : <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />}
-      <input ref={picker} type="file" accept={accepted} multiple hidden data-test="file" onChange={(event) => take(event.target.files)} />
+      }}>
+      {project === null ? (
+        <Shelf open={open} onBring={choose} />
+      ) : (
+        <Workbench key={project} id={project} close={() => open(null)} onBring={choose} />
+      )}
+      <input
+        ref={picker}
+        type="file"
+        accept={accepted}
+        multiple
+        hidden
+        data-test="file"
+        onChange={(event) => take(event.target.files)}
+      />
       {over && (
-        <Box sx={{ position: "fixed", inset: 10, zIndex: 2000, border: "3px dotted", borderColor: "primary.main", borderRadius: 4, bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)", display: "grid", placeItems: "center", pointerEvents: "none" }}>
+        <Box
+          sx={{
+            position: "fixed",
+            inset: 10,
+            zIndex: 2000,
+            border: "3px dotted",
+            borderColor: "primary.main",
+            borderRadius: 4,
+            bgcolor: "color-mix(in srgb, var(--mui-palette-background-default) 82%, transparent)",
+            display: "grid",
+            placeItems: "center",
+            pointerEvents: "none",
+          }}>
           <Typography variant="h1">{project === null ? "Drop to begin a project" : "Drop to bring it in"}</Typography>
         </Box>
       )}
-      {chosen && <ImportDialog files={chosen} fresh={project === null || parts === 0} onBring={(meshes, beside, choices) => void bringMeshes(meshes, beside, choices)} onClose={() => setChosen(null)} />}
+      {chosen && (
+        <ImportDialog
+          files={chosen}
+          fresh={project === null || parts === 0}
+          onBring={(meshes, beside, choices) => void bringMeshes(meshes, beside, choices)}
+          onClose={() => setChosen(null)}
+        />
+      )}
       <Dialog open={sending !== null} maxWidth="xs" fullWidth>
         <DialogTitle>Bringing in {sending?.file}</DialogTitle>
         <DialogContent>
-          <LinearProgress variant={(sending?.share ?? 0) < 1 ? "determinate" : "indeterminate"} value={(sending?.share ?? 0) * 100} />
-          <Typography variant="body2" color="textSecondary" sx={{ mt: 1 }}>{(sending?.share ?? 0) < 1 ? "Sending the file" : "Reading and checking the mesh"}</Typography>
+          <LinearProgress
+            variant={(sending?.share ?? 0) < 1 ? "determinate" : "indeterminate"}
+            value={(sending?.share ?? 0) * 100}
+          />
+          <Typography variant="body2" color="textSecondary" sx={{ mt: 1 }}>
+            {(sending?.share ?? 0) < 1 ? "Sending the file" : "Reading and checking the mesh"}
+          </Typography>
         </DialogContent>
-        <DialogActions><Button color="inherit" onClick={() => sending?.abort.abort()} disabled={(sending?.share ?? 0) >= 1}>Cancel</Button></DialogActions>
+        <DialogActions>
+          <Button color="inherit" onClick={() => sending?.abort.abort()} disabled={(sending?.share ?? 0) >= 1}>
+            Cancel
+          </Button>
+        </DialogActions>
       </Dialog>
       <Dialog open={trouble !== null} onClose={() => setTrouble(null)} maxWidth="sm" data-test="trouble">
         <DialogTitle>The file was not brought in</DialogTitle>
         <DialogContent>
           <Typography>{trouble}</Typography>
-          <Typography variant="body2" color="textSecondary" sx={{ mt: 1.5 }}>Nothing was changed.</Typography>
+          <Typography variant="body2" color="textSecondary" sx={{ mt: 1.5 }}>
+            Nothing was changed.
+          </Typography>
         </DialogContent>
-        <DialogActions><Button onClick={() => setTrouble(null)} variant="contained">Close</Button></DialogActions>
+        <DialogActions>
+          <Button onClick={() => setTrouble(null)} variant="contained">
+            Close
+          </Button>
+        </DialogActions>
       </Dialog>
-      <Snackbar open={said !== null} autoHideDuration={said?.bad ? 9000 : 4000} onClose={(_, reason) => { if (reason !== "clickaway") set({ said: null }); }} anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
-        <Alert severity={said?.bad ? "error" : "success"} variant="filled" data-test="said" onClose={() => set({ said: null })}>{said?.text}</Alert>
+      <Snackbar
+        open={said !== null}
+        autoHideDuration={said?.bad ? 9000 : 4000}
+        onClose={(_, reason) => {
+          if (reason !== "clickaway") set({ said: null });
+        }}
+        anchorOrigin={{ vertical: "bottom", horizontal: "center" }}>
+        <Alert
+          severity={said?.bad ? "error" : "success"}
+          variant="filled"
+          data-test="said"
+          onClose={() => set({ said: null })}>
+          {said?.text}
+        </Alert>
       </Snackbar>
       <Snackbar open={notice !== null} anchorOrigin={{ vertical: "top", horizontal: "center" }}>
-        <Alert severity="error" variant="filled" data-test="notice" onClose={() => set({ notice: null })}>{notice}</Alert>
+        <Alert severity="error" variant="filled" data-test="notice" onClose={() => set({ notice: null })}>
+          {notice}
+        </Alert>
       </Snackbar>
     </Box>
   );

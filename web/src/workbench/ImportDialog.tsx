@@ -1,6 +1,17 @@
 // Before files come in: what their numbers mean, and what becomes of groups. Everything has a
 // sensible start, so that Enter is enough.
-import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, Typography } from "@mui/material";
+import {
+  Alert,
+  Box,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  MenuItem,
+  TextField,
+  Typography,
+} from "@mui/material";
 import { useState } from "react";
 import type { ImportChoices } from "../api/writes";
 import { unitWord, units } from "../model/units";
@@ -37,44 +48,103 @@ export function ImportDialog({ files, fresh, onBring, onClose }: Props) {
   const tolerance = Number.parseFloat(weld.replace(",", "."));
   const fits = !hasStl || (Number.isFinite(tolerance) && tolerance >= 0);
   const bring = () => {
-    if (fits) onBring(meshes, beside, { unit: unit === "said" ? undefined : unit, up: up === "said" ? undefined : up, groups: groups === "usual" ? undefined : groups, weld: hasStl ? tolerance : undefined });
+    if (fits)
+      onBring(meshes, beside, {
+        unit: unit === "said" ? undefined : unit,
+        up: up === "said" ? undefined : up,
+        groups: groups === "usual" ? undefined : groups,
+        weld: hasStl ? tolerance : undefined,
+      });
   };
   return (
-    <Dialog open onClose={onClose} maxWidth="xs" fullWidth data-test="import" onKeyDown={(event) => {
-      event.stopPropagation();
-      if (event.key !== "Enter" || (event.target as HTMLElement).closest("button, [role=combobox], [role=option]")) return;
-      event.preventDefault();
-      bring();
-    }}>
+    <Dialog
+      open
+      onClose={onClose}
+      maxWidth="xs"
+      fullWidth
+      data-test="import"
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key !== "Enter" || (event.target as HTMLElement).closest("button, [role=combobox], [role=option]"))
+          return;
+        event.preventDefault();
+        bring();
+      }}>
       <DialogTitle>Bring in {meshes.length === 1 ? meshes[0]?.name : `${meshes.length} files`}</DialogTitle>
       <DialogContent sx={{ display: "grid", gap: 2, pt: "8px !important" }}>
         {(meshes.length > 1 || beside.length > 0) && (
           <Typography variant="body2" color="textSecondary">
             {meshes.map((file) => `${file.name} (${bytes(file.size)})`).join(", ")}
-            {beside.length > 0 && <>; beside {meshes.length > 1 ? "them" : "it"} {beside.map((file) => file.name).join(", ")}</>}
+            {beside.length > 0 && (
+              <>
+                ; beside {meshes.length > 1 ? "them" : "it"} {beside.map((file) => file.name).join(", ")}
+              </>
+            )}
           </Typography>
         )}
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
-          <TextField select size="small" label="One step of its numbers is a" value={unit} onChange={(event) => setUnit(event.target.value as Unit | "said")}>
+          <TextField
+            select
+            size="small"
+            label="One step of its numbers is a"
+            value={unit}
+            onChange={(event) => setUnit(event.target.value as Unit | "said")}>
             <MenuItem value="said">{said}</MenuItem>
-            {units.map((each) => <MenuItem key={each} value={each}>{unitWord(each)}</MenuItem>)}
+            {units.map((each) => (
+              <MenuItem key={each} value={each}>
+                {unitWord(each)}
+              </MenuItem>
+            ))}
           </TextField>
-          <TextField select size="small" label="Up is" value={up} onChange={(event) => setUp(event.target.value as "y" | "z" | "said")}>
+          <TextField
+            select
+            size="small"
+            label="Up is"
+            value={up}
+            onChange={(event) => setUp(event.target.value as "y" | "z" | "said")}>
             <MenuItem value="said">{said}</MenuItem>
             <MenuItem value="y">+Y</MenuItem>
             <MenuItem value="z">+Z</MenuItem>
           </TextField>
         </Box>
-        <TextField select size="small" label="Groups inside one mesh" value={groups} onChange={(event) => setGroups(event.target.value as typeof groups)}>
-          <MenuItem value="usual">{usualGroups(meshes) === "selections" ? "stay together, as named selections" : "become parts"} (as usual)</MenuItem>
-          <MenuItem value={usualGroups(meshes) === "selections" ? "parts" : "selections"}>{usualGroups(meshes) === "selections" ? "become parts" : "stay together, as named selections"}</MenuItem>
+        <TextField
+          select
+          size="small"
+          label="Groups inside one mesh"
+          value={groups}
+          onChange={(event) => setGroups(event.target.value as typeof groups)}>
+          <MenuItem value="usual">
+            {usualGroups(meshes) === "selections" ? "stay together, as named selections" : "become parts"} (as usual)
+          </MenuItem>
+          <MenuItem value={usualGroups(meshes) === "selections" ? "parts" : "selections"}>
+            {usualGroups(meshes) === "selections" ? "become parts" : "stay together, as named selections"}
+          </MenuItem>
         </TextField>
-        {hasStl && <TextField size="small" label={`Join corners closer than, in ${symbols[unit === "said" ? "millimetre" : unit]}`} value={weld} error={!fits} onChange={(event) => setWeld(event.target.value)} helperText={fits ? "STL stores every triangle alone. 0 joins what lies at exactly one place." : "A number, 0 or more."} />}
-        {converts && <Alert severity="info" sx={{ py: 0 }}>Its numbers are converted to the project's {symbols[traits.unit]} with +{traits.up.toUpperCase()} up.</Alert>}
+        {hasStl && (
+          <TextField
+            size="small"
+            label={`Join corners closer than, in ${symbols[unit === "said" ? "millimetre" : unit]}`}
+            value={weld}
+            error={!fits}
+            onChange={(event) => setWeld(event.target.value)}
+            helperText={
+              fits ? "STL stores every triangle alone. 0 joins what lies at exactly one place." : "A number, 0 or more."
+            }
+          />
+        )}
+        {converts && (
+          <Alert severity="info" sx={{ py: 0 }}>
+            Its numbers are converted to the project's {symbols[traits.unit]} with +{traits.up.toUpperCase()} up.
+          </Alert>
+        )}
       </DialogContent>
       <DialogActions>
-        <Button color="inherit" onClick={onClose}>Cancel</Button>
-        <Button variant="contained" onClick={bring} disabled={!fits} data-test="bring" autoFocus>Bring in</Button>
+        <Button color="inherit" onClick={onClose}>
+          Cancel
+        </Button>
+        <Button variant="contained" onClick={bring} disabled={!fits} data-test="bring" autoFocus>
+          Bring in
+        </Button>
       </DialogActions>
     </Dialog>
   );

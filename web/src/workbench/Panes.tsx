@@ -19,7 +19,13 @@ const Border = styled(Separator)(({ theme }) => ({
 
 /** Sizes in pixels. A double click on a border brings the first ones back. */
 const column = { defaultSize: 352, minSize: 310, maxSize: 640, groupResizeBehavior: "preserve-pixel-size" } as const;
-const low = { defaultSize: 112, minSize: 96, maxSize: 280, collapsible: true, groupResizeBehavior: "preserve-pixel-size" } as const;
+const low = {
+  defaultSize: 112,
+  minSize: 96,
+  maxSize: 280,
+  collapsible: true,
+  groupResizeBehavior: "preserve-pixel-size",
+} as const;
 
 /** The bar has its own room, so that what is above and below is as wide whether it shows or not. */
 const scrolls = { overflowX: "hidden", overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable" } as const;
@@ -27,7 +33,11 @@ const scrolls = { overflowX: "hidden", overflowY: "auto", scrollbarWidth: "thin"
 /** A group whose borders stay where they were left. */
 function Shared({ id, way, children }: { id: string; way: "horizontal" | "vertical"; children: ReactNode }) {
   const remembered = useDefaultLayout({ id: `panes-${id}`, storage: localStorage });
-  return <Group id={`panes-${id}`} orientation={way} {...remembered}>{children}</Group>;
+  return (
+    <Group id={`panes-${id}`} orientation={way} {...remembered}>
+      {children}
+    </Group>
+  );
 }
 
 interface Props {
@@ -52,17 +62,29 @@ export function Panes({ stage, tray, board, sheet }: Props) {
     <Shared id="window" way="horizontal">
       <Panel id="work" minSize={360}>
         <Shared id="work" way="vertical">
-          <Panel id="stage" minSize={160} style={{ overflow: "hidden", display: "flex", flexDirection: "column" }}>{stage}</Panel>
-          <Border aria-label="Between stage and tray (Enter folds the tray)" data-test="border-tray" onKeyDownCapture={foldTray} />
-          <Panel id="tray" panelRef={trayPanel} {...low} style={{ overflow: "hidden" }}>{tray}</Panel>
+          <Panel id="stage" minSize={160} style={{ overflow: "hidden", display: "flex", flexDirection: "column" }}>
+            {stage}
+          </Panel>
+          <Border
+            aria-label="Between stage and tray (Enter folds the tray)"
+            data-test="border-tray"
+            onKeyDownCapture={foldTray}
+          />
+          <Panel id="tray" panelRef={trayPanel} {...low} style={{ overflow: "hidden" }}>
+            {tray}
+          </Panel>
         </Shared>
       </Panel>
       <Border aria-label="Between stage and column" data-test="border-column" />
       <Panel id="column" {...column}>
         <Shared id="column" way="vertical">
-          <Panel id="board" defaultSize={326} minSize={110} collapsible collapsedSize={52} style={scrolls}>{board}</Panel>
+          <Panel id="board" defaultSize={326} minSize={110} collapsible collapsedSize={52} style={scrolls}>
+            {board}
+          </Panel>
           <Border aria-label="Between board and sheet" data-test="border-board" />
-          <Panel id="sheet" minSize={140} style={scrolls}><Box sx={{ display: "flex", flexDirection: "column", gap: 1.25 }}>{sheet}</Box></Panel>
+          <Panel id="sheet" minSize={140} style={scrolls}>
+            <Box sx={{ display: "flex", flexDirection: "column", gap: 1.25 }}>{sheet}</Box>
+          </Panel>
         </Shared>
       </Panel>
     </Shared>

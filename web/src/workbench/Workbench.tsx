@@ -1,5 +1,17 @@
 // An open project: the bar above, the stage, the board and sheet beside it, tray and probe below.
-import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, Paper, Tooltip, Typography } from "@mui/material";
+import {
+  Box,
+  Button,
+  Chip,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  IconButton,
+  Paper,
+  Tooltip,
+  Typography,
+} from "@mui/material";
 import { useCallback, useEffect, useState } from "react";
 import { bake } from "../areas/bake";
 import { deliver } from "../areas/deliver";
@@ -31,8 +43,32 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
       <TopBar project={project} close={close} />
       <Box sx={{ flex: 1, minHeight: 0, pl: 1.5, pr: 0.25 }}>
         <Panes
-          stage={<StageView id={id} onProject={onProject}>{here.Overlay && <here.Overlay />}</StageView>}
-          tray={<Paper variant="outlined" component="section" aria-label="Tray" sx={{ height: 1, minHeight: 96, px: 1.75, py: 1, borderRadius: 4, display: "flex", alignItems: "center", gap: here.trayGap ?? 2, flexShrink: 0, overflowX: "auto", scrollbarWidth: "thin" }}><here.Tray {...inArea} /></Paper>}
+          stage={
+            <StageView id={id} onProject={onProject}>
+              {here.Overlay && <here.Overlay />}
+            </StageView>
+          }
+          tray={
+            <Paper
+              variant="outlined"
+              component="section"
+              aria-label="Tray"
+              sx={{
+                height: 1,
+                minHeight: 96,
+                px: 1.75,
+                py: 1,
+                borderRadius: 4,
+                display: "flex",
+                alignItems: "center",
+                gap: here.trayGap ?? 2,
+                flexShrink: 0,
+                overflowX: "auto",
+                scrollbarWidth: "thin",
+              }}>
+              <here.Tray {...inArea} />
+            </Paper>
+          }
           board={<ChannelBoard project={project} />}
           sheet={<here.Sheet {...inArea} />}
         />
@@ -50,7 +86,11 @@ function Gone({ close }: { close: () => void }) {
     <Dialog open={gone} data-test="gone">
       <DialogTitle>This project was deleted</DialogTitle>
       <DialogContent>It was taken off the shelf in another window.</DialogContent>
-      <DialogActions><Button variant="contained" onClick={close}>To the shelf</Button></DialogActions>
+      <DialogActions>
+        <Button variant="contained" onClick={close}>
+          To the shelf
+        </Button>
+      </DialogActions>
     </Dialog>
   );
 }
@@ -61,7 +101,14 @@ function deedWords({ label, hand }: { label: string; hand: string }): string {
   return `${label.charAt(0).toLowerCase()}${label.slice(1)}${who === "you" ? "" : ` by ${who}`}`;
 }
 
-const square = { border: 1, borderColor: "divider", borderRadius: 2, width: 36, height: 34, bgcolor: "background.paper" } as const;
+const square = {
+  border: 1,
+  borderColor: "divider",
+  borderRadius: 2,
+  width: 36,
+  height: 34,
+  bgcolor: "background.paper",
+} as const;
 
 function TopBar({ project, close }: { project: Project | null; close: () => void }) {
   const name = useApp((state) => state.project);
@@ -72,14 +119,47 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
   return (
     <Box component="header" sx={{ height: 48, px: 1.5, display: "flex", alignItems: "center", gap: 1, flexShrink: 0 }}>
       <Tooltip title="To the shelf">
-        <Button color="inherit" onClick={close} startIcon={<EggMark />} data-test="to-shelf" sx={{ fontFamily: heading, fontSize: 17, fontWeight: 650, maxWidth: 300, whiteSpace: "nowrap" }}>{name || "…"}</Button>
+        <Button
+          color="inherit"
+          onClick={close}
+          startIcon={<EggMark />}
+          data-test="to-shelf"
+          sx={{ fontFamily: heading, fontSize: 17, fontWeight: 650, maxWidth: 300, whiteSpace: "nowrap" }}>
+          {name || "…"}
+        </Button>
       </Tooltip>
       <Box component="nav" aria-label="Areas" sx={{ display: "flex", gap: 0.5, ml: 2 }}>
         {areas.map(({ key, title }) => {
           const here = area === key;
           return (
-            <Button key={key} color="inherit" aria-current={here ? "page" : undefined} data-test={`area-${key}`} onClick={() => set({ area: key })}
-              sx={{ px: 2, height: 36, color: here ? "text.primary" : "text.secondary", fontWeight: here ? 700 : 400, bgcolor: here ? "background.paper" : "transparent", border: 1, borderColor: here ? "divider" : "transparent", position: "relative", "&::after": here ? { content: '""', position: "absolute", bottom: 3, width: 34, height: 3, backgroundImage: "radial-gradient(circle, var(--mui-palette-primary-main) 1.3px, transparent 1.6px)", backgroundSize: "5.5px 3px" } : {} }}>
+            <Button
+              key={key}
+              color="inherit"
+              aria-current={here ? "page" : undefined}
+              data-test={`area-${key}`}
+              onClick={() => set({ area: key })}
+              sx={{
+                px: 2,
+                height: 36,
+                color: here ? "text.primary" : "text.secondary",
+                fontWeight: here ? 700 : 400,
+                bgcolor: here ? "background.paper" : "transparent",
+                border: 1,
+                borderColor: here ? "divider" : "transparent",
+                position: "relative",
+                "&::after": here
+                  ? {
+                      content: '""',
+                      position: "absolute",
+                      bottom: 3,
+                      width: 34,
+                      height: 3,
+                      backgroundImage:
+                        "radial-gradient(circle, var(--mui-palette-primary-main) 1.3px, transparent 1.6px)",
+                      backgroundSize: "5.5px 3px",
+                    }
+                  : {},
+              }}>
               {title}
             </Button>
           );
@@ -87,18 +167,52 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
       </Box>
       <Box sx={{ flex: 1 }} />
       {others.length > 0 && (
-        <Tooltip title={`Here as well: ${others.map(shownHand).join(", ")}. Everyone sees every stroke at once, and undo is shared.`}>
-          <Chip size="small" variant="outlined" data-test="hands" label={others.length < 3 ? `with ${others.map(shownHand).join(", ")}` : `with ${others.length} others`} />
+        <Tooltip
+          title={`Here as well: ${others.map(shownHand).join(", ")}. Everyone sees every stroke at once, and undo is shared.`}>
+          <Chip
+            size="small"
+            variant="outlined"
+            data-test="hands"
+            label={others.length < 3 ? `with ${others.map(shownHand).join(", ")}` : `with ${others.length} others`}
+          />
         </Tooltip>
       )}
       {areas.map(({ key, InBar }) => InBar && <InBar key={key} project={project} />)}
       <Tooltip title={history.undo ? `Undo ${deedWords(history.undo)} (Ctrl Z)` : "Nothing to undo"}>
-        <span><Button variant="outlined" color="inherit" startIcon={<UndoIcon />} disabled={!history.undo} onClick={() => project?.undo()} data-test="undo" sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap" }}><Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis" }}>{history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}</Box></Button></span>
+        <span>
+          <Button
+            variant="outlined"
+            color="inherit"
+            startIcon={<UndoIcon />}
+            disabled={!history.undo}
+            onClick={() => project?.undo()}
+            data-test="undo"
+            sx={{ borderColor: "divider", bgcolor: "background.paper", maxWidth: 330, whiteSpace: "nowrap" }}>
+            <Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+              {history.undo ? `Undo ${deedWords(history.undo)}` : "Undo"}
+            </Box>
+          </Button>
+        </span>
       </Tooltip>
       <Tooltip title={history.redo ? `Redo ${deedWords(history.redo)} (Ctrl Shift Z)` : "Nothing to redo"}>
-        <span><IconButton disabled={!history.redo} onClick={() => project?.redo()} aria-label="Redo" data-test="redo" sx={square}><RedoIcon fontSize="small" /></IconButton></span>
+        <span>
+          <IconButton
+            disabled={!history.redo}
+            onClick={() => project?.redo()}
+            aria-label="Redo"
+            data-test="redo"
+            sx={square}>
+            <RedoIcon fontSize="small" />
+          </IconButton>
+        </span>
       </Tooltip>
-      <Tooltip title="Keys (?)"><IconButton onClick={() => set({ shortcuts: true })} aria-label="Keys" data-test="keys" sx={square}><Box component="span" sx={{ fontFamily: heading, fontSize: 16, fontWeight: 650, width: 20 }}>?</Box></IconButton></Tooltip>
+      <Tooltip title="Keys (?)">
+        <IconButton onClick={() => set({ shortcuts: true })} aria-label="Keys" data-test="keys" sx={square}>
+          <Box component="span" sx={{ fontFamily: heading, fontSize: 16, fontWeight: 650, width: 20 }}>
+            ?
+          </Box>
+        </IconButton>
+      </Tooltip>
     </Box>
   );
 }
@@ -114,23 +228,68 @@ function ProbeLine({ isOpen }: { isOpen: boolean }) {
   const several = useApp((state) => state.parts.length > 1);
   const connected = useApp((state) => state.connected);
   const unsaved = useApp((state) => state.unsaved);
-  const state = connected === null ? ["connecting…", "text.secondary"] : !connected ? ["not connected, trying again…", "error.main"] : unsaved > 0 ? ["saving…", "warning.main"] : ["saved", "success.main"];
+  const state =
+    connected === null
+      ? ["connecting…", "text.secondary"]
+      : !connected
+        ? ["not connected, trying again…", "error.main"]
+        : unsaved > 0
+          ? ["saving…", "warning.main"]
+          : ["saved", "success.main"];
   return (
-    <Box component="footer" sx={{ height: 28, px: 2, display: "flex", alignItems: "center", gap: 2.5, flexShrink: 0, color: "text.secondary", fontSize: 12.5, whiteSpace: "nowrap", "& b": { color: "text.primary" } }}>
+    <Box
+      component="footer"
+      sx={{
+        height: 28,
+        px: 2,
+        display: "flex",
+        alignItems: "center",
+        gap: 2.5,
+        flexShrink: 0,
+        color: "text.secondary",
+        fontSize: 12.5,
+        whiteSpace: "nowrap",
+        "& b": { color: "text.primary" },
+      }}>
       {probe ? (
         <>
-          <span>{several && <>{probe.part} · </>}vertex <b>{count(probe.vertex)}</b></span>
-          {probe.value && <span><b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b></span>}
-          <span>edge <b>{length(probe.edge)}</b></span>
+          <span>
+            {several && <>{probe.part} · </>}vertex <b>{count(probe.vertex)}</b>
+          </span>
+          {probe.value && (
+            <span>
+              <b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b>
+            </span>
+          )}
+          <span>
+            edge <b>{length(probe.edge)}</b>
+          </span>
           {!probe.isActive && <span>{area === "gather" ? "click to choose it" : "hold P and click to choose it"}</span>}
-          {(probe.isActive || tool === "span") && covered > 0 && target && <span>{tool === "pour" ? "pour" : tool === "span" ? "span" : "brush"} covers <b>{elements(covered, target.placement)}</b></span>}
+          {(probe.isActive || tool === "span") && covered > 0 && target && (
+            <span>
+              {tool === "pour" ? "pour" : tool === "span" ? "span" : "brush"} covers{" "}
+              <b>{elements(covered, target.placement)}</b>
+            </span>
+          )}
         </>
       ) : (
         <span>{part ? "Point at the model to read its numbers." : ""}</span>
       )}
       <Box sx={{ flex: 1 }} />
-      {part && <span><b>{part.name}</b> · {count(part.vertices)} vertices · {count(part.faces)} faces</span>}
-      {isOpen && <Typography component="span" role="status" data-test="saved" sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>● {state[0]}</Typography>}
+      {part && (
+        <span>
+          <b>{part.name}</b> · {count(part.vertices)} vertices · {count(part.faces)} faces
+        </span>
+      )}
+      {isOpen && (
+        <Typography
+          component="span"
+          role="status"
+          data-test="saved"
+          sx={{ fontSize: 12.5, color: state[1], fontWeight: 600 }}>
+          ● {state[0]}
+        </Typography>
+      )}
     </Box>
   );
 }

@@ -6,8 +6,15 @@ import type { Project } from "../../project/project";
 import { facts, activePart, set, targetSet, useApp } from "../../model/state";
 import { useCarry } from "./carry";
 import { SourceIcon } from "../../widgets/sourceIcons";
-import { chosenRecipe, families, recipeTitle, sourceOf, sourceWords, targetWords, type Kind } from "../../model/recipes";
-
+import {
+  chosenRecipe,
+  families,
+  recipeTitle,
+  sourceOf,
+  sourceWords,
+  targetWords,
+  type Kind,
+} from "../../model/recipes";
 
 export function BakeTray({ project }: { project: Project | null }) {
   const [family, setFamily] = useState<(typeof families)[number]["key"]>("form");
@@ -18,7 +25,9 @@ export function BakeTray({ project }: { project: Project | null }) {
   const add = (kind: Kind, at?: number) => {
     const hand = project?.recipes.inHand;
     if (typeof chosen === "string" || !part || !hand) {
-      set({ said: { text: typeof chosen === "string" ? chosen : "There is no part yet: bring a mesh in first.", bad: true } });
+      set({
+        said: { text: typeof chosen === "string" ? chosen : "There is no part yet: bring a mesh in first.", bad: true },
+      });
       return;
     }
     const { steps } = hand.recipe;
@@ -27,7 +36,14 @@ export function BakeTray({ project }: { project: Project | null }) {
       return;
     }
     const place = Math.min(at ?? steps.length, steps.length);
-    hand.put({ ...hand.recipe, steps: [...steps.slice(0, place), { source: sourceOf(kind, part, chosen.set, chosen.target) }, ...steps.slice(place)] });
+    hand.put({
+      ...hand.recipe,
+      steps: [
+        ...steps.slice(0, place),
+        { source: sourceOf(kind, part, chosen.set, chosen.target) },
+        ...steps.slice(place),
+      ],
+    });
     set({ openStep: place });
   };
   const kinds = families.find((each) => each.key === family)?.kinds ?? [];
@@ -36,18 +52,49 @@ export function BakeTray({ project }: { project: Project | null }) {
       <Box>
         <Box role="tablist" aria-label="Sources" sx={{ display: "flex", gap: 1.5, mb: 0.5 }}>
           {families.map(({ key, title }) => (
-            <ButtonBase key={key} role="tab" aria-selected={family === key} data-test={`family-${key}`} onClick={() => setFamily(key)} sx={{ borderRadius: 1, px: 0.25, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
-              <Typography variant="h3" component="span" sx={{ color: family === key ? "text.primary" : "text.secondary", fontWeight: family === key ? undefined : 500 }}>{title}</Typography>
+            <ButtonBase
+              key={key}
+              role="tab"
+              aria-selected={family === key}
+              data-test={`family-${key}`}
+              onClick={() => setFamily(key)}
+              sx={{
+                borderRadius: 1,
+                px: 0.25,
+                "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+              }}>
+              <Typography
+                variant="h3"
+                component="span"
+                sx={{
+                  color: family === key ? "text.primary" : "text.secondary",
+                  fontWeight: family === key ? undefined : 500,
+                }}>
+                {title}
+              </Typography>
             </ButtonBase>
           ))}
         </Box>
         <Box sx={{ display: "flex", gap: 0.5 }}>
-          {kinds.map((kind) => <SourceButton key={kind} kind={kind} onAdd={add} />)}
+          {kinds.map((kind) => (
+            <SourceButton key={kind} kind={kind} onAdd={add} />
+          ))}
         </Box>
       </Box>
       <Box sx={{ flex: 1 }} />
       <Typography variant="body2" color="textSecondary" sx={{ maxWidth: 230, flexShrink: 0 }} data-test="bake-target">
-        {typeof chosen === "string" ? chosen : <>A click adds it as the last step of <b>{chosen.set.name} · {targetWords(chosen.target)}</b>{chosen.recipe && chosen.recipe.steps.length > 0 ? ` (${recipeTitle(chosen.recipe)})` : ""}, or drag it to its place.</>}
+        {typeof chosen === "string" ? (
+          chosen
+        ) : (
+          <>
+            A click adds it as the last step of{" "}
+            <b>
+              {chosen.set.name} · {targetWords(chosen.target)}
+            </b>
+            {chosen.recipe && chosen.recipe.steps.length > 0 ? ` (${recipeTitle(chosen.recipe)})` : ""}, or drag it to
+            its place.
+          </>
+        )}
       </Typography>
     </>
   );
@@ -58,9 +105,25 @@ function SourceButton({ kind, onAdd }: { kind: Kind; onAdd: (kind: Kind, at?: nu
   const { title, says } = sourceWords[kind];
   return (
     <Tooltip title={says}>
-      <ButtonBase {...carry} data-test={`source-${kind}`} onClick={() => onAdd(kind)} sx={{ display: "flex", flexDirection: "column", width: 68, py: 0.5, borderRadius: 2, border: 1, borderColor: "divider", "&:hover": { borderColor: "text.secondary" }, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+      <ButtonBase
+        {...carry}
+        data-test={`source-${kind}`}
+        onClick={() => onAdd(kind)}
+        sx={{
+          display: "flex",
+          flexDirection: "column",
+          width: 68,
+          py: 0.5,
+          borderRadius: 2,
+          border: 1,
+          borderColor: "divider",
+          "&:hover": { borderColor: "text.secondary" },
+          "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+        }}>
         <SourceIcon kind={kind} sx={{ fontSize: 24 }} />
-        <Typography variant="caption" noWrap sx={{ lineHeight: 1.2, fontSize: 11.5, maxWidth: 1 }}>{title}</Typography>
+        <Typography variant="caption" noWrap sx={{ lineHeight: 1.2, fontSize: 11.5, maxWidth: 1 }}>
+          {title}
+        </Typography>
       </ButtonBase>
     </Tooltip>
   );

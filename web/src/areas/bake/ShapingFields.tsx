@@ -27,22 +27,79 @@ export function Shapings({ shapings, histograms, onChange }: Props) {
   return (
     <Box>
       {shapings.map((shaping, i) => (
-        <Box key={i} data-test="shaping" sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", pt: 0.25 }}>
+        <Box
+          key={i}
+          data-test="shaping"
+          sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", pt: 0.25 }}>
           <Box sx={{ display: "flex", alignItems: "center", minHeight: 30 }}>
-            <Typography variant="body2" sx={{ flex: 1, fontWeight: 700 }}>{shapingWords[shaping.kind].title}</Typography>
-            <IconButton size="small" aria-label={`Move ${shapingWords[shaping.kind].title} up`} disabled={i === 0} onClick={() => move(i, i - 1)} sx={{ width: 26, height: 26, fontSize: 13 }}>↑</IconButton>
-            <IconButton size="small" aria-label={`Move ${shapingWords[shaping.kind].title} down`} disabled={i === shapings.length - 1} onClick={() => move(i, i + 1)} sx={{ width: 26, height: 26, fontSize: 13 }}>↓</IconButton>
-            <IconButton size="small" aria-label={`Take ${shapingWords[shaping.kind].title} away`} onClick={() => onChange(shapings.filter((_, k) => k !== i), false)} sx={{ width: 26, height: 26, fontSize: 15 }}>×</IconButton>
+            <Typography variant="body2" sx={{ flex: 1, fontWeight: 700 }}>
+              {shapingWords[shaping.kind].title}
+            </Typography>
+            <IconButton
+              size="small"
+              aria-label={`Move ${shapingWords[shaping.kind].title} up`}
+              disabled={i === 0}
+              onClick={() => move(i, i - 1)}
+              sx={{ width: 26, height: 26, fontSize: 13 }}>
+              ↑
+            </IconButton>
+            <IconButton
+              size="small"
+              aria-label={`Move ${shapingWords[shaping.kind].title} down`}
+              disabled={i === shapings.length - 1}
+              onClick={() => move(i, i + 1)}
+              sx={{ width: 26, height: 26, fontSize: 13 }}>
+              ↓
+            </IconButton>
+            <IconButton
+              size="small"
+              aria-label={`Take ${shapingWords[shaping.kind].title} away`}
+              onClick={() =>
+                onChange(
+                  shapings.filter((_, k) => k !== i),
+                  false,
+                )
+              }
+              sx={{ width: 26, height: 26, fontSize: 15 }}>
+              ×
+            </IconButton>
           </Box>
-          <ShapingFields shaping={shaping} bins={histograms?.[i]} onChange={(next, turning) => onChange(shapings.map((old, k) => (k === i ? next : old)), turning)} />
+          <ShapingFields
+            shaping={shaping}
+            bins={histograms?.[i]}
+            onChange={(next, turning) =>
+              onChange(
+                shapings.map((old, k) => (k === i ? next : old)),
+                turning,
+              )
+            }
+          />
         </Box>
       ))}
-      <Button size="small" color="secondary" data-test="add-shaping" onClick={(event) => setAnchor(event.currentTarget)} sx={{ px: 0.5 }}>+ Shape it</Button>
+      <Button
+        size="small"
+        color="secondary"
+        data-test="add-shaping"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ px: 0.5 }}>
+        + Shape it
+      </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {kinds.map((kind) => (
-          <MenuItem key={kind} dense data-test={`shape-${kind}`} onClick={() => { setAnchor(null); onChange([...shapings, shapingWords[kind].start], false); }}>
-            <Box component="span" sx={{ width: 88, fontWeight: 600 }}>{shapingWords[kind].title}</Box>
-            <Typography variant="caption" color="textSecondary">{shapingWords[kind].says}</Typography>
+          <MenuItem
+            key={kind}
+            dense
+            data-test={`shape-${kind}`}
+            onClick={() => {
+              setAnchor(null);
+              onChange([...shapings, shapingWords[kind].start], false);
+            }}>
+            <Box component="span" sx={{ width: 88, fontWeight: 600 }}>
+              {shapingWords[kind].title}
+            </Box>
+            <Typography variant="caption" color="textSecondary">
+              {shapingWords[kind].says}
+            </Typography>
           </MenuItem>
         ))}
       </Menu>
@@ -52,9 +109,27 @@ export function Shapings({ shapings, histograms, onChange }: Props) {
 
 const percent = (value: number) => Math.round(value * 100);
 
-function ShapingFields({ shaping, bins, onChange }: { shaping: Shaping; bins: readonly number[] | undefined; onChange: (shaping: Shaping, turning: boolean) => void }) {
+function ShapingFields({
+  shaping,
+  bins,
+  onChange,
+}: {
+  shaping: Shaping;
+  bins: readonly number[] | undefined;
+  onChange: (shaping: Shaping, turning: boolean) => void;
+}) {
   const turn = (next: Shaping) => onChange(next, true);
-  const share = (label: string, value: number, change: (value: number) => Shaping) => <Sliding label={label} value={percent(value)} min={0} max={100} step={1} unit="%" onChange={(n) => turn(change(n / 100))} />;
+  const share = (label: string, value: number, change: (value: number) => Shaping) => (
+    <Sliding
+      label={label}
+      value={percent(value)}
+      min={0}
+      max={100}
+      step={1}
+      unit="%"
+      onChange={(n) => turn(change(n / 100))}
+    />
+  );
   switch (shaping.kind) {
     case "curve":
       return <CurveEditor points={shaping.points} bins={bins} onChange={(points) => turn({ kind: "curve", points })} />;
@@ -64,7 +139,15 @@ function ShapingFields({ shaping, bins, onChange }: { shaping: Shaping; bins: re
         <>
           {share("From", from, (n) => ({ ...shaping, from: Math.min(n, to - 0.01) }))}
           {share("To", to, (n) => ({ ...shaping, to: Math.max(n, from + 0.01) }))}
-          <Sliding label="Gamma" value={gamma} min={0.1} max={5} step={0.05} digits={2} onChange={(n) => turn({ ...shaping, gamma: n })} />
+          <Sliding
+            label="Gamma"
+            value={gamma}
+            min={0.1}
+            max={5}
+            step={0.05}
+            digits={2}
+            onChange={(n) => turn({ ...shaping, gamma: n })}
+          />
           {share("Least", least, (n) => ({ ...shaping, least: n }))}
           {share("Greatest", greatest, (n) => ({ ...shaping, greatest: n }))}
         </>
@@ -73,8 +156,24 @@ function ShapingFields({ shaping, bins, onChange }: { shaping: Shaping; bins: re
     case "gain":
       return (
         <>
-          <Sliding label="Times" value={shaping.by ?? 1} min={-5} max={5} step={0.05} digits={2} onChange={(by) => turn({ ...shaping, by })} />
-          <Sliding label="Plus" value={shaping.plus ?? 0} min={-1} max={1} step={0.01} digits={2} onChange={(plus) => turn({ ...shaping, plus })} />
+          <Sliding
+            label="Times"
+            value={shaping.by ?? 1}
+            min={-5}
+            max={5}
+            step={0.05}
+            digits={2}
+            onChange={(by) => turn({ ...shaping, by })}
+          />
+          <Sliding
+            label="Plus"
+            value={shaping.plus ?? 0}
+            min={-1}
+            max={1}
+            step={0.01}
+            digits={2}
+            onChange={(plus) => turn({ ...shaping, plus })}
+          />
         </>
       );
     case "clamp": {
@@ -89,24 +188,80 @@ function ShapingFields({ shaping, bins, onChange }: { shaping: Shaping; bins: re
     case "invert":
       return null;
     case "gamma":
-      return <Sliding label="Gamma" value={shaping.gamma} min={0.1} max={5} step={0.05} digits={2} onChange={(gamma) => turn({ kind: "gamma", gamma })} />;
+      return (
+        <Sliding
+          label="Gamma"
+          value={shaping.gamma}
+          min={0.1}
+          max={5}
+          step={0.05}
+          digits={2}
+          onChange={(gamma) => turn({ kind: "gamma", gamma })}
+        />
+      );
     case "soften":
       return (
         <>
-          <Sliding label="Rounds" value={shaping.rounds} min={1} max={100} step={1} onChange={(rounds) => turn({ ...shaping, rounds })} />
-          <Switching label="Keep edges of the values" on={shaping.keep_edges != null} onChange={(on) => onChange({ ...shaping, keep_edges: on ? 0.1 : null }, false)} />
-          {shaping.keep_edges != null && <Sliding label="Edges from" value={shaping.keep_edges} min={0} max={1} step={0.01} digits={2} onChange={(keep_edges) => turn({ ...shaping, keep_edges })} />}
+          <Sliding
+            label="Rounds"
+            value={shaping.rounds}
+            min={1}
+            max={100}
+            step={1}
+            onChange={(rounds) => turn({ ...shaping, rounds })}
+          />
+          <Switching
+            label="Keep edges of the values"
+            on={shaping.keep_edges != null}
+            onChange={(on) => onChange({ ...shaping, keep_edges: on ? 0.1 : null }, false)}
+          />
+          {shaping.keep_edges != null && (
+            <Sliding
+              label="Edges from"
+              value={shaping.keep_edges}
+              min={0}
+              max={1}
+              step={0.01}
+              digits={2}
+              onChange={(keep_edges) => turn({ ...shaping, keep_edges })}
+            />
+          )}
         </>
       );
     case "sharpen":
       return (
         <>
-          <Sliding label="Width" value={shaping.rounds} min={1} max={50} step={1} unit="edges" onChange={(rounds) => turn({ ...shaping, rounds })} />
-          <Sliding label="Amount" value={percent(shaping.amount ?? 1)} min={0} max={400} step={5} unit="%" onChange={(n) => turn({ ...shaping, amount: n / 100 })} />
+          <Sliding
+            label="Width"
+            value={shaping.rounds}
+            min={1}
+            max={50}
+            step={1}
+            unit="edges"
+            onChange={(rounds) => turn({ ...shaping, rounds })}
+          />
+          <Sliding
+            label="Amount"
+            value={percent(shaping.amount ?? 1)}
+            min={0}
+            max={400}
+            step={5}
+            unit="%"
+            onChange={(n) => turn({ ...shaping, amount: n / 100 })}
+          />
         </>
       );
     case "posterise":
-      return <Sliding label="Steps" value={shaping.steps} min={2} max={32} step={1} onChange={(steps) => turn({ kind: "posterise", steps })} />;
+      return (
+        <Sliding
+          label="Steps"
+          value={shaping.steps}
+          min={2}
+          max={32}
+          step={1}
+          onChange={(steps) => turn({ kind: "posterise", steps })}
+        />
+      );
     case "threshold":
       return (
         <>
@@ -119,20 +274,62 @@ function ShapingFields({ shaping, bins, onChange }: { shaping: Shaping; bins: re
   }
 }
 
-function Ramp({ stops, onChange }: { stops: readonly Schemas["Stop"][]; onChange: (stops: Schemas["Stop"][], turning: boolean) => void }) {
+function Ramp({
+  stops,
+  onChange,
+}: {
+  stops: readonly Schemas["Stop"][];
+  onChange: (stops: Schemas["Stop"][], turning: boolean) => void;
+}) {
   const inOrder = (next: Schemas["Stop"][]) => [...next].sort((a, b) => a.at - b.at);
-  const put = (i: number, change: Partial<Schemas["Stop"]>) => onChange(inOrder(stops.map((stop, k) => (k === i ? { ...stop, ...change } : stop))), true);
+  const put = (i: number, change: Partial<Schemas["Stop"]>) =>
+    onChange(inOrder(stops.map((stop, k) => (k === i ? { ...stop, ...change } : stop))), true);
   return (
     <>
       {stops.map((stop, i) => (
         <Box key={i} sx={{ display: "flex", alignItems: "center", gap: 1.25, minHeight: 34 }}>
-          <ColorWell color={stop.color as Rgba} mark={`ramp-${i}`} size={26} withAlpha={false} onChange={(color) => put(i, { color })} />
-          <Slider size="small" value={stop.at} min={stops[i - 1]?.at ?? 0} max={stops[i + 1]?.at ?? 1} step={0.01} aria-label={`Place of color ${i + 1}`} onChange={(_, at) => put(i, { at })} />
-          <Typography variant="body2" sx={{ width: 30, textAlign: "right" }}>{stop.at.toFixed(2)}</Typography>
-          <IconButton size="small" aria-label={`Take color ${i + 1} out`} disabled={stops.length < 2} onClick={() => onChange(stops.filter((_, k) => k !== i), false)} sx={{ fontSize: 15, width: 26, height: 26 }}>×</IconButton>
+          <ColorWell
+            color={stop.color as Rgba}
+            mark={`ramp-${i}`}
+            size={26}
+            withAlpha={false}
+            onChange={(color) => put(i, { color })}
+          />
+          <Slider
+            size="small"
+            value={stop.at}
+            min={stops[i - 1]?.at ?? 0}
+            max={stops[i + 1]?.at ?? 1}
+            step={0.01}
+            aria-label={`Place of color ${i + 1}`}
+            onChange={(_, at) => put(i, { at })}
+          />
+          <Typography variant="body2" sx={{ width: 30, textAlign: "right" }}>
+            {stop.at.toFixed(2)}
+          </Typography>
+          <IconButton
+            size="small"
+            aria-label={`Take color ${i + 1} out`}
+            disabled={stops.length < 2}
+            onClick={() =>
+              onChange(
+                stops.filter((_, k) => k !== i),
+                false,
+              )
+            }
+            sx={{ fontSize: 15, width: 26, height: 26 }}>
+            ×
+          </IconButton>
         </Box>
       ))}
-      <Button size="small" color="secondary" disabled={stops.length >= facts().limits.ramp_stops} onClick={() => onChange(inOrder([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }]), false)} sx={{ px: 0.5 }}>+ Add a color</Button>
+      <Button
+        size="small"
+        color="secondary"
+        disabled={stops.length >= facts().limits.ramp_stops}
+        onClick={() => onChange(inOrder([...stops, { at: 0.5, color: [0.5, 0.5, 0.5, 1] }]), false)}
+        sx={{ px: 0.5 }}>
+        + Add a color
+      </Button>
     </>
   );
 }

@@ -53,7 +53,19 @@ function spreadOf(project: Project, { part, set, elements }: Tastes, up: Schemas
   return spread;
 }
 
-export function StepGrain({ project, tastes, step, off, label }: { project: Project; tastes: Tastes | undefined; step: number; off: boolean; label: string }) {
+export function StepGrain({
+  project,
+  tastes,
+  step,
+  off,
+  label,
+}: {
+  project: Project;
+  tastes: Tastes | undefined;
+  step: number;
+  off: boolean;
+  label: string;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const up = useApp((state) => state.traits.up);
   useEffect(() => {
@@ -75,8 +87,28 @@ export function StepGrain({ project, tastes, step, off, label }: { project: Proj
       // Dark grains stay a little lighter than the ground, so that the shape is seen.
       const seen = (x: number) => Math.round(58 + (x / 255) * 197);
       context.fillStyle = `rgb(${seen(r)} ${seen(g)} ${seen(b)})`;
-      context.fillRect((spread.places[2 * i] ?? 0) - GRAIN / 2, (spread.places[2 * i + 1] ?? 0) - GRAIN / 2, GRAIN, GRAIN);
+      context.fillRect(
+        (spread.places[2 * i] ?? 0) - GRAIN / 2,
+        (spread.places[2 * i + 1] ?? 0) - GRAIN / 2,
+        GRAIN,
+        GRAIN,
+      );
     }
   }, [project, tastes, step, up]);
-  return <canvas ref={canvas} role="img" aria-label={label} data-test="step-grain" style={{ width: WIDTH, height: HEIGHT, borderRadius: 8, display: "block", flexShrink: 0, opacity: off ? 0.35 : 1 }} />;
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label={label}
+      data-test="step-grain"
+      style={{
+        width: WIDTH,
+        height: HEIGHT,
+        borderRadius: 8,
+        display: "block",
+        flexShrink: 0,
+        opacity: off ? 0.35 : 1,
+      }}
+    />
+  );
 }

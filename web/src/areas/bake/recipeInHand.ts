@@ -10,8 +10,18 @@ const REST_MS = 450;
 
 /** Whether a pointer is down somewhere: a knob that is held still has not been let go. */
 let isHeld = false;
-for (const [kind, held] of [["pointerdown", true], ["pointerup", false], ["pointercancel", false]] as const) {
-  window.addEventListener(kind, () => { isHeld = held; }, { capture: true });
+for (const [kind, held] of [
+  ["pointerdown", true],
+  ["pointerup", false],
+  ["pointercancel", false],
+] as const) {
+  window.addEventListener(
+    kind,
+    () => {
+      isHeld = held;
+    },
+    { capture: true },
+  );
 }
 
 export function useRecipeInHand(project: Project, part: number, of: number, kept: Recipe): RecipeInHand {
@@ -19,37 +29,47 @@ export function useRecipeInHand(project: Project, part: number, of: number, kept
   const waiting = useRef<{ recipe: Recipe; timer: number } | null>(null);
   const deeds = useRef(0);
 
-  const put = useCallback((recipe: Recipe) => {
-    if (waiting.current) window.clearTimeout(waiting.current.timer);
-    waiting.current = null;
-    const deed = ++deeds.current;
-    setHeld(recipe);
-    project.recipes.hold(false);
-    void project.edit({ type: "set_recipe", part, set: of, recipe }).then((done) => {
-      // Turned on meanwhile, it stays in the hand.
-      if (deed === deeds.current && !waiting.current) setHeld(null);
-      if (!done) project.recipes.end();
-    });
-  }, [project, part, of]);
+  const put = useCallback(
+    (recipe: Recipe) => {
+      if (waiting.current) window.clearTimeout(waiting.current.timer);
+      waiting.current = null;
+      const deed = ++deeds.current;
+      setHeld(recipe);
+      project.recipes.hold(false);
+      void project.edit({ type: "set_recipe", part, set: of, recipe }).then((done) => {
+        // Turned on meanwhile, it stays in the hand.
+        if (deed === deeds.current && !waiting.current) setHeld(null);
+        if (!done) project.recipes.end();
+      });
+    },
+    [project, part, of],
+  );
 
-  const turn = useCallback((recipe: Recipe) => {
-    if (waiting.current) window.clearTimeout(waiting.current.timer);
-    deeds.current++;
-    setHeld(recipe);
-    project.recipes.hold(true);
-    project.recipes.try(part, of, recipe);
-    const rest = (): number => window.setTimeout(() => {
-      if (isHeld && waiting.current) waiting.current.timer = rest();
-      else put(recipe);
-    }, REST_MS);
-    waiting.current = { recipe, timer: rest() };
-  }, [project, part, of, put]);
+  const turn = useCallback(
+    (recipe: Recipe) => {
+      if (waiting.current) window.clearTimeout(waiting.current.timer);
+      deeds.current++;
+      setHeld(recipe);
+      project.recipes.hold(true);
+      project.recipes.try(part, of, recipe);
+      const rest = (): number =>
+        window.setTimeout(() => {
+          if (isHeld && waiting.current) waiting.current.timer = rest();
+          else put(recipe);
+        }, REST_MS);
+      waiting.current = { recipe, timer: rest() };
+    },
+    [project, part, of, put],
+  );
 
   // Nothing is lost when another cell is chosen before the hand rests.
-  useEffect(() => () => {
-    if (waiting.current) put(waiting.current.recipe);
-    set({ tryTrouble: null });
-  }, [put]);
+  useEffect(
+    () => () => {
+      if (waiting.current) put(waiting.current.recipe);
+      set({ tryTrouble: null });
+    },
+    [put],
+  );
 
   return { recipe: held ?? kept, turn, put };
 }

@@ -1,10 +1,34 @@
 // The Deliver area, as a packing list: what goes to whom, in what, what is lost, and the note.
-import { Alert, Box, Button, Collapse, IconButton, LinearProgress, Menu, MenuItem, Paper, Select, Typography } from "@mui/material";
+import {
+  Alert,
+  Box,
+  Button,
+  Collapse,
+  IconButton,
+  LinearProgress,
+  Menu,
+  MenuItem,
+  Paper,
+  Select,
+  Typography,
+} from "@mui/material";
 import { useEffect, useState } from "react";
 import { MoreIcon, UndoIcon } from "../../widgets/icons";
 import { NameDialog } from "../../widgets/NameDialog";
 import { bytes, counted, figure, useApp } from "../../model/state";
-import { add, choose, forget, keep, open, pack, takeBack, turn, useDelivery, verdict, type Recipient } from "./delivery";
+import {
+  add,
+  choose,
+  forget,
+  keep,
+  open,
+  pack,
+  takeBack,
+  turn,
+  useDelivery,
+  verdict,
+  type Recipient,
+} from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";
 import type { Schemas } from "../../api/client";
@@ -25,28 +49,68 @@ export function DeliverSheet({ project }: { project: number }) {
   }, [project, recipient, revision]);
   const entry = entries.find((each) => each.recipient.name === recipient?.name);
   return (
-    <Paper variant="outlined" component="section" aria-label="Packing list" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={keysOf}>
+    <Paper
+      variant="outlined"
+      component="section"
+      aria-label="Packing list"
+      sx={{ p: 1.75, borderRadius: 4 }}
+      onKeyDown={keysOf}>
       {recipient && <To project={project} recipient={recipient} />}
-      {entry?.says && <Typography variant="caption" color="textSecondary" component="p">{entry.says}</Typography>}
+      {entry?.says && (
+        <Typography variant="caption" color="textSecondary" component="p">
+          {entry.says}
+        </Typography>
+      )}
       <LinearProgress sx={{ my: 1, visibility: packing ? "visible" : "hidden" }} />
       {parts.length === 0 ? (
-        <Typography variant="body2" color="textSecondary">There is nothing to send yet: bring a mesh in first.</Typography>
+        <Typography variant="body2" color="textSecondary">
+          There is nothing to send yet: bring a mesh in first.
+        </Typography>
       ) : (
         <>
-          {trouble && <Alert severity="error" sx={{ mb: 1 }} data-test="trouble-sending">{trouble}</Alert>}
+          {trouble && (
+            <Alert severity="error" sx={{ mb: 1 }} data-test="trouble-sending">
+              {trouble}
+            </Alert>
+          )}
           {list && <Goods list={list} />}
           {list && list.spools.length > 0 && <Spools spools={list.spools} />}
           {list && <Losses losses={list.losses} />}
           {list?.changed && <Since changed={list.changed} sent={entry?.sent} />}
-          {handed && <Alert severity="success" sx={{ mt: 1 }} data-test="exported"><b>{handed.file}</b>, {bytes(handed.bytes)}, was handed to your browser.</Alert>}
+          {handed && (
+            <Alert severity="success" sx={{ mt: 1 }} data-test="exported">
+              <b>{handed.file}</b>, {bytes(handed.bytes)}, was handed to your browser.
+            </Alert>
+          )}
           {proof && <Proof proof={proof} />}
         </>
       )}
-      {recipient && <Fold title="How it goes" mark="show-how" isOpen={shown === "how"} onTurn={(is) => setShown(is ? "how" : null)}><HowFields recipient={recipient} formats={formats} /></Fold>}
-      {list && <Fold title="The channel note" mark="show-note" isOpen={shown === "note"} onTurn={(is) => setShown(is ? "note" : null)}><Note text={list.note} /></Fold>}
-      {parts.length > 0 && <Fold title="A map of channels" mark="show-map" isOpen={shown === "map"} onTurn={(is) => setShown(is ? "map" : null)}><MapFields project={project} /></Fold>}
+      {recipient && (
+        <Fold title="How it goes" mark="show-how" isOpen={shown === "how"} onTurn={(is) => setShown(is ? "how" : null)}>
+          <HowFields recipient={recipient} formats={formats} />
+        </Fold>
+      )}
+      {list && (
+        <Fold
+          title="The channel note"
+          mark="show-note"
+          isOpen={shown === "note"}
+          onTurn={(is) => setShown(is ? "note" : null)}>
+          <Note text={list.note} />
+        </Fold>
+      )}
+      {parts.length > 0 && (
+        <Fold
+          title="A map of channels"
+          mark="show-map"
+          isOpen={shown === "map"}
+          onTurn={(is) => setShown(is ? "map" : null)}>
+          <MapFields project={project} />
+        </Fold>
+      )}
       <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 1.5 }}>
-        Formats of closed programs are not written. Where one is asked for, USD or GLB is what most of them read; for printers 3MF.
+        Formats of closed programs are not written. Where one is asked for, USD or GLB is what most of them read; for
+        printers 3MF.
       </Typography>
     </Paper>
   );
@@ -77,20 +141,82 @@ function To({ project, recipient }: { project: number; recipient: Recipient }) {
   const shut = () => setAnchor(null);
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-      <Typography variant="h2" sx={{ flexShrink: 0 }}>To</Typography>
-      <Select variant="standard" disableUnderline fullWidth value={recipient.name} inputProps={{ "aria-label": "Recipient" }} SelectDisplayProps={{ "data-test": "recipient" } as React.HTMLAttributes<HTMLDivElement>}
-        onChange={(event) => { const found = entries.find((each) => each.recipient.name === event.target.value); if (found) choose(found.recipient); }}
+      <Typography variant="h2" sx={{ flexShrink: 0 }}>
+        To
+      </Typography>
+      <Select
+        variant="standard"
+        disableUnderline
+        fullWidth
+        value={recipient.name}
+        inputProps={{ "aria-label": "Recipient" }}
+        SelectDisplayProps={{ "data-test": "recipient" } as React.HTMLAttributes<HTMLDivElement>}
+        onChange={(event) => {
+          const found = entries.find((each) => each.recipient.name === event.target.value);
+          if (found) choose(found.recipient);
+        }}
         sx={{ fontSize: 16, fontWeight: 650, "& .MuiSelect-select": { py: 0.25 } }}>
-        {entries.map((each) => <MenuItem key={each.recipient.name} value={each.recipient.name} dense>{each.recipient.name}{each.sent ? " · sent before" : ""}</MenuItem>)}
+        {entries.map((each) => (
+          <MenuItem key={each.recipient.name} value={each.recipient.name} dense>
+            {each.recipient.name}
+            {each.sent ? " · sent before" : ""}
+          </MenuItem>
+        ))}
       </Select>
-      {canTakeBack && <IconButton size="small" onClick={takeBack} aria-label="Take the last choice back" title="Take the last choice back" data-test="take-back"><UndoIcon fontSize="small" /></IconButton>}
-      <IconButton size="small" onClick={(event) => setAnchor(event.currentTarget)} aria-label="More about this recipient" data-test="recipient-more"><MoreIcon fontSize="small" /></IconButton>
+      {canTakeBack && (
+        <IconButton
+          size="small"
+          onClick={takeBack}
+          aria-label="Take the last choice back"
+          title="Take the last choice back"
+          data-test="take-back">
+          <UndoIcon fontSize="small" />
+        </IconButton>
+      )}
+      <IconButton
+        size="small"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        aria-label="More about this recipient"
+        data-test="recipient-more">
+        <MoreIcon fontSize="small" />
+      </IconButton>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={shut}>
-        <MenuItem dense onClick={() => { shut(); void keep(project, recipient); }}>Keep these choices</MenuItem>
-        <MenuItem dense onClick={() => { shut(); setNaming("copy"); }}>New recipient like this…</MenuItem>
-        {entry?.kept && <MenuItem dense onClick={() => { shut(); void forget(project, recipient.name); }}>{isStarter ? "Back to how it was made" : "Forget it"}</MenuItem>}
+        <MenuItem
+          dense
+          onClick={() => {
+            shut();
+            void keep(project, recipient);
+          }}>
+          Keep these choices
+        </MenuItem>
+        <MenuItem
+          dense
+          onClick={() => {
+            shut();
+            setNaming("copy");
+          }}>
+          New recipient like this…
+        </MenuItem>
+        {entry?.kept && (
+          <MenuItem
+            dense
+            onClick={() => {
+              shut();
+              void forget(project, recipient.name);
+            }}>
+            {isStarter ? "Back to how it was made" : "Forget it"}
+          </MenuItem>
+        )}
       </Menu>
-      {naming && <NameDialog title="New recipient" name={`${recipient.name} 2`} act="Make it" onName={(name) => add(project, { ...recipient, name })} onClose={() => setNaming(null)} />}
+      {naming && (
+        <NameDialog
+          title="New recipient"
+          name={`${recipient.name} 2`}
+          act="Make it"
+          onName={(name) => add(project, { ...recipient, name })}
+          onClose={() => setNaming(null)}
+        />
+      )}
     </Box>
   );
 }
@@ -101,20 +227,32 @@ function Goods({ list }: { list: Schemas["PackingList"] }) {
     <Box data-test="goods" sx={{ mb: 1.25 }}>
       {list.parts.map((part) => (
         <Box key={part.name} sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
-          <Typography variant="body2" sx={{ fontWeight: 650 }} noWrap title={part.name}>{part.name}</Typography>
-          <Typography variant="caption" color="textSecondary" noWrap sx={{ flex: 1 }} title={part.sets.join(", ")}>{part.sets.length > 0 ? part.sets.join(", ") : "no set"}</Typography>
-          <Typography variant="caption" color="textSecondary" sx={{ flexShrink: 0 }}>{counted(part.faces, "face", "faces")}</Typography>
+          <Typography variant="body2" sx={{ fontWeight: 650 }} noWrap title={part.name}>
+            {part.name}
+          </Typography>
+          <Typography variant="caption" color="textSecondary" noWrap sx={{ flex: 1 }} title={part.sets.join(", ")}>
+            {part.sets.length > 0 ? part.sets.join(", ") : "no set"}
+          </Typography>
+          <Typography variant="caption" color="textSecondary" sx={{ flexShrink: 0 }}>
+            {counted(part.faces, "face", "faces")}
+          </Typography>
         </Box>
       ))}
       <Box sx={{ mt: 0.75, pt: 0.75, borderTop: 1, borderColor: "divider", borderTopStyle: "dashed" }}>
         {list.files.map((file) => (
           <Box key={file.name} sx={{ display: "flex", gap: 1 }}>
-            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={file.name}>{file.name}</Typography>
-            <Typography variant="caption" color="textSecondary">{bytes(file.bytes)}</Typography>
+            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={file.name}>
+              {file.name}
+            </Typography>
+            <Typography variant="caption" color="textSecondary">
+              {bytes(file.bytes)}
+            </Typography>
           </Box>
         ))}
       </Box>
-      <Typography variant="caption" color="textSecondary">Read in {list.unit}, it is {list.size.map(figure).join(" × ")} {list.unit}.</Typography>
+      <Typography variant="caption" color="textSecondary">
+        Read in {list.unit}, it is {list.size.map(figure).join(" × ")} {list.unit}.
+      </Typography>
     </Box>
   );
 }
@@ -123,15 +261,43 @@ function Goods({ list }: { list: Schemas["PackingList"] }) {
 function Spools({ spools }: { spools: Schemas["Spool"][] }) {
   return (
     <Box data-test="spools" sx={{ mb: 1.25 }}>
-      <Box sx={{ display: "flex", height: 14, borderRadius: 1.5, overflow: "hidden", border: 1, borderColor: "divider" }} aria-hidden>
-        {spools.map((spool, i) => <Box key={i} sx={{ bgcolor: spool.color, width: `${100 * spool.share}%` }} />)}
+      <Box
+        sx={{ display: "flex", height: 14, borderRadius: 1.5, overflow: "hidden", border: 1, borderColor: "divider" }}
+        aria-hidden>
+        {spools.map((spool, i) => (
+          <Box key={i} sx={{ bgcolor: spool.color, width: `${100 * spool.share}%` }} />
+        ))}
       </Box>
-      <Box component="ol" sx={{ m: 0, mt: 0.5, p: 0, listStyle: "none", display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1.5 }}>
+      <Box
+        component="ol"
+        sx={{
+          m: 0,
+          mt: 0.5,
+          p: 0,
+          listStyle: "none",
+          display: "grid",
+          gridTemplateColumns: "1fr 1fr",
+          columnGap: 1.5,
+        }}>
         {spools.map((spool, i) => (
           <Box component="li" key={i} sx={{ display: "flex", alignItems: "center", gap: 0.75, minWidth: 0 }}>
-            <Box sx={{ width: 11, height: 11, borderRadius: "3px", bgcolor: spool.color, border: 1, borderColor: "divider", flexShrink: 0 }} />
-            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={`${spool.name} ${spool.color}`}>{i + 1} {spool.name || spool.color}</Typography>
-            <Typography variant="caption" color="textSecondary">{(100 * spool.share).toFixed(1)} %</Typography>
+            <Box
+              sx={{
+                width: 11,
+                height: 11,
+                borderRadius: "3px",
+                bgcolor: spool.color,
+                border: 1,
+                borderColor: "divider",
+                flexShrink: 0,
+              }}
+            />
+            <Typography variant="caption" noWrap sx={{ flex: 1 }} title={`${spool.name} ${spool.color}`}>
+              {i + 1} {spool.name || spool.color}
+            </Typography>
+            <Typography variant="caption" color="textSecondary">
+              {(100 * spool.share).toFixed(1)} %
+            </Typography>
           </Box>
         ))}
       </Box>
@@ -139,25 +305,55 @@ function Spools({ spools }: { spools: Schemas["Spool"][] }) {
   );
 }
 
-const weights = { lost: { mark: "✕", color: "error.main", word: "lost" }, careful: { mark: "!", color: "warning.main", word: "careful" }, fine: { mark: "✓", color: "success.main", word: "fine" } } as const;
+const weights = {
+  lost: { mark: "✕", color: "error.main", word: "lost" },
+  careful: { mark: "!", color: "warning.main", word: "careful" },
+  fine: { mark: "✓", color: "success.main", word: "fine" },
+} as const;
 
 /** What is lost or changed on the way, the worst first. */
 function Losses({ losses }: { losses: Schemas["DeliveryLoss"][] }) {
   const order = ["lost", "careful", "fine"];
   const sorted = [...losses].sort((a, b) => order.indexOf(a.weight) - order.indexOf(b.weight));
-  if (losses.length === 0) return <Typography variant="body2" data-test="losses" sx={{ color: "success.main", fontWeight: 600 }}>✓ Nothing is lost.</Typography>;
+  if (losses.length === 0)
+    return (
+      <Typography variant="body2" data-test="losses" sx={{ color: "success.main", fontWeight: 600 }}>
+        ✓ Nothing is lost.
+      </Typography>
+    );
   return (
     <Box component="ul" data-test="losses" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}>
       {sorted.map((loss, i) => {
         const { mark, color, word } = weights[loss.weight];
         return (
           <Box component="li" key={i} sx={{ display: "grid", gridTemplateColumns: "18px 1fr", columnGap: 0.5 }}>
-            <Typography aria-label={word} variant="body2" sx={{ color, fontWeight: 800 }}>{mark}</Typography>
+            <Typography aria-label={word} variant="body2" sx={{ color, fontWeight: 800 }}>
+              {mark}
+            </Typography>
             <Box>
-              <Typography variant="body2">{loss.part ? <><b>{loss.part}</b>: {loss.text}</> : capital(loss.text)}.</Typography>
-              {loss.cures
-                ? <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75, mt: 0.25 }}>{loss.cures.map((cure) => <Cured key={JSON.stringify(cure)} cure={cure} />)}</Box>
-                : loss.remedy && <Typography variant="caption" color="textSecondary">{loss.remedy}</Typography>}
+              <Typography variant="body2">
+                {loss.part ? (
+                  <>
+                    <b>{loss.part}</b>: {loss.text}
+                  </>
+                ) : (
+                  capital(loss.text)
+                )}
+                .
+              </Typography>
+              {loss.cures ? (
+                <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75, mt: 0.25 }}>
+                  {loss.cures.map((cure) => (
+                    <Cured key={JSON.stringify(cure)} cure={cure} />
+                  ))}
+                </Box>
+              ) : (
+                loss.remedy && (
+                  <Typography variant="caption" color="textSecondary">
+                    {loss.remedy}
+                  </Typography>
+                )
+              )}
             </Box>
           </Box>
         );
@@ -169,7 +365,17 @@ function Losses({ losses }: { losses: Schemas["DeliveryLoss"][] }) {
 /** A choice that undoes a loss, one click away. */
 function Cured({ cure }: { cure: Schemas["Cure"] }) {
   const [words, choices] = cureOf(cure);
-  return <Button size="small" variant="outlined" color="secondary" data-test="cure" onClick={() => turn(choices)} sx={{ minHeight: 24, py: 0, px: 1, fontSize: 12 }}>{words}</Button>;
+  return (
+    <Button
+      size="small"
+      variant="outlined"
+      color="secondary"
+      data-test="cure"
+      onClick={() => turn(choices)}
+      sx={{ minHeight: 24, py: 0, px: 1, fontSize: 12 }}>
+      {words}
+    </Button>
+  );
 }
 
 function cureOf(cure: Schemas["Cure"]): [string, Partial<Recipient>] {
@@ -188,41 +394,122 @@ function Since({ changed, sent }: { changed: string[]; sent: Schemas["Sent"] | n
   const when = sent ? new Date(sent.at_ms).toLocaleString([], { dateStyle: "medium", timeStyle: "short" }) : "";
   return (
     <Box data-test="since" sx={{ mt: 1.25 }}>
-      <Typography variant="caption" color="textSecondary" component="p">Sent last {when}{sent && `, revision ${sent.revision}`}.</Typography>
-      {changed.length === 0 ? <Typography variant="body2">Nothing has changed since.</Typography> : changed.map((each) => <Typography variant="body2" key={each}>Since then {each}.</Typography>)}
+      <Typography variant="caption" color="textSecondary" component="p">
+        Sent last {when}
+        {sent && `, revision ${sent.revision}`}.
+      </Typography>
+      {changed.length === 0 ? (
+        <Typography variant="body2">Nothing has changed since.</Typography>
+      ) : (
+        changed.map((each) => (
+          <Typography variant="body2" key={each}>
+            Since then {each}.
+          </Typography>
+        ))
+      )}
     </Box>
   );
 }
 
 function Proof({ proof }: { proof: Schemas["Comparison"] }) {
   const { text, equal } = verdict(proof);
-  const steps = (x: number | null | undefined) => (x === null || x === undefined ? "not there" : x === 0 ? "0" : (x * 255).toFixed(x * 255 < 0.01 ? 4 : 2));
+  const steps = (x: number | null | undefined) =>
+    x === null || x === undefined ? "not there" : x === 0 ? "0" : (x * 255).toFixed(x * 255 < 0.01 ? 4 : 2);
   return (
-    <Alert severity={equal ? "success" : "warning"} sx={{ mt: 1, "& .MuiAlert-message": { width: 1 } }} data-test="proof">
+    <Alert
+      severity={equal ? "success" : "warning"}
+      sx={{ mt: 1, "& .MuiAlert-message": { width: 1 } }}
+      data-test="proof">
       Read again alone. {text}
-      <Box component="table" sx={{ mt: 0.75, width: 1, borderSpacing: 0, fontSize: 12, "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" }, "& td + td, & th + th": { textAlign: "right" } }}>
-        <thead><tr><th>set</th><th>largest</th><th>mean</th></tr></thead>
+      <Box
+        component="table"
+        sx={{
+          mt: 0.75,
+          width: 1,
+          borderSpacing: 0,
+          fontSize: 12,
+          "& th": { textAlign: "left", fontWeight: 400, color: "text.secondary" },
+          "& td + td, & th + th": { textAlign: "right" },
+        }}>
+        <thead>
+          <tr>
+            <th>set</th>
+            <th>largest</th>
+            <th>mean</th>
+          </tr>
+        </thead>
         <tbody>
-          {proof.parts.flatMap((part) => part.sets.map((each) => (
-            <tr key={`${part.name} ${each.name}`}><td>{proof.parts.length > 1 ? `${part.name} · ` : ""}{each.name}</td><td>{steps(each.max_difference)}</td><td>{steps(each.mean_difference)}</td></tr>
-          )))}
+          {proof.parts.flatMap((part) =>
+            part.sets.map((each) => (
+              <tr key={`${part.name} ${each.name}`}>
+                <td>
+                  {proof.parts.length > 1 ? `${part.name} · ` : ""}
+                  {each.name}
+                </td>
+                <td>{steps(each.max_difference)}</td>
+                <td>{steps(each.mean_difference)}</td>
+              </tr>
+            )),
+          )}
         </tbody>
       </Box>
-      <Typography variant="caption" color="textSecondary">in steps of 255</Typography>
+      <Typography variant="caption" color="textSecondary">
+        in steps of 255
+      </Typography>
     </Alert>
   );
 }
 
-function Fold({ title, mark, isOpen, onTurn, children }: { title: string; mark: string; isOpen: boolean; onTurn: (is: boolean) => void; children: React.ReactNode }) {
+function Fold({
+  title,
+  mark,
+  isOpen,
+  onTurn,
+  children,
+}: {
+  title: string;
+  mark: string;
+  isOpen: boolean;
+  onTurn: (is: boolean) => void;
+  children: React.ReactNode;
+}) {
   return (
     <Box sx={{ mt: 1 }}>
-      <Button color="secondary" size="small" aria-expanded={isOpen} onClick={() => onTurn(!isOpen)} data-test={mark} sx={{ px: 0.5, ml: -0.5 }}>{isOpen ? "−" : "+"} {title}</Button>
-      <Collapse in={isOpen} unmountOnExit>{children}</Collapse>
+      <Button
+        color="secondary"
+        size="small"
+        aria-expanded={isOpen}
+        onClick={() => onTurn(!isOpen)}
+        data-test={mark}
+        sx={{ px: 0.5, ml: -0.5 }}>
+        {isOpen ? "−" : "+"} {title}
+      </Button>
+      <Collapse in={isOpen} unmountOnExit>
+        {children}
+      </Collapse>
     </Box>
   );
 }
 
 /** The note as people read it: its lines, without Markdown's own marks. */
 function Note({ text }: { text: string }) {
-  return <Box component="pre" data-test="note" sx={{ m: 0, p: 1, fontSize: 11.5, maxHeight: 320, overflow: "auto", border: 1, borderColor: "divider", borderRadius: 2, whiteSpace: "pre-wrap", fontFamily: "inherit" }}>{text}</Box>;
+  return (
+    <Box
+      component="pre"
+      data-test="note"
+      sx={{
+        m: 0,
+        p: 1,
+        fontSize: 11.5,
+        maxHeight: 320,
+        overflow: "auto",
+        border: 1,
+        borderColor: "divider",
+        borderRadius: 2,
+        whiteSpace: "pre-wrap",
+        fontFamily: "inherit",
+      }}>
+      {text}
+    </Box>
+  );
 }

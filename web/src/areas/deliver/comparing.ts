@@ -52,7 +52,10 @@ class Cells {
   private readonly next: Int32Array;
   private readonly mask: number;
 
-  constructor(private readonly positions: Float32Array, private readonly grain: number) {
+  constructor(
+    private readonly positions: Float32Array,
+    private readonly grain: number,
+  ) {
     const count = positions.length / 3;
     const size = 2 ** Math.ceil(Math.log2(Math.max(16, count)));
     this.mask = size - 1;
@@ -86,11 +89,13 @@ class Cells {
     }
     const [x0 = 0, y0 = 0, z0 = 0] = this.low;
     const [x1 = 0, y1 = 0, z1 = 0] = this.high;
-    for (let x = x0; x <= x1; x++) for (let y = y0; y <= y1; y++) for (let z = z0; z <= z1; z++) {
-      for (let i = this.heads[this.slot(x, y, z)] ?? -1; i >= 0; i = this.next[i] ?? -1) {
-        if (this.cell(3 * i) === x && this.cell(3 * i + 1) === y && this.cell(3 * i + 2) === z) give(i);
-      }
-    }
+    for (let x = x0; x <= x1; x++)
+      for (let y = y0; y <= y1; y++)
+        for (let z = z0; z <= z1; z++) {
+          for (let i = this.heads[this.slot(x, y, z)] ?? -1; i >= 0; i = this.next[i] ?? -1) {
+            if (this.cell(3 * i) === x && this.cell(3 * i + 1) === y && this.cell(3 * i + 2) === z) give(i);
+          }
+        }
   }
 }
 
@@ -115,7 +120,9 @@ export function compare(ours: Corners, theirs: Corners): Comparison {
     for (let n = 0; n < PROBES; n++) {
       let isThere = false;
       put(quarter, Math.floor((n * count) / PROBES));
-      cells.near(place, () => { isThere = true; });
+      cells.near(place, () => {
+        isThere = true;
+      });
       hit += isThere ? 1 : 0;
     }
     return hit;
@@ -154,6 +161,10 @@ export function compare(ours: Corners, theirs: Corners): Comparison {
       pair.met += 1;
     }
   }
-  const sets = pairs.map(({ name, largest, sum, met }) => ({ name, largest: met > 0 ? largest : null, mean: met > 0 ? sum / met : null }));
+  const sets = pairs.map(({ name, largest, sum, met }) => ({
+    name,
+    largest: met > 0 ? largest : null,
+    mean: met > 0 ? sum / met : null,
+  }));
   return { found, corners: count, sets, apart, quarter };
 }

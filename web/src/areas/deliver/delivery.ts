@@ -28,7 +28,20 @@ interface Delivery {
   trouble: string | null;
 }
 
-const start: Delivery = { project: null, entries: [], formats: [], recipient: null, before: [], list: null, packing: false, sending: false, proving: false, handed: null, proof: null, trouble: null };
+const start: Delivery = {
+  project: null,
+  entries: [],
+  formats: [],
+  recipient: null,
+  before: [],
+  list: null,
+  packing: false,
+  sending: false,
+  proving: false,
+  handed: null,
+  proof: null,
+  trouble: null,
+};
 
 export const useDelivery = create<Delivery>(() => start);
 const set = useDelivery.setState;
@@ -51,16 +64,29 @@ export async function open(project: number) {
   }
   const all = entries.data as Entry[];
   const found = all.find(({ recipient }) => recipient.name === held) ?? all[0];
-  set({ formats: formats.data, entries: all, recipient: get().recipient && held === found?.recipient.name ? get().recipient : (found?.recipient ?? null), trouble: null });
+  set({
+    formats: formats.data,
+    entries: all,
+    recipient: get().recipient && held === found?.recipient.name ? get().recipient : (found?.recipient ?? null),
+    trouble: null,
+  });
 }
 
 /** Takes a recipient in hand. */
-export const choose = (recipient: Recipient) => set({ recipient, before: [], list: null, handed: null, proof: null, trouble: null });
+export const choose = (recipient: Recipient) =>
+  set({ recipient, before: [], list: null, handed: null, proof: null, trouble: null });
 
 /** Turns one choice of the recipient in hand. */
 export function turn(choices: Partial<Recipient>) {
   const { recipient, before } = get();
-  if (recipient) set({ recipient: { ...recipient, ...choices }, before: [...before, recipient], handed: null, proof: null, trouble: null });
+  if (recipient)
+    set({
+      recipient: { ...recipient, ...choices },
+      before: [...before, recipient],
+      handed: null,
+      proof: null,
+      trouble: null,
+    });
 }
 
 /** Takes the last choice back. */
@@ -87,7 +113,9 @@ export function pack(project: number): Promise<void> {
   }
   const own: Packing = { project, isStale: true, done: Promise.resolve() };
   underWay = own;
-  own.done = packUntilSettled(own).finally(() => { if (underWay === own) underWay = null; });
+  own.done = packUntilSettled(own).finally(() => {
+    if (underWay === own) underWay = null;
+  });
   return own.done;
 }
 
@@ -176,11 +204,25 @@ export async function forget(project: number, name: string) {
 /** The whole story of a proof in a sentence, and whether all is equal. */
 export function verdict(proof: Schemas["Comparison"]): { text: string; equal: boolean } {
   const sets = proof.parts.flatMap((part) => part.sets);
-  const gone = sets.filter((each) => each.max_difference === null || each.max_difference === undefined).length + proof.parts.filter((part) => part.max_distance === null || part.max_distance === undefined).length;
+  const gone =
+    sets.filter((each) => each.max_difference === null || each.max_difference === undefined).length +
+    proof.parts.filter((part) => part.max_distance === null || part.max_distance === undefined).length;
   const most = Math.max(0, ...sets.map((each) => each.max_difference ?? 0));
-  if (gone > 0) return { text: `${gone === 1 ? "One thing is" : `${gone} things are`} not in the file; the list above says why.`, equal: false };
+  if (gone > 0)
+    return {
+      text: `${gone === 1 ? "One thing is" : `${gone} things are`} not in the file; the list above says why.`,
+      equal: false,
+    };
   if (sets.length === 0) return { text: "The shape is the same; no set goes along.", equal: true };
-  if (most === 0) return { text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same.`, equal: true };
-  if (most * 255 < 0.005) return { text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same, but for the last bits of a float.`, equal: true };
+  if (most === 0)
+    return {
+      text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same.`,
+      equal: true,
+    };
+  if (most * 255 < 0.005)
+    return {
+      text: `Every number of ${sets.length === 1 ? "the set" : `all ${sets.length} sets`} is the same, but for the last bits of a float.`,
+      equal: true,
+    };
   return { text: `The largest difference is ${(most * 255).toFixed(2)} of 255 steps.`, equal: most < 1 / 255 };
 }

@@ -15,7 +15,14 @@ const text = (bytes: ArrayBuffer) => new TextDecoder().decode(bytes);
 /** A mesh of bare geometry, with its colors if it has any. */
 function plainMesh(geometry: THREE.BufferGeometry) {
   if (!geometry.hasAttribute("normal")) geometry.computeVertexNormals();
-  return new THREE.Mesh(geometry, new THREE.MeshStandardMaterial({ vertexColors: geometry.hasAttribute("color"), side: THREE.DoubleSide, roughness: 1 }));
+  return new THREE.Mesh(
+    geometry,
+    new THREE.MeshStandardMaterial({
+      vertexColors: geometry.hasAttribute("color"),
+      side: THREE.DoubleSide,
+      roughness: 1,
+    }),
+  );
 }
 
 /** Lets a loader bring colors to linear light, as it does everywhere else: the stage has that turned off. */
@@ -47,7 +54,10 @@ export async function load(file: Sent, beside: Sent[]): Promise<THREE.Object3D |
       return plainMesh(new STLLoader().parse(file.bytes));
     }
     case "obj": {
-      const [{ OBJLoader }, { MTLLoader }] = await Promise.all([import("three/examples/jsm/loaders/OBJLoader.js"), import("three/examples/jsm/loaders/MTLLoader.js")]);
+      const [{ OBJLoader }, { MTLLoader }] = await Promise.all([
+        import("three/examples/jsm/loaders/OBJLoader.js"),
+        import("three/examples/jsm/loaders/MTLLoader.js"),
+      ]);
       const library = beside.find((each) => each.name.endsWith(".mtl"));
       const loader = new OBJLoader();
       if (library) loader.setMaterials(new MTLLoader().parse(text(library.bytes).replace(/^map_Kd.*$/gm, ""), ""));
@@ -86,12 +96,17 @@ const encoded = (x: number) => (x <= 0.0031308 ? 12.92 * x : 1.055 * x ** (1 / 2
 
 /** The attribute in which three.js holds each set that a file of a recipient carries. */
 export function attributesOf(recipient: Recipient, going: Going[]): Map<string, Going> {
-  if (recipient.format !== "glb" && recipient.format !== "gltf") return new Map(going.slice(0, 1).map((each) => ["color", each]));
-  const ordered = [...going.filter((each) => each.encoding === "color"), ...going.filter((each) => each.encoding === "data")];
+  if (recipient.format !== "glb" && recipient.format !== "gltf")
+    return new Map(going.slice(0, 1).map((each) => ["color", each]));
+  const ordered = [
+    ...going.filter((each) => each.encoding === "color"),
+    ...going.filter((each) => each.encoding === "data"),
+  ];
   const found = new Map<string, Going>();
   let n = recipient.data === "behind_white" && ordered[0]?.encoding === "data" ? 1 : 0;
   for (const each of ordered) {
-    if (each.encoding === "data" && recipient.data === "named") found.set(`_${calledIn(recipient, each.name).replace(/[^A-Za-z0-9]/g, "_")}`.toLowerCase(), each);
+    if (each.encoding === "data" && recipient.data === "named")
+      found.set(`_${calledIn(recipient, each.name).replace(/[^A-Za-z0-9]/g, "_")}`.toLowerCase(), each);
     else {
       found.set(n === 0 ? "color" : `color_${n}`, each);
       n += 1;
@@ -108,7 +123,11 @@ export interface Owner {
 }
 
 /** All corners of what a loader gave, where they stand. */
-export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Going[]): { corners: Corners; owners: Owner[] } {
+export function cornersOf(
+  root: THREE.Object3D,
+  recipient: Recipient,
+  going: Going[],
+): { corners: Corners; owners: Owner[] } {
   root.updateMatrixWorld(true);
   const isGltf = recipient.format === "glb" || recipient.format === "gltf";
   const attributes = attributesOf(recipient, going);
@@ -130,7 +149,10 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
     const materials = [mesh.material].flat();
     /** Where a file gives faces materials instead of colors, theirs is what shows. */
     const plain = (i: number) => {
-      const group = groups.length > 0 && materials.length > 1 ? groups.find(({ start, count }) => i >= start && i < start + count) : undefined;
+      const group =
+        groups.length > 0 && materials.length > 1
+          ? groups.find(({ start, count }) => i >= start && i < start + count)
+          : undefined;
       const material = materials[group?.materialIndex ?? 0];
       return material && "color" in material && material.color instanceof THREE.Color ? material.color : null;
     };
@@ -144,7 +166,10 @@ export function cornersOf(root: THREE.Object3D, recipient: Recipient, going: Goi
     });
     for (let i = 0; i < countOf(mesh); i++, at++) {
       const vertex = index ? index.getX(i) : i;
-      point.fromBufferAttribute(places, vertex).applyMatrix4(mesh.matrixWorld).toArray(positions, 3 * at);
+      point
+        .fromBufferAttribute(places, vertex)
+        .applyMatrix4(mesh.matrixWorld)
+        .toArray(positions, 3 * at);
       for (const { values, into, isLight, isFirst } of columns) {
         let alpha = 1;
         if (values) {

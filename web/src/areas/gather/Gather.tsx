@@ -1,5 +1,20 @@
 // The Gather area: the parts and their numbers, bringing meshes in, and what an import did.
-import { Box, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, IconButton, InputBase, Menu, MenuItem, Paper, TextField, Typography } from "@mui/material";
+import {
+  Box,
+  Button,
+  Chip,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  IconButton,
+  InputBase,
+  Menu,
+  MenuItem,
+  Paper,
+  TextField,
+  Typography,
+} from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../../widgets/icons";
@@ -22,11 +37,26 @@ export function GatherSheet({ project }: { project: Project }) {
       {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
         <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
-          <Typography variant="h2" sx={{ flex: 1 }}>Parts</Typography>
-          {hidden.length > 0 && <Button size="small" color="secondary" onClick={() => void project.edit({ type: "show_parts", parts: hidden, visible: true })}>Show all</Button>}
+          <Typography variant="h2" sx={{ flex: 1 }}>
+            Parts
+          </Typography>
+          {hidden.length > 0 && (
+            <Button
+              size="small"
+              color="secondary"
+              onClick={() => void project.edit({ type: "show_parts", parts: hidden, visible: true })}>
+              Show all
+            </Button>
+          )}
         </Box>
-        {parts.map((part, index) => <PartRow key={part.id} part={part} index={index} active={part.id === active} project={project} />)}
-        {parts.length === 0 && <Typography variant="body2" color="textSecondary">None yet. Bring a mesh in, or drop one on the stage.</Typography>}
+        {parts.map((part, index) => (
+          <PartRow key={part.id} part={part} index={index} active={part.id === active} project={project} />
+        ))}
+        {parts.length === 0 && (
+          <Typography variant="body2" color="textSecondary">
+            None yet. Bring a mesh in, or drop one on the stage.
+          </Typography>
+        )}
       </Paper>
       {parts.some((part) => part.id === active) && <Standing key={active} project={project} />}
       <ProjectTraits project={project} />
@@ -46,36 +76,108 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
   };
   const edit = (edit: Schemas["Edit"]) => choose(() => void project.edit(edit));
   return (
-    <Box data-test="part" sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", py: 0.5, opacity: part.visible ? 1 : 0.6 }}>
+    <Box
+      data-test="part"
+      sx={{ borderTop: 1, borderColor: "divider", borderTopStyle: "dashed", py: 0.5, opacity: part.visible ? 1 : 0.6 }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.25 }}>
-        <IconButton size="small" aria-label={part.visible ? `Hide ${part.name}` : `Show ${part.name}`} aria-pressed={part.visible} data-test="eye" onClick={() => void project.edit({ type: "show_parts", parts: [part.id], visible: !part.visible })} sx={{ width: 32, height: 32 }}>{part.visible ? <EyeIcon fontSize="small" /> : <EyeShutIcon fontSize="small" />}</IconButton>
-        <IconButton size="small" aria-label={part.locked ? `Unlock ${part.name}` : `Lock ${part.name}`} aria-pressed={part.locked} data-test="lock" onClick={() => void project.edit({ type: "lock_parts", parts: [part.id], locked: !part.locked })} sx={{ width: 32, height: 32, color: part.locked ? "primary.main" : undefined }}>{part.locked ? <LockIcon fontSize="small" /> : <OpenLockIcon fontSize="small" />}</IconButton>
-        <Button size="small" color={active ? "primary" : "inherit"} onClick={() => choosePart(part.id)} aria-pressed={active} sx={{ px: 0.75, fontWeight: 700, flex: 1, minWidth: 0, justifyContent: "flex-start", whiteSpace: "nowrap", overflow: "hidden" }}>{part.name}</Button>
-        <Typography variant="caption" color="textSecondary" sx={{ whiteSpace: "nowrap" }}>{count(part.vertices)} v · {count(part.faces)} f</Typography>
-        <IconButton size="small" aria-label={`More for ${part.name}`} data-test="part-more" onClick={(event) => setAnchor(event.currentTarget)} sx={{ width: 30, height: 32 }}><MoreIcon fontSize="small" /></IconButton>
+        <IconButton
+          size="small"
+          aria-label={part.visible ? `Hide ${part.name}` : `Show ${part.name}`}
+          aria-pressed={part.visible}
+          data-test="eye"
+          onClick={() => void project.edit({ type: "show_parts", parts: [part.id], visible: !part.visible })}
+          sx={{ width: 32, height: 32 }}>
+          {part.visible ? <EyeIcon fontSize="small" /> : <EyeShutIcon fontSize="small" />}
+        </IconButton>
+        <IconButton
+          size="small"
+          aria-label={part.locked ? `Unlock ${part.name}` : `Lock ${part.name}`}
+          aria-pressed={part.locked}
+          data-test="lock"
+          onClick={() => void project.edit({ type: "lock_parts", parts: [part.id], locked: !part.locked })}
+          sx={{ width: 32, height: 32, color: part.locked ? "primary.main" : undefined }}>
+          {part.locked ? <LockIcon fontSize="small" /> : <OpenLockIcon fontSize="small" />}
+        </IconButton>
+        <Button
+          size="small"
+          color={active ? "primary" : "inherit"}
+          onClick={() => choosePart(part.id)}
+          aria-pressed={active}
+          sx={{
+            px: 0.75,
+            fontWeight: 700,
+            flex: 1,
+            minWidth: 0,
+            justifyContent: "flex-start",
+            whiteSpace: "nowrap",
+            overflow: "hidden",
+          }}>
+          {part.name}
+        </Button>
+        <Typography variant="caption" color="textSecondary" sx={{ whiteSpace: "nowrap" }}>
+          {count(part.vertices)} v · {count(part.faces)} f
+        </Typography>
+        <IconButton
+          size="small"
+          aria-label={`More for ${part.name}`}
+          data-test="part-more"
+          onClick={(event) => setAnchor(event.currentTarget)}
+          sx={{ width: 30, height: 32 }}>
+          <MoreIcon fontSize="small" />
+        </IconButton>
       </Box>
-      {part.path.length > 0 && <Typography variant="caption" color="textSecondary" component="p" noWrap sx={{ pl: 8.5 }} title="The groups it stands in; glTF takes them along">{part.path.join(" › ")}</Typography>}
+      {part.path.length > 0 && (
+        <Typography
+          variant="caption"
+          color="textSecondary"
+          component="p"
+          noWrap
+          sx={{ pl: 8.5 }}
+          title="The groups it stands in; glTF takes them along">
+          {part.path.join(" › ")}
+        </Typography>
+      )}
       <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", pl: 8.5 }}>
-        {part.sets.map((each) => <Chip key={each.id} size="small" variant="outlined" label={each.name} sx={{ height: 20 }} />)}
-        {part.sets.length === 0 && <Typography variant="caption" sx={{ color: "warning.main", fontWeight: 700 }}>no set: nothing to paint into</Typography>}
+        {part.sets.map((each) => (
+          <Chip key={each.id} size="small" variant="outlined" label={each.name} sx={{ height: 20 }} />
+        ))}
+        {part.sets.length === 0 && (
+          <Typography variant="caption" sx={{ color: "warning.main", fontWeight: 700 }}>
+            no set: nothing to paint into
+          </Typography>
+        )}
       </Box>
       {active && (
         <Box sx={{ pl: 8.5, pt: 0.5 }}>
-          {([
-            ["Triangles", count(part.triangles)],
-            ["Edge, median", length(part.median_edge)],
-            ["Pieces", `${count(part.pieces)}, ${part.watertight ? "watertight" : "open"}`],
-          ] as const).map(([name, value]) => (
+          {(
+            [
+              ["Triangles", count(part.triangles)],
+              ["Edge, median", length(part.median_edge)],
+              ["Pieces", `${count(part.pieces)}, ${part.watertight ? "watertight" : "open"}`],
+            ] as const
+          ).map(([name, value]) => (
             <Box key={name} sx={{ display: "flex", gap: 1 }}>
-              <Typography variant="caption" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>{name}</Typography>
+              <Typography variant="caption" color="textSecondary" sx={{ width: 84, flexShrink: 0 }}>
+                {name}
+              </Typography>
               <Typography variant="caption">{value}</Typography>
             </Box>
           ))}
           {part.selections.length > 0 && (
             <Box sx={{ mt: 0.5 }}>
-              <Typography variant="caption" color="textSecondary">Named selections: press to see them</Typography>
+              <Typography variant="caption" color="textSecondary">
+                Named selections: press to see them
+              </Typography>
               {part.selections.map((selection, i) => (
-                <Button key={i} size="small" color="inherit" data-test="selection" onClick={() => project.showSelection(part.id, i)} sx={{ display: "flex", py: 0, minHeight: 26, fontWeight: 400 }}>{selection.name} · {count(selection.faces)} faces</Button>
+                <Button
+                  key={i}
+                  size="small"
+                  color="inherit"
+                  data-test="selection"
+                  onClick={() => project.showSelection(part.id, i)}
+                  sx={{ display: "flex", py: 0, minHeight: 26, fontWeight: 400 }}>
+                  {selection.name} · {count(selection.faces)} faces
+                </Button>
               ))}
             </Box>
           )}
@@ -84,22 +186,61 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={choose(() => setAsking("name"))}>Rename…</MenuItem>
         <MenuItem onClick={choose(() => project.stage.eye.frame([part.id]))}>Frame it</MenuItem>
-        <MenuItem onClick={edit({ type: "show_parts", parts: all.filter((other) => other.id !== part.id && other.visible).map((other) => other.id), visible: false })} disabled={total < 2}>Hide the others</MenuItem>
+        <MenuItem
+          onClick={edit({
+            type: "show_parts",
+            parts: all.filter((other) => other.id !== part.id && other.visible).map((other) => other.id),
+            visible: false,
+          })}
+          disabled={total < 2}>
+          Hide the others
+        </MenuItem>
         <MenuItem onClick={edit({ type: "duplicate_part", part: part.id })}>Duplicate</MenuItem>
-        <MenuItem onClick={choose(() => setReplacing("colors"))} disabled={part.locked}>Replace its colors by a file's…</MenuItem>
-        <MenuItem onClick={choose(() => setReplacing("shape"))} disabled={part.locked}>Replace its shape by a file's…</MenuItem>
-        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index - 1 })} disabled={index === 0}>Move up</MenuItem>
-        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index + 1 })} disabled={index === total - 1}>Move down</MenuItem>
-        <MenuItem onClick={choose(() => setAsking("delete"))} disabled={part.locked} sx={{ color: "error.main" }}>Delete…</MenuItem>
+        <MenuItem onClick={choose(() => setReplacing("colors"))} disabled={part.locked}>
+          Replace its colors by a file's…
+        </MenuItem>
+        <MenuItem onClick={choose(() => setReplacing("shape"))} disabled={part.locked}>
+          Replace its shape by a file's…
+        </MenuItem>
+        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index - 1 })} disabled={index === 0}>
+          Move up
+        </MenuItem>
+        <MenuItem onClick={edit({ type: "move_part", part: part.id, to: index + 1 })} disabled={index === total - 1}>
+          Move down
+        </MenuItem>
+        <MenuItem onClick={choose(() => setAsking("delete"))} disabled={part.locked} sx={{ color: "error.main" }}>
+          Delete…
+        </MenuItem>
       </Menu>
       {replacing && <ReplaceDialog part={part} what={replacing} project={project} onClose={() => setReplacing(null)} />}
-      {asking === "name" && <NameDialog title="Rename the part" name={part.name} act="Rename" onName={(name) => project.attempt({ type: "rename_part", part: part.id, name })} onClose={() => setAsking(null)} />}
+      {asking === "name" && (
+        <NameDialog
+          title="Rename the part"
+          name={part.name}
+          act="Rename"
+          onName={(name) => project.attempt({ type: "rename_part", part: part.id, name })}
+          onClose={() => setAsking(null)}
+        />
+      )}
       <Dialog open={asking === "delete"} onClose={() => setAsking(null)} maxWidth="xs">
         <DialogTitle>Delete {part.name}?</DialogTitle>
-        <DialogContent><Typography variant="body2">It goes with its sets. Undo brings it back.</Typography></DialogContent>
+        <DialogContent>
+          <Typography variant="body2">It goes with its sets. Undo brings it back.</Typography>
+        </DialogContent>
         <DialogActions>
-          <Button color="inherit" onClick={() => setAsking(null)}>Keep it</Button>
-          <Button color="error" variant="contained" data-test="delete-part" onClick={() => { setAsking(null); void project.edit({ type: "delete_parts", parts: [part.id] }); }}>Delete</Button>
+          <Button color="inherit" onClick={() => setAsking(null)}>
+            Keep it
+          </Button>
+          <Button
+            color="error"
+            variant="contained"
+            data-test="delete-part"
+            onClick={() => {
+              setAsking(null);
+              void project.edit({ type: "delete_parts", parts: [part.id] });
+            }}>
+            Delete
+          </Button>
         </DialogActions>
       </Dialog>
     </Box>
@@ -114,7 +255,11 @@ function Standing({ project }: { project: Project }) {
   const part = useApp((state) => state.parts.find((each) => each.id === state.part));
   const unit = useApp((state) => symbols[state.traits.unit]);
   if (!part) return null;
-  const rows: Row[] = [{ key: "translation", title: "Place", unit }, { key: "rotation_degrees", title: "Turn", unit: "°" }, { key: "scale", title: "Scale", unit: "×" }];
+  const rows: Row[] = [
+    { key: "translation", title: "Place", unit },
+    { key: "rotation_degrees", title: "Turn", unit: "°" },
+    { key: "scale", title: "Scale", unit: "×" },
+  ];
   const put = (key: keyof Transform, axis: number, value: number) => {
     const numbers = [...(part.transform[key] ?? [])];
     if (numbers[axis] === value) return;
@@ -123,35 +268,79 @@ function Standing({ project }: { project: Project }) {
   };
   const size = part.max.map((value, i) => (value - (part.min[i] ?? 0)) * Math.abs(part.transform.scale?.[i] ?? 1));
   return (
-    <Paper variant="outlined" component="section" aria-label="Where it stands" sx={{ p: 1.75, borderRadius: 4 }} onKeyDown={(event) => { if (!(event.ctrlKey || event.metaKey)) event.stopPropagation(); }}>
-      <Typography variant="h2" noWrap sx={{ mb: 1 }}>{part.name} stands</Typography>
+    <Paper
+      variant="outlined"
+      component="section"
+      aria-label="Where it stands"
+      sx={{ p: 1.75, borderRadius: 4 }}
+      onKeyDown={(event) => {
+        if (!(event.ctrlKey || event.metaKey)) event.stopPropagation();
+      }}>
+      <Typography variant="h2" noWrap sx={{ mb: 1 }}>
+        {part.name} stands
+      </Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "52px repeat(3, 1fr) 24px", gap: 0.75, alignItems: "center" }}>
         <span />
-        {["X", "Y", "Z"].map((axis) => <Typography key={axis} variant="caption" color="textSecondary" sx={{ textAlign: "center" }}>{axis}</Typography>)}
+        {["X", "Y", "Z"].map((axis) => (
+          <Typography key={axis} variant="caption" color="textSecondary" sx={{ textAlign: "center" }}>
+            {axis}
+          </Typography>
+        ))}
         <span />
         {rows.map(({ key, title, unit }) => (
           <Row key={key}>
-            <Typography variant="body2" color="textSecondary">{title}</Typography>
-            {[0, 1, 2].map((axis) => <Field key={axis} label={`${title} ${"XYZ"[axis]}`} value={part.transform[key]?.[axis] ?? 0} disabled={part.locked} onValue={(value) => put(key, axis, value)} />)}
-            <Typography variant="caption" color="textSecondary">{unit}</Typography>
+            <Typography variant="body2" color="textSecondary">
+              {title}
+            </Typography>
+            {[0, 1, 2].map((axis) => (
+              <Field
+                key={axis}
+                label={`${title} ${"XYZ"[axis]}`}
+                value={part.transform[key]?.[axis] ?? 0}
+                disabled={part.locked}
+                onValue={(value) => put(key, axis, value)}
+              />
+            ))}
+            <Typography variant="caption" color="textSecondary">
+              {unit}
+            </Typography>
           </Row>
         ))}
       </Box>
-      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>Size {size.map(figure).join(" × ")} {unit}, along its own axes</Typography>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>
+        Size {size.map(figure).join(" × ")} {unit}, along its own axes
+      </Typography>
     </Paper>
   );
 }
 
 const Row = ({ children }: { children: React.ReactNode }) => <>{children}</>;
 
-function Field({ label, value, disabled, onValue }: { label: string; value: number; disabled: boolean; onValue: (value: number) => void }) {
+function Field({
+  label,
+  value,
+  disabled,
+  onValue,
+}: {
+  label: string;
+  value: number;
+  disabled: boolean;
+  onValue: (value: number) => void;
+}) {
   const shown = String(Math.round(value * 1e4) / 1e4);
   const { typed, field } = useTyped(shown, onValue);
   return (
     <InputBase
-      value={typed ?? shown} disabled={disabled}
+      value={typed ?? shown}
+      disabled={disabled}
       {...field}
-      slotProps={{ input: { "aria-label": label, inputMode: "decimal", sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 } } }}
+      slotProps={{
+        input: {
+          "aria-label": label,
+          inputMode: "decimal",
+          sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 },
+        },
+      }}
       sx={{ border: 1, borderColor: "divider", borderRadius: 1.5, bgcolor: "background.default" }}
     />
   );
@@ -159,20 +348,39 @@ function Field({ label, value, disabled, onValue }: { label: string; value: numb
 
 function ProjectTraits({ project }: { project: Project }) {
   const traits = useApp((state) => state.traits);
-  const put = (change: Partial<Schemas["ProjectTraits"]>) => void project.edit({ type: "set_project", traits: { ...traits, ...change } });
+  const put = (change: Partial<Schemas["ProjectTraits"]>) =>
+    void project.edit({ type: "set_project", traits: { ...traits, ...change } });
   return (
     <Paper variant="outlined" component="section" aria-label="Project" sx={{ p: 1.75, borderRadius: 4 }}>
-      <Typography variant="h2" sx={{ mb: 1.25 }}>Project</Typography>
+      <Typography variant="h2" sx={{ mb: 1.25 }}>
+        Project
+      </Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
-        <TextField select size="small" label="One step is a" value={traits.unit} onChange={(event) => put({ unit: event.target.value as Unit })}>
-          {units.map((unit) => <MenuItem key={unit} value={unit}>{unitWord(unit)}</MenuItem>)}
+        <TextField
+          select
+          size="small"
+          label="One step is a"
+          value={traits.unit}
+          onChange={(event) => put({ unit: event.target.value as Unit })}>
+          {units.map((unit) => (
+            <MenuItem key={unit} value={unit}>
+              {unitWord(unit)}
+            </MenuItem>
+          ))}
         </TextField>
-        <TextField select size="small" label="Up is" value={traits.up} onChange={(event) => put({ up: event.target.value as "y" | "z" })}>
+        <TextField
+          select
+          size="small"
+          label="Up is"
+          value={traits.up}
+          onChange={(event) => put({ up: event.target.value as "y" | "z" })}>
           <MenuItem value="y">+Y</MenuItem>
           <MenuItem value="z">+Z</MenuItem>
         </TextField>
       </Box>
-      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>This says how the numbers are read; the numbers stay. Files brought in are converted to it.</Typography>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>
+        This says how the numbers are read; the numbers stay. Files brought in are converted to it.
+      </Typography>
     </Paper>
   );
 }
@@ -181,9 +389,12 @@ export function GatherTray({ onBring }: { onBring: () => void }) {
   const formats = useFormatWords();
   return (
     <>
-      <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>Bring in meshes…</Button>
+      <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>
+        Bring in meshes…
+      </Button>
       <Typography variant="body2" color="textSecondary">
-        {formats}, several at once, with the files they need beside them, in a zip or a folder. They can be dropped anywhere on this page as well. Click the model to choose a part.
+        {formats}, several at once, with the files they need beside them, in a zip or a folder. They can be dropped
+        anywhere on this page as well. Click the model to choose a part.
       </Typography>
     </>
   );

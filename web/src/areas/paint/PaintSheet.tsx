@@ -20,10 +20,30 @@ export function PaintSheet({ project }: { project: Project | null }) {
   const page = useApp((state) => state.sheet);
   return (
     <Paper variant="outlined" component="section" sx={{ p: 1.75, pt: 1, borderRadius: 4 }}>
-      <Box role="tablist" aria-label="Pages of the sheet" sx={{ display: "flex", justifyContent: "space-between", mb: 1, borderBottom: 1, borderColor: "divider" }}>
+      <Box
+        role="tablist"
+        aria-label="Pages of the sheet"
+        sx={{ display: "flex", justifyContent: "space-between", mb: 1, borderBottom: 1, borderColor: "divider" }}>
         {pages.map(({ key, title }) => (
-          <ButtonBase key={key} role="tab" aria-selected={page === key} data-test={`page-${key}`} onClick={() => set({ sheet: key })} sx={{ py: 0.75, px: 0.5, borderBottom: 3, borderBottomStyle: "dotted", borderColor: page === key ? "primary.main" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
-            <Typography variant="body2" sx={{ fontWeight: page === key ? 700 : 400, color: page === key ? "text.primary" : "text.secondary" }}>{title}</Typography>
+          <ButtonBase
+            key={key}
+            role="tab"
+            aria-selected={page === key}
+            data-test={`page-${key}`}
+            onClick={() => set({ sheet: key })}
+            sx={{
+              py: 0.75,
+              px: 0.5,
+              borderBottom: 3,
+              borderBottomStyle: "dotted",
+              borderColor: page === key ? "primary.main" : "transparent",
+              "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+            }}>
+            <Typography
+              variant="body2"
+              sx={{ fontWeight: page === key ? 700 : 400, color: page === key ? "text.primary" : "text.secondary" }}>
+              {title}
+            </Typography>
           </ButtonBase>
         ))}
       </Box>

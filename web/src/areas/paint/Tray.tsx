@@ -1,11 +1,54 @@
 // The Paint tray: families of tools with their variants, the numbers of the tool in hand, and the paint.
-import { Box, Button, ButtonBase, Divider, IconButton, ToggleButton, ToggleButtonGroup, Tooltip, Typography } from "@mui/material";
+import {
+  Box,
+  Button,
+  ButtonBase,
+  Divider,
+  IconButton,
+  ToggleButton,
+  ToggleButtonGroup,
+  Tooltip,
+  Typography,
+} from "@mui/material";
 import { ColorWell } from "../../widgets/ColorWell";
-import { AllIcon, BandIcon, ChosenIcon, CornerIcon, CreaseIcon, DeepIcon, FacetIcon, GradientIcon, LassoIcon, PatchIcon, PickIcon, PieceIcon, SkinIcon, SmearIcon, SoftenIcon, SolidIcon, SwapIcon } from "../../widgets/icons";
+import {
+  AllIcon,
+  BandIcon,
+  ChosenIcon,
+  CornerIcon,
+  CreaseIcon,
+  DeepIcon,
+  FacetIcon,
+  GradientIcon,
+  LassoIcon,
+  PatchIcon,
+  PickIcon,
+  PieceIcon,
+  SkinIcon,
+  SmearIcon,
+  SoftenIcon,
+  SolidIcon,
+  SwapIcon,
+} from "../../widgets/icons";
 import { Knob } from "../../widgets/Knob";
 import { ValueWell } from "../../widgets/ValueWell";
 import type { Project } from "../../project/project";
-import { activePart, figure, get, hex, intoSet, isRound, set, setBrush, setSpan, symbols, targetSet, useApp, type Part, type Tool } from "../../model/state";
+import {
+  activePart,
+  figure,
+  get,
+  hex,
+  intoSet,
+  isRound,
+  set,
+  setBrush,
+  setSpan,
+  symbols,
+  targetSet,
+  useApp,
+  type Part,
+  type Tool,
+} from "../../model/state";
 import { boxOf, directionOf, extentOf, rangeOf } from "../../project/tools";
 
 /** The bar of the radius runs over three powers of ten, up to half of the part. */
@@ -43,11 +86,39 @@ const tidies = [
 ] as const;
 
 /** One of a family's tools. */
-function Variant({ name, title, icon: Icon, on, onChoose }: { name: string; title: string; icon: typeof SkinIcon; on: boolean; onChoose: () => void }) {
+function Variant({
+  name,
+  title,
+  icon: Icon,
+  on,
+  onChoose,
+}: {
+  name: string;
+  title: string;
+  icon: typeof SkinIcon;
+  on: boolean;
+  onChoose: () => void;
+}) {
   return (
-    <ButtonBase aria-pressed={on} data-test={name} onClick={onChoose} sx={{ display: "flex", flexDirection: "column", width: 53, py: 0.5, borderRadius: 2, border: 2, borderColor: on ? "primary.main" : "divider", bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent", "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
+    <ButtonBase
+      aria-pressed={on}
+      data-test={name}
+      onClick={onChoose}
+      sx={{
+        display: "flex",
+        flexDirection: "column",
+        width: 53,
+        py: 0.5,
+        borderRadius: 2,
+        border: 2,
+        borderColor: on ? "primary.main" : "divider",
+        bgcolor: on ? "color-mix(in srgb, var(--mui-palette-primary-main) 12%, transparent)" : "transparent",
+        "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+      }}>
       <Icon sx={{ fontSize: 22 }} />
-      <Typography variant="caption" sx={{ lineHeight: 1.2, fontSize: 11.5 }}>{title}</Typography>
+      <Typography variant="caption" sx={{ lineHeight: 1.2, fontSize: 11.5 }}>
+        {title}
+      </Typography>
     </ButtonBase>
   );
 }
@@ -60,16 +131,63 @@ function Variants() {
   const tidy = useApp((state) => state.tidy);
   return (
     <Box sx={{ display: "flex", gap: 0.5 }}>
-      {tool === "stroke" && reaches.map(({ key, title, icon }) => <Variant key={key} name={`reach-${key}`} title={title} icon={icon} on={reach === key} onChoose={() => setBrush({ reach: key })} />)}
-      {tool === "pour" && pours.map(({ key, title, icon }) => <Variant key={key} name={`pour-${key}`} title={title} icon={icon} on={pour.kind === key} onChoose={() => set({ pour: { ...pour, kind: key } })} />)}
-      {tool === "span" && spans.map(({ key, title, icon }) => <Variant key={key} name={`span-${key}`} title={title} icon={icon} on={span === key} onChoose={() => setSpan({ kind: key })} />)}
-      {tool === "tidy" && tidies.map(({ key, title, icon }) => <Variant key={key} name={`tidy-${key}`} title={title} icon={icon} on={tidy === key} onChoose={() => set({ tidy: key })} />)}
+      {tool === "stroke" &&
+        reaches.map(({ key, title, icon }) => (
+          <Variant
+            key={key}
+            name={`reach-${key}`}
+            title={title}
+            icon={icon}
+            on={reach === key}
+            onChoose={() => setBrush({ reach: key })}
+          />
+        ))}
+      {tool === "pour" &&
+        pours.map(({ key, title, icon }) => (
+          <Variant
+            key={key}
+            name={`pour-${key}`}
+            title={title}
+            icon={icon}
+            on={pour.kind === key}
+            onChoose={() => set({ pour: { ...pour, kind: key } })}
+          />
+        ))}
+      {tool === "span" &&
+        spans.map(({ key, title, icon }) => (
+          <Variant
+            key={key}
+            name={`span-${key}`}
+            title={title}
+            icon={icon}
+            on={span === key}
+            onChoose={() => setSpan({ kind: key })}
+          />
+        ))}
+      {tool === "tidy" &&
+        tidies.map(({ key, title, icon }) => (
+          <Variant
+            key={key}
+            name={`tidy-${key}`}
+            title={title}
+            icon={icon}
+            on={tidy === key}
+            onChoose={() => set({ tidy: key })}
+          />
+        ))}
     </Box>
   );
 }
 
 const unit = (value: number) => Math.min(1, Math.max(0, value));
-const percent = { format: (value: number) => `${Math.round(value * 100)}`, unit: "%", fromTyped: (number: number) => number / 100, fromBar: (share: number) => Math.round(share * 100) / 100, toBar: (value: number) => value, width: 76 };
+const percent = {
+  format: (value: number) => `${Math.round(value * 100)}`,
+  unit: "%",
+  fromTyped: (number: number) => number / 100,
+  fromBar: (share: number) => Math.round(share * 100) / 100,
+  toBar: (value: number) => value,
+  width: 76,
+};
 
 /** The numbers of the tool in hand. */
 function Knobs({ part }: { part: Part | undefined }) {
@@ -83,47 +201,117 @@ function Knobs({ part }: { part: Part | undefined }) {
   const widest = size / 2;
   const along = part ? extentOf(part, directionOf(span)) : ([0, 1] as [number, number]);
   const range = part ? rangeOf(span, part) : along;
-  const place = { unit: symbol, width: 74, format: figure, fromBar: (share: number) => along[0] + share * (along[1] - along[0]), toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9) };
-  const lengths = { unit: symbol, width: 74, format: figure, fromBar: (share: number) => share * size, toBar: (value: number) => value / size };
+  const place = {
+    unit: symbol,
+    width: 74,
+    format: figure,
+    fromBar: (share: number) => along[0] + share * (along[1] - along[0]),
+    toBar: (value: number) => (value - along[0]) / Math.max(along[1] - along[0], 1e-9),
+  };
+  const lengths = {
+    unit: symbol,
+    width: 74,
+    format: figure,
+    fromBar: (share: number) => share * size,
+    toBar: (value: number) => value / size,
+  };
   const ready = (change: Parameters<typeof setSpan>[0]) => {
     setSpan(change);
     set({ spanReady: true });
   };
   return (
     <>
-      {round && (brush.on_screen ? (
-        <Knob label="Radius" value={brush.pixels} unit="px" width={74} format={(value) => value.toFixed(0)}
-          fromBar={(share) => WIDEST_PIXELS ** share} toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
-          onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })} />
-      ) : (
-        <Knob
-          label="Radius" value={brush.radius} unit={symbol} width={74} format={figure}
-          fromBar={(share) => widest * 10 ** (DECADES * (share - 1))}
-          toBar={(value) => 1 + Math.log10(value / widest) / DECADES}
-          onChange={(radius) => setBrush({ radius: Math.min(size, Math.max(radius, size * 1e-5)) })}
-        />
-      ))}
+      {round &&
+        (brush.on_screen ? (
+          <Knob
+            label="Radius"
+            value={brush.pixels}
+            unit="px"
+            width={74}
+            format={(value) => value.toFixed(0)}
+            fromBar={(share) => WIDEST_PIXELS ** share}
+            toBar={(value) => Math.log(value) / Math.log(WIDEST_PIXELS)}
+            onChange={(pixels) => setBrush({ pixels: Math.min(2000, Math.max(1, pixels)) })}
+          />
+        ) : (
+          <Knob
+            label="Radius"
+            value={brush.radius}
+            unit={symbol}
+            width={74}
+            format={figure}
+            fromBar={(share) => widest * 10 ** (DECADES * (share - 1))}
+            toBar={(value) => 1 + Math.log10(value / widest) / DECADES}
+            onChange={(radius) => setBrush({ radius: Math.min(size, Math.max(radius, size * 1e-5)) })}
+          />
+        ))}
       {tool === "pour" && pour.kind === "crease" && (
-        <Knob label="Bend" value={pour.degrees ?? part?.crease ?? 30} unit="°" width={74} format={(value) => value.toFixed(value < 10 ? 1 : 0)}
-          fromBar={(share) => Math.round(share * 180)} toBar={(value) => value / 180}
-          onChange={(degrees) => set({ pour: { ...pour, degrees: Math.min(180, Math.max(0, degrees)) } })} />
+        <Knob
+          label="Bend"
+          value={pour.degrees ?? part?.crease ?? 30}
+          unit="°"
+          width={74}
+          format={(value) => value.toFixed(value < 10 ? 1 : 0)}
+          fromBar={(share) => Math.round(share * 180)}
+          toBar={(value) => value / 180}
+          onChange={(degrees) => set({ pour: { ...pour, degrees: Math.min(180, Math.max(0, degrees)) } })}
+        />
       )}
-      {tool === "pour" && pour.kind === "patch" && <Knob label="Tolerance" value={pour.tolerance} {...percent} onChange={(tolerance) => set({ pour: { ...pour, tolerance: unit(tolerance) } })} />}
+      {tool === "pour" && pour.kind === "patch" && (
+        <Knob
+          label="Tolerance"
+          value={pour.tolerance}
+          {...percent}
+          onChange={(tolerance) => set({ pour: { ...pour, tolerance: unit(tolerance) } })}
+        />
+      )}
       {tool === "span" && (span.kind === "band" || span.kind === "gradient") && (
         <>
           <Knob label="From" value={range[0]} {...place} onChange={(from) => ready({ from, to: range[1] })} />
           <Knob label="To" value={range[1]} {...place} onChange={(to) => ready({ from: range[0], to })} />
         </>
       )}
-      {tool === "span" && span.kind === "band" && <Knob label="Soft edge" value={span.soft} {...lengths} onChange={(soft) => ready({ soft: Math.max(0, soft), from: range[0], to: range[1] })} />}
+      {tool === "span" && span.kind === "band" && (
+        <Knob
+          label="Soft edge"
+          value={span.soft}
+          {...lengths}
+          onChange={(soft) => ready({ soft: Math.max(0, soft), from: range[0], to: range[1] })}
+        />
+      )}
       {tool === "span" && span.kind === "solid" && (
         <>
-          <Knob label="Width" value={span.size[0]} {...lengths} onChange={(width) => { const side = Math.max(width, size * 1e-6); ready({ size: [side, side, side] }); }} />
-          <Knob label="Soft edge" value={span.softShare} {...percent} onChange={(softShare) => ready({ softShare: unit(softShare) })} />
+          <Knob
+            label="Width"
+            value={span.size[0]}
+            {...lengths}
+            onChange={(width) => {
+              const side = Math.max(width, size * 1e-6);
+              ready({ size: [side, side, side] });
+            }}
+          />
+          <Knob
+            label="Soft edge"
+            value={span.softShare}
+            {...percent}
+            onChange={(softShare) => ready({ softShare: unit(softShare) })}
+          />
         </>
       )}
-      <Knob label={tool === "tidy" ? "Strength" : "Opacity"} value={brush.opacity} {...percent} onChange={(opacity) => setBrush({ opacity: unit(opacity) })} />
-      {round && <Knob label="Hardness" value={brush.hardness} {...percent} onChange={(hardness) => setBrush({ hardness: unit(hardness) })} />}
+      <Knob
+        label={tool === "tidy" ? "Strength" : "Opacity"}
+        value={brush.opacity}
+        {...percent}
+        onChange={(opacity) => setBrush({ opacity: unit(opacity) })}
+      />
+      {round && (
+        <Knob
+          label="Hardness"
+          value={brush.hardness}
+          {...percent}
+          onChange={(hardness) => setBrush({ hardness: unit(hardness) })}
+        />
+      )}
     </>
   );
 }
@@ -139,9 +327,26 @@ function Paint({ project }: { project: Project | null }) {
   const picking = useApp((state) => state.picking);
   const withAlpha = useApp((state) => state.channels[3]);
   const pick = (
-    <Tooltip title="Take a color from the model or the pinned picture (I)"><IconButton size="small" color={picking ? "primary" : "inherit"} aria-pressed={picking} aria-label="Take a color from the stage" data-test="pick" onClick={() => set({ picking: !picking })} sx={{ p: 0.375 }}><PickIcon sx={{ fontSize: 20 }} /></IconButton></Tooltip>
+    <Tooltip title="Take a color from the model or the pinned picture (I)">
+      <IconButton
+        size="small"
+        color={picking ? "primary" : "inherit"}
+        aria-pressed={picking}
+        aria-label="Take a color from the stage"
+        data-test="pick"
+        onClick={() => set({ picking: !picking })}
+        sx={{ p: 0.375 }}>
+        <PickIcon sx={{ fontSize: 20 }} />
+      </IconButton>
+    </Tooltip>
   );
-  if (target?.encoding === "data") return <><ValueWell value={value} onChange={(next) => set({ value: next })} />{pick}</>;
+  if (target?.encoding === "data")
+    return (
+      <>
+        <ValueWell value={value} onChange={(next) => set({ value: next })} />
+        {pick}
+      </>
+    );
   const add = () => {
     const { paint: now, swatches: all } = get();
     void project?.edit({ type: "set_palette", swatches: [...all, { name: "", color: now.slice(0, 3) }] });
@@ -149,28 +354,81 @@ function Paint({ project }: { project: Project | null }) {
   return (
     <>
       <Box sx={{ position: "relative", width: 62, height: 54, flexShrink: 0 }}>
-        <Box sx={{ position: "absolute", right: 0, bottom: 0 }}><ColorWell color={second} mark="second" size={28} withAlpha={false} recent={recent} onChange={(color) => set({ second: color })} /></Box>
-        <Box sx={{ position: "absolute", left: 0, top: 0 }}><ColorWell color={paint} withAlpha={withAlpha} recent={recent} onChange={(color) => set({ paint: color })} /></Box>
+        <Box sx={{ position: "absolute", right: 0, bottom: 0 }}>
+          <ColorWell
+            color={second}
+            mark="second"
+            size={28}
+            withAlpha={false}
+            recent={recent}
+            onChange={(color) => set({ second: color })}
+          />
+        </Box>
+        <Box sx={{ position: "absolute", left: 0, top: 0 }}>
+          <ColorWell color={paint} withAlpha={withAlpha} recent={recent} onChange={(color) => set({ paint: color })} />
+        </Box>
       </Box>
       <Box sx={{ display: "flex", flexDirection: "column" }}>
-        <Tooltip title="Swap with the second color (X)"><IconButton size="small" aria-label="Swap with the second color" data-test="swap" onClick={() => set({ paint: second, second: paint })} sx={{ p: 0.375 }}><SwapIcon sx={{ fontSize: 20 }} /></IconButton></Tooltip>
+        <Tooltip title="Swap with the second color (X)">
+          <IconButton
+            size="small"
+            aria-label="Swap with the second color"
+            data-test="swap"
+            onClick={() => set({ paint: second, second: paint })}
+            sx={{ p: 0.375 }}>
+            <SwapIcon sx={{ fontSize: 20 }} />
+          </IconButton>
+        </Tooltip>
         {pick}
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(5, 20px)", gap: "3px" }}>
         {swatches.slice(0, 9).map((swatch, i) => (
           <Tooltip key={i} title={`${swatch.name || hex(swatch.color)} (${i + 1})`}>
-            <ButtonBase aria-label={`Paint with ${swatch.name || hex(swatch.color)}`} data-test={`swatch-${i + 1}`} onClick={() => set({ paint: [swatch.color[0] ?? 0, swatch.color[1] ?? 0, swatch.color[2] ?? 0, paint[3]] })}
-              sx={{ width: 20, height: 20, borderRadius: "50%", bgcolor: hex(swatch.color), border: 1, borderColor: "divider", fontSize: 10.5, fontWeight: 700, color: luminance(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8" }}>{i + 1}</ButtonBase>
+            <ButtonBase
+              aria-label={`Paint with ${swatch.name || hex(swatch.color)}`}
+              data-test={`swatch-${i + 1}`}
+              onClick={() =>
+                set({ paint: [swatch.color[0] ?? 0, swatch.color[1] ?? 0, swatch.color[2] ?? 0, paint[3]] })
+              }
+              sx={{
+                width: 20,
+                height: 20,
+                borderRadius: "50%",
+                bgcolor: hex(swatch.color),
+                border: 1,
+                borderColor: "divider",
+                fontSize: 10.5,
+                fontWeight: 700,
+                color: luminance(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8",
+              }}>
+              {i + 1}
+            </ButtonBase>
           </Tooltip>
         ))}
-        <Tooltip title="Add the paint to the palette"><ButtonBase aria-label="Add the paint to the palette" data-test="add-swatch" onClick={add} sx={{ width: 20, height: 20, borderRadius: "50%", border: 1, borderColor: "text.secondary", borderStyle: "dotted" }}>+</ButtonBase></Tooltip>
+        <Tooltip title="Add the paint to the palette">
+          <ButtonBase
+            aria-label="Add the paint to the palette"
+            data-test="add-swatch"
+            onClick={add}
+            sx={{
+              width: 20,
+              height: 20,
+              borderRadius: "50%",
+              border: 1,
+              borderColor: "text.secondary",
+              borderStyle: "dotted",
+            }}>
+            +
+          </ButtonBase>
+        </Tooltip>
       </Box>
     </>
   );
 }
 
 /** About how light a color is, to write on it. */
-const luminance = ([r = 0, g = 0, b = 0]: readonly number[]) => 0.2126 * r ** 2.2 + 0.7152 * g ** 2.2 + 0.0722 * b ** 2.2;
+const luminance = ([r = 0, g = 0, b = 0]: readonly number[]) =>
+  0.2126 * r ** 2.2 + 0.7152 * g ** 2.2 + 0.0722 * b ** 2.2;
 
 export function PaintTray({ project }: { project: Project | null }) {
   const part = useApp(activePart);
@@ -185,38 +443,96 @@ export function PaintTray({ project }: { project: Project | null }) {
       <Box>
         <Box role="tablist" aria-label="Tools" sx={{ display: "flex", gap: 1.5, mb: 0.5 }}>
           {families.map(({ key, title }) => (
-            <ButtonBase key={key} role="tab" aria-selected={tool === key} data-test={`tool-${key}`} onClick={() => set({ tool: key, picking: false })} sx={{ borderRadius: 1, px: 0.25, "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" } }}>
-              <Typography variant="h3" component="span" sx={{ color: tool === key ? "text.primary" : "text.secondary", fontWeight: tool === key ? undefined : 500 }}>{title}</Typography>
+            <ButtonBase
+              key={key}
+              role="tab"
+              aria-selected={tool === key}
+              data-test={`tool-${key}`}
+              onClick={() => set({ tool: key, picking: false })}
+              sx={{
+                borderRadius: 1,
+                px: 0.25,
+                "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+              }}>
+              <Typography
+                variant="h3"
+                component="span"
+                sx={{
+                  color: tool === key ? "text.primary" : "text.secondary",
+                  fontWeight: tool === key ? undefined : 500,
+                }}>
+                {title}
+              </Typography>
             </ButtonBase>
           ))}
         </Box>
         <Variants />
       </Box>
       {tool !== "tidy" && (
-        <ToggleButtonGroup orientation="vertical" exclusive size="small" value={action} onChange={(_, value: "paint" | "erase" | null) => { if (value) set({ action: value }); }} aria-label="What the tool does">
-          <ToggleButton value="paint" sx={{ py: 0.25, px: 0.5, textTransform: "none", width: 56 }}>{words[0]}</ToggleButton>
-          <ToggleButton value="erase" data-test="erase" sx={{ py: 0.25, px: 0.5, textTransform: "none" }}>{words[1]}</ToggleButton>
+        <ToggleButtonGroup
+          orientation="vertical"
+          exclusive
+          size="small"
+          value={action}
+          onChange={(_, value: "paint" | "erase" | null) => {
+            if (value) set({ action: value });
+          }}
+          aria-label="What the tool does">
+          <ToggleButton value="paint" sx={{ py: 0.25, px: 0.5, textTransform: "none", width: 56 }}>
+            {words[0]}
+          </ToggleButton>
+          <ToggleButton value="erase" data-test="erase" sx={{ py: 0.25, px: 0.5, textTransform: "none" }}>
+            {words[1]}
+          </ToggleButton>
         </ToggleButtonGroup>
       )}
       <Divider orientation="vertical" flexItem />
       <Knobs part={part} />
       <Divider orientation="vertical" flexItem />
       {into === "set" && tool === "tidy" ? (
-        <Typography variant="caption" color="textSecondary" sx={{ width: 150 }}>Moves what is there; no paint is laid on.</Typography>
+        <Typography variant="caption" color="textSecondary" sx={{ width: 150 }}>
+          Moves what is there; no paint is laid on.
+        </Typography>
       ) : into === "set" && action === "paint" ? (
         <Paint project={project} />
       ) : into === "set" ? (
         <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-          <Box sx={{ width: 44, height: 44, borderRadius: "50%", bgcolor: target ? hex(target.ground) : undefined, border: 1, borderColor: "divider" }} />
-          <Typography variant="caption" color="textSecondary" sx={{ width: 84 }}>back to the ground color</Typography>
+          <Box
+            sx={{
+              width: 44,
+              height: 44,
+              borderRadius: "50%",
+              bgcolor: target ? hex(target.ground) : undefined,
+              border: 1,
+              borderColor: "divider",
+            }}
+          />
+          <Typography variant="caption" color="textSecondary" sx={{ width: 84 }}>
+            back to the ground color
+          </Typography>
         </Box>
       ) : tool === "pour" || tool === "span" ? (
-        <ToggleButtonGroup orientation="vertical" exclusive size="small" value={afresh} onChange={(_, value: boolean | null) => { if (value !== null) set({ afresh: value }); }} aria-label="Anew, or with what is there" disabled={action === "erase"}>
-          <ToggleButton value={true} data-test="afresh" sx={{ py: 0.25, textTransform: "none", width: 96 }}>anew</ToggleButton>
-          <ToggleButton value={false} data-test="add-to" sx={{ py: 0.25, textTransform: "none" }}>add to it</ToggleButton>
+        <ToggleButtonGroup
+          orientation="vertical"
+          exclusive
+          size="small"
+          value={afresh}
+          onChange={(_, value: boolean | null) => {
+            if (value !== null) set({ afresh: value });
+          }}
+          aria-label="Anew, or with what is there"
+          disabled={action === "erase"}>
+          <ToggleButton value={true} data-test="afresh" sx={{ py: 0.25, textTransform: "none", width: 96 }}>
+            anew
+          </ToggleButton>
+          <ToggleButton value={false} data-test="add-to" sx={{ py: 0.25, textTransform: "none" }}>
+            add to it
+          </ToggleButton>
         </ToggleButtonGroup>
       ) : (
-        <Button size="small" color="secondary" onClick={() => set({ into: "set" })}>Back to painting</Button>
+        <Button size="small" color="secondary" onClick={() => set({ into: "set" })}>
+          Back to painting
+        </Button>
       )}
     </>
   );
