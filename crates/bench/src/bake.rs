@@ -15,7 +15,7 @@ use speckle_model::recipe::{Recipe, RecipeFile, Source, Target};
 use speckle_tools::{
     bake::{
         Inputs, Pantry, made_by,
-        occlusion::{Blockers, Casting, Cone, openness},
+        occlusion::{Blockers, Casting, openness},
         samples::Samples,
         watch::Watch,
     },
@@ -34,9 +34,8 @@ fn body(path: &Path) -> Result<Body> {
 }
 
 fn cast(body: &Body, samples: &Samples, rays: u32, seed: u32) -> Result<Vec<f32>> {
-    let blockers = Blockers::new(body, &[], None);
-    let offset = blockers.hair();
-    let casting = Casting { rays, reach: 0.0, offset, cone: Cone::Cosine, seed };
+    let blockers = Blockers::new(body, true, &[], None);
+    let casting = Casting::plain(rays, blockers.hair(), seed);
     openness(samples, &blockers, &casting, &Watch::default()).ok().context("nobody gave it up")
 }
 
@@ -62,8 +61,7 @@ pub fn all(path: &Path) -> Result<()> {
     );
     // Each 100th vertex, so that many rays can be cast.
     let some = |v: &[glam::Vec3]| v.iter().step_by(100).copied().collect();
-    let few =
-        Samples { points: some(&samples.points), normals: some(&samples.normals), per_element: 1 };
+    let few = Samples::at(some(&samples.points), some(&samples.normals));
     let exact = cast(&body, &few, 4096, 7)?;
     let mut ours = Vec::new();
     for rays in [8, 16, 24, 32, 48, 64, 128, 256] {
@@ -166,18 +164,7 @@ pub fn waits(path: &Path, bunny: &Path) -> Result<()> {
         });
         println!("| first look at the {title} after a knob of its rays | {ms:.0} |");
         for (what, source) in [
-            (
-                "occlusion",
-                Source::Occlusion {
-                    rays: 4096,
-                    reach: 0.0,
-                    offset: 0.0,
-                    both_sides: false,
-                    other_parts: true,
-                    ground: false,
-                    seed: 1,
-                },
-            ),
+            ("occlusion", serde_json::from_str(r#"{"kind":"occlusion","rays":4096,"seed":1}"#)?),
             ("ridges at 20 edges", Source::Ridges { scale: 0.01 }),
             (
                 "trail",

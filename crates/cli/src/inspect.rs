@@ -137,7 +137,7 @@ impl PartReport {
             bounds: Bounds { min: measures.min.to_array(), max: measures.max.to_array() },
             area: measures.area,
             volume: measures.volume,
-            pieces: part.geometry.topology().piece_count(),
+            pieces: part.geometry.pieces().count(),
             watertight: part.geometry.topology().is_watertight(),
             sets: sets.collect(),
         }

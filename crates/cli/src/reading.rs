@@ -27,6 +27,10 @@ pub struct ReadArgs {
     /// How far apart corners of an STL file may lie and still be one vertex, in the file's numbers
     #[arg(long, default_value_t = 0.0)]
     weld: f32,
+    /// The axis that points up in the file; what it says itself when left out, or what files of its
+    /// kind usually have where it says nothing
+    #[arg(long, value_enum)]
+    up: Option<UpArg>,
     #[command(flatten)]
     limits: LimitArgs,
 }
@@ -104,7 +108,7 @@ impl ReadArgs {
             }),
             weld: self.weld,
             unit: None,
-            up: None,
+            up: self.up.map(UpAxis::from),
             guess: false,
         };
         let beside = |name: &str| beside(file, name);

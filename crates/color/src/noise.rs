@@ -17,8 +17,13 @@ pub fn unit(bits: u32) -> f32 {
     (bits >> 8) as f32 / 16_777_216.0
 }
 
-fn hash(cell: IVec3, seed: u32) -> u32 {
-    let IVec3 { x, y, z } = cell;
+fn hash(cell: IVec3, from: From) -> u32 {
+    let From { seed, period } = from;
+    let IVec3 { x, y, z } = if period == 0 {
+        cell
+    } else {
+        IVec3::new(cell.x.rem_euclid(period), cell.y.rem_euclid(period), cell.z)
+    };
     let x = (x as u32).wrapping_mul(0x9e37_79b1);
     let y = (y as u32).wrapping_mul(0x85eb_ca77);
     let z = (z as u32).wrapping_mul(0xc2b2_ae3d);
@@ -40,6 +45,20 @@ pub enum Kind {
     Simplex,
     /// The distance to the nearest of points strewn about (Worley 1996).
     Cellular,
+    /// How much further the second nearest of them is than the nearest: 0 along the borders of cells.
+    CellEdges,
+    /// Gradient noise folded at its middle, crests up (Musgrave 1994).
+    Ridged,
+    /// The same, crests down: like heaps of clouds.
+    Billowed,
+}
+
+/// What the random numbers of a grid come from.
+#[derive(Clone, Copy)]
+struct From {
+    seed: u32,
+    /// After how many cells they come again along x and y; 0 for never.
+    period: i32,
 }
 
 /// What a noise is like.
@@ -47,8 +66,15 @@ pub enum Kind {
 pub struct Noise {
     /// How it hangs together.
     pub kind: Kind,
-    /// How many octaves are summed, each of half the size and half the height of the one before.
+    /// How many octaves are summed, each smaller and lower than the one before.
     pub octaves: u32,
+    /// How many times as fine each is as the one before.
+    pub lacunarity: f32,
+    /// How high each is beside the one before.
+    pub gain: f32,
+    /// After how many sizes it comes again along x and y, so that it can be laid side by side with
+    /// itself; 0 for never. Each octave then fits as often as comes near to what it should.
+    pub period: u32,
     /// How far places are moved by another noise before, in sizes.
     pub warp: f32,
     /// What it all comes from.
@@ -56,33 +82,66 @@ pub struct Noise {
 }
 
 impl Noise {
+    /// A noise of octaves that are half as large and half as high each, without an end.
+    #[must_use]
+    pub fn new(kind: Kind, octaves: u32, seed: u32) -> Self {
+        Self { kind, octaves, lacunarity: 2.0, gain: 0.5, period: 0, warp: 0.0, seed }
+    }
+
     /// The number at a place counted in sizes, 0–1.
     #[must_use]
     pub fn at(&self, place: Vec3) -> f32 {
+        let grid = |seed: u32, period: u32| From { seed, period: period as i32 };
         let place = if self.warp == 0.0 {
             place
         } else {
-            let by = |i: u32| 2.0 * gradient(place, self.seed.wrapping_add(101 + i)) - 1.0;
+            let from = |i: u32| grid(self.seed.wrapping_add(101 + i), self.period);
+            let by = |i: u32| 2.0 * gradient(place, from(i)) - 1.0;
             place + Vec3::new(by(0), by(1), by(2)) * self.warp
         };
-        let one = |place: Vec3, seed: u32| match self.kind {
-            Kind::Value => value(place, seed),
-            Kind::Gradient => gradient(place, seed),
-            Kind::Simplex => simplex(place, seed),
-            Kind::Cellular => cellular(place, seed),
+        let one = |place: Vec3, from: From| match self.kind {
+            Kind::Value => value(place, from),
+            Kind::Gradient => gradient(place, from),
+            Kind::Simplex => simplex(place, from),
+            Kind::Cellular => nearest_two(place, from)[0].min(1.0),
+            Kind::CellEdges => {
+                let [first, second] = nearest_two(place, from);
+                (second - first).min(1.0)
+            }
+            Kind::Ridged => 1.0 - (2.0 * gradient(place, from) - 1.0).abs(),
+            Kind::Billowed => (2.0 * gradient(place, from) - 1.0).abs(),
         };
         let (mut sum, mut heights, mut height, mut scale) = (0.0, 0.0, 1.0, 1.0);
         for octave in 0..self.octaves.max(1) {
+            // What comes again does so in each octave: by whole cells.
+            let period = (self.period as f32 * scale).round() as u32;
+            let fine = if self.period > 0 { period as f32 / self.period as f32 } else { scale };
             // Octaves start elsewhere, so that their grids do not meet in one point.
             let apart = Vec3::splat(octave as f32 * 17.17);
-            sum += height * one(place * scale + apart, self.seed.wrapping_add(octave));
+            let from = grid(self.seed.wrapping_add(octave), period);
+            sum += height * one(place * fine + apart, from);
             heights += height;
-            height *= 0.5;
-            scale *= 2.0;
+            height *= self.gain;
+            scale *= self.lacunarity;
         }
         (sum / heights).clamp(0.0, 1.0)
     }
+
+    /// Between which numbers nearly all of it lies: all but half a hundredth on either side, by what
+    /// it is at some thousand places.
+    #[must_use]
+    pub fn range(&self) -> [f32; 2] {
+        // Places that are spread evenly (R3, by the generalised golden ratio; Roberts 2018).
+        let step = Vec3::new(0.819_172_5, 0.671_043_6, 0.549_700_5);
+        let mut found: Vec<f32> =
+            (0..PLACES).map(|i| self.at((step * i as f32).fract() * 64.0)).collect();
+        found.sort_unstable_by(f32::total_cmp);
+        [found[PLACES / 200], found[PLACES - 1 - PLACES / 200]]
+    }
 }
+
+/// At how many places a noise is looked at to say how far it goes.
+const PLACES: usize = 4000;
 
 /// The cell of a place and where it is in it.
 fn cell_of(place: Vec3) -> (IVec3, Vec3) {
@@ -111,9 +170,9 @@ fn blended(within: Vec3, corner: impl Fn(IVec3) -> f32) -> f32 {
     a + (b - a) * t.z
 }
 
-fn value(place: Vec3, seed: u32) -> f32 {
+fn value(place: Vec3, from: From) -> f32 {
     let (cell, within) = cell_of(place);
-    blended(within, |corner| unit(hash(cell + corner, seed)))
+    blended(within, |corner| unit(hash(cell + corner, from)))
 }
 
 /// The height above a corner along one of twelve slopes (Perlin 2002).
@@ -130,15 +189,15 @@ fn slope(bits: u32, v: Vec3) -> f32 {
     (if h & 1 == 0 { a } else { -a }) + (if h & 2 == 0 { b } else { -b })
 }
 
-fn gradient(place: Vec3, seed: u32) -> f32 {
+fn gradient(place: Vec3, from: From) -> f32 {
     let (cell, within) = cell_of(place);
     let height =
-        blended(within, |corner| slope(hash(cell + corner, seed), within - corner.as_vec3()));
+        blended(within, |corner| slope(hash(cell + corner, from), within - corner.as_vec3()));
     // It hardly ever leaves this.
     (0.5 + 0.5 * height).clamp(0.0, 1.0)
 }
 
-fn simplex(place: Vec3, seed: u32) -> f32 {
+fn simplex(place: Vec3, from: From) -> f32 {
     let place = place.clamp(Vec3::splat(-1e9), Vec3::splat(1e9));
     let skewed = (place + Vec3::splat(place.element_sum() / 3.0)).floor();
     let cell = skewed.as_ivec3();
@@ -161,29 +220,35 @@ fn simplex(place: Vec3, seed: u32) -> f32 {
         .map(|(corner, i)| {
             let v = first - corner.as_vec3() + Vec3::splat(i as f32 / 6.0);
             let t = 0.6 - v.length_squared();
-            if t <= 0.0 { 0.0 } else { t * t * t * t * slope(hash(cell + corner, seed), v) }
+            if t <= 0.0 { 0.0 } else { t * t * t * t * slope(hash(cell + corner, from), v) }
         })
         .sum();
     (0.5 + 16.0 * sum).clamp(0.0, 1.0)
 }
 
-fn cellular(place: Vec3, seed: u32) -> f32 {
+/// How far the nearest and the second nearest of points strewn about are, one in each cell.
+fn nearest_two(place: Vec3, from: From) -> [f32; 2] {
     let (cell, within) = cell_of(place);
-    let mut nearest = f32::INFINITY;
+    let mut nearest = [f32::INFINITY; 2];
     for z in -1..=1 {
         for y in -1..=1 {
             for x in -1..=1 {
                 let corner = IVec3::new(x, y, z);
                 // No point of the cell is nearer than its wall.
                 let wall = (corner.as_vec3() - within).max(within - corner.as_vec3() - Vec3::ONE);
-                if wall.max(Vec3::ZERO).length_squared() >= nearest {
+                if wall.max(Vec3::ZERO).length_squared() >= nearest[1] {
                     continue;
                 }
-                let bits = hash(cell + corner, seed);
+                let bits = hash(cell + corner, from);
                 let point = Vec3::new(unit(bits), unit(mix(bits ^ 1)), unit(mix(bits ^ 2)));
-                nearest = nearest.min((corner.as_vec3() + point - within).length_squared());
+                let far = (corner.as_vec3() + point - within).length_squared();
+                if far < nearest[0] {
+                    nearest = [far, nearest[0]];
+                } else if far < nearest[1] {
+                    nearest[1] = far;
+                }
             }
         }
     }
-    nearest.sqrt().min(1.0)
+    nearest.map(f32::sqrt)
 }

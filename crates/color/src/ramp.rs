@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::numbers::{Linear, Rgba};
+use crate::{channels::Encoding, numbers::Rgba};
 
 /// The most stops a ramp has.
 pub const MOST_STOPS: usize = 32;
@@ -33,15 +33,17 @@ pub fn problem(ramp: &[Stop]) -> Option<&'static str> {
     }
 }
 
-/// The color at a number; between two stops their light is mixed, so that a ramp from black shades
-/// a color as light would.
+/// The color at a number; between two stops they are mixed as the numbers count: the light of colors,
+/// so that a ramp from black shades a color as light would; data as it is, so that one from 0 to 1
+/// changes nothing.
 #[must_use]
-pub fn at(ramp: &[Stop], number: f32) -> Rgba {
+pub fn at(ramp: &[Stop], number: f32, encoding: Encoding) -> Rgba {
     let after = ramp.partition_point(|stop| stop.at <= number);
     match (after.checked_sub(1).map(|i| ramp[i]), ramp.get(after)) {
         (Some(low), Some(high)) => {
             let share = (number - low.at) / (high.at - low.at);
-            Linear::of(low.color).towards(Linear::of(high.color), share).encoded()
+            let light = |stop: Stop| encoding.linear(stop.color);
+            encoding.stored(light(low).towards(light(*high), share))
         }
         (Some(only), None) => only.color,
         (None, Some(only)) => only.color,

@@ -106,7 +106,7 @@ mod tests {
         let triangles = geometry.mesh().triangle_count();
         assert!((20_000..=60_000).contains(&triangles), "{triangles} triangles");
         assert!(geometry.topology().is_watertight());
-        assert_eq!(geometry.topology().piece_count(), 1 + BOLTS as usize);
+        assert_eq!(geometry.pieces().count(), 1 + BOLTS as usize);
         // Each closed piece without handles has an Euler number of 2; outward faces enclose more
         // than nothing.
         assert_eq!(geometry.topology().euler_number(), 2 * (1 + i64::from(BOLTS)));

@@ -132,7 +132,7 @@ mod tests {
     fn the_toggle_is_a_piece_of_its_own_that_touches_the_cloth() {
         let parts = make(Detail::Usual);
         let geometry = Geometry::new(parts[0].mesh.clone());
-        assert_eq!(geometry.topology().piece_count(), 2);
+        assert_eq!(geometry.pieces().count(), 2);
         let wood = parts[0].selections.last().expect("the toggle is named");
         let on_wood: Vec<Vec3> =
             wood.faces.iter().map(|&f| parts[0].mesh.face_centroid(f as usize)).collect();

@@ -23,7 +23,7 @@ const PLAIN: [f32; 4] = [0.72, 0.71, 0.69, 1.0];
 const SIZE: (usize, usize) = (1024, 512);
 
 fn noise(kind: Kind, octaves: u32, seed: u32) -> Noise {
-    Noise { kind, octaves, warp: 0.3, seed }
+    Noise { warp: 0.3, ..Noise::new(kind, octaves, seed) }
 }
 
 /// The way out of the middle at a place of the image: across and up, 0–1.
@@ -141,7 +141,7 @@ mod tests {
     fn the_stone_is_one_closed_piece_with_an_image_all_around() {
         let geometry = Geometry::new(make(Detail::Usual).remove(0).mesh);
         assert!(geometry.topology().is_watertight());
-        assert_eq!(geometry.topology().piece_count(), 1);
+        assert_eq!(geometry.pieces().count(), 1);
         assert_eq!(geometry.topology().euler_number(), 2);
         assert!(geometry.measures().volume > 0.0);
         let uvs = &geometry.mesh().uv_sets()[0].uvs;

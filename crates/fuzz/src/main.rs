@@ -106,7 +106,7 @@ fn is_taken(reader: &str, bytes: &[u8]) -> bool {
     };
     let mut document = Document::default();
     document.apply(Edit::bring_in(import.parts)).expect("what a reader lets in, a document takes");
-    let _ = document.parts().iter().map(|p| p.geometry.topology().piece_count()).sum::<usize>();
+    let _ = document.parts().iter().map(|p| p.geometry.pieces().count()).sum::<usize>();
     true
 }
 

@@ -50,6 +50,13 @@ impl Placed {
         self.to_part.transform_vector3(direction)
     }
 
+    /// A direction of the part's space, in the project's; its length changes with the part's scale.
+    #[must_use]
+    #[inline]
+    pub fn direction_to_project(&self, direction: Vec3) -> Vec3 {
+        self.to_project.transform_vector3(direction)
+    }
+
     /// The normal of a plane of the project's space, in the part's, unit length. It is not where the
     /// normal itself points to, where the part is scaled unevenly.
     #[must_use]

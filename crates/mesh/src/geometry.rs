@@ -3,12 +3,14 @@
 pub mod bends;
 pub mod bvh;
 mod derived;
+pub mod fans;
 mod lists;
 pub mod local;
 pub mod measure;
 pub mod neighbours;
 pub mod normals;
 pub mod packets;
+pub mod pieces;
 mod renewal;
 pub mod topology;
 pub mod triangulate;
@@ -25,6 +27,7 @@ use derived::Derived;
 use measure::Measures;
 use neighbours::Neighbours;
 use packets::Packets;
+use pieces::Pieces;
 use topology::Topology;
 use triangulate::Triangulation;
 
@@ -111,6 +114,7 @@ pub struct Geometry {
     id: Derived<ContentId>,
     triangulation: Derived<Triangulation>,
     topology: Derived<Topology>,
+    pieces: Derived<Pieces>,
     face_normals: Derived<Vec<Vec3>>,
     vertex_normals: Derived<Vec<Vec3>>,
     /// Where some vertices are used by no face: the places of the others.
@@ -140,6 +144,7 @@ impl Geometry {
             id: Derived::default(),
             triangulation: Derived::default(),
             topology: Derived::default(),
+            pieces: Derived::default(),
             face_normals: Derived::default(),
             vertex_normals: Derived::default(),
             shown_points: Derived::default(),
@@ -178,6 +183,13 @@ impl Geometry {
     #[inline]
     pub fn topology(&self) -> &Topology {
         self.topology.get_or_compute(|| Topology::new(&self.mesh))
+    }
+
+    /// What it falls apart into; see [`Pieces`].
+    #[must_use]
+    #[inline]
+    pub fn pieces(&self) -> &Pieces {
+        self.pieces.get_or_compute(|| Pieces::by_edges(&self.mesh, self.topology()))
     }
 
     /// Unit normals of the faces; zero for a face without area.

@@ -7,7 +7,7 @@ use speckle_color::{Encoding, ramp::MOST_STOPS};
 use speckle_core::document::MOST_IMAGES;
 use speckle_model::{
     MOST_HELPERS, MOST_SETS,
-    recipe::{MOST_STEPS, Merge, Source, Step, shaping::MOST_POINTS},
+    recipe::{MOST_STEPS, Merge, Source, Step, shaping::MOST_POINTS, source::MOST_SCALES},
     swatches::MOST_SWATCHES,
     views::MOST_VIEWS,
 };
@@ -46,6 +46,8 @@ pub struct Limits {
     pub curve_points: usize,
     /// Colors of a ramp.
     pub ramp_stops: usize,
+    /// Scales of a source.
+    pub scales: usize,
     /// Spools that a delivery is printed with.
     pub spools: u8,
 }
@@ -90,6 +92,7 @@ impl Facts {
             steps: MOST_STEPS,
             curve_points: MOST_POINTS,
             ramp_stops: MOST_STOPS,
+            scales: MOST_SCALES,
             spools: MOST_SPOOLS,
         };
         let bare = |kind: &&str| serde_json::from_value(json!({ "kind": kind })).ok();

@@ -303,6 +303,9 @@ pub fn render(
     Ok(Map { width: plan.width, height: plan.height, pixels, is_color, covered: share })
 }
 
+/// Into how many squares of texture coordinates a triangle may reach to be drawn in each of them.
+const MOST_SQUARES: f32 = 64.0;
+
 fn by_uv<'a>(
     drawn: &'a [Drawn<'a>],
     uv_set: usize,
@@ -322,14 +325,24 @@ fn by_uv<'a>(
             if !middle.is_finite() {
                 continue;
             }
-            // Texture coordinates repeat: a triangle is drawn where its middle falls.
-            let shift = middle.floor();
-            let at = uv.map(|uv| {
-                let uv = uv - shift;
-                Vec2::new(uv.x, 1.0 - uv.y) * size
-            });
+            // Texture coordinates repeat: a triangle is drawn in each of the squares it reaches into;
+            // one that goes over very many, where its middle falls.
+            let low = uv[0].min(uv[1]).min(uv[2]).floor();
+            let high = (uv[0].max(uv[1]).max(uv[2]).ceil() - 1.0).max(low);
+            let count = (high - low + 1.0).element_product();
+            let (low, high) = if count <= MOST_SQUARES {
+                (low.as_ivec2(), high.as_ivec2())
+            } else {
+                (middle.floor().as_ivec2(), middle.floor().as_ivec2())
+            };
             let face = topology.face_of(corners[0] as usize) as u32;
-            tiles.push(Tile { at, depth: [0.0; 3], part: own, corners, face });
+            for (x, y) in (low.y..=high.y).flat_map(|y| (low.x..=high.x).map(move |x| (x, y))) {
+                let at = uv.map(|uv| {
+                    let uv = uv - Vec2::new(x as f32, y as f32);
+                    Vec2::new(uv.x, 1.0 - uv.y) * size
+                });
+                tiles.push(Tile { at, depth: [0.0; 3], part: own, corners, face });
+            }
         }
     }
     if has_any { Ok(tiles) } else { Err(MapError::NoUvs(uv_set + 1)) }

@@ -266,10 +266,9 @@ pub fn faces(region: &Region, geometry: &Geometry, start: u32) -> Option<Vec<boo
     match region {
         Region::Crease { degrees } => Some(flood::within_creases(geometry, start, *degrees)),
         Region::Piece => {
-            let topology = geometry.topology();
-            let piece = topology.piece_of(start as usize);
-            let count = geometry.mesh().face_count();
-            Some((0..count).into_par_iter().map(|face| topology.piece_of(face) == piece).collect())
+            let pieces = geometry.pieces();
+            let piece = pieces.of(start as usize);
+            Some(pieces.of_faces().iter().map(|&own| own as usize == piece).collect())
         }
         _ => None,
     }

@@ -558,7 +558,7 @@ export interface components {
          * @description What is told apart from its neighbours.
          * @enum {string}
          */
-        Among: "pieces" | "materials" | "parts";
+        Among: "pieces" | "touching" | "islands" | "materials" | "parts";
         /** @description What went wrong, for the user. */
         ApiError: {
             /** @description What is wrong, where, and what to do. */
@@ -1480,7 +1480,7 @@ export interface components {
          * @description How the random numbers hang together.
          * @enum {string}
          */
-        NoiseKind: "value" | "gradient" | "simplex" | "cellular";
+        NoiseKind: "value" | "gradient" | "simplex" | "cellular" | "cell_edges" | "ridged" | "billowed";
         /** @description Where noise is looked up. */
         NoiseSpace: "world" | "part" | {
             /** @description In a UV set, by its number from 0; sizes are shares of the image. */
@@ -1878,6 +1878,11 @@ export interface components {
             type: "taste_recipe";
         };
         /**
+         * @description How rays are spread over the half of all directions that a surface faces.
+         * @enum {string}
+         */
+        RaySpread: "cosine" | "even";
+        /**
          * @description What a dab covers.
          * @enum {string}
          */
@@ -1956,6 +1961,8 @@ export interface components {
         RecipeSource: {
             /** @description Whether the lighter of both sides counts: for sheets. */
             both_sides?: boolean;
+            /** @description How much something shades by how far it is. */
+            falloff?: components["schemas"]["ShadeFalloff"];
             /** @description Whether the part stands on a ground that shades it from below. */
             ground?: boolean;
             /** @enum {string} */
@@ -1965,6 +1972,31 @@ export interface components {
              * @description How far off the surface they start; 0 for a hair.
              */
             offset?: number;
+            /** @description Whether other visible parts shade too. */
+            other_parts?: boolean;
+            /** @description Whether it shades itself; without, only others do. */
+            own_shape?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: float
+             * @description How far they go; 0 for endlessly.
+             */
+            reach?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            sky?: components["schemas"]["Direction"] | null;
+            /** @description How the rays are spread. */
+            spread?: components["schemas"]["RaySpread"];
+        } | {
+            /** @enum {string} */
+            kind: "open_way";
             /** @description Whether other visible parts shade too. */
             other_parts?: boolean;
             /**
@@ -1982,6 +2014,8 @@ export interface components {
              * @description What all that is random comes from.
              */
             seed?: number;
+            /** @description In whose numbers. */
+            space?: components["schemas"]["Space"];
         } | {
             /** @enum {string} */
             kind: "hollows";
@@ -1998,6 +2032,14 @@ export interface components {
              * @description The radius that is looked at; 0 for the smallest the mesh shows.
              */
             scale?: number;
+        } | {
+            /** @enum {string} */
+            kind: "relief";
+            /**
+             * @description The radii that are looked at, each with its weight; the smallest the mesh shows if there
+             *     are none.
+             */
+            scales?: components["schemas"]["WeighedScale"][];
         } | {
             /**
              * Format: float
@@ -2141,6 +2183,12 @@ export interface components {
         } | {
             /** @description What is told apart. */
             by?: components["schemas"]["Among"];
+            /**
+             * Format: int32
+             * @description How many different numbers there are, each of about as many pieces, and another one for
+             *     each of those that touch if it can be; 0 for a number of its own for each.
+             */
+            colors?: number;
             /** @enum {string} */
             kind: "per_piece";
             /**
@@ -2161,8 +2209,25 @@ export interface components {
              */
             seed?: number;
         } | {
+            /** @description Which direction that is; the part's or the project's, as its places. */
+            along?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description How far what it is goes to 0 and 1: 1 when it fills the range, 0 as it comes.
+             */
+            contrast?: number;
+            /**
+             * Format: float
+             * @description How high each octave is beside the one before.
+             */
+            gain?: number;
             /** @enum {string} */
             kind: "noise";
+            /**
+             * Format: float
+             * @description How many times as fine each octave is as the one before.
+             */
+            lacunarity?: number;
             /** @description How. */
             noise?: components["schemas"]["NoiseKind"];
             /**
@@ -2182,6 +2247,13 @@ export interface components {
             size?: number;
             /** @description Where it is looked up. */
             space?: components["schemas"]["NoiseSpace"];
+            /**
+             * Format: float
+             * @description How many times as long its grains are along a direction.
+             */
+            stretch?: number;
+            /** @description Whether it comes again after each square of texture coordinates. */
+            tiles?: boolean;
             /**
              * Format: float
              * @description How far places are moved by another noise before, in sizes.
@@ -3019,6 +3091,11 @@ export interface components {
             placement: components["schemas"]["Placement"];
             was?: components["schemas"]["Placement"] | null;
         };
+        /**
+         * @description How much something shades by how far it is, as a share of the reach.
+         * @enum {string}
+         */
+        ShadeFalloff: "none" | "linear" | "quadratic";
         /** @description What becomes of a source's numbers. */
         Shaping: {
             /** @enum {string} */
@@ -3371,6 +3448,19 @@ export interface components {
             forward: number[];
             /** @enum {string} */
             kind: "parallel";
+        };
+        /** @description A radius that is looked at, and how much what is seen at it counts. */
+        WeighedScale: {
+            /**
+             * Format: float
+             * @description The radius; 0 for the smallest the mesh shows.
+             */
+            scale?: number;
+            /**
+             * Format: float
+             * @description How much it counts beside the others.
+             */
+            weight?: number;
         };
         /**
          * @description How much it matters.

@@ -15,7 +15,11 @@ export type Root = Schemas["Root"];
 
 /** The families of sources, as the tray shows them. */
 export const families = [
-  { key: "form", title: "Form", kinds: ["occlusion", "hollows", "ridges", "edges", "thickness", "openness"] },
+  {
+    key: "form",
+    title: "Form",
+    kinds: ["occlusion", "open_way", "hollows", "ridges", "relief", "edges", "thickness", "openness"],
+  },
   {
     key: "place",
     title: "Place",
@@ -30,11 +34,19 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
     title: "Occlusion",
     says: "How open the surface is to what is around: 1 in the open, 0 where no light gets in.",
   },
+  open_way: {
+    title: "Open way",
+    says: "Which way it is open: the mean of the ways where nothing is met, x, y and z about a neutral of 0.5.",
+  },
   hollows: {
     title: "Hollows",
     says: "Where the surface goes in: 0 where it is flat, 1 in a groove as tight as the scale.",
   },
   ridges: { title: "Ridges", says: "Where it stands out: 0 where it is flat, 1 on a ridge as tight as the scale." },
+  relief: {
+    title: "Relief",
+    says: "Hollow or out as one number: 0.5 where it is flat, 1 on a ridge as tight as the scale, 0 in such a groove.",
+  },
   edges: { title: "Edges", says: "How near an edge is at which the surface bends by more than an angle." },
   thickness: { title: "Thickness", says: "How thick the body is inwards." },
   openness: { title: "Openness", says: "How much of a light in the distance is seen: a soft shadow." },
@@ -77,7 +89,7 @@ export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target):
     case "trail":
       return { kind, root: { kind: "end", towards: "down" }, reach: 0, joined: "apart", touch: 0 };
     case "noise":
-      return { ...bare(kind), seed };
+      return { ...bare(kind), contrast: 1, seed };
     case "per_piece":
       return { ...bare(kind), by, seed };
     case "per_piece_shift":
@@ -154,10 +166,24 @@ export function sourceLine(source: Source): string {
           source.reach ? `${figure(source.reach)} ${symbol()} far` : "endless",
           source.ground && "on the ground",
           source.both_sides && "both sides",
+          source.own_shape === false && "others alone",
+          source.falloff && source.falloff !== "none" && "fades by distance",
+          source.spread === "even" && "even",
+          source.sky != null && `light ${directionTitle(source.sky)}`,
+        ];
+      case "open_way":
+        return [
+          `${source.rays} rays`,
+          source.reach ? `${figure(source.reach)} ${symbol()} far` : "endless",
+          source.space === "part" ? "of the part" : "of the project",
         ];
       case "hollows":
       case "ridges":
         return [source.scale ? `scale ${fitted(source.scale)}` : "finest scale"];
+      case "relief":
+        return source.scales?.length
+          ? source.scales.map((each) => (each.scale ? `scale ${fitted(each.scale)}` : "finest scale"))
+          : ["finest scale"];
       case "edges":
         return [
           `from ${figure(source.angle ?? 30)}°`,
@@ -195,7 +221,10 @@ export function sourceLine(source: Source): string {
               : "goes on into joined pieces",
         ];
       case "joint":
-        return [`between ${source.between}`, source.width ? `${fitted(source.width)} wide` : false];
+        return [
+          `between ${amongWords.find(([key]) => key === source.between)?.[1] ?? "pieces"}`,
+          source.width ? `${fitted(source.width)} wide` : false,
+        ];
       case "position":
       case "normal":
         return [source.space === "part" ? "of the part" : "of the project"];
@@ -211,7 +240,11 @@ export function sourceLine(source: Source): string {
         ];
       case "per_piece":
       case "per_piece_shift":
-        return [`of ${source.by}`, `seed ${source.seed}`];
+        return [
+          `of ${amongWords.find(([key]) => key === source.by)?.[1] ?? "pieces"}`,
+          source.kind === "per_piece" && source.colors ? `${source.colors} different` : false,
+          `seed ${source.seed}`,
+        ];
       case "image":
         return [
           source.image || "none chosen",
@@ -242,6 +275,18 @@ export const noiseWords: readonly (readonly [Schemas["NoiseKind"], string])[] = 
   ["gradient", "gradient"],
   ["simplex", "simplex-like"],
   ["cellular", "cellular"],
+  ["cell_edges", "cell edges"],
+  ["ridged", "ridged"],
+  ["billowed", "billowed"],
+];
+
+/** What is told apart, as the lists show it. */
+export const amongWords: readonly (readonly [Schemas["Among"], string])[] = [
+  ["pieces", "pieces"],
+  ["touching", "what touches"],
+  ["islands", "UV islands"],
+  ["materials", "groups or materials"],
+  ["parts", "parts"],
 ];
 
 export const shapingWords: Record<Shaping["kind"], { title: string; says: string; start: Shaping }> = {

@@ -380,6 +380,7 @@ const NOTHING_TOLD: Schemas["Facts"] = {
     steps: Infinity,
     curve_points: Infinity,
     ramp_stops: Infinity,
+    scales: Infinity,
     spools: Infinity,
   },
   merges: { first: "replace", hand_paint: "replace", data: "replace", color: "replace", mix_strength: 1, strength: 1 },

@@ -393,9 +393,11 @@ impl Document {
         }
         let placement = self.set(from.part, from.set)?.placement;
         let (_, numbers) = self.numbers_at(from, from.part, placement)?;
-        let values = numbers.into_par_iter().map(|number| ramp::at(ramp, number)).collect();
-        let (name, encoding) = (name.to_owned(), Encoding::Color);
-        let new = NewSet { name, placement, encoding, ground: ramp::at(ramp, 1.0), values };
+        let encoding = Encoding::Color;
+        let at = |number| ramp::at(ramp, number, encoding);
+        let values = numbers.into_par_iter().map(|number| at(number)).collect();
+        let name = name.to_owned();
+        let new = NewSet { name, placement, encoding, ground: at(1.0), values };
         let mut change = self.change_adding_set(from.part, new)?;
         change.label = change.label.replacen("Add set", "Colorize into", 1);
         Ok(change)

@@ -225,9 +225,9 @@ fn what_is_colorized_can_be_recolored() {
         assert!((0..3).all(|c| (value[c] - grey[c]).abs() < 1.0 / 255.0), "{i} {value:?} {grey:?}");
     }
     // A ramp mixes light between its stops, and stands still beyond them.
-    let half = Linear::of(ramp::at(&stops, 0.5)).0;
+    let half = Linear::of(ramp::at(&stops, 0.5, Encoding::Color)).0;
     assert!((half[2] - Linear::of(blue).0[2] / 2.0).abs() < 1e-6);
-    assert_eq!(ramp::at(&[Stop { at: 0.5, color: blue }], 0.1), blue);
+    assert_eq!(ramp::at(&[Stop { at: 0.5, color: blue }], 0.1, Encoding::Color), blue);
     for bad in [vec![], vec![Stop { at: 2.0, color: blue }], vec![stops[1], stops[0]]] {
         let name = "No".to_owned();
         assert!(document.apply(ChannelEdit::Colorize { from, name, ramp: bad }).is_err());

@@ -92,7 +92,7 @@ fn a_crowd_hangs_together() {
     for mesh in [shared, split] {
         let geometry = Geometry::new(mesh);
         let topology = geometry.topology();
-        assert_eq!(topology.piece_count(), 1);
+        assert_eq!(geometry.pieces().count(), 1);
         for vertex in 0..geometry.mesh().vertex_count() {
             let own: Vec<usize> = topology.own_corners(geometry.mesh(), vertex).collect();
             let all = geometry.mesh().corner_vertices().iter().enumerate();
@@ -158,7 +158,8 @@ fn a_trail_goes_over_many_pieces() {
     let geometry = Geometry::new(Mesh::new(halves.pop().unwrap()).unwrap());
     let at = |v: usize| geometry.mesh().positions()[v];
     let seeds = (0..geometry.mesh().vertex_count()).filter(|&v| at(v).x == 0.0);
-    let start = trail::Start { seeds: seeds.map(|v| (v as u32, 0.0)).collect(), is_point: false };
+    let start =
+        trail::Start { seeds: seeds.map(|v| (v as u32, 0.0)).collect(), is_about_a_point: false };
     let laying = trail::Laying { reach: 0.0, joined: Joined::GoesOn, touch: 0.01 };
     let trail = soon("a trail over a chain", || {
         trail::trail(&geometry, &start, laying, &Watch::default()).unwrap()

@@ -132,6 +132,17 @@ fn a_quarter_turn_brings_rows_to_columns() {
     }
 }
 
+/// A quarter to the right and down: what was in the upper left quarter lies in the middle.
+#[test]
+fn an_image_that_is_moved_goes_to_the_right_and_down() {
+    let image = map(8, 8);
+    let how = Mapping { offset: Vec2::splat(0.25), ..laid(Wrap::Repeat, true) };
+    let middle = |x: f32, y: f32| Vec2::new(x + 0.5, y + 0.5) / 8.0;
+    let places = [middle(2.0, 2.0), middle(5.0, 3.0), middle(0.0, 0.0)];
+    let pixels = found(&image, &places, &how);
+    assert_eq!(pixels.iter().map(|p| [p[0], p[1]]).collect::<Vec<_>>(), [[0, 0], [3, 1], [6, 6]]);
+}
+
 #[test]
 fn an_image_twice_across_shows_each_pixel_twice() {
     let image = map(10, 4);

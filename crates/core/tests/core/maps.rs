@@ -225,3 +225,34 @@ fn channels_are_kept_from_an_image_and_what_is_missing_is_named() {
         assert!(matches!(render(&parts, &odd, |_| None), Err(MapError::Plan(_))), "{odd:?}");
     }
 }
+
+/// A sheet laid half a square to the right reaches over the border of the square on one side, and so
+/// shows on the other: every pixel is covered, by what lies there.
+#[test]
+fn what_reaches_over_the_border_of_the_square_shows_on_its_other_side() {
+    let straight = unwrapped();
+    let mut arrays = MeshArrays::from(straight.clone());
+    let shift = Vec2::new(0.5 + 1.0 / 8.0, 3.0);
+    arrays.uv_sets[0].uvs.iter_mut().for_each(|uv| *uv += shift);
+    let moved = Mesh::new(arrays).unwrap();
+    let grey =
+        |mesh: &Mesh| set("Grey", Encoding::Data, mesh, |p| [0.5 + 0.4 * p.x, 0.3, 0.0, 1.0]);
+    let render = |mesh: Mesh| {
+        let own = grey(&mesh);
+        let plan = plan(
+            16,
+            MapProjection::Uv { uv_set: 0 },
+            [from("Grey", 0), from("Grey", 1), MapChannel::Covered, MapChannel::Covered],
+        );
+        render(&parts(mesh, vec![own]), &plan, |_| None).unwrap()
+    };
+    let (there, here) = (render(straight), render(moved));
+    assert_eq!((there.covered, here.covered), (1.0, 1.0));
+    for y in 0..16 {
+        for x in 0..16 {
+            // 10 pixels to the right, and around.
+            let (a, b) = (there.pixels[16 * y + x][0], here.pixels[16 * y + (x + 10) % 16][0]);
+            assert!((a - b).abs() < 1e-5, "{x}, {y}: {a} {b}");
+        }
+    }
+}

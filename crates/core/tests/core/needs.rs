@@ -134,13 +134,17 @@ fn step(source: &str) -> Step {
 }
 
 /// Every kind of source there is, in the ways that look at different things.
-pub const SOURCES: [&str; 36] = [
+pub const SOURCES: [&str; 45] = [
     r#"{"kind":"occlusion","rays":16,"other_parts":true,"ground":false}"#,
     r#"{"kind":"occlusion","rays":16,"other_parts":false,"ground":true}"#,
+    r#"{"kind":"occlusion","rays":16,"own_shape":false,"falloff":"linear","reach":9,"sky":"up"}"#,
+    r#"{"kind":"open_way","rays":16,"space":"world"}"#,
     r#"{"kind":"openness","light":"up","rays":16}"#,
     r#"{"kind":"openness","light":"x","rays":16,"other_parts":false}"#,
     r#"{"kind":"thickness","rays":16}"#,
     r#"{"kind":"hollows"}"#,
+    r#"{"kind":"ridges","scale":0.3}"#,
+    r#"{"kind":"relief","scales":[{"scale":0.5},{"scale":0,"weight":2}]}"#,
     r#"{"kind":"edges","angle":1}"#,
     r#"{"kind":"facing","direction":"up","space":"world","half_angle":90,"softness":1}"#,
     r#"{"kind":"facing","direction":"up","space":"part","half_angle":90,"softness":1}"#,
@@ -157,11 +161,16 @@ pub const SOURCES: [&str; 36] = [
     r#"{"kind":"joint","between":"parts","width":3}"#,
     r#"{"kind":"joint","between":"pieces","width":3}"#,
     r#"{"kind":"joint","between":"materials","width":3}"#,
+    r#"{"kind":"joint","between":"islands","width":3}"#,
+    r#"{"kind":"per_piece","by":"islands"}"#,
+    r#"{"kind":"per_piece","by":"touching","colors":2}"#,
     r#"{"kind":"per_piece","by":"materials"}"#,
     r#"{"kind":"per_piece","by":"parts"}"#,
     r#"{"kind":"per_piece_shift","by":"pieces"}"#,
     r#"{"kind":"noise","space":"world"}"#,
     r#"{"kind":"noise","space":{"uv":0}}"#,
+    r#"{"kind":"noise","space":{"uv":0},"tiles":true,"contrast":1}"#,
+    r#"{"kind":"noise","space":"world","stretch":3,"noise":"cell_edges"}"#,
     r#"{"kind":"image","image":"Grit"}"#,
     r#"{"kind":"image","image":"Grit","lay":{"kind":"along","direction":"up"}}"#,
     r#"{"kind":"image","image":"Grit","lay":{"kind":"three_axes"}}"#,

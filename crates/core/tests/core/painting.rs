@@ -146,7 +146,7 @@ fn split_vertices_do_not_stop_the_brush() {
     for (point, value) in mesh.positions().iter().zip(values(&document)) {
         assert_eq!(value[0] == 0.0, point.length() <= 0.5, "{point}");
     }
-    assert_eq!(document.parts()[0].geometry.topology().piece_count(), 1);
+    assert_eq!(document.parts()[0].geometry.pieces().count(), 1);
 }
 
 #[test]

@@ -4,10 +4,14 @@ use crate::bake::{image_of, inputs_of, made, made_of, mesh, source, sphere};
 use crate::common::{beside, polygons, sheet};
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_color::{Encoding, byte_from_unit, srgb_from_linear};
+use speckle_color::{
+    Encoding, byte_from_unit,
+    noise::{Kind, Noise},
+    srgb_from_linear,
+};
 use speckle_mesh::{Placement, mesh::UvSet};
 use speckle_model::recipe::{Merge, Recipe, Shaping, Source, Step, Target};
-use speckle_tools::bake::{self, BakeError, Pantry, watch::Watch};
+use speckle_tools::bake::{self, BakeError, Inputs, Pantry, watch::Watch};
 use std::{collections::HashMap, sync::Arc};
 
 #[test]
@@ -59,7 +63,7 @@ fn an_image_is_averaged_over_what_belongs_to_each_element() {
 #[test]
 fn noise_is_the_same_from_the_same_seed_and_fills_its_range() {
     let inputs = inputs_of(vec![sphere(1.0, 60, 120)], Placement::Vertex);
-    for kind in ["value", "gradient", "simplex", "cellular"] {
+    for kind in ["value", "gradient", "simplex", "cellular", "ridged", "billowed"] {
         let noise = |seed: u32, octaves: u32| {
             made(
                 &format!(
@@ -81,6 +85,113 @@ fn noise_is_the_same_from_the_same_seed_and_fills_its_range() {
         let near = (0..first.len()).map(|v| (first[v] - first[neighbours.of(v)[0] as usize]).abs());
         let (far, near) = (far.sum::<f32>(), near.sum::<f32>());
         assert!(near < 0.7 * far, "{kind}: {near} {far}");
+    }
+}
+
+/// Noise of three octaves lies about its middle; with full contrast nearly all of what there can be is
+/// there, of every kind, and no more than a hundredth of it is cut off.
+#[test]
+fn noise_with_contrast_fills_its_range() {
+    let inputs = inputs_of(vec![sphere(1.0, 60, 120)], Placement::Vertex);
+    let kinds = ["value", "gradient", "simplex", "cellular", "cell_edges", "ridged", "billowed"];
+    for kind in kinds {
+        let noise = |contrast: f32| {
+            let mut values = made(
+                &format!(
+                    r#"{{"kind":"noise","noise":"{kind}","size":0.2,"octaves":4,"contrast":{contrast}}}"#
+                ),
+                &inputs,
+            );
+            values.sort_unstable_by(f32::total_cmp);
+            values
+        };
+        let (plain, full) = (noise(0.0), noise(1.0));
+        let last = full.len() - 1;
+        assert!(full[last / 50] < 0.12 && full[last - last / 50] > 0.85, "{kind}");
+        let cut = full.iter().filter(|&&x| x == 0.0 || x == 1.0).count();
+        assert!(cut < full.len() / 30, "{kind}: {cut} of {last}");
+        // It is the same noise, spread.
+        assert!(full[last] - full[0] >= plain[last] - plain[0], "{kind}");
+    }
+}
+
+/// What tiles is the same on both sides of a square's border, and so are its slopes.
+#[test]
+fn noise_that_tiles_goes_on_beyond_the_square() {
+    let noise = |kind: Kind, period: u32| Noise {
+        period,
+        lacunarity: 2.3,
+        warp: 0.4,
+        ..Noise::new(kind, 4, 5)
+    };
+    let kinds = [Kind::Value, Kind::Gradient, Kind::Cellular, Kind::CellEdges, Kind::Ridged];
+    for kind in kinds {
+        for period in [1, 3, 8] {
+            let tiled = noise(kind, period);
+            let (mut off, mut differs) = (0.0_f32, 0.0_f32);
+            for i in 0..200 {
+                let at = Vec3::new(0.137 * i as f32, 0.071 * i as f32, 0.0);
+                let (here, there) =
+                    (tiled.at(at), tiled.at(at + Vec3::new(period as f32, -(period as f32), 0.0)));
+                off = off.max((here - there).abs());
+                differs = differs.max((here - tiled.at(at + Vec3::X * 0.5)).abs());
+            }
+            // Places far from the origin have fewer digits.
+            assert!(off < 2e-3 && differs > 0.05, "{kind:?}, {period}: {off}, {differs}");
+        }
+    }
+    for (json, says) in [
+        (r#"{"kind":"noise","tiles":true}"#, "look it up in UV"),
+        (r#"{"kind":"noise","noise":"simplex","tiles":true,"space":{"uv":0}}"#, "choose another"),
+        (r#"{"kind":"noise","gain":2}"#, "as fine"),
+        (r#"{"kind":"noise","stretch":0}"#, "stretch"),
+    ] {
+        let problem = source(json).problem().unwrap_or_default();
+        assert!(problem.contains(says), "{json}: {problem}");
+    }
+}
+
+/// Grains that are three times as long along z change three times as slowly there.
+#[test]
+fn noise_stretches_along_a_direction() {
+    let grain = |stretch: f32, along: &str| {
+        let inputs = inputs_of(vec![sphere(1.0, 40, 80)], Placement::Vertex);
+        let json = format!(
+            r#"{{"kind":"noise","size":0.1,"octaves":1,"stretch":{stretch},"along":"{along}","space":"part"}}"#
+        );
+        made(&json, &inputs)
+    };
+    assert_eq!(grain(1.0, "x"), grain(1.0, "up"));
+    assert_ne!(grain(3.0, "x"), grain(3.0, "up"));
+    // Up is z here.
+    assert_eq!(grain(3.0, "z"), grain(3.0, "up"));
+}
+
+/// Numbers that a ramp from black to white makes of numbers are the same numbers; of colors they are
+/// mixed as light.
+#[test]
+fn a_ramp_from_black_to_white_changes_no_data() {
+    let ramp = r#"{"kind":"ramp","stops":[{"at":0,"color":[0,0,0,1]},{"at":1,"color":[1,1,1,1]}]}"#;
+    let shaping = serde_json::from_str(ramp).unwrap();
+    let plane = inputs_of(vec![mesh(sheet(4, 0.0))], Placement::Vertex);
+    let between = r#"{"kind":"between","from":[-1,0,0],"to":[1,0,0]}"#;
+    for (encoding, half) in [(Encoding::Data, 0.5), (Encoding::Color, 0.735_357)] {
+        let mut recipe = Recipe::new(Target::R);
+        let step = Step::new(source(between));
+        recipe.steps.push(Step { shaping: vec![Clone::clone(&shaping)], ..step });
+        let inputs = Inputs { encoding, ..plane.clone() };
+        let there = vec![[0.0; 4]; 25];
+        let made =
+            bake::made_by(&recipe, &there, &inputs, &Pantry::default(), &Watch::default()).unwrap();
+        for (p, value) in inputs.body.geometry.mesh().positions().iter().zip(made) {
+            let expected = (p.x + 1.0) / 2.0;
+            if encoding == Encoding::Data {
+                assert!((value[0] - expected).abs() < 1e-6, "{p}: {}", value[0]);
+            } else if expected == 0.5 {
+                // sRGB's curve at ½ (IEC 61966-2-1).
+                assert!((value[0] - half).abs() < 1e-4, "{p}: {}", value[0]);
+            }
+        }
     }
 }
 

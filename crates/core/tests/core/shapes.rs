@@ -96,8 +96,8 @@ fn open_and_branching_surfaces_are_not_watertight_and_pieces_are_counted() {
     both.extend(second);
     faces.extend(more.iter().map(|face| face.iter().map(|v| v + 8).collect::<Vec<u32>>()));
     let both = geometry(both, &faces);
-    assert_eq!(both.topology().piece_count(), 2);
-    assert_eq!((both.topology().piece_of(0), both.topology().piece_of(11)), (0, 1));
+    assert_eq!(both.pieces().count(), 2);
+    assert_eq!((both.pieces().of(0), both.pieces().of(11)), (0, 1));
     assert_eq!(both.topology().euler_number(), 4);
 }
 
@@ -110,7 +110,7 @@ fn split_vertices_join_for_connectivity_and_keep_hard_edges() {
     let own: Vec<Vec<u32>> = (0..6).map(|f| (4 * f..4 * f + 4).collect()).collect();
     let solid = geometry(split, &own);
     assert!(solid.topology().is_watertight());
-    assert_eq!((solid.topology().point_count(), solid.topology().piece_count()), (8, 1));
+    assert_eq!((solid.topology().point_count(), solid.pieces().count()), (8, 1));
     for (vertex, normal) in solid.vertex_normals().iter().enumerate() {
         assert!(normal.dot(solid.face_normals()[vertex / 4]) > 0.9999);
     }

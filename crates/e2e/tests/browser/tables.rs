@@ -8,6 +8,7 @@ use std::{
 use anyhow::{Context, Result, ensure};
 use serde_json::{Value, json};
 use speckle_color::{
+    Encoding,
     curve::{Curve, Point, through},
     ramp::{self, Stop},
 };
@@ -91,7 +92,7 @@ fn the_page_draws_curves_and_falloffs_as_the_core_reckons_them() -> Result<()> {
         let ramp = [Stop { at: 0.0, color: low }, Stop { at: 1.0, color: high }];
         let told: Vec<[f32; 3]> = serde_json::from_value(told.clone())?;
         for (&x, told) in places.iter().zip(told) {
-            let wanted = ramp::at(&ramp, x);
+            let wanted = ramp::at(&ramp, x, Encoding::Color);
             assert!((0..3).all(|i| (told[i] - wanted[i]).abs() < 2e-5), "{told:?}, not {wanted:?}");
         }
     }

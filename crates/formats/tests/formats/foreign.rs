@@ -154,7 +154,7 @@ fn what_usd_composes_is_what_usd_core_reads() {
         assert_eq!(by_name("Vertices").sets.len(), 1, "normals are no colors");
         assert_eq!(by_name("Faces").sets.len(), 2);
         let turned = Geometry::new(by_name("Turned").mesh.clone());
-        assert_eq!(turned.topology().piece_count(), 1);
+        assert_eq!(turned.pieces().count(), 1);
         let told = import.notes.join("; ");
         for said in [
             "Off is switched off there",

@@ -21,12 +21,6 @@ impl Lists {
         Self { spans, items, unused: 0 }
     }
 
-    /// How many there are.
-    #[must_use]
-    pub fn len(&self) -> usize {
-        self.spans.len()
-    }
-
     /// One of them.
     #[must_use]
     pub fn of(&self, list: usize) -> &[u32] {
@@ -104,7 +98,7 @@ mod tests {
                     lists.compact();
                     prop_assert!(lists.unused == 0 && lists.items.len() == wanted.concat().len());
                 }
-                let held: Vec<_> = (0..lists.len()).map(|list| lists.of(list).to_vec()).collect();
+                let held: Vec<_> = (0..lists.spans.len()).map(|list| lists.of(list).to_vec()).collect();
                 prop_assert_eq!(&held, &wanted);
             }
         }

@@ -11,7 +11,7 @@ use crate::mesh::Mesh;
 
 /// Vertices that a file split at one point are shaded as one surface when their faces bend by less
 /// than this; by more, the split was meant as a hard edge.
-const SMOOTH_BELOW_DEGREES: f32 = 45.0;
+pub(crate) const SMOOTH_BELOW_DEGREES: f32 = 45.0;
 
 /// Unit normals of the faces; zero where a face has no area.
 #[must_use]
@@ -120,7 +120,7 @@ pub fn of_larger_side(geometry: &Geometry, vertex: usize) -> Option<Vec3> {
 const CANCELLED: f32 = 0.02;
 
 /// The angle between a corner's two edges, in radians.
-fn corner_angle(mesh: &Mesh, topology: &Topology, corner: usize) -> f32 {
+pub(crate) fn corner_angle(mesh: &Mesh, topology: &Topology, corner: usize) -> f32 {
     let range = mesh.face_corners(topology.face_of(corner));
     let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
     let next = if corner + 1 == range.end { range.start } else { corner + 1 };

@@ -110,6 +110,7 @@ impl Geometry {
         self.shown_points = Default::default();
         self.measures = Default::default();
         self.bends = Default::default();
+        self.pieces = Default::default();
         self.packets = Default::default();
         if touched.is_crowded {
             self.triangulation = Default::default();

@@ -1,4 +1,4 @@
-//! What hangs together: coincident vertices, edges, the corners around a vertex, pieces.
+//! What hangs together: coincident vertices, edges, the corners around a vertex.
 //!
 //! Files split a vertex where its normal or its UV differs. The surface does not end there, so all
 //! connectivity counts vertices at exactly the same point as one.
@@ -9,7 +9,7 @@ use std::ops::Range;
 
 use rayon::prelude::*;
 
-use super::{derived::Derived, lists::Lists};
+use super::lists::Lists;
 use crate::mesh::Mesh;
 
 /// So many corners at a point, or faces around an edge, are a crowd: where all of it would be looked
@@ -35,14 +35,6 @@ pub struct Topology {
     points: usize,
     /// What is needed beside to keep it up while the mesh is changed.
     upkeep: Option<upkeep::Places>,
-    pieces: Derived<Pieces>,
-}
-
-/// What hangs together, at least by a point.
-#[derive(Clone, Debug)]
-struct Pieces {
-    of_faces: Vec<u32>,
-    count: u32,
 }
 
 impl Topology {
@@ -60,8 +52,7 @@ impl Topology {
         let points = point_starts.windows(2).filter(|w| w[1] > w[0]).count();
         let at_point = Lists::new(&point_starts, point_corners);
         let faces = mesh.face_count();
-        let (upkeep, pieces) = (None, Derived::default());
-        Self { point, faces, corner_face, across, at_point, edges, points, upkeep, pieces }
+        Self { point, faces, corner_face, across, at_point, edges, points, upkeep: None }
     }
 
     /// The first vertex at the same point as this one.
@@ -144,24 +135,6 @@ impl Topology {
     #[inline]
     pub fn point_count(&self) -> usize {
         self.points
-    }
-
-    /// How many pieces hang together, at least by a point.
-    #[must_use]
-    #[inline]
-    pub fn piece_count(&self) -> usize {
-        self.pieces().count as usize
-    }
-
-    /// The piece of a face, numbered by the order of their first faces.
-    #[must_use]
-    #[inline]
-    pub fn piece_of(&self, face: usize) -> usize {
-        self.pieces().of_faces[face] as usize
-    }
-
-    fn pieces(&self) -> &Pieces {
-        self.pieces.get_or_compute(|| pieces(self))
     }
 
     /// True when every edge joins exactly two faces.
@@ -259,37 +232,4 @@ fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {
         }
     }
     (starts, corners)
-}
-
-/// Union–find over faces, with path halving.
-fn pieces(topology: &Topology) -> Pieces {
-    let mut parent: Vec<u32> = (0..topology.faces as u32).collect();
-    let find = |parent: &mut [u32], mut face: u32| {
-        while parent[face as usize] != face {
-            parent[face as usize] = parent[parent[face as usize] as usize];
-            face = parent[face as usize];
-        }
-        face
-    };
-    for point in 0..topology.at_point.len() {
-        let Some((&first, others)) = topology.at_point.of(point).split_first() else { continue };
-        let mut root = find(&mut parent, topology.face_of(first as usize) as u32);
-        for &other in others {
-            let other = find(&mut parent, topology.face_of(other as usize) as u32);
-            // The earlier one leads, so that each piece is led by its first face.
-            parent[root.max(other) as usize] = root.min(other);
-            root = root.min(other);
-        }
-    }
-    let (mut of_faces, mut count) = (vec![0; topology.faces], 0);
-    for face in 0..topology.faces {
-        let root = find(&mut parent, face as u32) as usize;
-        if root == face {
-            of_faces[face] = count;
-            count += 1;
-        } else {
-            of_faces[face] = of_faces[root];
-        }
-    }
-    Pieces { of_faces, count }
 }

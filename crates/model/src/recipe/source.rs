@@ -9,8 +9,8 @@ use strum::VariantNames;
 
 use super::Target;
 pub use words::{
-    Among, Averaged, Bends, Direction, Joined, NoiseSpace, Projection, Root, Space, Triple, Vector,
-    Wrap,
+    Among, Averaged, Bends, Direction, Falloff, Joined, NoiseSpace, Projection, Root, Space,
+    Spread, Triple, Vector, WeighedScale, Wrap,
 };
 
 /// What a step starts from. Lengths are in the part's unit.
@@ -39,6 +39,37 @@ pub enum Source {
         /// Whether the part stands on a ground that shades it from below.
         #[serde(default)]
         ground: bool,
+        /// Whether it shades itself; without, only others do.
+        #[serde(default = "yes", skip_serializing_if = "is_yes")]
+        own_shape: bool,
+        /// How much something shades by how far it is.
+        #[serde(default, skip_serializing_if = "is_default")]
+        falloff: Falloff,
+        /// How the rays are spread.
+        #[serde(default, skip_serializing_if = "is_default")]
+        spread: Spread,
+        /// Where more of the light comes from: what lies there counts most, what lies opposite
+        /// nothing; all around alike when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        sky: Option<Direction>,
+        /// What all that is random comes from.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// Which way it is open: the mean of the rays that meet nothing; x, y and z from −1 to 1 as 0 to 1.
+    OpenWay {
+        /// How many rays from each element.
+        #[serde(default = "many_rays")]
+        rays: u32,
+        /// How far they go; 0 for endlessly.
+        #[serde(default)]
+        reach: f32,
+        /// In whose numbers.
+        #[serde(default)]
+        space: Space,
+        /// Whether other visible parts shade too.
+        #[serde(default = "yes")]
+        other_parts: bool,
         /// What all that is random comes from.
         #[serde(default)]
         seed: u32,
@@ -54,6 +85,14 @@ pub enum Source {
         /// The radius that is looked at; 0 for the smallest the mesh shows.
         #[serde(default)]
         scale: f32,
+    },
+    /// How it bends, hollow or out, as one number: ½ where it is flat, 1 on a ridge as tight as the
+    /// scale, 0 in a groove as tight.
+    Relief {
+        /// The radii that are looked at, each with its weight; the smallest the mesh shows if there
+        /// are none.
+        #[serde(default)]
+        scales: Vec<WeighedScale>,
     },
     /// How near an edge is at which the surface bends.
     Edges {
@@ -178,6 +217,10 @@ pub enum Source {
         /// What is told apart.
         #[serde(default)]
         by: Among,
+        /// How many different numbers there are, each of about as many pieces, and another one for
+        /// each of those that touch if it can be; 0 for a number of its own for each.
+        #[serde(default, skip_serializing_if = "is_default")]
+        colors: u32,
         /// What they come from.
         #[serde(default)]
         seed: u32,
@@ -209,6 +252,24 @@ pub enum Source {
         /// How far places are moved by another noise before, in sizes.
         #[serde(default)]
         warp: f32,
+        /// How many times as fine each octave is as the one before.
+        #[serde(default = "two", skip_serializing_if = "is_two")]
+        lacunarity: f32,
+        /// How high each octave is beside the one before.
+        #[serde(default = "half", skip_serializing_if = "is_half")]
+        gain: f32,
+        /// How far what it is goes to 0 and 1: 1 when it fills the range, 0 as it comes.
+        #[serde(default, skip_serializing_if = "is_default")]
+        contrast: f32,
+        /// How many times as long its grains are along a direction.
+        #[serde(default = "one", skip_serializing_if = "is_one")]
+        stretch: f32,
+        /// Which direction that is; the part's or the project's, as its places.
+        #[serde(default = "upwards", skip_serializing_if = "is_up")]
+        along: Direction,
+        /// Whether it comes again after each square of texture coordinates.
+        #[serde(default, skip_serializing_if = "is_default")]
+        tiles: bool,
         /// Where it is looked up.
         #[serde(default)]
         space: NoiseSpace,
@@ -287,6 +348,12 @@ pub enum Source {
     },
 }
 
+/// The most scales of a source.
+pub const MOST_SCALES: usize = 8;
+
+/// The most numbers that pieces share.
+pub const MOST_COLORS: u32 = 64;
+
 fn many_rays() -> u32 {
     64
 }
@@ -295,6 +362,13 @@ fn some_rays() -> u32 {
 }
 fn yes() -> bool {
     true
+}
+fn is_yes(yes: &bool) -> bool {
+    *yes
+}
+/// What came later is not written where it says nothing, so that recipes of before stay what they are.
+fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
 }
 fn thirty() -> f32 {
     30.0
@@ -310,6 +384,24 @@ fn one() -> f32 {
 }
 fn three() -> u32 {
     3
+}
+fn two() -> f32 {
+    2.0
+}
+fn is_two(x: &f32) -> bool {
+    *x == 2.0
+}
+fn half() -> f32 {
+    0.5
+}
+fn is_half(x: &f32) -> bool {
+    *x == 0.5
+}
+fn is_one(x: &f32) -> bool {
+    *x == 1.0
+}
+fn is_up(direction: &Direction) -> bool {
+    *direction == Direction::Up
 }
 fn whole() -> Triple {
     [1.0; 3]
@@ -333,8 +425,10 @@ impl Source {
     pub fn title(&self) -> &'static str {
         match self {
             Self::Occlusion { .. } => "Occlusion",
+            Self::OpenWay { .. } => "Open way",
             Self::Hollows { .. } => "Hollows",
             Self::Ridges { .. } => "Ridges",
+            Self::Relief { .. } => "Relief",
             Self::Edges { .. } => "Edges",
             Self::Facing { .. } => "Facing",
             Self::HeightRamp { .. } => "Height ramp",
@@ -363,7 +457,8 @@ impl Source {
     pub fn is_three(&self) -> bool {
         matches!(
             self,
-            Self::PerPieceShift { .. }
+            Self::OpenWay { .. }
+                | Self::PerPieceShift { .. }
                 | Self::Image { .. }
                 | Self::Material
                 | Self::Normal { .. }
@@ -378,6 +473,7 @@ impl Source {
     pub fn with_rays(&self, count: u32) -> Self {
         let mut same = self.clone();
         if let Self::Occlusion { rays, .. }
+        | Self::OpenWay { rays, .. }
         | Self::Thickness { rays, .. }
         | Self::Openness { rays, .. } = &mut same
         {
@@ -391,6 +487,7 @@ impl Source {
     pub fn rays(&self) -> u32 {
         match self {
             Self::Occlusion { rays, .. }
+            | Self::OpenWay { rays, .. }
             | Self::Thickness { rays, .. }
             | Self::Openness { rays, .. } => *rays,
             _ => 0,
@@ -402,6 +499,7 @@ impl Source {
     pub fn with_seed(&self, other: u32) -> Self {
         let mut same = self.clone();
         if let Self::Occlusion { seed, .. }
+        | Self::OpenWay { seed, .. }
         | Self::Thickness { seed, .. }
         | Self::Openness { seed, .. }
         | Self::PerPiece { seed, .. }

@@ -196,7 +196,7 @@ fn part_outline(part: &Part, mesh_name: String) -> PartOutline {
         faces: mesh.face_count(),
         corners: mesh.corner_count(),
         triangles: mesh.triangle_count(),
-        pieces: part.geometry.topology().piece_count(),
+        pieces: part.geometry.pieces().count(),
         watertight: part.geometry.topology().is_watertight(),
         min: measures.min.to_array(),
         max: measures.max.to_array(),

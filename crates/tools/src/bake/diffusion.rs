@@ -5,15 +5,16 @@ use speckle_mesh::{Geometry, Placement};
 
 use super::watch::{GivenUp, Watch};
 
-/// The surface as heat meets it: the area around each vertex, and how well each edge conducts
-/// (cotangents; Pinkall and Polthier 1993; none below 0, so that no vertex ends up beyond what is
-/// around it).
+/// The surface as heat meets it: the area around each point, and how well each edge conducts
+/// (cotangents; Pinkall and Polthier 1993; none below 0, so that no point ends up beyond what is
+/// around it). Vertices at one point are one, however a file split them.
 pub struct Diffusion<'a> {
     geometry: &'a Geometry,
     areas: Vec<f32>,
-    /// As the neighbours of the vertices, one after another.
+    /// Of each point, where those it is joined to begin, and one past the last.
     starts: Vec<u32>,
-    conducts: Vec<f32>,
+    /// A point it is joined to, and how well the edge to it conducts.
+    edges: Vec<(u32, f32)>,
 }
 
 /// How many vertices one core sums up in a row: sums are the same on any number of cores.
@@ -32,43 +33,51 @@ impl<'a> Diffusion<'a> {
     /// When it was given up.
     pub fn new(geometry: &'a Geometry, watch: &Watch) -> Result<Self, GivenUp> {
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let neighbours = geometry.neighbours(Placement::Vertex);
         let positions = mesh.positions();
-        let mut starts = Vec::with_capacity(positions.len() + 1);
-        let mut total = 0;
-        starts.push(0);
-        for v in 0..positions.len() {
-            total += neighbours.of(v).len() as u32;
-            starts.push(total);
-        }
-        let mut conducts = vec![0.0_f32; total as usize];
-        let mut areas = vec![0.0_f32; positions.len()];
-        let mut add = |from: usize, to: usize, weight: f32| {
-            if let Ok(i) = neighbours.of(from).binary_search(&(to as u32)) {
-                conducts[starts[from] as usize + i] += weight;
-            }
+        let corners = |t: &[u32; 3]| {
+            t.map(|c| topology.point_of(mesh.corner_vertices()[c as usize] as usize))
         };
-        for (i, t) in geometry.triangulation().corners().iter().enumerate() {
-            if i.is_multiple_of(RUN) {
-                watch.check()?;
-            }
-            let v = t.map(|c| mesh.corner_vertices()[c as usize] as usize);
+        let triangles = geometry.triangulation().corners();
+        let mut areas = vec![0.0_f32; positions.len()];
+        for t in triangles {
+            let v = corners(t);
             let p = v.map(|v| positions[v]);
             let double = (p[1] - p[0]).cross(p[2] - p[0]).length();
-            for i in 0..3 {
-                let (a, b, c) = (i, (i + 1) % 3, (i + 2) % 3);
-                areas[topology.point_of(v[a])] += double / 6.0;
-                let cotangent = (p[a] - p[c]).dot(p[b] - p[c]) / double;
-                if cotangent.is_finite() {
-                    add(v[a], v[b], cotangent / 2.0);
-                    add(v[b], v[a], cotangent / 2.0);
-                }
+            v.into_iter().for_each(|v| areas[v] += double / 6.0);
+        }
+        watch.check()?;
+        // Each side of each triangle, from either end.
+        let mut sides: Vec<(u64, f32)> = triangles
+            .par_iter()
+            .with_min_len(1024)
+            .flat_map_iter(|t| {
+                let v = corners(t);
+                let p = v.map(|v| positions[v]);
+                let double = (p[1] - p[0]).cross(p[2] - p[0]).length();
+                [(0, 1, 2), (1, 2, 0), (2, 0, 1)].into_iter().flat_map(move |(a, b, c)| {
+                    let cotangent = (p[a] - p[c]).dot(p[b] - p[c]) / double;
+                    let conducts = if cotangent.is_finite() { cotangent / 2.0 } else { 0.0 };
+                    let key = |from: usize, to: usize| (v[from] as u64) << 32 | v[to] as u64;
+                    [(key(a, b), conducts), (key(b, a), conducts)]
+                })
+            })
+            .collect();
+        watch.check()?;
+        // Those of one edge in the order of what they are, so that sums are the same.
+        sides.par_sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+        watch.check()?;
+        let mut starts = vec![0_u32; positions.len() + 1];
+        let mut edges = Vec::with_capacity(sides.len() / 2);
+        for edge in sides.chunk_by(|a, b| a.0 == b.0) {
+            let (from, to) = ((edge[0].0 >> 32) as usize, edge[0].0 as u32);
+            if from != to as usize {
+                let conducts: f32 = edge.iter().map(|(_, conducts)| conducts).sum();
+                edges.push((to, conducts.clamp(0.0, 1e3)));
+                starts[from + 1] += 1;
             }
         }
-        // Vertices at one point share what is around them.
-        let own: Vec<f32> = (0..positions.len()).map(|v| areas[topology.point_of(v)]).collect();
-        conducts.par_iter_mut().for_each(|w| *w = w.clamp(0.0, 1e3));
-        Ok(Self { geometry, areas: own, starts, conducts })
+        (0..positions.len()).for_each(|i| starts[i + 1] += starts[i]);
+        Ok(Self { geometry, areas, starts, edges })
     }
 
     /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
@@ -78,23 +87,19 @@ impl<'a> Diffusion<'a> {
     /// When it was given up; the values are then what they were.
     pub fn spread(&self, values: &mut Vec<f32>, time: f32, watch: &Watch) -> Result<(), GivenUp> {
         let count = values.len();
-        let neighbours = self.geometry.neighbours(Placement::Vertex);
         let scale = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
         let area = |v: usize| self.areas[v].max(scale);
-        let edges = |v: usize| {
-            let range = self.starts[v] as usize..self.starts[v + 1] as usize;
-            neighbours.of(v).iter().zip(&self.conducts[range])
-        };
+        let edges = |v: usize| &self.edges[self.starts[v] as usize..self.starts[v + 1] as usize];
         let diagonal: Vec<f32> = (0..count)
             .into_par_iter()
-            .map(|v| area(v) + time * edges(v).map(|(_, w)| w).sum::<f32>())
+            .map(|v| area(v) + time * edges(v).iter().map(|(_, w)| w).sum::<f32>())
             .collect();
         let apply = |x: &[f32], out: &mut Vec<f32>| {
             (0..count)
                 .into_par_iter()
                 .with_min_len(1024)
                 .map(|v| {
-                    let around: f32 = edges(v).map(|(&o, w)| w * x[o as usize]).sum();
+                    let around: f32 = edges(v).iter().map(|&(o, w)| w * x[o as usize]).sum();
                     diagonal[v] * x[v] - time * around
                 })
                 .collect_into_vec(out);
@@ -107,10 +112,15 @@ impl<'a> Diffusion<'a> {
                 .collect();
             sums.iter().sum()
         };
-        let (mut x, mut next) = (values.clone(), Vec::new());
+        // What stands at a point beside its first vertex takes no part: it gets what that has.
+        let topology = self.geometry.topology();
+        let is_first = |v: usize| topology.point_of(v) == v;
+        let start: Vec<f32> =
+            (0..count).into_par_iter().map(|v| if is_first(v) { values[v] } else { 0.0 }).collect();
+        let (mut x, mut next) = (start.clone(), Vec::new());
         apply(&x, &mut next);
         let mut left: Vec<f32> =
-            (0..count).into_par_iter().map(|v| area(v) * values[v] - next[v]).collect();
+            (0..count).into_par_iter().map(|v| area(v) * start[v] - next[v]).collect();
         let soft = |left: &[f32]| -> Vec<f32> {
             left.par_iter().zip(&diagonal).map(|(l, d)| l / d).collect()
         };
@@ -137,14 +147,13 @@ impl<'a> Diffusion<'a> {
             way.par_iter_mut().zip(&softened).for_each(|(w, s)| *w = s + turn * *w);
         }
         if x.iter().all(|x| x.is_finite()) {
-            *values = x;
+            *values = (0..count).into_par_iter().map(|v| x[topology.point_of(v)]).collect();
         }
         Ok(())
     }
 }
 
-/// Vertex values brought to another placement: of a corner at its point drawn towards the middle of
-/// its face, of a face the mean.
+/// Vertex values brought to another placement: of a corner that of its vertex, of a face the mean.
 #[must_use]
 pub fn placed(geometry: &Geometry, placement: Placement, values: Vec<f32>) -> Vec<f32> {
     let mesh = geometry.mesh();
@@ -156,13 +165,7 @@ pub fn placed(geometry: &Geometry, placement: Placement, values: Vec<f32>) -> Ve
         Placement::Vertex => values,
         Placement::Face => (0..mesh.face_count()).into_par_iter().map(of_face).collect(),
         Placement::Corner => {
-            let topology = geometry.topology();
-            let corners = mesh.corner_vertices().par_iter().enumerate();
-            let at = |(corner, &v): (usize, &u32)| {
-                let own = values[v as usize];
-                own + (of_face(topology.face_of(corner)) - own) * 0.25
-            };
-            corners.map(at).collect()
+            mesh.corner_vertices().par_iter().map(|&v| values[v as usize]).collect()
         }
     }
 }

@@ -102,7 +102,7 @@ impl Field {
         Ok(match shaping {
             Shaping::Ramp { stops } => {
                 let color = |x: f32| {
-                    let [r, g, b, _] = ramp::at(stops, x.clamp(0.0, 1.0));
+                    let [r, g, b, _] = ramp::at(stops, x.clamp(0.0, 1.0), encoding);
                     [r, g, b]
                 };
                 let first: Vec<[f32; 3]> = match &self {

@@ -290,18 +290,19 @@ impl<'a> Lookup<'a> {
         materials
     }
 
-    /// What is told apart: of each face, a number, and what random numbers for the part itself come
-    /// from beside a seed.
-    pub(super) fn units(&mut self, by: Among) -> (impl FnOnce() -> Vec<u32> + use<'a>, u32) {
+    /// What is told apart, and what random numbers for the part itself come from beside a seed.
+    pub(super) fn units(&mut self, by: Among) -> Result<(Units<'a>, u32), BakeError> {
         let units = match by {
             Among::Pieces => Units::Pieces,
+            Among::Touching => Units::Touching,
+            Among::Islands => Units::Islands(self.uvs(0)?),
             Among::Parts => Units::Part,
             Among::Materials => {
                 let groups = &self.own().traits.selections;
                 self.note(Answer::Groups(groups));
                 match groups.as_slice() {
                     // Some files give faces materials, and no groups by their names.
-                    [] => Units::Materials(&self.materials().of_faces),
+                    [] => Units::Materials(self.materials()),
                     groups => Units::Groups(groups),
                 }
             }
@@ -313,8 +314,7 @@ impl<'a> Lookup<'a> {
             }
             _ => 0,
         };
-        let geometry = self.geometry();
-        (move || pieces::of_faces(geometry, &units), own)
+        Ok((units, own))
     }
 
     fn values_of(&mut self, set: &'a ColorSet, channels: Channels) {

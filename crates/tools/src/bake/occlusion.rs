@@ -17,6 +17,8 @@ use speckle_mesh::{
     geometry::packets::{Lanes, Packets, Rays, dot},
 };
 
+use speckle_model::recipe::source::{Falloff, Spread};
+
 use super::{
     samples::Samples,
     watch::{GivenUp, Watch},
@@ -39,10 +41,18 @@ pub struct Blockers<'a> {
 }
 
 impl<'a> Blockers<'a> {
-    /// The part's own shape first, then others; all in the part's space.
+    /// The part's own shape first, where it counts, then others; all in the part's space.
     #[must_use]
-    pub fn new(own: &'a Body, others: &'a [Body], ground: Option<(Vec3, f32)>) -> Self {
-        let mut bodies = vec![(own.geometry.packets(), None)];
+    pub fn new(
+        own: &'a Body,
+        own_counts: bool,
+        others: &'a [Body],
+        ground: Option<(Vec3, f32)>,
+    ) -> Self {
+        let mut bodies = Vec::new();
+        if own_counts {
+            bodies.push((own.geometry.packets(), None));
+        }
         for other in others {
             let to_other = other.placed.part_to_other(&own.placed);
             bodies.push((other.geometry.packets(), Some(to_other)));
@@ -68,10 +78,10 @@ fn hair(geometry: &Geometry) -> f32 {
 /// Which way rays go from a sample.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Cone {
-    /// About the normal, as a matt surface gathers light: by the cosine of the angle.
-    Cosine,
+    /// About the normal.
+    Outward(Spread),
     /// The same on the other side.
-    Inward,
+    Inward(Spread),
     /// Within an angle (the sine of it) about a direction (the part's space).
     Light {
         /// Towards the light.
@@ -92,8 +102,29 @@ pub struct Casting {
     pub offset: f32,
     /// Which way.
     pub cone: Cone,
+    /// How much what they meet counts by its distance; as a share of the reach.
+    pub falloff: Falloff,
+    /// Where rays count most (unit length), those the other way not at all; all alike without.
+    pub sky: Option<Vec3>,
     /// What all that is random comes from.
     pub seed: u32,
+}
+
+impl Casting {
+    /// So many that start at a distance from the surface, spread as a matt surface gathers light;
+    /// endless, and with all counting alike.
+    #[must_use]
+    pub fn plain(rays: u32, offset: f32, seed: u32) -> Self {
+        Self {
+            rays,
+            reach: 0.0,
+            offset,
+            cone: Cone::Outward(Spread::Cosine),
+            falloff: Falloff::None,
+            sky: None,
+            seed,
+        }
+    }
 }
 
 /// The share of rays that meet nothing, for each element: of a face, all its samples share them.
@@ -106,13 +137,45 @@ pub fn openness(
     casting: &Casting,
     watch: &Watch,
 ) -> Result<Vec<f32>, GivenUp> {
+    let found = found(samples, blockers, casting, watch)?;
+    Ok(samples.gathered(found.into_par_iter().map(|found| found.open).collect()))
+}
+
+/// The mean way of the rays that meet nothing, for each element, unit length; the surface's own where
+/// all do.
+///
+/// # Errors
+/// When it was given up.
+pub fn open_way(
+    samples: &Samples,
+    blockers: &Blockers,
+    casting: &Casting,
+    watch: &Watch,
+) -> Result<Vec<Vec3>, GivenUp> {
+    let found = found(samples, blockers, casting, watch)?;
+    let ways = found.par_iter().map(|found| found.way).collect();
+    Ok(samples
+        .sums(ways)
+        .into_par_iter()
+        .zip(samples.sums(samples.normals.clone()))
+        .map(|(way, normal)| way.try_normalize().unwrap_or(normal.normalize_or_zero()))
+        .collect())
+}
+
+/// What rays find at each sample.
+fn found(
+    samples: &Samples,
+    blockers: &Blockers,
+    casting: &Casting,
+    watch: &Watch,
+) -> Result<Vec<Found>, GivenUp> {
     let per_sample = casting.rays.div_ceil(samples.per_element as u32).max(1);
     let casting = Casting { rays: per_sample, ..*casting };
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);
-    let lattice = lattice(per_sample);
+    let lattice = lattice(per_sample, casting.falloff);
     let arch = Arch::new();
-    let runs: Vec<Vec<f32>> = order
+    let runs: Vec<Vec<Found>> = order
         .par_chunks(run(per_sample))
         .map(|run| {
             watch.check()?;
@@ -122,17 +185,47 @@ pub fn openness(
             Ok(open)
         })
         .collect::<Result<_, GivenUp>>()?;
-    Ok(samples.gathered(in_place(&order, runs)))
+    Ok(in_place(&order, runs, Found { open: 1.0, way: Vec3::ZERO }))
+}
+
+/// What the rays of a sample find.
+#[derive(Clone, Copy)]
+struct Found {
+    /// How much of what counts meets nothing, 0–1.
+    open: f32,
+    /// The mean of the ways that meet nothing, in the part's space.
+    way: Vec3,
+}
+
+/// A ray of the lattice: where it goes in a cone, and how far.
+#[derive(Clone, Copy)]
+struct LatticeRay {
+    /// Its place between the axis, 0, and the rim, 1.
+    out: f32,
+    /// Of the angle about the axis.
+    cos: f32,
+    sin: f32,
+    /// How far it goes, as a share of the reach.
+    far: f32,
 }
 
 /// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
-/// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5). As the
-/// square of the sine of the angle to the axis, and as the sine and cosine of the angle about it.
-fn lattice(count: u32) -> Vec<[f32; 3]> {
+/// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5).
+///
+/// By the falloff, each goes so far that what lies at a distance is met by as many of them as it is
+/// to count: so nothing has to know how far what it met was.
+fn lattice(count: u32, falloff: Falloff) -> Vec<LatticeRay> {
+    let share = |i: u32, step: f64| (f64::from(i) * step).fract() as f32;
     (0..count)
         .map(|i| {
-            let about = (f64::from(i) * 0.618_033_988_749_894_9).fract() as f32 * TAU;
-            [i as f32 / count as f32, about.cos(), about.sin()]
+            let about = share(i, 0.618_033_988_749_894_9) * TAU;
+            let even = (share(i, std::f64::consts::SQRT_2) + 0.5).fract();
+            let far = match falloff {
+                Falloff::None => 1.0,
+                Falloff::Linear => even,
+                Falloff::Quadratic => 1.0 - even.sqrt(),
+            };
+            LatticeRay { out: i as f32 / count as f32, cos: about.cos(), sin: about.sin(), far }
         })
         .collect()
 }
@@ -177,15 +270,15 @@ struct Run<'a> {
     samples: &'a Samples,
     blockers: &'a Blockers<'a>,
     casting: &'a Casting,
-    lattice: &'a [[f32; 3]],
+    lattice: &'a [LatticeRay],
     run: &'a [u32],
 }
 
 impl WithSimd for Run<'_> {
-    type Output = Vec<f32>;
+    type Output = Vec<Found>;
 
     #[inline(always)]
-    fn with_simd<S: Simd>(self, simd: S) -> Vec<f32> {
+    fn with_simd<S: Simd>(self, simd: S) -> Vec<Found> {
         let mut found = Vec::with_capacity(self.run.len());
         for packet in self.run.chunks(S::F32_LANES) {
             self.packet(simd, packet, &mut found);
@@ -199,19 +292,20 @@ const MOST_LANES: usize = 16;
 
 impl Run<'_> {
     #[inline(always)]
-    fn packet<S: Simd>(&self, simd: S, packet: &[u32], found: &mut Vec<f32>) {
+    fn packet<S: Simd>(&self, simd: S, packet: &[u32], found: &mut Vec<Found>) {
         let Self { samples, blockers, casting, lattice, .. } = self;
         let lanes = S::F32_LANES;
-        // x, y and z of the origins, then of the two axes across and the one along the cone; then
-        // the shifts of the lattice: of the height, and the cosine and sine of the turn.
-        let mut columns = [[0.0_f32; MOST_LANES]; 15];
+        // x, y and z of the origins, of the two axes across and the one along the cone, and of the
+        // side that is looked from; then the shifts of the lattice: of the height, and the cosine
+        // and sine of the turn.
+        let mut columns = [[0.0_f32; MOST_LANES]; 18];
         let spacing = (casting.rays as f32).sqrt().recip();
         for (lane, &sample) in packet.iter().enumerate() {
             let (point, normal) =
                 (samples.points[sample as usize], samples.normals[sample as usize]);
             let outward = match casting.cone {
-                Cone::Cosine | Cone::Light { .. } => normal,
-                Cone::Inward => -normal,
+                Cone::Outward(_) | Cone::Light { .. } => normal,
+                Cone::Inward(_) => -normal,
             };
             let axis = match casting.cone {
                 Cone::Light { towards, .. } => towards,
@@ -225,33 +319,40 @@ impl Run<'_> {
             let [_, turn] =
                 random_pair(casting.seed, packet[lane / TOGETHER * TOGETHER] ^ 0x5bd1_e995);
             let (sin, cos) = (turn * spacing * TAU).sin_cos();
-            let numbers = [origin, across, up, axis];
+            let shifts = Vec3::new(high / casting.rays as f32, cos, sin);
+            let numbers = [origin, across, up, axis, outward, shifts];
             for (i, v) in numbers.into_iter().enumerate() {
                 for (k, x) in v.to_array().into_iter().enumerate() {
                     columns[3 * i + k][lane] = x;
                 }
             }
-            (columns[12][lane], columns[13][lane], columns[14][lane]) =
-                (high / casting.rays as f32, cos, sin);
         }
         let origin = triple(simd, &columns, 0);
         let across = triple(simd, &columns, 3);
         let up = triple(simd, &columns, 6);
         let axis = triple(simd, &columns, 9);
-        let [shift, cos, sin] = triple(simd, &columns, 12);
+        let outward = triple(simd, &columns, 12);
+        let [shift, cos, sin] = triple(simd, &columns, 15);
         let (zero, one) = (simd.splat_f32s(0.0), simd.splat_f32s(1.0));
-        let spread = match casting.cone {
-            Cone::Light { spread, .. } => simd.splat_f32s(spread * spread),
-            _ => one,
-        };
+        let half = simd.splat_f32s(0.5);
         let reach = if casting.reach > 0.0 { casting.reach } else { f32::MAX };
         let used = simd.less_than_f32s(
             simd.partial_load_f32s(&NUMBERS[..lanes]),
             simd.splat_f32s(packet.len() as f32),
         );
-        let mut sum = zero;
-        for &[square, c, s] in *lattice {
-            let square = simd.mul_f32s(simd.add_f32s(simd.splat_f32s(square), shift), spread);
+        let (mut sum, mut whole) = (zero, zero);
+        let mut way = [zero; 3];
+        for &LatticeRay { out, cos: c, sin: s, far } in *lattice {
+            let out = simd.add_f32s(simd.splat_f32s(out), shift);
+            // The square of the sine of the angle to the axis.
+            let square = match casting.cone {
+                Cone::Outward(Spread::Cosine) | Cone::Inward(Spread::Cosine) => out,
+                // Heights over a hemisphere are spread evenly (Archimedes).
+                Cone::Outward(Spread::Even) | Cone::Inward(Spread::Even) => {
+                    simd.mul_f32s(out, simd.sub_f32s(simd.splat_f32s(2.0), out))
+                }
+                Cone::Light { spread, .. } => simd.mul_f32s(out, simd.splat_f32s(spread * spread)),
+            };
             let radius = simd.sqrt_f32s(square);
             let along = simd.sqrt_f32s(simd.max_f32s(zero, simd.sub_f32s(one, square)));
             let (c, s) = (simd.splat_f32s(c), simd.splat_f32s(s));
@@ -266,26 +367,49 @@ impl Run<'_> {
                 simd.mul_add_e_f32s(axis[1], along, y_part),
                 simd.mul_add_e_f32s(axis[2], along, z_part),
             ];
+            let mut open = used;
+            if let Cone::Light { .. } = casting.cone {
+                // The surface itself hides what of the light is below its horizon.
+                let above = dot(simd, &direction, &outward);
+                open = simd.and_m32s(open, simd.greater_than_f32s(above, zero));
+            }
             let rays = Rays {
                 origin,
                 direction,
                 // They start off the surface: what lies before them there counts, as in a crease.
                 from: zero,
-                to: simd.splat_f32s(reach),
+                to: simd.splat_f32s(reach * far),
             };
-            let open = blockers.still_open(simd, &rays, used);
-            sum = simd.add_f32s(sum, simd.select_f32s(open, one, zero));
+            let open = blockers.still_open(simd, &rays, open);
+            let counts = match casting.sky {
+                None => one,
+                Some(sky) => {
+                    let sky =
+                        [simd.splat_f32s(sky.x), simd.splat_f32s(sky.y), simd.splat_f32s(sky.z)];
+                    simd.mul_add_e_f32s(dot(simd, &direction, &sky), half, half)
+                }
+            };
+            whole = simd.add_f32s(whole, counts);
+            let counts = simd.select_f32s(open, counts, zero);
+            sum = simd.add_f32s(sum, counts);
+            way = [
+                simd.mul_add_e_f32s(direction[0], counts, way[0]),
+                simd.mul_add_e_f32s(direction[1], counts, way[1]),
+                simd.mul_add_e_f32s(direction[2], counts, way[2]),
+            ];
         }
-        let mut sums = [0.0_f32; MOST_LANES];
-        simd.partial_store_f32s(&mut sums[..lanes], sum);
+        let mut sums = [[0.0_f32; MOST_LANES]; 5];
+        for (column, lane) in sums.iter_mut().zip([sum, whole, way[0], way[1], way[2]]) {
+            simd.partial_store_f32s(&mut column[..lanes], lane);
+        }
         for (lane, &sample) in packet.iter().enumerate() {
             let normal = samples.normals[sample as usize];
-            let share = sums[lane] / casting.rays as f32;
-            found.push(match casting.cone {
-                // What has no side is in the open.
-                _ if normal == Vec3::ZERO => 1.0,
-                Cone::Light { towards, .. } if normal.dot(towards) <= 0.0 => 0.0,
-                _ => share,
+            let [open, whole, x, y, z] = sums.map(|column| column[lane]);
+            // What has no side is in the open.
+            let is_open = normal == Vec3::ZERO || whole <= 0.0;
+            found.push(Found {
+                open: if is_open { 1.0 } else { open / whole },
+                way: Vec3::new(x, y, z) / casting.rays as f32,
             });
         }
     }
@@ -367,7 +491,7 @@ pub fn thickness(
 ) -> Result<Vec<f32>, GivenUp> {
     let bvh = geometry.bvh();
     let hair = hair(geometry);
-    let lattice = lattice(rays.max(1));
+    let lattice = lattice(rays.max(1), Falloff::None);
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);
     let runs: Vec<Vec<f32>> = order
@@ -385,9 +509,10 @@ pub fn thickness(
                 let (sin, cos) = (turn * TAU).sin_cos();
                 let sum: f32 = lattice
                     .iter()
-                    .map(|&[square, c, s]| {
-                        let square = square + high / lattice.len() as f32;
-                        let (x, y) = (c * cos - s * sin, s * cos + c * sin);
+                    .map(|ray| {
+                        let square = ray.out + high / lattice.len() as f32;
+                        let x = ray.cos * cos - ray.sin * sin;
+                        let y = ray.sin * cos + ray.cos * sin;
                         let flat = (across * x + up * y) * square.sqrt();
                         let way = flat - normal * (1.0 - square).max(0.0).sqrt();
                         let hit = bvh.cast_within(point - normal * hair, way, reach);
@@ -401,12 +526,12 @@ pub fn thickness(
             Ok(found)
         })
         .collect::<Result<_, GivenUp>>()?;
-    Ok(samples.gathered(in_place(&order, runs)))
+    Ok(samples.gathered(in_place(&order, runs, 1.0)))
 }
 
 /// What was found in an order, back where it belongs.
-fn in_place(order: &[u32], runs: Vec<Vec<f32>>) -> Vec<f32> {
-    let mut found = vec![1.0; order.len()];
+fn in_place<T: Copy>(order: &[u32], runs: Vec<Vec<T>>, none: T) -> Vec<T> {
+    let mut found = vec![none; order.len()];
     for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
         found[sample as usize] = value;
     }

@@ -1,22 +1,26 @@
 //! Where the surface is looked at for the elements of a placement.
 //!
-//! A vertex is looked at where it is, with its normal; a corner at its point drawn a quarter of the
-//! way towards the middle of its face, with the face's normal; a face at several points that stand
-//! for equal areas.
+//! A vertex is looked at where it is, with its normal; a corner at its point, as all corners there
+//! whose faces go on smoothly (a fan of them shares its samples); a face at its middle. Rays start a
+//! little within the faces where those do not go all around, and from several points of a face that
+//! stand for equal areas.
 
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_mesh::{
     Geometry, Placement,
     body::Placed,
-    geometry::{normals, triangulate::first_triangle},
-    placement::point_of,
+    geometry::{
+        fans::{self, Fans},
+        normals,
+        triangulate::first_triangle,
+    },
 };
 
-/// How many points of a face are looked at.
+/// From how many points of a face rays start.
 pub const PER_FACE: usize = 4;
 
-/// Points with normals, `per_element` for each element in turn.
+/// Points with normals.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Samples {
     /// Where.
@@ -25,40 +29,46 @@ pub struct Samples {
     pub normals: Vec<Vec3>,
     /// How many samples an element has.
     pub per_element: usize,
+    /// Where several elements share theirs, which of them each one has.
+    shared: Option<Vec<u32>>,
 }
 
 impl Samples {
     /// Those of a placement, in the part's space.
     #[must_use]
     pub fn of(geometry: &Geometry, placement: Placement) -> Self {
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let faces = geometry.face_normals();
+        let mesh = geometry.mesh();
         match placement {
-            Placement::Vertex => Self {
-                points: mesh.positions().to_vec(),
-                normals: geometry.vertex_normals().to_vec(),
-                per_element: 1,
-            },
-            Placement::Corner => {
-                let corners = (0..mesh.corner_count()).into_par_iter();
-                Self {
-                    points: corners
-                        .clone()
-                        .map(|c| point_of(mesh, topology, placement, c))
-                        .collect(),
-                    normals: corners.map(|c| faces[topology.face_of(c)]).collect(),
-                    per_element: 1,
-                }
+            Placement::Vertex => {
+                Self::at(mesh.positions().to_vec(), geometry.vertex_normals().to_vec())
             }
+            Placement::Corner => Self::of_fans(geometry).0,
             Placement::Face => {
-                let points = (0..mesh.face_count())
-                    .into_par_iter()
-                    .flat_map_iter(|face| points_on(geometry, face))
-                    .collect();
-                let normals = faces.iter().flat_map(|&n| [n; PER_FACE]).collect();
-                Self { points, normals, per_element: PER_FACE }
+                let middles = (0..mesh.face_count()).into_par_iter().map(|f| mesh.face_centroid(f));
+                Self::at(middles.collect(), geometry.face_normals().to_vec())
             }
         }
+    }
+
+    /// One place for each of some elements.
+    #[must_use]
+    pub fn at(points: Vec<Vec3>, normals: Vec<Vec3>) -> Self {
+        Self { points, normals, per_element: 1, shared: None }
+    }
+
+    fn of_fans(geometry: &Geometry) -> (Self, Fans) {
+        let fans = Fans::of(geometry);
+        let mesh = geometry.mesh();
+        let points = fans.firsts.par_iter().map(|&first| mesh.corner_position(first as usize));
+        let normal = |fan| fans::normal_of(geometry, &fans.corners(geometry, fan));
+        let normals = (0..fans.count()).into_par_iter().map(normal);
+        let samples = Self {
+            points: points.collect(),
+            normals: normals.collect(),
+            per_element: 1,
+            shared: Some(fans.of_corners.clone()),
+        };
+        (samples, fans)
     }
 
     /// The same where the part stands.
@@ -69,53 +79,104 @@ impl Samples {
         self
     }
 
-    /// The same as rays start from them: those of vertices a little within their own faces where
-    /// those do not go all around, so that none starts in the plane of a neighbour; and with the
-    /// normal of one side where a sheet folds back on itself.
+    /// Where rays start: at vertices and corners a little within their own faces where those do not
+    /// go all around, so that none starts in the plane of a neighbour; and with the normal of one
+    /// side where a sheet folds back on itself.
     #[must_use]
     pub fn for_rays(geometry: &Geometry, placement: Placement) -> Self {
-        let mut samples = Self::of(geometry, placement);
-        if placement != Placement::Vertex {
-            return samples;
-        }
+        let mesh = geometry.mesh();
         let most = geometry.measures().diagonal() * DRAWN_IN;
         // Asked for before work is shared out: see `Geometry`.
-        let _ = (geometry.topology(), geometry.triangulation(), geometry.face_normals());
-        let Self { points, normals, .. } = &mut samples;
-        let starts = points.par_iter_mut().zip(normals.par_iter_mut()).enumerate();
-        starts.with_min_len(256).for_each(|(vertex, (point, normal))| {
-            *point += inward(geometry, vertex, most);
-            if let Some(side) = normals::of_larger_side(geometry, vertex) {
-                *normal = side;
+        let topology = geometry.topology();
+        let _ = (geometry.triangulation(), geometry.face_normals());
+        match placement {
+            Placement::Vertex => {
+                let mut samples = Self::of(geometry, placement);
+                let Self { points, normals, .. } = &mut samples;
+                let starts = points.par_iter_mut().zip(normals.par_iter_mut()).enumerate();
+                starts.with_min_len(256).for_each(|(vertex, (point, normal))| {
+                    let own: Vec<u32> =
+                        topology.own_corners(mesh, vertex).map(|corner| corner as u32).collect();
+                    *point += inward(geometry, &own, most);
+                    if let Some(side) = normals::of_larger_side(geometry, vertex) {
+                        *normal = side;
+                    }
+                });
+                samples
             }
-        });
-        samples
+            Placement::Corner => {
+                let (mut samples, fans) = Self::of_fans(geometry);
+                let points = samples.points.par_iter_mut().enumerate().with_min_len(256);
+                points.for_each(|(fan, point)| {
+                    *point += inward(geometry, &fans.corners(geometry, fan), most);
+                });
+                samples
+            }
+            Placement::Face => {
+                let faces = (0..mesh.face_count()).into_par_iter();
+                let points = faces.flat_map_iter(|face| points_on(geometry, face)).collect();
+                let normals = geometry.face_normals().iter().flat_map(|&n| [n; PER_FACE]);
+                Self { points, normals: normals.collect(), per_element: PER_FACE, shared: None }
+            }
+        }
     }
 
     /// How many elements they are of.
     #[must_use]
     pub fn elements(&self) -> usize {
-        self.points.len() / self.per_element
+        self.shared.as_ref().map_or(self.points.len() / self.per_element, Vec::len)
+    }
+
+    /// The points of an element.
+    #[must_use]
+    pub fn points_of(&self, element: usize) -> &[Vec3] {
+        let (own, k) =
+            (self.shared.as_ref().map_or(element, |s| s[element] as usize), self.per_element);
+        &self.points[own * k..(own + 1) * k]
+    }
+
+    /// What is found at the points and normals of each element.
+    #[must_use]
+    pub fn each<T: Copy + Send + Sync>(&self, at: impl Fn(&[Vec3], &[Vec3]) -> T + Sync) -> Vec<T> {
+        let k = self.per_element;
+        let samples = self.points.par_chunks(k).zip(self.normals.par_chunks(k));
+        self.spread(
+            samples.with_min_len(256).map(|(points, normals)| at(points, normals)).collect(),
+        )
     }
 
     /// One number for each element: the mean of what is found at its samples.
     #[must_use]
     pub fn mean(&self, at: impl Fn(Vec3, Vec3) -> f32 + Sync) -> Vec<f32> {
-        let k = self.per_element;
-        let points = self.points.par_chunks(k).zip(self.normals.par_chunks(k));
-        let mean = |(points, normals): (&[Vec3], &[Vec3])| {
+        self.each(|points, normals| {
             let sum: f32 = points.iter().zip(normals).map(|(&p, &n)| at(p, n)).sum();
-            if k == 1 { sum } else { sum / k as f32 }
-        };
-        points.with_min_len(256).map(mean).collect()
+            if points.len() == 1 { sum } else { sum / points.len() as f32 }
+        })
     }
 
-    /// The means of numbers found at each sample.
+    /// The means of numbers found at each sample, for each element.
     #[must_use]
     pub fn gathered(&self, values: Vec<f32>) -> Vec<f32> {
-        match self.per_element {
+        self.spread(match self.per_element {
             1 => values,
             k => values.par_chunks(k).map(|v| v.iter().sum::<f32>() / k as f32).collect(),
+        })
+    }
+
+    /// The sums of what is found at each sample, for each element.
+    #[must_use]
+    pub fn sums(&self, found: Vec<Vec3>) -> Vec<Vec3> {
+        self.spread(match self.per_element {
+            1 => found,
+            k => found.par_chunks(k).map(|v| v.iter().sum()).collect(),
+        })
+    }
+
+    /// What was found once for all that share it, for each of them.
+    fn spread<T: Copy + Send + Sync>(&self, found: Vec<T>) -> Vec<T> {
+        match &self.shared {
+            None => found,
+            Some(shared) => shared.par_iter().map(|&own| found[own as usize]).collect(),
         }
     }
 }
@@ -127,33 +188,19 @@ const DRAWN_IN: f32 = 1e-4;
 /// The same as a share of the way to the middle of a triangle there.
 const OF_WAY: f32 = 0.1;
 
-/// From a vertex into one of its own triangles, where its faces do not go all around it: on the
-/// surface itself, so that neither of its sides is left.
-fn inward(geometry: &Geometry, vertex: usize, most: f32) -> Vec3 {
-    let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let vertex_of = |corner: usize| mesh.corner_vertices()[corner] as usize;
-    let goes_on = |edge: usize| {
-        topology.around(edge).filter(|&other| other != edge).any(|other| {
-            let range = mesh.face_corners(topology.face_of(other));
-            let end = if other + 1 == range.end { range.start } else { other + 1 };
-            vertex_of(other) == vertex || vertex_of(end) == vertex
-        })
-    };
-    let is_inner = topology.own_corners(mesh, vertex).all(|corner| {
-        let range = mesh.face_corners(topology.face_of(corner));
-        let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
-        // Each edge at the vertex is that of the corner itself or of the one before.
-        goes_on(corner) && goes_on(previous)
-    });
-    if is_inner {
+/// From a point into one of the triangles of its corners, where their faces do not go all around it:
+/// on the surface itself, so that neither of its sides is left.
+fn inward(geometry: &Geometry, corners: &[u32], most: f32) -> Vec3 {
+    if fans::goes_around(geometry, corners) {
         return Vec3::ZERO;
     }
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let mut best = Vec3::ZERO;
-    for corner in topology.own_corners(mesh, vertex) {
-        let triangles = triangles_of(geometry, topology.face_of(corner)).iter();
-        for triangle in triangles.filter(|triangle| triangle.contains(&(corner as u32))) {
+    for corner in corners {
+        let triangles = triangles_of(geometry, topology.face_of(*corner as usize)).iter();
+        for triangle in triangles.filter(|triangle| triangle.contains(corner)) {
             let [a, b, c] = triangle.map(|corner| mesh.corner_position(corner as usize));
-            let to_middle = (a + b + c) / 3.0 - mesh.positions()[vertex];
+            let to_middle = (a + b + c) / 3.0 - mesh.corner_position(*corner as usize);
             // The largest: its middle is the furthest off.
             if to_middle.length_squared() > best.length_squared() {
                 best = to_middle;

@@ -13,7 +13,10 @@ use speckle_color::{Channels, noise::Noise};
 use speckle_mesh::Geometry;
 use speckle_model::recipe::{Source, Target};
 
-use self::rays::{Rays, Shade};
+use self::{
+    random::Grain,
+    rays::{Rays, Shade},
+};
 use super::{
     BakeError,
     field::Field,
@@ -48,9 +51,25 @@ pub(super) fn planned<'a>(
     }
     let all = lookup.placement().count(lookup.geometry().mesh());
     Ok(match source {
-        &Source::Occlusion { rays, reach, offset, both_sides, other_parts, ground, seed } => {
-            let rays = Rays { count: rays, reach, seed };
-            rays::occlusion(lookup, rays, offset, both_sides, Shade { other_parts, ground })
+        &Source::Occlusion {
+            rays,
+            reach,
+            offset,
+            both_sides,
+            other_parts,
+            ground,
+            own_shape,
+            falloff,
+            spread,
+            sky,
+            seed,
+        } => {
+            let shade =
+                Shade { own_shape, other_parts, ground, offset, both_sides, falloff, spread, sky };
+            rays::occlusion(lookup, Rays { count: rays, reach, seed }, shade)
+        }
+        &Source::OpenWay { rays, reach, space, other_parts, seed } => {
+            rays::open_way(lookup, Rays { count: rays, reach, seed }, space, other_parts)
         }
         &Source::Openness { light, spread, rays, other_parts, seed } => {
             let rays = Rays { count: rays, reach: 0.0, seed };
@@ -61,6 +80,7 @@ pub(super) fn planned<'a>(
         }
         &Source::Hollows { scale } => form::bent(lookup, scale, -1.0),
         &Source::Ridges { scale } => form::bent(lookup, scale, 1.0),
+        Source::Relief { scales } => form::relief(lookup, scales),
         &Source::Edges { angle, width, bends } => form::edges(lookup, angle, width, bends),
         &Source::Facing { direction, space, half_angle, softness } => {
             form::facing(lookup, (direction, space), half_angle, softness)
@@ -76,14 +96,27 @@ pub(super) fn planned<'a>(
             let laying = Laying { reach: *reach, joined: *joined, touch: *touch };
             apart::trail(lookup, root, laying)?
         }
-        &Source::Joint { between, width, offset } => apart::joint(lookup, between, width, offset),
-        &Source::PerPiece { by, seed } => random::per_piece(lookup, by, seed),
+        &Source::Joint { between, width, offset } => apart::joint(lookup, between, width, offset)?,
+        &Source::PerPiece { by, colors, seed } => random::per_piece(lookup, by, colors, seed)?,
         &Source::PerPieceShift { by, amounts, seed } => {
-            random::per_piece_shift(lookup, by, amounts, seed)
+            random::per_piece_shift(lookup, by, amounts, seed)?
         }
-        Source::Noise { noise, size, octaves, warp, space, seed } => {
-            let noise = Noise { kind: *noise, octaves: *octaves, warp: *warp, seed: *seed };
-            random::noise(lookup, noise, *size, space)?
+        &Source::Noise {
+            noise: kind,
+            size,
+            octaves,
+            warp,
+            lacunarity,
+            gain,
+            contrast,
+            stretch,
+            along,
+            tiles,
+            ref space,
+            seed,
+        } => {
+            let noise = Noise { warp, lacunarity, gain, ..Noise::new(kind, octaves, seed) };
+            random::noise(lookup, Grain { noise, size, contrast, stretch, along, tiles }, space)?
         }
         Source::Image { image, lay, repeat, offset, turn, wrap, hard_pixels, averaged } => {
             let mapping = Mapping {

@@ -1,15 +1,15 @@
 // The numbers of a step's source.
 import { Box, Button, InputBase, Typography } from "@mui/material";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { addImage } from "../../api/writes";
 import { ColorWell } from "../../widgets/ColorWell";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 import type { Project } from "../../project/project";
-import { hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../model/state";
+import { facts, hex, set, snapshotNames, symbols, useApp, type ColorSet, type Part } from "../../model/state";
 import { channelName } from "../../model/theme";
 import { boxOf } from "../../project/tools";
-import { directionWords, noiseWords, type Direction, type Root, type Source } from "../../model/recipes";
+import { amongWords, directionWords, noiseWords, type Direction, type Root, type Source } from "../../model/recipes";
 import { useTyped } from "../../widgets/typed";
 
 interface Props {
@@ -88,11 +88,6 @@ function DirectionField({
 const spaces = [
   ["world", "the project's"],
   ["part", "the part's own"],
-] as const;
-const among = [
-  ["pieces", "pieces"],
-  ["materials", "materials"],
-  ["parts", "parts"],
 ] as const;
 
 /** The names of what is selected or grouped on a part. */
@@ -496,6 +491,75 @@ function ChannelField({
   );
 }
 
+type Length = (
+  label: string,
+  value: number | undefined,
+  share: number,
+  none: string,
+  change: (value: number) => Source,
+) => ReactNode;
+
+/** Radii that are looked at, each with how much it counts. */
+function Scales({
+  scales,
+  length,
+  onChange,
+}: {
+  scales: readonly Schemas["WeighedScale"][];
+  length: Length;
+  onChange: (scales: Schemas["WeighedScale"][], turning: boolean) => void;
+}) {
+  const shown = scales.length > 0 ? scales : [{ scale: 0, weight: 1 }];
+  const put = (nth: number, change: Partial<Schemas["WeighedScale"]>) =>
+    shown.map((each, i) => (i === nth ? { ...each, ...change } : each));
+  return (
+    <>
+      {shown.map((each, i) => (
+        <Box key={i}>
+          {length(shown.length > 1 ? `Scale ${i + 1}` : "Scale", each.scale, 0.25, "finest", (scale) => ({
+            kind: "relief",
+            scales: put(i, { scale }),
+          }))}
+          {shown.length > 1 && (
+            <Sliding
+              label="Counts"
+              value={each.weight ?? 1}
+              min={0}
+              max={4}
+              step={0.05}
+              digits={2}
+              unit="×"
+              onChange={(weight) => {
+                const next = put(i, { weight });
+                if (next.some((other) => (other.weight ?? 1) > 0)) onChange(next, true);
+              }}
+            />
+          )}
+        </Box>
+      ))}
+      <Row label="Scales">
+        <Button
+          size="small"
+          color="secondary"
+          disabled={shown.length >= facts().limits.scales}
+          data-test="add-scale"
+          onClick={() => {
+            const last = shown[shown.length - 1];
+            onChange([...shown, { scale: (last?.scale ?? 0) * 4, weight: 1 }], false);
+          }}
+          sx={{ minWidth: 0 }}>
+          One more
+        </Button>
+        {shown.length > 1 && (
+          <Button size="small" color="inherit" onClick={() => onChange(shown.slice(0, -1), false)} sx={{ minWidth: 0 }}>
+            One less
+          </Button>
+        )}
+      </Row>
+    </>
+  );
+}
+
 export function SourceFields({ source, part, set: own, project, onChange }: Props) {
   const symbol = useApp((state) => symbols[state.traits.unit]);
   const parts = useApp((state) => state.parts);
@@ -572,8 +636,69 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
             on={source.both_sides ?? false}
             onChange={(both_sides) => put({ ...source, both_sides })}
           />
+          <Switching
+            label="It shades itself too"
+            on={source.own_shape ?? true}
+            onChange={(own_shape) => put({ ...source, own_shape })}
+          />
+          <Choose
+            label="By distance"
+            value={source.falloff ?? "none"}
+            options={[
+              ["none", "as much up to the reach"],
+              ["linear", "less and less"],
+              ["quadratic", "soon less"],
+            ]}
+            onChange={(falloff) =>
+              put({ ...source, falloff, reach: source.reach || (falloff === "none" ? 0 : diagonal / 4) })
+            }
+          />
+          <Choose
+            label="Rays"
+            value={source.spread ?? "cosine"}
+            options={[
+              ["cosine", "most along the normal"],
+              ["even", "the same every way"],
+            ]}
+            onChange={(spread) => put({ ...source, spread })}
+          />
+          <Switching
+            label="More light from one side"
+            on={source.sky != null}
+            onChange={(on) => put({ ...source, sky: on ? "up" : null })}
+          />
+          {source.sky != null && (
+            <DirectionField label="That side" direction={source.sky} onChange={(sky) => put({ ...source, sky })} />
+          )}
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
         </>
+      );
+    case "open_way":
+      return (
+        <>
+          {rays(source.rays, (n) => ({ ...source, rays: n }))}
+          {length("Reach", source.reach, 1, "endless", (reach) => ({ ...source, reach }))}
+          <Choose
+            label="In numbers of"
+            value={source.space ?? "world"}
+            options={spaces}
+            onChange={(space) => put({ ...source, space })}
+          />
+          <Switching
+            label="Other visible parts count too"
+            on={source.other_parts ?? true}
+            onChange={(other_parts) => put({ ...source, other_parts })}
+          />
+          {seed(source.seed, (n) => ({ ...source, seed: n }))}
+        </>
+      );
+    case "relief":
+      return (
+        <Scales
+          scales={source.scales ?? []}
+          length={length}
+          onChange={(scales, turning) => onChange({ ...source, scales }, turning)}
+        />
       );
     case "hollows":
     case "ridges":
@@ -783,7 +908,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
           <Choose
             label="Between"
             value={source.between ?? "pieces"}
-            options={among}
+            options={amongWords}
             onChange={(between) => put({ ...source, between })}
           />
           {length("Width", source.width, 0.3, "fitted", (width) => ({ ...source, width }))}
@@ -868,6 +993,64 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
             }
             onChange={to}
           />
+          <Sliding
+            label="Contrast"
+            value={Math.round((source.contrast ?? 0) * 100)}
+            min={0}
+            max={100}
+            step={1}
+            unit="%"
+            onChange={(n) => turn({ ...source, contrast: n / 100 })}
+          />
+          {(source.octaves ?? 3) > 1 && (
+            <>
+              <Sliding
+                label="Finer by"
+                value={source.lacunarity ?? 2}
+                min={1}
+                max={4}
+                step={0.05}
+                digits={2}
+                unit="×"
+                onChange={(lacunarity) => turn({ ...source, lacunarity })}
+              />
+              <Sliding
+                label="Lower by"
+                value={source.gain ?? 0.5}
+                min={0}
+                max={1}
+                step={0.01}
+                digits={2}
+                unit="×"
+                onChange={(gain) => turn({ ...source, gain })}
+              />
+            </>
+          )}
+          <Sliding
+            label="Stretch"
+            value={source.stretch ?? 1}
+            min={0.1}
+            max={10}
+            step={0.1}
+            digits={1}
+            unit="×"
+            curved
+            onChange={(stretch) => turn({ ...source, stretch })}
+          />
+          {!inUv && (source.stretch ?? 1) !== 1 && (
+            <DirectionField
+              label="Along"
+              direction={source.along ?? "up"}
+              onChange={(along) => put({ ...source, along })}
+            />
+          )}
+          {inUv && source.noise !== "simplex" && (
+            <Switching
+              label="Tiles: comes again with each square"
+              on={source.tiles ?? false}
+              onChange={(tiles) => put({ ...source, tiles })}
+            />
+          )}
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
         </>
       );
@@ -878,8 +1061,17 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
           <Choose
             label="For each of"
             value={source.by ?? "pieces"}
-            options={among}
+            options={amongWords}
             onChange={(by) => put({ ...source, by })}
+          />
+          <Sliding
+            label="Different"
+            value={source.colors ?? 0}
+            min={0}
+            max={16}
+            step={1}
+            zero="one each"
+            onChange={(n) => turn({ ...source, colors: n < 2 ? 0 : n })}
           />
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
         </>
@@ -891,7 +1083,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
           <Choose
             label="For each of"
             value={source.by ?? "pieces"}
-            options={among}
+            options={amongWords}
             onChange={(by) => put({ ...source, by })}
           />
           {["Lightness", "Chroma", "Hue"].map((label, i) => (

@@ -85,7 +85,6 @@ impl Topology {
         vertices: &[u32],
     ) -> Result<Opened, Crowded> {
         self.prepare(mesh);
-        self.pieces = Default::default();
         let is_open = |topology: &Self, corner: u32| {
             faces.binary_search(&(topology.face_of(corner as usize) as u32)).is_ok()
         };

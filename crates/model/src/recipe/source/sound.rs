@@ -1,6 +1,11 @@
 //! Whether a source can be made at all.
 
-use super::{Direction, MOST_RAYS, Projection, Root, Source, Vector};
+use speckle_color::noise::Kind;
+
+use super::{
+    Direction, Falloff, MOST_COLORS, MOST_RAYS, MOST_SCALES, NoiseSpace, Projection, Root, Source,
+    Vector, WeighedScale,
+};
 
 impl Source {
     /// What makes it impossible, whatever it is used on.
@@ -16,19 +21,44 @@ impl Source {
         let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());
         let said = |is_sound: bool, words: &str| (!is_sound).then(|| words.to_owned());
         let rays = self.rays();
-        let casts =
-            matches!(self, Self::Occlusion { .. } | Self::Thickness { .. } | Self::Openness { .. });
+        let casts = matches!(
+            self,
+            Self::Occlusion { .. }
+                | Self::OpenWay { .. }
+                | Self::Thickness { .. }
+                | Self::Openness { .. }
+        );
         if casts && !(1..=MOST_RAYS).contains(&rays) {
             return Some(format!("the rays must lie between 1 and {MOST_RAYS}"));
         }
         let lengths = "lengths must be numbers of 0 or more";
         let direction = "the direction needs a length";
         match self {
-            Self::Occlusion { reach, offset, .. } => {
+            Self::Occlusion { reach, offset, falloff, sky, .. } => {
                 said(length(*reach).and(length(*offset)).is_some(), lengths)
+                    .or_else(|| said(sky.as_ref().is_none_or(is_way), direction))
+                    .or_else(|| {
+                        let is_sound = *falloff == Falloff::None || *reach > 0.0;
+                        said(is_sound, "a falloff needs a reach: say how far the rays go")
+                    })
             }
+            Self::OpenWay { reach, .. } => said(length(*reach).is_some(), lengths),
             Self::Hollows { scale } | Self::Ridges { scale } => {
                 said(length(*scale).is_some(), lengths)
+            }
+            Self::Relief { scales } => {
+                let is_sound = |s: &WeighedScale| {
+                    length(s.scale).and(length(s.weight)).is_some()
+                };
+                said(scales.iter().all(is_sound), "scales and weights must be numbers of 0 or more")
+                    .or_else(|| {
+                        let is_some = scales.is_empty() || scales.iter().any(|s| s.weight > 0.0);
+                        said(is_some, "one of the scales needs a weight")
+                    })
+                    .or_else(|| {
+                        let words = format!("there are {MOST_SCALES} scales at most");
+                        said(scales.len() <= MOST_SCALES, &words)
+                    })
             }
             Self::Edges { angle, width, .. } => said(length(*width).is_some(), lengths).or_else(|| {
                 said((0.0..=180.0).contains(angle), "the angle must lie between 0 and 180°")
@@ -72,11 +102,7 @@ impl Source {
                 amounts.iter().all(|a| (0.0..=1.0).contains(a)),
                 "the amounts must lie between 0 and 1",
             ),
-            Self::Noise { size, octaves, warp, .. } => said(length(*size).is_some(), lengths)
-                .or_else(|| {
-                    let is_sound = (1..=12).contains(octaves) && (0.0..=100.0).contains(warp);
-                    said(is_sound, "the octaves must lie between 1 and 12, the warp between 0 and 100")
-                }),
+            Self::Noise { .. } => self.problem_of_noise(),
             Self::Image { lay, repeat, offset, turn, .. } => {
                 let width = match lay {
                     Projection::Uv { .. } => 0.0,
@@ -100,13 +126,63 @@ impl Source {
                 color.iter().all(|x| (0.0..=1.0).contains(x)),
                 "the color's numbers must lie between 0 and 1",
             ),
+            Self::PerPiece { colors, .. } => said(
+                *colors != 1 && *colors <= MOST_COLORS,
+                "there must be at least 2 different numbers, and no more than 64; 0 for one each",
+            ),
             Self::Channel { .. }
-            | Self::PerPiece { .. }
             | Self::Material
             | Self::Normal { .. }
             | Self::Position { .. }
             | Self::HandPaint { .. } => None,
         }
+    }
+
+    fn problem_of_noise(&self) -> Option<String> {
+        let &Self::Noise {
+            ref noise,
+            size,
+            octaves,
+            warp,
+            lacunarity,
+            gain,
+            contrast,
+            stretch,
+            ref along,
+            tiles,
+            ref space,
+            ..
+        } = self
+        else {
+            return None;
+        };
+        let is_way = match along {
+            Direction::To(Vector(to)) => to.iter().all(|x| x.is_finite()) && *to != [0.0; 3],
+            _ => true,
+        };
+        let found = [
+            (size.is_finite() && size >= 0.0, "lengths must be numbers of 0 or more"),
+            (
+                (1..=12).contains(&octaves) && (0.0..=100.0).contains(&warp),
+                "the octaves must lie between 1 and 12, the warp between 0 and 100",
+            ),
+            (
+                (1.0..=8.0).contains(&lacunarity) && (0.0..=1.0).contains(&gain),
+                "octaves are 1 to 8 times as fine as those before, and 0 to 1 times as high",
+            ),
+            ((0.0..=1.0).contains(&contrast), "the contrast must lie between 0 and 1"),
+            ((0.01..=100.0).contains(&stretch), "the stretch must lie between 0.01 and 100"),
+            (is_way, "the direction needs a length"),
+            (
+                !tiles || matches!(space, NoiseSpace::Uv(_)),
+                "noise tiles in texture coordinates only: look it up in UV",
+            ),
+            (
+                !tiles || *noise != Kind::Simplex,
+                "this noise has no square to tile by: choose another one, such as gradient",
+            ),
+        ];
+        found.into_iter().find(|(is_sound, _)| !is_sound).map(|(_, words)| words.to_owned())
     }
 
     /// What is still to be chosen before it can be made.

@@ -48,6 +48,49 @@ pub enum Direction {
     To(Vector),
 }
 
+/// How much something shades by how far it is, as a share of the reach.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ShadeFalloff))]
+#[serde(rename_all = "snake_case")]
+pub enum Falloff {
+    /// As much at any distance up to the reach.
+    #[default]
+    None,
+    /// Less by the distance: 1 − d.
+    Linear,
+    /// Less by its square: (1 − d)².
+    Quadratic,
+}
+
+/// How rays are spread over the half of all directions that a surface faces.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = RaySpread))]
+#[serde(rename_all = "snake_case")]
+pub enum Spread {
+    /// By the cosine of their angle to the normal, as a matt surface gathers light.
+    #[default]
+    Cosine,
+    /// Evenly: all directions count alike.
+    Even,
+}
+
+/// A radius that is looked at, and how much what is seen at it counts.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct WeighedScale {
+    /// The radius; 0 for the smallest the mesh shows.
+    #[serde(default)]
+    pub scale: f32,
+    /// How much it counts beside the others.
+    #[serde(default = "one")]
+    pub weight: f32,
+}
+
+fn one() -> f32 {
+    1.0
+}
+
 /// From where something is measured.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -97,9 +140,13 @@ pub enum Joined {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Among {
-    /// Connected pieces.
+    /// Pieces: what hangs together by edges.
     #[default]
     Pieces,
+    /// What hangs together, if only by a point.
+    Touching,
+    /// Islands of the first set of texture coordinates.
+    Islands,
     /// Materials: groups of faces that the file named.
     Materials,
     /// Parts.

@@ -4,7 +4,13 @@ use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use smallvec::SmallVec;
 use speckle_color::{Encoding, Linear, Rgba};
-use speckle_mesh::{Geometry, Mesh, Placement};
+use speckle_mesh::{
+    Geometry, Mesh, Placement,
+    geometry::{
+        fans::{self, Fans},
+        topology::CROWD,
+    },
+};
 use speckle_model::recipe::source::{Averaged, Wrap};
 
 use super::Image;
@@ -124,23 +130,28 @@ pub fn sampled(
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let turn = Vec2::from_angle(-mapping.turn);
-    let wedges = Looking { mapping, turn, geometry, placement }.wedges(pictures, of_faces);
+    let has_sides = pictures.iter().any(|p| matches!(p.projected, Projected::Sides(_)));
+    let fans = (placement == Placement::Corner && has_sides).then(|| Fans::of(geometry));
+    let looking = Looking { mapping, turn, geometry, placement, fans: fans.as_ref() };
+    let wedges = looking.wedges(pictures, of_faces);
     let mean = |corners: &mut dyn Iterator<Item = usize>| {
         mapping.encoding.stored(mean_of(corners.map(|corner| wedges[corner])))
     };
     if mapping.averaged == Averaged::Piece {
-        let mut corners: Vec<Vec<usize>> = vec![Vec::new(); topology.piece_count()];
+        let mut corners: Vec<Vec<usize>> = vec![Vec::new(); geometry.pieces().count()];
         for corner in 0..mesh.corner_count() {
-            corners[topology.piece_of(topology.face_of(corner))].push(corner);
+            corners[geometry.pieces().of(topology.face_of(corner))].push(corner);
         }
         let means: Vec<Rgba> = corners.iter().map(|c| mean(&mut c.iter().copied())).collect();
-        let of_piece = |face| means[topology.piece_of(face)];
+        let of_piece = |face| means[geometry.pieces().of(face)];
         return pieces::by_face(geometry, placement, of_piece, [0.0; 4]);
     }
     match placement {
-        Placement::Corner => {
-            wedges.par_iter().map(|wedge| mapping.encoding.stored(wedge.light)).collect()
-        }
+        Placement::Corner => (0..mesh.corner_count())
+            .into_par_iter()
+            .with_min_len(1024)
+            .map(|corner| mean(&mut looking.joined(corner, pictures, of_faces)))
+            .collect(),
         Placement::Face => (0..mesh.face_count())
             .into_par_iter()
             .map(|face| mean(&mut mesh.face_corners(face)))
@@ -180,9 +191,46 @@ struct Looking<'a> {
     turn: Vec2,
     geometry: &'a Geometry,
     placement: Placement,
+    /// Where sides are looked at from corners: their fans.
+    fans: Option<&'a Fans>,
+}
+
+/// The number of the picture that a face shows.
+fn picture_of(of_faces: &[u32], face: usize) -> usize {
+    of_faces.get(face).map_or(0, |&picture| picture as usize)
 }
 
 impl Looking<'_> {
+    /// The corners at the point of one at which the picture goes on: their faces show the same one,
+    /// at the same place of it.
+    fn joined<'b>(
+        &'b self,
+        corner: usize,
+        pictures: &'b [Picture],
+        of_faces: &'b [u32],
+    ) -> Box<dyn Iterator<Item = usize> + 'b> {
+        let (mesh, topology) = (self.geometry.mesh(), self.geometry.topology());
+        let picture = |corner: usize| picture_of(of_faces, topology.face_of(corner));
+        let own = picture(corner);
+        let at_point = topology.corners_at(mesh.corner_vertices()[corner] as usize);
+        if at_point.len() > CROWD {
+            return Box::new(std::iter::once(corner));
+        }
+        let shown = &pictures[own];
+        let goes_on = move |other: usize| match (shown.image, &shown.projected, self.fans) {
+            (None, ..) => true,
+            (_, Projected::Uv(uvs), _) => uvs[other] == uvs[corner],
+            (_, Projected::Sides(_), Some(Fans { of_corners: fan, .. })) => {
+                fan[other] == fan[corner]
+            }
+            (_, Projected::Sides(_), None) => other == corner,
+        };
+        let others = at_point.iter().map(|&other| other as usize);
+        let is_joined =
+            move |&other: &usize| other == corner || (picture(other) == own && goes_on(other));
+        Box::new(others.filter(is_joined))
+    }
+
     /// What every corner's wedge shows.
     fn wedges(&self, pictures: &[Picture], of_faces: &[u32]) -> Vec<Wedge> {
         let mesh = self.geometry.mesh();
@@ -200,7 +248,7 @@ impl Looking<'_> {
             let start = mesh.face_corners(faces.start).start;
             for face in faces {
                 let corners = mesh.face_corners(face);
-                let picture = &pictures[of_faces.get(face).map_or(0, |&p| p as usize)];
+                let picture = &pictures[picture_of(of_faces, face)];
                 self.face(face, picture, &mut own[corners.start - start..corners.end - start]);
             }
         });
@@ -254,12 +302,16 @@ impl Looking<'_> {
         i: usize,
     ) -> Linear {
         let mesh = self.geometry.mesh();
-        let normal = match self.placement {
-            Placement::Vertex => {
+        let normal = match (self.placement, self.fans) {
+            (Placement::Vertex, _) => {
                 let vertex = mesh.face_vertices(face)[i];
                 self.geometry.vertex_normals()[vertex as usize]
             }
-            _ => self.geometry.face_normals()[face],
+            (_, Some(fans)) => {
+                let fan = fans.of_corners[mesh.face_corners(face).start + i] as usize;
+                fans::normal_of(self.geometry, &fans.corners(self.geometry, fan))
+            }
+            (_, None) => self.geometry.face_normals()[face],
         };
         let (mut sum, mut weights) = ([0.0; 4], 0.0);
         for (side, places) in sides.iter().zip(seen) {
@@ -277,7 +329,9 @@ impl Looking<'_> {
     /// The place in the image, from the left and from the top, of one that grows upwards.
     fn placed(&self, uv: Vec2) -> Vec2 {
         let turned = self.turn.rotate(uv - 0.5) + 0.5;
-        let at = turned * self.mapping.repeat - self.mapping.offset;
+        // Moved to the right and down.
+        let offset = Vec2::new(self.mapping.offset.x, -self.mapping.offset.y);
+        let at = turned * self.mapping.repeat - offset;
         let at = Vec2::new(at.x, 1.0 - at.y);
         // Places beyond all numbers are nowhere in particular.
         if at.is_finite() { at.clamp(Vec2::splat(-1e6), Vec2::splat(1e6)) } else { Vec2::ZERO }
@@ -292,7 +346,8 @@ impl Looking<'_> {
             let at = if *placement == Placement::Face { middle } else { own };
             return image.mean_about(at, 1.0, mapping, true);
         }
-        // What several wedges are averaged into may be a little coarser in each.
+        // What several wedges are averaged into may be a little coarser in each; one at a corner may
+        // stand alone.
         let stands_alone = *placement == Placement::Corner;
         let last = places.len() - 1;
         let next = (own + places[if i == last { 0 } else { i + 1 }]) / 2.0;

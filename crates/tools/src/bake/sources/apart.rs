@@ -155,21 +155,20 @@ fn start<'a>(
                 let (face, on, _) = nearest.ok_or(BakeError::NoSurface)?;
                 let vertices = mesh.face_vertices(face as usize);
                 let far = |&v: &u32| (v, mesh.positions()[v as usize].distance(on));
-                Ok(Start { seeds: vertices.iter().map(far).collect(), is_point: true })
+                Ok(Start { seeds: vertices.iter().map(far).collect(), is_about_a_point: true })
             })
         }
         Root::Selection { name } => {
             let chosen = lookup.selection(name)?;
             Box::new(move || {
-                let vertices = chosen.vertices()?;
-                let is_point = vertices.len() == 1;
-                Ok(Start { seeds: vertices.into_iter().map(|v| (v, 0.0)).collect(), is_point })
+                let seeds = chosen.vertices()?.into_iter().map(|v| (v, 0.0)).collect();
+                Ok(Start { seeds, is_about_a_point: false })
             })
         }
         Root::OpenEdge => Box::new(move || {
             let edges = open_edges(geometry, name)?;
             let seeds = edges.into_iter().flatten().map(|v| (v as u32, 0.0)).collect();
-            Ok(Start { seeds, is_point: false })
+            Ok(Start { seeds, is_about_a_point: false })
         }),
         Root::End { towards } => {
             let along = lookup.height_axis(*towards, Space::Part);
@@ -181,13 +180,13 @@ fn start<'a>(
 
 /// The vertices that lie furthest along a direction, of the part or of each of its pieces.
 fn ends(geometry: &Geometry, along: Vec3, each_piece: bool) -> Start {
-    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let (mesh, own) = (geometry.mesh(), geometry.pieces());
     let hair = geometry.measures().diagonal() * END;
-    let pieces = if each_piece { topology.piece_count() } else { 1 };
+    let pieces = if each_piece { own.count() } else { 1 };
     let mut ends = vec![f32::MIN; pieces];
     let mut of = vec![usize::MAX; mesh.vertex_count()];
     for face in 0..mesh.face_count() {
-        let piece = if each_piece { topology.piece_of(face) } else { 0 };
+        let piece = if each_piece { own.of(face) } else { 0 };
         for &v in mesh.face_vertices(face) {
             of[v as usize] = piece;
             ends[piece] = ends[piece].max(mesh.positions()[v as usize].dot(along));
@@ -197,8 +196,7 @@ fn ends(geometry: &Geometry, along: Vec3, each_piece: bool) -> Start {
         |v: &usize| of[*v] != usize::MAX && mesh.positions()[*v].dot(along) >= ends[of[*v]] - hair;
     let seeds: Vec<(u32, f32)> =
         (0..mesh.vertex_count()).filter(is_end).map(|v| (v as u32, 0.0)).collect();
-    let is_point = seeds.len() == pieces;
-    Start { seeds, is_point }
+    Start { seeds, is_about_a_point: false }
 }
 
 /// How near the surface is to what is told apart from it: 1 up to an offset, 0 a width further.
@@ -207,12 +205,12 @@ pub(super) fn joint<'a>(
     between: Among,
     width: f32,
     offset: f32,
-) -> Plan<'a> {
+) -> Result<Plan<'a>, BakeError> {
     let (samples, geometry) = (lookup.samples(Space::Part), lookup.geometry());
     let width = move || or(width, super::diagonal(geometry) / 20.0);
     let value =
         move |width: f32| move |distance: f32| (1.0 - (distance - offset) / width).clamp(0.0, 1.0);
-    match between {
+    Ok(match between {
         Among::Parts => {
             let (own, others) = lookup.around(true);
             Box::new(move |_| {
@@ -224,49 +222,48 @@ pub(super) fn joint<'a>(
                 })))
             })
         }
-        Among::Pieces => {
-            let placement = lookup.placement();
+        Among::Pieces | Among::Touching => {
+            let (placement, (units, _)) = (lookup.placement(), lookup.units(between)?);
             Box::new(move |_| {
-                let width = width();
+                let (width, of) = (width(), units.of_faces(geometry));
                 let value = value(width);
                 let nearest = |p: Vec3, own: u32| {
-                    let is_other =
-                        |face: u32| geometry.topology().piece_of(face as usize) as u32 != own;
+                    let is_other = |face: u32| of[face as usize] != own;
                     let found = geometry.bvh().nearest(p, width + offset, is_other);
                     found.map_or(0.0, |(.., far)| value(far))
                 };
-                Ok(Field::one(beside_pieces(geometry, placement, &samples(), nearest)))
+                Ok(Field::one(beside(geometry, placement, &samples(), &of, nearest)))
             })
         }
-        Among::Materials => {
-            let (units, _) = lookup.units(Among::Materials);
+        Among::Materials | Among::Islands => {
+            let (units, _) = lookup.units(between)?;
             Box::new(move |_| {
                 let width = width();
-                let (value, tree) =
-                    (value(width), Bvh::over_segments(&borders(geometry, &units())));
+                let borders = borders(geometry, &units.of_faces(geometry));
+                let (value, tree) = (value(width), Bvh::over_segments(&borders));
                 let near = |p: Vec3| tree.nearest(p, width + offset, |_| true);
                 let value = |p: Vec3| near(p).map_or(0.0, |(.., far)| value(far));
                 Ok(Field::one(samples().mean(|p, _| value(p))))
             })
         }
-    }
+    })
 }
 
-/// The means of what is found at the samples of each element, which know the piece they are of.
-fn beside_pieces(
+/// The means of what is found at the samples of each element, which know what they are of: the number
+/// of each face is given.
+fn beside(
     geometry: &Geometry,
     placement: Placement,
     samples: &Samples,
+    of_faces: &[u32],
     at: impl Fn(Vec3, u32) -> f32 + Sync,
 ) -> Vec<f32> {
-    let piece = |face| geometry.topology().piece_of(face) as u32;
-    let of = pieces::by_face(geometry, placement, piece, u32::MAX);
+    let of = pieces::by_face(geometry, placement, |face| of_faces[face], u32::MAX);
     // Asked for before work is shared out: see `Geometry`.
     let _ = geometry.bvh();
-    let k = samples.per_element;
     let mean = |element: usize| {
-        let points = &samples.points[element * k..(element + 1) * k];
-        points.iter().map(|&p| at(p, of[element])).sum::<f32>() / k as f32
+        let points = samples.points_of(element);
+        points.iter().map(|&p| at(p, of[element])).sum::<f32>() / points.len() as f32
     };
     (0..samples.elements()).into_par_iter().map(mean).collect()
 }

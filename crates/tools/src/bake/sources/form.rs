@@ -2,7 +2,7 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_model::recipe::source::{Bends, Direction, Space, Triple};
+use speckle_model::recipe::source::{Bends, Direction, Space, Triple, WeighedScale};
 
 use super::or;
 use crate::bake::{
@@ -19,6 +19,21 @@ pub(super) fn bent<'a>(lookup: &mut Lookup<'a>, scale: f32, sign: f32) -> Plan<'
         let scale = or(scale, geometry.measures().median_edge);
         let value = |h: f32| (sign * h * scale).clamp(0.0, 1.0);
         let values = mean.into_par_iter().map(value).collect();
+        Ok(Field::one(diffusion::placed(geometry, placement, values)))
+    })
+}
+
+/// Hollow or out at several scales, as 0.5 ± half of it.
+pub(super) fn relief<'a>(lookup: &mut Lookup<'a>, scales: &'a [WeighedScale]) -> Plan<'a> {
+    let (geometry, placement) = (lookup.geometry(), lookup.placement());
+    Box::new(move |watch| {
+        let mut scales: Vec<_> = scales.iter().map(|s| (s.scale, s.weight)).collect();
+        if scales.is_empty() {
+            scales.push((0.0, 1.0));
+        }
+        let bent = curvature::at_scales(geometry, &scales, watch)?;
+        let value = |h: f32| 0.5 + 0.5 * h.clamp(-1.0, 1.0);
+        let values = bent.into_par_iter().map(value).collect();
         Ok(Field::one(diffusion::placed(geometry, placement, values)))
     })
 }
@@ -105,10 +120,8 @@ pub(super) fn between<'a>(
 pub(super) fn normal<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
     let samples = lookup.samples(space);
     Box::new(move |_| {
-        let samples = samples();
-        let k = samples.per_element;
-        let mean = |n: &[Vec3]| (n.iter().sum::<Vec3>() / k as f32 * 0.5 + 0.5).to_array();
-        Ok(Field::three(samples.normals.par_chunks(k).map(mean).collect()))
+        let shares = |n: &[Vec3]| (n.iter().sum::<Vec3>() / n.len() as f32 * 0.5 + 0.5).to_array();
+        Ok(Field::three(samples().each(|_, normals| shares(normals))))
     })
 }
 
@@ -116,8 +129,6 @@ pub(super) fn position<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
     let (samples, geometry, placed) =
         (lookup.samples(space), lookup.geometry(), lookup.placed(space));
     Box::new(move |_| {
-        let samples = samples();
-        let k = samples.per_element;
         let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
         for &p in geometry.shown_points() {
             let p = placed.map_or(p, |placed| placed.to_project(p));
@@ -125,9 +136,9 @@ pub(super) fn position<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
         }
         let size = (high - low).max(Vec3::splat(f32::MIN_POSITIVE));
         let mean = |p: &[Vec3]| {
-            let at = p.iter().sum::<Vec3>() / k as f32;
+            let at = p.iter().sum::<Vec3>() / p.len() as f32;
             ((at - low) / size).clamp(Vec3::ZERO, Vec3::ONE).to_array()
         };
-        Ok(Field::three(samples.points.par_chunks(k).map(mean).collect()))
+        Ok(Field::three(samples().each(|points, _| mean(points))))
     })
 }

@@ -1,9 +1,10 @@
 //! What is random: a number or a shift for each piece, and noise.
 
+use glam::Vec3;
 use rayon::prelude::*;
-use speckle_color::noise::Noise;
+use speckle_color::noise::{self, Noise};
 use speckle_mesh::{Geometry, Placement};
-use speckle_model::recipe::source::{Among, NoiseSpace, Space, Triple};
+use speckle_model::recipe::source::{Among, Direction, NoiseSpace, Space, Triple};
 
 use super::or;
 use crate::bake::{
@@ -13,14 +14,28 @@ use crate::bake::{
     pieces,
 };
 
-pub(super) fn per_piece<'a>(lookup: &mut Lookup<'a>, by: Among, seed: u32) -> Plan<'a> {
+/// A random number for each; of so many different ones, if that is said.
+pub(super) fn per_piece<'a>(
+    lookup: &mut Lookup<'a>,
+    by: Among,
+    colors: u32,
+    seed: u32,
+) -> Result<Plan<'a>, BakeError> {
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
-    let (units, own) = lookup.units(by);
-    Box::new(move |_| {
-        let of = units();
-        let value = |face: usize| pieces::random(seed ^ own, of[face])[0];
+    let (units, own) = lookup.units(by)?;
+    Ok(Box::new(move |_| {
+        let of = units.of_faces(geometry);
+        let mut keys = units.keys(geometry, &of);
+        let numbers: Vec<f32> = if colors > 1 {
+            keys.iter_mut().for_each(|key| *key = noise::mix(*key ^ seed ^ own));
+            let of_units = pieces::colored(geometry, &of, &keys, colors);
+            of_units.iter().map(|&color| color as f32 / (colors - 1) as f32).collect()
+        } else {
+            keys.iter().map(|&key| pieces::random(seed ^ own, key)[0]).collect()
+        };
+        let value = |face: usize| numbers[of[face] as usize];
         Ok(Field::one(pieces::by_face(geometry, placement, value, 0.0)))
-    })
+    }))
 }
 
 pub(super) fn per_piece_shift<'a>(
@@ -28,23 +43,61 @@ pub(super) fn per_piece_shift<'a>(
     by: Among,
     amounts: Triple,
     seed: u32,
-) -> Plan<'a> {
+) -> Result<Plan<'a>, BakeError> {
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
-    let (units, own) = lookup.units(by);
-    Box::new(move |_| {
-        let of = units();
-        let value = |face: usize| {
-            let random = pieces::random(seed ^ own, of[face]);
+    let (units, own) = lookup.units(by)?;
+    Ok(Box::new(move |_| {
+        let of = units.of_faces(geometry);
+        let shift = |&key: &u32| {
+            let random = pieces::random(seed ^ own, key);
             std::array::from_fn(|k| 0.5 + (random[k] - 0.5) * amounts[k])
         };
+        let shifts: Vec<[f32; 3]> = units.keys(geometry, &of).iter().map(shift).collect();
+        let value = |face: usize| shifts[of[face] as usize];
         Ok(Field::three(pieces::by_face(geometry, placement, value, [0.5; 3])))
-    })
+    }))
+}
+
+/// A noise as it lies on a part.
+pub(super) struct Grain {
+    pub(super) noise: Noise,
+    /// The size of its grains; 0 for one that suits the part.
+    pub(super) size: f32,
+    /// How far it fills the range.
+    pub(super) contrast: f32,
+    /// How many times as long grains are along a direction.
+    pub(super) stretch: f32,
+    pub(super) along: Direction,
+    /// Whether it comes again after each square of texture coordinates.
+    pub(super) tiles: bool,
+}
+
+impl Grain {
+    /// The numbers at places, along a direction that is known.
+    fn numbers(self, size: f32, along: Vec3) -> impl Fn(Vec3) -> f32 + Sync {
+        let Self { noise, contrast, stretch, tiles, .. } = self;
+        // In a square whole cells fit, else they would not meet at its border.
+        let cells = if tiles { (1.0 / size).round().clamp(1.0, 1e4) } else { 0.0 };
+        let noise = Noise { period: cells as u32, ..noise };
+        let scale = if tiles { cells } else { 1.0 / size };
+        let [low, high] = if contrast > 0.0 { noise.range() } else { [0.0, 1.0] };
+        let shorter = 1.0 / stretch - 1.0;
+        move |place| {
+            let place =
+                if shorter == 0.0 { place } else { place + along * (place.dot(along) * shorter) };
+            let number = noise.at(place * scale);
+            if contrast <= 0.0 {
+                return number;
+            }
+            let filled = ((number - low) / (high - low).max(f32::EPSILON)).clamp(0.0, 1.0);
+            number + (filled - number) * contrast
+        }
+    }
 }
 
 pub(super) fn noise<'a>(
     lookup: &mut Lookup<'a>,
-    noise: Noise,
-    size: f32,
+    grain: Grain,
     space: &NoiseSpace,
 ) -> Result<Plan<'a>, BakeError> {
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
@@ -52,8 +105,11 @@ pub(super) fn noise<'a>(
         NoiseSpace::Uv(uv_set) => {
             let uvs = lookup.uvs(*uv_set)?;
             return Ok(Box::new(move |_| {
-                let size = or(size, 0.1);
-                let at = |c: usize| noise.at((uvs[c] / size).extend(0.0));
+                let size = or(grain.size, 0.1);
+                // In the plane of an image, up is along v.
+                let along = if grain.stretch == 1.0 { Vec3::ZERO } else { Vec3::Y };
+                let numbers = grain.numbers(size, along);
+                let at = |c: usize| numbers(uvs[c].extend(0.0));
                 Ok(Field::one(from_corners(geometry, placement, at)))
             }));
         }
@@ -61,9 +117,12 @@ pub(super) fn noise<'a>(
         NoiseSpace::World => Space::World,
     };
     let samples = lookup.samples(space);
+    let along =
+        if grain.stretch == 1.0 { Vec3::ZERO } else { lookup.direction(grain.along, space) };
     Ok(Box::new(move |_| {
-        let size = or(size, super::diagonal(geometry) / 10.0);
-        Ok(Field::one(samples().mean(|p, _| noise.at(p / size))))
+        let size = or(grain.size, super::diagonal(geometry) / 10.0);
+        let numbers = grain.numbers(size, along);
+        Ok(Field::one(samples().mean(|p, _| numbers(p))))
     }))
 }
 

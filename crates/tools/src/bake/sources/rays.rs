@@ -1,7 +1,8 @@
 //! What rays find: occlusion, openness to a light, thickness.
 
 use glam::Vec3;
-use speckle_model::recipe::source::{Direction, Space};
+use rayon::prelude::*;
+use speckle_model::recipe::source::{Direction, Falloff, Space, Spread};
 
 use super::or;
 use crate::bake::{
@@ -21,46 +22,76 @@ pub(super) struct Rays {
     pub(super) seed: u32,
 }
 
-/// What shades a part.
+/// What shades a part, and how.
 #[derive(Clone, Copy)]
 pub(super) struct Shade {
+    /// Whether it shades itself.
+    pub(super) own_shape: bool,
     /// Whether other visible parts do.
     pub(super) other_parts: bool,
     /// Whether a ground does on which it stands.
     pub(super) ground: bool,
+    /// How far off the surface rays start; 0 for a hair.
+    pub(super) offset: f32,
+    /// Whether the lighter of both sides counts.
+    pub(super) both_sides: bool,
+    /// How much what they meet counts by its distance.
+    pub(super) falloff: Falloff,
+    /// How they are spread.
+    pub(super) spread: Spread,
+    /// Where more of the light comes from.
+    pub(super) sky: Option<Direction>,
 }
 
-pub(super) fn occlusion<'a>(
-    lookup: &mut Lookup<'a>,
-    rays: Rays,
-    offset: f32,
-    both_sides: bool,
-    shade: Shade,
-) -> Plan<'a> {
+pub(super) fn occlusion<'a>(lookup: &mut Lookup<'a>, rays: Rays, shade: Shade) -> Plan<'a> {
     let samples = lookup.ray_samples();
     let (own, others) = lookup.around(shade.other_parts);
     let up = shade.ground.then(|| lookup.height_axis(Direction::Up, Space::Part));
+    let sky = shade.sky.map(|sky| lookup.direction(sky, Space::Part));
     Box::new(move |watch| {
         let ground = up.map(|up| {
             let heights = own.geometry.shown_points().iter().map(|p| p.dot(up));
             (up, heights.fold(f32::MAX, f32::min))
         });
-        let blockers = Blockers::new(own, &others, ground);
+        let blockers = Blockers::new(own, shade.own_shape, &others, ground);
         let casting = Casting {
-            rays: rays.count,
             reach: rays.reach,
-            offset: or(offset, blockers.hair()),
-            cone: Cone::Cosine,
-            seed: rays.seed,
+            cone: Cone::Outward(shade.spread),
+            falloff: shade.falloff,
+            sky,
+            ..Casting::plain(rays.count, or(shade.offset, blockers.hair()), rays.seed)
         };
         let samples = samples();
         let open = occlusion::openness(&samples, &blockers, &casting, watch)?;
-        if !both_sides {
+        if !shade.both_sides {
             return Ok(Field::one(open));
         }
-        let inward = Casting { cone: Cone::Inward, ..casting };
+        let inward = Casting { cone: Cone::Inward(shade.spread), ..casting };
         let other = occlusion::openness(&samples, &blockers, &inward, watch)?;
         Ok(Field::one(open.iter().zip(other).map(|(a, b)| a.max(b)).collect()))
+    })
+}
+
+/// The mean of the ways that are open, as shares of 0–1.
+pub(super) fn open_way<'a>(
+    lookup: &mut Lookup<'a>,
+    rays: Rays,
+    space: Space,
+    other_parts: bool,
+) -> Plan<'a> {
+    let samples = lookup.ray_samples();
+    let (own, others) = lookup.around(other_parts);
+    let placed = lookup.placed(space);
+    Box::new(move |watch| {
+        let blockers = Blockers::new(own, true, &others, None);
+        let plain = Casting::plain(rays.count, blockers.hair(), rays.seed);
+        let casting = Casting { reach: rays.reach, ..plain };
+        let ways = occlusion::open_way(&samples(), &blockers, &casting, watch)?;
+        let share = |way: Vec3| {
+            let way = placed.map_or(way, |placed| placed.direction_to_project(way));
+            (way.normalize_or_zero() * 0.5 + 0.5).to_array()
+        };
+        Ok(Field::three(ways.into_par_iter().map(share).collect()))
     })
 }
 
@@ -75,14 +106,9 @@ pub(super) fn openness<'a>(
     let (own, others) = lookup.around(other_parts);
     let towards: Vec3 = lookup.direction(light, Space::Part);
     Box::new(move |watch| {
-        let blockers = Blockers::new(own, &others, None);
-        let casting = Casting {
-            rays: rays.count,
-            reach: rays.reach,
-            offset: blockers.hair(),
-            cone: Cone::Light { towards, spread: spread.to_radians().sin() },
-            seed: rays.seed,
-        };
+        let blockers = Blockers::new(own, true, &others, None);
+        let cone = Cone::Light { towards, spread: spread.to_radians().sin() };
+        let casting = Casting { cone, ..Casting::plain(rays.count, blockers.hair(), rays.seed) };
         Ok(Field::one(occlusion::openness(&samples(), &blockers, &casting, watch)?))
     })
 }
