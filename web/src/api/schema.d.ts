@@ -1309,6 +1309,8 @@ export interface components {
             images: number;
             /** @description Colors of a ramp. */
             ramp_stops: number;
+            /** @description Scales of a source. */
+            scales: number;
             /** @description Sets of a part. */
             sets: number;
             /**
