@@ -64,6 +64,16 @@ pub struct Base {
     pub ground: Rgba,
 }
 
+impl Base {
+    /// The same with a grey ground of such a luminance, in light.
+    #[must_use]
+    #[inline]
+    pub fn lit(self, luminance: f32) -> Self {
+        let ground = self.encoding.stored(Linear([luminance, luminance, luminance, 1.0]));
+        Self { ground, ..self }
+    }
+}
+
 impl Blend {
     /// What full paint makes of a stored value. Modes that look at whole colors lay alpha on as it
     /// is; the others blend it like the rest, since it may hold any mask.

@@ -25,6 +25,8 @@ pub struct Pixels {
     /// The same in linear light, of files that hold that (OpenEXR does, by its own documents), as
     /// far as it lies between 0 and 1.
     pub light: Option<Vec<Linear>>,
+    /// The same as `rgba` in steps of 1/65535, of files that hold finer steps than bytes.
+    pub deep: Option<Vec<[u16; 4]>>,
 }
 
 fn said(cause: impl Display) -> String {
@@ -72,17 +74,25 @@ pub fn read(bytes: &[u8]) -> Result<Pixels, String> {
         let value = |p: &[f32]| Linear(std::array::from_fn(|i| within(&p[i])));
         let light: Vec<Linear> = image.as_raw().par_chunks_exact(4).map(value).collect();
         let rgba = light.par_iter().flat_map_iter(|&value| bytes_from_rgba(value.encoded()));
-        return Ok(Pixels { width, height, rgba: rgba.collect(), light: Some(light) });
+        let rgba = rgba.collect();
+        return Ok(Pixels { width, height, rgba, light: Some(light), deep: None });
     }
-    let image = image.into_rgba8();
-    let (width, height) = image.dimensions();
+    let (width, height) = (image.width() as usize, image.height() as usize);
     if width == 0 || height == 0 {
         return Err(said("it has no pixels"));
     }
-    Ok(Pixels {
-        width: width as usize,
-        height: height as usize,
-        rgba: image.into_raw(),
-        light: None,
-    })
+    let color = image.color();
+    if color.bytes_per_pixel() == color.channel_count() {
+        let rgba = image.into_rgba8().into_raw();
+        return Ok(Pixels { width, height, rgba, light: None, deep: None });
+    }
+    let deep: Vec<[u16; 4]> = image
+        .into_rgba16()
+        .into_raw()
+        .par_chunks_exact(4)
+        .map(|p| [p[0], p[1], p[2], p[3]])
+        .collect();
+    let byte = |x: u16| ((u32::from(x) * 255 + 32_767) / 65_535) as u8;
+    let rgba = deep.par_iter().flat_map_iter(|pixel| pixel.map(byte)).collect();
+    Ok(Pixels { width, height, rgba, light: None, deep: Some(deep) })
 }

@@ -24,6 +24,7 @@ mod planned;
 mod project;
 mod recipe_order;
 mod recipes;
+mod recolored;
 mod record;
 mod replacing;
 mod reshaping;

@@ -42,13 +42,20 @@ pub enum Role {
         /// The step's number within the project.
         step: u32,
     },
+    /// Its R is the luminance of what each element of a set was recolored with last: what its shading
+    /// is read against.
+    Recolored {
+        /// The set.
+        of: SetId,
+    },
 }
 
 impl Role {
-    /// Whether it is hand paint of a recipe: seen through what the recipe makes, never by itself.
+    /// Whether it lies behind a set and is never seen by itself: hand paint of a recipe, which is
+    /// seen through what the recipe makes, or what shading is read against.
     #[must_use]
     pub fn is_layer(self) -> bool {
-        matches!(self, Self::Paint { .. } | Self::Coverage { .. })
+        matches!(self, Self::Paint { .. } | Self::Coverage { .. } | Self::Recolored { .. })
     }
 
     /// As it is said: "set", "mask".
@@ -61,6 +68,7 @@ impl Role {
             Self::Snapshot { .. } => "snapshot",
             Self::Paint { .. } => "hand paint",
             Self::Coverage { .. } => "coverage",
+            Self::Recolored { .. } => "recoloring",
         }
     }
 }
@@ -134,6 +142,24 @@ pub struct ChannelRecipe {
     /// Names all that the channels were made from; none before the first time.
     #[serde(default)]
     pub made: Option<Digest>,
+    /// By which rules that was: they are counted up when sources come to other, truer values.
+    #[serde(default)]
+    pub rules: u32,
+}
+
+/// The rules that sources go by now. 1: corners share what is found where the surface goes on
+/// smoothly; faces are looked at in their middle; pieces hang together by edges and have numbers of
+/// their own; curvature at a scale does not depend on the mesh; lights set bit by bit; trails are laid
+/// flat through obtuse angles; images move down when they are told to, and hold back where they are
+/// transparent; ramps mix data as it is.
+pub const RULES: u32 = 1;
+
+impl ChannelRecipe {
+    /// Whether what was made last was made by rules that have been bettered since.
+    #[must_use]
+    pub fn is_by_older_rules(&self) -> bool {
+        self.made.is_some() && self.rules < RULES
+    }
 }
 
 impl SetTraits {
@@ -200,6 +226,19 @@ impl ColorSet {
             || format!("{} of {}", target.letters(), self.name),
             |i| self.channel_name(i),
         )
+    }
+
+    /// Whether another set of its part is behind this one, by its role: what it was like once, and
+    /// its layers.
+    #[must_use]
+    pub fn owns(&self, role: Role) -> bool {
+        match role {
+            Role::Snapshot { of } | Role::Recolored { of } => of == self.id,
+            Role::Paint { step } | Role::Coverage { step } => {
+                self.paints().any(|paint| paint == step)
+            }
+            Role::Product | Role::Mask | Role::Selection => false,
+        }
     }
 
     /// The numbers of all layers of hand paint of its recipes.

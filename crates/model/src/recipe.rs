@@ -223,6 +223,8 @@ pub enum Take {
     B,
     /// The luminance of all three as a color.
     Luminance,
+    /// How much of an image is there; 1 of all else.
+    Alpha,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]

@@ -40,6 +40,8 @@ pub struct Kitchen {
     failed: HashMap<RecipeId, (Digest, String)>,
     /// How long each took last, and with how many rays an element.
     took: HashMap<RecipeId, (Duration, u32)>,
+    /// What was made anew by truer rules than before.
+    truer: HashSet<RecipeId>,
     /// What clients are waiting to look at: another recipe, or the steps of one that is there.
     trials: HashMap<(ClientId, Option<RecipeId>), (u32, Arc<Watch>)>,
     /// How every recipe stood when they were looked after last.
@@ -261,6 +263,11 @@ impl Kitchen {
         order.inputs.recipe_digest(&order.recipe, &self.pantry) == made.digest
     }
 
+    /// What was made of a recipe came in, by a truer rule than what was there.
+    pub fn made_truer(&mut self, dish: RecipeId) {
+        self.truer.insert(dish);
+    }
+
     /// How every recipe stands, if that is not what was told last.
     pub fn news(&mut self, document: &Document) -> Option<Vec<RecipeState>> {
         let of: HashMap<RecipeId, &Standing> =
@@ -290,6 +297,7 @@ impl Kitchen {
                         set: set.id,
                         channels: own.recipe.channels,
                         status,
+                        is_truer: self.truer.contains(&dish),
                         share: cooking.map_or(0.0, |cooking| cooking.watch.share()),
                         ms: took.as_millis() as u32,
                         rays,

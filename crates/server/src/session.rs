@@ -24,7 +24,10 @@ use speckle_core::{
     Change, Document, HandId,
     document::{Direction, Made},
 };
-use speckle_model::{ColorSet, PartId, SetId, color_set::Role};
+use speckle_model::{
+    ColorSet, PartId, SetId,
+    color_set::{ChannelRecipe, Role},
+};
 use speckle_store::{Checkpoint, Position, ProjectFile, ProjectId, Row, Store, StoreError, Write};
 use speckle_tools::{stencil::StencilId, stroke::Sample};
 
@@ -416,8 +419,17 @@ impl Session {
                 if !self.kitchen.is_current(&order, &made) {
                     continue;
                 }
+                let is_truer = self.document.set(part, set).is_ok_and(|own| {
+                    let of = own.recipes.iter().find(|own| own.recipe.channels == channels);
+                    of.is_some_and(ChannelRecipe::is_by_older_rules)
+                });
                 match self.document.accept(made) {
-                    Ok(change) => self.keep(change, "", Asked::Nobody),
+                    Ok(change) => {
+                        if is_truer {
+                            self.kitchen.made_truer((part, set, channels));
+                        }
+                        self.keep(change, "", Asked::Nobody);
+                    }
                     Err(error) => tracing::warn!("what was made is of no use: {error}"),
                 }
             }

@@ -302,6 +302,8 @@ pub struct RecipeState {
     pub channels: Target,
     /// Whether the channels are what it makes.
     pub status: RecipeStatus,
+    /// Whether it was made anew, since the project was opened, by a truer rule than before.
+    pub is_truer: bool,
     /// How much of it is done while it is made, 0–1.
     pub share: f32,
     /// How long it took last, milliseconds.

@@ -64,8 +64,12 @@ fn looked_at(
     if target.is_single() || step.take.is_some() {
         field = match (&field, step.take) {
             (_, Some(take)) => field.taken(take),
-            // Of three, a channel takes what stands at its own place, alpha the luminance.
-            (Field::Three(_), None) => field.taken(match target {
+            // Of three, a channel takes what stands at its own place; alpha what is there of it, or
+            // the luminance where all is.
+            (Field::Seen(..), None) if target == Target::A => {
+                field.taken(speckle_model::recipe::Take::Alpha)
+            }
+            (Field::Three(_) | Field::Seen(..), None) => field.taken(match target {
                 Target::R => speckle_model::recipe::Take::R,
                 Target::G => speckle_model::recipe::Take::G,
                 Target::B => speckle_model::recipe::Take::B,
@@ -83,7 +87,9 @@ fn looked_at(
     look(&field);
     Ok(match (field, target.is_single()) {
         // A ramp's color cannot go into a single channel.
-        (field @ Field::Three(_), true) => field.taken(speckle_model::recipe::Take::Luminance),
+        (field @ (Field::Three(_) | Field::Seen(..)), true) => {
+            field.taken(speckle_model::recipe::Take::Luminance)
+        }
         (field, _) => field,
     })
 }
@@ -166,9 +172,14 @@ pub fn up_to(
         }
         let channels = sources::channels_of(target, &field);
         values.par_iter_mut().enumerate().with_min_len(4096).for_each(|(element, value)| {
-            let (numbers, share) = (field.at(element), share(element));
+            let (numbers, share, alpha) = (field.at(element), share(element), field.alpha(element));
             for k in (0..4).filter(|&k| channels.0[k]) {
-                let number = numbers[k.min(2)].clamp(0.0, 1.0);
+                // Where an image is transparent it holds its color back; alpha itself goes into A.
+                let (number, share) = match (k, field.is_three()) {
+                    (3, true) => (alpha, share),
+                    (k, _) => (numbers[k.min(2)], share * alpha),
+                };
+                let number = number.clamp(0.0, 1.0);
                 value[k] = mixed(value[k], merge.of(value[k], number), share);
             }
         });

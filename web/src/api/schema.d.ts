@@ -2331,6 +2331,8 @@ export interface components {
         RecipeState: {
             /** @description The channels it makes. */
             channels: components["schemas"]["Target"];
+            /** @description Whether it was made anew, since the project was opened, by a truer rule than before. */
+            is_truer: boolean;
             /** @description Why it could not be made. */
             message?: string | null;
             /**
@@ -2725,6 +2727,15 @@ export interface components {
                  * @description The step's number within the project.
                  */
                 step: number;
+            };
+        } | {
+            /**
+             * @description Its R is the luminance of what each element of a set was recolored with last: what its shading
+             *     is read against.
+             */
+            recolored: {
+                /** @description The set. */
+                of: components["schemas"]["SetId"];
             };
         };
         /**
@@ -3178,10 +3189,15 @@ export interface components {
             /** @enum {string} */
             kind: "soften";
             /**
-             * Format: int32
-             * @description How often.
+             * Format: float
+             * @description Over a disc of this radius, in the part's unit; 0 to go by rounds.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description How often, where no length is said.
+             */
+            rounds?: number;
         } | {
             /**
              * Format: float
@@ -3191,10 +3207,15 @@ export interface components {
             /** @enum {string} */
             kind: "sharpen";
             /**
-             * Format: int32
-             * @description How far around is looked.
+             * Format: float
+             * @description How far around is looked, as a radius in the part's unit; 0 to go by rounds.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description The same in elements, where no length is said.
+             */
+            rounds?: number;
         } | {
             /** @enum {string} */
             kind: "posterise";
@@ -3366,7 +3387,7 @@ export interface components {
          * @description One of three numbers.
          * @enum {string}
          */
-        Take: "r" | "g" | "b" | "luminance";
+        Take: "r" | "g" | "b" | "luminance" | "alpha";
         /**
          * @description The channels a recipe makes.
          * @enum {string}

@@ -314,8 +314,12 @@ export const shapingWords: Record<Shaping["kind"], { title: string; says: string
   },
   invert: { title: "Invert", says: "1 less the number", start: { kind: "invert" } },
   gamma: { title: "Gamma", says: "Lightens or darkens what is in the middle", start: { kind: "gamma", gamma: 1 } },
-  soften: { title: "Soften", says: "Mixed with what lies around", start: { kind: "soften", rounds: 2 } },
-  sharpen: { title: "Sharpen", says: "Away from what lies around", start: { kind: "sharpen", rounds: 2, amount: 1 } },
+  soften: { title: "Soften", says: "Mixed with what lies around", start: { kind: "soften", length: 0, rounds: 2 } },
+  sharpen: {
+    title: "Sharpen",
+    says: "Away from what lies around",
+    start: { kind: "sharpen", length: 0, rounds: 2, amount: 1 },
+  },
   posterise: { title: "Posterise", says: "The nearest of so many even steps", start: { kind: "posterise", steps: 4 } },
   threshold: {
     title: "Threshold",

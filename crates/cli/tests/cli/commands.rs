@@ -499,24 +499,32 @@ fn a_bake_follows_the_axis_that_the_file_states() {
                 .status
                 .success()
         );
-        let out = format!("{axis}.out.usda");
-        let output = speckle(path, &["bake", &file, &out, "--recipe", "up.json"]);
-        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
-        let written = fs::read_to_string(path.join(&out)).unwrap();
-        assert!(written.contains(&format!("upAxis = \"{}\"", axis.to_uppercase())));
-        let options = speckle_formats::ReadOptions::default();
-        let file = speckle_formats::MeshFile::alone("x.usda", written.as_bytes());
-        let part = speckle_formats::read(&file, &options).unwrap().parts.remove(0);
-        let set = part.sets.iter().find(|set| set.name == "Up").unwrap();
-        for face in 0..part.mesh.face_count() {
-            let normal = part.mesh.face_area_vector(face).normalize();
-            let corner = part.mesh.face_corners(face).start;
-            let element = match set.placement {
-                speckle_mesh::Placement::Face => face,
-                speckle_mesh::Placement::Corner => corner,
-                speckle_mesh::Placement::Vertex => panic!("faces need no vertices"),
-            };
-            assert_eq!(set.values[element][0] > 0.5, normal[up] > 0.9, "{axis}, face {face}");
+        // What the file says; and of one that says nothing, what the user does.
+        for asked in [&[file.as_str()][..], &["cube.ply", "--up", axis]] {
+            let out = format!("{axis}.out.usda");
+            let args = [&["bake", asked[0], &out, "--recipe", "up.json"], &asked[1..]].concat();
+            let output = speckle(path, &args);
+            assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+            assert_faces_up(&fs::read_to_string(path.join(&out)).unwrap(), axis, up);
         }
+    }
+}
+
+/// Whether a file says which axis is up, and what faces that way is marked.
+fn assert_faces_up(written: &str, axis: &str, up: usize) {
+    assert!(written.contains(&format!("upAxis = \"{}\"", axis.to_uppercase())));
+    let options = speckle_formats::ReadOptions::default();
+    let file = speckle_formats::MeshFile::alone("x.usda", written.as_bytes());
+    let part = speckle_formats::read(&file, &options).unwrap().parts.remove(0);
+    let set = part.sets.iter().find(|set| set.name == "Up").unwrap();
+    for face in 0..part.mesh.face_count() {
+        let normal = part.mesh.face_area_vector(face).normalize();
+        let corner = part.mesh.face_corners(face).start;
+        let element = match set.placement {
+            speckle_mesh::Placement::Face => face,
+            speckle_mesh::Placement::Corner => corner,
+            speckle_mesh::Placement::Vertex => panic!("faces need no vertices"),
+        };
+        assert_eq!(set.values[element][0] > 0.5, normal[up] > 0.9, "{axis}, face {face}");
     }
 }

@@ -189,6 +189,7 @@ impl Document {
             };
             let base = Base { encoding: own.encoding, ground: own.ground };
             let own = self.as_kept(own);
+            let lit = self.lit(owner, &own, coat)?.filter(|_| !afresh);
             let is_erased = coat.action == Action::Erase;
             let beneath = is_erased.then(|| self.beneath(&own)).flatten();
             let mut theirs_of = own.recipes.first().map(|_| HashMap::new());
@@ -208,7 +209,8 @@ impl Document {
                 if let Some(theirs) = &mut theirs_of {
                     theirs.insert(element, Touched { share, erased: is_erased });
                 }
-                let full = blend.of(base, *value, paint);
+                let lit = lit.as_ref().map(|lit| lit[element as usize][0]);
+                let full = blend.of(lit.map_or(base, |lit| base.lit(lit)), *value, paint);
                 for i in (0..4).filter(|&i| channels.0[i]) {
                     value[i] = if share >= 1.0 {
                         full[i]

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use speckle_color::Rgba;
 use speckle_model::{
     Digest, SetId,
+    color_set::RULES,
     recipe::{Recipe, Target},
 };
 use speckle_tools::bake::{BakeError, Inputs, Pantry, taste::Tastes, up_to, watch::Watch};
@@ -155,7 +156,8 @@ impl Document {
         if values.len() != own.values.len() {
             return Err(EditError::DoesNotFit("the set has another placement now"));
         }
-        found.made = Some(digest);
+        let is_truer = found.is_by_older_rules();
+        (found.made, found.rules) = (Some(digest), RULES);
         let chosen = channels.channels();
         let after: Vec<Rgba> = own
             .values
@@ -163,7 +165,8 @@ impl Document {
             .zip(values)
             .map(|(old, new)| std::array::from_fn(|i| if chosen.0[i] { new[i] } else { old[i] }))
             .collect();
-        let label = format!("Make {}", own.target_name(channels));
+        let anew = if is_truer { " anew by a truer rule" } else { "" };
+        let label = format!("Make {}{anew}", own.target_name(channels));
         let mut change = Self::all_changed(label, part, &own, &after);
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));

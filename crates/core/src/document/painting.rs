@@ -43,6 +43,7 @@ impl Family for PaintEdit {
             Self::Fill { fill } => {
                 let mut shares = Shares::default();
                 let change = document.change_filling(&fill, &mut shares)?;
+                let change = document.with_recolored(change, &fill.coat, fill.afresh);
                 Ok(Planned::Painting(change, shares))
             }
             Self::Adjust { adjustment } => Ok(document.change_adjusting(&adjustment)?.into()),

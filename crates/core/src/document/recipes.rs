@@ -4,7 +4,7 @@ use serde::Deserialize;
 use speckle_color::Rgba;
 use speckle_model::{
     SetId,
-    color_set::{ChannelRecipe, SetTraits, Signed},
+    color_set::{ChannelRecipe, RULES, SetTraits, Signed},
     recipe::{self, Recipe, RecipeFile, Source, Target},
 };
 use strum::VariantNames;
@@ -141,8 +141,8 @@ impl Document {
             tell_shifts(&mut traits);
         }
         match traits.recipes.iter_mut().find(|own| own.recipe.channels == target) {
-            Some(own) => own.recipe = recipe,
-            None => traits.recipes.push(ChannelRecipe { recipe, made: None }),
+            Some(own) => (own.recipe, own.rules) = (recipe, RULES),
+            None => traits.recipes.push(ChannelRecipe { recipe, made: None, rules: RULES }),
         }
         if traits != own.traits() {
             let (before, after) = (Box::new(own.traits()), Box::new(traits));

@@ -225,14 +225,8 @@ impl Document {
         no_lock(own, [true; 4])?;
         // What it was like once goes with it. From the last one on, so that places stay true.
         let owner = self.part(part)?;
-        let paints: Vec<u32> = own.paints().collect();
-        let goes_with = |role: Role| match role {
-            Role::Snapshot { of } => of == set,
-            Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
-            _ => false,
-        };
         let helpers = owner.sets.iter().enumerate().rev();
-        let helpers = helpers.filter(|(_, other)| goes_with(other.role));
+        let helpers = helpers.filter(|(_, other)| own.owns(other.role));
         let mut steps: Vec<ChangeStep> = helpers
             .map(|(index, set)| ChangeStep::SetGone { part, index, set: set.clone() })
             .collect();
@@ -348,19 +342,14 @@ impl Document {
         }
         let values = Arc::new(convert::values_at(&old, placement, geometry));
         let new = ColorSet { placement, values, ..old.clone() };
-        let paints: Vec<u32> = old.paints().collect();
         let mut steps = vec![
             ChangeStep::SetGone { part, index, set: old },
             ChangeStep::Set { part, index, set: new },
         ];
-        // Its hand paint lies where it does.
+        // Its layers lie where it does.
         let owner = self.part(part)?;
         for (index, layer) in owner.sets.iter().enumerate() {
-            let is_its = match layer.role {
-                Role::Paint { step } | Role::Coverage { step } => paints.contains(&step),
-                _ => false,
-            };
-            if is_its {
+            if layer.role.is_layer() && own.owns(layer.role) {
                 let values = Arc::new(match owner.coverage_of(layer) {
                     Some(coverage) => convert::paint_at(layer, coverage, placement, geometry),
                     None => convert::values_at(layer, placement, geometry),

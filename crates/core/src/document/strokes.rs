@@ -103,6 +103,7 @@ impl Document {
             shield: self.shield(owner, set),
             stencil: self.laid(coat, &surface)?,
             beneath: (coat.action == Action::Erase).then(|| self.beneath(set)).flatten(),
+            lit: self.lit(owner, set, coat)?,
             surface,
         })
     }
@@ -253,6 +254,7 @@ impl Document {
         // What goes into hand paint is not on the stage yet.
         let change = change.map(|change| {
             let seen = change.steps.len();
+            let change = self.with_recolored(change, &stroke.start().coat, false);
             let laid = self.with_hand_paint(change.clone(), &|set, element| {
                 let share = shares.get(&set).and_then(|shares| shares.get(&element));
                 Touched { share: share.copied().unwrap_or(1.0), erased }

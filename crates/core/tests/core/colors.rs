@@ -321,3 +321,101 @@ fn snapshots_keep_every_set_and_tell_what_changed_since() {
     let gone = HelperEdit::RestoreSnapshot { name: "Before".into() };
     assert!(document.apply(gone).unwrap_err().to_string().contains("no snapshot called Before"));
 }
+
+/// A blue set that was shaded from ½ to 1, and what recoloring takes.
+fn shaded() -> (Document, Coat, Vec<f32>) {
+    let mesh = Mesh::new(sheet(6, 0.0)).unwrap();
+    let blue = [0.2, 0.45, 0.8, 1.0];
+    let shading: Vec<f32> = (0..mesh.vertex_count()).map(|v| 0.5 + v as f32 / 96.0).collect();
+    let values = shading.iter().map(|s| {
+        let Linear([r, g, b, a]) = Linear::of(blue);
+        Linear([r * s, g * s, b * s, a]).encoded()
+    });
+    let own = NewSet {
+        name: "Coat".to_owned(),
+        placement: Placement::Vertex,
+        encoding: Encoding::Color,
+        ground: blue,
+        values: values.collect(),
+    };
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh, vec![own])])).unwrap();
+    let part = &document.parts()[0];
+    let coat = Coat {
+        blend: speckle_color::blend::Blend::Recolor,
+        ..Coat::new(part.id, part.sets[0].id, Channels::RGB, blue)
+    };
+    (document, coat, shading)
+}
+
+fn fill(document: &mut Document, coat: Coat, opacity: f32) -> speckle_core::Change {
+    let fill = Fill { coat, opacity, region: Region::All, at: None, afresh: false };
+    document.apply(PaintEdit::Fill { fill }).unwrap()
+}
+
+fn recolor(document: &mut Document, coat: &Coat, paint: [f32; 4], opacity: f32) {
+    fill(document, Coat { paint, ..coat.clone() }, opacity);
+}
+
+/// How far the values of the set are from a color in its shading, at most.
+fn off(document: &Document, color: [f32; 4], shading: &[f32]) -> f32 {
+    let values = &document.parts()[0].sets[0].values;
+    let far = values.iter().zip(shading).map(|(value, s)| {
+        let expected = Linear(Linear::of(color).0.map(|x| x * s)).encoded();
+        (0..3).map(|k| (value[k] - expected[k]).abs()).fold(0.0, f32::max)
+    });
+    far.fold(0.0, f32::max)
+}
+
+#[test]
+fn recolored_twice_is_once_and_back_is_back() {
+    let (mut document, coat, shading) = shaded();
+    let blue = document.parts()[0].sets[0].ground;
+    let red = [0.8, 0.15, 0.1, 1.0];
+    for (color, opacity) in
+        [(red, 1.0), (red, 1.0), (red, 1.0), (blue, 1.0), ([0.9, 0.9, 0.2, 1.0], 1.0), (blue, 1.0)]
+    {
+        recolor(&mut document, &coat, color, opacity);
+        assert!(off(&document, color, &shading) < 1.0 / 255.0, "{color:?}");
+    }
+    // Bit by bit it comes to the same.
+    for _ in 0..12 {
+        recolor(&mut document, &coat, red, 0.5);
+    }
+    assert!(off(&document, red, &shading) < 1.0 / 255.0);
+    // What it was recolored with goes with undo, with another placement, and with the set.
+    let layers = |document: &Document| {
+        document.parts()[0].sets.iter().filter(|set| set.role.is_layer()).count()
+    };
+    assert_eq!(layers(&document), 1);
+    let edit = SetEdit::ConvertSet { part: coat.part, set: coat.set, placement: Placement::Corner };
+    let change = document.apply(edit).unwrap();
+    recolor(&mut document, &coat, blue, 1.0);
+    let corners = document.parts()[0].geometry.mesh().corner_vertices().to_vec();
+    let of_corners: Vec<f32> = corners.iter().map(|&v| shading[v as usize]).collect();
+    assert!(off(&document, blue, &of_corners) < 1.0 / 255.0);
+    drop(change);
+    document.apply(SetEdit::DeleteSet { part: coat.part, set: coat.set }).unwrap();
+    assert_eq!(document.parts()[0].sets.len(), 0);
+}
+
+#[test]
+fn undo_of_a_recolor_and_erasing_bring_back_what_shading_is_read_against() {
+    use speckle_mesh::reshape::Direction;
+    let (mut document, coat, shading) = shaded();
+    let blue = document.parts()[0].sets[0].ground;
+    let before = document.parts().to_vec();
+    let red = [0.8, 0.15, 0.1, 1.0];
+    let change = fill(&mut document, Coat { paint: red, ..coat.clone() }, 1.0);
+    document.replay(&change, Direction::Backward).unwrap();
+    assert_eq!(document.parts()[0].sets, before[0].sets);
+    recolor(&mut document, &coat, red, 1.0);
+    assert!(off(&document, red, &shading) < 1.0 / 255.0);
+    // Erased it is the ground color without shading, and takes the next color plainly.
+    let erase = Coat { action: speckle_tools::stroke::Action::Erase, ..coat.clone() };
+    fill(&mut document, erase, 1.0);
+    let plain = vec![1.0; shading.len()];
+    assert!(off(&document, blue, &plain) < 1.0 / 255.0);
+    recolor(&mut document, &coat, red, 1.0);
+    assert!(off(&document, red, &plain) < 1.0 / 255.0);
+}

@@ -184,3 +184,84 @@ fn the_mean_over_a_sheet_is_the_mean_of_the_image() {
     assert!(values.iter().all(|v| v == &values[0]), "one mean for the piece");
     assert!((f64::from(values[0][0]) - mean).abs() < 0.01);
 }
+
+/// An image that is transparent on its left: color comes where it is opaque alone, undarkened by what
+/// lies in the transparent pixels, and alpha goes into A.
+#[test]
+fn a_transparent_image_holds_its_color_back_and_fills_alpha() {
+    use crate::bake::{image_of, mesh};
+    use speckle_core::{Document, Edit};
+    use speckle_model::{
+        NewPart,
+        recipe::{Recipe, Source, Step, Target},
+    };
+    use speckle_tools::bake::{Inputs, Pantry, made_by, watch::Watch};
+    use std::{collections::HashMap, sync::Arc};
+
+    // Black where it is not there; every other pixel of the right half is half there.
+    let pixels: Vec<u8> = (0..64 * 64)
+        .flat_map(|i| match (i % 64 < 32, i % 2) {
+            (true, _) => [0, 0, 0, 0],
+            (false, 0) => [255, 128, 64, 255],
+            (false, _) => [255, 128, 64, 127],
+        })
+        .collect();
+    let mut arrays = sheet(4, 0.0);
+    let uvs = arrays.corner_vertices.iter().map(|&v| {
+        let p = arrays.positions[v as usize];
+        Vec2::new(p.x, p.y) / 2.0 + 0.5
+    });
+    arrays.uv_sets = vec![UvSet { name: "0".into(), uvs: uvs.collect() }];
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh(arrays), vec![])])).unwrap();
+    let parts = Arc::new(document.parts().to_vec());
+    let images = Arc::new(HashMap::from([("Decal".to_owned(), image_of(64, 64, &pixels))]));
+    let set = (Placement::Face, Encoding::Data, [0.1, 0.2, 0.3, 0.4]);
+    let first = parts[0].id;
+    let inputs = Inputs::new(parts, first, set, speckle_mesh::UpAxis::Z, images).unwrap();
+    let made = |target: Target| {
+        let source: Source = serde_json::from_str(r#"{"kind":"image","image":"Decal"}"#).unwrap();
+        let mut recipe = Recipe::new(target);
+        recipe.steps.push(Step::new(source));
+        let there = vec![[0.1, 0.2, 0.3, 0.4]; 16];
+        made_by(&recipe, &there, &inputs, &Pantry::default(), &Watch::default()).unwrap()
+    };
+    let color = [1.0, 128.0 / 255.0, 64.0 / 255.0];
+    let alpha = (1.0 + 127.0 / 255.0) / 2.0;
+    for (target, has_alpha) in [(Target::Rgb, false), (Target::Rgba, true), (Target::A, true)] {
+        for (face, value) in made(target).into_iter().enumerate() {
+            let there = if face % 4 < 2 { 0.0 } else { alpha };
+            for k in 0..3 {
+                let ground = inputs.ground[k];
+                let goal =
+                    if target == Target::A { ground } else { ground + (color[k] - ground) * there };
+                assert!((value[k] - goal).abs() < 0.01, "{target:?} {face}: {value:?}, not {goal}");
+            }
+            let goal = if has_alpha { there } else { 0.4 };
+            assert!((value[3] - goal).abs() < 0.01, "{target:?} {face}: {value:?}");
+        }
+    }
+}
+
+/// A file of 16 bits keeps them: steps of 1/65535 are told apart, in numbers and in light.
+#[test]
+fn an_image_of_sixteen_bits_keeps_them() {
+    let file = |numbers: &dyn Fn(u32) -> u16| {
+        let image = ::image::ImageBuffer::<::image::Luma<u16>, _>::from_fn(256, 1, |x, _| {
+            ::image::Luma([numbers(x)])
+        });
+        let mut file = std::io::Cursor::new(Vec::new());
+        image.write_to(&mut file, ::image::ImageFormat::Png).unwrap();
+        let read = speckle_color::pixels::read(&file.into_inner()).unwrap();
+        Image::from_pixels(&read).unwrap()
+    };
+    let fine = file(&|x| 20_000 + 3 * x as u16);
+    for x in [0, 1, 17, 255] {
+        let at = Vec2::new((x as f32 + 0.5) / 256.0, 0.5);
+        let expected = (20_000 + 3 * x) as f32 / 65_535.0;
+        assert!((fine.plain_at(at)[0] - expected).abs() < 1e-6, "{x}");
+    }
+    // As bytes these 256 would have been four different ones.
+    let coarse = file(&|x| ((20_000 + 3 * x) / 257 * 257) as u16);
+    assert_ne!(fine.plain_at(Vec2::splat(0.5)), coarse.plain_at(Vec2::splat(0.5)));
+}

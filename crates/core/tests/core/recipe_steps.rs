@@ -167,6 +167,114 @@ fn noise_stretches_along_a_direction() {
     assert_eq!(grain(3.0, "z"), grain(3.0, "up"));
 }
 
+/// A flat mesh that is fine on the left and coarse on the right.
+fn uneven(n: u32) -> speckle_mesh::Mesh {
+    let mut arrays = sheet(n, 0.0);
+    let bent = |x: f32| 0.75 * x + 0.25 * x * x * x.signum();
+    arrays.positions.iter_mut().for_each(|p| p.x = bent(p.x + 0.4 * (1.0 - p.x * p.x)));
+    mesh(arrays)
+}
+
+fn softened(
+    source: &str,
+    shaping: &str,
+    own: speckle_mesh::Mesh,
+    placement: Placement,
+) -> Vec<f32> {
+    let inputs = inputs_of(vec![own], placement);
+    let mut recipe = Recipe::new(Target::R);
+    let shaping = serde_json::from_str(shaping).unwrap();
+    recipe.steps.push(Step { shaping: vec![shaping], ..Step::new(self::source(source)) });
+    let there = vec![[0.0; 4]; placement.count(inputs.body.geometry.mesh())];
+    let made = bake::made_by(&recipe, &there, &inputs, &Pantry::default(), &Watch::default());
+    made.unwrap().into_iter().map(|value| value[0]).collect()
+}
+
+/// Over a length it does not matter how fine the mesh is: a straight ramp stays straight, an edge
+/// becomes as wide, on any placement.
+#[test]
+fn softened_by_a_length_it_is_the_same_on_any_mesh() {
+    let ramp = r#"{"kind":"between","from":[-1,0,0],"to":[1,0,0]}"#;
+    let soft = r#"{"kind":"soften","length":0.3}"#;
+    for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
+        let own = uneven(40);
+        let point = |element: usize| match placement {
+            Placement::Vertex => own.positions()[element],
+            Placement::Corner => own.corner_position(element),
+            Placement::Face => own.face_centroid(element),
+        };
+        let plain = softened(ramp, r#"{"kind":"gain"}"#, own.clone(), placement);
+        let found = softened(ramp, soft, own.clone(), placement);
+        for (element, (plain, found)) in plain.into_iter().zip(found).enumerate() {
+            // Away from where the surface ends.
+            if point(element).x.abs() < 0.5 {
+                assert!((plain - found).abs() < 0.005, "{placement:?} {element}: {plain} {found}");
+            }
+        }
+    }
+    // An edge, spread: four steps of implicit Euler over a time t = L²/8 each have the variance 2 t/4
+    // along an axis, all together L²/4.
+    for n in [40, 80] {
+        let own = uneven(n);
+        let step = r#"{"kind":"between","from":[-0.0001,0,0],"to":[0.0001,0,0]}"#;
+        let found = softened(step, soft, own.clone(), Placement::Vertex);
+        let mut rows: Vec<(f32, f32)> = own
+            .positions()
+            .iter()
+            .zip(&found)
+            .filter(|(p, _)| p.y.abs() < 1e-6)
+            .map(|(p, &f)| (p.x, f))
+            .collect();
+        rows.sort_by(|a, b| a.0.total_cmp(&b.0));
+        // The variance of what a step became: ∫ (x − m)² df.
+        let moment = |power: i32| -> f32 {
+            rows.windows(2)
+                .map(|w| (w[1].1 - w[0].1) * ((w[0].0 + w[1].0) / 2.0).powi(power))
+                .sum::<f32>()
+        };
+        let whole = rows[rows.len() - 1].1 - rows[0].1;
+        let mean = moment(1) / whole;
+        let variance = moment(2) / whole - mean * mean;
+        assert!((variance.sqrt() - 0.15).abs() < 0.012, "{n}: {}", variance.sqrt());
+    }
+}
+
+#[test]
+fn softening_keeps_edges_sharpening_goes_the_other_way_and_rounds_are_still_read() {
+    let step = r#"{"kind":"between","from":[-0.0001,0,0],"to":[0.0001,0,0]}"#;
+    let own = || mesh(sheet(20, 0.0));
+    for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
+        let plain = softened(step, r#"{"kind":"gain"}"#, own(), placement);
+        let keeping = r#"{"kind":"soften","length":0.4,"keep_edges":0.2}"#;
+        let kept = softened(step, keeping, own(), placement);
+        let soft = softened(step, r#"{"kind":"soften","length":0.4}"#, own(), placement);
+        let sharp = softened(step, r#"{"kind":"sharpen","length":0.4}"#, own(), placement);
+        let apart =
+            |a: &[f32], b: &[f32]| a.iter().zip(b).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        if placement == Placement::Vertex {
+            // The middle row itself is neither.
+            assert!(apart(&plain, &kept) < 1e-3, "{}", apart(&plain, &kept));
+        }
+        assert!(apart(&plain, &soft) > 0.2);
+        for ((plain, soft), sharp) in plain.iter().zip(&soft).zip(&sharp) {
+            let expected = (plain + (plain - soft)).clamp(0.0, 1.0);
+            assert!((sharp - expected).abs() < 1e-5);
+        }
+        let rounds = softened(step, r#"{"kind":"soften","rounds":3}"#, own(), placement);
+        assert!(apart(&plain, &rounds) > 0.1);
+    }
+    for (shaping, is_sound) in [
+        (r#"{"kind":"soften","rounds":1}"#, true),
+        (r#"{"kind":"soften","length":2}"#, true),
+        (r#"{"kind":"soften"}"#, false),
+        (r#"{"kind":"soften","length":-1}"#, false),
+        (r#"{"kind":"sharpen","length":1,"amount":20}"#, false),
+    ] {
+        let shaping: Shaping = serde_json::from_str(shaping).unwrap();
+        assert_eq!(shaping.problem().is_none(), is_sound, "{shaping:?}");
+    }
+}
+
 /// Numbers that a ramp from black to white makes of numbers are the same numbers; of colors they are
 /// mixed as light.
 #[test]

@@ -99,6 +99,71 @@ async fn starters_fill_cells_or_make_sets_and_channels_are_made_together() -> Re
     Ok(())
 }
 
+/// The numbers that came to sources and shapings: each is turned on the sheet, goes to the server and
+/// is made.
+#[tokio::test]
+async fn sources_and_shapings_are_turned_by_all_they_have() -> Result<()> {
+    let table = Table::laid().await?;
+    let browser = &table.browser;
+    table.edit("{ type: 'add_set', part, name: 'Wear', placement: 'vertex', encoding: 'data', start: [0, 0, 0, 1] }").await?;
+    browser.until("speckle.state().parts[0].sets.length === 2").await?;
+    let source = async |channel: &str| -> Result<Value> {
+        Ok(table.recipe("Wear", channel).await?["steps"][0]["source"].clone())
+    };
+
+    // Two scales of relief, and softened over a length.
+    table.cell("R", "Wear").await?;
+    browser.click("family-form").await?;
+    browser.click("source-relief").await?;
+    table.status("Wear", "R", "fresh").await?;
+    browser.click("step-open").await?;
+    browser.click("add-scale").await?;
+    table.status("Wear", "R", "fresh").await?;
+    assert_eq!(source("R").await?["scales"].as_array().map(Vec::len), Some(2));
+    browser.click("add-shaping").await?;
+    browser.click("shape-soften").await?;
+    table.status("Wear", "R", "fresh").await?;
+    let shaping = table.recipe("Wear", "R").await?["steps"][0]["shaping"][0].clone();
+    assert!(shaping["length"].as_f64().is_some_and(|length| length > 0.0), "{shaping}");
+    let flat = browser.held("Wear").await?;
+    assert!(flat.iter().any(|v| v[0] > 140) && flat.iter().any(|v| v[0] < 116));
+    browser.choose_row("Around", "so many elements").await?;
+    table.status("Wear", "R", "fresh").await?;
+
+    // Occlusion that fades, from one side.
+    table.cell("G", "Wear").await?;
+    browser.click("source-occlusion").await?;
+    table.status("Wear", "G", "fresh").await?;
+    browser.click("step-open").await?;
+    browser.choose_row("By distance", "less and less").await?;
+    browser.click_text("label", "More light from one side").await?;
+    table.status("Wear", "G", "fresh").await?;
+    let turned = source("G").await?;
+    assert_eq!((&turned["falloff"], &turned["sky"]), (&json!("linear"), &json!("up")));
+    assert!(turned["reach"].as_f64().is_some_and(|reach| reach > 0.0));
+    assert!(browser.find("step-open").await?.text().await?.contains("fades by distance"));
+
+    // A few different numbers for the pieces, and noise that fills its range.
+    table.cell("B", "Wear").await?;
+    browser.click("family-chance").await?;
+    browser.click("source-per_piece").await?;
+    table.status("Wear", "B", "fresh").await?;
+    browser.click("step-open").await?;
+    browser.choose_row("For each of", "what touches").await?;
+    table.status("Wear", "B", "fresh").await?;
+    assert_eq!(source("B").await?["by"], "touching");
+    table.cell("A", "Wear").await?;
+    browser.click("source-noise").await?;
+    table.status("Wear", "A", "fresh").await?;
+    browser.click("step-open").await?;
+    browser.choose_row("Kind", "cell edges").await?;
+    table.status("Wear", "A", "fresh").await?;
+    let noise = browser.held("Wear").await?;
+    assert!(noise.iter().any(|v| v[3] > 230) && noise.iter().any(|v| v[3] < 25));
+    assert!(browser.complaints().await?.is_empty());
+    Ok(())
+}
+
 #[tokio::test]
 async fn steps_are_doubled_copied_masked_and_made_only_when_looked_at() -> Result<()> {
     let table = Table::laid().await?;

@@ -60,9 +60,13 @@ pub enum Shaping {
         /// 1 changes nothing.
         gamma: f32,
     },
-    /// Mixed with what lies around, so often.
+    /// Mixed with what lies around: over a length, or so often with the next elements.
     Soften {
-        /// How often.
+        /// Over a disc of this radius, in the part's unit; 0 to go by rounds.
+        #[serde(default, skip_serializing_if = "is_nothing")]
+        length: f32,
+        /// How often, where no length is said.
+        #[serde(default)]
         rounds: u32,
         /// The difference beyond which neighbours do not mix; all do when not given.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -70,7 +74,11 @@ pub enum Shaping {
     },
     /// Away from what lies around.
     Sharpen {
-        /// How far around is looked.
+        /// How far around is looked, as a radius in the part's unit; 0 to go by rounds.
+        #[serde(default, skip_serializing_if = "is_nothing")]
+        length: f32,
+        /// The same in elements, where no length is said.
+        #[serde(default)]
         rounds: u32,
         /// How much of the difference is added.
         #[serde(default = "one")]
@@ -98,6 +106,34 @@ pub enum Shaping {
 
 fn one() -> f32 {
     1.0
+}
+
+fn is_nothing(length: &f32) -> bool {
+    *length == 0.0
+}
+
+/// How far around is looked.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Around {
+    /// Over a disc of a radius, in the part's unit.
+    Length(f32),
+    /// At the next elements, so often.
+    Rounds(u32),
+}
+
+impl Around {
+    /// By a length, or where it is 0 by rounds.
+    #[must_use]
+    pub fn of(length: f32, rounds: u32) -> Self {
+        if length > 0.0 { Self::Length(length) } else { Self::Rounds(rounds) }
+    }
+
+    fn is_sound(self) -> bool {
+        match self {
+            Self::Length(length) => length.is_finite(),
+            Self::Rounds(rounds) => (1..=MOST_ROUNDS).contains(&rounds),
+        }
+    }
 }
 
 /// The most rounds of softening.
@@ -156,15 +192,18 @@ impl Shaping {
             Self::Gamma { gamma } => {
                 (!(0.01..=100.0).contains(gamma)).then_some("gamma must lie between 0.01 and 100")
             }
-            Self::Soften { rounds, keep_edges } => {
-                let is_sound = (1..=MOST_ROUNDS).contains(rounds)
+            Self::Soften { length, rounds, keep_edges } => {
+                let is_sound = *length >= 0.0
+                    && Around::of(*length, *rounds).is_sound()
                     && keep_edges.is_none_or(|k| k.is_finite() && k >= 0.0);
-                (!is_sound).then_some("the rounds must lie between 1 and 1000")
+                (!is_sound).then_some("say a length of more than 0, or 1 to 1000 rounds")
             }
-            Self::Sharpen { rounds, amount } => {
-                let is_sound = (1..=MOST_ROUNDS).contains(rounds) && (0.0..=10.0).contains(amount);
+            Self::Sharpen { length, rounds, amount } => {
+                let is_sound = *length >= 0.0
+                    && Around::of(*length, *rounds).is_sound()
+                    && (0.0..=10.0).contains(amount);
                 (!is_sound).then_some(
-                    "the rounds must lie between 1 and 1000, the amount between 0 and 10",
+                    "say a length of more than 0, or 1 to 1000 rounds; and an amount between 0 and 10",
                 )
             }
             Self::Posterise { steps } => {

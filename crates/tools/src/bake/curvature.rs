@@ -68,25 +68,9 @@ pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>,
         .collect();
     if radius > 0.0 {
         watch.check()?;
-        about(&Diffusion::new(geometry, watch)?, &mut curvature, radius, watch)?;
+        Diffusion::new(geometry, watch)?.about(&mut curvature, radius, watch)?;
     }
     Ok(curvature)
-}
-
-/// Several steps come near to heat itself, whose peak over an edge hardly depends on how fine the
-/// mesh is; a single one is pointed.
-const STEPS: usize = 4;
-
-/// Means over a disc of a radius about each vertex: it and heat after this time spread alike, r²/4 on
-/// each axis, 2 t.
-fn about(
-    diffusion: &Diffusion,
-    values: &mut Vec<f32>,
-    radius: f32,
-    watch: &Watch,
-) -> Result<(), GivenUp> {
-    let time = radius * radius / 8.0 / STEPS as f32;
-    (0..STEPS).try_for_each(|_| diffusion.spread(values, time, watch))
 }
 
 /// The mean curvature times the scale, at several scales, each with its weight: the weighted mean at
@@ -107,7 +91,7 @@ pub fn at_scales(
     for &(scale, weight) in scales {
         let mut values = finest.clone();
         if let Some(diffusion) = diffusion.as_ref().filter(|_| scale > 0.0) {
-            about(diffusion, &mut values, scale, watch)?;
+            diffusion.about(&mut values, scale, watch)?;
         }
         let length = if scale > 0.0 { scale } else { geometry.measures().median_edge };
         let share = if whole > 0.0 { weight / whole } else { 0.0 };

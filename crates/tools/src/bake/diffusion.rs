@@ -20,6 +20,10 @@ pub struct Diffusion<'a> {
 /// How many vertices one core sums up in a row: sums are the same on any number of cores.
 const RUN: usize = 16_384;
 
+/// Several steps come near to heat itself, whose peak over an edge hardly depends on how fine the
+/// mesh is; a single one is pointed.
+const STEPS: usize = 4;
+
 /// The most steps towards the answer.
 const MOST_STEPS: usize = 400;
 
@@ -78,6 +82,29 @@ impl<'a> Diffusion<'a> {
         }
         (0..positions.len()).for_each(|i| starts[i + 1] += starts[i]);
         Ok(Self { geometry, areas, starts, edges })
+    }
+
+    /// Lets nothing through between points that are apart.
+    fn cut(&mut self, are_apart: impl Fn(usize, usize) -> bool) {
+        for point in 0..self.areas.len() {
+            for (other, conducts) in
+                &mut self.edges[self.starts[point] as usize..self.starts[point + 1] as usize]
+            {
+                if are_apart(point, *other as usize) {
+                    *conducts = 0.0;
+                }
+            }
+        }
+    }
+
+    /// Means over a disc of a radius about each vertex: it and heat after this time spread alike, r²/4
+    /// on each axis, 2 t.
+    ///
+    /// # Errors
+    /// When it was given up.
+    pub fn about(&self, values: &mut Vec<f32>, radius: f32, watch: &Watch) -> Result<(), GivenUp> {
+        let time = radius * radius / 8.0 / STEPS as f32;
+        (0..STEPS).try_for_each(|_| self.spread(values, time, watch))
     }
 
     /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
@@ -168,4 +195,100 @@ pub fn placed(geometry: &Geometry, placement: Placement, values: Vec<f32>) -> Ve
             mesh.corner_vertices().par_iter().map(|&v| values[v as usize]).collect()
         }
     }
+}
+
+/// Values of N numbers at the elements of a placement, each the mean over a disc of a radius about it;
+/// what differs by more than a limit in any does not mix where it meets.
+///
+/// They spread from point to point. What corners and faces at the points differ by beside that
+/// fades as heat's finest wave does, which is two edges long.
+///
+/// # Errors
+/// When it was given up.
+pub fn over<const N: usize>(
+    values: Vec<[f32; N]>,
+    geometry: &Geometry,
+    placement: Placement,
+    (radius, limit): (f32, f32),
+    watch: &Watch,
+) -> Result<Vec<[f32; N]>, GivenUp> {
+    let points = at_points(&values, geometry, placement);
+    let mut diffusion = Diffusion::new(geometry, watch)?;
+    if limit.is_finite() {
+        diffusion.cut(|a, b| (0..N).any(|k| (points[a][k] - points[b][k]).abs() > limit));
+    }
+    let mut spread = points.clone();
+    for k in 0..N {
+        let mut one: Vec<f32> = points.par_iter().map(|value| value[k]).collect();
+        diffusion.about(&mut one, radius, watch)?;
+        spread.par_iter_mut().zip(&one).for_each(|(value, one)| value[k] = *one);
+    }
+    let edge = geometry.measures().median_edge.max(f32::MIN_POSITIVE);
+    let wave = std::f32::consts::PI / edge;
+    let left = (-radius * radius / 8.0 * wave * wave).exp();
+    let mesh = geometry.mesh();
+    let mean_of = |points: &[[f32; N]], element: usize| -> [f32; N] {
+        match placement {
+            Placement::Vertex => points[element],
+            Placement::Corner => points[mesh.corner_vertices()[element] as usize],
+            Placement::Face => {
+                let vertices = mesh.face_vertices(element);
+                std::array::from_fn(|k| {
+                    vertices.iter().map(|&v| points[v as usize][k]).sum::<f32>()
+                        / vertices.len() as f32
+                })
+            }
+        }
+    };
+    Ok(values
+        .into_par_iter()
+        .enumerate()
+        .with_min_len(1024)
+        .map(|(element, value)| {
+            let (was, is) = (mean_of(&points, element), mean_of(&spread, element));
+            std::array::from_fn(|k| is[k] + (value[k] - was[k]) * left)
+        })
+        .collect())
+}
+
+/// The means of what elements have at each point, at all of its vertices: of corners and faces by
+/// their faces' areas.
+fn at_points<const N: usize>(
+    values: &[[f32; N]],
+    geometry: &Geometry,
+    placement: Placement,
+) -> Vec<[f32; N]> {
+    let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let areas: Vec<f32> = match placement {
+        Placement::Vertex => Vec::new(),
+        _ => (0..mesh.face_count())
+            .into_par_iter()
+            .map(|face| mesh.face_area_vector(face).length() / mesh.face_corners(face).len() as f32)
+            .collect(),
+    };
+    let mean = |vertex: usize| {
+        if topology.point_of(vertex) != vertex {
+            return [0.0; N];
+        }
+        let (mut sum, mut whole, mut plain, mut count) = ([0.0; N], 0.0, [0.0; N], 0.0_f32);
+        for &corner in topology.corners_at(vertex) {
+            let element = geometry.element_at(placement, corner as usize);
+            let weight = areas.get(topology.face_of(corner as usize)).copied().unwrap_or(1.0);
+            for k in 0..N {
+                sum[k] += weight * values[element][k];
+                plain[k] += values[element][k];
+            }
+            whole += weight;
+            count += 1.0;
+        }
+        match () {
+            () if whole > 0.0 => sum.map(|x| x / whole),
+            () if count > 0.0 => plain.map(|x| x / count),
+            // No face is there: it keeps what it has.
+            () if placement == Placement::Vertex => values[vertex],
+            () => [0.0; N],
+        }
+    };
+    let firsts: Vec<[f32; N]> = (0..mesh.vertex_count()).into_par_iter().map(mean).collect();
+    (0..mesh.vertex_count()).into_par_iter().map(|v| firsts[topology.point_of(v)]).collect()
 }

@@ -22,6 +22,9 @@ pub use surface::{Mapping, Picture, Projected, Side, sampled};
 pub struct Image {
     /// From the largest to one pixel. Numbers in linear light, or as they are for data.
     levels: [Vec<Level>; 2],
+    /// Where some of it is transparent, the same with each color times its alpha, so that what is not
+    /// there counts for nothing in a mean.
+    covering: Option<[Vec<Level>; 2]>,
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -49,35 +52,64 @@ impl Image {
         if !is_whole {
             return None;
         }
-        let pyramid = |encoding: Encoding| {
+        let at = |encoding: Encoding| {
             let table: Vec<u16> = (0..=255_u8)
                 .map(|byte| {
                     let Linear([x, ..]) = encoding.linear(rgba_from_bytes([byte; 4]));
                     (x * 65_535.0).round() as u16
                 })
                 .collect();
-            let pixel = |p: &[u8]| {
+            let pixel = move |p: &[u8]| {
                 let [r, g, b] = [p[0], p[1], p[2]].map(|byte| table[usize::from(byte)]);
                 [r, g, b, u16::from(p[3]) * 257]
             };
-            let at = |x: usize, y: usize| pixel(&bytes[4 * (y * width + x)..][..4]);
-            pyramid_of(Level::of(width, height, at))
+            move |x: usize, y: usize| pixel(&bytes[4 * (y * width + x)..][..4])
         };
-        Some(Self { levels: [pyramid(Encoding::Color), pyramid(Encoding::Data)] })
+        Some(Self::from_each(width, height, at(Encoding::Color), at(Encoding::Data)))
     }
 
     /// From an image as it was read; `None` when it is too large.
     #[must_use]
     pub fn from_pixels(read: &Pixels) -> Option<Self> {
-        let Pixels { width, height, rgba, light } = read;
-        let Some(light) = light.as_ref().filter(|light| light.len() <= MOST_PIXELS) else {
-            return Self::from_rgba(*width, *height, rgba);
-        };
-        // Numbers in linear light are the same for colors and for data.
+        let Pixels { width, height, rgba, light, deep } = read;
+        if width * height > MOST_PIXELS {
+            return None;
+        }
         let number = |x: f32| (x * 65_535.0).round() as u16;
-        let at = |x: usize, y: usize| light[y * width + x].0.map(number);
-        let levels = pyramid_of(Level::of(*width, *height, at));
-        Some(Self { levels: [levels.clone(), levels] })
+        match (light, deep) {
+            // Numbers in linear light are the same for colors and for data.
+            (Some(light), _) => {
+                let at = |x: usize, y: usize| light[y * width + x].0.map(number);
+                Some(Self::from_each(*width, *height, at, at))
+            }
+            (None, Some(deep)) => {
+                let plain = |x: usize, y: usize| deep[y * width + x];
+                let in_light = |x: usize, y: usize| {
+                    let stored = plain(x, y).map(|x| f32::from(x) / 65_535.0);
+                    Encoding::Color.linear(stored).0.map(number)
+                };
+                Some(Self::from_each(*width, *height, in_light, plain))
+            }
+            (None, None) => Self::from_rgba(*width, *height, rgba),
+        }
+    }
+
+    /// From what is at each pixel, in light and as plain numbers.
+    fn from_each(
+        width: usize,
+        height: usize,
+        light: impl Fn(usize, usize) -> [u16; 4] + Sync,
+        plain: impl Fn(usize, usize) -> [u16; 4] + Sync,
+    ) -> Self {
+        let pyramid = |at: &(dyn Fn(usize, usize) -> [u16; 4] + Sync)| {
+            pyramid_of(Level::of(width, height, at))
+        };
+        let levels = [pyramid(&light), pyramid(&plain)];
+        let is_transparent = levels[1][0].is_transparent();
+        let covering = is_transparent.then(|| {
+            [pyramid(&|x, y| covering(light(x, y))), pyramid(&|x, y| covering(plain(x, y)))]
+        });
+        Self { levels, covering }
     }
 
     /// Width and height in pixels.
@@ -89,8 +121,8 @@ impl Image {
     /// The memory it takes, bytes.
     #[must_use]
     pub fn bytes(&self) -> usize {
-        let pixels = self.levels.iter().flatten().map(|level| level.pixels.len());
-        8 * pixels.sum::<usize>()
+        let all = self.levels.iter().chain(self.covering.iter().flatten());
+        8 * all.flatten().map(|level| level.pixels.len()).sum::<usize>()
     }
 
     /// The plain numbers at a place (0–1 from left to right and from top to bottom), blended between
@@ -98,17 +130,18 @@ impl Image {
     #[must_use]
     pub fn plain_at(&self, place: Vec2) -> [f32; 4] {
         let how = Mapping { wrap: Wrap::Clamp, encoding: Encoding::Data, ..Mapping::default() };
-        self.levels(Encoding::Data)[0].at(place, &how).0
+        self.levels(&how)[0].at(place, &how).0
     }
 
-    fn levels(&self, encoding: Encoding) -> &[Level] {
-        &self.levels[usize::from(encoding == Encoding::Data)]
+    fn levels(&self, how: &Mapping) -> &[Level] {
+        let levels = self.covering.as_ref().filter(|_| how.is_covering).unwrap_or(&self.levels);
+        &levels[usize::from(how.encoding == Encoding::Data)]
     }
 
     /// The mean about a place (0–1 from left to right and from top to bottom) over an area, in
     /// pixels of the image; from one copy of the image, or blended between the two nearest.
     fn mean_about(&self, place: Vec2, pixels: f32, how: &Mapping, blended: bool) -> Linear {
-        let levels = self.levels(how.encoding);
+        let levels = self.levels(how);
         if !blended {
             // Half the logarithm, to the nearest: all it takes is in the exponent.
             let exponent = (pixels.max(1.0).to_bits() >> 23) as usize - 127;
@@ -122,6 +155,12 @@ impl Image {
         }
         first.towards(levels[fine + 1].at(place, how), share)
     }
+}
+
+/// A color times its alpha.
+fn covering([r, g, b, alpha]: [u16; 4]) -> [u16; 4] {
+    let part = |x: u16| ((u32::from(x) * u32::from(alpha) + 32_767) / 65_535) as u16;
+    [part(r), part(g), part(b), alpha]
 }
 
 /// An image with smaller copies of itself, down to one pixel.
@@ -147,6 +186,11 @@ impl Level {
         };
         let count = across * height.div_ceil(TILE) * TILE * TILE;
         Self { width, height, pixels: (0..count).into_par_iter().map(pixel).collect() }
+    }
+
+    fn is_transparent(&self) -> bool {
+        let pixels = (0..self.height).flat_map(|y| (0..self.width).map(move |x| (x, y)));
+        pixels.into_iter().any(|(x, y)| self.pixel(x, y)[3] < u16::MAX)
     }
 
     fn pixel(&self, x: usize, y: usize) -> [u16; 4] {

@@ -145,7 +145,8 @@ pub(super) fn planned<'a>(
     })
 }
 
-/// Which channels a field goes into when it has three numbers: R, G and B, or all of one.
+/// Which channels a field goes into: of three numbers R, G and B, and alpha where it knows it; all
+/// when it is one.
 #[must_use]
 pub fn channels_of(target: Target, field: &Field) -> Channels {
     match (target, field) {

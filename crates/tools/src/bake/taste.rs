@@ -55,14 +55,16 @@ impl Tastes {
         let mut count = |x: f32| bins[((x.max(0.0) * BINS as f32) as usize).min(BINS - 1)] += 1;
         match field {
             Field::One(values) => values.iter().for_each(|&x| count(x)),
-            Field::Three(values) => values.iter().flatten().for_each(|&x| count(x)),
+            Field::Three(values) | Field::Seen(values, _) => {
+                values.iter().flatten().for_each(|&x| count(x))
+            }
         }
         self.taste(step).histograms.push(bins);
     }
 
     /// Takes the sample of what a step came to.
     pub fn take(&mut self, step: usize, field: &Field) {
-        let is_color = matches!(field, Field::Three(_));
+        let is_color = field.is_three();
         let numbers = if is_color { 3 } else { 1 };
         let at = |&e: &u32| field.at(e as usize).into_iter().take(numbers).map(byte);
         let values = self.elements.iter().flat_map(at).collect();

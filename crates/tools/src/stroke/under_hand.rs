@@ -40,6 +40,8 @@ pub struct Canvas {
     pub stencil: Option<LaidStencil>,
     /// What comes to light where paint is erased, when it is not the ground color.
     pub beneath: Option<Arc<Vec<Rgba>>>,
+    /// The luminance that shading is read against, in R, where it is not that of the ground color.
+    pub lit: Option<Arc<Vec<Rgba>>>,
 }
 
 /// A canvas with what a stroke did to it so far.
@@ -379,7 +381,8 @@ impl Painted {
             if blend != Blend::Normal {
                 // Blended with what the stroke met, however often it passes.
                 let under = self.met.get_or_keep(covered.element, count, *value);
-                let full = blend.of(base, under, paint);
+                let lit = self.canvas.lit.as_ref().map(|lit| lit[element][0]);
+                let full = blend.of(lit.map_or(base, |lit| base.lit(lit)), under, paint);
                 for i in (0..4).filter(|&i| self.canvas.channels.0[i]) {
                     value[i] = under[i] + (full[i] - under[i]) * after;
                 }

@@ -360,7 +360,8 @@ function Standing({
       return (
         <Box sx={row}>
           <Typography variant="caption" color="textSecondary" data-test="recipe-state">
-            Up to date{state.ms > 0 ? ` · made in ${seconds(state.ms)}` : ""}
+            {state.is_truer ? "Made anew by a truer rule" : "Up to date"}
+            {state.ms > 0 ? ` · made in ${seconds(state.ms)}` : ""}
             {state.rays > 0 ? ` · ${state.rays} rays each` : ""}
           </Typography>
         </Box>

@@ -3,20 +3,27 @@ import { Box, Button, IconButton, Menu, MenuItem, Slider, Typography } from "@mu
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { ColorWell } from "../../widgets/ColorWell";
-import { Sliding, Switching } from "../../widgets/rows";
-import type { Rgba } from "../../model/state";
+import { Choose, Sliding, Switching } from "../../widgets/rows";
+import { boxOf } from "../../project/tools";
 import { CurveEditor } from "./CurveEditor";
 import { shapingWords, type Shaping } from "../../model/recipes";
-import { facts } from "../../model/state";
+import { facts, symbols, useApp, type Part, type Rgba } from "../../model/state";
 
 interface Props {
+  part: Part;
   shapings: readonly Shaping[];
   /** The numbers before each of them, and after the last. */
   histograms: readonly (readonly number[])[] | undefined;
   onChange: (shapings: Shaping[], turning: boolean) => void;
 }
 
-export function Shapings({ shapings, histograms, onChange }: Props) {
+export function Shapings({ part, shapings, histograms, onChange }: Props) {
+  const diagonal = Math.max(Math.hypot(...boxOf(part).size), 1e-9);
+  const start = (kind: Shaping["kind"]): Shaping => {
+    const { start } = shapingWords[kind];
+    // What looks around does so over a length that suits the part.
+    return start.kind === "soften" || start.kind === "sharpen" ? { ...start, length: diagonal / 50 } : start;
+  };
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const kinds = Object.keys(shapingWords) as Shaping["kind"][];
   const move = (from: number, to: number) => {
@@ -65,6 +72,7 @@ export function Shapings({ shapings, histograms, onChange }: Props) {
             </IconButton>
           </Box>
           <ShapingFields
+            diagonal={diagonal}
             shaping={shaping}
             bins={histograms?.[i]}
             onChange={(next, turning) =>
@@ -92,7 +100,7 @@ export function Shapings({ shapings, histograms, onChange }: Props) {
             data-test={`shape-${kind}`}
             onClick={() => {
               setAnchor(null);
-              onChange([...shapings, shapingWords[kind].start], false);
+              onChange([...shapings, start(kind)], false);
             }}>
             <Box component="span" sx={{ width: 88, fontWeight: 600 }}>
               {shapingWords[kind].title}
@@ -109,11 +117,65 @@ export function Shapings({ shapings, histograms, onChange }: Props) {
 
 const percent = (value: number) => Math.round(value * 100);
 
+/** How far around is looked: over a length, or so many elements. */
+function Around<S extends { length?: number; rounds?: number }>({
+  shaping,
+  diagonal,
+  most,
+  onChange,
+}: {
+  shaping: S;
+  diagonal: number;
+  most: number;
+  onChange: (shaping: S, turning: boolean) => void;
+}) {
+  const symbol = useApp((state) => symbols[state.traits.unit]);
+  const by = shaping.length ? "length" : "rounds";
+  return (
+    <>
+      <Choose
+        label="Around"
+        value={by}
+        options={[
+          ["length", "over a length"],
+          ["rounds", "so many elements"],
+        ]}
+        onChange={(next) =>
+          onChange({ ...shaping, length: next === "length" ? diagonal / 50 : 0, rounds: shaping.rounds || 2 }, false)
+        }
+      />
+      {by === "length" ? (
+        <Sliding
+          label="Radius"
+          value={shaping.length ?? 0}
+          min={diagonal / 1000}
+          max={diagonal / 4}
+          step={diagonal / 1000}
+          unit={symbol}
+          digits={diagonal < 1 ? 4 : diagonal < 10 ? 3 : diagonal < 100 ? 2 : 1}
+          onChange={(length) => onChange({ ...shaping, length }, true)}
+        />
+      ) : (
+        <Sliding
+          label="Elements"
+          value={shaping.rounds || 2}
+          min={1}
+          max={most}
+          step={1}
+          onChange={(rounds) => onChange({ ...shaping, rounds }, true)}
+        />
+      )}
+    </>
+  );
+}
+
 function ShapingFields({
+  diagonal,
   shaping,
   bins,
   onChange,
 }: {
+  diagonal: number;
   shaping: Shaping;
   bins: readonly number[] | undefined;
   onChange: (shaping: Shaping, turning: boolean) => void;
@@ -202,14 +264,7 @@ function ShapingFields({
     case "soften":
       return (
         <>
-          <Sliding
-            label="Rounds"
-            value={shaping.rounds}
-            min={1}
-            max={100}
-            step={1}
-            onChange={(rounds) => turn({ ...shaping, rounds })}
-          />
+          <Around shaping={shaping} diagonal={diagonal} most={100} onChange={onChange} />
           <Switching
             label="Keep edges of the values"
             on={shaping.keep_edges != null}
@@ -231,15 +286,7 @@ function ShapingFields({
     case "sharpen":
       return (
         <>
-          <Sliding
-            label="Width"
-            value={shaping.rounds}
-            min={1}
-            max={50}
-            step={1}
-            unit="edges"
-            onChange={(rounds) => turn({ ...shaping, rounds })}
-          />
+          <Around shaping={shaping} diagonal={diagonal} most={50} onChange={onChange} />
           <Sliding
             label="Amount"
             value={percent(shaping.amount ?? 1)}

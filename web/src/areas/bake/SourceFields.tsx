@@ -654,7 +654,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
             }
           />
           <Choose
-            label="Rays"
+            label="Spread"
             value={source.spread ?? "cosine"}
             options={[
               ["cosine", "most along the normal"],

@@ -190,6 +190,7 @@ export function StepRow({ recipe, index, part, set, tastes, remark, project, onS
           {hasThree(step) && <TakeField step={step} recipe={recipe} onStep={onStep} />}
           {step.source.kind !== "hand_paint" && (
             <Shapings
+              part={part}
               shapings={step.shaping ?? []}
               histograms={tastes?.steps[index]?.histograms}
               onChange={(shaping, turning) => onStep({ ...step, shaping }, turning)}
@@ -225,14 +226,14 @@ function comeIntoView(fields: HTMLElement | null) {
 /** Whether a step gives three numbers. */
 function hasThree({ source, shaping = [] }: Step): boolean {
   const three =
-    ["image", "material", "normal", "position", "color", "per_piece_shift"].includes(source.kind) ||
+    ["image", "material", "normal", "position", "color", "per_piece_shift", "open_way"].includes(source.kind) ||
     (source.kind === "channel" && source.channel === "RGB");
   return three && !shaping.some((each) => each.kind === "ramp");
 }
 
 function TakeField({ step, recipe, onStep }: { step: Step; recipe: Recipe; onStep: Props["onStep"] }) {
   const isSingle = recipe.channels.length === 1;
-  const names = ["position", "normal"].includes(step.source.kind)
+  const names = ["position", "normal", "open_way"].includes(step.source.kind)
     ? ["x", "y", "z"]
     : step.source.kind === "per_piece_shift"
       ? ["lightness", "chroma", "hue"]
@@ -247,6 +248,7 @@ function TakeField({ step, recipe, onStep }: { step: Step; recipe: Recipe; onSte
         ["g", names[1] ?? ""],
         ["b", names[2] ?? ""],
         ["luminance", "their luminance"],
+        ...(step.source.kind === "image" ? ([["alpha", "how much is there"]] as const) : []),
       ]}
       onChange={(take) => onStep({ ...step, take: take === "own" ? null : take }, false)}
     />

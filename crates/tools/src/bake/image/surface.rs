@@ -33,6 +33,8 @@ pub struct Mapping {
     pub averaged: Averaged,
     /// Whether it is averaged as light or as plain numbers.
     pub encoding: Encoding,
+    /// Whether colors count by their alpha: what is transparent has none to give.
+    pub is_covering: bool,
 }
 
 impl Default for Mapping {
@@ -46,6 +48,7 @@ impl Default for Mapping {
             hard_pixels: false,
             averaged: Averaged::default(),
             encoding: Encoding::Color,
+            is_covering: false,
         }
     }
 }
@@ -130,12 +133,19 @@ pub fn sampled(
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let turn = Vec2::from_angle(-mapping.turn);
+    let is_transparent =
+        pictures.iter().any(|p| p.image.is_some_and(|image| image.covering.is_some()));
     let has_sides = pictures.iter().any(|p| matches!(p.projected, Projected::Sides(_)));
     let fans = (placement == Placement::Corner && has_sides).then(|| Fans::of(geometry));
     let looking = Looking { mapping, turn, geometry, placement, fans: fans.as_ref() };
     let wedges = looking.wedges(pictures, of_faces);
     let mean = |corners: &mut dyn Iterator<Item = usize>| {
-        mapping.encoding.stored(mean_of(corners.map(|corner| wedges[corner])))
+        let mean = mean_of(corners.map(|corner| wedges[corner]));
+        mapping.encoding.stored(if mapping.is_covering && is_transparent {
+            uncovered(mean)
+        } else {
+            mean
+        })
     };
     if mapping.averaged == Averaged::Piece {
         let mut corners: Vec<Vec<usize>> = vec![Vec::new(); geometry.pieces().count()];
@@ -164,6 +174,12 @@ pub fn sampled(
             })
             .collect(),
     }
+}
+
+/// A color of itself again, that was counted by its alpha.
+fn uncovered(Linear([r, g, b, alpha]): Linear) -> Linear {
+    let whole = |x: f32| if alpha > 0.0 { (x / alpha).min(1.0) } else { 0.0 };
+    Linear([whole(r), whole(g), whole(b), alpha])
 }
 
 /// The mean over wedges by their areas; the plain one where they have none.

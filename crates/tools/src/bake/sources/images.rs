@@ -25,12 +25,13 @@ pub(super) fn of_image<'a>(
     mapping: Mapping,
 ) -> Result<Plan<'a>, BakeError> {
     let image = lookup.image(name)?;
-    let mapping = Mapping { encoding: lookup.encoding(), ..mapping };
+    let mapping = Mapping { encoding: lookup.encoding(), is_covering: true, ..mapping };
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
     let sampled = move |image: &Image, projected: Projected| {
         let picture = Picture { image: Some(image), projected, tint: Linear([1.0; 4]) };
         let colors = image::sampled(&[picture], &[], &mapping, geometry, placement);
-        Field::three(colors.into_par_iter().map(|[r, g, b, _]| [r, g, b]).collect())
+        let alpha = colors.par_iter().map(|[.., alpha]| *alpha).collect();
+        Field::seen(colors.into_par_iter().map(|[r, g, b, _]| [r, g, b]).collect(), alpha)
     };
     Ok(match *projection {
         Projection::Uv { uv_set } => {
