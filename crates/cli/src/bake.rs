@@ -175,7 +175,7 @@ pub fn run(args: &BakeArgs) -> Result<()> {
     let shipment = Shipment {
         name: &name,
         images: document.image_files(),
-        traits: import.states.then_some(import.traits),
+        traits: args.reading.meaning(&import),
         ..Shipment::of(document.parts())
     };
     let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;

@@ -228,8 +228,8 @@ fn meant(
     import: &Import,
     format: Format,
 ) -> (Conversion, Option<ProjectTraits>) {
-    let says = |own: UpAxis| if import.states { own } else { UpAxis::Y };
-    let from_up = args.from_up.map_or_else(|| says(import.traits.up), UpAxis::from);
+    let said = args.reading.meaning(import).map_or(UpAxis::Y, |traits| traits.up);
+    let from_up = args.from_up.map_or(said, UpAxis::from);
     let from_unit = args.from_unit.map(Unit::from).or(import.states.then_some(import.traits.unit));
     let to_up = args.to_up.map_or(if import.states { from_up } else { UpAxis::Y }, UpAxis::from);
     let to_unit = args.to_unit.map(Unit::from).or(from_unit);

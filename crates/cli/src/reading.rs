@@ -82,6 +82,11 @@ impl From<UpArg> for UpAxis {
 }
 
 impl ReadArgs {
+    /// What the numbers of a file mean, where it says so or the user does.
+    pub fn meaning(&self, import: &Import) -> Option<ProjectTraits> {
+        (import.states || self.up.is_some()).then_some(import.traits)
+    }
+
     /// Reads a file into a document, which vouches for it as it does for an import in the app.
     pub fn bring_in(&self, file: &Path) -> Result<(Document, Import)> {
         self.bring_in_converted(file, |_| (Conversion::NONE, None))
