@@ -502,10 +502,12 @@ type Length = (
 /** Radii that are looked at, each with how much it counts. */
 function Scales({
   scales,
+  diagonal,
   length,
   onChange,
 }: {
   scales: readonly Schemas["WeighedScale"][];
+  diagonal: number;
   length: Length;
   onChange: (scales: Schemas["WeighedScale"][], turning: boolean) => void;
 }) {
@@ -545,7 +547,7 @@ function Scales({
           data-test="add-scale"
           onClick={() => {
             const last = shown[shown.length - 1];
-            onChange([...shown, { scale: (last?.scale ?? 0) * 4, weight: 1 }], false);
+            onChange([...shown, { scale: (last?.scale || diagonal / 100) * 4, weight: 1 }], false);
           }}
           sx={{ minWidth: 0 }}>
           One more
@@ -696,6 +698,7 @@ export function SourceFields({ source, part, set: own, project, onChange }: Prop
       return (
         <Scales
           scales={source.scales ?? []}
+          diagonal={diagonal}
           length={length}
           onChange={(scales, turning) => onChange({ ...source, scales }, turning)}
         />
