@@ -4,6 +4,7 @@
 //! they looked at ([`Needs`]); shaping and merging are done anew each time. The same digests say
 //! whether what a recipe made is still what it would make.
 
+mod chosen;
 mod contents;
 pub mod curvature;
 pub mod diffusion;
@@ -11,6 +12,7 @@ mod error;
 pub mod field;
 pub mod image;
 mod inputs;
+mod lattice;
 mod lookup;
 mod needs;
 pub mod occlusion;

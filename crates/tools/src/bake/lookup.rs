@@ -24,12 +24,13 @@ use speckle_model::{
 };
 
 use super::{
+    chosen::{Chosen, ChosenBy},
     contents::Contents,
     error::BakeError,
     field::Field,
     image::Image,
     inputs::Inputs,
-    pieces::{self, Units},
+    pieces::Units,
     samples::Samples,
     watch::Watch,
 };
@@ -465,61 +466,5 @@ impl StoredImage<'_> {
     pub(super) fn unpacked(&self) -> Result<Arc<Image>, BakeError> {
         let unread = |cause| BakeError::UnreadImage { name: self.name.to_owned(), cause };
         self.file.image().map_err(unread)
-    }
-}
-
-/// By what something is selected.
-#[derive(Clone, Copy)]
-enum ChosenBy<'a> {
-    /// A selection made in the app.
-    Set(&'a ColorSet),
-    /// A group that the file named.
-    Faces(&'a [u32]),
-}
-
-/// What is selected.
-#[derive(Clone, Copy)]
-pub(super) struct Chosen<'a> {
-    name: &'a str,
-    geometry: &'a Geometry,
-    by: ChosenBy<'a>,
-}
-
-impl Chosen<'_> {
-    /// How much each element of a placement is selected.
-    pub(super) fn shares(&self, placement: Placement) -> Vec<f32> {
-        match self.by {
-            ChosenBy::Set(set) => {
-                let values = convert::values_at(set, placement, self.geometry);
-                values.par_iter().map(|v| v[0]).collect()
-            }
-            ChosenBy::Faces(faces) => pieces::shares_of(self.geometry, placement, faces),
-        }
-    }
-
-    /// The vertices at which the selection ends or that lie within: those of all faces that are in
-    /// it, or themselves where it is one of vertices.
-    pub(super) fn vertices(&self) -> Result<Vec<u32>, BakeError> {
-        if matches!(self.by, ChosenBy::Set(set) if set.placement == Placement::Vertex) {
-            return self.elements(Placement::Vertex);
-        }
-        let mesh = self.geometry.mesh();
-        let faces = self.elements(Placement::Face)?.into_iter();
-        let mut vertices: Vec<u32> =
-            faces.flat_map(|face| mesh.face_vertices(face as usize)).copied().collect();
-        vertices.sort_unstable();
-        vertices.dedup();
-        Ok(vertices)
-    }
-
-    /// The elements of a placement that are selected more than half.
-    pub(super) fn elements(&self, placement: Placement) -> Result<Vec<u32>, BakeError> {
-        let shares = self.shares(placement);
-        let chosen: Vec<u32> =
-            (0..shares.len() as u32).filter(|&i| shares[i as usize] > 0.5).collect();
-        if chosen.is_empty() {
-            return Err(BakeError::EmptySelection(self.name.to_owned()));
-        }
-        Ok(chosen)
     }
 }

@@ -10,7 +10,6 @@ use std::f32::consts::TAU;
 use glam::{Affine3A, Vec3};
 use pulp::{Arch, Simd, WithSimd};
 use rayon::prelude::*;
-use speckle_color::noise;
 use speckle_mesh::{
     Geometry,
     body::Body,
@@ -20,6 +19,7 @@ use speckle_mesh::{
 use speckle_model::recipe::source::{Falloff, Spread};
 
 use super::{
+    lattice::{LatticeRay, along_a_curve, in_place, lattice, random_pair},
     samples::Samples,
     watch::{GivenUp, Watch},
 };
@@ -195,71 +195,6 @@ struct Found {
     open: f32,
     /// The mean of the ways that meet nothing, in the part's space.
     way: Vec3,
-}
-
-/// A ray of the lattice: where it goes in a cone, and how far.
-#[derive(Clone, Copy)]
-struct LatticeRay {
-    /// Its place between the axis, 0, and the rim, 1.
-    out: f32,
-    /// Of the angle about the axis.
-    cos: f32,
-    sin: f32,
-    /// How far it goes, as a share of the reach.
-    far: f32,
-}
-
-/// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
-/// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5).
-///
-/// By the falloff, each goes so far that what lies at a distance is met by as many of them as it is
-/// to count: so nothing has to know how far what it met was.
-fn lattice(count: u32, falloff: Falloff) -> Vec<LatticeRay> {
-    let share = |i: u32, step: f64| (f64::from(i) * step).fract() as f32;
-    (0..count)
-        .map(|i| {
-            let about = share(i, 0.618_033_988_749_894_9) * TAU;
-            let even = (share(i, std::f64::consts::SQRT_2) + 0.5).fract();
-            let far = match falloff {
-                Falloff::None => 1.0,
-                Falloff::Linear => even,
-                Falloff::Quadratic => 1.0 - even.sqrt(),
-            };
-            LatticeRay { out: i as f32 / count as f32, cos: about.cos(), sin: about.sin(), far }
-        })
-        .collect()
-}
-
-/// Two numbers in 0–1 from a seed and an index (the mixing of Wellons' `lowbias32`).
-pub(super) fn random_pair(seed: u32, index: u32) -> [f32; 2] {
-    let a = noise::mix(noise::mix(seed ^ 0x9e37_79b9) ^ index);
-    let b = noise::mix(a ^ 0x85eb_ca6b);
-    [a, b].map(noise::unit)
-}
-
-/// The indices of points along Morton's curve, so that those near each other follow each other.
-fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
-    let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-    let (min, max) = points.iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
-    let size = (max - min).max_element().max(f32::MIN_POSITIVE);
-    // 10 bits an axis, spread to every third.
-    let spread = |x: f32| {
-        let mut x = ((x.clamp(0.0, 1.0) * 1023.0) as u32).min(1023);
-        x = (x | x << 16) & 0x0300_00ff;
-        x = (x | x << 8) & 0x0300_f00f;
-        x = (x | x << 4) & 0x030c_30c3;
-        (x | x << 2) & 0x0924_9249
-    };
-    let mut keyed: Vec<(u32, u32)> = points
-        .par_iter()
-        .enumerate()
-        .map(|(i, &p)| {
-            let at = (p - min) / size;
-            (spread(at.x) | spread(at.y) << 1 | spread(at.z) << 2, i as u32)
-        })
-        .collect();
-    keyed.par_sort_unstable();
-    keyed.into_iter().map(|(_, i)| i).collect()
 }
 
 /// How many samples share the turn of their directions, whatever vector unit there is.
@@ -527,13 +462,4 @@ pub fn thickness(
         })
         .collect::<Result<_, GivenUp>>()?;
     Ok(samples.gathered(in_place(&order, runs, 1.0)))
-}
-
-/// What was found in an order, back where it belongs.
-fn in_place<T: Copy>(order: &[u32], runs: Vec<Vec<T>>, none: T) -> Vec<T> {
-    let mut found = vec![none; order.len()];
-    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
-        found[sample as usize] = value;
-    }
-    found
 }

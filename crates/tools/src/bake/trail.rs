@@ -1,6 +1,7 @@
 //! Distance along the surface from a root, over pieces that may touch.
 
 mod front;
+mod unfolding;
 
 use glam::Vec3;
 use speckle_mesh::{Geometry, Mesh};

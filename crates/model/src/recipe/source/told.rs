@@ -1,0 +1,96 @@
+//! What is to be told of a source, and the same with other numbers.
+
+use super::{Source, Target};
+
+impl Source {
+    /// What it is called.
+    #[must_use]
+    pub fn title(&self) -> &'static str {
+        match self {
+            Self::Occlusion { .. } => "Occlusion",
+            Self::OpenWay { .. } => "Open way",
+            Self::Hollows { .. } => "Hollows",
+            Self::Ridges { .. } => "Ridges",
+            Self::Relief { .. } => "Relief",
+            Self::Edges { .. } => "Edges",
+            Self::Facing { .. } => "Facing",
+            Self::HeightRamp { .. } => "Height ramp",
+            Self::Between { .. } => "Between points",
+            Self::Distance { .. } => "Distance",
+            Self::Trail { .. } => "Trail",
+            Self::Joint { .. } => "Joint",
+            Self::Thickness { .. } => "Thickness",
+            Self::Openness { .. } => "Openness to a light",
+            Self::PerPiece { .. } => "Per-piece",
+            Self::PerPieceShift { .. } => "Per-piece shift",
+            Self::Noise { .. } => "Noise",
+            Self::Image { .. } => "Image",
+            Self::Material => "Material",
+            Self::Normal { .. } => "Normal",
+            Self::Position { .. } => "Position",
+            Self::Constant { .. } => "Constant",
+            Self::Color { .. } => "Color",
+            Self::Channel { .. } => "From channel",
+            Self::HandPaint { .. } => "Hand paint",
+        }
+    }
+
+    /// Whether it yields three numbers.
+    #[must_use]
+    pub fn is_three(&self) -> bool {
+        matches!(
+            self,
+            Self::OpenWay { .. }
+                | Self::PerPieceShift { .. }
+                | Self::Image { .. }
+                | Self::Material
+                | Self::Normal { .. }
+                | Self::Position { .. }
+                | Self::Color { .. }
+                | Self::Channel { channel: Target::Rgb | Target::Rgba, .. }
+        )
+    }
+
+    /// The same with so many rays, where it casts any.
+    #[must_use]
+    pub fn with_rays(&self, count: u32) -> Self {
+        let mut same = self.clone();
+        if let Self::Occlusion { rays, .. }
+        | Self::OpenWay { rays, .. }
+        | Self::Thickness { rays, .. }
+        | Self::Openness { rays, .. } = &mut same
+        {
+            *rays = count;
+        }
+        same
+    }
+
+    /// The rays from each element; 0 where it casts none.
+    #[must_use]
+    pub fn rays(&self) -> u32 {
+        match self {
+            Self::Occlusion { rays, .. }
+            | Self::OpenWay { rays, .. }
+            | Self::Thickness { rays, .. }
+            | Self::Openness { rays, .. } => *rays,
+            _ => 0,
+        }
+    }
+
+    /// The same from another seed, where it has one.
+    #[must_use]
+    pub fn with_seed(&self, other: u32) -> Self {
+        let mut same = self.clone();
+        if let Self::Occlusion { seed, .. }
+        | Self::OpenWay { seed, .. }
+        | Self::Thickness { seed, .. }
+        | Self::Openness { seed, .. }
+        | Self::PerPiece { seed, .. }
+        | Self::PerPieceShift { seed, .. }
+        | Self::Noise { seed, .. } = &mut same
+        {
+            *seed = other;
+        }
+        same
+    }
+}

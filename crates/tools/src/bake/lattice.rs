@@ -1,0 +1,82 @@
+//! Directions that are spread evenly, and the order in which samples are looked from.
+
+use std::f32::consts::TAU;
+
+use glam::Vec3;
+use rayon::prelude::*;
+use speckle_color::noise;
+use speckle_model::recipe::source::Falloff;
+
+/// A ray of the lattice: where it goes in a cone, and how far.
+#[derive(Clone, Copy)]
+pub(super) struct LatticeRay {
+    /// Its place between the axis, 0, and the rim, 1.
+    pub(super) out: f32,
+    /// Of the angle about the axis.
+    pub(super) cos: f32,
+    pub(super) sin: f32,
+    /// How far it goes, as a share of the reach.
+    pub(super) far: f32,
+}
+
+/// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
+/// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5).
+///
+/// By the falloff, each goes so far that what lies at a distance is met by as many of them as it is
+/// to count: so nothing has to know how far what it met was.
+pub(super) fn lattice(count: u32, falloff: Falloff) -> Vec<LatticeRay> {
+    let share = |i: u32, step: f64| (f64::from(i) * step).fract() as f32;
+    (0..count)
+        .map(|i| {
+            let about = share(i, 0.618_033_988_749_894_9) * TAU;
+            let even = (share(i, std::f64::consts::SQRT_2) + 0.5).fract();
+            let far = match falloff {
+                Falloff::None => 1.0,
+                Falloff::Linear => even,
+                Falloff::Quadratic => 1.0 - even.sqrt(),
+            };
+            LatticeRay { out: i as f32 / count as f32, cos: about.cos(), sin: about.sin(), far }
+        })
+        .collect()
+}
+
+/// Two numbers in 0–1 from a seed and an index (the mixing of Wellons' `lowbias32`).
+pub(super) fn random_pair(seed: u32, index: u32) -> [f32; 2] {
+    let a = noise::mix(noise::mix(seed ^ 0x9e37_79b9) ^ index);
+    let b = noise::mix(a ^ 0x85eb_ca6b);
+    [a, b].map(noise::unit)
+}
+
+/// The indices of points along Morton's curve, so that those near each other follow each other.
+pub(super) fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
+    let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+    let (min, max) = points.iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
+    let size = (max - min).max_element().max(f32::MIN_POSITIVE);
+    // 10 bits an axis, spread to every third.
+    let spread = |x: f32| {
+        let mut x = ((x.clamp(0.0, 1.0) * 1023.0) as u32).min(1023);
+        x = (x | x << 16) & 0x0300_00ff;
+        x = (x | x << 8) & 0x0300_f00f;
+        x = (x | x << 4) & 0x030c_30c3;
+        (x | x << 2) & 0x0924_9249
+    };
+    let mut keyed: Vec<(u32, u32)> = points
+        .par_iter()
+        .enumerate()
+        .map(|(i, &p)| {
+            let at = (p - min) / size;
+            (spread(at.x) | spread(at.y) << 1 | spread(at.z) << 2, i as u32)
+        })
+        .collect();
+    keyed.par_sort_unstable();
+    keyed.into_iter().map(|(_, i)| i).collect()
+}
+
+/// What was found in an order, back where it belongs.
+pub(super) fn in_place<T: Copy>(order: &[u32], runs: Vec<Vec<T>>, none: T) -> Vec<T> {
+    let mut found = vec![none; order.len()];
+    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
+        found[sample as usize] = value;
+    }
+    found
+}

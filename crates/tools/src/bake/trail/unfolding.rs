@@ -1,0 +1,290 @@
+//! Triangles of a surface laid flat: what lies beyond their edges, and how a front crosses them.
+
+use glam::DVec2;
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+use speckle_mesh::{Geometry, geometry::triangulate::first_triangle};
+
+/// The points of a surface as a front meets them: vertices at one point of one piece are one, and
+/// pieces that touch have points of their own.
+pub(super) struct Nodes<'a> {
+    pub(super) geometry: &'a Geometry,
+    pub(super) of_corners: Vec<u32>,
+    /// A corner of each.
+    pub(super) corners: Vec<u32>,
+}
+
+impl<'a> Nodes<'a> {
+    pub(super) fn new(geometry: &'a Geometry) -> Self {
+        let (mesh, topology, pieces) = (geometry.mesh(), geometry.topology(), geometry.pieces());
+        let (mut of_corners, mut corners) = (vec![0_u32; mesh.corner_count()], Vec::new());
+        let mut here: FxHashMap<usize, u32> = FxHashMap::default();
+        for vertex in (0..mesh.vertex_count()).filter(|&v| topology.point_of(v) == v) {
+            here.clear();
+            let mut last = None;
+            for &corner in topology.corners_at(vertex) {
+                let piece = pieces.of(topology.face_of(corner as usize));
+                let node = match last {
+                    Some((same, node)) if same == piece => node,
+                    _ => *here.entry(piece).or_insert_with(|| {
+                        corners.push(corner);
+                        corners.len() as u32 - 1
+                    }),
+                };
+                last = Some((piece, node));
+                of_corners[corner as usize] = node;
+            }
+        }
+        Self { geometry, of_corners, corners }
+    }
+
+    /// The triangles at a node, each as its three nodes and corners, the node itself first.
+    pub(super) fn triangles(&self, node: u32) -> impl Iterator<Item = ([u32; 3], [u32; 3])> + '_ {
+        let (mesh, topology) = (self.geometry.mesh(), self.geometry.topology());
+        let corner = self.corners[node as usize] as usize;
+        let at = topology.corners_at(mesh.corner_vertices()[corner] as usize);
+        let own = at.iter().filter(move |&&corner| self.of_corners[corner as usize] == node);
+        own.flat_map(move |&corner| {
+            let face = topology.face_of(corner as usize);
+            let (first, count) = (first_triangle(mesh, face), mesh.face_corners(face).len() - 2);
+            let triangles = &self.geometry.triangulation().corners()[first..first + count];
+            triangles.iter().filter_map(move |t| {
+                let at = t.iter().position(|&c| c == corner)?;
+                let turned = [t[at], t[(at + 1) % 3], t[(at + 2) % 3]];
+                Some((turned.map(|c| self.of_corners[c as usize]), turned))
+            })
+        })
+    }
+
+    /// How far two nodes are apart. In double precision: triangles are laid flat by their lengths.
+    pub(super) fn length(&self, a: u32, b: u32) -> f64 {
+        let [a, b] = [a, b].map(|node| {
+            self.geometry.mesh().corner_position(self.corners[node as usize] as usize).as_dvec3()
+        });
+        a.distance(b)
+    }
+
+    /// The node of the one triangle beyond an edge of a triangle.
+    fn beyond(&self, edge: [u32; 2], third: u32) -> Option<u32> {
+        let others = self.triangles(edge[0]).filter_map(|([_, b, c], _)| match edge[1] {
+            e if e == b && c != third => Some(c),
+            e if e == c && b != third => Some(b),
+            _ => None,
+        });
+        let others: SmallVec<[u32; 2]> = others.collect();
+        if let [only] = others[..] { Some(only) } else { None }
+    }
+
+    /// What cuts the obtuse angle at the first node of a triangle in two: the node and how far it is,
+    /// laid flat, from each of the three.
+    fn cutting(&self, [at, a, b]: [u32; 3]) -> Option<(u32, [f64; 3])> {
+        let (to_a, to_b, side) = (self.length(at, a), self.length(at, b), self.length(a, b));
+        // The angle is obtuse when its square is missing (law of cosines).
+        if to_a * to_a + to_b * to_b >= side * side {
+            return None;
+        }
+        let (own, flat_a) = (DVec2::ZERO, DVec2::new(to_a, 0.0));
+        let flat_b = beside(own, flat_a, to_b, side)?;
+        // Within a right angle of either side.
+        let is_between = |p: DVec2| p.dot(flat_a) > 0.0 && p.dot(flat_b) > 0.0;
+        let middle = flat_a.normalize() + flat_b.normalize();
+        let ([mut left, mut right], mut third) = ([(a, flat_a), (b, flat_b)], at);
+        for _ in 0..MOST_UNFOLDED {
+            let next = self.beyond([left.0, right.0], third)?;
+            let (to_left, to_right) = (self.length(left.0, next), self.length(right.0, next));
+            // On the other side of the edge than what has been laid flat.
+            let flat = beside(right.1, left.1, to_right, to_left)?;
+            if is_between(flat) {
+                let far = [own, flat_a, flat_b].map(|p| p.distance(flat));
+                return Some((next, far));
+            }
+            // On through the side that the middle of the angle goes through.
+            (left, right, third) = if middle.perp_dot(flat) > 0.0 {
+                (left, (next, flat), right.0)
+            } else {
+                ((next, flat), right, left.0)
+            };
+        }
+        None
+    }
+}
+
+/// How many triangles are laid flat at most to cut an angle in two, or to look along a line.
+const MOST_UNFOLDED: usize = 24;
+
+/// Through how many edges is looked at most from one point.
+const MOST_WINDOWS: usize = 1024;
+
+/// An edge through which a point is seen, which lies at the origin of the plane: its ends, the first
+/// one clockwise of the other, and the two lines between which it is seen.
+pub(super) struct Window {
+    ends: [(u32, DVec2); 2],
+    /// The third node of the triangle before it.
+    before: u32,
+    lines: [DVec2; 2],
+    depth: usize,
+}
+
+impl Nodes<'_> {
+    /// What is seen from a point along straight lines, over triangles laid flat, with how far it is:
+    /// around a point the front's two arms do not tell yet where it comes from.
+    pub(super) fn seen(&self, mut windows: Vec<Window>) -> Vec<(u32, f32)> {
+        let mut seen = Vec::new();
+        let mut count = 0;
+        while let Some(Window { ends: [low, high], before, lines, depth }) = windows.pop() {
+            count += 1;
+            if count > MOST_WINDOWS || depth > MOST_UNFOLDED {
+                continue;
+            }
+            let Some(next) = self.beyond([low.0, high.0], before) else { continue };
+            let (to_low, to_high) = (self.length(low.0, next), self.length(high.0, next));
+            let Some(flat) = beside(high.1, low.1, to_high, to_low) else { continue };
+            let (after_low, before_high) = (lines[0].perp_dot(flat), flat.perp_dot(lines[1]));
+            if after_low >= 0.0 && before_high >= 0.0 {
+                seen.push((next, flat.length() as f32));
+            }
+            let next = (next, flat);
+            if after_low > 0.0 {
+                let lines = [lines[0], if before_high > 0.0 { flat } else { lines[1] }];
+                windows.push(Window { ends: [low, next], before: high.0, lines, depth: depth + 1 });
+            }
+            if before_high > 0.0 {
+                let lines = [if after_low > 0.0 { flat } else { lines[0] }, lines[1]];
+                windows.push(Window { ends: [next, high], before: low.0, lines, depth: depth + 1 });
+            }
+        }
+        seen
+    }
+
+    /// The edges through which a node looks first.
+    pub(super) fn windows_of(&self, node: u32) -> Vec<Window> {
+        let window = |([own, b, c], _): ([u32; 3], [u32; 3])| {
+            let (to_b, to_c) = (self.length(own, b), self.length(own, c));
+            let flat_b = DVec2::new(to_b, 0.0);
+            let flat_c = beside(DVec2::ZERO, flat_b, to_c, self.length(b, c))?;
+            Some(Window {
+                ends: [(b, flat_b), (c, flat_c)],
+                before: own,
+                lines: [flat_b, flat_c],
+                depth: 0,
+            })
+        };
+        self.triangles(node).filter_map(window).collect()
+    }
+
+    /// Those through which a point within a triangle looks first, by how far its nodes are; none where
+    /// it lies in another one.
+    pub(super) fn windows_from(&self, t: [u32; 3], far: [f64; 3]) -> Vec<Window> {
+        let [ab, bc, ca] = [(0, 1), (1, 2), (2, 0)].map(|(i, j)| self.length(t[i], t[j]));
+        let (a, b) = (DVec2::ZERO, DVec2::new(ab, 0.0));
+        let Some((c, point)) = beside(a, b, ca, bc).zip(beside(a, b, far[0], far[1])) else {
+            return Vec::new();
+        };
+        let hair = 1e-3 * ab.max(bc).max(ca);
+        if (point.distance(c) - far[2]).abs() > hair {
+            return Vec::new();
+        }
+        let flat = [a, b, c].map(|corner| corner - point);
+        let sides = [(0, 1), (1, 2), (2, 0)];
+        if sides.iter().any(|&(i, j)| flat[i].perp_dot(flat[j]) < -hair * hair) {
+            return Vec::new();
+        }
+        sides
+            .into_iter()
+            .filter(|&(i, j)| flat[i].perp_dot(flat[j]) > 0.0)
+            .map(|(i, j)| Window {
+                ends: [(t[i], flat[i]), (t[j], flat[j])],
+                before: t[3 - i - j],
+                lines: [flat[i], flat[j]],
+                depth: 0,
+            })
+            .collect()
+    }
+}
+
+/// The point at two distances from the ends of a segment, to the left of it.
+fn beside(from: DVec2, to: DVec2, from_first: f64, from_second: f64) -> Option<DVec2> {
+    let side = from.distance(to);
+    let along = (to - from).try_normalize()?;
+    let x = (from_first * from_first - from_second * from_second + side * side) / (2.0 * side);
+    let y = (from_first * from_first - x * x).max(0.0).sqrt();
+    x.is_finite().then(|| from + along * x + along.perp() * y)
+}
+
+/// What a triangle's obtuse angle was cut into: a triangle of a node with one of its own and one
+/// further off.
+#[derive(Clone, Copy)]
+pub(super) struct Cut {
+    pub(super) free: u32,
+    pub(super) other: u32,
+    pub(super) flat: Flat,
+}
+
+/// A triangle laid flat: the length of its side, and where its third point is above it.
+#[derive(Clone, Copy)]
+pub(super) struct Flat {
+    side: f32,
+    x: f32,
+    y: f32,
+}
+
+impl Flat {
+    /// By the distances of the third point from both ends.
+    pub(super) fn new(from_a: f64, from_b: f64, side: f64) -> Option<Self> {
+        let x = (from_a * from_a - from_b * from_b + side * side) / (2.0 * side);
+        let y = (from_a * from_a - x * x).max(0.0).sqrt();
+        x.is_finite().then_some(Self { side: side as f32, x: x as f32, y: y as f32 })
+    }
+
+    /// The same from the other end.
+    pub(super) fn turned(self) -> Self {
+        Self { x: self.side - self.x, ..self }
+    }
+
+    /// How far the third point is from the side itself.
+    pub(super) fn above(self) -> f32 {
+        let beside = self.x - self.x.clamp(0.0, self.side);
+        beside.hypot(self.y)
+    }
+
+    /// From the place the front seems to come from, if the way from there goes through the side.
+    pub(super) fn in_circles(self, da: f32, db: f32) -> Option<f32> {
+        let Self { side, x, y } = self;
+        let sx = (da * da - db * db + side * side) / (2.0 * side);
+        let square = da * da - sx * sx;
+        if square < 0.0 {
+            return None;
+        }
+        let sy = -square.sqrt();
+        let crossing = sx + (x - sx) * (-sy / (y - sy));
+        let is_through = (0.0..=side).contains(&crossing);
+        is_through.then(|| (x - sx).hypot(y - sy))
+    }
+
+    /// A front that is straight, if it comes through the side.
+    pub(super) fn in_parallel(self, da: f32, db: f32) -> Option<f32> {
+        let Self { side, x, y } = self;
+        // How fast the distance grows along the side, and so straight up from it.
+        let along = (db - da) / side;
+        let up = (1.0 - along * along).max(0.0).sqrt();
+        if up <= 0.0 {
+            return None;
+        }
+        let crossing = x - y * along / up;
+        (0.0..=side).contains(&crossing).then_some(da + along * x + up * y)
+    }
+}
+
+/// The two triangles that the angle at the first node is cut into, if it is obtuse: each with the
+/// nodes at the ends of its side.
+pub(super) fn cuts_of(nodes: &Nodes, t: [u32; 3]) -> SmallVec<[(u32, u32, Cut); 2]> {
+    let [at, a, b] = t;
+    let Some((middle, [own, from_a, from_b])) = nodes.cutting(t) else { return SmallVec::new() };
+    [(a, from_a), (b, from_b)]
+        .into_iter()
+        .filter_map(|(end, side)| {
+            let flat = Flat::new(nodes.length(at, end), own, side)?;
+            Some((end, middle, Cut { free: at, other: middle, flat }))
+        })
+        .collect()
+}

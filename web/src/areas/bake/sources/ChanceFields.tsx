@@ -1,0 +1,189 @@
+// The numbers of sources that draw by chance.
+import { Choose, Sliding, Switching } from "../../../widgets/rows";
+import { amongWords, noiseWords } from "../../../model/recipes";
+import { DirectionField, useRows, vec, type FieldsProps } from "./rows";
+
+export function ChanceFields({ source, part, onChange }: FieldsProps) {
+  const { size, put, turn, length, seed } = useRows(part, onChange);
+  switch (source.kind) {
+    case "noise": {
+      const space = typeof source.space === "object" ? "uv" : (source.space ?? "part");
+      const inUv = space === "uv";
+      // The pattern stays as large as it is when it is looked up elsewhere.
+      const scale = Math.cbrt(Math.abs(part.transform.scale.reduce((a, b) => a * b, 1)));
+      const unit = { world: 1, part: scale, uv: Math.max(...size) };
+      const to = (next: "world" | "part" | "uv") =>
+        put({
+          ...source,
+          size: ((source.size ?? 0) * unit[space]) / unit[next],
+          space: next === "uv" ? { uv: 0 } : next,
+        });
+      return (
+        <>
+          <Choose
+            label="Kind"
+            value={source.noise ?? "gradient"}
+            options={noiseWords}
+            onChange={(noise) => put({ ...source, noise })}
+          />
+          {inUv ? (
+            <Sliding
+              label="Size"
+              value={source.size ?? 0}
+              min={0}
+              max={1}
+              step={0.005}
+              digits={3}
+              zero="fitted"
+              onChange={(n) => turn({ ...source, size: n })}
+            />
+          ) : (
+            length("Size", source.size, 0.5, "fitted", (n) => ({ ...source, size: n }))
+          )}
+          <Sliding
+            label="Octaves"
+            value={source.octaves ?? 3}
+            min={1}
+            max={12}
+            step={1}
+            onChange={(octaves) => turn({ ...source, octaves })}
+          />
+          <Sliding
+            label="Warp"
+            value={source.warp ?? 0}
+            min={0}
+            max={3}
+            step={0.05}
+            digits={2}
+            onChange={(warp) => turn({ ...source, warp })}
+          />
+          <Choose
+            label="In"
+            value={space}
+            options={
+              part.uv_sets > 0
+                ? [
+                    ["part", "the part's space"],
+                    ["world", "the project's space"],
+                    ["uv", "UV"],
+                  ]
+                : [
+                    ["part", "the part's space"],
+                    ["world", "the project's space"],
+                  ]
+            }
+            onChange={to}
+          />
+          <Sliding
+            label="Contrast"
+            value={Math.round((source.contrast ?? 0) * 100)}
+            min={0}
+            max={100}
+            step={1}
+            unit="%"
+            onChange={(n) => turn({ ...source, contrast: n / 100 })}
+          />
+          {(source.octaves ?? 3) > 1 && (
+            <>
+              <Sliding
+                label="Finer by"
+                value={source.lacunarity ?? 2}
+                min={1}
+                max={4}
+                step={0.05}
+                digits={2}
+                unit="×"
+                onChange={(lacunarity) => turn({ ...source, lacunarity })}
+              />
+              <Sliding
+                label="Lower by"
+                value={source.gain ?? 0.5}
+                min={0}
+                max={1}
+                step={0.01}
+                digits={2}
+                unit="×"
+                onChange={(gain) => turn({ ...source, gain })}
+              />
+            </>
+          )}
+          <Sliding
+            label="Stretch"
+            value={source.stretch ?? 1}
+            min={0.1}
+            max={10}
+            step={0.1}
+            digits={1}
+            unit="×"
+            curved
+            onChange={(stretch) => turn({ ...source, stretch })}
+          />
+          {!inUv && (source.stretch ?? 1) !== 1 && (
+            <DirectionField
+              label="Along"
+              direction={source.along ?? "up"}
+              onChange={(along) => put({ ...source, along })}
+            />
+          )}
+          {inUv && source.noise !== "simplex" && (
+            <Switching
+              label="Tiles: comes again with each square"
+              on={source.tiles ?? false}
+              onChange={(tiles) => put({ ...source, tiles })}
+            />
+          )}
+          {seed(source.seed, (n) => ({ ...source, seed: n }))}
+        </>
+      );
+    }
+    case "per_piece":
+      return (
+        <>
+          <Choose
+            label="For each of"
+            value={source.by ?? "pieces"}
+            options={amongWords}
+            onChange={(by) => put({ ...source, by })}
+          />
+          <Sliding
+            label="Different"
+            value={source.colors ?? 0}
+            min={0}
+            max={16}
+            step={1}
+            zero="one each"
+            onChange={(n) => turn({ ...source, colors: n < 2 ? 0 : n })}
+          />
+          {seed(source.seed, (n) => ({ ...source, seed: n }))}
+        </>
+      );
+    case "per_piece_shift": {
+      const amounts = vec(source.amounts ?? [1, 1, 1]);
+      return (
+        <>
+          <Choose
+            label="For each of"
+            value={source.by ?? "pieces"}
+            options={amongWords}
+            onChange={(by) => put({ ...source, by })}
+          />
+          {["Lightness", "Chroma", "Hue"].map((label, i) => (
+            <Sliding
+              key={label}
+              label={label}
+              value={Math.round((amounts[i] ?? 0) * 100)}
+              min={0}
+              max={100}
+              step={1}
+              unit="%"
+              onChange={(n) => turn({ ...source, amounts: vec(amounts.map((old, k) => (k === i ? n / 100 : old))) })}
+            />
+          ))}
+          {seed(source.seed, (n) => ({ ...source, seed: n }))}
+        </>
+      );
+    }
+    default:
+      return null;
+  }
+}
