@@ -15,7 +15,8 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { ColorWell } from "../widgets/ColorWell";
 import type { Project } from "../project/project";
-import { facts, get, hex, set as setState, type Part, type Rgba } from "../model/state";
+import { facts, get, set as setState, type Part, type Rgba } from "../model/state";
+import { hex } from "../model/words";
 import { mixed } from "../model/curves";
 
 interface Props {

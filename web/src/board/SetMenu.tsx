@@ -16,7 +16,8 @@ import { api, messageOf, type Schemas } from "../api/client";
 import { MoreIcon } from "../widgets/icons";
 import { NameDialog } from "../widgets/NameDialog";
 import type { Project } from "../project/project";
-import { facts, count, set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import { facts, set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import { count } from "../model/words";
 import { placementWords } from "../model/placements";
 
 type Placement = Schemas["Placement"];

@@ -1,6 +1,7 @@
 // What recipes are made of, in the words the user reads.
 import type { Schemas } from "../api/client";
-import { facts, figure, get, symbols, type ColorSet, type Part } from "./state";
+import { facts, get, type ColorSet, type Part } from "./state";
+import { figure, symbols } from "./words";
 import { channelName } from "./theme";
 
 export type Recipe = Schemas["Recipe"];

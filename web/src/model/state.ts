@@ -1,4 +1,5 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
+import { NOTHING_TOLD } from "./facts";
 import { create } from "zustand";
 import type { Schemas } from "../api/client";
 
@@ -369,24 +370,6 @@ export function reset() {
   });
 }
 
-/** Until the server has told, nothing bounds anything. */
-const NOTHING_TOLD: Schemas["Facts"] = {
-  limits: {
-    sets: Infinity,
-    helpers: Infinity,
-    swatches: Infinity,
-    views: Infinity,
-    images: Infinity,
-    steps: Infinity,
-    curve_points: Infinity,
-    ramp_stops: Infinity,
-    scales: Infinity,
-    spools: Infinity,
-  },
-  merges: { first: "replace", hand_paint: "replace", data: "replace", color: "replace", mix_strength: 1, strength: 1 },
-  sources: [],
-};
-
 /** What the server told. */
 export const facts = () => get().facts ?? NOTHING_TOLD;
 
@@ -437,7 +420,6 @@ export function snapshotOf(part: Part, set: number | null, name: string): ColorS
       (set === null || helper.role.snapshot.of === set),
   );
 }
-
 export function shownSet(state: State): ColorSet | undefined {
   return activePart(state)?.sets.find((candidate) => candidate.id === state.shown);
 }
@@ -504,125 +486,4 @@ export function remember(color: Rgba) {
   const { recent } = get();
   if (recent[0] && same(recent[0])) return;
   set({ recent: [color, ...recent.filter((other) => !same(other))].slice(0, 6) });
-}
-
-export const hex = (color: readonly number[]) =>
-  "#" +
-  [0, 1, 2]
-    .map((i) =>
-      Math.round((color[i] ?? 0) * 255)
-        .toString(16)
-        .padStart(2, "0"),
-    )
-    .join("")
-    .toUpperCase();
-
-export const count = (n: number) => n.toLocaleString("en-US").replaceAll(",", "\u2009");
-
-/** A count with its noun: "1 face", "12 faces". */
-export const counted = (n: number, one: string, several: string) => `${count(n)} ${n === 1 ? one : several}`;
-
-export const symbols: Record<Unit, string> = { millimetre: "mm", centimetre: "cm", metre: "m", inch: "in", foot: "ft" };
-
-/** A number with three figures that count. */
-export function figure(value: number): string {
-  if (value === 0) return "0";
-  const digits = Math.max(0, 2 - Math.floor(Math.log10(Math.abs(value))));
-  return value.toFixed(Math.min(digits, 6));
-}
-
-/** A length of the project, with its unit. */
-export const length = (value: number) => `${figure(value)} ${symbols[get().traits.unit]}`;
-
-/** Bytes as people read them. */
-export function bytes(n: number): string {
-  if (n < 1e3) return `${n} B`;
-  if (n < 1e6) return `${(n / 1e3).toFixed(0)} kB`;
-  return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`;
-}
-
-/** "R G B": the chosen channels in words. */
-export function channelNames(channels: Channels): string {
-  const names = ["R", "G", "B", "A"].filter((_, i) => channels[i]);
-  return names.length > 0 ? names.join(" ") : "no channel";
-}
-
-/** The blends, as the list shows them, and what each does. */
-export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = [
-  { key: "normal", title: "Normal", says: "The paint itself." },
-  {
-    key: "recolor",
-    title: "Recolor",
-    says: "The paint in the shading that is there, measured against the set's ground color.",
-  },
-  { key: "multiply", title: "Multiply", says: "Darkens: white changes nothing." },
-  { key: "screen", title: "Screen", says: "Lightens: black changes nothing." },
-  { key: "overlay", title: "Overlay", says: "Darkens what is dark, lightens what is light." },
-  { key: "darken", title: "Darker", says: "The smaller of both numbers." },
-  { key: "lighten", title: "Lighter", says: "The greater of both numbers." },
-  { key: "add", title: "Add", says: "The sum, at most 1." },
-  { key: "subtract", title: "Subtract", says: "The paint taken away, at least 0." },
-  { key: "color_dodge", title: "Color dodge", says: "Brightens what is there to show the paint." },
-  { key: "color_burn", title: "Color burn", says: "Darkens what is there to show the paint." },
-  { key: "hard_light", title: "Hard light", says: "Multiply for dark paint, screen for light." },
-  { key: "soft_light", title: "Soft light", says: "The same, softer." },
-  { key: "difference", title: "Difference", says: "How far both are apart." },
-  { key: "exclusion", title: "Exclusion", says: "The same, with less contrast." },
-  { key: "hue", title: "Hue", says: "The paint's hue; saturation and luminosity stay." },
-  { key: "saturation", title: "Saturation", says: "The paint's saturation; hue and luminosity stay." },
-  { key: "color", title: "Color", says: "The paint's hue and saturation; luminosity stays." },
-  { key: "luminosity", title: "Luminosity", says: "The paint's luminosity; hue and saturation stay." },
-];
-
-export const reachTitles: Record<Schemas["Reach"], string> = {
-  skin: "Skin",
-  deep: "Deep",
-  facet: "Facet",
-  corner: "Corner",
-};
-
-/** Whether a stroke covers what lies in a circle; others go by the face. */
-export const isRound = ({ tool, brush }: Pick<State, "tool" | "brush">) =>
-  tool === "tidy" || (tool === "stroke" && (brush.reach === "skin" || brush.reach === "deep"));
-
-/** Whether the tool is drawn with the pointer down. */
-export const isStroke = ({ tool }: Pick<State, "tool">) => tool === "stroke" || tool === "tidy";
-
-export const pourTitles: Record<PourKind, string> = {
-  all: "Pour over all",
-  crease: "Crease pour",
-  patch: "Patch pour",
-  piece: "Piece pour",
-  chosen: "Fill of the selection",
-};
-const solidTitles: Record<Schemas["Solid"], string> = {
-  box: "Box span",
-  cylinder: "Cylinder span",
-  sphere: "Sphere span",
-  cone: "Cone span",
-};
-
-/** What the tool in hand is called, as in the history. */
-export function toolTitle({
-  tool,
-  action,
-  brush,
-  pour,
-  span,
-  tidy,
-}: Pick<State, "tool" | "action" | "brush" | "pour" | "span" | "tidy">): string {
-  const erase = action === "erase" ? " (erase)" : "";
-  if (tool === "pour") return `${pourTitles[pour.kind]}${erase}`;
-  if (tool === "tidy") return tidy === "soften" ? "Soften" : "Smear";
-  if (tool === "span")
-    return `${{ band: "Band", gradient: "Gradient", lasso: "Lasso", solid: solidTitles[span.shape] }[span.kind]}${erase}`;
-  return `${reachTitles[brush.reach]} ${action === "erase" ? "erase" : "stroke"}`;
-}
-
-/** "312 vertices": elements of a placement, counted. */
-export function elements(n: number, placement: Schemas["Placement"]): string {
-  const [one, several] = { vertex: ["vertex", "vertices"], corner: ["corner", "corners"], face: ["face", "faces"] }[
-    placement
-  ];
-  return `${count(n)} ${n === 1 ? one : several}`;
 }

@@ -8,10 +8,10 @@ import {
   setBrush,
   setLook,
   setSpan,
-  snapshotNames,
   type Area,
   type SpanKind,
   type Tool,
+  snapshotNames,
 } from "../model/state";
 import type { Axis } from "../stage/eye";
 

@@ -1,4 +1,5 @@
 // An open project: what the live socket says goes to the stage and to the state, and back.
+import { heardAfter, newPaint } from "./heard";
 import type { Frame, FootprintFrame } from "../live/frames";
 import { Questions } from "../live/questions";
 import { Live } from "../live/socket";
@@ -12,16 +13,14 @@ import {
   activePart,
   chosenSelection,
   get,
-  type Part,
   intoSet,
-  isStroke,
   remember,
   set,
   setStencil,
   takeOutline,
   targetSet,
-  useApp,
 } from "../model/state";
+import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
@@ -476,39 +475,4 @@ export class Project {
     this.strokeUnderWay = false;
     this.live.say({ type: "stroke_end" });
   }
-}
-
-/** The channels whose recipe has got hand paint since, in words. */
-function newPaint(before: readonly Part[], after: readonly Part[]): string | null {
-  const paints = (recipe: Schemas["Recipe"] | undefined) =>
-    recipe?.steps.filter((step) => step.source.kind === "hand_paint").length ?? 0;
-  for (const part of after) {
-    for (const own of part.sets) {
-      const old = before.find((each) => each.id === part.id)?.sets.find((each) => each.id === own.id);
-      for (const recipe of own.recipes) {
-        const was = old?.recipes.find((each) => each.channels === recipe.channels);
-        if (was && paints(recipe) > paints(was)) return `${recipe.channels} of ${own.name}`;
-      }
-    }
-  }
-  return null;
-}
-
-/** How long the socket may take to tell what was answered already; longer, and it is gone. */
-const OVERTAKEN_MS = 1500;
-
-/** Waits until the socket has told of something after a revision. */
-function heardAfter(revision: number): Promise<void> {
-  if (get().history.revision !== revision) return Promise.resolve();
-  return new Promise((resolve) => {
-    const end = () => {
-      stop();
-      window.clearTimeout(timer);
-      resolve();
-    };
-    const timer = window.setTimeout(end, OVERTAKEN_MS);
-    const stop = useApp.subscribe((state) => {
-      if (state.history.revision !== revision) end();
-    });
-  });
 }

@@ -7,24 +7,19 @@ import { DownIcon } from "../widgets/icons";
 import type { Project } from "../project/project";
 import {
   activePart,
-  blends,
-  channelNames,
-  elements,
-  figure,
   get,
   intoSet,
-  length,
   set,
   setLook,
   shownSet,
-  snapshotNames,
-  symbols,
   targetSet,
-  toolTitle,
   useApp,
   type ColorSet,
   type Look,
+  snapshotNames,
 } from "../model/state";
+import { channelNames, elements, figure, length, symbols } from "../model/words";
+import { blends, toolTitle } from "../model/toolWords";
 import { channelName } from "../model/theme";
 
 const chip = { position: "absolute", px: 1.25, borderRadius: 2, boxShadow: "0 1px 4px rgb(0 0 0 / 0.25)" } as const;

@@ -3,7 +3,8 @@
 import { Box, ButtonBase, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useEffect, useRef, useState, type PointerEvent, type RefObject } from "react";
 import { MoveIcon } from "../widgets/icons";
-import { get, hex, set, setCutaway, useApp, type StencilChoice } from "../model/state";
+import { get, set, setCutaway, useApp, type StencilChoice } from "../model/state";
+import { hex } from "../model/words";
 import type { Stage } from "../stage/stage";
 
 /** A place between 0 and 1 across the stage, dragged by hand. */

@@ -2,7 +2,8 @@
 import { held as heldKeys, scaleRadius } from "../project/keys";
 import type { Project } from "../project/project";
 import type { HandAt } from "../stage/handAt";
-import { choosePart, get, intoSet, isRound, set, setBrush, setStencil, useApp } from "../model/state";
+import { choosePart, get, intoSet, set, setBrush, setStencil, useApp } from "../model/state";
+import { isRound } from "../model/toolWords";
 import { SpanDrag, type Point } from "./span";
 import type { Stage, Under } from "../stage/stage";
 

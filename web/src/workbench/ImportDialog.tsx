@@ -15,7 +15,8 @@ import {
 import { useState } from "react";
 import type { ImportChoices } from "../api/writes";
 import { unitWord, units } from "../model/units";
-import { bytes, symbols, useApp, type Unit } from "../model/state";
+import { useApp, type Unit } from "../model/state";
+import { bytes, symbols } from "../model/words";
 
 const MESH = /\.(ply|obj|stl|off|3mf|x3d|wrl|dae|usda?|usdc|usdz|gltf|glb|zip)$/i;
 /** Files that say themselves what their numbers mean, or whose standard does. */

@@ -23,7 +23,8 @@ import { copyProject, deleteProject, makePiece, makeProject, renameProject, type
 import { EggMark, MoreIcon } from "../widgets/icons";
 import { NameDialog } from "../widgets/NameDialog";
 import { lehmer } from "../model/random";
-import { bytes, set } from "../model/state";
+import { set } from "../model/state";
+import { bytes } from "../model/words";
 import { useFormatWords } from "../model/formats";
 
 /** The signature: a scatter of dots, the same at every draw. */

@@ -25,7 +25,8 @@ import { listen } from "../project/keys";
 import { hand, shownHand } from "../api/hand";
 import { Panes } from "./Panes";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, count, elements, hex, intoSet, length, set, useApp } from "../model/state";
+import { activePart, intoSet, set, useApp } from "../model/state";
+import { count, elements, hex, length } from "../model/words";
 import { heading } from "../model/theme";
 
 /** The areas, in the order in which a job goes through them. */

@@ -395,7 +395,7 @@ impl Document {
         let (_, numbers) = self.numbers_at(from, from.part, placement)?;
         let encoding = Encoding::Color;
         let at = |number| ramp::at(ramp, number, encoding);
-        let values = numbers.into_par_iter().map(|number| at(number)).collect();
+        let values = numbers.into_par_iter().map(at).collect();
         let name = name.to_owned();
         let new = NewSet { name, placement, encoding, ground: at(1.0), values };
         let mut change = self.change_adding_set(from.part, new)?;

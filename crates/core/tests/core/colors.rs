@@ -354,7 +354,7 @@ fn fill(document: &mut Document, coat: Coat, opacity: f32) -> speckle_core::Chan
 }
 
 fn recolor(document: &mut Document, coat: &Coat, paint: [f32; 4], opacity: f32) {
-    fill(document, Coat { paint, ..coat.clone() }, opacity);
+    fill(document, Coat { paint, ..*coat }, opacity);
 }
 
 /// How far the values of the set are from a color in its shading, at most.
@@ -406,13 +406,13 @@ fn undo_of_a_recolor_and_erasing_bring_back_what_shading_is_read_against() {
     let blue = document.parts()[0].sets[0].ground;
     let before = document.parts().to_vec();
     let red = [0.8, 0.15, 0.1, 1.0];
-    let change = fill(&mut document, Coat { paint: red, ..coat.clone() }, 1.0);
+    let change = fill(&mut document, Coat { paint: red, ..coat }, 1.0);
     document.replay(&change, Direction::Backward).unwrap();
     assert_eq!(document.parts()[0].sets, before[0].sets);
     recolor(&mut document, &coat, red, 1.0);
     assert!(off(&document, red, &shading) < 1.0 / 255.0);
     // Erased it is the ground color without shading, and takes the next color plainly.
-    let erase = Coat { action: speckle_tools::stroke::Action::Erase, ..coat.clone() };
+    let erase = Coat { action: speckle_tools::stroke::Action::Erase, ..coat };
     fill(&mut document, erase, 1.0);
     let plain = vec![1.0; shading.len()];
     assert!(off(&document, blue, &plain) < 1.0 / 255.0);

@@ -82,16 +82,13 @@ fn what_was_made_by_older_rules_is_made_anew_and_says_so() {
     use speckle_model::{Digest, color_set::RULES};
     let mut table = Table::new();
     table.cook(Recipe { steps: vec![constant(0.5)], ..Recipe::new(Target::R) });
-    assert!(table.document.stale(&table.pantry).is_empty());
     let (part, set) = (table.part, table.set);
     let before = table.document.set(part, set).unwrap().traits();
-    assert_eq!(before.recipes[0].rules, RULES);
-    // As a file of before has it.
     let mut older = before.clone();
     (older.recipes[0].rules, older.recipes[0].made) = (0, Some(Digest::of(&"then")));
-    let (before, after) = (Box::new(before), Box::new(older));
-    let steps = vec![ChangeStep::SetTraits { part, set, before, after }];
-    table.document.replay(&Change { steps, ..Change::default() }, Direction::Forward).unwrap();
+    let step = ChangeStep::SetTraits { part, set, before: before.into(), after: older.into() };
+    let change = Change { steps: vec![step], ..Change::default() };
+    table.document.replay(&change, Direction::Forward).unwrap();
     let label = |table: &mut Table| {
         let (part, set, channels) = table.document.stale(&table.pantry)[0];
         let order = table.document.order(part, set, channels).unwrap();
@@ -100,7 +97,6 @@ fn what_was_made_by_older_rules_is_made_anew_and_says_so() {
     };
     assert_eq!(label(&mut table), "Make R of Wear anew by a truer rule");
     assert_eq!(table.document.set(part, set).unwrap().recipes[0].rules, RULES);
-    // Another recipe is another reason.
     let recipe = Recipe { steps: vec![constant(0.7)], ..Recipe::new(Target::R) };
     table.document.apply(RecipeEdit::SetRecipe { part, set, recipe }).unwrap();
     assert_eq!(label(&mut table), "Make R of Wear");

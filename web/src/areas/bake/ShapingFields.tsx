@@ -7,7 +7,8 @@ import { Choose, Sliding, Switching } from "../../widgets/rows";
 import { boxOf } from "../../project/tools";
 import { CurveEditor } from "./CurveEditor";
 import { shapingWords, type Shaping } from "../../model/recipes";
-import { facts, symbols, useApp, type Part, type Rgba } from "../../model/state";
+import { facts, useApp, type Part, type Rgba } from "../../model/state";
+import { symbols } from "../../model/words";
 
 interface Props {
   part: Part;

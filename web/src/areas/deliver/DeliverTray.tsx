@@ -1,6 +1,7 @@
 // What happens when the button is pressed, in one sentence, and the buttons.
 import { Box, Button, Typography } from "@mui/material";
-import { bytes, useApp } from "../../model/state";
+import { useApp } from "../../model/state";
+import { bytes } from "../../model/words";
 import { useState } from "react";
 import type { Project } from "../../project/project";
 import { giveUp, prove, send, useDelivery } from "./delivery";

@@ -5,7 +5,8 @@ import type { Schemas } from "../../api/client";
 import { renderMap } from "../../api/writes";
 import { toBrowser } from "../../widgets/handOver";
 import { Choose } from "../../widgets/rows";
-import { bytes, useApp } from "../../model/state";
+import { useApp } from "../../model/state";
+import { bytes } from "../../model/words";
 import { channelName } from "../../model/theme";
 
 type MapChannel = Schemas["MapChannel"];

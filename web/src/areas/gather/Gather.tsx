@@ -23,7 +23,8 @@ import type { Project } from "../../project/project";
 import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
 import { unitWord, units } from "../../model/units";
-import { choosePart, count, figure, length, symbols, useApp, type Part, type Unit } from "../../model/state";
+import { choosePart, useApp, type Part, type Unit } from "../../model/state";
+import { count, figure, length, symbols } from "../../model/words";
 import { useTyped } from "../../widgets/typed";
 import { useFormatWords } from "../../model/formats";
 

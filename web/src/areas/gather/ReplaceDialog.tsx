@@ -19,7 +19,8 @@ import { sendReplacement, type ReplacementChoices } from "../../api/writes";
 import { filesOf } from "../../widgets/dropped";
 import { unitWord, units } from "../../model/units";
 import type { Project } from "../../project/project";
-import { count, figure, set, symbols, useApp, type Part } from "../../model/state";
+import { set, useApp, type Part } from "../../model/state";
+import { count, figure, symbols } from "../../model/words";
 import { Origin } from "./Reports";
 
 /** Meshes further apart than this share of the part's size are hardly meant for each other. */

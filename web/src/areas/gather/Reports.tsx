@@ -4,7 +4,8 @@ import { useEffect, useRef } from "react";
 import type { Schemas } from "../../api/client";
 import { unitWord, units } from "../../model/units";
 import type { Project } from "../../project/project";
-import { count, counted, set, useApp } from "../../model/state";
+import { set, useApp } from "../../model/state";
+import { count, counted } from "../../model/words";
 
 export function Reports({ project }: { project: Project }) {
   const reports = useApp((state) => state.reports);

@@ -5,16 +5,8 @@ import type { Schemas } from "../../api/client";
 import { ColorWell } from "../../widgets/ColorWell";
 import { CurveField } from "../../widgets/CurveField";
 import type { Project } from "../../project/project";
-import {
-  activePart,
-  channelNames,
-  chosenSelection,
-  set,
-  straight,
-  targetSet,
-  useApp,
-  type Rgba,
-} from "../../model/state";
+import { activePart, chosenSelection, set, straight, targetSet, useApp, type Rgba } from "../../model/state";
+import { channelNames } from "../../model/words";
 import { Choose, Sliding } from "../../widgets/rows";
 
 type How = Schemas["How"];

@@ -4,7 +4,8 @@ import { useRef } from "react";
 import type { Schemas } from "../../api/client";
 import { sendPalette } from "../../api/writes";
 import type { Project } from "../../project/project";
-import { hex, set, useApp } from "../../model/state";
+import { set, useApp } from "../../model/state";
+import { hex } from "../../model/words";
 
 type Swatch = Schemas["Swatch"];
 

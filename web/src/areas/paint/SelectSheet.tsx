@@ -27,12 +27,12 @@ import {
   selectionsOf,
   set,
   setLook,
-  snapshotNames,
-  snapshotOf,
   useApp,
   type ColorSet,
   type Part,
   type State,
+  snapshotNames,
+  snapshotOf,
 } from "../../model/state";
 import { Choose } from "../../widgets/rows";
 

@@ -3,7 +3,8 @@ import { Box, Button, Typography } from "@mui/material";
 import { useRef } from "react";
 import { sendStencil } from "../../api/writes";
 import type { Project } from "../../project/project";
-import { activePart, set, setStencil, symbols, useApp } from "../../model/state";
+import { activePart, set, setStencil, useApp } from "../../model/state";
+import { symbols } from "../../model/words";
 import { boxOf } from "../../project/tools";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 

@@ -3,7 +3,8 @@ import { Box, Button, IconButton, ToggleButton, ToggleButtonGroup, Typography } 
 import { useRef, useState } from "react";
 import { NameDialog } from "../../widgets/NameDialog";
 import type { Project } from "../../project/project";
-import { figure, get, set, setCutaway, setLook, snapshotNames, symbols, useApp, type Vec } from "../../model/state";
+import { get, set, setCutaway, setLook, useApp, type Vec, snapshotNames } from "../../model/state";
+import { figure, symbols } from "../../model/words";
 import { cutawayOf } from "../../project/tools";
 import { Sliding, Switching } from "../../widgets/rows";
 

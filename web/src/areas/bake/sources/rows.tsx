@@ -2,7 +2,8 @@
 import { Button, InputBase, Typography } from "@mui/material";
 import type { ReactNode } from "react";
 import { Choose, Row, Sliding } from "../../../widgets/rows";
-import { symbols, useApp, type Part } from "../../../model/state";
+import { useApp, type Part } from "../../../model/state";
+import { symbols } from "../../../model/words";
 import { boxOf } from "../../../project/tools";
 import { directionWords, type Direction, type Source } from "../../../model/recipes";
 import { useTyped } from "../../../widgets/typed";
