@@ -143,8 +143,14 @@ pub struct ChannelRecipe {
     #[serde(default)]
     pub made: Option<Digest>,
     /// By which rules that was: they are counted up when sources come to other, truer values.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_first")]
     pub rules: u32,
+}
+
+/// The first rules of all are not written: files of before have none either.
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_first(rules: &u32) -> bool {
+    *rules == 0
 }
 
 /// The rules that sources go by now. 1: corners share what is found where the surface goes on

@@ -73,10 +73,14 @@ export class Recipes {
     );
   }
 
-  /** Asks what the steps of a recipe make, once. */
-  taste(part: number, of: number, channels: Schemas["Target"]) {
+  /** Asks what the steps of a recipe make, where that is not known; once, but for one that is made. */
+  taste(part: number, of: number, recipe: Schemas["Recipe"], isMade: boolean) {
+    const { channels } = recipe;
     const key = tasteKey(part, of, channels);
-    if (this.tasted.has(key) || get().tastes[key]) return;
+    const known = get().tastes[key];
+    // After an undo it may be known of other steps.
+    const fits = known && recipe.steps.every((step, i) => step.off || known.steps[i]);
+    if (fits || ((known || this.tasted.has(key)) && !isMade)) return;
     // Where it could not be told, it may be asked again.
     const done = (trouble: string | null) => {
       if (trouble !== null) this.tasted.delete(key);

@@ -147,6 +147,18 @@ async fn sources_and_shapings_are_turned_by_all_they_have() -> Result<()> {
     assert_eq!((&turned["falloff"], &turned["sky"]), (&json!("linear"), &json!("up")));
     assert!(turned["reach"].as_f64().is_some_and(|reach| reach > 0.0));
     assert!(browser.find("step-open").await?.text().await?.contains("fades by distance"));
+    // Switched off and on again by undo, its picture is there again.
+    let tasted = |all: bool| {
+        let some = if all { "every(Boolean)" } else { "every((taste) => !taste)" };
+        format!(
+            "Object.values(speckle.state().tastes).some((t) => t.channels === 'G' && t.steps.{some})"
+        )
+    };
+    browser.until(&tasted(true)).await?;
+    browser.choose_from_menu("More about Occlusion", "Switch off").await?;
+    browser.until(&tasted(false)).await?;
+    browser.click("undo").await?;
+    browser.until(&tasted(true)).await?;
 
     // A few different numbers for the pieces, and noise that fills its range.
     table.cell("B", "Wear").await?;

@@ -85,7 +85,7 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
   const status = state?.status;
   useEffect(() => {
     if (connected === true && chosen.recipe && hasSteps && status && status !== "making")
-      project.recipes.taste(part.id, set.id, target);
+      project.recipes.taste(part.id, set.id, chosen.recipe, status === "fresh");
   }, [project, part.id, set.id, target, connected, chosen.recipe, hasSteps, status]);
 
   const putSteps = (steps: Step[]) => put({ ...recipe, steps });
