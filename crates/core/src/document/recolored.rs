@@ -74,30 +74,34 @@ impl Document {
                 continue;
             }
             let ground = luminance(own, own.ground);
-            let old = known.map(|layer| layer.values.clone());
-            let mut lit =
-                old.as_ref().map_or_else(|| vec![stored(ground); own.values.len()], |o| o.to_vec());
-            for ((&element, before), after) in
-                patch.indices.iter().zip(&patch.before).zip(&patch.after)
-            {
-                let value = &mut lit[element as usize];
-                if afresh {
-                    *value = stored(ground);
-                }
-                let before = if afresh { own.ground } else { *before };
-                *value = stored(if erases {
-                    value[0] + (ground - value[0]) * share_of(own.ground, before, *after)
+            let lit_now = |element: u32| match known {
+                Some(layer) if !afresh => layer.values[element as usize][0],
+                _ => ground,
+            };
+            let lit = |element: u32, before: Rgba, after: Rgba| {
+                let (lit, before) = (lit_now(element), if afresh { own.ground } else { before });
+                stored(if erases {
+                    lit + (ground - lit) * share_of(own.ground, before, after)
                 } else {
-                    kept(value[0], luminance(own, before), luminance(own, *after))
-                });
-            }
-            let (index, own) = (owner.sets.len(), own.clone());
-            let step = match (known, old) {
-                (Some(layer), Some(old)) => {
-                    let patch = Patch::between(&old, &lit);
+                    kept(lit, luminance(own, before), luminance(own, after))
+                })
+            };
+            // What a change costs is what it changed, however large the set is.
+            let changed = patch.indices.iter().zip(patch.before.iter().zip(&patch.after));
+            let after: Vec<Rgba> =
+                changed.map(|(&element, (before, after))| lit(element, *before, *after)).collect();
+            let step = match known {
+                Some(layer) => {
+                    let before = patch.indices.iter().map(|&e| layer.values[e as usize]).collect();
+                    let patch = Patch { indices: patch.indices, before, after };
                     ChangeStep::Values { part, set: layer.id, patch }
                 }
-                _ => {
+                None => {
+                    let mut lit = vec![stored(ground); own.values.len()];
+                    for (&element, value) in patch.indices.iter().zip(after) {
+                        lit[element as usize] = value;
+                    }
+                    let (index, own) = (owner.sets.len(), own.clone());
                     let set = self.new_lit_layer(&own, lit);
                     // Of several sets on one part each has its own place.
                     let newer = |step: &&ChangeStep| matches!(step, ChangeStep::Set { part: other, .. } if *other == part);

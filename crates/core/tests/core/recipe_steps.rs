@@ -143,6 +143,7 @@ fn noise_that_tiles_goes_on_beyond_the_square() {
     for (json, says) in [
         (r#"{"kind":"noise","tiles":true}"#, "look it up in UV"),
         (r#"{"kind":"noise","noise":"simplex","tiles":true,"space":{"uv":0}}"#, "choose another"),
+        (r#"{"kind":"noise","tiles":true,"stretch":2,"space":{"uv":0}}"#, "at the border"),
         (r#"{"kind":"noise","gain":2}"#, "as fine"),
         (r#"{"kind":"noise","stretch":0}"#, "stretch"),
     ] {
@@ -151,7 +152,7 @@ fn noise_that_tiles_goes_on_beyond_the_square() {
     }
 }
 
-/// Grains that are three times as long along z change three times as slowly there.
+/// Stretched it is another noise, by the direction; unstretched the direction does not matter.
 #[test]
 fn noise_stretches_along_a_direction() {
     let grain = |stretch: f32, along: &str| {

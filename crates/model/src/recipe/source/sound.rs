@@ -178,6 +178,11 @@ impl Source {
                 "noise tiles in texture coordinates only: look it up in UV",
             ),
             (
+                !tiles || stretch == 1.0,
+                "noise that tiles cannot be stretched, it would not meet at the border: leave the \
+                 stretch at 1",
+            ),
+            (
                 !tiles || *noise != Kind::Simplex,
                 "this noise has no square to tile by: choose another one, such as gradient",
             ),

@@ -17,6 +17,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
           ...source,
           size: ((source.size ?? 0) * unit[space]) / unit[next],
           space: next === "uv" ? { uv: 0 } : next,
+          tiles: next === "uv" ? source.tiles : false,
         });
       return (
         <>
@@ -24,7 +25,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             label="Kind"
             value={source.noise ?? "gradient"}
             options={noiseWords}
-            onChange={(noise) => put({ ...source, noise })}
+            onChange={(noise) => put({ ...source, noise, tiles: noise === "simplex" ? false : source.tiles })}
           />
           {inUv ? (
             <Sliding
@@ -107,17 +108,19 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
               />
             </>
           )}
-          <Sliding
-            label="Stretch"
-            value={source.stretch ?? 1}
-            min={0.1}
-            max={10}
-            step={0.1}
-            digits={1}
-            unit="×"
-            curved
-            onChange={(stretch) => turn({ ...source, stretch })}
-          />
+          {!(inUv && source.tiles) && (
+            <Sliding
+              label="Stretch"
+              value={source.stretch ?? 1}
+              min={0.1}
+              max={10}
+              step={0.1}
+              digits={1}
+              unit="×"
+              curved
+              onChange={(stretch) => turn({ ...source, stretch })}
+            />
+          )}
           {!inUv && (source.stretch ?? 1) !== 1 && (
             <DirectionField
               label="Along"
@@ -129,7 +132,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             <Switching
               label="Tiles: comes again with each square"
               on={source.tiles ?? false}
-              onChange={(tiles) => put({ ...source, tiles })}
+              onChange={(tiles) => put({ ...source, tiles, stretch: tiles ? 1 : source.stretch })}
             />
           )}
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
