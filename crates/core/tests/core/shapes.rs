@@ -217,3 +217,33 @@ fn rays_meet_scenes_of_any_size() {
         assert!(solid.bvh().is_clear(near, far, 0.1));
     }
 }
+
+/// A ray along an axis meets the same whether its other coordinates are 0 or −0, as they come of
+/// directions that were turned around.
+#[test]
+fn a_coordinate_of_minus_zero_is_none() {
+    let (mut positions, mut faces) = (Vec::new(), Vec::new());
+    for i in 0..5 {
+        let (more, own) = cuboid(Vec3::splat(2.0 * i as f32), Vec3::ONE);
+        let first = positions.len() as u32;
+        faces.extend(own.into_iter().map(|face| face.iter().map(|v| v + first).collect()));
+        positions.extend(more);
+    }
+    let solid = geometry(positions, &faces);
+    let middle = Vec3::splat(4.4);
+    for axis in 0..3 {
+        for sign in [1.0, -1.0] {
+            let way = |zero: f32| {
+                let mut way = [zero; 3];
+                way[axis] = sign;
+                Vec3::from(way)
+            };
+            let far = |zero: f32| solid.bvh().cast(middle, way(zero)).map(|hit| hit.distance);
+            let expected = if sign > 0.0 { 0.6 } else { 0.4 };
+            assert!(far(0.0).is_some_and(|far| (far - expected).abs() < 1e-5), "{:?}", far(0.0));
+            assert_eq!(far(0.0), far(-0.0), "along {}", way(-0.0));
+            let end = |zero: f32| middle + way(zero) * 3.0;
+            assert!(!solid.bvh().is_clear(middle, end(-0.0), 0.0));
+        }
+    }
+}

@@ -40,6 +40,12 @@ pub struct Bvh {
     places: Vec<Place>,
 }
 
+/// A ray in the space of the trees. A coordinate of −0 counts as 0: the boxes of a tree would all be
+/// missed on that axis.
+fn ray(from: Vec3, way: Vec3, [near, far]: [f32; 2]) -> Ray {
+    Ray::new(from.into(), (way + Vec3::ZERO).into(), near, far)
+}
+
 /// A tree, and a slot in it.
 type Place = (u32, u32);
 
@@ -183,7 +189,7 @@ impl Bvh {
         let from = self.inside(origin);
         let way = direction.try_normalize().filter(|_| from.is_finite())?;
         let mut nearest = None;
-        let ray = Ray::new(from.into(), way.into(), 0.0, within * self.scale);
+        let ray = ray(from, way, [0.0, within * self.scale]);
         let _to_the_end = self.traverse(ray, |ray, tree, slot| {
             let t = meet(&tree.triangles[slot], ray);
             if t < ray.tmax {
@@ -208,7 +214,7 @@ impl Bvh {
     pub fn is_clear(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
         let Some(way) = (to - from).try_normalize() else { return true };
         let length = from.distance(to) * self.scale;
-        let ray = Ray::new(self.inside(from).into(), way.into(), skip * length, length);
+        let ray = ray(self.inside(from), way, [skip * length, length]);
         let flow = self.traverse(ray, |ray, tree, slot| {
             if meet(&tree.triangles[slot], ray).is_finite() {
                 ControlFlow::Break(())
@@ -232,7 +238,7 @@ impl Bvh {
         let way = direction.try_normalize().filter(|_| from.is_finite());
         let Some(way) = way else { return ControlFlow::Continue(()) };
         let length = within * direction.length() * self.scale;
-        let ray = Ray::new(from.into(), way.into(), 0.0, length);
+        let ray = ray(from, way, [0.0, length]);
         self.traverse(ray, |_, tree, slot| visit(tree.faces[slot]))
     }
 
