@@ -2,6 +2,7 @@
 
 pub mod bends;
 pub mod bvh;
+pub mod conduction;
 mod derived;
 pub mod fans;
 mod lists;
@@ -18,6 +19,7 @@ pub mod triangulate;
 use std::fmt;
 
 use bvh::Bvh;
+use conduction::Conduction;
 use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -126,6 +128,7 @@ pub struct Geometry {
     neighbours: [Derived<Neighbours>; 3],
     bvh: Derived<Bvh>,
     packets: Derived<Packets>,
+    conduction: Derived<Conduction>,
 }
 
 impl fmt::Debug for Geometry {
@@ -154,6 +157,7 @@ impl Geometry {
             neighbours: Default::default(),
             bvh: Derived::default(),
             packets: Derived::default(),
+            conduction: Derived::default(),
         }
     }
 
@@ -221,6 +225,14 @@ impl Geometry {
             (!is_all).then(|| points().filter(|(_, is_used)| **is_used).map(|(&p, _)| p).collect())
         });
         shown.as_deref().unwrap_or(self.mesh.positions())
+    }
+
+    /// How heat spreads over it; see [`Conduction`].
+    #[must_use]
+    #[inline]
+    pub fn conduction(&self) -> &Conduction {
+        self.conduction
+            .get_or_compute(|| Conduction::new(&self.mesh, self.topology(), self.triangulation()))
     }
 
     /// Bounds, area, volume, edge lengths.

@@ -120,7 +120,8 @@ pub fn of_larger_side(geometry: &Geometry, vertex: usize) -> Option<Vec3> {
 const CANCELLED: f32 = 0.02;
 
 /// The angle between a corner's two edges, in radians.
-pub(crate) fn corner_angle(mesh: &Mesh, topology: &Topology, corner: usize) -> f32 {
+#[must_use]
+pub fn corner_angle(mesh: &Mesh, topology: &Topology, corner: usize) -> f32 {
     let range = mesh.face_corners(topology.face_of(corner));
     let previous = if corner == range.start { range.end - 1 } else { corner - 1 };
     let next = if corner + 1 == range.end { range.start } else { corner + 1 };

@@ -1,20 +1,16 @@
 //! Heat that spreads over the surface: means over a surrounding, whatever the mesh is like there.
 
+use std::borrow::Cow;
+
 use rayon::prelude::*;
-use speckle_mesh::{Geometry, Placement};
+use speckle_mesh::{Geometry, Placement, geometry::conduction::Conduction};
 
 use super::watch::{GivenUp, Watch};
 
-/// The surface as heat meets it: the area around each point, and how well each edge conducts
-/// (cotangents; Pinkall and Polthier 1993; none below 0, so that no point ends up beyond what is
-/// around it). Vertices at one point are one, however a file split them.
+/// Heat on a surface.
 pub struct Diffusion<'a> {
     geometry: &'a Geometry,
-    areas: Vec<f32>,
-    /// Of each point, where those it is joined to begin, and one past the last.
-    starts: Vec<u32>,
-    /// A point it is joined to, and how well the edge to it conducts.
-    edges: Vec<(u32, f32)>,
+    conduction: Cow<'a, Conduction>,
 }
 
 /// How many vertices one core sums up in a row: sums are the same on any number of cores.
@@ -24,6 +20,10 @@ const RUN: usize = 16_384;
 /// mesh is; a single one is pointed.
 const STEPS: usize = 4;
 
+/// How much higher the bell of those steps is over a line than that of heat itself: √k Γ(k − ½) / Γ(k)
+/// for k of them.
+pub const PEAK: f32 = 1.107_783_8;
+
 /// The most steps towards the answer.
 const MOST_STEPS: usize = 400;
 
@@ -31,70 +31,33 @@ const MOST_STEPS: usize = 400;
 const TOLERANCE: f64 = 1e-4;
 
 impl<'a> Diffusion<'a> {
-    /// Works it out.
+    /// Makes ready.
     ///
     /// # Errors
     /// When it was given up.
     pub fn new(geometry: &'a Geometry, watch: &Watch) -> Result<Self, GivenUp> {
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        let positions = mesh.positions();
-        let corners = |t: &[u32; 3]| {
-            t.map(|c| topology.point_of(mesh.corner_vertices()[c as usize] as usize))
+        watch.check()?;
+        let conduction = Cow::Borrowed(geometry.conduction());
+        watch.check()?;
+        Ok(Self { geometry, conduction })
+    }
+
+    /// What lies at each vertex by how much area there is around its point.
+    #[must_use]
+    pub fn densities(&self, masses: &[f32]) -> Vec<f32> {
+        let topology = self.geometry.topology();
+        let density = |vertex: usize| {
+            let point = topology.point_of(vertex);
+            let area = self.conduction.areas()[point];
+            if area > 0.0 { masses[point] / area } else { 0.0 }
         };
-        let triangles = geometry.triangulation().corners();
-        let mut areas = vec![0.0_f32; positions.len()];
-        for t in triangles {
-            let v = corners(t);
-            let p = v.map(|v| positions[v]);
-            let double = (p[1] - p[0]).cross(p[2] - p[0]).length();
-            v.into_iter().for_each(|v| areas[v] += double / 6.0);
-        }
-        watch.check()?;
-        // Each side of each triangle, from either end.
-        let mut sides: Vec<(u64, f32)> = triangles
-            .par_iter()
-            .with_min_len(1024)
-            .flat_map_iter(|t| {
-                let v = corners(t);
-                let p = v.map(|v| positions[v]);
-                let double = (p[1] - p[0]).cross(p[2] - p[0]).length();
-                [(0, 1, 2), (1, 2, 0), (2, 0, 1)].into_iter().flat_map(move |(a, b, c)| {
-                    let cotangent = (p[a] - p[c]).dot(p[b] - p[c]) / double;
-                    let conducts = if cotangent.is_finite() { cotangent / 2.0 } else { 0.0 };
-                    let key = |from: usize, to: usize| (v[from] as u64) << 32 | v[to] as u64;
-                    [(key(a, b), conducts), (key(b, a), conducts)]
-                })
-            })
-            .collect();
-        watch.check()?;
-        // Those of one edge in the order of what they are, so that sums are the same.
-        sides.par_sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
-        watch.check()?;
-        let mut starts = vec![0_u32; positions.len() + 1];
-        let mut edges = Vec::with_capacity(sides.len() / 2);
-        for edge in sides.chunk_by(|a, b| a.0 == b.0) {
-            let (from, to) = ((edge[0].0 >> 32) as usize, edge[0].0 as u32);
-            if from != to as usize {
-                let conducts: f32 = edge.iter().map(|(_, conducts)| conducts).sum();
-                edges.push((to, conducts.clamp(0.0, 1e3)));
-                starts[from + 1] += 1;
-            }
-        }
-        (0..positions.len()).for_each(|i| starts[i + 1] += starts[i]);
-        Ok(Self { geometry, areas, starts, edges })
+        (0..masses.len()).into_par_iter().map(density).collect()
     }
 
     /// Lets nothing through between points that are apart.
     fn cut(&mut self, are_apart: impl Fn(usize, usize) -> bool) {
-        for point in 0..self.areas.len() {
-            for (other, conducts) in
-                &mut self.edges[self.starts[point] as usize..self.starts[point + 1] as usize]
-            {
-                if are_apart(point, *other as usize) {
-                    *conducts = 0.0;
-                }
-            }
-        }
+        let conduction = self.conduction.clone().into_owned();
+        self.conduction = Cow::Owned(conduction.cut(are_apart));
     }
 
     /// Means over a disc of a radius about each vertex: it and heat after this time spread alike, r²/4
@@ -115,8 +78,8 @@ impl<'a> Diffusion<'a> {
     pub fn spread(&self, values: &mut Vec<f32>, time: f32, watch: &Watch) -> Result<(), GivenUp> {
         let count = values.len();
         let scale = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
-        let area = |v: usize| self.areas[v].max(scale);
-        let edges = |v: usize| &self.edges[self.starts[v] as usize..self.starts[v + 1] as usize];
+        let area = |v: usize| self.conduction.areas()[v].max(scale);
+        let edges = |v: usize| self.conduction.edges(v);
         let diagonal: Vec<f32> = (0..count)
             .into_par_iter()
             .map(|v| area(v) + time * edges(v).iter().map(|(_, w)| w).sum::<f32>())
