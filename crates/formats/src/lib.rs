@@ -12,6 +12,7 @@ mod error;
 mod format;
 mod gltf;
 pub mod guess;
+pub mod holds;
 mod indexed;
 mod losses;
 pub mod map_file;

@@ -10,7 +10,8 @@ use speckle_model::{ColorSet, Part, ProjectTraits, color_set::Signed, swatches::
 use speckle_tools::separation::Separation;
 
 use crate::{
-    DataSets, Format, Light, carried, gltf::write::attribute_names, usd::write::primvar_names,
+    DataSets, Format, Light, carried, gltf::write::attribute_names, holds::Holds,
+    usd::write::primvar_names,
 };
 
 /// Where a file comes from.
@@ -160,6 +161,9 @@ pub struct ChannelSays {
     /// For values that go both ways: the neutral and what a step of 1 stands for.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub signed: Option<Signed>,
+    /// What its numbers stand for where a recipe packed them.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub holds: Option<Holds>,
     /// How a number is turned into what it stands for.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub decode: String,
@@ -317,6 +321,12 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
         let range = set.values.iter().fold([1.0_f32, 0.0], of);
         let recipe = set.recipes.iter().find(|own| own.recipe.channels.channels().0[i]);
         let letter = ["R", "G", "B", "A"][i];
+        let holds = match set.encoding {
+            Encoding::Data => recipe.and_then(|own| Holds::of(&own.recipe, i, part)),
+            // A color is what it is.
+            Encoding::Color => None,
+        };
+        let packed = || holds.map_or_else(String::new, |holds| holds.words(&letter.to_lowercase()));
         ChannelSays {
             channel: letter.to_owned(),
             meaning: traits.meaning.clone(),
@@ -324,7 +334,8 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
             high: traits.high.clone(),
             range: if range[0] > range[1] { [0.0; 2] } else { range },
             signed: traits.signed,
-            decode: traits.signed.map_or_else(String::new, |signed| {
+            holds,
+            decode: traits.signed.map_or_else(packed, |signed| {
                 format!(
                     "value = ({} − {}) × {}",
                     letter.to_lowercase(),

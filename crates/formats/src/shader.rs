@@ -4,6 +4,7 @@
 
 mod names;
 mod nodes;
+mod packed;
 
 use std::fmt::Write as _;
 
@@ -11,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use speckle_color::Encoding;
 use speckle_model::color_set::Signed;
 
-use crate::{Light, note::ChannelNote};
+use crate::{Light, holds::Holds, note::ChannelNote};
 use names::{Named, NamedSet, capital_first, named, number, remark};
 pub use nodes::{material_x, osl};
 
@@ -163,11 +164,14 @@ const RESERVED: &[&str] = &[
 
 fn decoded(vector: &str, channel: &Named) -> String {
     let plain = format!("{vector}.{}", channel.letter);
-    match channel.says.signed {
-        Some(Signed { neutral, amount }) => {
+    match (channel.says.signed, channel.says.holds) {
+        (Some(Signed { neutral, amount }), _) => {
             format!("({plain} - {}) * {}", number(neutral), number(amount))
         }
-        None => plain,
+        (None, Some(Holds::Number { low, high })) => {
+            format!("{} + {plain} * {}", number(low), number(high - low))
+        }
+        (None, _) => plain,
     }
 }
 
@@ -228,6 +232,7 @@ pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
                 writeln!(out, "    unpacked.{} = {};", channel.name, decoded("stored", channel));
         }
         out.push_str("    return unpacked;\n}\n");
+        out.push_str(&packed::functions(&set, language));
     }
     out.push_str(&shown(&named(note), look, language));
     out

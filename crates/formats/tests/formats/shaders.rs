@@ -9,6 +9,7 @@ use naga::{
 use speckle_color::Encoding;
 use speckle_formats::{
     DataSets, Depth, Format, Light, Shipment, WriteOptions,
+    holds::Holds,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
     shader::{Language, Look, code, material_x, osl},
     write,
@@ -24,6 +25,7 @@ fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
         high: String::new(),
         range: [0.0, 1.0],
         signed,
+        holds: None,
         decode: String::new(),
         made: String::new(),
     }
@@ -134,6 +136,71 @@ fn channels_have_their_meanings_as_names_and_are_decoded() {
     ] {
         assert!(text.contains(said), "{said}\n{text}");
     }
+}
+
+/// What a recipe packed is taken out by functions of its own; each language's compiler reads them.
+#[test]
+fn packed_numbers_have_functions_that_take_them_out() {
+    let mut packed = note();
+    let holds = |channel: &mut ChannelSays, holds| channel.holds = Some(holds);
+    let [r, g, b, a] = &mut packed.sets[1].channels[..] else { panic!("four channels") };
+    (r.signed, g.signed) = (None, None);
+    holds(r, Holds::HighByte { low: -2.0, high: 6.0 });
+    holds(g, Holds::LowByte);
+    holds(b, Holds::Number { low: 0.0, high: 255.0 });
+    a.holds = None;
+    let [r, g, ..] = &mut packed.sets[2].channels[..] else { panic!("four channels") };
+    holds(r, Holds::FoldedAcross);
+    holds(g, Holds::FoldedUp);
+    for language in Language::ALL {
+        let text = code(&packed, &Look::Channels, language);
+        compiles(language, &text);
+        assert!(text.contains("-2.0 + (floor(stored.r * 255.0 + 0.5) * 256.0"), "{text}");
+        assert!(text.contains("unpacked.the_sampler = 0.0 + stored.b * 255.0;"), "{text}");
+        assert!(text.contains("whole_wear_tear_sway("), "{text}");
+        assert!(text.contains("direction_wear_tear_2("), "{text}");
+    }
+}
+
+/// What recipes say is told of their channels.
+#[test]
+fn a_note_tells_what_recipes_packed() {
+    use speckle_core::{Document, Edit, RecipeEdit};
+    use speckle_model::recipe::RecipeFile;
+    let arrays = MeshArrays {
+        positions: vec![
+            Vec3::new(-1.0, 0.0, 0.0),
+            Vec3::new(3.0, 0.0, 0.0),
+            Vec3::new(0.0, 2.0, 1.0),
+        ],
+        face_starts: vec![0, 3],
+        corner_vertices: vec![0, 1, 2],
+        uv_sets: Vec::new(),
+    };
+    let mut document = Document::default();
+    let part = NewPart::new("Part", Mesh::new(arrays).unwrap(), vec![]);
+    document.apply(Edit::bring_in(vec![part])).unwrap();
+    let id = document.parts()[0].id;
+    let place = r#""source":{"kind":"position","space":"part"}"#;
+    let file = RecipeFile::read(&format!(
+        r#"{{"set":"Place","recipes":[
+            {{"channels":"R","steps":[{{{place},"take":"r","shaping":[{{"kind":"byte","half":"high"}}]}}]}},
+            {{"channels":"G","steps":[{{{place},"take":"r","shaping":[{{"kind":"byte","half":"low"}}]}}]}},
+            {{"channels":"B","steps":[{{"source":{{"kind":"piece_number"}}}}]}},
+            {{"channels":"A","steps":[{{"source":{{"kind":"piece_number"}},"shaping":[{{"kind":"invert"}}]}}]}}]}}"#
+    ));
+    let (part, set, file) = (id, None, file.unwrap());
+    document.apply(Edit::from(RecipeEdit::TakeRecipes { part, set, file })).unwrap();
+    let note = ChannelNote::of(document.parts(), ProjectTraits::default(), Origin::default());
+    let holds: Vec<_> = note.sets[0].channels.iter().map(|channel| channel.holds).collect();
+    let expected = [
+        Some(Holds::HighByte { low: -1.0, high: 3.0 }),
+        Some(Holds::LowByte),
+        Some(Holds::Number { low: 0.0, high: 255.0 }),
+        None,
+    ];
+    assert_eq!(holds, expected);
+    assert!(note.sets[0].channels[0].decode.contains("65535 × 4"));
 }
 
 #[test]
