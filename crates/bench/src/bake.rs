@@ -116,6 +116,18 @@ pub fn others(path: &Path) -> Result<()> {
         ("image of 2048 × 2048 by UV", r#"{"kind":"image","image":"Grain"}"#),
         ("thickness, 32 rays", r#"{"kind":"thickness"}"#),
         ("edges", r#"{"kind":"edges"}"#),
+        ("relief, two scales", r#"{"kind":"relief","scales":[{"scale":0.002},{"scale":0.01}]}"#),
+        ("streaks", r#"{"kind":"streaks","stray":0.3}"#),
+        ("dust, 32 rays twice", r#"{"kind":"dust"}"#),
+        ("waterline", r#"{"kind":"waterline"}"#),
+        ("wear", r#"{"kind":"wear"}"#),
+        ("a lamp, 32 rays", r#"{"kind":"light"}"#),
+        ("a lamp and its bounce, 32 rays", r#"{"kind":"light","bounce":0.5}"#),
+        ("line", r#"{"kind":"line","points":[[-0.05,0.1,0],[0.05,0.15,0]]}"#),
+        ("bricks", r#"{"kind":"pattern","shows":"bricks"}"#),
+        ("noise along the surface", r#"{"kind":"noise","stretch":6,"on_surface":true}"#),
+        ("normals by UV", r#"{"kind":"normal","space":"tangent"}"#),
+        ("pivots", r#"{"kind":"pivot"}"#),
     ] {
         let source: Source = serde_json::from_str(json)?;
         let ms = crate::median_ms(3, || {
@@ -133,6 +145,17 @@ pub fn others(path: &Path) -> Result<()> {
     let make = || made_by(&recipe, &there, &inputs, &pantry, &Watch::default()).is_ok();
     make();
     println!("| a knob of shaping, its source kept | {:.0} |", crate::median_ms(5, make));
+    let mut length = 0.002;
+    let soften = || {
+        // Each turn of the knob is another length.
+        length += 0.0001;
+        let soft: Recipe = serde_json::from_str(&format!(
+            r#"{{"channels":"R","steps":[{{"source":{{"kind":"occlusion","rays":4}},"shaping":[{{"kind":"soften","length":{length}}}]}}]}}"#
+        ))
+        .ok()?;
+        made_by(&soft, &there, &inputs, &pantry, &Watch::default()).ok()
+    };
+    println!("| the knob of a softening by length | {:.0} |", crate::median_ms(5, soften));
     Ok(())
 }
 

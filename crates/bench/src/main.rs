@@ -315,7 +315,7 @@ fn whole(path: &Path) -> Result<()> {
             filled(Region::Patch { tolerance: 0.01 }),
             filled(Region::Piece),
             filled(Region::Band { direction: Vec3::Y, from: -1e9, to: 1e9, soft: 0.01 }),
-            adjusted(How::Blur { rounds: 10 }),
+            adjusted(How::Blur { length: 0.0, rounds: 10 }),
             adjusted(levels),
             adjusted(How::Shift { hue: 20.0, chroma: 1.1, lightness: 0.02 }),
             converted(Placement::Corner),

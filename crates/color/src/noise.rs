@@ -131,13 +131,18 @@ impl Noise {
     /// it is at some thousand places.
     #[must_use]
     pub fn range(&self) -> [f32; 2] {
-        // Places that are spread evenly (R3, by the generalised golden ratio; Roberts 2018).
-        let step = Vec3::new(0.819_172_5, 0.671_043_6, 0.549_700_5);
-        let mut found: Vec<f32> =
-            (0..PLACES).map(|i| self.at((step * i as f32).fract() * 64.0)).collect();
-        found.sort_unstable_by(f32::total_cmp);
-        [found[PLACES / 200], found[PLACES - 1 - PLACES / 200]]
+        range_of(|place| self.at(place))
     }
+}
+
+/// Between which numbers nearly all of something lies that is like a noise: see [`Noise::range`].
+#[must_use]
+pub fn range_of(at: impl Fn(Vec3) -> f32) -> [f32; 2] {
+    // Places that are spread evenly (R3, by the generalised golden ratio; Roberts 2018).
+    let step = Vec3::new(0.819_172_5, 0.671_043_6, 0.549_700_5);
+    let mut found: Vec<f32> = (0..PLACES).map(|i| at((step * i as f32).fract() * 64.0)).collect();
+    found.sort_unstable_by(f32::total_cmp);
+    [found[PLACES / 200], found[PLACES - 1 - PLACES / 200]]
 }
 
 /// At how many places a noise is looked at to say how far it goes.

@@ -2,6 +2,7 @@
 //! generated here; nothing is copied from anywhere.
 
 mod bollard;
+mod door;
 mod drifter;
 mod lathe;
 mod loft;
@@ -66,7 +67,7 @@ impl Piece {
 }
 
 /// All pieces, in the order of the shelf.
-pub const PIECES: [Piece; 4] = [
+pub const PIECES: [Piece; 5] = [
     Piece {
         key: "bollard",
         title: "Mooring bollard",
@@ -99,6 +100,16 @@ pub const PIECES: [Piece; 4] = [
             let (name, file) = (stone::IMAGE.to_owned(), stone::image().into());
             let image = document.apply(ImageEdit::AddImage { name, file })?;
             Ok(vec![image, take(document, include_str!("recipes/stone.json"))?])
+        },
+    },
+    Piece {
+        key: "door",
+        title: "Lighthouse door",
+        blurb: "Hard edges of wood, iron and stone, weathered by recipes: streaks, dust, wear.",
+        make: door::make,
+        dress: |document| {
+            let weather = take(document, include_str!("recipes/door_weather.json"))?;
+            Ok(vec![weather, take(document, include_str!("recipes/door_coat.json"))?])
         },
     },
     Piece {
@@ -157,7 +168,8 @@ mod tests {
             assert_eq!(values(&document), values(&again), "{}", piece.key);
             let made = document.parts().iter().flat_map(|part| part.sets.iter());
             let recipes: usize = made.map(|set| set.recipes.len()).sum();
-            let wanted = [("bollard", 4), ("pennant", 2), ("stone", 1), ("drifter", 0)];
+            let wanted =
+                [("bollard", 4), ("pennant", 2), ("stone", 1), ("drifter", 0), ("door", 4)];
             assert!(wanted.contains(&(piece.key, recipes)), "{} has {recipes}", piece.key);
         }
     }

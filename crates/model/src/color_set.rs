@@ -157,8 +157,13 @@ fn is_first(rules: &u32) -> bool {
 /// smoothly; faces are looked at in their middle; pieces hang together by edges and have numbers of
 /// their own; curvature at a scale does not depend on the mesh; lights set bit by bit; trails are laid
 /// flat through obtuse angles; images move down when they are told to, and hold back where they are
-/// transparent; ramps mix data as it is.
-pub const RULES: u32 = 1;
+/// transparent; ramps mix data as it is. 2: what is held at corners or faces counts at a vertex by the
+/// angles there.
+pub const RULES: u32 = 2;
+
+/// The last of them that bear on what any recipe may make. What came since bears on some only, which
+/// is written among what those look at: the others are not made anew.
+pub const RULES_OF_ALL: u32 = 1;
 
 impl ChannelRecipe {
     /// Whether what was made last was made by rules that have been bettered since.

@@ -7,7 +7,11 @@ use speckle_color::{Encoding, ramp::MOST_STOPS};
 use speckle_core::document::MOST_IMAGES;
 use speckle_model::{
     MOST_HELPERS, MOST_SETS,
-    recipe::{MOST_STEPS, Merge, Source, Step, shaping::MOST_POINTS, source::MOST_SCALES},
+    recipe::{
+        MOST_STEPS, Merge, Source, Step,
+        shaping::MOST_POINTS,
+        source::{MOST_LAMPS, MOST_LINE_POINTS, MOST_SCALES},
+    },
     swatches::MOST_SWATCHES,
     views::MOST_VIEWS,
 };
@@ -48,6 +52,10 @@ pub struct Limits {
     pub ramp_stops: usize,
     /// Scales of a source.
     pub scales: usize,
+    /// Lamps of a source.
+    pub lamps: usize,
+    /// Points of a line.
+    pub line_points: usize,
     /// Spools that a delivery is printed with.
     pub spools: u8,
 }
@@ -93,6 +101,8 @@ impl Facts {
             curve_points: MOST_POINTS,
             ramp_stops: MOST_STOPS,
             scales: MOST_SCALES,
+            lamps: MOST_LAMPS,
+            line_points: MOST_LINE_POINTS,
             spools: MOST_SPOOLS,
         };
         let bare = |kind: &&str| serde_json::from_value(json!({ "kind": kind })).ok();

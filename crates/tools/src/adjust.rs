@@ -1,6 +1,8 @@
 //! Adjustments: what a whole set, or what is chosen of it, becomes number by number, color by
 //! color, or by looking at what lies around.
 
+mod spreading;
+
 use std::convert::Infallible;
 
 use palette::{Oklab, Srgb, convert::FromColorUnclamped};
@@ -13,9 +15,13 @@ use speckle_color::{
     tone::{Levels, posterised},
 };
 use speckle_mesh::Geometry;
-use speckle_model::ColorSet;
+use speckle_model::{ColorSet, recipe::shaping::Around};
 
-use crate::softening::softened;
+use crate::{
+    bake::{diffusion, watch::Watch},
+    softening::softened,
+};
+use spreading::Spreading;
 
 /// How values are adjusted. Numbers are those stored, 0–1.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -76,34 +82,47 @@ pub enum How {
         /// replaced less and less.
         tolerance: f32,
     },
-    /// Mixes every element with its neighbours.
+    /// Mixes every element with what lies around.
     Blur {
-        /// How often.
+        /// Over a disc of this radius, in the part's unit; 0 to go by rounds.
+        #[serde(default)]
+        length: f32,
+        /// How often with its neighbours, where no length is said.
+        #[serde(default)]
         rounds: u32,
     },
     /// Brings every element further from the mean of what lies around.
     Sharpen {
-        /// How wide that mean is: rounds of a blur.
+        /// How wide that mean is: the length of a blur.
+        #[serde(default)]
+        length: f32,
+        /// Or its rounds.
+        #[serde(default)]
         rounds: u32,
         /// How far, 1 doubles the difference.
         amount: f32,
     },
     /// Spreads each channel's own range over all of 0–1.
     Stretch,
-    /// The greatest of itself and its neighbours, so often.
+    /// The greatest of all that is around.
     Grow {
-        /// How often.
+        /// Within this length along the surface, in the part's unit; 0 to go by rounds.
+        #[serde(default)]
+        length: f32,
+        /// Or of itself and its neighbours, so often.
+        #[serde(default)]
         rounds: u32,
     },
     /// The least, likewise.
     Shrink {
-        /// How often.
+        /// Within this length; 0 to go by rounds.
+        #[serde(default)]
+        length: f32,
+        /// Or so often.
+        #[serde(default)]
         rounds: u32,
     },
 }
-
-/// The most rounds over the surface.
-const MOST_ROUNDS: u32 = 1_000;
 
 impl How {
     /// What makes it impossible, said for the user.
@@ -142,13 +161,13 @@ impl How {
             {
                 Some("the colors must lie between 0 and 1, the tolerance between 0 and 200")
             }
-            Self::Blur { rounds }
-            | Self::Sharpen { rounds, .. }
-            | Self::Grow { rounds }
-            | Self::Shrink { rounds }
-                if !(1..=MOST_ROUNDS).contains(&rounds) =>
+            Self::Blur { length, rounds }
+            | Self::Sharpen { length, rounds, .. }
+            | Self::Grow { length, rounds }
+            | Self::Shrink { length, rounds }
+                if !Around::of(length, rounds).is_sound() =>
             {
-                Some("the rounds must lie between 1 and 1000")
+                Some("say a length of more than 0, or rounds between 1 and 1000")
             }
             Self::Sharpen { amount, .. } if !(0.0..=10.0).contains(&amount) => {
                 Some("the amount must lie between 0 and 1000 %")
@@ -242,16 +261,16 @@ pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometr
                 })
             })
         }
-        How::Blur { rounds } => {
-            let blurred = blurred(set, geometry, rounds);
+        How::Blur { length, rounds } => {
+            let blurred = blurred(set, geometry, Around::of(length, rounds));
             values
                 .par_iter()
                 .zip(blurred)
                 .map(|(&value, blurred)| chosen(channels, value, blurred))
                 .collect()
         }
-        How::Sharpen { rounds, amount } => {
-            let blurred = blurred(set, geometry, rounds);
+        How::Sharpen { length, rounds, amount } => {
+            let blurred = blurred(set, geometry, Around::of(length, rounds));
             let sharp = |(&value, blurred): (&Rgba, Rgba)| {
                 let sharp: Rgba = std::array::from_fn(|i| {
                     (value[i] + (value[i] - blurred[i]) * amount).clamp(0.0, 1.0)
@@ -260,8 +279,14 @@ pub fn adjusted(how: How, set: &ColorSet, channels: Channels, geometry: &Geometr
             };
             values.par_iter().zip(blurred).map(sharp).collect()
         }
-        How::Grow { rounds } => spread(set, channels, geometry, rounds, f32::max),
-        How::Shrink { rounds } => spread(set, channels, geometry, rounds, f32::min),
+        How::Grow { length, rounds } => {
+            let around = Around::of(length, rounds);
+            spreading::spread(set, channels, geometry, around, Spreading::Greatest)
+        }
+        How::Shrink { length, rounds } => {
+            let around = Around::of(length, rounds);
+            spreading::spread(set, channels, geometry, around, Spreading::Least)
+        }
     }
 }
 
@@ -319,12 +344,26 @@ fn shifted([r, g, b, a]: Rgba, hue: f32, chroma: f32, lightness: f32) -> Rgba {
     [shown.red.clamp(0.0, 1.0), shown.green.clamp(0.0, 1.0), shown.blue.clamp(0.0, 1.0), a]
 }
 
-/// Each element mixed with its neighbours, all counting alike, so often: colors in linear light.
-fn blurred(set: &ColorSet, geometry: &Geometry, rounds: u32) -> Vec<Rgba> {
-    let neighbours = geometry.neighbours(set.placement);
-    let light = set.values.par_iter().map(|&value| set.encoding.linear(value).0).collect();
-    let Ok(softened) =
-        softened(light, neighbours, rounds, f32::INFINITY, || Ok::<_, Infallible>(()));
+/// Each element mixed with what lies around: colors in linear light.
+fn blurred(set: &ColorSet, geometry: &Geometry, around: Around) -> Vec<Rgba> {
+    let light: Vec<Rgba> =
+        set.values.par_iter().map(|&value| set.encoding.linear(value).0).collect();
+    let softened = match around {
+        Around::Rounds(rounds) => {
+            let neighbours = geometry.neighbours(set.placement);
+            let go_on = || Ok::<_, Infallible>(());
+            let Ok(softened) = softened(light, neighbours, rounds, f32::INFINITY, go_on);
+            softened
+        }
+        Around::Length(length) => {
+            // Nobody gives it up.
+            let over = (length, f32::INFINITY);
+            let spread = diffusion::over(light, geometry, set.placement, over, &Watch::default());
+            // It comes near to what it should be from either side.
+            let within = |light: Rgba| light.map(|x| x.clamp(0.0, 1.0));
+            spread.unwrap_or_default().into_iter().map(within).collect()
+        }
+    };
     // What is even all around stays what it is, to the bit: light that did not change is not
     // converted back.
     softened
@@ -346,30 +385,4 @@ fn blurred(set: &ColorSet, geometry: &Geometry, rounds: u32) -> Vec<Rgba> {
             })
         })
         .collect()
-}
-
-/// The greatest or least number of each element and its neighbours, so often.
-fn spread(
-    set: &ColorSet,
-    channels: Channels,
-    geometry: &Geometry,
-    rounds: u32,
-    pick: impl Fn(f32, f32) -> f32 + Sync,
-) -> Vec<Rgba> {
-    let neighbours = geometry.neighbours(set.placement);
-    let mut now = set.values.to_vec();
-    for _ in 0..rounds {
-        let next = now.par_iter().enumerate().map(|(element, &value)| {
-            let around = neighbours.of(element).iter().map(|&other| now[other as usize]);
-            let new = around
-                .fold(value, |best, theirs| std::array::from_fn(|i| pick(best[i], theirs[i])));
-            chosen(channels, value, new)
-        });
-        let next: Vec<Rgba> = next.collect();
-        if next == now {
-            break;
-        }
-        now = next;
-    }
-    now
 }

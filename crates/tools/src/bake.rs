@@ -4,12 +4,14 @@
 //! they looked at ([`Needs`]); shaping and merging are done anew each time. The same digests say
 //! whether what a recipe made is still what it would make.
 
+mod around;
 mod chosen;
 mod contents;
 pub mod curvature;
 pub mod diffusion;
 mod error;
 pub mod field;
+mod flow;
 pub mod image;
 mod inputs;
 mod lattice;

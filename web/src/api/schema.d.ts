@@ -637,6 +637,11 @@ export interface components {
          * @enum {string}
          */
         BuildUp: "stroke" | "dab" | "held";
+        /**
+         * @description Half of 16 bits.
+         * @enum {string}
+         */
+        ByteHalf: "high" | "low";
         /** @description One channel of one set of one part. */
         ChannelAt: {
             /** @description 0–3 for R, G, B, A. */
@@ -968,6 +973,44 @@ export interface components {
             /** @description Any; its length does not matter. */
             to: components["schemas"]["Vector"];
         };
+        /**
+         * @description How much dust lies: it comes down from above, slides from what is steep and is blown from what
+         *     lies open.
+         */
+        Dust: {
+            /**
+             * Format: float
+             * @description From how far to the side it drifts in on its way down, degrees.
+             */
+            drift?: number;
+            /** @description Whether other visible parts keep off dust and wind. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element.
+             */
+            rays?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description How far what keeps off the wind may be; 0 for a tenth of the part's diagonal.
+             */
+            shelter?: number;
+            /**
+             * Format: float
+             * @description The slope on which nothing stays, degrees.
+             */
+            slope?: number;
+            /**
+             * Format: float
+             * @description How much the wind takes where it gets at everything, 0–1.
+             */
+            wind?: number;
+        };
         /** @description Everything a user can do to a project. */
         Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"];
         /** @description What came of an edit. */
@@ -1160,10 +1203,15 @@ export interface components {
             type: "replace_color";
         } | {
             /**
-             * Format: int32
-             * @description How often.
+             * Format: float
+             * @description Over a disc of this radius, in the part's unit; 0 to go by rounds.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description How often with its neighbours, where no length is said.
+             */
+            rounds?: number;
             /** @enum {string} */
             type: "blur";
         } | {
@@ -1173,10 +1221,15 @@ export interface components {
              */
             amount: number;
             /**
-             * Format: int32
-             * @description How wide that mean is: rounds of a blur.
+             * Format: float
+             * @description How wide that mean is: the length of a blur.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description Or its rounds.
+             */
+            rounds?: number;
             /** @enum {string} */
             type: "sharpen";
         } | {
@@ -1184,18 +1237,28 @@ export interface components {
             type: "stretch";
         } | {
             /**
-             * Format: int32
-             * @description How often.
+             * Format: float
+             * @description Within this length along the surface, in the part's unit; 0 to go by rounds.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description Or of itself and its neighbours, so often.
+             */
+            rounds?: number;
             /** @enum {string} */
             type: "grow";
         } | {
             /**
-             * Format: int32
-             * @description How often.
+             * Format: float
+             * @description Within this length; 0 to go by rounds.
              */
-            rounds: number;
+            length?: number;
+            /**
+             * Format: int32
+             * @description Or so often.
+             */
+            rounds?: number;
             /** @enum {string} */
             type: "shrink";
         };
@@ -1217,6 +1280,14 @@ export interface components {
             direction: components["schemas"]["Direction"];
             /** @enum {string} */
             kind: "along";
+            /** @description Whether what is hidden by the part itself is left out. */
+            seen?: boolean;
+            /**
+             * Format: float
+             * @description How far the surface may be turned away from where it is seen from, degrees; the rest is
+             *     left out. 180 for all of it.
+             */
+            turned?: number;
             /**
              * Format: float
              * @description How wide the image is, in the part's unit; 0 for the part's own width.
@@ -1294,11 +1365,62 @@ export interface components {
          * @enum {string}
          */
         Joined: "apart" | "goes_on" | "holds";
+        /** @description A lamp so far away that its light comes from one side. */
+        Lamp: {
+            /** @description Its color, sRGB-encoded. */
+            color?: number[];
+            /**
+             * Format: float
+             * @description Half of the angle it takes up, degrees: the more, the softer its shadows.
+             */
+            spread?: number;
+            /**
+             * Format: float
+             * @description How strong it is.
+             */
+            strength?: number;
+            /** @description Towards it. */
+            towards?: components["schemas"]["Direction"];
+        };
         /**
          * @description In which numbers colors are stored.
          * @enum {string}
          */
         Light: "encoded" | "linear";
+        /**
+         * @description The light that a matt surface gathers from lamps far away, from the sky, from what they light
+         *     around it, and through itself where it is thin. A lamp of strength 1 straight above gives 1.
+         */
+        LightSource: {
+            /**
+             * Format: float
+             * @description How much of the light that falls on them other places give on, 0–1.
+             */
+            bounce?: number;
+            /** @description Whether it comes to one number: the luminance of the light, without its color. */
+            intensity?: boolean;
+            /** @description The lamps; one straight above if none are said. */
+            lamps?: components["schemas"]["Lamp"][];
+            /** @description Whether other visible parts shade and give light on. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description How many rays from each element to each lamp, to the sky and around.
+             */
+            rays?: number;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /** @description The color of an even sky above the horizon, sRGB-encoded. */
+            sky?: number[];
+            /**
+             * Format: float
+             * @description How far light goes through the part until about a third of it (1/e) is left; 0 for not at all.
+             */
+            through?: number;
+        };
         /** @description The most there may be. */
         Limits: {
             /** @description Points of a curve. */
@@ -1307,6 +1429,10 @@ export interface components {
             helpers: number;
             /** @description Images of a project. */
             images: number;
+            /** @description Lamps of a source. */
+            lamps: number;
+            /** @description Points of a line. */
+            line_points: number;
             /** @description Colors of a ramp. */
             ramp_stops: number;
             /** @description Scales of a source. */
@@ -1325,6 +1451,25 @@ export interface components {
             /** @description Saved views. */
             views: number;
         };
+        /** @description A line on the surface through points, with what is told of it. */
+        LineSource: {
+            /** @description Whether it goes back to its first point. */
+            closed?: boolean;
+            /** @description The points, of the part's space: between two the line goes straight, on the surface. */
+            points: number[][];
+            /**
+             * Format: float
+             * @description The distance along the surface at which it ends; 0 for everywhere.
+             */
+            reach?: number;
+            /** @description What is told. */
+            tells?: components["schemas"]["LineTells"];
+        };
+        /**
+         * @description What is told of a line.
+         * @enum {string}
+         */
+        LineTells: "distance" | "progress";
         /** @description What the code shows beside the channels: a look of the stage. */
         Look: {
             /** @enum {string} */
@@ -1488,6 +1633,11 @@ export interface components {
             /** @description In a UV set, by its number from 0; sizes are shares of the image. */
             uv: number;
         };
+        /**
+         * @description In whose numbers normals are.
+         * @enum {string}
+         */
+        NormalSpace: "world" | "part" | "tangent";
         /** @description Which piece to open. */
         OpenPiece: {
             /** @description Whether it is cut as finely as a scan. */
@@ -1713,6 +1863,52 @@ export interface components {
             /** @description Whether every edge joins two faces. */
             watertight: boolean;
         };
+        /**
+         * @description What a pattern shows.
+         * @enum {string}
+         */
+        PatternKind: "waves" | "stripes" | "checks" | "bricks";
+        /** @description A pattern that comes again and again. */
+        PatternSource: {
+            /** @description Which way it comes again; upwards for bricks and checks. */
+            along?: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description How far each course of bricks is moved beside the one below, in bricks.
+             */
+            bond?: number;
+            /** @description Whether every check or brick has a number of its own, by chance. */
+            each?: boolean;
+            /**
+             * Format: float
+             * @description How high a brick is beside its length.
+             */
+            flat?: number;
+            /**
+             * Format: int32
+             * @description What those come from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description How much of the size stripes or joints between bricks take up, 0–1; by itself ½ and 0.1.
+             */
+            share?: number | null;
+            /** @description What it shows. */
+            shows?: components["schemas"]["PatternKind"];
+            /**
+             * Format: float
+             * @description After which length it comes again; 0 for a tenth of the part's diagonal, or of the image in UV.
+             */
+            size?: number;
+            /**
+             * Format: float
+             * @description How much of the size it takes to go from 0 to 1, 0–1.
+             */
+            softness?: number;
+            /** @description Where it is looked up. */
+            space?: components["schemas"]["NoiseSpace"];
+        };
         /** @description A piece of the demo world. */
         PieceCard: {
             /** @description What it is good for. */
@@ -1721,6 +1917,23 @@ export interface components {
             key: string;
             /** @description What the user reads. */
             title: string;
+        };
+        /** @description The number of each piece, from 0, as a share of the largest that so many bits hold. */
+        PieceNumberSource: {
+            /**
+             * Format: int32
+             * @description 8 or 16: of the latter a *byte* shaping takes each half.
+             */
+            bits?: number;
+            /** @description What is told apart. */
+            by?: components["schemas"]["Among"];
+        };
+        /** @description Where each piece is moored: x, y and z within a box as 0 to 1. */
+        PivotSource: {
+            /** @description What is told apart. */
+            by?: components["schemas"]["Among"];
+            end?: components["schemas"]["Direction"] | null;
+            within?: components["schemas"]["SpaceBox"] | null;
         };
         /**
          * @description What each value of a set belongs to.
@@ -2017,7 +2230,7 @@ export interface components {
              */
             seed?: number;
             /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
+            space?: components["schemas"]["NormalSpace"];
         } | {
             /** @enum {string} */
             kind: "hollows";
@@ -2182,7 +2395,37 @@ export interface components {
              * @description Half of the angle the light takes up, degrees.
              */
             spread?: number;
-        } | {
+        } | (components["schemas"]["LightSource"] & {
+            /** @enum {string} */
+            kind: "light";
+        }) | (components["schemas"]["Streaks"] & {
+            /** @enum {string} */
+            kind: "streaks";
+        }) | (components["schemas"]["Dust"] & {
+            /** @enum {string} */
+            kind: "dust";
+        }) | (components["schemas"]["Waterline"] & {
+            /** @enum {string} */
+            kind: "waterline";
+        }) | (components["schemas"]["Wear"] & {
+            /** @enum {string} */
+            kind: "wear";
+        }) | (components["schemas"]["LineSource"] & {
+            /** @enum {string} */
+            kind: "line";
+        }) | (components["schemas"]["RimSource"] & {
+            /** @enum {string} */
+            kind: "rim";
+        }) | (components["schemas"]["PatternSource"] & {
+            /** @enum {string} */
+            kind: "pattern";
+        }) | (components["schemas"]["PivotSource"] & {
+            /** @enum {string} */
+            kind: "pivot";
+        }) | (components["schemas"]["PieceNumberSource"] & {
+            /** @enum {string} */
+            kind: "piece_number";
+        }) | {
             /** @description What is told apart. */
             by?: components["schemas"]["Among"];
             /**
@@ -2237,6 +2480,8 @@ export interface components {
              * @description How many octaves.
              */
             octaves?: number;
+            /** @description Whether grains are stretched along the surface instead, as the direction runs over it. */
+            on_surface?: boolean;
             /**
              * Format: int32
              * @description What it comes from.
@@ -2277,6 +2522,11 @@ export interface components {
             /** @description How often it comes across and down. */
             repeat?: number[];
             /**
+             * @description Whether it is one of several, each for a square of UVs of its own: by the number in its
+             *     name, 1001 for the first of ten in a row.
+             */
+            tiles?: boolean;
+            /**
              * Format: float
              * @description How far it is turned, degrees.
              */
@@ -2290,12 +2540,13 @@ export interface components {
             /** @enum {string} */
             kind: "normal";
             /** @description In whose numbers. */
-            space?: components["schemas"]["Space"];
+            space?: components["schemas"]["NormalSpace"];
         } | {
             /** @enum {string} */
             kind: "position";
             /** @description In whose numbers. */
             space?: components["schemas"]["Space"];
+            within?: components["schemas"]["SpaceBox"] | null;
         } | {
             /** @enum {string} */
             kind: "constant";
@@ -2701,6 +2952,19 @@ export interface components {
             sets: components["schemas"]["SetReplaced"][];
         };
         /**
+         * @description How far it is to the rim of a selection, along the surface: ½ on the rim, more within, 1 and 0 at
+         *     the reach and beyond.
+         */
+        RimSource: {
+            /** @description The selection or group, by its name; what the part's mask protects when not given. */
+            of?: string | null;
+            /**
+             * Format: float
+             * @description The distance of 0 and of 1; 0 for a tenth of the part's diagonal.
+             */
+            reach?: number;
+        };
+        /**
          * @description What a set is there for. Helpers serve the work, are not counted among a part's sets and stay
          *     at home when it is delivered.
          */
@@ -3104,11 +3368,11 @@ export interface components {
             placement: components["schemas"]["Placement"];
             was?: components["schemas"]["Placement"] | null;
         };
-        /**
-         * @description How much something shades by how far it is, as a share of the reach.
-         * @enum {string}
-         */
-        ShadeFalloff: "none" | "linear" | "quadratic";
+        /** @description How much something shades by how far it is, as a share of the reach. */
+        ShadeFalloff: "none" | "linear" | "quadratic" | {
+            /** @description By a curve that falls: what is at a distance x, as a share of the reach, shades by y. */
+            curve: components["schemas"]["CurvePoint"][];
+        };
         /** @description What becomes of a source's numbers. */
         Shaping: {
             /** @enum {string} */
@@ -3238,6 +3502,14 @@ export interface components {
              */
             softness?: number;
         } | {
+            /** @description Which half. */
+            half?: components["schemas"]["ByteHalf"];
+            /** @enum {string} */
+            kind: "byte";
+        } | {
+            /** @enum {string} */
+            kind: "fold";
+        } | {
             /** @enum {string} */
             kind: "ramp";
             /** @description Its colors, sRGB-encoded. */
@@ -3281,6 +3553,13 @@ export interface components {
          * @enum {string}
          */
         Space: "world" | "part";
+        /** @description A box of places. */
+        SpaceBox: {
+            /** @description Its highest. */
+            high: number[];
+            /** @description Its lowest corner. */
+            low: number[];
+        };
         /** @description A spool that a print takes. */
         Spool: {
             /** @description Its color, `#rrggbb`, sRGB. */
@@ -3366,6 +3645,44 @@ export interface components {
             at: number;
             /** @description The color, sRGB-encoded. */
             color: number[];
+        };
+        /**
+         * @description Where water runs down: 1 along a run, less towards its end and its sides. It comes down from above
+         *     on what lies open, goes the steepest way, falls from what overhangs and stays in hollows.
+         */
+        Streaks: {
+            /**
+             * Format: float
+             * @description How far apart runs begin; 0 for a fiftieth of the part's diagonal.
+             */
+            apart?: number;
+            /**
+             * @description The selection it comes out of, by its name; where the sky is seen straight above when not
+             *     given.
+             */
+            from?: string | null;
+            /**
+             * Format: float
+             * @description How far the longest runs; 0 for a third of the diagonal.
+             */
+            length?: number;
+            /** @description Whether other visible parts keep the water off. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description How far runs stray from the steepest way, 0–1.
+             */
+            stray?: number;
+            /**
+             * Format: float
+             * @description How wide a run is; 0 for a hundredth of the diagonal.
+             */
+            width?: number;
         };
         /** @description What a stroke is made with, fixed when the pointer goes down. */
         StrokeStart: components["schemas"]["Coat"] & {
@@ -3471,6 +3788,67 @@ export interface components {
             forward: number[];
             /** @enum {string} */
             kind: "parallel";
+        };
+        /** @description What stood in water: 1 below a height, with a ragged rim that splashed higher here and there. */
+        Waterline: {
+            /**
+             * Format: float
+             * @description How deep below the line the mark of the water goes, as where it dried; 0 for all the way down.
+             */
+            band?: number;
+            /**
+             * Format: float
+             * @description The height of the water in the project; a third of the way up the part when not given.
+             */
+            height?: number | null;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description How high it splashes at most; 0 for a twentieth of the part's diagonal.
+             */
+            splash?: number;
+            /**
+             * Format: float
+             * @description How wide a splash is; 0 for as wide as it is high.
+             */
+            width?: number;
+        };
+        /**
+         * @description How much edges and ridges are worn: 1 along a square edge that a ball can roll over, 0 in the flat
+         *     and where it does not get.
+         */
+        Wear: {
+            /**
+             * Format: float
+             * @description The radius of what rubs: a smaller ball gets deeper into corners; 0 for three times the width.
+             */
+            ball?: number;
+            /**
+             * Format: float
+             * @description How far the wear is broken up, 0–1: where it is weak it comes and goes.
+             */
+            broken?: number;
+            /**
+             * Format: float
+             * @description How long the stretches are; 0 for three times the width.
+             */
+            grain?: number;
+            /** @description Whether other visible parts keep the ball off. */
+            other_parts?: boolean;
+            /**
+             * Format: int32
+             * @description What all that is random comes from.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description How wide what is worn off is, as a radius; 0 for a hundredth of the part's diagonal.
+             */
+            width?: number;
         };
         /** @description A radius that is looked at, and how much what is seen at it counts. */
         WeighedScale: {

@@ -13,6 +13,8 @@ export const NOTHING_TOLD: Schemas["Facts"] = {
     curve_points: Infinity,
     ramp_stops: Infinity,
     scales: Infinity,
+    lamps: Infinity,
+    line_points: Infinity,
     spools: Infinity,
   },
   merges: { first: "replace", hand_paint: "replace", data: "replace", color: "replace", mix_strength: 1, strength: 1 },

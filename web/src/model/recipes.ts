@@ -19,15 +19,17 @@ export const families = [
   {
     key: "form",
     title: "Form",
-    kinds: ["occlusion", "open_way", "hollows", "ridges", "relief", "edges", "thickness", "openness"],
+    kinds: ["occlusion", "open_way", "hollows", "ridges", "relief", "edges", "thickness", "openness", "light"],
   },
+  { key: "place", title: "Place", kinds: ["facing", "height_ramp", "between", "position", "normal"] },
+  { key: "ways", title: "Ways", kinds: ["distance", "trail", "line", "rim", "joint"] },
+  { key: "weather", title: "Weather", kinds: ["streaks", "dust", "waterline", "wear"] },
+  { key: "chance", title: "Chance", kinds: ["noise", "pattern", "per_piece", "per_piece_shift"] },
   {
-    key: "place",
-    title: "Place",
-    kinds: ["facing", "height_ramp", "between", "distance", "trail", "joint", "position", "normal"],
+    key: "given",
+    title: "Given",
+    kinds: ["image", "channel", "material", "constant", "color", "pivot", "piece_number", "hand_paint"],
   },
-  { key: "chance", title: "Chance", kinds: ["noise", "per_piece", "per_piece_shift"] },
-  { key: "given", title: "Given", kinds: ["image", "channel", "material", "constant", "color", "hand_paint"] },
 ] as const satisfies readonly { key: string; title: string; kinds: readonly Kind[] }[];
 
 export const sourceWords: Record<Kind, { title: string; says: string }> = {
@@ -51,6 +53,34 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
   edges: { title: "Edges", says: "How near an edge is at which the surface bends by more than an angle." },
   thickness: { title: "Thickness", says: "How thick the body is inwards." },
   openness: { title: "Openness", says: "How much of a light in the distance is seen: a soft shadow." },
+  light: {
+    title: "Light",
+    says: "The light that falls on it: lamps with soft shadows, the sky, what others give on, what comes through.",
+  },
+  streaks: {
+    title: "Streaks",
+    says: "Where water runs down: the steepest way, over edges, into hollows; 1 along a run, less towards its end.",
+  },
+  dust: {
+    title: "Dust",
+    says: "How much settles: less on what is steep or covered, more where the wind does not get.",
+  },
+  waterline: { title: "Waterline", says: "What stood in water: 1 below a height, with a rim that splashed higher." },
+  wear: {
+    title: "Wear",
+    says: "Edges and ridges rubbed off by what gets at them: 1 along a square edge, broken up where it is weak.",
+  },
+  line: {
+    title: "Line",
+    says: "A line that you draw on the surface: how far it is along the surface, or how far along the line.",
+  },
+  rim: {
+    title: "Rim",
+    says: "How far the rim of a selection is, along the surface: 0.5 on it, more within, less outside.",
+  },
+  pattern: { title: "Pattern", says: "What comes again and again: waves, stripes, checks, bricks." },
+  pivot: { title: "Pivot", says: "Where each piece is moored: x, y and z within a box." },
+  piece_number: { title: "Piece no.", says: "The number of each piece, from 0, as 8 or 16 bits hold it." },
   facing: { title: "Facing", says: "How much it faces a direction." },
   height_ramp: { title: "Height", says: "From 0 to 1 along a direction." },
   between: { title: "Between", says: "From 0 at one point to 1 at another." },
@@ -112,6 +142,24 @@ export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target):
       const free = other.id === set.id ? (channelName.find((name) => !target.includes(name)) ?? "A") : "R";
       return { kind, set: other.name, channel: free };
     }
+    case "streaks":
+      return { ...bare(kind), stray: 0.3, seed };
+    case "dust":
+    case "waterline":
+    case "wear":
+      return { ...bare(kind), seed };
+    case "line":
+      return { kind, points: [], closed: false, tells: "distance", reach: 0 };
+    case "rim": {
+      const first = part.selections[0]?.name ?? part.helpers.find((each) => each.role === "selection")?.name;
+      const hasMask = part.helpers.some((each) => each.role === "mask");
+      return { ...bare(kind), of: hasMask ? null : (first ?? "") };
+    }
+    case "pattern":
+      return { ...bare(kind), shows: "bricks", seed };
+    case "pivot":
+    case "piece_number":
+      return { ...bare(kind), by };
     case "constant":
       return { kind, value: 0.5 };
     case "color":
@@ -157,9 +205,12 @@ const symbol = () => symbols[get().traits.unit];
 /** A length of which 0 means: as the part suggests. */
 const fitted = (value: number | undefined, words = "fitted") => (value ? `${figure(value)} ${symbol()}` : words);
 
+const spaceTitle = (space: Schemas["NormalSpace"] | undefined) =>
+  space === "tangent" ? "of the surface, by UV" : space === "part" ? "of the part" : "of the project";
+
 /** What a source is set to, in a line. */
 export function sourceLine(source: Source): string {
-  const words: (string | false | undefined)[] = (() => {
+  const words: (string | false | null | undefined)[] = (() => {
     switch (source.kind) {
       case "occlusion":
         return [
@@ -176,7 +227,7 @@ export function sourceLine(source: Source): string {
         return [
           `${source.rays} rays`,
           source.reach ? `${figure(source.reach)} ${symbol()} far` : "endless",
-          source.space === "part" ? "of the part" : "of the project",
+          spaceTitle(source.space),
         ];
       case "hollows":
       case "ridges":
@@ -199,6 +250,60 @@ export function sourceLine(source: Source): string {
           `±${figure(source.spread ?? 15)}°`,
           `${source.rays} rays`,
         ];
+      case "light": {
+        const count = source.lamps?.length ?? 1;
+        return [
+          count === 0 ? "no lamp" : count === 1 ? "one lamp" : `${count} lamps`,
+          source.sky?.some((x) => x > 0) && "sky",
+          source.bounce ? "given on" : false,
+          source.through ? `through ${fitted(source.through)}` : false,
+          source.intensity && "strength alone",
+        ];
+      }
+      case "streaks":
+        return [
+          source.from ? `out of ${source.from}` : "from above",
+          source.length ? `${fitted(source.length)} long` : false,
+          source.width ? `${fitted(source.width)} wide` : false,
+        ];
+      case "dust":
+        return [
+          `up to ${figure(source.slope ?? 60)}° steep`,
+          source.wind ? `wind ${Math.round(source.wind * 100)} %` : false,
+        ];
+      case "waterline":
+        return [
+          source.height == null ? "a third of the way up" : `at ${figure(source.height)} ${symbol()}`,
+          source.band ? `a mark of ${fitted(source.band)}` : false,
+        ];
+      case "wear":
+        return [
+          source.width ? `${fitted(source.width)} wide` : "fitted",
+          source.broken ? `broken ${Math.round(source.broken * 100)} %` : false,
+        ];
+      case "line":
+        return [
+          source.points.length < 2 ? "not drawn yet" : `through ${source.points.length} points`,
+          source.tells === "progress" ? "how far along it" : source.reach ? `up to ${fitted(source.reach)}` : false,
+        ];
+      case "rim":
+        return [
+          source.of == null ? "of the mask" : `of ${source.of || "a selection"}`,
+          source.reach ? `±${fitted(source.reach)}` : false,
+        ];
+      case "pattern":
+        return [
+          patternWords.find(([key]) => key === source.shows)?.[1],
+          typeof source.space === "object" ? "in UV" : fitted(source.size),
+          source.each && "each its own",
+        ];
+      case "pivot":
+        return [
+          `of ${amongWords.find(([key]) => key === source.by)?.[1] ?? "pieces"}`,
+          source.end == null ? "in the middle" : `its end, ${directionTitle(source.end)}`,
+        ];
+      case "piece_number":
+        return [`of ${amongWords.find(([key]) => key === source.by)?.[1] ?? "pieces"}`, `${source.bits ?? 8} bits`];
       case "facing":
         return [directionTitle(source.direction ?? "up"), `within ${figure(source.half_angle ?? 90)}°`];
       case "height_ramp":
@@ -227,8 +332,12 @@ export function sourceLine(source: Source): string {
           source.width ? `${fitted(source.width)} wide` : false,
         ];
       case "position":
+        return [
+          source.space === "part" ? "of the part" : "of the project",
+          source.within ? "in a box of its own" : false,
+        ];
       case "normal":
-        return [source.space === "part" ? "of the part" : "of the project"];
+        return [spaceTitle(source.space)];
       case "noise":
         return [
           noiseWords.find(([key]) => key === source.noise)?.[1],
@@ -254,6 +363,7 @@ export function sourceLine(source: Source): string {
             : source.lay?.kind === "three_axes"
               ? "from three axes"
               : "by UV",
+          source.tiles && "tiles",
           source.averaged === "piece" && "one mean a piece",
         ];
       case "channel":
@@ -279,6 +389,13 @@ export const noiseWords: readonly (readonly [Schemas["NoiseKind"], string])[] = 
   ["cell_edges", "cell edges"],
   ["ridged", "ridged"],
   ["billowed", "billowed"],
+];
+
+export const patternWords: readonly (readonly [Schemas["PatternKind"], string])[] = [
+  ["waves", "waves"],
+  ["stripes", "stripes"],
+  ["checks", "checks"],
+  ["bricks", "bricks"],
 ];
 
 /** What is told apart, as the lists show it. */
@@ -327,6 +444,12 @@ export const shapingWords: Record<Shaping["kind"], { title: string; says: string
     says: "0 below a number and 1 above it",
     start: { kind: "threshold", at: 0.5, softness: 0.1 },
   },
+  byte: {
+    title: "Byte",
+    says: "Half of a number of 16 bits: two channels hold it whole",
+    start: { kind: "byte", half: "high" },
+  },
+  fold: { title: "Fold", says: "A direction in two channels: R and G of R G B", start: { kind: "fold" } },
   ramp: {
     title: "Color ramp",
     says: "From the number to a color",

@@ -198,8 +198,9 @@ export interface State {
   tryTrouble: string | null;
   /** The step of the recipe in hand whose numbers are open. */
   openStep: number | null;
-  /** What is done with the next place clicked on the stage, in words, and with that place. */
-  placing: { says: string; take: (place: Vec) => void } | null;
+  /** What is done with the next place clicked on the stage, in words, and with that place; with all
+   * that follow, if it takes many. */
+  placing: { says: string; take: (place: Vec) => void; isMany?: boolean } | null;
   sheet: SheetPage;
   /** The next click takes the color under it. */
   picking: boolean;

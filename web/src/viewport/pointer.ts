@@ -249,7 +249,7 @@ export function followHand(
       const surface = under?.part === get().part ? stage.surfaces.get(under.part) : undefined;
       if (under && surface) {
         const { x, y, z } = surface.object.worldToLocal(under.point.clone());
-        set({ placing: null });
+        if (!placing.isMany) set({ placing: null });
         placing.take([x, y, z]);
       }
     } else if (still && event.button === 0 && get().area === "gather") {

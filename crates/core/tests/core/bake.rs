@@ -240,7 +240,8 @@ fn curvature_at_a_scale_is_what_flows_through_the_rim() {
 fn a_trail_follows_great_circles_and_straight_lines() {
     // On a sphere the way from the pole is the angle: Snyder, Map Projections, 1987, 5-3.
     let ball = speckle_mesh::Geometry::new(sphere(1.0, 60, 120));
-    let start = bake::trail::Start { seeds: vec![(0, 0.0)], is_about_a_point: true };
+    let start =
+        bake::trail::Start { seeds: vec![bake::trail::Seed::at(0, 0.0)], is_about_a_point: true };
     let far = bake::trail::distances(&ball, &start, &Watch::default()).unwrap();
     for (v, p) in ball.mesh().positions().iter().enumerate() {
         let expected = p.angle_between(ball.mesh().positions()[0]);
@@ -248,7 +249,10 @@ fn a_trail_follows_great_circles_and_straight_lines() {
     }
     // From another place too, where the triangles do not lie along the way.
     let root = 60 * 30 + 7;
-    let start = bake::trail::Start { seeds: vec![(root, 0.0)], is_about_a_point: true };
+    let start = bake::trail::Start {
+        seeds: vec![bake::trail::Seed::at(root, 0.0)],
+        is_about_a_point: true,
+    };
     let far = bake::trail::distances(&ball, &start, &Watch::default()).unwrap();
     let from = ball.mesh().positions()[root as usize];
     for (v, p) in ball.mesh().positions().iter().enumerate() {
@@ -261,7 +265,8 @@ fn a_trail_follows_great_circles_and_straight_lines() {
     }
     // On a plane it is the straight line, whatever way the triangles go.
     let flat = speckle_mesh::Geometry::new(mesh(sheet(30, 0.0)));
-    let start = bake::trail::Start { seeds: vec![(0, 0.0)], is_about_a_point: true };
+    let start =
+        bake::trail::Start { seeds: vec![bake::trail::Seed::at(0, 0.0)], is_about_a_point: true };
     let far = bake::trail::distances(&flat, &start, &Watch::default()).unwrap();
     for (v, p) in flat.mesh().positions().iter().enumerate() {
         let expected = p.distance(Vec3::new(-1.0, -1.0, 0.0));

@@ -197,7 +197,7 @@ fn occlusion_curvature_and_trails_are_those_of_embree_and_libigl() {
     assert!(alike > 0.87, "curvature: {alike}");
 
     let root = reference["root"].as_u64().unwrap() as u32;
-    let start = trail::Start { seeds: vec![(root, 0.0)], is_about_a_point: true };
+    let start = trail::Start { seeds: vec![trail::Seed::at(root, 0.0)], is_about_a_point: true };
     let far = some(&trail::distances(geometry, &start, &Watch::default()).unwrap());
     for (ours, theirs) in far.iter().zip(theirs("geodesic")) {
         assert!((ours - theirs).abs() < 0.02 * theirs + 0.02, "{ours} where libigl has {theirs}");

@@ -144,13 +144,13 @@ fn adjustments_change_numbers_as_they_say_and_leave_alpha() {
 fn blur_keeps_the_even_and_the_mean_and_spreads_the_rest() {
     for placement in [Placement::Vertex, Placement::Corner, Placement::Face] {
         let one = document(placement, |i| if i == 100 { [0.0; 4] } else { [1.0; 4] });
-        let after = adjusted(&one, How::Blur { rounds: 3 });
+        let after = adjusted(&one, How::Blur { length: 0.0, rounds: 3 });
         let changed = after.iter().filter(|v| v[0] != 1.0).count();
         assert!(changed > 6 && changed < after.len(), "{placement:?} {changed}");
         let even = document(placement, |_| [0.3, 0.6, 0.9, 1.0]);
-        let same = adjusted(&even, How::Blur { rounds: 20 });
+        let same = adjusted(&even, How::Blur { length: 0.0, rounds: 20 });
         assert_eq!(same, *even.parts()[0].sets[0].values, "even stays even, to the bit");
-        let sharp = adjusted(&one, How::Sharpen { rounds: 1, amount: 1.0 });
+        let sharp = adjusted(&one, How::Sharpen { length: 0.0, rounds: 1, amount: 1.0 });
         assert_eq!(sharp[100][0], 0.0);
     }
     // Selections keep to the selection, strength to its share.
@@ -175,7 +175,7 @@ fn blur_keeps_the_even_and_the_mean_and_spreads_the_rest() {
     }
     let refused =
         |how: How| document.adjusted(&adjustment(&document, how)).unwrap_err().to_string();
-    assert!(refused(How::Blur { rounds: 0 }).contains("between 1 and 1000"));
+    assert!(refused(How::Blur { length: 0.0, rounds: 0 }).contains("between 1 and 1000"));
     assert!(refused(How::Posterise { steps: 1 }).contains("2 to 256"));
     let levels = How::Levels { from: 0.5, to: 0.5, gamma: 1.0, least: 0.0, greatest: 1.0 };
     assert!(refused(levels).contains("below the upper"));

@@ -158,8 +158,8 @@ fn a_trail_goes_over_many_pieces() {
     let geometry = Geometry::new(Mesh::new(halves.pop().unwrap()).unwrap());
     let at = |v: usize| geometry.mesh().positions()[v];
     let seeds = (0..geometry.mesh().vertex_count()).filter(|&v| at(v).x == 0.0);
-    let start =
-        trail::Start { seeds: seeds.map(|v| (v as u32, 0.0)).collect(), is_about_a_point: false };
+    let seeds = seeds.map(|v| trail::Seed::at(v as u32, 0.0)).collect();
+    let start = trail::Start { seeds, is_about_a_point: false };
     let laying = trail::Laying { reach: 0.0, joined: Joined::GoesOn, touch: 0.01 };
     let trail = soon("a trail over a chain", || {
         trail::trail(&geometry, &start, laying, &Watch::default()).unwrap()

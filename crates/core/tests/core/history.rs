@@ -215,11 +215,11 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 _ => Region::Boundary,
             };
             let how = match b % 6 {
-                0 => How::Blur { rounds: 2 },
+                0 => How::Blur { length: 0.0, rounds: 2 },
                 1 => How::Invert,
                 2 => How::Shift { hue: 40.0, chroma: 1.2, lightness: -0.1 },
                 3 => How::Posterise { steps: 3 },
-                4 => How::Grow { rounds: 1 },
+                4 => How::Grow { length: 0.0, rounds: 1 },
                 _ => How::Stretch,
             };
             let (name, role) = (format!("Then {}", b % 3), [Role::Mask, Role::Selection][a % 2]);

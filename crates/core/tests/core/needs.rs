@@ -134,11 +134,32 @@ fn step(source: &str) -> Step {
 }
 
 /// Every kind of source there is, in the ways that look at different things.
-pub const SOURCES: [&str; 45] = [
+pub const SOURCES: [&str; 66] = [
     r#"{"kind":"occlusion","rays":16,"other_parts":true,"ground":false}"#,
     r#"{"kind":"occlusion","rays":16,"other_parts":false,"ground":true}"#,
     r#"{"kind":"occlusion","rays":16,"own_shape":false,"falloff":"linear","reach":9,"sky":"up"}"#,
     r#"{"kind":"open_way","rays":16,"space":"world"}"#,
+    r#"{"kind":"open_way","rays":16,"space":"tangent"}"#,
+    r#"{"kind":"occlusion","rays":16,"reach":2,"falloff":{"curve":[{"x":0,"y":1},{"x":1,"y":0}]}}"#,
+    r#"{"kind":"light","rays":16,"sky":[0.2,0.4,0.6]}"#,
+    r#"{"kind":"light","rays":16,"bounce":0.5,"lamps":[{"towards":"x"}],"intensity":true}"#,
+    r#"{"kind":"light","rays":16,"other_parts":false,"through":0.3}"#,
+    r#"{"kind":"streaks","from":"Group","apart":0.5}"#,
+    r#"{"kind":"streaks","apart":0.2,"stray":0.5}"#,
+    r#"{"kind":"dust","rays":16}"#,
+    r#"{"kind":"dust","rays":16,"other_parts":false}"#,
+    r#"{"kind":"waterline"}"#,
+    r#"{"kind":"wear","width":0.3}"#,
+    r#"{"kind":"line","points":[[-0.8,0,0],[0.5,0.4,0]],"reach":2}"#,
+    r#"{"kind":"line","points":[[-0.8,0,0],[0.5,0.4,0]],"tells":"progress"}"#,
+    r#"{"kind":"rim","of":"Group"}"#,
+    r#"{"kind":"rim","of":"Marked"}"#,
+    r#"{"kind":"pattern","shows":"bricks"}"#,
+    r#"{"kind":"pattern","shows":"waves","space":"world","along":"x"}"#,
+    r#"{"kind":"pattern","shows":"checks","space":{"uv":0},"size":0.3}"#,
+    r#"{"kind":"pivot","by":"islands"}"#,
+    r#"{"kind":"piece_number","by":"materials"}"#,
+    r#"{"kind":"normal","space":"tangent"}"#,
     r#"{"kind":"openness","light":"up","rays":16}"#,
     r#"{"kind":"openness","light":"x","rays":16,"other_parts":false}"#,
     r#"{"kind":"thickness","rays":16}"#,

@@ -208,10 +208,14 @@ fn how() -> impl Strategy<Value = How> {
         (0..300_u32).prop_map(|steps| How::Posterise { steps }),
         (prop::array::uniform4(unit()), prop::array::uniform4(unit()), number())
             .prop_map(|(from, to, tolerance)| How::ReplaceColor { from, to, tolerance }),
-        (0..4_u32).prop_map(|rounds| How::Blur { rounds }),
-        (0..4_u32, number()).prop_map(|(rounds, amount)| How::Sharpen { rounds, amount }),
-        (0..3_u32).prop_map(|rounds| How::Grow { rounds }),
-        (0..3_u32).prop_map(|rounds| How::Shrink { rounds }),
+        (number(), 0..4_u32).prop_map(|(length, rounds)| How::Blur { length, rounds }),
+        (number(), 0..4_u32, number()).prop_map(|(length, rounds, amount)| How::Sharpen {
+            length,
+            rounds,
+            amount
+        }),
+        (number(), 0..3_u32).prop_map(|(length, rounds)| How::Grow { length, rounds }),
+        (number(), 0..3_u32).prop_map(|(length, rounds)| How::Shrink { length, rounds }),
         Just(How::Stretch),
         Just(How::Invert),
     ]

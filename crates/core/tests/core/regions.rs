@@ -431,7 +431,7 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
         assert_eq!(value[1] == 1.0, is_protected, "{corner}");
     }
     // Grown, the selection reaches one edge further; colors by range and by likeness are found.
-    let how = speckle_tools::adjust::How::Grow { rounds: 1 };
+    let how = speckle_tools::adjust::How::Grow { length: 0.0, rounds: 1 };
     let adjustment = speckle_core::document::Adjustment {
         part,
         set: selection,

@@ -47,6 +47,25 @@ fn shade_falls_off_by_distance() {
             assert!((open - expected).abs() < 0.01, "{json}: {open}, not {expected}");
         }
     }
+    // By a curve: a straight one is the linear falloff, and one that falls at a half is none to there.
+    let by = |points: &str| {
+        under_a_ceiling(&format!(
+            r#"{{"kind":"occlusion","rays":8192,"reach":3,"falloff":{{"curve":[{points}]}}}}"#
+        ))
+    };
+    let u = 1.0_f32 / 3.0;
+    let straight = by(r#"{"x":0,"y":1},{"x":1,"y":0}"#);
+    assert!((straight - (1.0 - (1.0 - u) * (1.0 - u))).abs() < 0.01, "{straight}");
+    let corner = r#""corner":true"#;
+    let steep = by(&format!(
+        r#"{{"x":0,"y":1,{corner}}},{{"x":0.5,"y":1,{corner}}},{{"x":0.501,"y":0,{corner}}},{{"x":1,"y":0,{corner}}}"#
+    ));
+    // No further than 1.5: all but (1 / 1.5)².
+    assert!((steep - 4.0 / 9.0).abs() < 0.01, "{steep}");
+    let rising = source(
+        r#"{"kind":"occlusion","reach":1,"falloff":{"curve":[{"x":0,"y":0.5},{"x":1,"y":1}]}}"#,
+    );
+    assert!(rising.problem().is_some_and(|said| said.contains("falloff")));
     let endless = source(r#"{"kind":"occlusion","falloff":"linear"}"#);
     let sheet = inputs_of(vec![mesh(sheet(1, 0.0))], Placement::Face);
     assert!(endless.problem().is_some_and(|said| said.contains("reach")), "{endless:?}");

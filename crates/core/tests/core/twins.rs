@@ -91,18 +91,22 @@ fn apart(a: [f32; 3], b: [f32; 3]) -> f32 {
 
 /// Numbers drawn by chance, from rays: by another element's number they are others.
 fn is_by_chance(source: &str) -> bool {
-    ["occlusion", "open_way", "openness", "thickness"].iter().any(|kind| source.contains(kind))
+    ["occlusion", "open_way", "openness", "thickness", "light", "dust"]
+        .iter()
+        .any(|kind| source.contains(kind))
 }
 
 /// Trails go from vertex to vertex, and which faces they unfold on the way still depends on the
 /// copies there: by up to 0.05 on hills as steep as these.
 fn is_unlike(source: &str) -> bool {
-    source.contains("\"trail\"")
+    ["\"trail\"", "\"line\"", "\"rim\""].iter().any(|kind| source.contains(kind))
 }
 
 /// What a source tells apart by faces, or draws by chance where a surface ends.
 fn is_of_faces(source: &str) -> bool {
-    ["Wear", "per_piece", "material", "Group", "Marked", "joint"].iter().any(|w| source.contains(w))
+    ["Wear", "piece", "pivot", "pattern", "material", "Group", "Marked", "joint"]
+        .iter()
+        .any(|w| source.contains(w))
 }
 
 proptest! {

@@ -15,6 +15,7 @@ mod reshaped;
 mod screenshots;
 mod sets;
 mod shelf;
+mod source_sheets;
 mod tables;
 mod trouble;
 mod windows;

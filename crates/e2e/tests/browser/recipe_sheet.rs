@@ -6,15 +6,16 @@ use fantoccini::Locator;
 use serde_json::{Value, json};
 use speckle_e2e::{App, Browser};
 
-struct Table {
-    browser: Browser,
+/// A bollard in Bake.
+pub struct Table {
+    pub browser: Browser,
     app: App,
     _folder: tempfile::TempDir,
 }
 
 impl Table {
     /// The bare bollard in Bake.
-    async fn laid() -> Result<Self> {
+    pub async fn laid() -> Result<Self> {
         let folder = tempfile::tempdir()?;
         let app = App::start(&folder.path().join("toys"))?;
         let browser = Browser::start().await?;
@@ -23,13 +24,13 @@ impl Table {
         Ok(Self { browser, app, _folder: folder })
     }
 
-    async fn cell(&self, channel: &str, set: &str) -> Result<()> {
+    pub async fn cell(&self, channel: &str, set: &str) -> Result<()> {
         let css = format!("[aria-label='Paint {channel} of {set}']");
         self.browser.click_at(Locator::Css(&css)).await
     }
 
     /// Waits until the recipe of channels of a set, by name, is so.
-    async fn status(&self, set: &str, channels: &str, status: &str) -> Result<()> {
+    pub async fn status(&self, set: &str, channels: &str, status: &str) -> Result<()> {
         tokio::time::sleep(std::time::Duration::from_millis(250)).await;
         self.browser
             .until(&format!(
@@ -40,7 +41,7 @@ impl Table {
             .with_context(|| format!("{channels} of {set} is not {status}"))
     }
 
-    async fn edit(&self, edit: &str) -> Result<()> {
+    pub async fn edit(&self, edit: &str) -> Result<()> {
         let status = self
             .browser
             .eval(&format!(
@@ -51,7 +52,7 @@ impl Table {
         Ok(())
     }
 
-    async fn recipe(&self, set: &str, channels: &str) -> Result<Value> {
+    pub async fn recipe(&self, set: &str, channels: &str) -> Result<Value> {
         self.browser.eval(&format!("speckle.state().parts[0].sets.find((s) => s.name === '{set}').recipes.find((r) => r.channels === '{channels}') ?? null")).await
     }
 }
@@ -61,7 +62,7 @@ async fn starters_fill_cells_or_make_sets_and_channels_are_made_together() -> Re
     let table = Table::laid().await?;
     let browser = &table.browser;
     // The color set's R G B stand chosen; a starter of one channel does not fit there.
-    browser.until("document.querySelectorAll('[data-test=starter]').length === 8").await?;
+    browser.until("document.querySelectorAll('[data-test=starter]').length === 9").await?;
     assert!(browser.find("recipe-title").await?.text().await?.contains("Coat · R G B"));
     browser.click_text("button", "As the set Shade").await?;
     table.status("Shade", "R", "fresh").await?;

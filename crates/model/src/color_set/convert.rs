@@ -1,12 +1,13 @@
 //! The same colors at other places: from one placement to another.
 //!
 //! Vertex → corner and face → corner lose nothing. The other ways average: colors in linear light,
-//! data as it is.
+//! data as it is. At a vertex each corner counts by its angle, so that how the faces around were cut
+//! does not show.
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{Rgba, mean::Mean};
-use speckle_mesh::{Geometry, Mesh, Placement};
+use speckle_mesh::{Geometry, Mesh, Placement, geometry::normals};
 
 use super::ColorSet;
 
@@ -70,18 +71,20 @@ fn averaged(
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let from = |corner: usize| element_of(set.placement, mesh, topology.face_of(corner), corner);
-    let mean = |corners: &mut dyn Iterator<Item = usize>| {
+    let mean = |corners: &mut dyn Iterator<Item = (usize, f32)>| {
         let mut covered = Mean::default();
-        // Where nothing covers.
-        let mut bare = Mean::default();
-        for value in corners.map(from) {
+        // Where nothing covers; and where no corner has an angle.
+        let (mut bare, mut plain) = (Mean::default(), Mean::default());
+        for (corner, weight) in corners {
+            let value = from(corner);
             let weights = coverage.map_or([1.0; 4], |coverage| coverage[value]);
-            covered.add(set.values[value], weights, set.encoding);
+            covered.add(set.values[value], weights.map(|w| w * weight), set.encoding);
             if coverage.is_some() {
-                bare.add(set.values[value], [1.0; 4], set.encoding);
+                bare.add(set.values[value], [weight; 4], set.encoding);
             }
+            plain.add(set.values[value], [1.0; 4], set.encoding);
         }
-        covered.or(bare).value(set.encoding, set.ground)
+        covered.or(bare).or(plain).value(set.encoding, set.ground)
     };
     match to {
         _ if to == set.placement => set.values.to_vec(),
@@ -91,11 +94,15 @@ fn averaged(
             .collect(),
         Placement::Face => (0..mesh.face_count())
             .into_par_iter()
-            .map(|face| mean(&mut mesh.face_corners(face)))
+            .map(|face| mean(&mut mesh.face_corners(face).map(|corner| (corner, 1.0))))
             .collect(),
         Placement::Vertex => (0..mesh.vertex_count())
             .into_par_iter()
-            .map(|vertex| mean(&mut topology.own_corners(mesh, vertex)))
+            .map(|vertex| {
+                let corners = topology.own_corners(mesh, vertex);
+                let angle = |corner| normals::corner_angle(mesh, topology, corner);
+                mean(&mut corners.map(|corner| (corner, angle(corner))))
+            })
             .collect(),
     }
 }

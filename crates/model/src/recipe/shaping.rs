@@ -97,11 +97,61 @@ pub enum Shaping {
         #[serde(default)]
         softness: f32,
     },
+    /// Half of a number of 16 bits, as 8 bits hold it: two channels together then hold it whole.
+    Byte {
+        /// Which half.
+        #[serde(default)]
+        half: Half,
+    },
+    /// A direction (−1 to 1 as 0 to 1) folded into two numbers, the third being 0: the octahedron it
+    /// points through, laid flat (Cigolle et al., A Survey of Efficient Representations for
+    /// Independent Unit Vectors, 2014).
+    Fold,
     /// From the number to a color.
     Ramp {
         /// Its colors, sRGB-encoded.
         stops: Vec<Stop>,
     },
+}
+
+/// Half of 16 bits.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ByteHalf))]
+#[serde(rename_all = "snake_case")]
+pub enum Half {
+    /// The one that counts 256s.
+    #[default]
+    High,
+    /// The one that counts what is left.
+    Low,
+}
+
+impl Half {
+    /// It, of a number of 0–1 in 65 535 steps, in 255 steps.
+    #[must_use]
+    pub fn of(self, x: f32) -> f32 {
+        let whole = (x.clamp(0.0, 1.0) * 65_535.0).round() as u32;
+        let half = match self {
+            Self::High => whole >> 8,
+            Self::Low => whole & 0xff,
+        };
+        half as f32 / 255.0
+    }
+}
+
+/// A direction as 0–1 folded into two numbers of 0–1; see [`Shaping::Fold`].
+#[must_use]
+pub fn folded(direction: [f32; 3]) -> [f32; 3] {
+    let [x, y, z] = direction.map(|x| 2.0 * x - 1.0);
+    let whole = x.abs() + y.abs() + z.abs();
+    if whole <= f32::MIN_POSITIVE {
+        return [0.5, 0.5, 0.0];
+    }
+    let (x, y) = (x / whole, y / whole);
+    let sign = |x: f32| if x < 0.0 { -1.0 } else { 1.0 };
+    let [u, v] =
+        if z < 0.0 { [(1.0 - y.abs()) * sign(x), (1.0 - x.abs()) * sign(y)] } else { [x, y] };
+    [0.5 + 0.5 * u, 0.5 + 0.5 * v, 0.0]
 }
 
 fn one() -> f32 {
@@ -128,7 +178,9 @@ impl Around {
         if length > 0.0 { Self::Length(length) } else { Self::Rounds(rounds) }
     }
 
-    fn is_sound(self) -> bool {
+    /// Whether it is a length that can be looked over, or rounds that come to an end.
+    #[must_use]
+    pub fn is_sound(self) -> bool {
         match self {
             Self::Length(length) => length.is_finite(),
             Self::Rounds(rounds) => (1..=MOST_ROUNDS).contains(&rounds),
@@ -157,6 +209,8 @@ impl Shaping {
             Self::Sharpen { .. } => "Sharpen",
             Self::Posterise { .. } => "Posterise",
             Self::Threshold { .. } => "Threshold",
+            Self::Byte { .. } => "Byte",
+            Self::Fold => "Fold",
             Self::Ramp { .. } => "Color ramp",
         }
     }
@@ -212,7 +266,7 @@ impl Shaping {
             Self::Threshold { at, softness } => (!(unit(*at) && unit(*softness)))
                 .then_some("the threshold and its softness must lie between 0 and 1"),
             Self::Ramp { stops } => ramp::problem(stops),
-            Self::Invert => None,
+            Self::Invert | Self::Byte { .. } | Self::Fold => None,
         };
         words.map(str::to_owned)
     }
@@ -235,7 +289,10 @@ impl Shaping {
                 t * t * (3.0 - 2.0 * t)
             }
             Self::Threshold { at, .. } => f32::from(u8::from(x >= *at)),
-            Self::Soften { .. } | Self::Sharpen { .. } | Self::Ramp { .. } => return None,
+            Self::Byte { half } => half.of(x),
+            Self::Soften { .. } | Self::Sharpen { .. } | Self::Ramp { .. } | Self::Fold => {
+                return None;
+            }
         })
     }
 }

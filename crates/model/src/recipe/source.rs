@@ -1,5 +1,9 @@
 //! What a step starts from.
 
+mod drawn;
+mod light;
+mod numbered;
+mod over_time;
 mod sound;
 mod told;
 mod words;
@@ -9,9 +13,13 @@ use speckle_color::noise;
 use strum::VariantNames;
 
 use super::Target;
+pub use drawn::{Line, LineTells, MOST_LINE_POINTS, Pattern, PatternKind, Rim};
+pub use light::{Lamp, Light, MOST_LAMPS};
+pub use numbered::{PieceNumber, Pivot};
+pub use over_time::{Dust, Streaks, Waterline, Wear};
 pub use words::{
-    Among, Averaged, Bends, Direction, Falloff, Joined, NoiseSpace, Projection, Root, Space,
-    Spread, Triple, Vector, WeighedScale, Wrap,
+    Among, Averaged, Bends, Direction, Falloff, Joined, NoiseSpace, NormalSpace, Projection, Root,
+    Space, SpaceBox, Spread, Triple, Vector, WeighedScale, Wrap,
 };
 
 /// What a step starts from. Lengths are in the part's unit.
@@ -67,7 +75,7 @@ pub enum Source {
         reach: f32,
         /// In whose numbers.
         #[serde(default)]
-        space: Space,
+        space: NormalSpace,
         /// Whether other visible parts shade too.
         #[serde(default = "yes")]
         other_parts: bool,
@@ -213,6 +221,26 @@ pub enum Source {
         #[serde(default)]
         seed: u32,
     },
+    /// The light that falls on it.
+    Light(Light),
+    /// Where water runs down.
+    Streaks(Streaks),
+    /// How much dust lies.
+    Dust(Dust),
+    /// What stood in water.
+    Waterline(Waterline),
+    /// How much edges and ridges are worn.
+    Wear(Wear),
+    /// Along a line that was drawn on the surface, or the distance to it.
+    Line(Line),
+    /// How far it is to the rim of a selection, along the surface.
+    Rim(Rim),
+    /// A pattern that comes again and again.
+    Pattern(Pattern),
+    /// Where each piece is moored.
+    Pivot(Pivot),
+    /// The number of each piece.
+    PieceNumber(PieceNumber),
     /// A random number for each piece.
     PerPiece {
         /// What is told apart.
@@ -268,6 +296,9 @@ pub enum Source {
         /// Which direction that is; the part's or the project's, as its places.
         #[serde(default = "upwards", skip_serializing_if = "is_up")]
         along: Direction,
+        /// Whether grains are stretched along the surface instead, as the direction runs over it.
+        #[serde(default, skip_serializing_if = "is_default")]
+        on_surface: bool,
         /// Whether it comes again after each square of texture coordinates.
         #[serde(default, skip_serializing_if = "is_default")]
         tiles: bool,
@@ -299,6 +330,10 @@ pub enum Source {
         /// What lies beside it.
         #[serde(default)]
         wrap: Wrap,
+        /// Whether it is one of several, each for a square of UVs of its own: by the number in its
+        /// name, 1001 for the first of ten in a row.
+        #[serde(default, skip_serializing_if = "is_default")]
+        tiles: bool,
         /// Whether it is read pixel by pixel, without blending.
         #[serde(default)]
         hard_pixels: bool,
@@ -312,13 +347,16 @@ pub enum Source {
     Normal {
         /// In whose numbers.
         #[serde(default)]
-        space: Space,
+        space: NormalSpace,
     },
-    /// Where it is: x, y and z within the part's box as 0 to 1.
+    /// Where it is: x, y and z within a box as 0 to 1.
     Position {
         /// In whose numbers.
         #[serde(default)]
         space: Space,
+        /// The box; the part's own when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        within: Option<SpaceBox>,
     },
     /// One number everywhere.
     Constant {

@@ -2,7 +2,7 @@
 
 use super::RecipeFile;
 
-const SHELF: [&str; 8] = [
+const SHELF: [&str; 9] = [
     include_str!("starters/shade.json"),
     include_str!("starters/edges.json"),
     include_str!("starters/grime.json"),
@@ -11,6 +11,7 @@ const SHELF: [&str; 8] = [
     include_str!("starters/pieces.json"),
     include_str!("starters/sheltered.json"),
     include_str!("starters/rust.json"),
+    include_str!("starters/weathered.json"),
 ];
 
 /// The shelf, in the order it is offered.

@@ -35,10 +35,15 @@ impl Chosen<'_> {
         }
     }
 
+    /// Whether it is one of vertices, which may be selected in part.
+    pub(super) fn is_of_vertices(&self) -> bool {
+        matches!(self.by, ChosenBy::Set(set) if set.placement == Placement::Vertex)
+    }
+
     /// The vertices at which the selection ends or that lie within: those of all faces that are in
     /// it, or themselves where it is one of vertices.
     pub(super) fn vertices(&self) -> Result<Vec<u32>, BakeError> {
-        if matches!(self.by, ChosenBy::Set(set) if set.placement == Placement::Vertex) {
+        if self.is_of_vertices() {
             return self.elements(Placement::Vertex);
         }
         let mesh = self.geometry.mesh();

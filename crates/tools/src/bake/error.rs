@@ -32,6 +32,9 @@ pub enum BakeError {
     /// There is no such image.
     #[error("the image {0} is not in the project: add it to the step, or choose another")]
     NoImage(String),
+    /// An image has no number of a tile.
+    #[error("the image {0} is no tile: its name has no number from 1001 on, as in Skin.1001.png")]
+    NoTile(String),
     /// An image cannot be unpacked.
     #[error("the image {name} {cause}")]
     UnreadImage {
@@ -74,6 +77,20 @@ pub enum BakeError {
     /// The surface is closed.
     #[error("the part {0} has no open edge: its surface is closed. Choose another root")]
     NoOpenEdge(String),
+    /// Two parts do not touch.
+    #[error(
+        "the parts {part} and {other} touch nowhere: move them together, or let more count as \
+         touching"
+    )]
+    Apart {
+        /// The part's name.
+        part: String,
+        /// The other's.
+        other: String,
+    },
+    /// There is no mask.
+    #[error("the part {0} has no mask: make one in Paint, or choose a selection")]
+    NoMask(String),
     /// There is nothing to measure on.
     #[error("the part has no surface to start from")]
     NoSurface,

@@ -5,7 +5,10 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use speckle_color::{Encoding, Measure, linear_from_srgb, ramp, srgb_from_linear};
 use speckle_mesh::{Geometry, Placement};
-use speckle_model::recipe::{Shaping, Take, shaping::Around};
+use speckle_model::recipe::{
+    Shaping, Take,
+    shaping::{Around, folded},
+};
 
 use super::{
     diffusion,
@@ -181,6 +184,9 @@ impl Field {
                         Self::three((0..x.len()).into_par_iter().map(at).collect())
                     }
                 }
+            }
+            Shaping::Fold => {
+                Self::three((0..self.len()).into_par_iter().map(|i| folded(self.at(i))).collect())
             }
             _ => {
                 let of = |x: f32| shaping.of(x).unwrap_or(x);

@@ -4,6 +4,7 @@ use std::f32::consts::TAU;
 
 use glam::Vec3;
 use rayon::prelude::*;
+use speckle_color::curve::{self, Point};
 use speckle_color::noise;
 use speckle_model::recipe::source::Falloff;
 
@@ -19,22 +20,65 @@ pub(super) struct LatticeRay {
     pub(super) far: f32,
 }
 
+/// How much what a ray meets counts by its distance, as a share of the reach.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Fading {
+    /// As much at any distance.
+    None,
+    /// Less by the distance.
+    Linear,
+    /// Less by its square.
+    Quadratic,
+    /// By a curve that falls.
+    Curve(Vec<Point>),
+}
+
+impl From<&Falloff> for Fading {
+    fn from(falloff: &Falloff) -> Self {
+        match falloff {
+            Falloff::None => Self::None,
+            Falloff::Linear => Self::Linear,
+            Falloff::Quadratic => Self::Quadratic,
+            Falloff::Curve(points) => Self::Curve(points.clone()),
+        }
+    }
+}
+
+impl Fading {
+    /// The distance up to which what is met counts for at least a share: the inverse of the curve.
+    fn up_to(&self, share: f32) -> f32 {
+        match self {
+            Self::None => 1.0,
+            Self::Linear => share,
+            Self::Quadratic => 1.0 - share.sqrt(),
+            Self::Curve(points) => {
+                let (mut low, mut high) = (0.0, 1.0);
+                if curve::through(points, high) >= share {
+                    return high;
+                }
+                for _ in 0..24 {
+                    let middle = (low + high) / 2.0;
+                    let counts = curve::through(points, middle) >= share;
+                    if counts { low = middle } else { high = middle }
+                }
+                low
+            }
+        }
+    }
+}
+
 /// Points of the unit square on which any number of rays is spread evenly: rank-1, by the golden
 /// ratio (Niederreiter, Random Number Generation and Quasi-Monte Carlo Methods, 1992, 5).
 ///
 /// By the falloff, each goes so far that what lies at a distance is met by as many of them as it is
 /// to count: so nothing has to know how far what it met was.
-pub(super) fn lattice(count: u32, falloff: Falloff) -> Vec<LatticeRay> {
+pub(super) fn lattice(count: u32, fading: &Fading) -> Vec<LatticeRay> {
     let share = |i: u32, step: f64| (f64::from(i) * step).fract() as f32;
     (0..count)
         .map(|i| {
             let about = share(i, 0.618_033_988_749_894_9) * TAU;
             let even = (share(i, std::f64::consts::SQRT_2) + 0.5).fract();
-            let far = match falloff {
-                Falloff::None => 1.0,
-                Falloff::Linear => even,
-                Falloff::Quadratic => 1.0 - even.sqrt(),
-            };
+            let far = fading.up_to(even);
             LatticeRay { out: i as f32 / count as f32, cos: about.cos(), sin: about.sin(), far }
         })
         .collect()

@@ -65,6 +65,8 @@ enum Answer<'a> {
     Image([u8; 32]),
     /// Whether the numbers are colors.
     Encoding(Encoding),
+    /// That values of corners count at a vertex by their angles.
+    ByAngles,
     /// Something is missing.
     Missing(String),
 }
@@ -98,6 +100,7 @@ impl Needs<'_> {
             Answer::Materials(all) => contents.of(all),
             Answer::Image(digest) => Digest(*digest),
             Answer::Encoding(encoding) => Digest::of(encoding),
+            Answer::ByAngles => Digest::of(&"by angles"),
             Answer::Missing(words) => Digest::of(words),
         };
         let answers: Vec<Digest> = self.answers.iter().map(named).collect();
@@ -284,6 +287,26 @@ impl<'a> Lookup<'a> {
         Ok(StoredImage { name, file })
     }
 
+    /// The images that are named like one but for the number of their tile, with that number.
+    pub(super) fn image_tiles(
+        &mut self,
+        name: &str,
+    ) -> Result<Vec<(u32, StoredImage<'a>)>, BakeError> {
+        let (before, _, after) = tile_of(name).ok_or_else(|| BakeError::NoTile(name.to_owned()))?;
+        let others = self.inputs.images.iter().filter_map(|(other, file)| {
+            let (own_before, number, own_after) = tile_of(other)?;
+            let is_one = own_before == before && own_after == after;
+            is_one.then_some((number, StoredImage { name: other, file }))
+        });
+        let mut tiles: Vec<(u32, StoredImage)> = others.collect();
+        tiles.sort_unstable_by_key(|(number, image)| (*number, image.name));
+        for (number, image) in &tiles {
+            self.note(Answer::Numbers(vec![*number as f32]));
+            self.note(Answer::Image(image.file.digest()));
+        }
+        if tiles.is_empty() { Err(BakeError::NoImage(name.to_owned())) } else { Ok(tiles) }
+    }
+
     /// The part's materials.
     pub(super) fn materials(&mut self) -> &'a Materials {
         let materials = &self.own().materials;
@@ -322,6 +345,9 @@ impl<'a> Lookup<'a> {
         self.note(Answer::Values(&set.values, channels, set.placement));
         // It says how they are averaged where they come to another placement.
         self.note(Answer::Encoding(set.encoding));
+        if self.placement() == Placement::Vertex && set.placement != Placement::Vertex {
+            self.note(Answer::ByAngles);
+        }
     }
 
     fn set_of(
@@ -383,6 +409,9 @@ impl<'a> Lookup<'a> {
             }
             (None, Some(group)) => {
                 self.note(Answer::Faces(&group.faces));
+                if self.placement() == Placement::Vertex {
+                    self.note(Answer::ByAngles);
+                }
                 ChosenBy::Faces(&group.faces)
             }
             (None, None) => {
@@ -391,6 +420,14 @@ impl<'a> Lookup<'a> {
             }
         };
         Ok(Chosen { name, geometry: self.geometry(), by })
+    }
+
+    /// What the part's mask protects.
+    pub(super) fn own_mask(&mut self) -> Result<Chosen<'a>, BakeError> {
+        let own = self.own();
+        let mask = own.mask().ok_or_else(|| BakeError::NoMask(own.traits.name.clone()))?;
+        self.values_of(mask, Channels::R);
+        Ok(Chosen { name: &mask.name, geometry: self.geometry(), by: ChosenBy::Set(mask) })
     }
 
     /// What a step's mask lets through at each element.
@@ -453,6 +490,18 @@ pub struct Paint<'a> {
 
 /// How much each element counts, when it is asked for.
 pub(super) type Shares<'a> = Box<dyn FnOnce() -> Vec<f32> + 'a>;
+
+/// The number of a tile in a name, and what stands before and after it: the last four digits in a row
+/// from 1001 on.
+fn tile_of(name: &str) -> Option<(&str, u32, &str)> {
+    let is_digit = |at: usize| name.as_bytes().get(at).is_some_and(u8::is_ascii_digit);
+    let is_four = |&at: &usize| {
+        (at..at + 4).all(is_digit) && !is_digit(at + 4) && (at == 0 || !is_digit(at - 1))
+    };
+    let at = (0..name.len().saturating_sub(3)).rev().find(is_four)?;
+    let number = name[at..at + 4].parse().ok().filter(|number| *number > 1000)?;
+    Some((&name[..at], number, &name[at + 4..]))
+}
 
 /// An image of the project.
 #[derive(Clone, Copy)]

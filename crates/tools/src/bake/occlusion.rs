@@ -16,8 +16,9 @@ use speckle_mesh::{
     geometry::packets::{Lanes, Packets, Rays, dot},
 };
 
-use speckle_model::recipe::source::{Falloff, Spread};
+use speckle_model::recipe::source::Spread;
 
+pub use super::lattice::Fading;
 use super::{
     lattice::{LatticeRay, along_a_curve, in_place, lattice, random_pair},
     samples::Samples,
@@ -69,7 +70,7 @@ impl<'a> Blockers<'a> {
 
 /// How far off the surface rays start by themselves: next to nothing, yet more than is lost where
 /// the numbers of places are large.
-fn hair(geometry: &Geometry) -> f32 {
+pub(super) fn hair(geometry: &Geometry) -> f32 {
     let measures = geometry.measures();
     let largest = measures.min.abs().max(measures.max.abs()).max_element();
     (measures.diagonal() * 1e-5).max(largest * 16.0 * f32::EPSILON)
@@ -92,7 +93,7 @@ pub enum Cone {
 }
 
 /// How rays are cast.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Casting {
     /// How many from each sample.
     pub rays: u32,
@@ -103,7 +104,7 @@ pub struct Casting {
     /// Which way.
     pub cone: Cone,
     /// How much what they meet counts by its distance; as a share of the reach.
-    pub falloff: Falloff,
+    pub fading: Fading,
     /// Where rays count most (unit length), those the other way not at all; all alike without.
     pub sky: Option<Vec3>,
     /// What all that is random comes from.
@@ -120,7 +121,7 @@ impl Casting {
             reach: 0.0,
             offset,
             cone: Cone::Outward(Spread::Cosine),
-            falloff: Falloff::None,
+            fading: Fading::None,
             sky: None,
             seed,
         }
@@ -170,10 +171,10 @@ fn found(
     watch: &Watch,
 ) -> Result<Vec<Found>, GivenUp> {
     let per_sample = casting.rays.div_ceil(samples.per_element as u32).max(1);
-    let casting = Casting { rays: per_sample, ..*casting };
+    let casting = Casting { rays: per_sample, ..casting.clone() };
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);
-    let lattice = lattice(per_sample, casting.falloff);
+    let lattice = lattice(per_sample, &casting.fading);
     let arch = Arch::new();
     let runs: Vec<Vec<Found>> = order
         .par_chunks(run(per_sample))
@@ -426,7 +427,7 @@ pub fn thickness(
 ) -> Result<Vec<f32>, GivenUp> {
     let bvh = geometry.bvh();
     let hair = hair(geometry);
-    let lattice = lattice(rays.max(1), Falloff::None);
+    let lattice = lattice(rays.max(1), &Fading::None);
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);
     let runs: Vec<Vec<f32>> = order

@@ -7,7 +7,7 @@ use std::{
 
 use speckle_model::{
     Digest,
-    color_set::RULES,
+    color_set::RULES_OF_ALL,
     recipe::{Recipe, Source},
 };
 
@@ -77,7 +77,7 @@ impl Pantry {
     #[must_use]
     pub fn digest(&self, recipe: &Recipe, needs: &Needs) -> Digest {
         let steps: Vec<_> = recipe.steps.iter().filter(|step| !step.off).collect();
-        Digest::of(&(RULES, recipe.channels, steps, needs.digest(&self.contents)))
+        Digest::of(&(RULES_OF_ALL, recipe.channels, steps, needs.digest(&self.contents)))
     }
 
     /// Whether what a source makes is at hand.

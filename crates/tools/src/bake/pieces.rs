@@ -6,7 +6,10 @@ use glam::Vec2;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use speckle_color::noise::{mix, unit};
-use speckle_mesh::{Geometry, Placement, geometry::pieces::Pieces};
+use speckle_mesh::{
+    Geometry, Placement,
+    geometry::{normals, pieces::Pieces},
+};
 use speckle_model::{Materials, Selection};
 
 /// What is told apart on a part.
@@ -179,7 +182,8 @@ fn touching(geometry: &Geometry, of_faces: &[u32]) -> FxHashSet<(u32, u32)> {
     pairs.collect()
 }
 
-/// How much of each element lies in some faces: of a vertex, the share of its corners that do.
+/// How much of each element lies in some faces: of a vertex, the share of its corners that do, by
+/// their angles.
 #[must_use]
 pub fn shares_of(geometry: &Geometry, placement: Placement, faces: &[u32]) -> Vec<f32> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
@@ -190,10 +194,11 @@ pub fn shares_of(geometry: &Geometry, placement: Placement, faces: &[u32]) -> Ve
     }
     let share = |vertex: usize| {
         let own = topology.own_corners(mesh, vertex);
-        let (sum, count) = own.fold((0.0, 0.0_f32), |(sum, count), corner| {
-            (sum + is_in[topology.face_of(corner)], count + 1.0)
+        let (sum, whole) = own.fold((0.0, 0.0_f32), |(sum, whole), corner| {
+            let angle = normals::corner_angle(mesh, topology, corner);
+            (sum + is_in[topology.face_of(corner)] * angle, whole + angle)
         });
-        sum / count.max(1.0)
+        if whole > 0.0 { sum / whole } else { 0.0 }
     };
     (0..mesh.vertex_count()).into_par_iter().map(share).collect()
 }

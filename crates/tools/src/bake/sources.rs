@@ -3,8 +3,14 @@
 mod apart;
 mod form;
 mod images;
+mod light;
+mod lines;
+mod numbered;
+mod pattern;
 mod random;
 mod rays;
+mod tangents;
+mod weather;
 
 use std::sync::Arc;
 
@@ -59,17 +65,18 @@ pub(super) fn planned<'a>(
             other_parts,
             ground,
             own_shape,
-            falloff,
+            ref falloff,
             spread,
             sky,
             seed,
         } => {
+            let fading = falloff.into();
             let shade =
-                Shade { own_shape, other_parts, ground, offset, both_sides, falloff, spread, sky };
+                Shade { own_shape, other_parts, ground, offset, both_sides, fading, spread, sky };
             rays::occlusion(lookup, Rays { count: rays, reach, seed }, shade)
         }
         &Source::OpenWay { rays, reach, space, other_parts, seed } => {
-            rays::open_way(lookup, Rays { count: rays, reach, seed }, space, other_parts)
+            rays::open_way(lookup, Rays { count: rays, reach, seed }, space, other_parts)?
         }
         &Source::Openness { light, spread, rays, other_parts, seed } => {
             let rays = Rays { count: rays, reach: 0.0, seed };
@@ -89,8 +96,18 @@ pub(super) fn planned<'a>(
             form::height_ramp(lookup, (direction, space), from, to)
         }
         &Source::Between { from, to, space } => form::between(lookup, from, to, space),
-        &Source::Normal { space } => form::normal(lookup, space),
-        &Source::Position { space } => form::position(lookup, space),
+        &Source::Normal { space } => form::normal(lookup, space)?,
+        &Source::Position { space, within } => form::position(lookup, space, within),
+        Source::Light(light) => light::light(lookup, light),
+        Source::Streaks(streaks) => weather::streaks(lookup, streaks)?,
+        Source::Dust(dust) => weather::dust(lookup, dust),
+        Source::Waterline(water) => weather::waterline(lookup, water),
+        Source::Wear(wear) => weather::wear(lookup, wear),
+        Source::Line(line) => lines::line(lookup, line),
+        Source::Rim(rim) => lines::rim(lookup, rim)?,
+        Source::Pattern(pattern) => pattern::pattern(lookup, pattern)?,
+        Source::Pivot(pivot) => numbered::pivot(lookup, pivot)?,
+        Source::PieceNumber(number) => numbered::piece_number(lookup, number)?,
         Source::Distance { from, reach } => apart::distance(lookup, from, *reach)?,
         Source::Trail { root, reach, joined, touch } => {
             let laying = Laying { reach: *reach, joined: *joined, touch: *touch };
@@ -111,14 +128,16 @@ pub(super) fn planned<'a>(
             contrast,
             stretch,
             along,
+            on_surface,
             tiles,
             ref space,
             seed,
         } => {
             let noise = Noise { warp, lacunarity, gain, ..Noise::new(kind, octaves, seed) };
-            random::noise(lookup, Grain { noise, size, contrast, stretch, along, tiles }, space)?
+            let grain = Grain { noise, size, contrast, stretch, along, on_surface, tiles };
+            random::noise(lookup, grain, space)?
         }
-        Source::Image { image, lay, repeat, offset, turn, wrap, hard_pixels, averaged } => {
+        Source::Image { image, lay, repeat, offset, turn, wrap, tiles, hard_pixels, averaged } => {
             let mapping = Mapping {
                 repeat: Vec2::from(*repeat),
                 offset: Vec2::from(*offset),
@@ -128,7 +147,7 @@ pub(super) fn planned<'a>(
                 averaged: *averaged,
                 ..Mapping::default()
             };
-            images::of_image(lookup, image, lay, mapping)?
+            images::of_image(lookup, image, (lay, *tiles), mapping)?
         }
         Source::Material => images::of_materials(lookup)?,
         &Source::Constant { value } => Box::new(move |_| Ok(Field::one(vec![value; all]))),

@@ -9,7 +9,8 @@ use speckle_model::recipe::source::Joined;
 
 use super::watch::{GivenUp, Watch};
 use front::Front;
-pub use front::Start;
+pub use front::{Seed, Start};
+pub(super) use unfolding::Nodes;
 
 /// How a trail is laid.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -31,6 +32,38 @@ pub fn distances(geometry: &Geometry, start: &Start, watch: &Watch) -> Result<Ve
     let mut front = Front::new(geometry);
     front.march(start, watch)?;
     Ok((0..geometry.mesh().vertex_count()).map(|vertex| front.distance(vertex)).collect())
+}
+
+/// The same no further than a distance: infinite beyond it.
+///
+/// # Errors
+/// When it was given up.
+pub fn distances_within(
+    geometry: &Geometry,
+    start: &Start,
+    within: f32,
+    watch: &Watch,
+) -> Result<Vec<f32>, GivenUp> {
+    let mut front = Front::new(geometry);
+    front.within = within;
+    front.march(start, watch)?;
+    let vertices = 0..geometry.mesh().vertex_count();
+    let far = vertices.map(|vertex| front.distance(vertex));
+    Ok(far.map(|far| if far <= within { far } else { f32::INFINITY }).collect())
+}
+
+/// Distances of all vertices as [`distances`] tells them, each with what the nearest seed told.
+///
+/// # Errors
+/// When it was given up.
+pub fn told(
+    geometry: &Geometry,
+    start: &Start,
+    watch: &Watch,
+) -> Result<(Vec<f32>, Vec<f32>), GivenUp> {
+    let mut front = Front::new(geometry);
+    front.march(start, watch)?;
+    Ok((0..geometry.mesh().vertex_count()).map(|vertex| front.told(vertex)).unzip())
 }
 
 /// The trail at every vertex, 0–1.
@@ -155,7 +188,8 @@ impl<'a> Laid<'a> {
             self.vertices_of[piece].iter().for_each(|&v| self.far[v as usize] = nearest.value);
             return Ok(());
         }
-        let seeds = entries.iter().map(|entry| (entry.vertex, entry.value + entry.gap)).collect();
+        let seed = |entry: &Entry| Seed::at(entry.vertex, entry.value + entry.gap);
+        let seeds = entries.iter().map(seed).collect();
         front.march(&Start { seeds, is_about_a_point: false }, watch)?;
         for &v in &self.vertices_of[piece] {
             self.far[v as usize] = front.distance(v as usize);

@@ -82,7 +82,7 @@ export function BakeTray({ project }: { project: Project | null }) {
         </Box>
       </Box>
       <Box sx={{ flex: 1 }} />
-      <Typography variant="body2" color="textSecondary" sx={{ maxWidth: 230, flexShrink: 0 }} data-test="bake-target">
+      <Typography variant="body2" color="textSecondary" sx={{ maxWidth: 230, minWidth: 120 }} data-test="bake-target">
         {typeof chosen === "string" ? (
           chosen
         ) : (

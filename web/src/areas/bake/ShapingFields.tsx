@@ -3,12 +3,12 @@ import { Box, Button, IconButton, Menu, MenuItem, Slider, Typography } from "@mu
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { ColorWell } from "../../widgets/ColorWell";
+import { Around } from "../../widgets/Around";
 import { Choose, Sliding, Switching } from "../../widgets/rows";
 import { boxOf } from "../../project/tools";
 import { CurveEditor } from "./CurveEditor";
 import { shapingWords, type Shaping } from "../../model/recipes";
-import { facts, useApp, type Part, type Rgba } from "../../model/state";
-import { symbols } from "../../model/words";
+import { facts, type Part, type Rgba } from "../../model/state";
 
 interface Props {
   part: Part;
@@ -117,58 +117,6 @@ export function Shapings({ part, shapings, histograms, onChange }: Props) {
 }
 
 const percent = (value: number) => Math.round(value * 100);
-
-/** How far around is looked: over a length, or so many elements. */
-function Around<S extends { length?: number; rounds?: number }>({
-  shaping,
-  diagonal,
-  most,
-  onChange,
-}: {
-  shaping: S;
-  diagonal: number;
-  most: number;
-  onChange: (shaping: S, turning: boolean) => void;
-}) {
-  const symbol = useApp((state) => symbols[state.traits.unit]);
-  const by = shaping.length ? "length" : "rounds";
-  return (
-    <>
-      <Choose
-        label="Around"
-        value={by}
-        options={[
-          ["length", "over a length"],
-          ["rounds", "so many elements"],
-        ]}
-        onChange={(next) =>
-          onChange({ ...shaping, length: next === "length" ? diagonal / 50 : 0, rounds: shaping.rounds || 2 }, false)
-        }
-      />
-      {by === "length" ? (
-        <Sliding
-          label="Radius"
-          value={shaping.length ?? 0}
-          min={diagonal / 1000}
-          max={diagonal / 4}
-          step={diagonal / 1000}
-          unit={symbol}
-          digits={diagonal < 1 ? 4 : diagonal < 10 ? 3 : diagonal < 100 ? 2 : 1}
-          onChange={(length) => onChange({ ...shaping, length }, true)}
-        />
-      ) : (
-        <Sliding
-          label="Elements"
-          value={shaping.rounds || 2}
-          min={1}
-          max={most}
-          step={1}
-          onChange={(rounds) => onChange({ ...shaping, rounds }, true)}
-        />
-      )}
-    </>
-  );
-}
 
 function ShapingFields({
   diagonal,
@@ -317,6 +265,20 @@ function ShapingFields({
           {share("Softness", shaping.softness ?? 0, (softness) => ({ ...shaping, softness }))}
         </>
       );
+    case "byte":
+      return (
+        <Choose
+          label="Which half"
+          value={shaping.half ?? "high"}
+          options={[
+            ["high", "the one that counts 256s"],
+            ["low", "what is left of it"],
+          ]}
+          onChange={(half) => onChange({ ...shaping, half }, false)}
+        />
+      );
+    case "fold":
+      return null;
     case "ramp":
       return <Ramp stops={shaping.stops} onChange={(stops, turning) => onChange({ kind: "ramp", stops }, turning)} />;
   }

@@ -10,8 +10,10 @@ import { ChanceFields } from "./sources/ChanceFields";
 import { ChannelField } from "./sources/ChannelField";
 import { FormFields } from "./sources/FormFields";
 import { ImageField } from "./sources/ImageField";
+import { PieceFields } from "./sources/PieceFields";
 import { PlaceFields } from "./sources/PlaceFields";
 import { vec, type FieldsProps } from "./sources/rows";
+import { WeatherFields } from "./sources/WeatherFields";
 
 interface Props extends FieldsProps {
   set: ColorSet;
@@ -19,7 +21,14 @@ interface Props extends FieldsProps {
 }
 
 /** The fields of each family of sources that share some. */
-const fieldsOf = { form: FormFields, place: PlaceFields, chance: ChanceFields, given: GivenFields } as const;
+const fieldsOf = {
+  form: FormFields,
+  place: PlaceFields,
+  ways: PlaceFields,
+  weather: WeatherFields,
+  chance: ChanceFields,
+  given: GivenFields,
+} as const;
 
 export function SourceFields(props: Props) {
   const family = families.find(({ kinds }) => (kinds as readonly string[]).includes(props.source.kind));
@@ -70,6 +79,9 @@ function GivenFields({ source, part, set: own, project, onChange }: Props) {
             : `${part.name} brought no colors of materials; a set called Material would serve as well.`}
         </Typography>
       );
+    case "pivot":
+    case "piece_number":
+      return <PieceFields source={source} part={part} onChange={onChange} />;
     case "hand_paint":
       return (
         <Typography variant="caption" color="textSecondary">

@@ -7,6 +7,8 @@ import { CurveField } from "../../widgets/CurveField";
 import type { Project } from "../../project/project";
 import { activePart, chosenSelection, set, straight, targetSet, useApp, type Rgba } from "../../model/state";
 import { channelNames } from "../../model/words";
+import { boxOf } from "../../project/tools";
+import { Around } from "../../widgets/Around";
 import { Choose, Sliding } from "../../widgets/rows";
 
 type How = Schemas["How"];
@@ -19,11 +21,11 @@ const starts: Record<How["type"], How> = {
   invert: { type: "invert" },
   posterise: { type: "posterise", steps: 4 },
   replace_color: { type: "replace_color", from: [1, 1, 1, 1], to: [0, 0, 0, 1], tolerance: 10 },
-  blur: { type: "blur", rounds: 5 },
-  sharpen: { type: "sharpen", rounds: 3, amount: 0.5 },
+  blur: { type: "blur", length: 0, rounds: 5 },
+  sharpen: { type: "sharpen", length: 0, rounds: 3, amount: 0.5 },
   stretch: { type: "stretch" },
-  grow: { type: "grow", rounds: 1 },
-  shrink: { type: "shrink", rounds: 1 },
+  grow: { type: "grow", length: 0, rounds: 1 },
+  shrink: { type: "shrink", length: 0, rounds: 1 },
 };
 const titles: readonly (readonly [How["type"], string])[] = [
   ["levels", "Levels"],
@@ -52,6 +54,7 @@ export function AdjustSheet({ project }: { project: Project }) {
   const [strength, setStrength] = useState(100);
   const [within, setWithin] = useState<"set" | "selection">("set");
   const [looking, setLooking] = useState(true);
+  const diagonal = part ? Math.max(Math.hypot(...boxOf(part).size), 1e-9) : 1;
   // What is being laid on is not shown on top of itself.
   const [laying, setLaying] = useState(false);
   const adjustment: Schemas["Adjustment"] | null =
@@ -273,26 +276,11 @@ export function AdjustSheet({ project }: { project: Project }) {
           </>
         )}
         {(how.type === "blur" || how.type === "grow" || how.type === "shrink") && (
-          <Sliding
-            label="Rounds"
-            value={how.rounds}
-            min={1}
-            max={100}
-            step={1}
-            onChange={(rounds) => setHow({ ...how, rounds })}
-          />
+          <Around shaping={how} diagonal={diagonal} most={100} onChange={setHow} />
         )}
         {how.type === "sharpen" && (
           <>
-            <Sliding
-              label="Width"
-              value={how.rounds}
-              min={1}
-              max={50}
-              step={1}
-              unit="edges"
-              onChange={(rounds) => setHow({ ...how, rounds })}
-            />
+            <Around shaping={how} diagonal={diagonal} most={50} onChange={setHow} />
             <Sliding
               label="Amount"
               value={percent(how.amount)}

@@ -34,7 +34,9 @@ import {
   snapshotNames,
   snapshotOf,
 } from "../../model/state";
-import { Choose } from "../../widgets/rows";
+import { symbols } from "../../model/words";
+import { boxOf } from "../../project/tools";
+import { Choose, Sliding } from "../../widgets/rows";
 
 /** What the tools write into: always seen, so that paint never lands elsewhere than one thinks. */
 export function IntoChoice({ project }: { project: Project | null }) {
@@ -251,6 +253,10 @@ function Reshape({
   const selection = useApp(chosenSelection);
   const target = useApp(intoSet);
   const own: Schemas["Channels"] = [true, false, false, false];
+  const symbol = useApp((state) => symbols[state.traits.unit]);
+  const diagonal = Math.max(Math.hypot(...boxOf(part).size), 1e-9);
+  // 0 for from one element to the next.
+  const [length, setLength] = useState(0);
   const adjust = (how: Schemas["How"]) =>
     void project.edit({
       type: "adjust",
@@ -286,10 +292,23 @@ function Reshape({
   };
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, my: 0.75 }}>
-      {act("Grow", () => adjust({ type: "grow", rounds: 1 }), `${into}-grow`)}
-      {act("Shrink", () => adjust({ type: "shrink", rounds: 1 }))}
+      <Box sx={{ width: "100%" }}>
+        <Sliding
+          label="Grow, blur by"
+          value={length}
+          min={0}
+          max={diagonal / 4}
+          step={diagonal / 400}
+          unit={symbol}
+          digits={diagonal < 1 ? 4 : diagonal < 10 ? 3 : diagonal < 100 ? 2 : 1}
+          zero="an element"
+          onChange={setLength}
+        />
+      </Box>
+      {act("Grow", () => adjust({ type: "grow", length, rounds: 1 }), `${into}-grow`)}
+      {act("Shrink", () => adjust({ type: "shrink", length, rounds: 1 }))}
       {act("Invert", () => adjust({ type: "invert" }), `${into}-invert`)}
-      {act("Blur", () => adjust({ type: "blur", rounds: 2 }))}
+      {act("Blur", () => adjust({ type: "blur", length, rounds: 2 }))}
       {act("Clear", clear, `${into}-clear`)}
       {into === "selection" && state.target !== null && target && act("Paint it", paintIt, "paint-selection")}
       {into === "selection" && maskOf(part) && act("Make it the mask", maskIt)}

@@ -7,40 +7,67 @@ use super::{
     Vector, WeighedScale,
 };
 
+pub(super) const LENGTHS: &str = "lengths must be numbers of 0 or more";
+pub(super) const DIRECTION: &str = "the direction needs a length";
+
+/// The words where something is not sound.
+pub(super) fn said(is_sound: bool, words: &str) -> Option<String> {
+    (!is_sound).then(|| words.to_owned())
+}
+
+pub(super) fn is_length(x: f32) -> bool {
+    x.is_finite() && x >= 0.0
+}
+
+pub(super) fn is_share(x: f32) -> bool {
+    (0.0..=1.0).contains(&x)
+}
+
+pub(super) fn all_sound<const N: usize>(numbers: [f32; N], is_sound: fn(f32) -> bool) -> bool {
+    numbers.into_iter().all(is_sound)
+}
+
+pub(super) fn is_way(direction: &Direction) -> bool {
+    match direction {
+        Direction::To(Vector(to)) => to.iter().all(|x| x.is_finite()) && *to != [0.0; 3],
+        _ => true,
+    }
+}
+
+impl Falloff {
+    fn problem(&self, reach: f32) -> Option<String> {
+        let needs = "a falloff needs a reach: say how far the rays go";
+        let falls = match self {
+            Self::Curve(points) => {
+                (2..=super::super::shaping::MOST_POINTS).contains(&points.len())
+                    && points.iter().all(|p| is_share(p.x) && is_share(p.y))
+                    && points.windows(2).all(|w| w[0].x < w[1].x && w[0].y >= w[1].y)
+            }
+            _ => true,
+        };
+        let curve = "the falloff needs 2 to 64 points between 0 and 1, from left to right, none \
+                     higher than the one before";
+        said(*self == Self::None || reach > 0.0, needs).or_else(|| said(falls, curve))
+    }
+}
+
 impl Source {
     /// What makes it impossible, whatever it is used on.
     #[must_use]
     pub fn problem(&self) -> Option<String> {
-        let length = |x: f32| (x.is_finite() && x >= 0.0).then_some(());
-        let is_way = |d: &Direction| match d {
-            Direction::To(Vector(to)) => {
-                to.iter().all(|x| x.is_finite()) && to.iter().any(|&x| x != 0.0)
-            }
-            _ => true,
-        };
+        let length = |x: f32| is_length(x).then_some(());
         let finite = |v: &[f32]| v.iter().all(|x| x.is_finite());
-        let said = |is_sound: bool, words: &str| (!is_sound).then(|| words.to_owned());
         let rays = self.rays();
-        let casts = matches!(
-            self,
-            Self::Occlusion { .. }
-                | Self::OpenWay { .. }
-                | Self::Thickness { .. }
-                | Self::Openness { .. }
-        );
+        let casts = self.with_rays(1).rays() == 1;
         if casts && !(1..=MOST_RAYS).contains(&rays) {
             return Some(format!("the rays must lie between 1 and {MOST_RAYS}"));
         }
-        let lengths = "lengths must be numbers of 0 or more";
-        let direction = "the direction needs a length";
+        let (lengths, direction) = (LENGTHS, DIRECTION);
         match self {
             Self::Occlusion { reach, offset, falloff, sky, .. } => {
                 said(length(*reach).and(length(*offset)).is_some(), lengths)
                     .or_else(|| said(sky.as_ref().is_none_or(is_way), direction))
-                    .or_else(|| {
-                        let is_sound = *falloff == Falloff::None || *reach > 0.0;
-                        said(is_sound, "a falloff needs a reach: say how far the rays go")
-                    })
+                    .or_else(|| falloff.problem(*reach))
             }
             Self::OpenWay { reach, .. } => said(length(*reach).is_some(), lengths),
             Self::Hollows { scale } | Self::Ridges { scale } => {
@@ -86,11 +113,18 @@ impl Source {
             Self::Trail { root, reach, touch, .. } => {
                 said(length(*reach).and(length(*touch)).is_some(), lengths)
                     .or_else(|| root.problem())
-                    .or_else(|| {
-                        let is_part = matches!(root, Root::Part { .. });
-                        said(!is_part, "a trail follows one surface: choose a root on the part itself")
-                    })
             }
+            Self::Light(light) => light.problem(),
+            Self::Streaks(streaks) => streaks.problem(),
+            Self::Dust(dust) => dust.problem(),
+            Self::Waterline(waterline) => waterline.problem(),
+            Self::Wear(wear) => wear.problem(),
+            Self::Line(line) => line.problem(),
+            Self::Rim(rim) => rim.problem(),
+            Self::Pattern(pattern) => pattern.problem(),
+            Self::Pivot(pivot) => pivot.problem(),
+            Self::PieceNumber(number) => number.problem(),
+            Self::Position { within, .. } => within.as_ref().and_then(|within| within.problem()),
             Self::Joint { width, offset, .. } => {
                 said(length(*width).and(length(*offset)).is_some(), lengths)
             }
@@ -103,17 +137,26 @@ impl Source {
                 "the amounts must lie between 0 and 1",
             ),
             Self::Noise { .. } => self.problem_of_noise(),
-            Self::Image { lay, repeat, offset, turn, .. } => {
+            Self::Image { lay, repeat, offset, turn, tiles, .. } => {
                 let width = match lay {
                     Projection::Uv { .. } => 0.0,
                     Projection::Along { width, .. } | Projection::ThreeAxes { width } => *width,
                 };
-                let is_along = match lay {
-                    Projection::Along { direction, .. } => is_way(direction),
-                    _ => true,
+                let (is_along, is_turned) = match lay {
+                    Projection::Along { direction, turned, .. } => {
+                        (is_way(direction), *turned > 0.0 && *turned <= 180.0)
+                    }
+                    _ => (true, true),
                 };
                 said(length(width).is_some(), lengths)
                     .or_else(|| said(is_along, direction))
+                    .or_else(|| {
+                        said(is_turned, "the surface is turned away by more than 0 and up to 180°")
+                    })
+                    .or_else(|| {
+                        let is_uv = !tiles || matches!(lay, Projection::Uv { .. });
+                        said(is_uv, "tiles lie side by side in texture coordinates: lay them by UV")
+                    })
                     .or_else(|| {
                         let is_sound = finite(repeat) && finite(offset) && turn.is_finite();
                         said(is_sound && !repeat.contains(&0.0), "the image must come at least once")
@@ -133,7 +176,6 @@ impl Source {
             Self::Channel { .. }
             | Self::Material
             | Self::Normal { .. }
-            | Self::Position { .. }
             | Self::HandPaint { .. } => None,
         }
     }
@@ -149,16 +191,13 @@ impl Source {
             contrast,
             stretch,
             ref along,
+            on_surface,
             tiles,
             ref space,
             ..
         } = self
         else {
             return None;
-        };
-        let is_way = match along {
-            Direction::To(Vector(to)) => to.iter().all(|x| x.is_finite()) && *to != [0.0; 3],
-            _ => true,
         };
         let found = [
             (size.is_finite() && size >= 0.0, "lengths must be numbers of 0 or more"),
@@ -172,7 +211,12 @@ impl Source {
             ),
             ((0.0..=1.0).contains(&contrast), "the contrast must lie between 0 and 1"),
             ((0.01..=100.0).contains(&stretch), "the stretch must lie between 0.01 and 100"),
-            (is_way, "the direction needs a length"),
+            (is_way(along), DIRECTION),
+            (
+                !on_surface || !matches!(space, NoiseSpace::Uv(_)),
+                "noise in texture coordinates lies on the surface already: look it up in the \
+                 part's space to stretch it along the surface",
+            ),
             (
                 !tiles || matches!(space, NoiseSpace::Uv(_)),
                 "noise tiles in texture coordinates only: look it up in UV",
@@ -200,6 +244,17 @@ impl Source {
         };
         match (self, root) {
             (Self::Image { image, .. }, _) if image.trim().is_empty() => Some("choose an image"),
+            (Self::Streaks(streaks), _)
+                if streaks.from.as_ref().is_some_and(|from| from.trim().is_empty()) =>
+            {
+                Some("choose a selection that water comes out of, or let it rain")
+            }
+            (Self::Line(line), _) if line.points.len() < 2 => {
+                Some("draw the line first: click two points or more on the stage")
+            }
+            (Self::Rim(rim), _) if rim.of.as_ref().is_some_and(|of| of.trim().is_empty()) => {
+                Some("choose a selection, or make one in Paint first")
+            }
             (Self::Channel { set, .. }, _) if set.trim().is_empty() => Some("choose a set"),
             (_, Some(Root::Selection { name })) if name.trim().is_empty() => {
                 Some("choose a selection to start from, or make one in Paint first")

@@ -1,6 +1,6 @@
 //! What is to be told of a source, and the same with other numbers.
 
-use super::{Source, Target};
+use super::{Dust, Light, Pattern, Source, Streaks, Target, Waterline, Wear};
 
 impl Source {
     /// What it is called.
@@ -21,6 +21,16 @@ impl Source {
             Self::Joint { .. } => "Joint",
             Self::Thickness { .. } => "Thickness",
             Self::Openness { .. } => "Openness to a light",
+            Self::Light(_) => "Light",
+            Self::Streaks(_) => "Streaks",
+            Self::Dust(_) => "Dust",
+            Self::Waterline(_) => "Waterline",
+            Self::Wear(_) => "Wear",
+            Self::Line(_) => "Line",
+            Self::Rim(_) => "Rim",
+            Self::Pattern(_) => "Pattern",
+            Self::Pivot(_) => "Pivot",
+            Self::PieceNumber(_) => "Piece number",
             Self::PerPiece { .. } => "Per-piece",
             Self::PerPieceShift { .. } => "Per-piece shift",
             Self::Noise { .. } => "Noise",
@@ -42,6 +52,8 @@ impl Source {
             self,
             Self::OpenWay { .. }
                 | Self::PerPieceShift { .. }
+                | Self::Light(Light { intensity: false, .. })
+                | Self::Pivot(_)
                 | Self::Image { .. }
                 | Self::Material
                 | Self::Normal { .. }
@@ -58,7 +70,9 @@ impl Source {
         if let Self::Occlusion { rays, .. }
         | Self::OpenWay { rays, .. }
         | Self::Thickness { rays, .. }
-        | Self::Openness { rays, .. } = &mut same
+        | Self::Openness { rays, .. }
+        | Self::Light(Light { rays, .. })
+        | Self::Dust(Dust { rays, .. }) = &mut same
         {
             *rays = count;
         }
@@ -72,7 +86,9 @@ impl Source {
             Self::Occlusion { rays, .. }
             | Self::OpenWay { rays, .. }
             | Self::Thickness { rays, .. }
-            | Self::Openness { rays, .. } => *rays,
+            | Self::Openness { rays, .. }
+            | Self::Light(Light { rays, .. })
+            | Self::Dust(Dust { rays, .. }) => *rays,
             _ => 0,
         }
     }
@@ -85,6 +101,12 @@ impl Source {
         | Self::OpenWay { seed, .. }
         | Self::Thickness { seed, .. }
         | Self::Openness { seed, .. }
+        | Self::Light(Light { seed, .. })
+        | Self::Streaks(Streaks { seed, .. })
+        | Self::Dust(Dust { seed, .. })
+        | Self::Waterline(Waterline { seed, .. })
+        | Self::Wear(Wear { seed, .. })
+        | Self::Pattern(Pattern { seed, .. })
         | Self::PerPiece { seed, .. }
         | Self::PerPieceShift { seed, .. }
         | Self::Noise { seed, .. } = &mut same

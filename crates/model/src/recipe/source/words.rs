@@ -1,6 +1,7 @@
 //! What the numbers of sources are about: spaces, directions, roots, what is told apart.
 
 use serde::{Deserialize, Serialize};
+use speckle_color::curve::Point;
 
 /// A point or a direction: x, y, z.
 pub type Triple = [f32; 3];
@@ -15,6 +16,33 @@ pub enum Space {
     World,
     /// The part's own, wherever it stands.
     Part,
+}
+
+/// In whose numbers normals are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum NormalSpace {
+    /// The project's.
+    #[default]
+    World,
+    /// The part's own.
+    Part,
+    /// Those of the surface: along U, along V and outwards, by the first set of UVs.
+    Tangent,
+}
+
+/// A box of places.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct SpaceBox {
+    /// Its lowest corner.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub low: Triple,
+    /// Its highest.
+    #[cfg_attr(feature = "schema", schema(value_type = [f32; 3]))]
+    pub high: Triple,
 }
 
 /// A direction as x, y and z.
@@ -49,7 +77,7 @@ pub enum Direction {
 }
 
 /// How much something shades by how far it is, as a share of the reach.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ShadeFalloff))]
 #[serde(rename_all = "snake_case")]
 pub enum Falloff {
@@ -60,6 +88,8 @@ pub enum Falloff {
     Linear,
     /// Less by its square: (1 − d)².
     Quadratic,
+    /// By a curve that falls: what is at a distance x, as a share of the reach, shades by y.
+    Curve(Vec<Point>),
 }
 
 /// How rays are spread over the half of all directions that a surface faces.
@@ -114,7 +144,7 @@ pub enum Root {
         /// Which way.
         towards: Direction,
     },
-    /// Another part's surface, by its name; not along a surface.
+    /// Another part's surface, by its name; along a surface, where the two touch.
     Part {
         /// Its name.
         name: String,
@@ -185,6 +215,13 @@ pub enum Projection {
         /// How wide the image is, in the part's unit; 0 for the part's own width.
         #[serde(default)]
         width: f32,
+        /// How far the surface may be turned away from where it is seen from, degrees; the rest is
+        /// left out. 180 for all of it.
+        #[serde(default = "all_around", skip_serializing_if = "is_all_around")]
+        turned: f32,
+        /// Whether what is hidden by the part itself is left out.
+        #[serde(default, skip_serializing_if = "super::is_default")]
+        seen: bool,
     },
     /// From the three axes, each where the surface faces it.
     ThreeAxes {
@@ -192,6 +229,13 @@ pub enum Projection {
         #[serde(default)]
         width: f32,
     },
+}
+
+fn all_around() -> f32 {
+    180.0
+}
+fn is_all_around(angle: &f32) -> bool {
+    *angle == all_around()
 }
 
 /// What lies beside an image.

@@ -133,8 +133,10 @@ pub fn sampled(
 ) -> Vec<Rgba> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let turn = Vec2::from_angle(-mapping.turn);
-    let is_transparent =
-        pictures.iter().any(|p| p.image.is_some_and(|image| image.covering.is_some()));
+    let is_transparent = pictures.iter().any(|p| match p.image {
+        Some(image) => image.covering.is_some(),
+        None => p.tint.0[3] < 1.0,
+    });
     let has_sides = pictures.iter().any(|p| matches!(p.projected, Projected::Sides(_)));
     let fans = (placement == Placement::Corner && has_sides).then(|| Fans::of(geometry));
     let looking = Looking { mapping, turn, geometry, placement, fans: fans.as_ref() };

@@ -14,14 +14,14 @@ use crate::bake::{
     lookup::{Lookup, Plan},
     pieces,
     samples::Samples,
-    trail::{self, Laying, Start},
+    trail::{self, Laying, Seed, Start},
 };
 
 /// How much of what is furthest in a direction counts as its end, as a share of the diagonal.
 const END: f32 = 1e-4;
 
 /// Another part's surface, to find what is nearest to points of ours.
-struct Near {
+pub(super) struct Near {
     geometry: Arc<Geometry>,
     /// From our space to that of `geometry`, and how much longer lengths are there.
     to_other: Option<(Affine3A, f32)>,
@@ -32,7 +32,7 @@ struct Near {
 const EVEN: f32 = 1e-4;
 
 impl Near {
-    fn new(own: &Body, other: &Body) -> Self {
+    pub(super) fn new(own: &Body, other: &Body) -> Self {
         let to_other = other.placed.part_to_other(&own.placed);
         let axes = [to_other.matrix3.x_axis, to_other.matrix3.y_axis, to_other.matrix3.z_axis];
         let scale = axes[0].length();
@@ -54,11 +54,17 @@ impl Near {
 
     /// How far a point of ours is from it, in our space.
     fn distance(&self, point: Vec3) -> Option<f32> {
+        self.within(point, f32::MAX)
+    }
+
+    /// The same where it is no further than a distance.
+    pub(super) fn within(&self, point: Vec3, most: f32) -> Option<f32> {
         let (point, scale) = match &self.to_other {
             Some((to_other, scale)) => (to_other.transform_point3(point), *scale),
             None => (point, 1.0),
         };
-        self.geometry.bvh().nearest(point, f32::MAX, |_| true).map(|(.., far)| far / scale)
+        let most = (most * scale).min(f32::MAX);
+        self.geometry.bvh().nearest(point, most, |_| true).map(|(.., far)| far / scale)
     }
 }
 
@@ -129,7 +135,7 @@ pub(super) fn trail<'a>(
     laying: Laying,
 ) -> Result<Plan<'a>, BakeError> {
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
-    let start = start(lookup, root, laying.joined == Joined::Apart)?;
+    let start = start(lookup, root, laying)?;
     Ok(Box::new(move |watch| {
         let touch = or(laying.touch, geometry.measures().median_edge);
         let values = trail::trail(geometry, &start()?, Laying { touch, ..laying }, watch)?;
@@ -139,13 +145,15 @@ pub(super) fn trail<'a>(
 
 type Starting<'a> = Box<dyn FnOnce() -> Result<Start, BakeError> + 'a>;
 
-/// Where a trail starts; `each_piece` has an end of its own if that is it.
+/// Where a trail starts.
 fn start<'a>(
     lookup: &mut Lookup<'a>,
     root: &'a Root,
-    each_piece: bool,
+    laying: Laying,
 ) -> Result<Starting<'a>, BakeError> {
     let (geometry, name) = (lookup.geometry(), lookup.name());
+    // Each has an end of its own if that is it.
+    let each_piece = laying.joined == Joined::Apart;
     Ok(match root {
         Root::Point { at } => {
             let at = Vec3::from(*at);
@@ -154,28 +162,49 @@ fn start<'a>(
                 let nearest = geometry.bvh().nearest(at, f32::MAX, |_| true);
                 let (face, on, _) = nearest.ok_or(BakeError::NoSurface)?;
                 let vertices = mesh.face_vertices(face as usize);
-                let far = |&v: &u32| (v, mesh.positions()[v as usize].distance(on));
+                let far = |&v: &u32| Seed::at(v, mesh.positions()[v as usize].distance(on));
                 Ok(Start { seeds: vertices.iter().map(far).collect(), is_about_a_point: true })
             })
         }
         Root::Selection { name } => {
             let chosen = lookup.selection(name)?;
             Box::new(move || {
-                let seeds = chosen.vertices()?.into_iter().map(|v| (v, 0.0)).collect();
+                let seeds = chosen.vertices()?.into_iter().map(|v| Seed::at(v, 0.0)).collect();
                 Ok(Start { seeds, is_about_a_point: false })
             })
         }
         Root::OpenEdge => Box::new(move || {
             let edges = open_edges(geometry, name)?;
-            let seeds = edges.into_iter().flatten().map(|v| (v as u32, 0.0)).collect();
+            let seeds = edges.into_iter().flatten().map(|v| Seed::at(v as u32, 0.0)).collect();
             Ok(Start { seeds, is_about_a_point: false })
         }),
         Root::End { towards } => {
             let along = lookup.height_axis(*towards, Space::Part);
             Box::new(move || Ok(ends(geometry, along, each_piece)))
         }
-        Root::Part { name } => return Err(BakeError::NoPart(name.clone())),
+        Root::Part { name: other_name } => {
+            let (own, other) = lookup.other(other_name)?;
+            Box::new(move || {
+                let touch = or(laying.touch, geometry.measures().median_edge);
+                let near = Near::new(own, &other);
+                let seeds = where_it_touches(geometry, &near, touch);
+                if seeds.is_empty() {
+                    let (part, other) = (name.to_owned(), other_name.clone());
+                    return Err(BakeError::Apart { part, other });
+                }
+                Ok(Start { seeds, is_about_a_point: false })
+            })
+        }
     })
+}
+
+/// The vertices that something lies within a touch of, with how far it is.
+fn where_it_touches(geometry: &Geometry, near: &Near, touch: f32) -> Vec<Seed> {
+    let points = geometry.mesh().positions().par_iter().enumerate();
+    let seed = |(vertex, &p): (usize, &Vec3)| {
+        near.within(p, touch).map(|far| Seed::at(vertex as u32, far))
+    };
+    points.filter_map(seed).collect()
 }
 
 /// The vertices that lie furthest along a direction, of the part or of each of its pieces.
@@ -194,8 +223,7 @@ fn ends(geometry: &Geometry, along: Vec3, each_piece: bool) -> Start {
     }
     let is_end =
         |v: &usize| of[*v] != usize::MAX && mesh.positions()[*v].dot(along) >= ends[of[*v]] - hair;
-    let seeds: Vec<(u32, f32)> =
-        (0..mesh.vertex_count()).filter(is_end).map(|v| (v as u32, 0.0)).collect();
+    let seeds = (0..mesh.vertex_count()).filter(is_end).map(|v| Seed::at(v as u32, 0.0)).collect();
     Start { seeds, is_about_a_point: false }
 }
 

@@ -2,11 +2,13 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_model::recipe::source::{Bends, Direction, Space, Triple, WeighedScale};
+use speckle_model::recipe::source::{
+    Bends, Direction, NormalSpace, Space, SpaceBox, Triple, WeighedScale,
+};
 
-use super::or;
+use super::{numbered, or, tangents};
 use crate::bake::{
-    curvature, diffusion,
+    BakeError, curvature, diffusion,
     field::Field,
     lookup::{Lookup, Plan},
 };
@@ -117,28 +119,44 @@ pub(super) fn between<'a>(
     })
 }
 
-pub(super) fn normal<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
+pub(super) fn normal<'a>(
+    lookup: &mut Lookup<'a>,
+    space: NormalSpace,
+) -> Result<Plan<'a>, BakeError> {
+    let space = match space {
+        NormalSpace::World => Space::World,
+        NormalSpace::Part => Space::Part,
+        NormalSpace::Tangent => {
+            let (samples, frames) = (lookup.samples(Space::Part), tangents::frames(lookup)?);
+            return Ok(Box::new(move |_| {
+                let normals = samples().each(|_, normals| normals.iter().sum::<Vec3>());
+                Ok(Field::three(tangents::in_frames(&normals, &frames())))
+            }));
+        }
+    };
     let samples = lookup.samples(space);
-    Box::new(move |_| {
+    Ok(Box::new(move |_| {
         let shares = |n: &[Vec3]| (n.iter().sum::<Vec3>() / n.len() as f32 * 0.5 + 0.5).to_array();
         Ok(Field::three(samples().each(|_, normals| shares(normals))))
-    })
+    }))
 }
 
-pub(super) fn position<'a>(lookup: &mut Lookup<'a>, space: Space) -> Plan<'a> {
+pub(super) fn position<'a>(
+    lookup: &mut Lookup<'a>,
+    space: Space,
+    within: Option<SpaceBox>,
+) -> Plan<'a> {
     let (samples, geometry, placed) =
         (lookup.samples(space), lookup.geometry(), lookup.placed(space));
     Box::new(move |_| {
-        let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        for &p in geometry.shown_points() {
-            let p = placed.map_or(p, |placed| placed.to_project(p));
-            (low, high) = (low.min(p), high.max(p));
-        }
-        let size = (high - low).max(Vec3::splat(f32::MIN_POSITIVE));
-        let mean = |p: &[Vec3]| {
-            let at = p.iter().sum::<Vec3>() / p.len() as f32;
-            ((at - low) / size).clamp(Vec3::ZERO, Vec3::ONE).to_array()
-        };
-        Ok(Field::three(samples().each(|points, _| mean(points))))
+        let whole = numbered::corners_of(within, || {
+            let points = geometry.shown_points().iter();
+            let places = points.map(|&p| placed.map_or(p, |placed| placed.to_project(p)));
+            let none = [Vec3::INFINITY, Vec3::NEG_INFINITY];
+            places.fold(none, |[low, high], p| [low.min(p), high.max(p)])
+        });
+        let mean = |p: &[Vec3]| p.iter().sum::<Vec3>() / p.len() as f32;
+        let share = |points: &[Vec3], _: &[Vec3]| numbered::share_of(whole, mean(points));
+        Ok(Field::three(samples().each(share)))
     })
 }

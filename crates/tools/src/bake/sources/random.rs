@@ -68,11 +68,41 @@ pub(super) struct Grain {
     /// How many times as long grains are along a direction.
     pub(super) stretch: f32,
     pub(super) along: Direction,
+    /// Whether that is so along the surface, as the direction runs over it.
+    pub(super) on_surface: bool,
     /// Whether it comes again after each square of texture coordinates.
     pub(super) tiles: bool,
 }
 
 impl Grain {
+    /// The numbers at places with normals: means along the way that a direction runs over the
+    /// surface there, over as many sizes as grains are long; so grains follow the surface, where
+    /// those of a stretched space would be cut by it.
+    fn along_surface(self, size: f32, along: Vec3) -> impl Fn(Vec3, Vec3) -> f32 + Sync {
+        let Self { noise, contrast, stretch, .. } = self;
+        // Grains that are shorter along it are longer across.
+        let (long, is_across) =
+            if stretch >= 1.0 { (stretch, false) } else { (1.0 / stretch, true) };
+        let count = (2.0 * long).ceil().clamp(2.0, MOST_ALONG);
+        let step = long / count;
+        let mean = move |place: Vec3, way: Vec3| {
+            let at = |i: u32| place + way * ((i as f32 + 0.5) * step - long / 2.0);
+            (0..count as u32).map(|i| noise.at(at(i))).sum::<f32>() / count
+        };
+        let [low, high] = noise::range_of(|place| mean(place, Vec3::X));
+        // As far about the middle as one number of the noise goes, by so much means fall short.
+        let [plain_low, plain_high] = noise.range();
+        let grown = (plain_high - plain_low) / (high - low).max(f32::EPSILON);
+        move |place, normal| {
+            let way = along.reject_from_normalized(normal).normalize_or_zero();
+            let way = if is_across { normal.cross(way) } else { way };
+            let number = mean(place / size, way);
+            let plain = (plain_low + (number - low) * grown).clamp(0.0, 1.0);
+            let filled = ((number - low) / (high - low).max(f32::EPSILON)).clamp(0.0, 1.0);
+            plain + (filled - plain) * contrast
+        }
+    }
+
     /// The numbers at places, along a direction that is known.
     fn numbers(self, size: f32, along: Vec3) -> impl Fn(Vec3) -> f32 + Sync {
         let Self { noise, contrast, stretch, tiles, .. } = self;
@@ -94,6 +124,23 @@ impl Grain {
         }
     }
 }
+
+/// A noise that fills 0–1, in grains of a size.
+pub(super) fn filled(noise: Noise, size: f32) -> impl Fn(Vec3) -> f32 + Sync {
+    let grain = Grain {
+        noise,
+        size,
+        contrast: 1.0,
+        stretch: 1.0,
+        along: Direction::Up,
+        on_surface: false,
+        tiles: false,
+    };
+    grain.numbers(size.max(f32::MIN_POSITIVE), Vec3::ZERO)
+}
+
+/// Over how many places noise is averaged at most, along the surface.
+const MOST_ALONG: f32 = 32.0;
 
 pub(super) fn noise<'a>(
     lookup: &mut Lookup<'a>,
@@ -121,13 +168,17 @@ pub(super) fn noise<'a>(
         if grain.stretch == 1.0 { Vec3::ZERO } else { lookup.direction(grain.along, space) };
     Ok(Box::new(move |_| {
         let size = or(grain.size, super::diagonal(geometry) / 10.0);
+        if grain.on_surface && grain.stretch != 1.0 {
+            let numbers = grain.along_surface(size, along);
+            return Ok(Field::one(samples().mean(numbers)));
+        }
         let numbers = grain.numbers(size, along);
         Ok(Field::one(samples().mean(|p, _| numbers(p))))
     }))
 }
 
 /// What is found at corners, at the elements of a placement: means at faces and vertices.
-fn from_corners(
+pub(super) fn from_corners(
     geometry: &Geometry,
     placement: Placement,
     at: impl Fn(usize) -> f32 + Sync,

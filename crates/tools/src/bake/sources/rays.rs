@@ -2,11 +2,13 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use speckle_model::recipe::source::{Direction, Falloff, Space, Spread};
+use speckle_model::recipe::source::{Direction, NormalSpace, Space, Spread};
 
-use super::or;
+use super::{or, tangents};
 use crate::bake::{
+    BakeError,
     field::Field,
+    lattice::Fading,
     lookup::{Lookup, Plan},
     occlusion::{self, Blockers, Casting, Cone},
 };
@@ -23,7 +25,6 @@ pub(super) struct Rays {
 }
 
 /// What shades a part, and how.
-#[derive(Clone, Copy)]
 pub(super) struct Shade {
     /// Whether it shades itself.
     pub(super) own_shape: bool,
@@ -36,7 +37,7 @@ pub(super) struct Shade {
     /// Whether the lighter of both sides counts.
     pub(super) both_sides: bool,
     /// How much what they meet counts by its distance.
-    pub(super) falloff: Falloff,
+    pub(super) fading: Fading,
     /// How they are spread.
     pub(super) spread: Spread,
     /// Where more of the light comes from.
@@ -57,7 +58,7 @@ pub(super) fn occlusion<'a>(lookup: &mut Lookup<'a>, rays: Rays, shade: Shade) -
         let casting = Casting {
             reach: rays.reach,
             cone: Cone::Outward(shade.spread),
-            falloff: shade.falloff,
+            fading: shade.fading.clone(),
             sky,
             ..Casting::plain(rays.count, or(shade.offset, blockers.hair()), rays.seed)
         };
@@ -66,7 +67,7 @@ pub(super) fn occlusion<'a>(lookup: &mut Lookup<'a>, rays: Rays, shade: Shade) -
         if !shade.both_sides {
             return Ok(Field::one(open));
         }
-        let inward = Casting { cone: Cone::Inward(shade.spread), ..casting };
+        let inward = Casting { cone: Cone::Inward(shade.spread), ..casting.clone() };
         let other = occlusion::openness(&samples, &blockers, &inward, watch)?;
         Ok(Field::one(open.iter().zip(other).map(|(a, b)| a.max(b)).collect()))
     })
@@ -76,23 +77,28 @@ pub(super) fn occlusion<'a>(lookup: &mut Lookup<'a>, rays: Rays, shade: Shade) -
 pub(super) fn open_way<'a>(
     lookup: &mut Lookup<'a>,
     rays: Rays,
-    space: Space,
+    space: NormalSpace,
     other_parts: bool,
-) -> Plan<'a> {
+) -> Result<Plan<'a>, BakeError> {
     let samples = lookup.ray_samples();
     let (own, others) = lookup.around(other_parts);
-    let placed = lookup.placed(space);
-    Box::new(move |watch| {
+    let placed =
+        lookup.placed(if space == NormalSpace::World { Space::World } else { Space::Part });
+    let frames = (space == NormalSpace::Tangent).then(|| tangents::frames(lookup)).transpose()?;
+    Ok(Box::new(move |watch| {
         let blockers = Blockers::new(own, true, &others, None);
         let plain = Casting::plain(rays.count, blockers.hair(), rays.seed);
         let casting = Casting { reach: rays.reach, ..plain };
         let ways = occlusion::open_way(&samples(), &blockers, &casting, watch)?;
+        if let Some(frames) = frames {
+            return Ok(Field::three(tangents::in_frames(&ways, &frames())));
+        }
         let share = |way: Vec3| {
             let way = placed.map_or(way, |placed| placed.direction_to_project(way));
             (way.normalize_or_zero() * 0.5 + 0.5).to_array()
         };
         Ok(Field::three(ways.into_par_iter().map(share).collect()))
-    })
+    }))
 }
 
 pub(super) fn openness<'a>(

@@ -16,11 +16,30 @@ use speckle_mesh::Geometry;
 use super::unfolding::{Cut, Flat, Nodes, cuts_of};
 use crate::bake::watch::{GivenUp, Watch};
 
-/// Where a front starts: vertices with the distance they begin with.
+/// A vertex that a front starts from.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Seed {
+    /// Its number.
+    pub vertex: u32,
+    /// How far it is from the root.
+    pub far: f32,
+    /// What it tells whatever the front reaches from it; in between it is mixed.
+    pub told: f32,
+}
+
+impl Seed {
+    /// One that tells nothing.
+    #[must_use]
+    pub fn at(vertex: u32, far: f32) -> Self {
+        Self { vertex, far, told: 0.0 }
+    }
+}
+
+/// Where a front starts.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Start {
-    /// Vertices, and how far they are from the root.
-    pub seeds: Vec<(u32, f32)>,
+    /// Vertices with the distance they begin with.
+    pub seeds: Vec<Seed>,
     /// Whether all of them lie about one point; else those that lie next to each other are one root,
     /// and one that lies alone is a point.
     pub is_about_a_point: bool,
@@ -52,10 +71,14 @@ pub struct Front<'a> {
     cuts: FxHashMap<u32, SmallVec<[Cut; 4]>>,
     far: Vec<f32>,
     is_fixed: Vec<bool>,
+    /// What the front was told where it came from.
+    told: Vec<f32>,
     /// Which root the front came from.
     root: Vec<u32>,
     /// The nodes that have a distance.
     met: Vec<u32>,
+    /// How far it goes.
+    pub(super) within: f32,
 }
 
 impl<'a> Front<'a> {
@@ -81,7 +104,18 @@ impl<'a> Front<'a> {
             cuts.entry(b).or_default().push(Cut { other: a, flat: cut.flat.turned(), ..cut });
         }
         let (far, is_fixed) = (vec![f32::INFINITY; count], vec![false; count]);
-        Self { nodes, cuts, far, is_fixed, root: vec![0; count], met: Vec::new() }
+        let (told, root) = (vec![0.0; count], vec![0; count]);
+        Self { nodes, cuts, far, is_fixed, told, root, met: Vec::new(), within: f32::INFINITY }
+    }
+
+    /// How far a vertex is by the last march, and what the front was told there.
+    #[must_use]
+    pub fn told(&self, vertex: usize) -> (f32, f32) {
+        let geometry = self.nodes.geometry;
+        let corners = geometry.topology().own_corners(geometry.mesh(), vertex);
+        let nodes = corners.map(|corner| self.nodes.of_corners[corner] as usize);
+        let nearest = nodes.min_by(|&a, &b| self.far[a].total_cmp(&self.far[b]));
+        nearest.map_or((f32::INFINITY, 0.0), |node| (self.far[node], self.told[node]))
     }
 
     /// How far a vertex is by the last march; infinite where no surface led.
@@ -93,7 +127,7 @@ impl<'a> Front<'a> {
         far.fold(f32::INFINITY, f32::min)
     }
 
-    fn meet(&mut self, node: u32, found: f32, root: u32) -> bool {
+    fn meet(&mut self, node: u32, found: f32, told: f32, root: u32) -> bool {
         let far = &mut self.far[node as usize];
         if found >= *far {
             return false;
@@ -102,6 +136,7 @@ impl<'a> Front<'a> {
             self.met.push(node);
         }
         *far = found;
+        self.told[node as usize] = told;
         self.root[node as usize] = root;
         true
     }
@@ -116,9 +151,9 @@ impl<'a> Front<'a> {
         }
         let geometry = self.nodes.geometry;
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        for &(vertex, distance) in &start.seeds {
+        for &Seed { vertex, far, told } in &start.seeds {
             for corner in topology.own_corners(mesh, vertex as usize) {
-                self.meet(self.nodes.of_corners[corner], distance, 0);
+                self.meet(self.nodes.of_corners[corner], far, told, 0);
             }
         }
         let is_point = self.roots(start);
@@ -127,6 +162,9 @@ impl<'a> Front<'a> {
             self.met.iter().map(|&node| Reverse((Far(self.far[node as usize]), node))).collect();
         let mut steps = 0_u32;
         while let Some(Reverse((_, at))) = open.pop() {
+            if self.far[at as usize] > self.within {
+                break;
+            }
             if std::mem::replace(&mut self.is_fixed[at as usize], true) {
                 continue;
             }
@@ -134,33 +172,41 @@ impl<'a> Front<'a> {
             if steps.is_multiple_of(4096) {
                 watch.check()?;
             }
-            let mut found: SmallVec<[(u32, f32); 16]> = SmallVec::new();
+            let mut found: SmallVec<[(u32, (f32, f32)); 16]> = SmallVec::new();
+            // What is told where the front crosses a side between two.
+            let told = |other: u32, share: f32| {
+                let [a, b] = [at, other].map(|node| self.told[node as usize]);
+                a + (b - a) * share
+            };
             for ([_, b, c], _) in self.nodes.triangles(at) {
                 for (free, other) in [(c, b), (b, c)] {
                     if self.is_fixed[free as usize] {
                         continue;
                     }
                     let to = self.nodes.length(at, free);
-                    let mut nearest = self.far[at as usize] + to as f32;
+                    let mut nearest = (self.far[at as usize] + to as f32, self.told[at as usize]);
                     if self.is_fixed[other as usize] {
                         let (side, from) =
                             (self.nodes.length(at, other), self.nodes.length(other, free));
                         let flat = Flat::new(to, from, side);
                         let through =
                             flat.and_then(|flat| self.through(flat, at, other, &is_point));
-                        nearest = nearest.min(through.unwrap_or(f32::INFINITY));
+                        if let Some((far, share)) = through.filter(|(far, _)| *far < nearest.0) {
+                            nearest = (far, told(other, share));
+                        }
                     }
                     found.push((free, nearest));
                 }
             }
             for &Cut { free, other, flat } in self.cuts.get(&at).into_iter().flatten() {
                 if self.is_fixed[other as usize] && !self.is_fixed[free as usize] {
-                    found.extend(self.through(flat, at, other, &is_point).map(|far| (free, far)));
+                    let through = self.through(flat, at, other, &is_point);
+                    found.extend(through.map(|(far, share)| (free, (far, told(other, share)))));
                 }
             }
             let root = self.root[at as usize];
-            for (free, far) in found {
-                if self.meet(free, far, root) {
+            for (free, (far, told)) in found {
+                if self.meet(free, far, told, root) {
                     open.push(Reverse((Far(far), free)));
                 }
             }
@@ -168,8 +214,9 @@ impl<'a> Front<'a> {
         Ok(())
     }
 
-    /// How far a point is that the front reaches through a side whose ends it has passed.
-    fn through(&self, flat: Flat, a: u32, b: u32, is_point: &[bool]) -> Option<f32> {
+    /// How far a point is that the front reaches through a side whose ends it has passed, and the share
+    /// of the side at which it does.
+    fn through(&self, flat: Flat, a: u32, b: u32, is_point: &[bool]) -> Option<(f32, f32)> {
         let [da, db] = [a, b].map(|node| self.far[node as usize]);
         let [root, other] = [a, b].map(|node| self.root[node as usize]);
         match () {
@@ -196,10 +243,12 @@ impl<'a> Front<'a> {
                 let triangles = self.nodes.triangles(node).map(|(t, _)| t).filter(is_first);
                 triangles.flat_map(|t| self.nodes.windows_from(t, t.map(far))).collect()
             };
-            seen.extend(self.nodes.seen(windows).into_iter().map(|(node, far)| (node, far, root)));
+            let told = self.told[node as usize];
+            let found = self.nodes.seen(windows).into_iter();
+            seen.extend(found.map(|(node, far)| (node, far, told, root)));
         }
-        for (node, far, root) in seen {
-            self.meet(node, far, root);
+        for (node, far, told, root) in seen {
+            self.meet(node, far, told, root);
         }
     }
 

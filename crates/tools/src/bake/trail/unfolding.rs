@@ -7,15 +7,15 @@ use speckle_mesh::{Geometry, geometry::triangulate::first_triangle};
 
 /// The points of a surface as a front meets them: vertices at one point of one piece are one, and
 /// pieces that touch have points of their own.
-pub(super) struct Nodes<'a> {
-    pub(super) geometry: &'a Geometry,
-    pub(super) of_corners: Vec<u32>,
+pub(in crate::bake) struct Nodes<'a> {
+    pub(in crate::bake) geometry: &'a Geometry,
+    pub(in crate::bake) of_corners: Vec<u32>,
     /// A corner of each.
-    pub(super) corners: Vec<u32>,
+    pub(in crate::bake) corners: Vec<u32>,
 }
 
 impl<'a> Nodes<'a> {
-    pub(super) fn new(geometry: &'a Geometry) -> Self {
+    pub(in crate::bake) fn new(geometry: &'a Geometry) -> Self {
         let (mesh, topology, pieces) = (geometry.mesh(), geometry.topology(), geometry.pieces());
         let (mut of_corners, mut corners) = (vec![0_u32; mesh.corner_count()], Vec::new());
         let mut here: FxHashMap<usize, u32> = FxHashMap::default();
@@ -39,7 +39,10 @@ impl<'a> Nodes<'a> {
     }
 
     /// The triangles at a node, each as its three nodes and corners, the node itself first.
-    pub(super) fn triangles(&self, node: u32) -> impl Iterator<Item = ([u32; 3], [u32; 3])> + '_ {
+    pub(in crate::bake) fn triangles(
+        &self,
+        node: u32,
+    ) -> impl Iterator<Item = ([u32; 3], [u32; 3])> + '_ {
         let (mesh, topology) = (self.geometry.mesh(), self.geometry.topology());
         let corner = self.corners[node as usize] as usize;
         let at = topology.corners_at(mesh.corner_vertices()[corner] as usize);
@@ -65,7 +68,7 @@ impl<'a> Nodes<'a> {
     }
 
     /// The node of the one triangle beyond an edge of a triangle.
-    fn beyond(&self, edge: [u32; 2], third: u32) -> Option<u32> {
+    pub(in crate::bake) fn beyond(&self, edge: [u32; 2], third: u32) -> Option<u32> {
         let others = self.triangles(edge[0]).filter_map(|([_, b, c], _)| match edge[1] {
             e if e == b && c != third => Some(c),
             e if e == c && b != third => Some(b),
@@ -241,14 +244,15 @@ impl Flat {
         Self { x: self.side - self.x, ..self }
     }
 
-    /// How far the third point is from the side itself.
-    pub(super) fn above(self) -> f32 {
-        let beside = self.x - self.x.clamp(0.0, self.side);
-        beside.hypot(self.y)
+    /// How far the third point is from the side itself, and from which share of it.
+    pub(super) fn above(self) -> (f32, f32) {
+        let foot = self.x.clamp(0.0, self.side);
+        ((self.x - foot).hypot(self.y), foot / self.side)
     }
 
     /// From the place the front seems to come from, if the way from there goes through the side.
-    pub(super) fn in_circles(self, da: f32, db: f32) -> Option<f32> {
+    /// With the share of the side at which it does.
+    pub(super) fn in_circles(self, da: f32, db: f32) -> Option<(f32, f32)> {
         let Self { side, x, y } = self;
         let sx = (da * da - db * db + side * side) / (2.0 * side);
         let square = da * da - sx * sx;
@@ -258,11 +262,11 @@ impl Flat {
         let sy = -square.sqrt();
         let crossing = sx + (x - sx) * (-sy / (y - sy));
         let is_through = (0.0..=side).contains(&crossing);
-        is_through.then(|| (x - sx).hypot(y - sy))
+        is_through.then(|| ((x - sx).hypot(y - sy), crossing / side))
     }
 
-    /// A front that is straight, if it comes through the side.
-    pub(super) fn in_parallel(self, da: f32, db: f32) -> Option<f32> {
+    /// A front that is straight, if it comes through the side; with the share at which it does.
+    pub(super) fn in_parallel(self, da: f32, db: f32) -> Option<(f32, f32)> {
         let Self { side, x, y } = self;
         // How fast the distance grows along the side, and so straight up from it.
         let along = (db - da) / side;
@@ -271,7 +275,8 @@ impl Flat {
             return None;
         }
         let crossing = x - y * along / up;
-        (0.0..=side).contains(&crossing).then_some(da + along * x + up * y)
+        let is_through = (0.0..=side).contains(&crossing);
+        is_through.then(|| (da + along * x + up * y, crossing / side))
     }
 }
 

@@ -1,10 +1,10 @@
 // The numbers of sources that draw by chance.
 import { Choose, Sliding, Switching } from "../../../widgets/rows";
-import { amongWords, noiseWords } from "../../../model/recipes";
+import { amongWords, noiseWords, patternWords } from "../../../model/recipes";
 import { DirectionField, useRows, vec, type FieldsProps } from "./rows";
 
 export function ChanceFields({ source, part, onChange }: FieldsProps) {
-  const { size, put, turn, length, seed } = useRows(part, onChange);
+  const { size, put, turn, length, share, seed } = useRows(part, onChange);
   switch (source.kind) {
     case "noise": {
       const space = typeof source.space === "object" ? "uv" : (source.space ?? "part");
@@ -18,6 +18,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
           size: ((source.size ?? 0) * unit[space]) / unit[next],
           space: next === "uv" ? { uv: 0 } : next,
           tiles: next === "uv" ? source.tiles : false,
+          on_surface: next === "uv" ? false : source.on_surface,
         });
       return (
         <>
@@ -122,11 +123,18 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             />
           )}
           {!inUv && (source.stretch ?? 1) !== 1 && (
-            <DirectionField
-              label="Along"
-              direction={source.along ?? "up"}
-              onChange={(along) => put({ ...source, along })}
-            />
+            <>
+              <DirectionField
+                label="Along"
+                direction={source.along ?? "up"}
+                onChange={(along) => put({ ...source, along })}
+              />
+              <Switching
+                label="As that runs over the surface"
+                on={source.on_surface ?? false}
+                onChange={(on_surface) => put({ ...source, on_surface })}
+              />
+            </>
           )}
           {inUv && source.noise !== "simplex" && (
             <Switching
@@ -136,6 +144,86 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             />
           )}
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
+        </>
+      );
+    }
+    case "pattern": {
+      const space = typeof source.space === "object" ? "uv" : (source.space ?? "part");
+      const shows = source.shows ?? "waves";
+      const isLaid = shows === "checks" || shows === "bricks";
+      return (
+        <>
+          <Choose
+            label="Shows"
+            value={shows}
+            options={patternWords}
+            onChange={(next) => put({ ...source, shows: next })}
+          />
+          {space === "uv" ? (
+            <Sliding
+              label="Size"
+              value={source.size ?? 0}
+              min={0}
+              max={1}
+              step={0.005}
+              digits={3}
+              zero="fitted"
+              onChange={(n) => turn({ ...source, size: n })}
+            />
+          ) : (
+            length("Size", source.size, 0.5, "fitted", (n) => ({ ...source, size: n }))
+          )}
+          {shows === "bricks" && (
+            <>
+              <Sliding
+                label="High by"
+                value={source.flat ?? 0.5}
+                min={0.05}
+                max={2}
+                step={0.05}
+                digits={2}
+                unit="×"
+                onChange={(flat) => turn({ ...source, flat })}
+              />
+              {share("Bond", source.bond ?? 0.5, (bond) => ({ ...source, bond }))}
+            </>
+          )}
+          {(shows === "stripes" || shows === "bricks") &&
+            share(shows === "bricks" ? "Joints" : "Stripes", source.share ?? (shows === "bricks" ? 0.1 : 0.5), (n) => ({
+              ...source,
+              share: n,
+            }))}
+          {shows !== "waves" && share("Softness", source.softness ?? 0, (softness) => ({ ...source, softness }))}
+          <DirectionField
+            label={isLaid ? "Upwards" : "Along"}
+            direction={source.along ?? "up"}
+            onChange={(along) => put({ ...source, along })}
+          />
+          <Choose
+            label="In"
+            value={space}
+            options={
+              part.uv_sets > 0
+                ? [
+                    ["part", "the part's space"],
+                    ["world", "the project's space"],
+                    ["uv", "UV"],
+                  ]
+                : [
+                    ["part", "the part's space"],
+                    ["world", "the project's space"],
+                  ]
+            }
+            onChange={(next) => put({ ...source, size: 0, space: next === "uv" ? { uv: 0 } : next })}
+          />
+          {isLaid && (
+            <Switching
+              label="Each with a number of its own"
+              on={source.each ?? false}
+              onChange={(each) => put({ ...source, each })}
+            />
+          )}
+          {isLaid && source.each && seed(source.seed, (n) => ({ ...source, seed: n }))}
         </>
       );
     }

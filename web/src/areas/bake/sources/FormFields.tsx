@@ -3,7 +3,9 @@ import { Box, Button } from "@mui/material";
 import type { Schemas } from "../../../api/client";
 import { Choose, Row, Sliding, Switching } from "../../../widgets/rows";
 import { facts } from "../../../model/state";
-import { DirectionField, spaces, useRows, type FieldsProps, type Length } from "./rows";
+import { CurveEditor } from "../CurveEditor";
+import { LightFields } from "./LightFields";
+import { DirectionField, spaces, tangent, useRows, type FieldsProps, type Length } from "./rows";
 
 /** Radii that are looked at, each with how much it counts. */
 function Scales({
@@ -68,6 +70,22 @@ function Scales({
   );
 }
 
+/** A falloff by a curve as it starts. */
+const falling: Schemas["CurvePoint"][] = [
+  { x: 0, y: 1, corner: false },
+  { x: 0.5, y: 0.25, corner: false },
+  { x: 1, y: 0, corner: false },
+];
+
+/** A curve none of whose points is higher than the one before. */
+const descending = (points: Schemas["CurvePoint"][]) => {
+  let least = 1;
+  return points.map((point) => {
+    least = Math.min(least, point.y);
+    return { ...point, y: least };
+  });
+};
+
 export function FormFields({ source, part, onChange }: FieldsProps) {
   const { diagonal, put, turn, length, rays, seed } = useRows(part, onChange);
   switch (source.kind) {
@@ -99,16 +117,28 @@ export function FormFields({ source, part, onChange }: FieldsProps) {
           />
           <Choose
             label="By distance"
-            value={source.falloff ?? "none"}
+            value={typeof source.falloff === "object" ? "curve" : (source.falloff ?? "none")}
             options={[
               ["none", "as much up to the reach"],
               ["linear", "less and less"],
               ["quadratic", "soon less"],
+              ["curve", "by a curve that falls"],
             ]}
-            onChange={(falloff) =>
-              put({ ...source, falloff, reach: source.reach || (falloff === "none" ? 0 : diagonal / 4) })
+            onChange={(by) =>
+              put({
+                ...source,
+                falloff: by === "curve" ? { curve: falling } : by,
+                reach: source.reach || (by === "none" ? 0 : diagonal / 4),
+              })
             }
           />
+          {typeof source.falloff === "object" && (
+            <CurveEditor
+              points={source.falloff.curve}
+              bins={undefined}
+              onChange={(points) => turn({ ...source, falloff: { curve: descending(points) } })}
+            />
+          )}
           <Choose
             label="Spread"
             value={source.spread ?? "cosine"}
@@ -137,7 +167,7 @@ export function FormFields({ source, part, onChange }: FieldsProps) {
           <Choose
             label="In numbers of"
             value={source.space ?? "world"}
-            options={spaces}
+            options={part.uv_sets > 0 ? [...spaces, tangent] : spaces}
             onChange={(space) => put({ ...source, space })}
           />
           <Switching
@@ -148,6 +178,8 @@ export function FormFields({ source, part, onChange }: FieldsProps) {
           {seed(source.seed, (n) => ({ ...source, seed: n }))}
         </>
       );
+    case "light":
+      return <LightFields source={source} part={part} onChange={onChange} />;
     case "relief":
       return (
         <Scales

@@ -105,11 +105,12 @@ export function ImageField({
         ]}
         onChange={(kind) =>
           put({
+            tiles: kind === "uv" ? source.tiles : false,
             lay:
               kind === "uv"
                 ? { kind, uv_set: 0 }
                 : kind === "along"
-                  ? { kind, direction: "minus_z", width: 0 }
+                  ? { kind, direction: "minus_z", width: 0, turned: 90, seen: true }
                   : { kind, width: 0 },
           })
         }
@@ -129,12 +130,35 @@ export function ImageField({
           {part.name} has no UVs: lay the image along a direction or from three axes.
         </Typography>
       )}
-      {lay.kind === "along" && (
-        <DirectionField
-          label="Looking"
-          direction={lay.direction}
-          onChange={(direction) => put({ lay: { ...lay, direction } })}
+      {lay.kind === "uv" && isTile(source.image) && (
+        <Switching
+          label="One of several tiles, by the numbers in their names"
+          on={source.tiles ?? false}
+          onChange={(tiles) => put({ tiles })}
         />
+      )}
+      {lay.kind === "along" && (
+        <>
+          <DirectionField
+            label="Looking"
+            direction={lay.direction}
+            onChange={(direction) => put({ lay: { ...lay, direction } })}
+          />
+          <Sliding
+            label="Turned by"
+            value={lay.turned ?? 180}
+            min={5}
+            max={180}
+            step={5}
+            unit="°"
+            onChange={(turned) => turn({ lay: { ...lay, turned } })}
+          />
+          <Switching
+            label="What the part itself hides is left out"
+            on={lay.seen ?? false}
+            onChange={(seen) => put({ lay: { ...lay, seen } })}
+          />
+        </>
       )}
       {lay.kind !== "uv" && (
         <Sliding
@@ -227,6 +251,9 @@ export function ImageField({
     </>
   );
 }
+
+/** Whether a name has the number of a tile: four digits from 1001 on. */
+const isTile = (name: string) => /(?<!\d)[1-9]\d{3}(?!\d)/.test(name);
 
 /** A choice within a row. */
 function Choice({

@@ -3,8 +3,11 @@ import { Button } from "@mui/material";
 import { Choose, Sliding } from "../../../widgets/rows";
 import { useApp } from "../../../model/state";
 import { amongWords } from "../../../model/recipes";
+import { BoxField } from "./BoxField";
+import { LineFields } from "./LineFields";
 import { RootField } from "./RootField";
-import { DirectionField, spaces, useRows, Vector, type FieldsProps } from "./rows";
+import { DirectionField, spaces, tangent, useRows, Vector, type FieldsProps } from "./rows";
+import { SelectionField } from "./SelectionField";
 
 export function PlaceFields({ source, part, onChange }: FieldsProps) {
   const { symbol, size, center, diagonal, digits, put, turn, length } = useRows(part, onChange);
@@ -145,7 +148,7 @@ export function PlaceFields({ source, part, onChange }: FieldsProps) {
             ]}
             onChange={(joined) => put({ ...source, joined })}
           />
-          {(source.joined ?? "apart") !== "apart" &&
+          {((source.joined ?? "apart") !== "apart" || source.root.kind === "part") &&
             length("Touching", source.touch, 0.05, "an edge", (touch) => ({ ...source, touch }))}
         </>
       );
@@ -162,13 +165,39 @@ export function PlaceFields({ source, part, onChange }: FieldsProps) {
           {length("Full up to", source.offset, 0.1, "0", (offset) => ({ ...source, offset }))}
         </>
       );
+    case "line":
+      return <LineFields source={source} part={part} onChange={onChange} />;
+    case "rim":
+      return (
+        <>
+          <SelectionField
+            label="Rim of"
+            part={part}
+            value={source.of ?? null}
+            none="what the mask protects"
+            onChange={(of) => put({ ...source, of })}
+          />
+          {length("0 and 1 at", source.reach, 0.5, "fitted", (reach) => ({ ...source, reach }))}
+        </>
+      );
     case "position":
+      return (
+        <>
+          <Choose
+            label="In numbers of"
+            value={source.space ?? "world"}
+            options={spaces}
+            onChange={(space) => put({ ...source, space })}
+          />
+          <BoxField part={part} within={source.within ?? null} onChange={(within) => put({ ...source, within })} />
+        </>
+      );
     case "normal":
       return (
         <Choose
           label="In numbers of"
           value={source.space ?? "world"}
-          options={spaces}
+          options={part.uv_sets > 0 ? [...spaces, tangent] : spaces}
           onChange={(space) => put({ ...source, space })}
         />
       );

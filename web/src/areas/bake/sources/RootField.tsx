@@ -5,12 +5,7 @@ import { Choose } from "../../../widgets/rows";
 import { set, useApp, type Part } from "../../../model/state";
 import type { Root } from "../../../model/recipes";
 import { DirectionField, Vector } from "./rows";
-
-/** The names of what is selected or grouped on a part. */
-const selections = (part: Part) => [
-  ...part.selections.map((each) => each.name),
-  ...part.helpers.filter((each) => each.role === "selection").map((each) => each.name),
-];
+import { SelectionField, selections } from "./SelectionField";
 
 export function RootField({
   root,
@@ -38,7 +33,7 @@ export function RootField({
     ["open_edge", "its open edge"],
     ["selection", "a selection"],
   ];
-  if (!ofTrail) options.push(["part", "another part"]);
+  options.push(["part", ofTrail ? "where another part touches" : "another part"]);
   const starts: Record<Root["kind"], Root> = {
     end: { kind: "end", towards: "down" },
     point: { kind: "point", at: [0, 1, 2].map((i) => ((part.min[i] ?? 0) + (part.max[i] ?? 0)) / 2) },
@@ -75,19 +70,14 @@ export function RootField({
           </Button>
         </>
       )}
-      {root.kind === "selection" &&
-        (names.length > 0 ? (
-          <Choose
-            label="Selection"
-            value={names.includes(root.name) ? root.name : ""}
-            options={names.map((name) => [name, name] as const)}
-            onChange={(name) => onChange({ kind: "selection", name })}
-          />
-        ) : (
-          <Typography variant="caption" sx={{ color: "warning.main" }}>
-            This part has no selection yet: make one in Paint, under Select.
-          </Typography>
-        ))}
+      {root.kind === "selection" && (
+        <SelectionField
+          label="Selection"
+          part={part}
+          value={root.name}
+          onChange={(name) => onChange({ kind: "selection", name: name ?? "" })}
+        />
+      )}
       {root.kind === "part" &&
         (others.length > 0 ? (
           <Choose

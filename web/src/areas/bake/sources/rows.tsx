@@ -84,6 +84,9 @@ export const spaces = [
   ["part", "the part's own"],
 ] as const;
 
+/** For normals: along U, along V and outwards. */
+export const tangent = ["tangent", "the surface's, by UV"] as const;
+
 /** A length; its 0 means what `none` says. */
 export type Length = (
   label: string,
@@ -121,6 +124,28 @@ export function useRows(part: Part, onChange: FieldsProps["onChange"]) {
       onChange={(next) => turn(change(next))}
     />
   );
+  const share = (label: string, value: number, change: (value: number) => Source) => (
+    <Sliding
+      label={label}
+      value={Math.round(value * 100)}
+      min={0}
+      max={100}
+      step={1}
+      unit="%"
+      onChange={(next) => turn(change(next / 100))}
+    />
+  );
+  const angle = (label: string, value: number, min: number, max: number, change: (value: number) => Source) => (
+    <Sliding
+      label={label}
+      value={value}
+      min={min}
+      max={max}
+      step={1}
+      unit="°"
+      onChange={(next) => turn(change(next))}
+    />
+  );
   const rays = (value: number | undefined, change: (rays: number) => Source) => (
     <Sliding
       label="Rays"
@@ -147,5 +172,7 @@ export function useRows(part: Part, onChange: FieldsProps["onChange"]) {
       </Button>
     </Row>
   );
-  return { symbol, size, center, diagonal, digits, put, turn, length, rays, seed };
+  /** The axis that the project's up lies on. */
+  const upwards = useApp((state) => (state.traits.up === "z" ? 2 : 1));
+  return { symbol, size, center, diagonal, digits, put, turn, length, share, angle, rays, seed, upwards };
 }
