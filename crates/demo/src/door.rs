@@ -87,7 +87,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         let left = -150.0 + wide * plank as f32;
         // No two of them stand quite alike.
         let out = [6.0, 0.0, 4.0, 1.0, 5.0][plank as usize % 5];
-        blocks.add([[left + 1.5, 6.0, 0.0], [left + wide - 1.5, 466.0, 24.0 + out]], size);
+        blocks.add([[left + 1.5, 6.0, 0.0], [left + wide - 1.5, 466.0, 24.0 + out]], size / 2.0);
     }
     let planks = blocks.faces.len();
     for height in STRAPS {
@@ -102,7 +102,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
     blocks.add([[104.0, 232.0, 34.0], [120.0, 248.0, 62.0]], size / 2.0);
     let irons = blocks.faces.len();
     for stone in STONES {
-        blocks.add(stone, size);
+        blocks.add(stone, size * 0.75);
     }
     let group = |name: &str, from: usize, to: usize| Selection {
         name: name.to_owned(),

@@ -113,3 +113,32 @@ fn a_trail_stays_on_its_piece() {
         assert!((t - p.x / 4.0).abs() < 0.01, "at {p}: {t}");
     }
 }
+
+/// Two halves of a sheet whose sides lie a millionth apart, as rounding leaves them: the trail goes
+/// over the seam, and the seam is no open edge. A gap that can be seen stays one.
+#[test]
+fn a_trail_goes_over_a_seam_that_rounding_left() {
+    const N: u32 = 20;
+    for (gap, is_seam) in [(1e-6_f32, true), (1e-3, false)] {
+        let half = |side: f32| {
+            let mut arrays = sheet(N, 0.0);
+            for p in &mut arrays.positions {
+                p.x = side * (0.5 + gap / 2.0) + 0.5 * p.x;
+            }
+            arrays
+        };
+        let both = mesh(beside(half(-1.0), half(1.0)));
+        let inputs = inputs_of(vec![both], Placement::Vertex);
+        let trail =
+            made(r#"{"kind":"trail","root":{"kind":"point","at":[-1,-1,0]},"reach":3}"#, &inputs);
+        let corner = Vec3::new(-1.0 - gap / 2.0, -1.0, 0.0);
+        for (p, far) in inputs.body.geometry.mesh().positions().iter().zip(&trail) {
+            let expected = if is_seam || p.x < 0.0 { p.distance(corner) / 3.0 } else { 0.0 };
+            assert!((far - expected).abs() < 0.008, "{gap}, {p}: {far}, not {expected}");
+        }
+        let edge = made(r#"{"kind":"trail","root":{"kind":"open_edge"},"reach":3}"#, &inputs);
+        let middle = inputs.body.geometry.mesh().positions().iter().zip(&edge);
+        let middle = middle.filter(|(p, _)| p.x.abs() < 0.01 && p.y.abs() < 0.1);
+        assert!(middle.clone().all(|(_, far)| (*far > 0.2) == is_seam), "{gap}");
+    }
+}

@@ -155,8 +155,8 @@ async fn pictures() -> Result<()> {
     Ok(())
 }
 
-/// Recipes: the bollard's four channels, a curve, the pennant's sway, the stone before and after its
-/// image is sampled.
+/// Recipes: the bollard's four channels, a curve, the pennant's sway, the stone with its image, the door
+/// that weathered.
 async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     let settled = || tokio::time::sleep(Duration::from_millis(1200));
     let picture = async |name: &str| -> Result<()> {
@@ -183,14 +183,17 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.open_piece(app, "stone").await?;
     browser.click("area-bake").await?;
     browser.find("step").await?;
-    browser.choose_from_menu("More about Image", "Switch off").await?;
-    browser.until("speckle.state().parts[0].sets[0].recipes[0].steps[0].off === true").await?;
     browser.choose_look("R, G and B").await?;
-    picture("stone-before.png").await?;
-    browser.click("undo").await?;
-    browser.until("speckle.state().parts[0].sets[0].recipes[0].steps[0].off !== true").await?;
     browser.click("step-open").await?;
-    picture("stone-after.png").await
+    picture("stone.png").await?;
+
+    // Hard edges: rust that runs from the irons, paint that is rubbed off.
+    browser.open_piece(app, "door").await?;
+    browser.click("area-bake").await?;
+    browser.find("step").await?;
+    browser.click("family-weather").await?;
+    browser.eval("(speckle.stage.eye.turn(0.35, 0.0, 0.62), true)").await?;
+    picture("weather.png").await
 }
 
 /// The hand work on the drifter: a waterline by span, the bow by lasso, its adjustment, and what it

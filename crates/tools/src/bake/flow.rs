@@ -2,7 +2,7 @@
 //!
 //! A drop goes straight over a triangle. Where it comes to an edge beyond which the surface leads
 //! back, it follows the edge, as in a gutter; from a point it goes on along the steepest of all that
-//! is there. Where there is no way down it stays; where the surface looks down it clings to what goes
+//! is there. On the level each goes a way of its own. Where there is no way down it stays; where the surface looks down it clings to what goes
 //! on below, if that is near, or falls to what lies there.
 
 use glam::Vec3;
@@ -112,6 +112,8 @@ struct Drop {
     triangle: u32,
     at: Vec3,
     length: f32,
+    /// Which way it goes on the level, unit length.
+    heading: Vec3,
 }
 
 /// Drops spread by chance: on what looks up by the area that is seen from above, or evenly over faces
@@ -148,6 +150,7 @@ fn drops(geometry: &Geometry, rain: Rain, runs: &Runs) -> Vec<Drop> {
         let own = noise::mix(noise::mix(runs.seed ^ 0x0d20_9b17) ^ drop);
         noise::unit(noise::mix(own.wrapping_add(nth.wrapping_mul(0x9e37_79b9))))
     };
+    let level: [Vec3; 2] = runs.down.any_orthonormal_pair().into();
     let mut sum = 0.0;
     for (triangle, t) in triangles.iter().enumerate() {
         sum += area(t) / each;
@@ -162,7 +165,9 @@ fn drops(geometry: &Geometry, rain: Rain, runs: &Runs) -> Vec<Drop> {
             let (root, across) = (random(nth, 1).sqrt(), random(nth, 2));
             let at = a + (b - a) * (root * (1.0 - across)) + (c - a) * (root * across);
             let length = runs.length * (1.0 - SHORTEST * random(nth, 3));
-            drops.push(Drop { triangle: triangle as u32, at, length });
+            let (sin, cos) = (random(nth, 4) * std::f32::consts::TAU).sin_cos();
+            let heading = level[0] * cos + level[1] * sin;
+            drops.push(Drop { triangle: triangle as u32, at, length, heading });
         }
     }
     drops
@@ -204,6 +209,7 @@ struct Running<'a> {
     /// How far it goes in all, and how far it has gone.
     length: f32,
     gone: f32,
+    heading: Vec3,
     left: &'a mut Vec<(u32, f32)>,
 }
 
@@ -247,12 +253,14 @@ impl Falling<'_> {
         self.around.is_open(drop.at + normal * self.around.hair(), up)
     }
 
-    /// The way down over a face, unit length, and how steep it is; a little aside where runs stray.
-    fn way_down(&self, normal: Vec3, at: Vec3) -> Option<(Vec3, f32)> {
+    /// The way down over a face, unit length, and how steep it is; a little aside where runs stray. On
+    /// the level each drop has its own.
+    fn way_down(&self, normal: Vec3, at: Vec3, heading: Vec3) -> Option<(Vec3, f32)> {
         let down = self.runs.down - normal * normal.dot(self.runs.down);
         let steep = down.length();
         if steep <= LEAST {
-            return None;
+            let way = heading.reject_from(normal).try_normalize()?;
+            return Some((way, 2.0 * LEAST));
         }
         let way = down / steep;
         if self.runs.stray <= 0.0 {
@@ -264,7 +272,7 @@ impl Falling<'_> {
     }
 
     fn run(&self, drop: &Drop, left: &mut Vec<(u32, f32)>) {
-        let mut running = Running { length: drop.length, gone: 0.0, left };
+        let mut running = Running { length: drop.length, gone: 0.0, heading: drop.heading, left };
         let mut place = Place::On(self.nodes_of(drop.triangle), drop.at);
         let mut falls = 0;
         for _ in 0..MOST_STEPS {
@@ -294,7 +302,9 @@ impl Falling<'_> {
         if normal.dot(self.runs.down) > OVERHANGS {
             return Place::Under(at);
         }
-        let Some((way, _)) = self.way_down(normal, at) else { return Place::Pool(t, at) };
+        let Some((way, _)) = self.way_down(normal, at, running.heading) else {
+            return Place::Pool(t, at);
+        };
         let p = t.map(|node| self.place(node));
         let mut out = None;
         for i in 0..3 {
@@ -322,7 +332,7 @@ impl Falling<'_> {
             return Place::Under(to);
         }
         let inward = next_normal.cross(self.place(i) - self.place(j));
-        match self.way_down(next_normal, to) {
+        match self.way_down(next_normal, to, running.heading) {
             Some((way, _)) if way.dot(inward) > 0.0 => Place::On(next, to),
             // It leads back, or nowhere: along the edge, if that goes down.
             _ => {
@@ -360,7 +370,7 @@ impl Falling<'_> {
             if normal.dot(self.runs.down) > OVERHANGS {
                 continue;
             }
-            let Some((way, steep)) = self.way_down(normal, at) else { continue };
+            let Some((way, steep)) = self.way_down(normal, at, running.heading) else { continue };
             let is_between = way.dot(normal.cross(to_b)) > 0.0 && way.dot(normal.cross(to_c)) < 0.0;
             if is_between {
                 offer(steep, Way::Over(t), t);

@@ -1,6 +1,7 @@
 //! Distance along the surface from a root, over pieces that may touch.
 
 mod front;
+pub mod seams;
 mod unfolding;
 
 use glam::Vec3;

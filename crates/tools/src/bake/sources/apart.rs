@@ -138,12 +138,16 @@ pub(super) fn trail<'a>(
     let start = start(lookup, root, laying)?;
     Ok(Box::new(move |watch| {
         let touch = or(laying.touch, geometry.measures().median_edge);
-        let values = trail::trail(geometry, &start()?, Laying { touch, ..laying }, watch)?;
+        let closed = trail::seams::closed(geometry);
+        let surface = closed.as_ref().unwrap_or(geometry);
+        let laying = Laying { touch, ..laying };
+        let values = trail::trail(surface, &start(surface)?, laying, watch)?;
         Ok(Field::one(diffusion::placed(geometry, placement, values)))
     }))
 }
 
-type Starting<'a> = Box<dyn FnOnce() -> Result<Start, BakeError> + 'a>;
+/// Tells where a trail starts on a surface of the part's vertices and faces.
+type Starting<'a> = Box<dyn FnOnce(&Geometry) -> Result<Start, BakeError> + 'a>;
 
 /// Where a trail starts.
 fn start<'a>(
@@ -151,13 +155,13 @@ fn start<'a>(
     root: &'a Root,
     laying: Laying,
 ) -> Result<Starting<'a>, BakeError> {
-    let (geometry, name) = (lookup.geometry(), lookup.name());
+    let name = lookup.name();
     // Each has an end of its own if that is it.
     let each_piece = laying.joined == Joined::Apart;
     Ok(match root {
         Root::Point { at } => {
             let at = Vec3::from(*at);
-            Box::new(move || {
+            Box::new(move |geometry| {
                 let mesh = geometry.mesh();
                 let nearest = geometry.bvh().nearest(at, f32::MAX, |_| true);
                 let (face, on, _) = nearest.ok_or(BakeError::NoSurface)?;
@@ -168,23 +172,23 @@ fn start<'a>(
         }
         Root::Selection { name } => {
             let chosen = lookup.selection(name)?;
-            Box::new(move || {
+            Box::new(move |_| {
                 let seeds = chosen.vertices()?.into_iter().map(|v| Seed::at(v, 0.0)).collect();
                 Ok(Start { seeds, is_about_a_point: false })
             })
         }
-        Root::OpenEdge => Box::new(move || {
+        Root::OpenEdge => Box::new(move |geometry| {
             let edges = open_edges(geometry, name)?;
             let seeds = edges.into_iter().flatten().map(|v| Seed::at(v as u32, 0.0)).collect();
             Ok(Start { seeds, is_about_a_point: false })
         }),
         Root::End { towards } => {
             let along = lookup.height_axis(*towards, Space::Part);
-            Box::new(move || Ok(ends(geometry, along, each_piece)))
+            Box::new(move |geometry| Ok(ends(geometry, along, each_piece)))
         }
         Root::Part { name: other_name } => {
             let (own, other) = lookup.other(other_name)?;
-            Box::new(move || {
+            Box::new(move |geometry| {
                 let touch = or(laying.touch, geometry.measures().median_edge);
                 let near = Near::new(own, &other);
                 let seeds = where_it_touches(geometry, &near, touch);

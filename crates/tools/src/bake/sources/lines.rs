@@ -22,8 +22,10 @@ const MOST_PLACES: usize = 200_000;
 pub(super) fn line<'a>(lookup: &mut Lookup<'a>, line: &'a Line) -> Plan<'a> {
     let (geometry, placement) = (lookup.geometry(), lookup.placement());
     Box::new(move |watch| {
-        let start = on_surface(geometry, line)?;
-        let (far, told) = trail::told(geometry, &start, watch)?;
+        let closed = trail::seams::closed(geometry);
+        let surface = closed.as_ref().unwrap_or(geometry);
+        let start = on_surface(surface, line)?;
+        let (far, told) = trail::told(surface, &start, watch)?;
         let reach = or(line.reach, far_end(&far));
         let values: Vec<f32> = match line.tells {
             LineTells::Distance => far.iter().map(|far| (far / reach).min(1.0)).collect(),
@@ -103,7 +105,8 @@ pub(super) fn rim<'a>(lookup: &mut Lookup<'a>, rim: &'a Rim) -> Result<Plan<'a>,
     };
     Ok(Box::new(move |watch| {
         let reach = or(rim.reach, super::diagonal(geometry) / 10.0);
-        let far = signed_distances(geometry, &chosen, watch)?;
+        let closed = trail::seams::closed(geometry);
+        let far = signed_distances(closed.as_ref().unwrap_or(geometry), &chosen, watch)?;
         let value = |far: f32| (0.5 + 0.5 * far / reach).clamp(0.0, 1.0);
         let values = far.into_iter().map(value).collect();
         Ok(Field::one(diffusion::placed(geometry, placement, values)))
