@@ -4,6 +4,7 @@
 //! they looked at ([`Needs`]); shaping and merging are done anew each time. The same digests say
 //! whether what a recipe made is still what it would make.
 
+mod answers;
 mod around;
 mod chosen;
 mod contents;
@@ -30,11 +31,12 @@ use rayon::prelude::*;
 use speckle_color::Rgba;
 use speckle_model::recipe::{Recipe, Source, Step, Target};
 
+pub use answers::Needs;
 pub use error::BakeError;
 use field::Field;
 pub use inputs::Inputs;
 use lookup::Lookup;
-pub use lookup::{Needs, Paint};
+pub use lookup::Paint;
 pub use pantry::Pantry;
 pub use sources::MATERIAL_SET;
 use taste::Tastes;

@@ -1,6 +1,6 @@
 // What each source looks at, in a few lines: the surface in section, and where the number comes from.
 import { SvgIcon, type SvgIconProps } from "@mui/material";
-import type { Kind } from "../model/recipes";
+import type { Kind } from "../model/sources";
 
 const line = {
   fill: "none",

@@ -6,10 +6,11 @@ use speckle_model::{
 };
 
 use super::{
+    answers::Needs,
     contents::Contents,
     error::BakeError,
     inputs::Inputs,
-    lookup::{Lookup, Needs, Plan},
+    lookup::{Lookup, Plan},
     sources,
 };
 

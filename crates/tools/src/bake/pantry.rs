@@ -12,7 +12,7 @@ use speckle_model::{
 };
 
 use super::{
-    contents::Contents, error::BakeError, field::Field, inputs::Inputs, lookup::Needs,
+    answers::Needs, contents::Contents, error::BakeError, field::Field, inputs::Inputs,
     needs::planned, watch::Watch,
 };
 

@@ -6,15 +6,8 @@ import type { Project } from "../../project/project";
 import { facts, activePart, set, targetSet, useApp } from "../../model/state";
 import { useCarry } from "./carry";
 import { SourceIcon } from "../../widgets/sourceIcons";
-import {
-  chosenRecipe,
-  families,
-  recipeTitle,
-  sourceOf,
-  sourceWords,
-  targetWords,
-  type Kind,
-} from "../../model/recipes";
+import { chosenRecipe, recipeTitle, targetWords } from "../../model/recipes";
+import { families, sourceOf, sourceWords, type Kind } from "../../model/sources";
 
 export function BakeTray({ project }: { project: Project | null }) {
   const [family, setFamily] = useState<(typeof families)[number]["key"]>("form");

@@ -14,15 +14,8 @@ import { useState } from "react";
 import { takeRecipes } from "../../api/writes";
 import type { Project } from "../../project/project";
 import { set as setState, useApp, type ColorSet, type Part } from "../../model/state";
-import {
-  sourceWords,
-  targetChannels,
-  targetWords,
-  targets,
-  type Recipe,
-  type Step,
-  type Target,
-} from "../../model/recipes";
+import { targetChannels, targetWords, targets, type Recipe, type Step, type Target } from "../../model/recipes";
+import { sourceWords } from "../../model/sources";
 
 interface Props {
   project: Project;

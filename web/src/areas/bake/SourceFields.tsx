@@ -5,7 +5,7 @@ import { Row, Sliding } from "../../widgets/rows";
 import type { Project } from "../../project/project";
 import { useApp, type ColorSet, type Part, snapshotNames } from "../../model/state";
 import { hex } from "../../model/words";
-import { families, type Source } from "../../model/recipes";
+import { families, type Source } from "../../model/sources";
 import { ChanceFields } from "./sources/ChanceFields";
 import { ChannelField } from "./sources/ChannelField";
 import { FormFields } from "./sources/FormFields";

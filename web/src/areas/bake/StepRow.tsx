@@ -15,13 +15,12 @@ import {
   mergeOf,
   mergeWords,
   shapingWords,
-  sourceLine,
-  sourceWords,
   strengthOf,
   targetChannels,
   type Recipe,
   type Step,
 } from "../../model/recipes";
+import { sourceLine, sourceWords } from "../../model/sources";
 
 interface Props {
   recipe: Recipe;

@@ -1,6 +1,6 @@
 // The numbers of sources that draw by chance.
 import { Choose, Sliding, Switching } from "../../../widgets/rows";
-import { amongWords, noiseWords, patternWords } from "../../../model/recipes";
+import { amongWords, noiseWords, patternWords } from "../../../model/sources";
 import { DirectionField, useRows, vec, type FieldsProps } from "./rows";
 
 export function ChanceFields({ source, part, onChange }: FieldsProps) {

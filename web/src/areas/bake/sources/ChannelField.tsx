@@ -3,7 +3,7 @@ import type { Schemas } from "../../../api/client";
 import { Choose } from "../../../widgets/rows";
 import { useApp, type ColorSet, type Part } from "../../../model/state";
 import { channelName } from "../../../model/theme";
-import type { Source } from "../../../model/recipes";
+import type { Source } from "../../../model/sources";
 
 export function ChannelField({
   source,

@@ -8,7 +8,7 @@ import type { Project } from "../../../project/project";
 import { set, useApp, type Part } from "../../../model/state";
 import { symbols } from "../../../model/words";
 import { boxOf } from "../../../project/tools";
-import type { Source } from "../../../model/recipes";
+import type { Source } from "../../../model/sources";
 import { DirectionField } from "./rows";
 
 export function ImageField({

@@ -3,7 +3,7 @@ import { Box, Button, IconButton, Typography } from "@mui/material";
 import { ColorWell } from "../../../widgets/ColorWell";
 import { Row, Sliding, Switching } from "../../../widgets/rows";
 import { facts } from "../../../model/state";
-import type { Source } from "../../../model/recipes";
+import type { Source } from "../../../model/sources";
 import { DirectionField, useRows, vec, type FieldsProps } from "./rows";
 
 type Light = Extract<Source, { kind: "light" }>;

@@ -3,7 +3,7 @@ import { Button, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
 import { Choose, Row, Switching } from "../../../widgets/rows";
 import { facts, set, useApp } from "../../../model/state";
-import type { Source } from "../../../model/recipes";
+import type { Source } from "../../../model/sources";
 import { useRows, type FieldsProps, type Vec } from "./rows";
 
 type Line = Extract<Source, { kind: "line" }>;

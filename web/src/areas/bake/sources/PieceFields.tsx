@@ -1,6 +1,6 @@
 // What programs are told of pieces.
 import { Choose, Switching } from "../../../widgets/rows";
-import { amongWords } from "../../../model/recipes";
+import { amongWords } from "../../../model/sources";
 import { BoxField } from "./BoxField";
 import { DirectionField, useRows, type FieldsProps } from "./rows";
 

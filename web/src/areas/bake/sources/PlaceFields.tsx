@@ -2,7 +2,7 @@
 import { Button } from "@mui/material";
 import { Choose, Sliding } from "../../../widgets/rows";
 import { useApp } from "../../../model/state";
-import { amongWords } from "../../../model/recipes";
+import { amongWords } from "../../../model/sources";
 import { BoxField } from "./BoxField";
 import { LineFields } from "./LineFields";
 import { RootField } from "./RootField";

@@ -3,7 +3,7 @@ import { Button, Typography } from "@mui/material";
 import { useEffect, useRef } from "react";
 import { Choose } from "../../../widgets/rows";
 import { set, useApp, type Part } from "../../../model/state";
-import type { Root } from "../../../model/recipes";
+import type { Root } from "../../../model/sources";
 import { DirectionField, Vector } from "./rows";
 import { SelectionField, selections } from "./SelectionField";
 

@@ -5,7 +5,7 @@ import { Choose, Row, Sliding } from "../../../widgets/rows";
 import { useApp, type Part } from "../../../model/state";
 import { symbols } from "../../../model/words";
 import { boxOf } from "../../../project/tools";
-import { directionWords, type Direction, type Source } from "../../../model/recipes";
+import { directionWords, type Direction, type Source } from "../../../model/sources";
 import { useTyped } from "../../../widgets/typed";
 
 export interface FieldsProps {
