@@ -50,6 +50,9 @@ const MOST_DROPS: f64 = 2e5;
 /// The most triangles a drop goes over.
 const MOST_STEPS: usize = 20_000;
 
+/// Over how many triangles in a row it may go without getting anywhere.
+const MOST_STILL: usize = 64;
+
 /// How often a drop falls at most.
 const MOST_FALLS: usize = 64;
 
@@ -274,9 +277,10 @@ impl Falling<'_> {
     fn run(&self, drop: &Drop, left: &mut Vec<(u32, f32)>) {
         let mut running = Running { length: drop.length, gone: 0.0, heading: drop.heading, left };
         let mut place = Place::On(self.nodes_of(drop.triangle), drop.at);
-        let mut falls = 0;
+        let (mut falls, mut still) = (0, 0);
         for _ in 0..MOST_STEPS {
-            if running.is_at_its_end() {
+            let before = running.gone;
+            if running.is_at_its_end() || still > MOST_STILL {
                 return;
             }
             place = match place {
@@ -293,6 +297,7 @@ impl Falling<'_> {
                 }
                 Place::Under(_) | Place::Off => return,
             };
+            still = if running.gone > before { 0 } else { still + 1 };
         }
     }
 
@@ -407,11 +412,11 @@ impl Falling<'_> {
         let own = self.geometry.triangulation().corners();
         let first = first_triangle(mesh, face as usize);
         let triangles = first..first + mesh.face_corners(face as usize).len() - 2;
-        let least_share = |triangle: &usize| {
+        let off = |triangle: &usize| {
             let corners = own[*triangle].map(|corner| mesh.corner_position(corner as usize));
             on.distance(at_shares(corners, shares_of(corners, on)))
         };
-        let triangle = triangles.min_by(|a, b| least_share(a).total_cmp(&least_share(b)))?;
+        let triangle = triangles.min_by(|a, b| off(a).total_cmp(&off(b)))?;
         Some(Place::On(self.nodes_of(triangle as u32), on))
     }
 
