@@ -9,6 +9,7 @@ use speckle_core::{Document, Edit, RecipeEdit};
 use speckle_mesh::{
     Geometry, Mesh, Placement, Transform, UpAxis,
     body::{Body, Placed},
+    geometry::normals,
     mesh::{MeshArrays, UvSet},
 };
 use speckle_model::recipe::{Recipe, RecipeFile, Source, Target};
@@ -137,6 +138,7 @@ pub fn others(path: &Path) -> Result<()> {
         });
         println!("| {title} | {ms:.0} |");
     }
+    folded(&inputs)?;
     let recipe: Recipe = serde_json::from_str(
         r#"{"channels":"R","steps":[{"source":{"kind":"occlusion","rays":4},"shaping":[{"kind":"levels","from":0.1}]},{"source":{"kind":"height_ramp"}}]}"#,
     )?;
@@ -156,6 +158,34 @@ pub fn others(path: &Path) -> Result<()> {
         made_by(&soft, &there, &inputs, &pantry, &Watch::default()).ok()
     };
     println!("| the knob of a softening by length | {:.0} |", crate::median_ms(5, soften));
+    Ok(())
+}
+
+/// How many vertices of a scan have faces that fold back on each other, and how far occlusion there is
+/// from that of their neighbours, beside the same over all: black specks would stand out.
+fn folded(inputs: &Inputs) -> Result<()> {
+    let geometry = &inputs.body.geometry;
+    let source: Source = serde_json::from_str(r#"{"kind":"occlusion","rays":64}"#)?;
+    let open = Pantry::default().source(&source, inputs, &Watch::default())?;
+    let neighbours = geometry.neighbours(Placement::Vertex);
+    let off = |vertex: usize| {
+        let around = neighbours.of(vertex);
+        let mean = around.iter().map(|&v| open.at(v as usize)[0]).sum::<f32>();
+        (open.at(vertex)[0] - mean / around.len().max(1) as f32).abs()
+    };
+    let all = 0..geometry.mesh().vertex_count();
+    let folded: Vec<usize> =
+        all.clone().filter(|&v| normals::of_larger_side(geometry, v).is_some()).collect();
+    let mean = |vertices: &mut dyn Iterator<Item = usize>| {
+        let (sum, count) = vertices.fold((0.0, 0.0_f32), |(sum, n), v| (sum + off(v), n + 1.0));
+        sum / count.max(1.0)
+    };
+    println!(
+        "\n{} vertices fold back; occlusion is {:.3} from their neighbours' there, {:.3} over all\n",
+        folded.len(),
+        mean(&mut folded.iter().copied()),
+        mean(&mut all.clone())
+    );
     Ok(())
 }
 

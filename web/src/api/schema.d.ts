@@ -3653,7 +3653,7 @@ export interface components {
         Streaks: {
             /**
              * Format: float
-             * @description How far apart runs begin; 0 for a fiftieth of the part's diagonal.
+             * @description How far apart runs begin; 0 for a twentieth of the part's diagonal.
              */
             apart?: number;
             /**

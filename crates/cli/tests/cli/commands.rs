@@ -246,7 +246,7 @@ fn recipes_are_listed_shown_and_described_and_nonsense_is_told() {
     };
     let (_, list) = said(&["recipe", "list"]);
     let names: Vec<&str> = list.lines().filter(|line| !line.starts_with(' ')).collect();
-    assert_eq!(names.len(), 8, "every starter is read");
+    assert_eq!(names.len(), 9, "every starter is read");
     for name in names {
         let (is_fine, shown) = said(&["recipe", "show", name]);
         assert!(is_fine && serde_json::from_str::<Value>(&shown).unwrap()["recipes"].is_array());

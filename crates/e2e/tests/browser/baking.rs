@@ -535,7 +535,7 @@ async fn what_cannot_be_made_says_what_to_do() -> Result<()> {
     // An empty selection as root.
     table.edit(json!({ "type": "add_helper", "part": "PART", "role": "selection", "name": "Roots", "placement": "face" })).await?;
     browser.until("speckle.state().parts[0].helpers.length === 1").await?;
-    table.add("place", "trail").await?;
+    table.add("ways", "trail").await?;
     browser.choose_row("From", "a selection").await?;
     table.status("R", "failed").await?;
     let words = browser.find("recipe-state").await?.text().await?;

@@ -352,7 +352,7 @@ async fn recipes_come_and_go_as_files() {
     )
     .await;
     let shelf: Vec<Value> = serde_json::from_slice(&shelf).unwrap();
-    assert_eq!((status, shelf.len()), (200, 8));
+    assert_eq!((status, shelf.len()), (200, 9));
 
     // Every one of the shelf makes a set of the bollard.
     let take = format!("parts/{}/recipes", client.part);
