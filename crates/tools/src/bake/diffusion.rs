@@ -3,7 +3,10 @@
 use std::borrow::Cow;
 
 use rayon::prelude::*;
-use speckle_mesh::{Geometry, Placement, geometry::conduction::Conduction};
+use speckle_mesh::{
+    Geometry, Placement,
+    geometry::conduction::{ALONE, Conduction, Graph, Together},
+};
 
 use super::watch::{GivenUp, Watch};
 
@@ -48,7 +51,7 @@ impl<'a> Diffusion<'a> {
         let topology = self.geometry.topology();
         let density = |vertex: usize| {
             let point = topology.point_of(vertex);
-            let area = self.conduction.areas()[point];
+            let area = self.conduction.finest().areas()[point];
             if area > 0.0 { masses[point] / area } else { 0.0 }
         };
         (0..masses.len()).into_par_iter().map(density).collect()
@@ -56,8 +59,7 @@ impl<'a> Diffusion<'a> {
 
     /// Lets nothing through between points that are apart.
     fn cut(&mut self, are_apart: impl Fn(usize, usize) -> bool) {
-        let conduction = self.conduction.clone().into_owned();
-        self.conduction = Cow::Owned(conduction.cut(are_apart));
+        self.conduction = Cow::Owned(self.conduction.cut(are_apart));
     }
 
     /// Means over a disc of a radius about each vertex: it and heat after this time spread alike, r²/4
@@ -71,50 +73,22 @@ impl<'a> Diffusion<'a> {
     }
 
     /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
-    /// conjugate gradients.
+    /// conjugate gradients, each step of which is helped along by what coarser graphs say of it.
     ///
     /// # Errors
     /// When it was given up; the values are then what they were.
     pub fn spread(&self, values: &mut Vec<f32>, time: f32, watch: &Watch) -> Result<(), GivenUp> {
-        let count = values.len();
-        let scale = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
-        let area = |v: usize| self.conduction.areas()[v].max(scale);
-        let edges = |v: usize| self.conduction.edges(v);
-        let diagonal: Vec<f32> = (0..count)
-            .into_par_iter()
-            .map(|v| area(v) + time * edges(v).iter().map(|(_, w)| w).sum::<f32>())
-            .collect();
-        let apply = |x: &[f32], out: &mut Vec<f32>| {
-            (0..count)
-                .into_par_iter()
-                .with_min_len(1024)
-                .map(|v| {
-                    let around: f32 = edges(v).iter().map(|&(o, w)| w * x[o as usize]).sum();
-                    diagonal[v] * x[v] - time * around
-                })
-                .collect_into_vec(out);
-        };
-        let dot = |a: &[f32], b: &[f32]| -> f64 {
-            let sums: Vec<f64> = a
-                .par_chunks(RUN)
-                .zip(b.par_chunks(RUN))
-                .map(|(a, b)| a.iter().zip(b).map(|(a, b)| f64::from(a * b)).sum())
-                .collect();
-            sums.iter().sum()
-        };
+        let least = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
+        let multigrid = Multigrid::new(&self.conduction, time, least);
+        let finest = &multigrid.levels[0];
         // What stands at a point beside its first vertex takes no part: it gets what that has.
         let topology = self.geometry.topology();
         let is_first = |v: usize| topology.point_of(v) == v;
-        let start: Vec<f32> =
-            (0..count).into_par_iter().map(|v| if is_first(v) { values[v] } else { 0.0 }).collect();
-        let (mut x, mut next) = (start.clone(), Vec::new());
-        apply(&x, &mut next);
-        let mut left: Vec<f32> =
-            (0..count).into_par_iter().map(|v| area(v) * start[v] - next[v]).collect();
-        let soft = |left: &[f32]| -> Vec<f32> {
-            left.par_iter().zip(&diagonal).map(|(l, d)| l / d).collect()
-        };
-        let mut softened = soft(&left);
+        let start = each(values.len(), |v| if is_first(v) { values[v] } else { 0.0 });
+        let mut x = start.clone();
+        let right = each(start.len(), |v| finest.area(v) * start[v]);
+        let mut left = finest.left(&x, &right);
+        let mut softened = multigrid.soft(&left);
         let mut way = softened.clone();
         let mut rest = dot(&left, &softened);
         let goal = rest * TOLERANCE * TOLERANCE;
@@ -123,23 +97,155 @@ impl<'a> Diffusion<'a> {
             if rest <= goal || !rest.is_finite() || rest == 0.0 {
                 break;
             }
-            apply(&way, &mut next);
+            let next = finest.applied(&way);
             let step = (rest / dot(&way, &next)) as f32;
             if !step.is_finite() {
                 break;
             }
             x.par_iter_mut().zip(&way).for_each(|(x, w)| *x += step * w);
             left.par_iter_mut().zip(&next).for_each(|(l, n)| *l -= step * n);
-            softened = soft(&left);
+            softened = multigrid.soft(&left);
             let now = dot(&left, &softened);
             let turn = (now / rest) as f32;
             rest = now;
             way.par_iter_mut().zip(&softened).for_each(|(w, s)| *w = s + turn * *w);
         }
         if x.iter().all(|x| x.is_finite()) {
-            *values = (0..count).into_par_iter().map(|v| x[topology.point_of(v)]).collect();
+            *values = each(x.len(), |v| x[topology.point_of(v)]);
         }
         Ok(())
+    }
+}
+
+/// What is found for each of so many, on all cores.
+fn each(count: usize, of: impl Fn(usize) -> f32 + Sync) -> Vec<f32> {
+    (0..count).into_par_iter().with_min_len(1024).map(&of).collect()
+}
+
+/// The same on any number of cores.
+fn dot(a: &[f32], b: &[f32]) -> f64 {
+    let sums: Vec<f64> = a
+        .par_chunks(RUN)
+        .zip(b.par_chunks(RUN))
+        .map(|(a, b)| a.iter().zip(b).map(|(a, b)| f64::from(*a) * f64::from(*b)).sum())
+        .collect();
+    sums.iter().sum()
+}
+
+/// A step of a time on a graph: the areas, and what is conducted in that time.
+struct Level<'a> {
+    graph: &'a Graph,
+    time: f32,
+    /// The least area that counts.
+    least: f32,
+    /// Of each node, its area and all that its edges conduct in the time.
+    diagonal: Vec<f32>,
+}
+
+impl<'a> Level<'a> {
+    fn new(graph: &'a Graph, time: f32, least: f32) -> Self {
+        let conducted = |node: usize| graph.edges(node).iter().map(|(_, w)| w).sum::<f32>();
+        let area = |node: usize| graph.areas()[node].max(least);
+        let diagonal = each(graph.areas().len(), |node| area(node) + time * conducted(node));
+        Self { graph, time, least, diagonal }
+    }
+
+    fn area(&self, node: usize) -> f32 {
+        self.graph.areas()[node].max(self.least)
+    }
+
+    fn applied_at(&self, x: &[f32], node: usize) -> f32 {
+        let around: f32 = self.graph.edges(node).iter().map(|&(o, w)| w * x[o as usize]).sum();
+        self.diagonal[node] * x[node] - self.time * around
+    }
+
+    fn applied(&self, x: &[f32]) -> Vec<f32> {
+        each(x.len(), |node| self.applied_at(x, node))
+    }
+
+    /// What is left of a right-hand side.
+    fn left(&self, x: &[f32], right: &[f32]) -> Vec<f32> {
+        each(x.len(), |node| right[node] - self.applied_at(x, node))
+    }
+
+    /// A step of Jacobi's, held back so that nothing swings.
+    fn smoothed(&self, x: &[f32], right: &[f32]) -> Vec<f32> {
+        each(x.len(), |node| {
+            let left = right[node] - self.applied_at(x, node);
+            x[node] + HELD_BACK * left / self.diagonal[node]
+        })
+    }
+
+    /// Whether heat goes further than from one node to the next in the time.
+    fn goes_far(&self) -> bool {
+        let whole: f64 = (0..self.diagonal.len()).map(|node| f64::from(self.area(node))).sum();
+        let diagonal: f64 = self.diagonal.iter().map(|&d| f64::from(d)).sum();
+        diagonal > FAR * whole
+    }
+}
+
+/// How much of a step of Jacobi's is taken.
+const HELD_BACK: f32 = 0.7;
+
+/// How many times the areas all that is conducted has to be for coarser graphs to be of help.
+const FAR: f64 = 3.0;
+
+/// How many steps are taken on the coarsest graph.
+const COARSEST_STEPS: usize = 12;
+
+/// A step of a time on coarser and coarser graphs.
+struct Multigrid<'a> {
+    levels: Vec<Level<'a>>,
+    /// How each came of the one before.
+    togethers: Vec<&'a Together>,
+}
+
+impl<'a> Multigrid<'a> {
+    fn new(conduction: &'a Conduction, time: f32, least: f32) -> Self {
+        let mut levels = vec![Level::new(conduction.finest(), time, least)];
+        let mut togethers = Vec::new();
+        for (together, graph) in conduction.coarser() {
+            if !levels.last().is_some_and(Level::goes_far) {
+                break;
+            }
+            levels.push(Level::new(graph, time, least));
+            togethers.push(together);
+        }
+        Self { levels, togethers }
+    }
+
+    /// About what is to be added for what is left.
+    fn soft(&self, left: &[f32]) -> Vec<f32> {
+        let finest = &self.levels[0];
+        if self.levels.len() == 1 {
+            return each(left.len(), |node| left[node] / finest.diagonal[node]);
+        }
+        self.cycle(0, left)
+    }
+
+    /// A step before and one after what the coarser graph adds: the same from either side, as
+    /// conjugate gradients need it.
+    fn cycle(&self, nth: usize, right: &[f32]) -> Vec<f32> {
+        let level = &self.levels[nth];
+        let mut x = each(right.len(), |node| HELD_BACK * right[node] / level.diagonal[node]);
+        let Some(together) = self.togethers.get(nth) else {
+            for _ in 1..COARSEST_STEPS {
+                x = level.smoothed(&x, right);
+            }
+            return x;
+        };
+        let left = level.left(&x, right);
+        let members = |node: usize| together.members(node).iter();
+        let count = self.levels[nth + 1].diagonal.len();
+        let coarse_right =
+            each(count, |node| members(node).map(|&member| left[member as usize]).sum());
+        let coarse = self.cycle(nth + 1, &coarse_right);
+        x.par_iter_mut().with_min_len(1024).zip(together.of()).for_each(|(x, &of)| {
+            if of != ALONE {
+                *x += coarse[of as usize];
+            }
+        });
+        level.smoothed(&x, right)
     }
 }
 
