@@ -30,8 +30,9 @@ pub const PEAK: f32 = 1.107_783_8;
 /// The most steps towards the answer.
 const MOST_STEPS: usize = 400;
 
-/// How small what is left has to become, as a share of what it was.
-const TOLERANCE: f64 = 1e-4;
+/// How small what is off has to become, as a share of the answer (both squared and summed over the
+/// surface).
+const TOLERANCE: f64 = 1e-3;
 
 impl<'a> Diffusion<'a> {
     /// Makes ready.
@@ -85,15 +86,21 @@ impl<'a> Diffusion<'a> {
         let topology = self.geometry.topology();
         let is_first = |v: usize| topology.point_of(v) == v;
         let start = each(values.len(), |v| if is_first(v) { values[v] } else { 0.0 });
-        let mut x = start.clone();
         let right = each(start.len(), |v| finest.area(v) * start[v]);
-        let mut left = finest.left(&x, &right);
-        let mut softened = multigrid.soft(&left);
+        // From where it is, or from nothing: what is rough is further from the answer than that.
+        let from_there = finest.left(&start, &right);
+        let (there, nothing) = (multigrid.soft(&from_there), multigrid.soft(&right));
+        let (rest_there, rest_nothing) = (dot(&from_there, &there), dot(&right, &nothing));
+        let (mut x, mut left, mut softened, mut rest) = if rest_there <= rest_nothing {
+            (start, from_there, there, rest_there)
+        } else {
+            (vec![0.0; right.len()], right, nothing, rest_nothing)
+        };
         let mut way = softened.clone();
-        let mut rest = dot(&left, &softened);
-        let goal = rest * TOLERANCE * TOLERANCE;
         for _ in 0..MOST_STEPS {
             watch.check()?;
+            // What is still off, beside what has come out.
+            let goal = TOLERANCE * TOLERANCE * finest.whole(&x);
             if rest <= goal || !rest.is_finite() || rest == 0.0 {
                 break;
             }
@@ -163,6 +170,18 @@ impl<'a> Level<'a> {
         each(x.len(), |node| self.applied_at(x, node))
     }
 
+    /// The square of numbers, summed over the surface.
+    fn whole(&self, x: &[f32]) -> f64 {
+        let run = |(nth, run): (usize, &[f32])| -> f64 {
+            let square = |(i, x): (usize, &f32)| {
+                f64::from(self.area(nth * RUN + i)) * f64::from(*x) * f64::from(*x)
+            };
+            run.iter().enumerate().map(square).sum()
+        };
+        let sums: Vec<f64> = x.par_chunks(RUN).enumerate().map(run).collect();
+        sums.iter().sum()
+    }
+
     /// What is left of a right-hand side.
     fn left(&self, x: &[f32], right: &[f32]) -> Vec<f32> {
         each(x.len(), |node| right[node] - self.applied_at(x, node))
@@ -188,7 +207,7 @@ impl<'a> Level<'a> {
 const HELD_BACK: f32 = 0.7;
 
 /// How many times the areas all that is conducted has to be for coarser graphs to be of help.
-const FAR: f64 = 3.0;
+const FAR: f64 = 30.0;
 
 /// How many steps are taken on the coarsest graph.
 const COARSEST_STEPS: usize = 12;
