@@ -1,10 +1,34 @@
 // The numbers of sources that draw by chance.
 import { Choose, Sliding, Switching } from "../../../widgets/rows";
-import { amongWords, noiseWords, patternWords } from "../../../model/sources";
-import { DirectionField, useRows, vec, type FieldsProps } from "./rows";
+import { noiseWords, patternWords, type Source } from "../../../model/sources";
+import type { Part } from "../../../model/state";
+import { DirectionField, ForEach, useRows, vec, type FieldsProps } from "./rows";
+
+/** Where a noise or a pattern may be looked up on a part. */
+const spacesOf = (part: Part): readonly (readonly ["part" | "world" | "uv", string])[] => [
+  ["part", "the part's space"],
+  ["world", "the project's space"],
+  ...(part.uv_sets > 0 ? [["uv", "UV"] as const] : []),
+];
 
 export function ChanceFields({ source, part, onChange }: FieldsProps) {
   const { size, put, turn, length, share, seed } = useRows(part, onChange);
+  /** How large what comes again is: a share of the image in UV, else a length. */
+  const grain = (inUv: boolean, value: number | undefined, change: (size: number) => Source) =>
+    inUv ? (
+      <Sliding
+        label="Size"
+        value={value ?? 0}
+        min={0}
+        max={1}
+        step={0.005}
+        digits={3}
+        zero="fitted"
+        onChange={(n) => turn(change(n))}
+      />
+    ) : (
+      length("Size", value, 0.5, "fitted", change)
+    );
   switch (source.kind) {
     case "noise": {
       const space = typeof source.space === "object" ? "uv" : (source.space ?? "part");
@@ -28,20 +52,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             options={noiseWords}
             onChange={(noise) => put({ ...source, noise, tiles: noise === "simplex" ? false : source.tiles })}
           />
-          {inUv ? (
-            <Sliding
-              label="Size"
-              value={source.size ?? 0}
-              min={0}
-              max={1}
-              step={0.005}
-              digits={3}
-              zero="fitted"
-              onChange={(n) => turn({ ...source, size: n })}
-            />
-          ) : (
-            length("Size", source.size, 0.5, "fitted", (n) => ({ ...source, size: n }))
-          )}
+          {grain(inUv, source.size, (n) => ({ ...source, size: n }))}
           <Sliding
             label="Octaves"
             value={source.octaves ?? 3}
@@ -59,23 +70,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             digits={2}
             onChange={(warp) => turn({ ...source, warp })}
           />
-          <Choose
-            label="In"
-            value={space}
-            options={
-              part.uv_sets > 0
-                ? [
-                    ["part", "the part's space"],
-                    ["world", "the project's space"],
-                    ["uv", "UV"],
-                  ]
-                : [
-                    ["part", "the part's space"],
-                    ["world", "the project's space"],
-                  ]
-            }
-            onChange={to}
-          />
+          <Choose label="In" value={space} options={spacesOf(part)} onChange={to} />
           <Sliding
             label="Contrast"
             value={Math.round((source.contrast ?? 0) * 100)}
@@ -159,20 +154,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
             options={patternWords}
             onChange={(next) => put({ ...source, shows: next })}
           />
-          {space === "uv" ? (
-            <Sliding
-              label="Size"
-              value={source.size ?? 0}
-              min={0}
-              max={1}
-              step={0.005}
-              digits={3}
-              zero="fitted"
-              onChange={(n) => turn({ ...source, size: n })}
-            />
-          ) : (
-            length("Size", source.size, 0.5, "fitted", (n) => ({ ...source, size: n }))
-          )}
+          {grain(space === "uv", source.size, (n) => ({ ...source, size: n }))}
           {shows === "bricks" && (
             <>
               <Sliding
@@ -202,18 +184,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
           <Choose
             label="In"
             value={space}
-            options={
-              part.uv_sets > 0
-                ? [
-                    ["part", "the part's space"],
-                    ["world", "the project's space"],
-                    ["uv", "UV"],
-                  ]
-                : [
-                    ["part", "the part's space"],
-                    ["world", "the project's space"],
-                  ]
-            }
+            options={spacesOf(part)}
             onChange={(next) => put({ ...source, size: 0, space: next === "uv" ? { uv: 0 } : next })}
           />
           {isLaid && (
@@ -230,12 +201,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
     case "per_piece":
       return (
         <>
-          <Choose
-            label="For each of"
-            value={source.by ?? "pieces"}
-            options={amongWords}
-            onChange={(by) => put({ ...source, by })}
-          />
+          <ForEach by={source.by} onChange={(by) => put({ ...source, by })} />
           <Sliding
             label="Different"
             value={source.colors ?? 0}
@@ -252,12 +218,7 @@ export function ChanceFields({ source, part, onChange }: FieldsProps) {
       const amounts = vec(source.amounts ?? [1, 1, 1]);
       return (
         <>
-          <Choose
-            label="For each of"
-            value={source.by ?? "pieces"}
-            options={amongWords}
-            onChange={(by) => put({ ...source, by })}
-          />
+          <ForEach by={source.by} onChange={(by) => put({ ...source, by })} />
           {["Lightness", "Chroma", "Hue"].map((label, i) => (
             <Sliding
               key={label}

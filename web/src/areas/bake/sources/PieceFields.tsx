@@ -1,8 +1,7 @@
 // What programs are told of pieces.
 import { Choose, Switching } from "../../../widgets/rows";
-import { amongWords } from "../../../model/sources";
 import { BoxField } from "./BoxField";
-import { DirectionField, useRows, type FieldsProps } from "./rows";
+import { DirectionField, ForEach, useRows, type FieldsProps } from "./rows";
 
 export function PieceFields({ source, part, onChange }: FieldsProps) {
   const { put } = useRows(part, onChange);
@@ -10,12 +9,7 @@ export function PieceFields({ source, part, onChange }: FieldsProps) {
     case "pivot":
       return (
         <>
-          <Choose
-            label="For each of"
-            value={source.by ?? "pieces"}
-            options={amongWords}
-            onChange={(by) => put({ ...source, by })}
-          />
+          <ForEach by={source.by} onChange={(by) => put({ ...source, by })} />
           <Switching
             label="In its middle"
             on={source.end == null}
@@ -30,12 +24,7 @@ export function PieceFields({ source, part, onChange }: FieldsProps) {
     case "piece_number":
       return (
         <>
-          <Choose
-            label="For each of"
-            value={source.by ?? "pieces"}
-            options={amongWords}
-            onChange={(by) => put({ ...source, by })}
-          />
+          <ForEach by={source.by} onChange={(by) => put({ ...source, by })} />
           <Choose
             label="Held in"
             value={source.bits === 16 ? "16" : "8"}

@@ -32,8 +32,8 @@ export function RootField({
     ["point", "a point on it"],
     ["open_edge", "its open edge"],
     ["selection", "a selection"],
+    ["part", ofTrail ? "where another part touches" : "another part"],
   ];
-  options.push(["part", ofTrail ? "where another part touches" : "another part"]);
   const starts: Record<Root["kind"], Root> = {
     end: { kind: "end", towards: "down" },
     point: { kind: "point", at: [0, 1, 2].map((i) => ((part.min[i] ?? 0) + (part.max[i] ?? 0)) / 2) },

@@ -5,7 +5,8 @@ import { Choose, Row, Sliding } from "../../../widgets/rows";
 import { useApp, type Part } from "../../../model/state";
 import { symbols } from "../../../model/words";
 import { boxOf } from "../../../project/tools";
-import { directionWords, type Direction, type Source } from "../../../model/sources";
+import type { Schemas } from "../../../api/client";
+import { amongWords, directionWords, type Direction, type Source } from "../../../model/sources";
 import { useTyped } from "../../../widgets/typed";
 
 export interface FieldsProps {
@@ -14,6 +15,8 @@ export interface FieldsProps {
   /** `turning`: one of many on the way, as a slider gives them. */
   onChange: (source: Source, turning: boolean) => void;
 }
+
+type Among = Schemas["Among"];
 
 export type Vec = [number, number, number];
 export const vec = (numbers: readonly number[]): Vec => [numbers[0] ?? 0, numbers[1] ?? 0, numbers[2] ?? 0];
@@ -77,6 +80,11 @@ export function DirectionField({
       )}
     </>
   );
+}
+
+/** What is told apart. */
+export function ForEach({ by, onChange }: { by: Among | undefined; onChange: (by: Among) => void }) {
+  return <Choose label="For each of" value={by ?? "pieces"} options={amongWords} onChange={onChange} />;
 }
 
 export const spaces = [
