@@ -8,6 +8,7 @@ mod bake;
 mod dabs;
 mod replacing;
 mod reshaping;
+mod transfer;
 
 use std::{
     env, fs,
@@ -43,7 +44,7 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing`, `reshaping` or `waits` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing`, `reshaping`, `transfer` or `waits` leaves the rest out.
     match env::args().nth(2).as_deref() {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
@@ -51,6 +52,7 @@ fn main() -> Result<()> {
         Some("bake") => return bake::all(&dragon),
         Some("sources") => return bake::others(&dragon),
         Some("formats") => return formats(&dragon),
+        Some("transfer") => return transfer::all(&folder),
         Some("reshaping") => return reshaping::all(&dragon),
         Some("replacing") => {
             return replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"));
@@ -69,6 +71,7 @@ fn main() -> Result<()> {
     whole(&dragon)?;
     replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"))?;
     reshaping::all(&dragon)?;
+    transfer::all(&folder)?;
     bake::all(&dragon)?;
     huge()
 }

@@ -39,7 +39,7 @@ use error::ApiError;
 use reader::ReaderProgram;
 use rest::{
     deliver::{self, recipients},
-    paints, project, recipes, replacement, shelf,
+    looked::Looked, paints, project, recipes, replacement, shelf, transfer,
 };
 
 /// How to serve.
@@ -80,8 +80,10 @@ struct App {
     most_upload: usize,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
-    /// What was looked at last and may be done next.
-    looked: Arc<Mutex<Option<rest::replacement::Looked>>>,
+    /// The replacement that was looked at last and may be done next.
+    replacements: Looked<replacement::Planned>,
+    /// The transfer, likewise.
+    transfers: Looked<transfer::Planned>,
 }
 
 impl App {
@@ -150,6 +152,9 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
+        .routes(routes!(transfer::transfer_to))
+        .routes(routes!(transfer::transfer_from_file))
+        .routes(routes!(transfer::transferred))
         .routes(routes!(deliver::formats))
         .routes(routes!(
             recipients::recipients,
@@ -198,7 +203,8 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         reader: config.reader.clone().map(Arc::new),
         most_upload: config.most_upload,
         drawing: Arc::default(),
-        looked: Arc::default(),
+        replacements: Looked::default(),
+            transfers: Looked::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();

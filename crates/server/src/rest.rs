@@ -3,11 +3,13 @@
 //! for what goes out.
 
 pub mod deliver;
+pub mod looked;
 pub mod paints;
 pub mod project;
 pub mod recipes;
 pub mod replacement;
 pub mod shelf;
+pub mod transfer;
 
 use axum::{
     http::{HeaderMap, HeaderValue, StatusCode, header},

@@ -280,7 +280,10 @@ impl ProjectFile {
     }
 
     /// The document after a row, by way of the checkpoint.
-    pub(crate) fn document_at(&self, seq: i64) -> Result<Document, StoreError> {
+    ///
+    /// # Errors
+    /// When a row or a mesh on the way is missing or damaged.
+    pub fn document_at(&self, seq: i64) -> Result<Document, StoreError> {
         let from = self.checkpoint_seq()?;
         let mut document = self.checkpointed()?;
         for seq in from + 1..=seq {

@@ -13,6 +13,8 @@ use speckle_color::Rgba;
 use speckle_mesh::Geometry;
 use speckle_model::{ColorSet, Part, partners::partners};
 
+use crate::on_surface::DRAWN_IN;
+
 /// How two sets of one name differ.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -299,6 +301,3 @@ fn by_place(ours: &Part, theirs: &Part, whole: bool) -> PartDifference {
     });
     PartDifference { name: ours.traits.name.clone(), sets, max_distance: Some(max_distance) }
 }
-
-/// How far corners are drawn towards the middle of their face.
-const DRAWN_IN: f32 = 0.02;

@@ -1,4 +1,4 @@
-//! What is done to parts: baking, strokes, fills, adjustments, replacing, comparing, pictures.
+//! What is done to parts: baking, strokes, fills, adjustments, replacing, transfer, comparing, pictures.
 //!
 //! Everything takes parts and values and gives values; nothing here knows of documents or undo.
 
@@ -9,6 +9,7 @@ mod bilinear;
 pub mod compare;
 pub mod image_file;
 pub mod map;
+mod on_surface;
 pub mod picture;
 pub mod raster;
 pub mod region;
@@ -17,3 +18,4 @@ pub mod separation;
 pub mod softening;
 pub mod stencil;
 pub mod stroke;
+pub mod transfer;

@@ -103,10 +103,7 @@ pub struct ShapeTo {
 }
 
 /// What a number may lose on the way through linear light and back: it is the same number.
-const LAST_BITS: f32 = 2e-6;
-
-/// How far corners are drawn towards the middle of their face, so that a seam is not crossed.
-const DRAWN_IN: f32 = 0.02;
+pub(crate) const LAST_BITS: f32 = 2e-6;
 
 /// Plans other colors: what the file shows, on the part's elements. Sets go by their names, or by
 /// their places where both have as many. A set that cannot hold what comes where it stands moves
@@ -240,20 +237,24 @@ fn partner<'a>(part: &'a Part, theirs: &NewPart, nth: usize) -> Option<&'a Color
     part.products().nth(own)
 }
 
-/// A mesh of the project's space in the part's own: files may hold a part where it stands, or as it
-/// was modelled, and what lies nearer to it is meant. Where its faces had to be turned over, the old
-/// index of each corner comes along.
-fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Carry>), MeshError> {
+/// Whether a mesh lies as the part was modelled, and not where it stands in the project: files may hold
+/// either, and what lies nearer is meant.
+pub(crate) fn stands_as_modelled(part: &Part, mesh: &Mesh) -> bool {
     let to_part: Affine3A = part.traits.transform.to_project().inverse();
     let ours = bounds(part.geometry.shown_points().iter().copied());
     // What no face uses is not where the shape is.
     let theirs = || mesh.corner_vertices().iter().map(|&v| mesh.positions()[v as usize]);
     let off = |theirs: [Vec3; 2]| theirs[0].distance(ours[0]) + theirs[1].distance(ours[1]);
-    let as_modelled = off(bounds(theirs()));
-    let as_placed = off(bounds(theirs().map(|p| to_part.transform_point3(p))));
-    if as_modelled <= as_placed {
+    off(bounds(theirs())) <= off(bounds(theirs().map(|p| to_part.transform_point3(p))))
+}
+
+/// A mesh of a file in the part's own space. Where its faces had to be turned over, the old index of
+/// each corner comes along.
+fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Carry>), MeshError> {
+    if stands_as_modelled(part, mesh) {
         return Ok((mesh.clone(), None));
     }
+    let to_part: Affine3A = part.traits.transform.to_project().inverse();
     let moved = mesh.moved(|p| to_part.transform_point3(p))?;
     if !part.traits.transform.mirrors() {
         return Ok((moved, None));

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use speckle_mesh::{Conversion, Geometry};
-use speckle_model::SetId;
+use speckle_mesh::{Conversion, Geometry, Placement};
+use speckle_model::{SetId, color_set::Role};
 use speckle_tools::replacing::{ColorsTo, ShapeTo};
 
 use super::{
@@ -25,6 +25,18 @@ pub enum ReplaceEdit {
         /// The values.
         colors: ColorsTo,
     },
+    /// Lays what came from other surfaces over a part's sets, as
+    /// [`speckle_tools::transfer::transfer`] planned it.
+    TransferColors {
+        /// The part.
+        part: PartId,
+        /// What they come from, for the user.
+        from: String,
+        /// The values.
+        colors: ColorsTo,
+        /// For every vertex whether it found no source: kept as a selection, where that is wanted.
+        lost: Option<Vec<bool>>,
+    },
     /// Gives a part another shape, as [`speckle_tools::replacing::shape`] planned it.
     ReplaceShape {
         /// The part.
@@ -38,11 +50,17 @@ pub enum ReplaceEdit {
     },
 }
 
+/// What the selection of what found no source is called.
+const LOST: &str = "Lost";
+
 impl Family for ReplaceEdit {
     fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
         match self {
             Self::ReplaceColors { part, from, colors } => {
                 document.replace_colors(part, &from, colors).map(Planned::Done)
+            }
+            Self::TransferColors { part, from, colors, lost } => {
+                document.transfer_colors(part, &from, colors, lost).map(Planned::Done)
             }
             Self::ReplaceShape { part, from, shape, images } => {
                 Ok(document.change_replacing_shape(part, &from, *shape, images)?.into())
@@ -68,6 +86,63 @@ impl Document {
             }
         }
         let label = format!("Colors of {} from {from}", own.traits.name);
+        self.lay_all_over(part, label, colors)
+    }
+
+    /// Lays what was transferred over a part's sets, and keeps what was lost as a selection.
+    fn transfer_colors(
+        &mut self,
+        part: PartId,
+        from: &str,
+        colors: ColorsTo,
+        lost: Option<Vec<bool>>,
+    ) -> Result<Change, EditError> {
+        let mut change = self.replace_colors(part, from, colors)?;
+        change.label = format!("Transfer from {from} to {}", self.part(part)?.traits.name);
+        let Some(lost) = lost.filter(|lost| lost.contains(&true)) else { return Ok(change) };
+        match self.selection_of(part, LOST, &lost) {
+            Ok(selection) => {
+                self.replay(&selection, Direction::Forward)?;
+                change.steps.extend(selection.steps);
+                Ok(change)
+            }
+            Err(error) => {
+                self.replay(&change, Direction::Backward)?;
+                Err(error)
+            }
+        }
+    }
+
+    /// A new selection of vertices.
+    fn selection_of(
+        &mut self,
+        part: PartId,
+        name: &str,
+        is_in: &[bool],
+    ) -> Result<Change, EditError> {
+        let mut change =
+            self.change_adding_helper(part, Role::Selection, name, Placement::Vertex)?;
+        for step in &mut change.steps {
+            if let ChangeStep::Set { set, .. } = step {
+                if set.values.len() != is_in.len() {
+                    return Err(EditError::DoesNotFit(
+                        "the part got another shape meanwhile: transfer again",
+                    ));
+                }
+                let value = |&is_in: &bool| [f32::from(u8::from(is_in)), 0.0, 0.0, 0.0];
+                set.values = Arc::new(is_in.iter().map(value).collect());
+            }
+        }
+        Ok(change)
+    }
+
+    /// Lays values over sets, or makes new ones of them, all or none.
+    fn lay_all_over(
+        &mut self,
+        part: PartId,
+        label: String,
+        colors: ColorsTo,
+    ) -> Result<Change, EditError> {
         let mut whole = Change { label, ..Change::default() };
         for (set, new) in colors {
             let laid = match set {

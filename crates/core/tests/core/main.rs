@@ -33,5 +33,6 @@ mod sets;
 mod shapes;
 mod sky;
 mod trails;
+mod transfer;
 mod twins;
 mod weather;

@@ -1,5 +1,8 @@
 //! Many rays at once: whether anything is in the way of each of a packet of them.
 //!
+//! The tree is soon built and its boxes are plain numbers, so that the nearest of its triangles are
+//! looked for in it as well, where many are asked for.
+//!
 //! Rays that start near each other and go about the same way meet the same boxes, so each box is
 //! tested for a whole packet in one go (Wald, Slusallek, Benthin and Wagner, Interactive Rendering
 //! with Coherent Ray Tracing, 2001), with whatever vector unit the machine has.
@@ -11,7 +14,10 @@ use rayon::prelude::*;
 use smallvec::{SmallVec, smallvec};
 
 use super::{
-    bvh::{center_of, tree::binary_tree},
+    bvh::{
+        center_of,
+        tree::{binary_tree, nearest_on_triangle},
+    },
     triangulate::Triangulation,
 };
 use crate::mesh::Mesh;
@@ -21,6 +27,8 @@ use crate::mesh::Mesh;
 pub struct Packets {
     nodes: Vec<Node>,
     triangles: Vec<Flat>,
+    /// The number of each of `triangles`.
+    numbers: Vec<u32>,
     /// What lies at the origin; see [`center_of`].
     center: [f32; 3],
 }
@@ -42,6 +50,13 @@ struct Flat {
     v0: [f32; 3],
     e1: [f32; 3],
     e2: [f32; 3],
+}
+
+impl Flat {
+    fn triangle(&self) -> Triangle {
+        let [v0, e1, e2] = [self.v0, self.e1, self.e2].map(Vec3A::from_array);
+        Triangle { v0, v1: v0 + e1, v2: v0 + e2 }
+    }
 }
 
 /// The most triangles in a leaf.
@@ -101,8 +116,65 @@ impl Packets {
                 })
                 .collect(),
             triangles: tree.primitive_indices.par_iter().map(flat).collect(),
+            numbers: tree.primitive_indices,
             center: center.into(),
         }
+    }
+
+    /// The triangle nearest to a point within a distance, of those that count: its number, where on it,
+    /// and how far away.
+    #[must_use]
+    pub fn nearest(
+        &self,
+        point: Vec3,
+        within: f32,
+        counts: impl Fn(u32) -> bool,
+    ) -> Option<(u32, Vec3, f32)> {
+        let center = Vec3A::from_array(self.center);
+        let from = Vec3A::from(point) - center;
+        let away = |node: &Node| {
+            let outside = (Vec3A::from_array(node.min) - from).max(from - Vec3A::from_array(node.max));
+            outside.max(Vec3A::ZERO).length_squared()
+        };
+        let mut best = (within * within).min(f32::MAX);
+        let mut found = None;
+        let mut stack: SmallVec<[(u32, f32); 64]> = SmallVec::new();
+        let mut at = (0_u32, away(self.nodes.first()?));
+        loop {
+            let node = &self.nodes[at.0 as usize];
+            let mut next = None;
+            if at.1 > best {
+                // Nothing in it is nearer than what was found meanwhile.
+            } else if node.count > 0 {
+                let first = node.first as usize;
+                for slot in first..first + node.count as usize {
+                    if !counts(self.numbers[slot]) {
+                        continue;
+                    }
+                    let nearest = nearest_on_triangle(from, &self.triangles[slot].triangle());
+                    let square = nearest.distance_squared(from);
+                    if square <= best {
+                        best = square;
+                        found = Some((slot, nearest));
+                    }
+                }
+            } else {
+                let sides = [node.first, node.first + 1];
+                let [a, b] = sides.map(|child| (child, away(&self.nodes[child as usize])));
+                let (near, far) = if a.1 <= b.1 { (a, b) } else { (b, a) };
+                if far.1 <= best {
+                    stack.push(far);
+                }
+                next = (near.1 <= best).then_some(near);
+            }
+            match next.or_else(|| stack.pop()) {
+                Some(next) => at = next,
+                None => break,
+            }
+        }
+        let (slot, nearest) = found?;
+        let nearest = Vec3::from(nearest + center);
+        Some((self.numbers[slot], nearest, nearest.distance(point)))
     }
 
     /// The lanes, of those in `open`, whose ray meets something; the others keep their place in

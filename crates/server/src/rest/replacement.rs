@@ -1,7 +1,5 @@
 //! Other colors, or another shape, for a part that is there already.
 
-use std::time::{Duration, Instant};
-
 use axum::{
     Json,
     extract::{Multipart, Path, Query, State},
@@ -23,7 +21,7 @@ use super::{
 use crate::{
     App,
     error::ApiError,
-    session::{command::Now, lock},
+    session::command::Now,
 };
 
 /// What a replacement replaces.
@@ -79,17 +77,13 @@ pub struct Replacement {
     reasons: Reasons,
 }
 
-/// A replacement that was looked at: done next, nothing is read and found a second time.
+/// A replacement that was looked at.
 #[derive(Debug)]
-pub struct Looked {
+pub struct Planned {
     of: LookedAt,
-    at: Instant,
     edit: Edit,
     told: Replacement,
 }
-
-/// How long a plan is kept for being done: it may be as large as the part.
-const WHILE: Duration = Duration::from_secs(120);
 
 /// What a replacement depends on.
 #[derive(Debug, PartialEq, Eq)]
@@ -124,13 +118,12 @@ pub async fn replace(
         files: files.digest(),
         query: ReplacementQuery { look: false, ..query.clone() },
     };
-    let looked = lock(&app.looked).take().filter(|looked| looked.of == of);
-    let (edit, told) = match looked {
-        Some(looked) => (looked.edit, looked.told),
+    let (edit, told) = match app.replacements.take(|planned| planned.of == of) {
+        Some(planned) => (planned.edit, planned.told),
         None => app.plan(&of, now, files).await?,
     };
     if query.look {
-        app.keep_a_while(Looked { of, at: Instant::now(), edit, told: told.clone() });
+        app.replacements.keep_a_while(Planned { of, edit, told: told.clone() });
     } else {
         app.edit(project, edit, hand(&headers)).await?;
     }
@@ -138,20 +131,6 @@ pub async fn replace(
 }
 
 impl App {
-    /// Keeps what was looked at, until something else is, or nobody wants it any more.
-    fn keep_a_while(&self, looked: Looked) {
-        let at = looked.at;
-        *lock(&self.looked) = Some(looked);
-        let kept = self.looked.clone();
-        tokio::spawn(async move {
-            tokio::time::sleep(WHILE).await;
-            let mut kept = lock(&kept);
-            if kept.as_ref().is_some_and(|looked| looked.at == at) {
-                *kept = None;
-            }
-        });
-    }
-
     /// Reads files and finds out what they would replace.
     async fn plan(
         &self,

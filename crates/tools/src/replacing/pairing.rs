@@ -8,7 +8,8 @@ use speckle_color::Rgba;
 use speckle_mesh::{Geometry, Mesh, Placement};
 use speckle_model::{Part, remap::Mixing};
 
-use super::{DRAWN_IN, Matching, ReplacementReport, ReplacingError, SetReplaced};
+use super::{Matching, ReplacementReport, ReplacingError, SetReplaced};
+use crate::on_surface::{DRAWN_IN, On, weights};
 
 pub(super) fn bounds(points: impl Iterator<Item = Vec3>) -> [Vec3; 2] {
     points.fold([Vec3::INFINITY, Vec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)])
@@ -35,20 +36,6 @@ impl Values<'_> {
             return self.mixing.values[element(on.corners[i]) as usize];
         }
         self.mixing.mixed(on.corners.map(element).into_iter().zip(on.weights))
-    }
-}
-
-/// A place on a surface: three corners of a face, and how much each counts.
-#[derive(Clone, Copy)]
-pub(super) struct On {
-    corners: [u32; 3],
-    weights: [f32; 3],
-}
-
-impl On {
-    pub(super) fn point(&self, mesh: &Mesh) -> Vec3 {
-        let corners = self.corners.map(|corner| mesh.corner_position(corner as usize));
-        corners.into_iter().zip(self.weights).map(|(point, weight)| point * weight).sum()
     }
 }
 
@@ -354,23 +341,4 @@ impl<'a> ByPlace<'a> {
 pub(super) fn triangles_of_faces(geometry: &Geometry) -> Vec<usize> {
     let starts = geometry.mesh().face_starts();
     starts.iter().enumerate().map(|(face, &start)| start as usize - 2 * face).collect()
-}
-
-/// Barycentric coordinates of a point of a triangle, none below 0 (Ericson, Real-Time Collision
-/// Detection, 2005, 3.4).
-pub(super) fn weights(p: Vec3, a: Vec3, b: Vec3, c: Vec3) -> [f32; 3] {
-    let (v0, v1, v2) = (b - a, c - a, p - a);
-    let (d00, d01, d11) = (v0.dot(v0), v0.dot(v1), v1.dot(v1));
-    let (d20, d21) = (v2.dot(v0), v2.dot(v1));
-    let whole = d00 * d11 - d01 * d01;
-    let (v, w) = ((d11 * d20 - d01 * d21) / whole, (d00 * d21 - d01 * d20) / whole);
-    if !(v.is_finite() && w.is_finite()) {
-        // Without area: the nearest corner.
-        let far = [a, b, c].map(|corner| corner.distance_squared(p));
-        let nearest = (0..3).min_by(|&i, &j| far[i].total_cmp(&far[j])).unwrap_or(0);
-        return std::array::from_fn(|i| f32::from(u8::from(i == nearest)));
-    }
-    let clamped = [1.0 - v - w, v, w].map(|x| x.clamp(0.0, 1.0));
-    let sum: f32 = clamped.iter().sum();
-    clamped.map(|x| x / sum)
 }

@@ -214,7 +214,7 @@ pub(super) fn meet(triangle: &Triangle, ray: &Ray) -> f32 {
 
 /// The point of a triangle nearest to `p` (Ericson, Real-Time Collision Detection, 5.1.5).
 #[inline]
-pub(super) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) -> Vec3A {
+pub(in crate::geometry) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) -> Vec3A {
     let (a, b, c) = (triangle.v0, triangle.v1, triangle.v2);
     let (ab, ac, ap) = (b - a, c - a, p - a);
     let (d1, d2) = (ab.dot(ap), ac.dot(ap));

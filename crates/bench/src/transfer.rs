@@ -1,0 +1,71 @@
+//! Colors of the dragon on lighter copies of it.
+
+use std::{path::Path, sync::Arc};
+
+use anyhow::{Context, Result};
+use glam::Vec3;
+use speckle_color::{Encoding, Rgba, difference::ciede2000};
+use speckle_core::Document;
+use speckle_mesh::{Geometry, Placement};
+use speckle_model::{NewSet, Part};
+use speckle_tools::{
+    bake::watch::Watch,
+    transfer::{Rules, Source, transfer},
+};
+
+use super::{document_of, median_ms, read};
+
+/// A part with a set of colors that are made of where its vertices are.
+fn painted(path: &Path, color: impl Fn(usize, Vec3) -> Rgba) -> Result<Document> {
+    let mut part = read(path)?.remove(0);
+    let points = part.mesh.positions().iter().enumerate();
+    let values = points.map(|(vertex, &point)| color(vertex, point)).collect();
+    let (placement, encoding) = (Placement::Vertex, Encoding::Color);
+    part.sets =
+        vec![NewSet { name: "Coat".into(), placement, encoding, ground: [1.0; 4], values }];
+    document_of(vec![part])
+}
+
+/// Waves a quarter of the dragon long.
+fn smooth(_: usize, point: Vec3) -> Rgba {
+    let wave = |x: f32| 0.5 + 0.4 * (x * std::f32::consts::TAU / 0.05).sin();
+    [wave(point.x), wave(point.y), wave(point.z), 1.0]
+}
+
+fn first(document: &Document) -> Result<&Part> {
+    document.parts().first().context("no part")
+}
+
+/// Transfers to two lighter copies.
+pub fn all(folder: &Path) -> Result<()> {
+    println!("Four channels per vertex of the dragon (871 k triangles), carried to its copies:\n");
+    println!("| to | index and transfer, ms | transfer alone, ms | ΔE00 mean | lost |");
+    println!("|---|---|---|---|---|");
+    let dense = painted(&folder.join("dragon_vrip.ply"), smooth)?;
+    let dense = first(&dense)?;
+    for name in ["dragon_vrip_res2.ply", "dragon_vrip_res3.ply"] {
+        let light = painted(&folder.join(name), |_, _| [1.0; 4])?;
+        let light = first(&light)?;
+        let afresh = |part: &Part| Part {
+            geometry: Arc::new(Geometry::new(part.geometry.mesh().clone())),
+            ..part.clone()
+        };
+        let rules = Rules::default();
+        let run = |source: &Part, target: &Part| {
+            transfer(target, &[Source::of(source)], &rules, &Watch::default())
+        };
+        let parts: Vec<(Part, Part)> = (0..3).map(|_| (afresh(dense), afresh(light))).collect();
+        let mut each = parts.iter();
+        let whole = median_ms(3, || each.next().map(|(source, target)| run(source, target)));
+        let alone = median_ms(3, || run(&parts[0].0, &parts[0].1));
+        let done = run(&parts[0].0, &parts[0].1)?;
+        let (_, new) = &done.colors[0];
+        let points = light.geometry.mesh().positions();
+        let off = new.values.iter().zip(points).map(|(&c, &p)| ciede2000(c, smooth(0, p)));
+        let mean = off.map(f64::from).sum::<f64>() / points.len() as f64;
+        let triangles = light.geometry.mesh().triangle_count() / 1000;
+        let lost = done.report.lost;
+        println!("| {triangles} k | {whole:.0} | {alone:.0} | {mean:.2} | {lost} |");
+    }
+    Ok(())
+}

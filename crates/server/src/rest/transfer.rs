@@ -1,0 +1,383 @@
+//! Colors carried to a part from others: parts, snapshots, other projects, what was once, files.
+
+use std::sync::{
+    Arc,
+    atomic::{AtomicU32, Ordering},
+};
+
+use axum::{
+    Json,
+    extract::{Multipart, Path, Query, State},
+    http::{HeaderMap, StatusCode, header},
+    response::{IntoResponse, Response},
+};
+use bytemuck::cast_slice;
+use serde::{Deserialize, Serialize};
+use speckle_color::{bytes_from_rgba, difference::delta_e};
+use speckle_core::ReplaceEdit;
+use speckle_formats::Light;
+use speckle_model::{Part, PartId};
+use speckle_store::ProjectId;
+use speckle_tools::{
+    bake::watch::Watch,
+    transfer::{Rules, Source, TransferReport, Transferred, transfer},
+};
+use utoipa::{IntoParams, ToSchema};
+
+use super::{
+    hand,
+    project::{Files, ImportFiles, ImportQuery},
+};
+use crate::{App, body::Said, error::ApiError, session::command::Now};
+
+/// What colors come from.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum TransferFrom {
+    /// Another part of the project.
+    Part {
+        /// Which.
+        part: PartId,
+    },
+    /// The part itself as it was when a snapshot was taken.
+    Snapshot {
+        /// What the snapshot is called.
+        name: String,
+    },
+    /// A part as it was after a step of the history, whatever its mesh was then.
+    Earlier {
+        /// Which part.
+        part: PartId,
+        /// The number of the step.
+        step: i64,
+    },
+    /// A part of another project.
+    Project {
+        /// Which project.
+        project: i64,
+        /// What the part is called there.
+        part: String,
+    },
+    /// A part of the file that comes along; the one of the same name, or the first, when left out.
+    File {
+        /// What it is called there.
+        part: Option<String>,
+    },
+}
+
+/// What is to be carried, and how.
+#[derive(Clone, Debug, PartialEq, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TransferOrder {
+    /// What colors come from: several, where the nearest counts, or all by how near they are.
+    pub from: Vec<TransferFrom>,
+    /// How they are carried.
+    #[serde(default)]
+    pub rules: Rules,
+    /// Whether it is only looked at.
+    #[serde(default)]
+    pub look: bool,
+}
+
+/// What a transfer did, or would do.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct Transfer {
+    /// By what the values that it would make are asked for, where it was only looked at.
+    look: Option<u32>,
+    /// What colors come from, for the user.
+    from: String,
+    /// The names of all sets there.
+    sets: Vec<String>,
+    /// What it does.
+    report: TransferReport,
+}
+
+/// A transfer that was looked at.
+pub struct Planned {
+    number: u32,
+    of: LookedAt,
+    part: Part,
+    told: Transfer,
+    done: Transferred,
+}
+
+/// What a transfer depends on.
+#[derive(PartialEq)]
+struct LookedAt {
+    project: ProjectId,
+    part: PartId,
+    revision: i64,
+    file: Option<blake3::Hash>,
+    order: TransferOrder,
+}
+
+/// Gives up what nobody waits for any more.
+struct GiveUp(Arc<Watch>);
+
+impl Drop for GiveUp {
+    fn drop(&mut self) {
+        self.0.give_up();
+    }
+}
+
+/// Carries colors to a part.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/parts/{part}/transfer",
+    params(("project" = i64, Path), ("part" = u32, Path)),
+    request_body = TransferOrder,
+    responses((status = 200, body = Transfer), (status = 422, body = ApiError))
+)]
+pub async fn transfer_to(
+    State(app): State<App>,
+    Path((project, part)): Path<(ProjectId, PartId)>,
+    headers: HeaderMap,
+    Said(order): Said<TransferOrder>,
+) -> Result<Json<Transfer>, ApiError> {
+    app.carry(project, part, order, None, hand(&headers)).await
+}
+
+/// How colors of a file are carried.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct TransferFileQuery {
+    /// A `TransferOrder` as JSON.
+    order: String,
+}
+
+/// Carries colors of a file to a part, which is read for this alone.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/parts/{part}/transfer/file",
+    params(("project" = i64, Path), ("part" = u32, Path), TransferFileQuery),
+    request_body(content = ImportFiles, content_type = "multipart/form-data"),
+    responses((status = 200, body = Transfer), (status = 422, body = ApiError))
+)]
+pub async fn transfer_from_file(
+    State(app): State<App>,
+    Path((project, part)): Path<(ProjectId, PartId)>,
+    headers: HeaderMap,
+    Query(query): Query<TransferFileQuery>,
+    files: Multipart,
+) -> Result<Json<Transfer>, ApiError> {
+    let order = serde_json::from_str(&query.order).map_err(|error| {
+        ApiError::bad_request(format!("the request cannot be understood: {error}"))
+    })?;
+    let files = Files::receive(files).await?;
+    app.carry(project, part, order, Some(files), hand(&headers)).await
+}
+
+/// What is wanted of a transfer that was looked at.
+#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Wanted {
+    /// What a set would hold: four bytes for each element.
+    Values,
+    /// How far it would change: an `f32` for each element, CIEDE2000 or hundredths.
+    Heat,
+    /// Which vertices find no source: an `f32` for each, 0 or 1.
+    Lost,
+}
+
+/// Which of it.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct WantedQuery {
+    /// What is wanted.
+    #[param(inline)]
+    what: Wanted,
+    /// Of which set, in the order of the report.
+    #[serde(default)]
+    set: usize,
+}
+
+/// Numbers of a transfer that was looked at.
+#[utoipa::path(
+    get, path = "/api/v1/transfers/{look}",
+    params(("look" = u32, Path), WantedQuery),
+    responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ApiError))
+)]
+pub async fn transferred(
+    State(app): State<App>,
+    Path(look): Path<u32>,
+    Query(WantedQuery { what, set }): Query<WantedQuery>,
+) -> Result<Response, ApiError> {
+    let bytes = app
+        .blocking(move |app| {
+            Ok(app.transfers.see(|planned| {
+                if planned.number != look {
+                    return None;
+                }
+                if matches!(what, Wanted::Lost) {
+                    let lost = planned.done.lost.iter().map(|&lost| f32::from(u8::from(lost)));
+                    return Some(cast_slice(&lost.collect::<Vec<f32>>()).to_vec());
+                }
+                let (own, new) = planned.done.colors.get(set)?;
+                if matches!(what, Wanted::Values) {
+                    let bytes = new.values.iter().copied().map(bytes_from_rgba);
+                    return Some(bytes.flatten().collect());
+                }
+                let own = planned.part.sets.iter().find(|set| Some(set.id) == *own)?;
+                let heat = delta_e(own.encoding, &own.values, &new.values);
+                Some(cast_slice(&heat).to_vec())
+            }))
+        })
+        .await?;
+    let gone = || {
+        ApiError::new(StatusCode::NOT_FOUND, "what was looked at is not kept any more: look again")
+    };
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes.ok_or_else(gone)?)
+        .into_response())
+}
+
+impl App {
+    async fn carry(
+        &self,
+        project: ProjectId,
+        part: PartId,
+        order: TransferOrder,
+        files: Option<Files>,
+        hand: String,
+    ) -> Result<Json<Transfer>, ApiError> {
+        let now = self.now(project).await?;
+        let (is_look, order) = (order.look, TransferOrder { look: false, ..order });
+        let file = files.as_ref().map(Files::digest);
+        let of = LookedAt { project, part, revision: now.revision, file, order };
+        let planned = match self.transfers.take(|planned| planned.of == of) {
+            Some(planned) => planned,
+            None => self.plan_transfer(of, now, files).await?,
+        };
+        if is_look {
+            let told = Transfer { look: Some(planned.number), ..planned.told.clone() };
+            self.transfers.keep_a_while(planned);
+            return Ok(Json(told));
+        }
+        let Planned { told, done, of, .. } = planned;
+        let lost = of.order.rules.keep_lost.then_some(done.lost);
+        let (from, colors) = (told.from.clone(), done.colors);
+        self.edit(project, ReplaceEdit::TransferColors { part, from, colors, lost }, hand).await?;
+        Ok(Json(told))
+    }
+
+    async fn plan_transfer(
+        &self,
+        of: LookedAt,
+        now: Now,
+        files: Option<Files>,
+    ) -> Result<Planned, ApiError> {
+        let found = now.parts.iter().find(|own| own.id == of.part).cloned();
+        let own = found.ok_or_else(|| {
+            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
+        })?;
+        let mut sources = Vec::new();
+        let mut from_file = match files {
+            None => None,
+            Some(files) => Some(self.read_sources(files, &own, &now).await?),
+        };
+        for from in &of.order.from {
+            sources.push(match from {
+                TransferFrom::File { part } => {
+                    let there = from_file.take().ok_or_else(|| {
+                        ApiError::bad_request("no file came along: choose one")
+                    })?;
+                    chosen(there, part.as_deref(), &own)?
+                }
+                from => self.source(of.project, from, &own, &now).await?,
+            });
+        }
+        let from = match sources.as_slice() {
+            [one] => one.name.clone(),
+            several => format!("{} surfaces", several.len()),
+        };
+        let mut sets: Vec<String> = Vec::new();
+        for set in sources.iter().flat_map(|source| &source.sets) {
+            if !sets.contains(&set.name) {
+                sets.push(set.name.clone());
+            }
+        }
+        let watch = Arc::new(Watch::default());
+        let give_up = GiveUp(watch.clone());
+        let (part, rules) = (own.clone(), of.order.rules.clone());
+        let done = self.aside(move |_| Ok(transfer(&part, &sources, &rules, &watch))).await?;
+        drop(give_up);
+        let done = done.map_err(|error| ApiError::bad_request(error.to_string()))?;
+        static NUMBER: AtomicU32 = AtomicU32::new(1);
+        let told = Transfer { look: None, from, sets, report: done.report.clone() };
+        let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+        Ok(Planned { number, of, part: own, told, done })
+    }
+
+    async fn source(
+        &self,
+        project: ProjectId,
+        from: &TransferFrom,
+        own: &Part,
+        now: &Now,
+    ) -> Result<Source, ApiError> {
+        let gone = |what: String| ApiError::new(StatusCode::NOT_FOUND, what);
+        match from {
+            TransferFrom::Part { part } => {
+                let found = now.parts.iter().find(|other| other.id == *part);
+                found.map(Source::of).ok_or_else(|| gone("the source is gone: choose another".into()))
+            }
+            TransferFrom::Snapshot { name } => Ok(Source::of_snapshot(own, name)),
+            TransferFrom::Earlier { part, step } => {
+                let (part, step) = (*part, *step);
+                let document =
+                    self.aside(move |app| app.store.project(project)?.document_at(step)).await?;
+                let then = document.parts().iter().find(|other| other.id == part);
+                let then = then.ok_or_else(|| {
+                    gone(format!("after step {step} the part was not there: choose a later one"))
+                })?;
+                let name = format!("{} after step {step}", then.traits.name);
+                Ok(Source { name, ..Source::of(then) })
+            }
+            TransferFrom::Project { project, part } => {
+                let other = self.now(*project).await?;
+                let found = other.parts.iter().find(|other| other.traits.name == *part);
+                let found = found.ok_or_else(|| {
+                    gone(format!("{} has no part called {part}", other.name))
+                })?;
+                let name = format!("{part} of {}", other.name);
+                Ok(Source { name, ..Source::of(found) })
+            }
+            TransferFrom::File { .. } => {
+                Err(ApiError::bad_request("no file came along: choose one"))
+            }
+        }
+    }
+
+    /// The parts of a file as sources, brought to the project's unit and axis.
+    async fn read_sources(
+        &self,
+        files: Files,
+        own: &Part,
+        now: &Now,
+    ) -> Result<Vec<Source>, ApiError> {
+        let file = files.name.clone();
+        let mut import = self.read(files, &ImportQuery::default()).await?;
+        import
+            .convert(now.traits)
+            .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
+        let is_linear = import.light == Light::Linear;
+        let theirs = import.parts.into_iter();
+        Ok(theirs.map(|part| Source::of_file(own, part, is_linear, &file)).collect())
+    }
+}
+
+/// The part of a file that is meant.
+fn chosen(
+    mut there: Vec<Source>,
+    wanted: Option<&str>,
+    own: &Part,
+) -> Result<Source, ApiError> {
+    let name = wanted.unwrap_or(&own.traits.name);
+    let found = there.iter().position(|source| source.name.starts_with(name));
+    match (found, wanted) {
+        (Some(at), _) => Ok(there.swap_remove(at)),
+        (None, None) if !there.is_empty() => Ok(there.swap_remove(0)),
+        _ => {
+            let names: Vec<&str> = there.iter().map(|source| source.name.as_str()).collect();
+            let names = names.join(", ");
+            Err(ApiError::bad_request(format!(
+                "the file has no part {name}: choose one of {names}"
+            )))
+        }
+    }
+}

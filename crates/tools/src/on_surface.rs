@@ -1,0 +1,40 @@
+//! Places on a surface, by the corners of a triangle.
+
+use glam::Vec3;
+use speckle_mesh::Mesh;
+
+/// How far corners are drawn towards the middle of their face, so that a seam is not crossed.
+pub(crate) const DRAWN_IN: f32 = 0.02;
+
+/// A place on a surface: three corners of a face, and how much each counts.
+#[derive(Clone, Copy)]
+pub(crate) struct On {
+    pub(crate) corners: [u32; 3],
+    pub(crate) weights: [f32; 3],
+}
+
+impl On {
+    pub(crate) fn point(&self, mesh: &Mesh) -> Vec3 {
+        let corners = self.corners.map(|corner| mesh.corner_position(corner as usize));
+        corners.into_iter().zip(self.weights).map(|(point, weight)| point * weight).sum()
+    }
+}
+
+/// Barycentric coordinates of a point of a triangle, none below 0 (Ericson, Real-Time Collision
+/// Detection, 2005, 3.4).
+pub(crate) fn weights(p: Vec3, a: Vec3, b: Vec3, c: Vec3) -> [f32; 3] {
+    let (v0, v1, v2) = (b - a, c - a, p - a);
+    let (d00, d01, d11) = (v0.dot(v0), v0.dot(v1), v1.dot(v1));
+    let (d20, d21) = (v2.dot(v0), v2.dot(v1));
+    let whole = d00 * d11 - d01 * d01;
+    let (v, w) = ((d11 * d20 - d01 * d21) / whole, (d00 * d21 - d01 * d20) / whole);
+    if !(v.is_finite() && w.is_finite()) {
+        // Without area: the nearest corner.
+        let far = [a, b, c].map(|corner| corner.distance_squared(p));
+        let nearest = (0..3).min_by(|&i, &j| far[i].total_cmp(&far[j])).unwrap_or(0);
+        return std::array::from_fn(|i| f32::from(u8::from(i == nearest)));
+    }
+    let clamped = [1.0 - v - w, v, w].map(|x| x.clamp(0.0, 1.0));
+    let sum: f32 = clamped.iter().sum();
+    clamped.map(|x| x / sum)
+}

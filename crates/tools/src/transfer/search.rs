@@ -1,0 +1,232 @@
+//! Where each element of the target finds its place on one source.
+
+use std::sync::OnceLock;
+
+use glam::Vec3;
+use rayon::prelude::*;
+use speckle_mesh::{
+    Placement,
+    geometry::fans::{self, Fans},
+};
+
+use super::{
+    Along, Rules,
+    ground::{Facing, Found, Ground},
+};
+use crate::on_surface::DRAWN_IN;
+
+/// How many elements in a row are looked up one after the other, each near the last (tuned).
+const RUN: usize = 1024;
+
+/// Points with the ways the surface looks there, in the project's space.
+struct Places {
+    points: Vec<Vec3>,
+    normals: Vec<Vec3>,
+}
+
+/// How near a source lies to each vertex of a target, however far that is.
+pub(super) struct Near<'a> {
+    pub(super) target: &'a Ground,
+    pub(super) source: &'a Ground,
+    along: Along,
+    least: f32,
+    places: Places,
+    /// The nearest point that looks the right way, and how far the nearest one of all is.
+    vertices: Vec<(Option<Found>, f32)>,
+}
+
+impl<'a> Near<'a> {
+    pub(super) fn new(target: &'a Ground, source: &'a Ground, rules: &Rules) -> Self {
+        source.make_ready(rules.along);
+        let geometry = &target.geometry;
+        let points = geometry.mesh().positions().par_iter().map(|&p| target.to_project(p));
+        let normals = geometry.vertex_normals().par_iter().map(|&n| target.normal_to_project(n));
+        let places = Places { points: points.collect(), normals: normals.collect() };
+        let least = match rules.angle_degrees {
+            180.0 => -1.0,
+            degrees => degrees.to_radians().cos(),
+        };
+        let along = rules.along;
+        let mut own = Self { target, source, along, least, places, vertices: Vec::new() };
+        own.vertices = own.each_near(&own.places);
+        own
+    }
+
+    /// How far the nearest point of the source is from a vertex.
+    pub(super) fn distance(&self, vertex: usize) -> f32 {
+        self.vertices[vertex].1
+    }
+
+    fn facing(&self, normal: Vec3) -> Facing {
+        Facing { normal, least: self.least }
+    }
+
+    fn each_near(&self, places: &Places) -> Vec<(Option<Found>, f32)> {
+        let runs = places.points.par_chunks(RUN).zip(places.normals.par_chunks(RUN));
+        runs.flat_map_iter(|(points, normals)| {
+            // Most meshes store neighbours one after the other.
+            let mut last = (Vec3::ZERO, f32::MAX);
+            points.iter().zip(normals).map(move |(&point, &normal)| {
+                let known = last.0.distance(point) + last.1;
+                let near = self.source.near(point, self.facing(normal), known);
+                last = (point, near.1);
+                near
+            })
+        })
+        .collect()
+    }
+}
+
+/// Where each element of the target finds its place within a reach.
+pub(super) struct Search<'a> {
+    near: &'a Near<'a>,
+    within: f32,
+    vertices: Vec<Option<Found>>,
+    fans: OnceLock<Fans>,
+    at_fans: OnceLock<Vec<Option<Found>>>,
+    drawn_in: OnceLock<Vec<Option<Found>>>,
+    faces: OnceLock<Vec<Option<Found>>>,
+}
+
+impl<'a> Search<'a> {
+    pub(super) fn new(near: &'a Near<'a>, within: f32) -> Self {
+        let mut own = Self {
+            near,
+            within,
+            vertices: Vec::new(),
+            fans: OnceLock::new(),
+            at_fans: OnceLock::new(),
+            drawn_in: OnceLock::new(),
+            faces: OnceLock::new(),
+        };
+        own.vertices = match near.along {
+            Along::Nearest => {
+                let all = near.vertices.par_iter().with_min_len(RUN);
+                all.map(|(found, _)| found.filter(|found| found.distance <= within)).collect()
+            }
+            Along::Normal | Along::Outermost => own.each_along(&near.places),
+        };
+        own
+    }
+
+    pub(super) fn target(&self) -> &'a Ground {
+        self.near.target
+    }
+
+    pub(super) fn source(&self) -> &'a Ground {
+        self.near.source
+    }
+
+    pub(super) fn along(&self) -> Along {
+        self.near.along
+    }
+
+    pub(super) fn within(&self) -> f32 {
+        self.within
+    }
+
+    pub(super) fn least(&self) -> f32 {
+        self.near.least
+    }
+
+    /// How far what a vertex found is away.
+    pub(super) fn distance(&self, vertex: usize) -> Option<f32> {
+        self.vertices[vertex].map(|found| found.distance)
+    }
+
+    /// Whether source and target are one shape in one place: nothing lies between elements then.
+    pub(super) fn is_one_mesh(&self) -> bool {
+        self.target().is(self.source())
+    }
+
+    /// The fans that corners of the target lie in.
+    pub(super) fn fans(&self) -> &Fans {
+        self.fans.get_or_init(|| Fans::of(&self.target().geometry))
+    }
+
+    /// One place by the reach and the way that are asked for.
+    pub(super) fn one(&self, point: Vec3, normal: Vec3, known: f32) -> Option<Found> {
+        let (source, facing) = (self.source(), self.near.facing(normal));
+        match self.along() {
+            Along::Nearest => {
+                source.near(point, facing, known).0.filter(|found| found.distance <= self.within)
+            }
+            along => source.along(point, facing, self.within, along == Along::Outermost),
+        }
+    }
+
+    fn each_along(&self, places: &Places) -> Vec<Option<Found>> {
+        let pairs = places.points.par_iter().zip(&places.normals).with_min_len(RUN);
+        pairs.map(|(&point, &normal)| self.one(point, normal, f32::MAX)).collect()
+    }
+
+    fn each(&self, places: &Places) -> Vec<Option<Found>> {
+        if self.along() != Along::Nearest {
+            return self.each_along(places);
+        }
+        let all = self.near.each_near(places).into_par_iter().with_min_len(RUN);
+        all.map(|(found, _)| found.filter(|found| found.distance <= self.within)).collect()
+    }
+
+    /// What each element of a placement finds. `has_edges` says that the source's values may jump from
+    /// face to face: corners then look a little within their own.
+    pub(super) fn of(&self, placement: Placement, has_edges: bool) -> Cornered<'_> {
+        let target = self.target();
+        let (geometry, mesh) = (&target.geometry, target.geometry.mesh());
+        match placement {
+            Placement::Vertex => Cornered { found: &self.vertices, of: None },
+            Placement::Corner if !has_edges => {
+                let fans = self.fans();
+                let found = self.at_fans.get_or_init(|| {
+                    let point = |&first: &u32| target.corner(first as usize);
+                    let normal = |fan| fans::normal_of(geometry, &fans.corners(geometry, fan));
+                    let fan_normals = (0..fans.count()).into_par_iter().map(normal);
+                    self.each(&Places {
+                        points: fans.firsts.par_iter().map(point).collect(),
+                        normals: fan_normals.map(|n| target.normal_to_project(n)).collect(),
+                    })
+                });
+                Cornered { found, of: Some(&fans.of_corners) }
+            }
+            Placement::Corner => {
+                let found = self.drawn_in.get_or_init(|| {
+                    let corners = (0..mesh.face_count()).into_par_iter().flat_map_iter(|face| {
+                        let middle = mesh.face_centroid(face);
+                        let point =
+                            move |corner| mesh.corner_position(corner).lerp(middle, DRAWN_IN);
+                        let normal = target.normal_to_project(geometry.face_normals()[face]);
+                        mesh.face_corners(face)
+                            .map(move |corner| (target.to_project(point(corner)), normal))
+                    });
+                    let (points, normals) = corners.unzip();
+                    self.each(&Places { points, normals })
+                });
+                Cornered { found, of: None }
+            }
+            Placement::Face => {
+                let found = self.faces.get_or_init(|| {
+                    let faces = (0..mesh.face_count()).into_par_iter();
+                    let points = faces.map(|face| target.to_project(mesh.face_centroid(face)));
+                    let normals = geometry.face_normals().par_iter();
+                    self.each(&Places {
+                        points: points.collect(),
+                        normals: normals.map(|&n| target.normal_to_project(n)).collect(),
+                    })
+                });
+                Cornered { found, of: None }
+            }
+        }
+    }
+}
+
+/// What elements found, where several may share a place.
+pub(super) struct Cornered<'a> {
+    found: &'a [Option<Found>],
+    of: Option<&'a [u32]>,
+}
+
+impl Cornered<'_> {
+    pub(super) fn at(&self, element: usize) -> Option<Found> {
+        self.found[self.of.map_or(element, |of| of[element] as usize)]
+    }
+}

@@ -1,0 +1,104 @@
+//! Which sets and channels go where.
+
+use serde::{Deserialize, Serialize};
+use speckle_mesh::Placement;
+use speckle_model::{
+    Part, SetId,
+    color_set::ChannelTraits,
+    partners::{Known, partners},
+};
+
+use super::{Source, SourceSet, TransferError};
+
+/// A set that goes somewhere.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = TransferRow))]
+#[serde(deny_unknown_fields)]
+pub struct Row {
+    /// What it is called on the source.
+    pub from: String,
+    /// The part's set that it goes into; a new one when left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to: Option<SetId>,
+    /// What a new one is called.
+    pub name: String,
+    /// What each value of a new one belongs to.
+    pub placement: Placement,
+    /// For each channel the source's that comes there, 0–3; none leaves it as it is.
+    pub channels: [Option<u8>; 4],
+}
+
+/// All sets of the sources, each name once.
+fn known(sources: &[Source]) -> Vec<&SourceSet> {
+    let mut sets: Vec<&SourceSet> = Vec::new();
+    for set in sources.iter().flat_map(|source| &source.sets) {
+        if sets.iter().all(|known| known.name != set.name) {
+            sets.push(set);
+        }
+    }
+    sets
+}
+
+/// A table to start from: sets go by their names, channels by what they hold where that is said on
+/// both sides, else by their places. What the part has no set for becomes a new one.
+#[must_use]
+pub fn proposal(part: &Part, sources: &[Source]) -> Vec<Row> {
+    let sets = known(sources);
+    let theirs: Vec<Known> = sets.iter().map(|set| (set.name.as_str(), set.placement)).collect();
+    let ours: Vec<_> = part.products().collect();
+    let partners = partners(&theirs, &part.known_sets());
+    let row = |(set, own): (&&SourceSet, Option<usize>)| {
+        let own = own.map(|nth| ours[nth]);
+        Row {
+            from: set.name.clone(),
+            to: own.map(|own| own.id),
+            name: own.map_or(&set.name, |own| &own.name).clone(),
+            placement: own.map_or(set.placement, |own| own.placement),
+            channels: match own {
+                None => [0, 1, 2, 3].map(Some),
+                Some(own) => by_meaning(&own.channels, &set.channels),
+            },
+        }
+    };
+    sets.iter().zip(partners).map(row).collect()
+}
+
+/// For each channel, the other side's that holds the same.
+fn by_meaning(ours: &[ChannelTraits; 4], theirs: &[ChannelTraits; 4]) -> [Option<u8>; 4] {
+    let said = |traits: &ChannelTraits| traits.meaning.trim().to_lowercase();
+    let position = |wanted: &str| theirs.iter().position(|other| said(other) == wanted);
+    std::array::from_fn(|i| {
+        let wanted = said(&ours[i]);
+        let found = if wanted.is_empty() { None } else { position(&wanted) };
+        Some(found.unwrap_or(i) as u8)
+    })
+}
+
+/// Whether a table can be gone by.
+pub(super) fn check(part: &Part, sources: &[Source], rows: &[Row]) -> Result<(), TransferError> {
+    if rows.iter().all(|row| row.channels.iter().all(Option::is_none)) {
+        return Err(TransferError::NoRows);
+    }
+    let sets = known(sources);
+    for (nth, row) in rows.iter().enumerate() {
+        if sets.iter().all(|set| set.name != row.from) {
+            return Err(TransferError::NoSuchSet(row.from.clone()));
+        }
+        if let Some(&channel) = row.channels.iter().flatten().find(|&&channel| channel > 3) {
+            return Err(TransferError::NoChannel(channel));
+        }
+        let own = part.products().find(|set| Some(set.id) == row.to);
+        if let (Some(to), None) = (row.to, own) {
+            let part = part.traits.name.clone();
+            return Err(TransferError::NoTarget { part, set: to.0 });
+        }
+        let is_same = |other: &Row| match row.to {
+            Some(_) => other.to == row.to,
+            None => other.to.is_none() && other.name == row.name,
+        };
+        if rows[..nth].iter().any(is_same) {
+            return Err(TransferError::Twice(own.map_or(&row.name, |own| &own.name).clone()));
+        }
+    }
+    Ok(())
+}
