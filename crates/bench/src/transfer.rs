@@ -21,8 +21,7 @@ fn painted(path: &Path, color: impl Fn(usize, Vec3) -> Rgba) -> Result<Document>
     let points = part.mesh.positions().iter().enumerate();
     let values = points.map(|(vertex, &point)| color(vertex, point)).collect();
     let (placement, encoding) = (Placement::Vertex, Encoding::Color);
-    part.sets =
-        vec![NewSet { name: "Coat".into(), placement, encoding, ground: [1.0; 4], values }];
+    part.sets = vec![NewSet { name: "Coat".into(), placement, encoding, ground: [1.0; 4], values }];
     document_of(vec![part])
 }
 

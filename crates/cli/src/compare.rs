@@ -1,16 +1,15 @@
 //! How far two files are from each other, point by point.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use anyhow::{Result, bail};
 use clap::Args;
 use speckle_core::Document;
-use speckle_formats::{Format, abilities::Says};
 use speckle_mesh::Conversion;
 use speckle_model::Part;
 use speckle_tools::compare::{Comparison, PartDifference, SetDifference, compare};
 
-use crate::reading::ReadArgs;
+use crate::reading::{ReadArgs, says_units};
 
 /// `speckle compare`
 #[derive(Args)]
@@ -38,11 +37,7 @@ pub struct CompareArgs {
 pub fn run(args: &CompareArgs) -> Result<()> {
     let (first, import) = args.reading.bring_in(&args.first)?;
     let goal = (import.traits.unit, import.traits.up);
-    let says = |file: &Path| {
-        Format::that_reads(&file.to_string_lossy())
-            .is_ok_and(|format| format.abilities().units != Says::Nothing)
-    };
-    let both_say = says(&args.first) && says(&args.second);
+    let both_say = says_units(&args.first) && says_units(&args.second);
     let (second, _) = args.reading.bring_in_converted(&args.second, |own| match both_say {
         true => (Conversion::between((own.traits.unit, own.traits.up), goal), None),
         false => (Conversion::NONE, None),

@@ -13,6 +13,7 @@ mod doctor;
 mod inspect;
 mod maps;
 mod reading;
+mod transfer;
 
 use std::{
     fs,
@@ -37,6 +38,7 @@ use deliver::DeliverArgs;
 use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
+use transfer::TransferArgs;
 
 /// Vertex, corner and face color for meshes.
 #[derive(Parser)]
@@ -71,6 +73,8 @@ enum Command {
     Recipients,
     /// Tell how far two files are from each other, point by point
     Compare(CompareArgs),
+    /// Carry colors from files to others, by where they lie
+    Transfer(TransferArgs),
     /// Render channels into an image, by UVs or as seen along an axis
     RenderMap(MapArgs),
     /// Write the numbers at vertices, corners or faces as a table
@@ -180,6 +184,7 @@ fn run(command: Command) -> Result<()> {
         Command::Deliver(args) => deliver::run(&args),
         Command::Recipients => deliver::recipients(),
         Command::Compare(args) => compare::run(&args),
+        Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
         Command::Table(args) => maps::tables(&args),
         Command::Formats => {

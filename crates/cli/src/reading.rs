@@ -11,7 +11,7 @@ use anyhow::{Context, Result, anyhow};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use speckle_core::{Document, PartEdit};
-use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions};
+use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions, abilities::Says};
 use speckle_mesh::{Conversion, Unit, UpAxis};
 use speckle_model::ProjectTraits;
 
@@ -132,6 +132,12 @@ impl ReadArgs {
         document.apply(PartEdit::AddParts { parts, images, traits })?;
         Ok((document, import))
     }
+}
+
+/// Whether a file's format says what its numbers are.
+pub fn says_units(file: &Path) -> bool {
+    let format = Format::that_reads(&file.to_string_lossy());
+    format.is_ok_and(|format| format.abilities().units != Says::Nothing)
 }
 
 /// A file that another one names, when it lies in the same folder or below: names never lead out.

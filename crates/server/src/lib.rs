@@ -38,8 +38,11 @@ use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
 use rest::{
+    alignment,
     deliver::{self, recipients},
-    looked::Looked, paints, project, recipes, replacement, shelf, transfer,
+    history,
+    looked::Looked,
+    paints, project, recipes, replacement, shelf, transfer,
 };
 
 /// How to serve.
@@ -152,6 +155,8 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
+        .routes(routes!(alignment::alignment))
+        .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
         .routes(routes!(transfer::transferred))
@@ -204,7 +209,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         most_upload: config.most_upload,
         drawing: Arc::default(),
         replacements: Looked::default(),
-            transfers: Looked::default(),
+        transfers: Looked::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();

@@ -2,7 +2,9 @@
 //! them, [`paints`] for what paint is laid on with, [`recipes`] for what is computed, [`deliver`]
 //! for what goes out.
 
+pub mod alignment;
 pub mod deliver;
+pub mod history;
 pub mod looked;
 pub mod paints;
 pub mod project;

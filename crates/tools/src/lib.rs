@@ -3,6 +3,7 @@
 //! Everything takes parts and values and gives values; nothing here knows of documents or undo.
 
 pub mod adjust;
+pub mod align;
 mod axes;
 pub mod bake;
 mod bilinear;

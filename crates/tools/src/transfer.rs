@@ -322,8 +322,7 @@ pub fn transfer(
         .map(|source| Ground::new(&source.geometry, &source.transform))
         .collect::<Result<_, _>>()?;
     watch.expect(4);
-    let near: Vec<Near> =
-        grounds.iter().map(|ground| Near::new(&target, ground, rules)).collect();
+    let near: Vec<Near> = grounds.iter().map(|ground| Near::new(&target, ground, rules)).collect();
     let vertices = used_vertices(&part.geometry);
     let gap = Gap::measure(&target, &near, &vertices);
     watch.check()?;
@@ -422,9 +421,8 @@ impl Work<'_> {
             all.push(landing.values(set, placement));
         }
         let encoding = encoding.unwrap_or(Encoding::Color);
-        let stored = |met: Met| {
-            met.exact.unwrap_or_else(|| encoding.stored(Linear(met.linear.to_array())))
-        };
+        let stored =
+            |met: Met| met.exact.unwrap_or_else(|| encoding.stored(Linear(met.linear.to_array())));
         let at = |element: usize| {
             let mut met = all.iter().filter_map(|found| found[element]);
             if !blend {

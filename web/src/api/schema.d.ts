@@ -327,6 +327,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/alignment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finds where a part has to stand to lie on another; nothing is moved. */
+        get: operations["alignment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/recipes": {
         parameters: {
             query?: never;
@@ -389,6 +406,40 @@ export interface paths {
         get: operations["recipes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Carries colors to a part. */
+        post: operations["transfer_to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/transfer/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Carries colors of a file to a part, which is read for this alone. */
+        post: operations["transfer_from_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -468,6 +519,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The steps that are in effect, the last one first. What goes with the step before it is left out. */
+        get: operations["steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recipes": {
         parameters: {
             query?: never;
@@ -477,6 +545,23 @@ export interface paths {
         };
         /** The shelf of recipes to start from. */
         get: operations["shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transfers/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Numbers of a transfer that was looked at. */
+        get: operations["transferred"];
         put?: never;
         post?: never;
         delete?: never;
@@ -554,6 +639,27 @@ export interface components {
             strength?: number;
             within?: components["schemas"]["SetId"] | null;
         };
+        /** @description Where a surface has to stand, and how well it lies there. */
+        Alignment: {
+            /**
+             * Format: float
+             * @description The same before.
+             */
+            before: number;
+            /**
+             * Format: float
+             * @description How far its points lie from the other surface then: the root of the mean square, in the
+             *     project's unit.
+             */
+            residual: number;
+            /** @description Where it stands then. */
+            transform: components["schemas"]["Transform"];
+        };
+        /**
+         * @description How a place on the source is found for an element.
+         * @enum {string}
+         */
+        Along: "nearest" | "normal" | "outermost";
         /**
          * @description What is told apart from its neighbours.
          * @enum {string}
@@ -1111,6 +1217,18 @@ export interface components {
              */
             revision: number;
             undo?: components["schemas"]["Deed"] | null;
+        };
+        /** @description A step of a project's history. */
+        HistoryStep: {
+            /** @description Who did it. */
+            author: string;
+            /** @description What was done. */
+            label: string;
+            /**
+             * Format: int64
+             * @description Its number; the first is 1.
+             */
+            number: number;
         };
         /** @description How values are adjusted. Numbers are those stored, 0–1. */
         How: {
@@ -3368,6 +3486,36 @@ export interface components {
             placement: components["schemas"]["Placement"];
             was?: components["schemas"]["Placement"] | null;
         };
+        /** @description What becomes of a set. */
+        SetTransferred: {
+            /** @description How many elements change. */
+            changed: number;
+            /** @description What it is called on the source. */
+            from: string;
+            /** @description Whether the part has had no such set. */
+            is_new: boolean;
+            /**
+             * Format: float
+             * @description The mean of how far they change: CIEDE2000 of colors, of data hundredths of the range.
+             */
+            mean: number;
+            /**
+             * Format: float
+             * @description The most any changes by.
+             */
+            most: number;
+            /**
+             * Format: float
+             * @description What 95 % of them change by at most.
+             */
+            most_of_them: number;
+            /** @description What it is called here. */
+            name: string;
+            /** @description Of how many. */
+            of: number;
+            /** @description What each value belongs to. */
+            placement: components["schemas"]["Placement"];
+        };
         /** @description How much something shades by how far it is, as a share of the reach. */
         ShadeFalloff: "none" | "linear" | "quadratic" | {
             /** @description By a curve that falls: what is at a distance x, as a share of the reach, shades by y. */
@@ -3722,6 +3870,174 @@ export interface components {
             /** @description At each element of the sample, in steps of 1/255: one number, or three in a row. */
             values: number[];
         };
+        /** @description What a transfer did, or would do. */
+        Transfer: {
+            /** @description What colors come from, for the user. */
+            from: string;
+            /**
+             * Format: int32
+             * @description By what the values that it would make are asked for, where it was only looked at.
+             */
+            look?: number | null;
+            /** @description What it does. */
+            report: components["schemas"]["TransferReport"];
+            /** @description The names of all sets there. */
+            sets: string[];
+        };
+        /** @description What colors come from. */
+        TransferFrom: {
+            /** @enum {string} */
+            kind: "part";
+            /** @description Which. */
+            part: components["schemas"]["PartId"];
+        } | {
+            /** @enum {string} */
+            kind: "snapshot";
+            /** @description What the snapshot is called. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "earlier";
+            /** @description Which part. */
+            part: components["schemas"]["PartId"];
+            /**
+             * Format: int64
+             * @description The number of the step.
+             */
+            step: number;
+        } | {
+            /** @enum {string} */
+            kind: "project";
+            /** @description What the part is called there. */
+            part: string;
+            /**
+             * Format: int64
+             * @description Which project.
+             */
+            project: number;
+        } | {
+            /** @enum {string} */
+            kind: "file";
+            /** @description What it is called there. */
+            part?: string | null;
+        };
+        /** @description How far the vertices of a part lie from the sources. */
+        TransferGap: {
+            /** @description How many vertices lie how far away: bins of one width, the last one with all beyond. */
+            bins: number[];
+            /**
+             * Format: float
+             * @description The largest distance.
+             */
+            largest: number;
+            /**
+             * Format: float
+             * @description The least distance.
+             */
+            least: number;
+            /**
+             * Format: float
+             * @description Half lie no further away.
+             */
+            median: number;
+            /**
+             * Format: float
+             * @description A reach that takes in what lies on the part, and leaves out what does not.
+             */
+            suggested: number;
+            /**
+             * Format: float
+             * @description How wide one is, in the project's unit.
+             */
+            width: number;
+        };
+        /** @description What is to be carried, and how. */
+        TransferOrder: {
+            /** @description What colors come from: several, where the nearest counts, or all by how near they are. */
+            from: components["schemas"]["TransferFrom"][];
+            /** @description Whether it is only looked at. */
+            look?: boolean;
+            /** @description How they are carried. */
+            rules?: components["schemas"]["TransferRules"];
+        };
+        /** @description What a transfer does. */
+        TransferReport: {
+            /** @description How many take the mean of an area, since the source is finer there. */
+            averaged: number;
+            /** @description How far the surfaces lie apart. */
+            gap: components["schemas"]["TransferGap"];
+            /** @description How many of them found no source. */
+            lost: number;
+            /** @description Which sets go where. */
+            rows: components["schemas"]["TransferRow"][];
+            /** @description What becomes of them. */
+            sets: components["schemas"]["SetTransferred"][];
+            /** @description How many vertices the part has. */
+            vertices: number;
+            /**
+             * Format: float
+             * @description How far was looked, in the project's unit.
+             */
+            within: number;
+        };
+        /** @description A set that goes somewhere. */
+        TransferRow: {
+            /** @description For each channel the source's that comes there, 0–3; none leaves it as it is. */
+            channels: (number | null)[];
+            /** @description What it is called on the source. */
+            from: string;
+            /** @description What a new one is called. */
+            name: string;
+            /** @description What each value of a new one belongs to. */
+            placement: components["schemas"]["Placement"];
+            to?: components["schemas"]["SetId"] | null;
+        };
+        /** @description How values are carried. */
+        TransferRules: {
+            /**
+             * @description How places are found.
+             * @default nearest
+             */
+            along: components["schemas"]["Along"];
+            /**
+             * Format: float
+             * @description By how much the two surfaces may look different ways, degrees, 0–180.
+             * @default 90
+             */
+            angle_degrees: number;
+            /**
+             * @description Where several sources are there: whether they are blended by how near they are, or the nearest
+             *     one wins.
+             * @default false
+             */
+            blend: boolean;
+            /**
+             * @description Whether those elements are kept as a selection.
+             * @default false
+             */
+            keep_lost: boolean;
+            /**
+             * @description What becomes of elements that find no source.
+             * @default stays
+             */
+            lost: components["schemas"]["WhatIsLost"];
+            /**
+             * @description Nothing changes but in this selection or group.
+             * @default null
+             */
+            only: string | null;
+            /**
+             * @description Which sets and channels go where; proposed by name and meaning when left out.
+             * @default null
+             */
+            rows: components["schemas"]["TransferRow"][] | null;
+            /**
+             * Format: float
+             * @description How far the two surfaces may lie apart, in the project's unit; measured when left out.
+             * @default null
+             */
+            within: number | null;
+        };
         /** @description Scale, then turn, then move: from the part's own space to the project's. */
         Transform: {
             /**
@@ -3868,6 +4184,11 @@ export interface components {
          * @enum {string}
          */
         Weight: "fine" | "careful" | "lost";
+        /**
+         * @description What becomes of elements that find no source.
+         * @enum {string}
+         */
+        WhatIsLost: "stays" | "is_filled";
         /**
          * @description What lies beside an image.
          * @enum {string}
@@ -4604,6 +4925,41 @@ export interface operations {
             };
         };
     };
+    alignment: {
+        parameters: {
+            query: {
+                /** @description The part to lie on. */
+                to: number;
+                /** @description By what. */
+                by: "bounds" | "best_fit";
+            };
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alignment"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     take: {
         parameters: {
             query?: {
@@ -4742,6 +5098,77 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    transfer_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransferOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Transfer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    transfer_from_file: {
+        parameters: {
+            query: {
+                /** @description A `TransferOrder` as JSON. */
+                order: string;
+            };
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ImportFiles"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Transfer"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4920,6 +5347,35 @@ export interface operations {
             };
         };
     };
+    steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryStep"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     shelf: {
         parameters: {
             query?: never;
@@ -4935,6 +5391,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeFile"][];
+                };
+            };
+        };
+    };
+    transferred: {
+        parameters: {
+            query: {
+                /** @description What is wanted. */
+                what: "values" | "heat" | "lost";
+                /** @description Of which set, in the order of the report. */
+                set?: number;
+            };
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
                 };
             };
         };

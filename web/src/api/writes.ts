@@ -99,6 +99,52 @@ export function sendReplacement(
   return told<Schemas["Replacement"]>(posted(url, formOf(file, beside), null));
 }
 
+/** Carries colors to a part, or tells what that would do; of a file, where one comes along. */
+export function sendTransfer(
+  project: number,
+  part: number,
+  order: { from: Schemas["TransferFrom"][]; rules: Partial<Schemas["TransferRules"]> },
+  look: boolean,
+  files: File[],
+  signal?: AbortSignal,
+) {
+  const url = `/api/v1/projects/${project}/parts/${part}/transfer`;
+  const [file, ...beside] = files;
+  const asked = JSON.stringify({ ...order, look });
+  return told<Schemas["Transfer"]>(
+    file
+      ? posted(`${url}/file?${queryOf({ order: asked })}`, formOf(file, beside), null, signal)
+      : posted(url, asked, JSON_TYPE, signal),
+  );
+}
+
+/** Numbers of a transfer that was looked at. */
+export async function transferred(
+  look: number,
+  what: "values" | "heat" | "lost",
+  set: number,
+): Promise<Outcome<ArrayBuffer>> {
+  try {
+    const answer = await fetch(`/api/v1/transfers/${look}?${queryOf({ what, set })}`);
+    return answer.ok ? { data: await answer.arrayBuffer(), trouble: null } : failed(await answer.json());
+  } catch {
+    return failed(null);
+  }
+}
+
+/** Where a part has to stand to lie on another. */
+export const alignmentOf = (project: number, part: number, to: number, by: "bounds" | "best_fit") =>
+  done(
+    api.GET("/api/v1/projects/{project}/parts/{part}/alignment", {
+      params: { path: { project, part }, query: { to, by } },
+    }),
+  );
+
+/** What was done to a project, the last step first. */
+export const stepsOf = (project: number) => done(api.GET("/api/v1/projects/{project}/steps", of(project)));
+/** All projects of the shelf. */
+export const shelfOf = () => done(api.GET("/api/v1/projects"));
+
 // Deliveries.
 export const packed = (project: number, recipient: Schemas["Recipient"]) =>
   done(api.POST("/api/v1/projects/{project}/packing", { ...of(project), body: recipient }));

@@ -132,6 +132,27 @@ export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 /** What the steps of a recipe make, each by itself. */
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
 
+/** How a trial is looked at. */
+export type TrialLook = "before" | "after" | "wipe" | "change" | "lost";
+
+/** What a set of a part would become, found out and not done. */
+export interface Trial {
+  part: number;
+  /** Whether the set is not there yet: nothing can be compared with it then. */
+  isNew: boolean;
+  /** Whether anything would become another. */
+  changes: boolean;
+  shows: TrialLook;
+}
+
+/** What stands on the stage for a trial, under numbers that no set has: what a set would be, and which vertices find
+ * nothing. */
+export const TRIED = -1;
+export const LOST = -2;
+
+/** The tools of Gather. */
+export type GatherTool = "bring" | "transfer";
+
 /** The look before and after, side by side. */
 export interface Wipe {
   snapshot: string;
@@ -208,6 +229,8 @@ export interface State {
   listing: boolean;
   corners: Corners | null;
   wipe: Wipe | null;
+  gatherTool: GatherTool;
+  trial: Trial | null;
   /** The snapshot shown while a key is held. */
   flipped: string | null;
   /** The least and greatest number of the heat on the stage. */
@@ -323,6 +346,8 @@ const start: State = {
   listing: false,
   corners: null,
   wipe: null,
+  gatherTool: "bring",
+  trial: null,
   flipped: null,
   heatRange: null,
   previewTrouble: null,
@@ -442,7 +467,8 @@ export function takeOutline({ parts, traits, swatches, views, images }: Schemas[
     views,
     images,
     look: heat === look.heat ? look : { ...look, heat },
-    wipe: wipe && names.includes(wipe.snapshot) ? wipe : null,
+    wipe: wipe && (names.includes(wipe.snapshot) || state.trial?.shows === "wipe") ? wipe : null,
+    trial: state.trial && parts.some((own) => own.id === state.trial?.part) ? state.trial : null,
     // Tools write into what is there.
     into:
       state.into === "mask" && !maskOf(part)

@@ -2,7 +2,7 @@
 import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
-import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
+import { chosenSelection, get, LOST, type Heat, set, snapshotOf, TRIED } from "../model/state";
 import { cutawayOf } from "./tools";
 
 export class Looks {
@@ -27,6 +27,7 @@ export class Looks {
   refresh() {
     const state = get();
     const { parts, part: active, shown, look, traits, wipe, flipped } = state;
+    const trial = state.area === "gather" ? state.trial : null;
     const name = parts.find((part) => part.id === active)?.sets.find((candidate) => candidate.id === shown)?.name;
     this.look(active, shown);
     this.stage.eye.setUp(traits.up);
@@ -46,20 +47,24 @@ export class Looks {
         if (id !== null && !surface.has(id)) this.askValues(part.id, id);
         return id !== null && surface.has(id) ? id : wanted;
       };
-      const now = flipped !== null ? then(flipped) : wanted;
+      // A trial takes the place of what is shown of its part.
+      const tried = trial?.part === part.id && surface.has(TRIED) ? trial.shows : null;
+      const isTried = tried !== null && tried !== "before";
+      const isHot = look.heat !== null || tried === "change";
+      const now = isTried ? TRIED : flipped !== null ? then(flipped) : wanted;
       if (wipe) before.set(part.id, then(wipe.snapshot));
       const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
       const selection = look.selection ? (part.id === active ? chosenSelection(state) : undefined) : undefined;
-      surface.mark(mask?.id ?? null, selection?.id ?? null);
-      surface.show(now, look.heat !== null);
+      surface.mark(mask?.id ?? null, tried === "lost" ? LOST : (selection?.id ?? null));
+      surface.show(now, isHot);
       surface.light(look.shade === "lit", look.smoothUpTo);
       surface.showChannel(look.channel);
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
-      const range = look.heat !== null && part.visible ? surface.heatRange : null;
+      const range = isHot && part.visible ? surface.heatRange : null;
       if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
     }
-    if (look.heat !== null && look.heat !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
+    if (look.heat !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
     for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
     if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
     this.stage.setWipe(wipe ? { share: wipe.share, before } : null);

@@ -166,6 +166,12 @@ export class Surface {
     if ([this.shown, this.masked, this.chosen].includes(set)) this.dress();
   }
 
+  /** Lets go of values that nobody looks at any more. */
+  drop(set: number) {
+    this.values.delete(set);
+    this.layout.forget(String(set));
+  }
+
   has(set: number) {
     return this.values.has(set);
   }

@@ -59,7 +59,18 @@ export function StageView({
       if (rounded !== get().edgePixels) set({ edgePixels: rounded });
     };
     const stopLooks = useApp.subscribe((now, before) => {
-      const keys = ["shown", "look", "part", "parts", "wipe", "flipped", "cutaway", "selection"] as const;
+      const keys = [
+        "shown",
+        "look",
+        "part",
+        "parts",
+        "wipe",
+        "flipped",
+        "cutaway",
+        "selection",
+        "trial",
+        "area",
+      ] as const;
       const newHeat = now.look.heat !== null && now.history.revision !== before.history.revision;
       if (keys.every((key) => now[key] === before[key]) && !newHeat) return;
       if (now.cutaway !== before.cutaway) sessionStorage.setItem(`speckle-cutaway-${id}`, JSON.stringify(now.cutaway));

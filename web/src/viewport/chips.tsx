@@ -40,15 +40,22 @@ export function LookChip() {
   const wipe = useApp((state) => state.wipe);
   const flipped = useApp((state) => state.flipped);
   const edgePixels = useApp((state) => state.edgePixels);
+  const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
   const hot =
-    heat === "density"
-      ? "Edge length, as heat"
-      : heat
-        ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
-        : null;
+    trial === "change"
+      ? "What the transfer would change"
+      : trial === "lost"
+        ? "As it would be, what finds no source is striped"
+        : trial && trial !== "before"
+          ? "As it would be"
+          : heat === "density"
+            ? "Edge length, as heat"
+            : heat
+              ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
+              : null;
   const what =
     hot ??
     (flipped !== null
@@ -197,7 +204,8 @@ export function HeatScale() {
   const range = useApp((state) => state.heatRange);
   const unit = useApp((state) => symbols[state.traits.unit]);
   const shown = useApp(shownSet);
-  if (heat === null || !range) return null;
+  const isTrial = useApp((state) => state.area === "gather" && state.trial?.shows === "change");
+  if ((heat === null && !isTrial) || !range) return null;
   const words = heat === "density" ? unit : shown?.encoding === "data" ? "% of the range" : "ΔE (CIEDE2000)";
   return (
     <Paper sx={{ ...chip, left: 12, top: 56, py: 0.75, width: 220 }} data-test="heat-scale">

@@ -10,6 +10,7 @@ import type { Stage } from "../stage/stage";
 /** A place between 0 and 1 across the stage, dragged by hand. */
 export function WipeDivider() {
   const wipe = useApp((state) => state.wipe);
+  const after = useApp((state) => (state.trial ? "after" : "now"));
   if (!wipe) return null;
   const move = (event: PointerEvent<HTMLElement>) => {
     if (event.buttons !== 1) return;
@@ -29,7 +30,7 @@ export function WipeDivider() {
     <Box
       role="slider"
       tabIndex={0}
-      aria-label={`Divider between ${wipe.snapshot} and now`}
+      aria-label={`Divider between ${wipe.snapshot} and ${after}`}
       aria-valuenow={Math.round(wipe.share * 100)}
       aria-valuemin={0}
       aria-valuemax={100}
@@ -61,7 +62,7 @@ export function WipeDivider() {
         },
       }}>
       <Box sx={{ ...label, right: 20 }}>{wipe.snapshot}</Box>
-      <Box sx={{ ...label, left: 20 }}>now</Box>
+      <Box sx={{ ...label, left: 20 }}>{after}</Box>
       <Box
         sx={{
           position: "absolute",

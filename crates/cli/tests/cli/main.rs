@@ -6,3 +6,4 @@ mod attacks;
 mod commands;
 mod faults;
 mod power_cuts;
+mod transfer;

@@ -1,5 +1,6 @@
 //! What the core is held to: handbook formulas, reference data, properties of random work.
 
+mod align;
 mod bake;
 mod bunny;
 mod colors;

@@ -5,11 +5,12 @@ use std::{f32::consts::PI, sync::Arc};
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Encoding, Rgba, difference::ciede2000, srgb_from_linear};
-use speckle_core::{
-    ChannelEdit, Document, Edit, PartEdit, ReplaceEdit, document::Direction,
-};
+use speckle_core::{ChannelEdit, Document, Edit, PartEdit, ReplaceEdit, document::Direction};
 use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays};
-use speckle_model::{NewPart, NewSet, Part, Selection, color_set::{ChannelTraits, Role}};
+use speckle_model::{
+    NewPart, NewSet, Part, Selection,
+    color_set::{ChannelTraits, Role},
+};
 use speckle_tools::{
     bake::watch::Watch,
     transfer::{
@@ -348,8 +349,7 @@ fn what_is_lost_is_filled_in_harmonically() {
     let [inner, outer] = rims.each_ref().map(arrays_of);
     let rims = Mesh::new(beside(inner, outer)).unwrap();
     let wanted = |p: Vec3| p.length().ln() / 5.0_f32.ln();
-    let source =
-        part(&rims, coat(&rims, Placement::Vertex, Encoding::Data, |_, p| [wanted(p); 4]));
+    let source = part(&rims, coat(&rims, Placement::Vertex, Encoding::Data, |_, p| [wanted(p); 4]));
     let rules = Rules { within: Some(0.002), lost: WhatIsLost::IsFilled, ..Rules::default() };
     for placement in ALL {
         let done = carried(&bare(&mesh, placement, Encoding::Data), &[&source], &rules);
@@ -370,11 +370,8 @@ fn parts_meet_where_they_stand_however_they_are_placed() {
         coat(mesh, Placement::Face, Encoding::Color, |i, _| of_side(mesh.face_centroid(i)))
     };
     let wanted = side(&to).values;
-    let stands = |translation, rotation_degrees, scale| Transform {
-        translation,
-        rotation_degrees,
-        scale,
-    };
+    let stands =
+        |translation, rotation_degrees, scale| Transform { translation, rotation_degrees, scale };
     let turn = Vec3::new(20.0, -50.0, 70.0);
     for scale in [Vec3::splat(3.0), Vec3::new(3.0, 0.5, 1.5), Vec3::new(-2.0, 2.0, 2.0)] {
         let transform = stands(Vec3::new(5.0, -7.0, 2.0), turn, scale);
@@ -387,9 +384,8 @@ fn parts_meet_where_they_stand_however_they_are_placed() {
         // The same shape where it stands, as its own points.
         let baked = moved(&from, |p| transform.to_project().transform_point3(p));
         let baked = if transform.mirrors() { baked.turned_over().0 } else { baked };
-        let set = coat(&baked, Placement::Face, Encoding::Color, |i, _| {
-            of_side(from.face_centroid(i))
-        });
+        let set =
+            coat(&baked, Placement::Face, Encoding::Color, |i, _| of_side(from.face_centroid(i)));
         let done = carried(&target, &[&part(&baked, set)], &Rules::default());
         assert!(values(&done) == wanted.as_slice(), "{scale} as its own points");
     }
@@ -472,13 +468,11 @@ fn channels_go_by_what_they_hold_and_stay_where_they_are_locked_or_masked() {
 #[test]
 fn what_cannot_be_is_said_with_what_to_do() {
     let mesh = flat(3);
-    let part_of = |mesh: &Mesh| {
-        part(mesh, coat(mesh, Placement::Vertex, Encoding::Color, |_, _| [0.5; 4]))
-    };
+    let part_of =
+        |mesh: &Mesh| part(mesh, coat(mesh, Placement::Vertex, Encoding::Color, |_, _| [0.5; 4]));
     let (to, near) = (part_of(&mesh), part_of(&mesh));
-    let said = |from: &[Source], rules: &Rules| {
-        transfer(&to, from, rules, &Watch::default()).unwrap_err()
-    };
+    let said =
+        |from: &[Source], rules: &Rules| transfer(&to, from, rules, &Watch::default()).unwrap_err();
     let plain = Rules::default();
     assert_eq!(said(&[], &plain), TransferError::NoSource);
     let mut bare = near.clone();
@@ -538,9 +532,7 @@ fn a_snapshot_gives_back_what_a_set_was() {
         values: grey,
     };
     let colors = vec![(Some(own.id), new)];
-    document
-        .apply(ReplaceEdit::ReplaceColors { part: id, from: "grey".into(), colors })
-        .unwrap();
+    document.apply(ReplaceEdit::ReplaceColors { part: id, from: "grey".into(), colors }).unwrap();
     let now = document.parts()[0].clone();
     let source = Source::of_snapshot(&now, "Before");
     let done = transfer(&now, &[source], &Rules::default(), &Watch::default()).unwrap();

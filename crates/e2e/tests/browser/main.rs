@@ -17,5 +17,6 @@ mod sets;
 mod shelf;
 mod source_sheets;
 mod tables;
+mod transfer;
 mod trouble;
 mod windows;

@@ -32,10 +32,7 @@ pub struct Hit {
 #[derive(Clone)]
 pub struct Bvh {
     trees: SmallVec<[Tree; 1]>,
-    /// What lies at the origin of the trees; see [`center_of`].
-    center: Vec3,
-    /// What positions are multiplied by in the trees, a power of two, so that nothing is rounded.
-    scale: f32,
+    space: TreeSpace,
     /// Where each triangle stands: its tree, and its slot there. None before anything has changed.
     places: Vec<Place>,
 }
@@ -58,11 +55,41 @@ const SMALL: usize = 1_024;
 /// The most small trees beside the first one.
 const MOST_SMALL: usize = 6;
 
-/// What lies at the origin of trees over a box: on each axis the middle, where that lies further off
-/// than the box is large, so that numbers are as fine there as elsewhere; else 0, which rounds nothing.
-pub(super) fn center_of(min: Vec3, max: Vec3) -> Vec3 {
-    let (middle, size) = ((min + max) / 2.0, (max - min).length());
-    Vec3::select(middle.abs().cmpgt(Vec3::splat(size)), middle, Vec3::ZERO)
+/// The space of trees over a box: of one size whatever the box's, which builders and rays count on.
+#[derive(Clone, Copy)]
+pub(super) struct TreeSpace {
+    /// What lies at its origin: on each axis the middle, where that lies further off than the box is
+    /// large, so that numbers are as fine there as elsewhere; else 0, which rounds nothing.
+    pub(super) center: Vec3,
+    /// What positions are multiplied by there, a power of two, so that nothing is rounded.
+    pub(super) scale: f32,
+}
+
+impl TreeSpace {
+    /// That of trees over some points.
+    pub(super) fn over<'a>(points: impl Iterator<Item = &'a Vec3>) -> Self {
+        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        let (min, max) = points.fold(none, |(min, max), &p| (p.min(min), p.max(max)));
+        // What lies closer together than numbers there can tell is not spread out any further.
+        let most = max.abs().max(min.abs()).max_element().min(f32::MAX);
+        let diagonal = (max - min).length().max(most * 1e-7).clamp(1e-30, 1e30);
+        let scale = (DIAGONAL / diagonal).log2().round().exp2();
+        let (middle, size) = ((min + max) / 2.0, (max - min).length());
+        let center = Vec3::select(middle.abs().cmpgt(Vec3::splat(size)), middle, Vec3::ZERO);
+        Self { center, scale }
+    }
+
+    /// A place as the trees have it.
+    #[inline]
+    pub(super) fn inside(&self, point: Vec3) -> Vec3 {
+        (point - self.center) * self.scale
+    }
+
+    /// A place of the trees, as the mesh has it.
+    #[inline]
+    pub(super) fn outside(&self, point: Vec3) -> Vec3 {
+        point / self.scale + self.center
+    }
 }
 
 impl Bvh {
@@ -100,25 +127,13 @@ impl Bvh {
     }
 
     fn over(corners: &[[Vec3; 3]], face_of: impl Fn(usize) -> u32) -> Self {
-        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        let (min, max) =
-            corners.iter().flatten().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
-        // What lies closer together than numbers there can tell is not spread out any further.
-        let most = max.abs().max(min.abs()).max_element().min(f32::MAX);
-        let diagonal = (max - min).length().max(most * 1e-7).clamp(1e-30, 1e30);
-        let scale = (DIAGONAL / diagonal).log2().round().exp2();
-        let center = center_of(min, max);
-        let at = |p: Vec3| Vec3A::from(p - center) * scale;
+        let space = TreeSpace::over(corners.iter().flatten());
+        let at = |p: Vec3| Vec3A::from(space.inside(p));
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = corners.par_iter().map(triangle).collect();
         let numbers: Vec<u32> = (0..triangles.len() as u32).collect();
         let tree = Tree::new(&triangles, &numbers, &BvhBuildParams::medium_build(), face_of);
-        Self { trees: smallvec![tree], center, scale, places: Vec::new() }
-    }
-
-    /// A place as the trees have it.
-    fn inside(&self, point: Vec3) -> Vec3 {
-        (point - self.center) * self.scale
+        Self { trees: smallvec![tree], space, places: Vec::new() }
     }
 
     /// The nearest point within a distance, of the faces that count: its face, where it is, and how
@@ -130,8 +145,8 @@ impl Bvh {
         within: f32,
         counts: impl Fn(u32) -> bool,
     ) -> Option<(u32, Vec3, f32)> {
-        let from = Vec3A::from(self.inside(point));
-        let mut best = (within * self.scale).powi(2).min(f32::MAX);
+        let from = Vec3A::from(self.space.inside(point));
+        let mut best = (within * self.space.scale).powi(2).min(f32::MAX);
         let mut found = None;
         // Boxes with their distances, the nearest looked at first.
         let roots = self.trees.iter().map(|tree| (tree, 0, 0.0));
@@ -172,7 +187,7 @@ impl Bvh {
             open.extend(nodes.map(|&(child, away)| (tree, node.child_node_index(child), away)));
         }
         let (face, at) = found?;
-        let at = Vec3::from(at) / self.scale + self.center;
+        let at = self.space.outside(Vec3::from(at));
         Some((face, at, at.distance(point)))
     }
 
@@ -186,10 +201,10 @@ impl Bvh {
     /// The same no further than a distance.
     #[must_use]
     pub fn cast_within(&self, origin: Vec3, direction: Vec3, within: f32) -> Option<Hit> {
-        let from = self.inside(origin);
+        let from = self.space.inside(origin);
         let way = direction.try_normalize().filter(|_| from.is_finite())?;
         let mut nearest = None;
-        let ray = ray(from, way, [0.0, within * self.scale]);
+        let ray = ray(from, way, [0.0, within * self.space.scale]);
         let _to_the_end = self.traverse(ray, |ray, tree, slot| {
             let t = meet(&tree.triangles[slot], ray);
             if t < ray.tmax {
@@ -199,7 +214,7 @@ impl Bvh {
             ControlFlow::Continue(())
         });
         let (tree, slot, t) = nearest?;
-        let distance = t / self.scale / direction.length();
+        let distance = t / self.space.scale / direction.length();
         Some(Hit {
             triangle: tree.numbers[slot],
             face: tree.faces[slot],
@@ -213,8 +228,8 @@ impl Bvh {
     #[inline]
     pub fn is_clear(&self, from: Vec3, to: Vec3, skip: f32) -> bool {
         let Some(way) = (to - from).try_normalize() else { return true };
-        let length = from.distance(to) * self.scale;
-        let ray = ray(self.inside(from), way, [skip * length, length]);
+        let length = from.distance(to) * self.space.scale;
+        let ray = ray(self.space.inside(from), way, [skip * length, length]);
         let flow = self.traverse(ray, |ray, tree, slot| {
             if meet(&tree.triangles[slot], ray).is_finite() {
                 ControlFlow::Break(())
@@ -234,10 +249,10 @@ impl Bvh {
         within: f32,
         mut visit: impl FnMut(u32) -> ControlFlow<()>,
     ) -> ControlFlow<()> {
-        let from = self.inside(origin);
+        let from = self.space.inside(origin);
         let way = direction.try_normalize().filter(|_| from.is_finite());
         let Some(way) = way else { return ControlFlow::Continue(()) };
-        let length = within * direction.length() * self.scale;
+        let length = within * direction.length() * self.space.scale;
         let ray = ray(from, way, [0.0, length]);
         self.traverse(ray, |_, tree, slot| visit(tree.faces[slot]))
     }
@@ -271,8 +286,8 @@ impl Bvh {
     #[inline]
     pub fn visit_where(&self, may: impl Fn(Vec3, f32) -> bool, mut visit: impl FnMut(u32)) {
         let may = |&Aabb { min, max, .. }: &Aabb| {
-            let middle = Vec3::from(min.midpoint(max)) / self.scale + self.center;
-            may(middle, min.distance(max) / 2.0 / self.scale)
+            let middle = self.space.outside(Vec3::from(min.midpoint(max)));
+            may(middle, min.distance(max) / 2.0 / self.space.scale)
         };
         for tree in &self.trees {
             tree.visit_where(may, |slot| {
@@ -286,8 +301,8 @@ impl Bvh {
     /// Calls `visit` for every triangle that comes within `radius` of `center`, with its face: a
     /// face of several triangles may come several times.
     pub fn visit_within(&self, center: Vec3, radius: f32, mut visit: impl FnMut(u32)) {
-        let center = Vec3A::from(self.inside(center));
-        let reach = (radius * self.scale).powi(2);
+        let center = Vec3A::from(self.space.inside(center));
+        let reach = (radius * self.space.scale).powi(2);
         let is_near = |point: Vec3A| point.distance_squared(center) <= reach;
         let may = |&Aabb { min, max, .. }: &Aabb| is_near(center.clamp(min, max));
         for tree in &self.trees {
@@ -324,7 +339,7 @@ impl Bvh {
         self.places.resize(count, (0, 0));
         let (mut triangles, mut numbers, mut faces) = (Vec::new(), Vec::new(), Vec::new());
         for (number, face, points, from) in new {
-            let [v0, v1, v2] = points.map(|point| Vec3A::from(self.inside(point)));
+            let [v0, v1, v2] = points.map(|point| Vec3A::from(self.space.inside(point)));
             let triangle = Triangle { v0, v1, v2 };
             // Where it lies within what stood there, the boxes above are right as they are.
             if let Some(&place) = free.get(&from)

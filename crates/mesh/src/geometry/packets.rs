@@ -15,7 +15,7 @@ use smallvec::{SmallVec, smallvec};
 
 use super::{
     bvh::{
-        center_of,
+        TreeSpace,
         tree::{binary_tree, nearest_on_triangle},
     },
     triangulate::Triangulation,
@@ -29,8 +29,7 @@ pub struct Packets {
     triangles: Vec<Flat>,
     /// The number of each of `triangles`.
     numbers: Vec<u32>,
-    /// What lies at the origin; see [`center_of`].
-    center: [f32; 3],
+    space: TreeSpace,
 }
 
 /// A box; the children of one lie side by side.
@@ -89,15 +88,15 @@ impl Packets {
     /// Builds the tree.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
-        let corners = || triangulation.corners().iter().flatten();
-        let point = |corner: u32| mesh.corner_position(corner as usize);
-        let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        let grown = |(min, max): (Vec3, Vec3), &c: &u32| (min.min(point(c)), max.max(point(c)));
-        let (min, max) = corners().fold(none, grown);
-        let center = center_of(min, max);
-        let at = |corner: u32| Vec3A::from(point(corner) - center);
-        let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
-        let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
+        let points: Vec<[Vec3; 3]> = triangulation
+            .corners()
+            .par_iter()
+            .map(|corners| corners.map(|corner| mesh.corner_position(corner as usize)))
+            .collect();
+        let space = TreeSpace::over(points.iter().flatten());
+        let at = |point: Vec3| Vec3A::from(space.inside(point));
+        let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
+        let triangles: Vec<Triangle> = points.par_iter().map(triangle).collect();
         let mut tree = binary_tree(&triangles, &BvhBuildParams::fast_build());
         leaf_collapser::collapse(&mut tree, LEAF, STEP_COST);
         let flat = |&index: &u32| {
@@ -117,7 +116,7 @@ impl Packets {
                 .collect(),
             triangles: tree.primitive_indices.par_iter().map(flat).collect(),
             numbers: tree.primitive_indices,
-            center: center.into(),
+            space,
         }
     }
 
@@ -130,13 +129,13 @@ impl Packets {
         within: f32,
         counts: impl Fn(u32) -> bool,
     ) -> Option<(u32, Vec3, f32)> {
-        let center = Vec3A::from_array(self.center);
-        let from = Vec3A::from(point) - center;
+        let from = Vec3A::from(self.space.inside(point));
         let away = |node: &Node| {
-            let outside = (Vec3A::from_array(node.min) - from).max(from - Vec3A::from_array(node.max));
+            let outside =
+                (Vec3A::from_array(node.min) - from).max(from - Vec3A::from_array(node.max));
             outside.max(Vec3A::ZERO).length_squared()
         };
-        let mut best = (within * within).min(f32::MAX);
+        let mut best = (within * self.space.scale).powi(2).min(f32::MAX);
         let mut found = None;
         let mut stack: SmallVec<[(u32, f32); 64]> = SmallVec::new();
         let mut at = (0_u32, away(self.nodes.first()?));
@@ -173,7 +172,7 @@ impl Packets {
             }
         }
         let (slot, nearest) = found?;
-        let nearest = Vec3::from(nearest + center);
+        let nearest = self.space.outside(nearest.into());
         Some((self.numbers[slot], nearest, nearest.distance(point)))
     }
 
@@ -186,10 +185,14 @@ impl Packets {
         }
         let [dx, dy, dz] = rays.direction;
         let [ox, oy, oz] = rays.origin;
-        let ox = simd.sub_f32s(ox, simd.splat_f32s(self.center[0]));
-        let oy = simd.sub_f32s(oy, simd.splat_f32s(self.center[1]));
-        let oz = simd.sub_f32s(oz, simd.splat_f32s(self.center[2]));
-        let rays = &Rays { origin: [ox, oy, oz], ..*rays };
+        let Vec3 { x, y, z } = self.space.center;
+        let (cx, cy, cz) = (simd.splat_f32s(x), simd.splat_f32s(y), simd.splat_f32s(z));
+        let scale = simd.splat_f32s(self.space.scale);
+        let ox = simd.mul_f32s(simd.sub_f32s(ox, cx), scale);
+        let oy = simd.mul_f32s(simd.sub_f32s(oy, cy), scale);
+        let oz = simd.mul_f32s(simd.sub_f32s(oz, cz), scale);
+        let (from, to) = (simd.mul_f32s(rays.from, scale), simd.mul_f32s(rays.to, scale));
+        let rays = &Rays { origin: [ox, oy, oz], direction: rays.direction, from, to };
         let (ix, iy, iz) = (inverse(simd, dx), inverse(simd, dy), inverse(simd, dz));
         let inverse = [ix, iy, iz];
         let back = [
@@ -336,4 +339,38 @@ fn cross<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> Lanes<S> {
         simd.negate_mul_add_e_f32s(a[0], b[2], simd.mul_f32s(a[2], b[0])),
         simd.negate_mul_add_e_f32s(a[1], b[0], simd.mul_f32s(a[0], b[1])),
     ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::{Mesh, MeshArrays};
+
+    /// What the builder takes for granted of sizes must not make boxes as wide as the whole of a part
+    /// that is modelled in metres, or in light years.
+    #[test]
+    fn boxes_are_as_tight_whatever_a_mesh_is_measured_in() {
+        let n = 40_u32;
+        let counts = [1e-4, 1.0, 1e5].map(|size: f32| {
+            let at = |i: u32| Vec3::new((i % n) as f32, (i / n) as f32, (i % 3) as f32 * 0.1);
+            let positions = (0..n * n).map(|i| at(i) * size).collect();
+            let squares = (0..n * n).filter(|i| i % n + 1 < n && i / n + 1 < n);
+            let corner_vertices: Vec<u32> =
+                squares.flat_map(|i| [i, i + 1, i + n + 1, i, i + n + 1, i + n]).collect();
+            let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
+            let uv_sets = Vec::new();
+            let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets };
+            let mesh = Mesh::new(arrays).expect("a sheet");
+            let packets = Packets::new(&mesh, &Triangulation::new(&mesh));
+            let asked = std::cell::Cell::new(0);
+            let point = Vec3::new(17.3, 21.6, 2.0) * size;
+            let count = |_| {
+                asked.set(asked.get() + 1);
+                true
+            };
+            assert!(packets.nearest(point, f32::MAX, count).is_some());
+            asked.get()
+        });
+        assert!(counts.iter().all(|&count| count < 100), "{counts:?} of 3042");
+    }
 }

@@ -18,11 +18,7 @@ use super::{
     hand,
     project::{Files, ImportFiles, ImportQuery, OriginSays},
 };
-use crate::{
-    App,
-    error::ApiError,
-    session::command::Now,
-};
+use crate::{App, error::ApiError, session::command::Now};
 
 /// What a replacement replaces.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, ToSchema)]

@@ -273,9 +273,9 @@ impl App {
         for from in &of.order.from {
             sources.push(match from {
                 TransferFrom::File { part } => {
-                    let there = from_file.take().ok_or_else(|| {
-                        ApiError::bad_request("no file came along: choose one")
-                    })?;
+                    let there = from_file
+                        .take()
+                        .ok_or_else(|| ApiError::bad_request("no file came along: choose one"))?;
                     chosen(there, part.as_deref(), &own)?
                 }
                 from => self.source(of.project, from, &own, &now).await?,
@@ -314,7 +314,9 @@ impl App {
         match from {
             TransferFrom::Part { part } => {
                 let found = now.parts.iter().find(|other| other.id == *part);
-                found.map(Source::of).ok_or_else(|| gone("the source is gone: choose another".into()))
+                found
+                    .map(Source::of)
+                    .ok_or_else(|| gone("the source is gone: choose another".into()))
             }
             TransferFrom::Snapshot { name } => Ok(Source::of_snapshot(own, name)),
             TransferFrom::Earlier { part, step } => {
@@ -331,9 +333,8 @@ impl App {
             TransferFrom::Project { project, part } => {
                 let other = self.now(*project).await?;
                 let found = other.parts.iter().find(|other| other.traits.name == *part);
-                let found = found.ok_or_else(|| {
-                    gone(format!("{} has no part called {part}", other.name))
-                })?;
+                let found = found
+                    .ok_or_else(|| gone(format!("{} has no part called {part}", other.name)))?;
                 let name = format!("{part} of {}", other.name);
                 Ok(Source { name, ..Source::of(found) })
             }
@@ -362,11 +363,7 @@ impl App {
 }
 
 /// The part of a file that is meant.
-fn chosen(
-    mut there: Vec<Source>,
-    wanted: Option<&str>,
-    own: &Part,
-) -> Result<Source, ApiError> {
+fn chosen(mut there: Vec<Source>, wanted: Option<&str>, own: &Part) -> Result<Source, ApiError> {
     let name = wanted.unwrap_or(&own.traits.name);
     let found = there.iter().position(|source| source.name.starts_with(name));
     match (found, wanted) {

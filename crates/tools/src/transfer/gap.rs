@@ -26,9 +26,14 @@ pub struct Gap {
 /// How many bins there are.
 const BINS: usize = 40;
 
-/// How many times further away than most of the part something may be and still lie on it: two meshes
-/// of one surface bulge apart between their vertices.
-const TIMES: f32 = 6.0;
+/// How many times further away than half of the part something may be and still lie on it: two meshes
+/// of one surface bulge apart between their vertices. Where most vertices are the source's own that
+/// says nothing, but that they bulge apart by less than their edges are long does.
+const TIMES: f32 = 18.0;
+const OF_EDGE: f32 = 0.5;
+
+/// How many times further away than nearly all of it.
+const OF_MOST: f32 = 3.0;
 
 /// The least reach, as a share of the part's size.
 const LEAST: f32 = 1e-3;
@@ -48,8 +53,10 @@ impl Gap {
         };
         let (median, largest) = (at(0.5), at(1.0));
         let least = LEAST * target.size();
+        let edges = sources.iter().map(|near| near.source.edge()).fold(target.edge(), f32::max);
         // What most lie within, unless they are of two kinds: near, and far.
-        let suggested = at(0.95).min(TIMES * median).mul_add(1.5, least);
+        let bound = (TIMES * median).max(OF_EDGE * edges);
+        let suggested = (OF_MOST * at(0.95)).min(bound) + least;
         let shown = (2.0 * suggested).max(f32::MIN_POSITIVE);
         let width = shown / BINS as f32;
         let mut bins = vec![0; BINS];

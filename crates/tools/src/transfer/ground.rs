@@ -49,10 +49,7 @@ const EVEN: f32 = 1e-6;
 impl Ground {
     /// A part's shape where it stands. One that is scaled unevenly is brought to the project's space,
     /// since what is nearest there is not what is nearest in its own.
-    pub(super) fn new(
-        geometry: &Arc<Geometry>,
-        transform: &Transform,
-    ) -> Result<Self, MeshError> {
+    pub(super) fn new(geometry: &Arc<Geometry>, transform: &Transform) -> Result<Self, MeshError> {
         let scale = transform.scale.abs();
         if scale.max_element() - scale.min_element() <= EVEN * scale.max_element() {
             return Ok(Self {
@@ -110,6 +107,11 @@ impl Ground {
     /// The diagonal of its box, in the project's unit.
     pub(super) fn size(&self) -> f32 {
         self.geometry.extent().diagonal() * self.scale
+    }
+
+    /// How long its edges are on the whole, likewise.
+    pub(super) fn edge(&self) -> f32 {
+        self.geometry.extent().median_edge * self.scale
     }
 
     /// How large its triangles are on the whole, in the project's unit squared.

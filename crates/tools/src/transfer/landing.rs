@@ -264,10 +264,8 @@ impl<'a> Landing<'a> {
         let count = of.count(mesh);
         let triangles = target.geometry.triangulation().corners();
         let land = |element: usize, (point, normal, area): (Vec3, Vec3, f32), known: f32| {
-            let facing = Facing {
-                normal: source.normal_to_project(normal),
-                least: self.search.least(),
-            };
+            let facing =
+                Facing { normal: source.normal_to_project(normal), least: self.search.least() };
             let point = source.to_project(point);
             let (found, far) = target.near(point, facing, known);
             let landed = found.filter(|found| area > 0.0 && self.is_here(point, found)).map(|at| {
@@ -304,7 +302,8 @@ impl<'a> Landing<'a> {
         let [a, b, c] = target.triangle(found.triangle);
         let across = (b - a).cross(c - a);
         let size = across.length().sqrt();
-        let off = corners.map(|c| self.search.distance(mesh.corner_vertices()[c as usize] as usize));
+        let off =
+            corners.map(|c| self.search.distance(mesh.corner_vertices()[c as usize] as usize));
         let off = off.into_iter().flatten().fold(0.0, f32::max);
         if found.distance > TIMES * off + BULGE * size {
             return false;
@@ -343,10 +342,13 @@ impl<'a> Landing<'a> {
                     let found = self.search.one(point, normal, f32::MAX);
                     found.into_iter().flat_map(move |found| {
                         let seen = theirs[found.triangle as usize].into_iter().zip(found.weights);
-                        seen.filter(|(_, weight)| *weight > 0.0).flat_map(move |(corner, weight)| {
-                            let element = source.geometry.element_at(of, corner as usize) as u32;
-                            self.hats(corners, weights, on, element, area * weight)
-                        })
+                        seen.filter(|(_, weight)| *weight > 0.0).flat_map(
+                            move |(corner, weight)| {
+                                let element =
+                                    source.geometry.element_at(of, corner as usize) as u32;
+                                self.hats(corners, weights, on, element, area * weight)
+                            },
+                        )
                     })
                 })
             })

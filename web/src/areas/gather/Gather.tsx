@@ -2,6 +2,7 @@
 import {
   Box,
   Button,
+  ButtonBase,
   Chip,
   Dialog,
   DialogActions,
@@ -22,8 +23,10 @@ import { NameDialog } from "../../widgets/NameDialog";
 import type { Project } from "../../project/project";
 import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
+import { TransferSheet } from "./TransferSheet";
+import { TransferTray } from "./TransferTray";
 import { unitWord, units } from "../../model/units";
-import { choosePart, useApp, type Part, type Unit } from "../../model/state";
+import { choosePart, set, useApp, type GatherTool, type Part, type Unit } from "../../model/state";
 import { count, figure, length, symbols } from "../../model/words";
 import { useTyped } from "../../widgets/typed";
 import { useFormatWords } from "../../model/formats";
@@ -32,9 +35,11 @@ export function GatherSheet({ project }: { project: Project }) {
   const parts = useApp((state) => state.parts);
   const active = useApp((state) => state.part);
   const reports = useApp((state) => state.reports);
+  const tool = useApp((state) => state.gatherTool);
   const hidden = parts.filter((part) => !part.visible).map((part) => part.id);
   return (
     <>
+      {tool === "transfer" && <TransferSheet project={project} />}
       {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
         <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
@@ -386,17 +391,54 @@ function ProjectTraits({ project }: { project: Project }) {
   );
 }
 
+const families: { key: GatherTool; title: string }[] = [
+  { key: "bring", title: "Bring" },
+  { key: "transfer", title: "Transfer" },
+];
+
 export function GatherTray({ onBring }: { onBring: () => void }) {
   const formats = useFormatWords();
+  const tool = useApp((state) => state.gatherTool);
   return (
-    <>
-      <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>
-        Bring in meshes…
-      </Button>
-      <Typography variant="body2" color="textSecondary">
-        {formats}, several at once, with the files they need beside them, in a zip or a folder. They can be dropped
-        anywhere on this page as well. Click the model to choose a part.
-      </Typography>
-    </>
+    <Box sx={{ display: "flex", flexDirection: "column", gap: 1, alignSelf: "flex-start", width: "100%" }}>
+      <Box role="tablist" aria-label="Tools" sx={{ display: "flex", gap: 1.5 }}>
+        {families.map(({ key, title }) => (
+          <ButtonBase
+            key={key}
+            role="tab"
+            aria-selected={tool === key}
+            data-test={`gather-${key}`}
+            onClick={() => set({ gatherTool: key })}
+            sx={{
+              borderRadius: 1,
+              px: 0.25,
+              "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
+            }}>
+            <Typography
+              variant="h3"
+              component="span"
+              sx={{
+                color: tool === key ? "text.primary" : "text.secondary",
+                fontWeight: tool === key ? undefined : 500,
+              }}>
+              {title}
+            </Typography>
+          </ButtonBase>
+        ))}
+      </Box>
+      {tool === "bring" ? (
+        <Box sx={{ display: "flex", alignItems: "center", gap: 2 }}>
+          <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>
+            Bring in meshes…
+          </Button>
+          <Typography variant="body2" color="textSecondary">
+            {formats}, several at once, with the files they need beside them, in a zip or a folder. They can be dropped
+            anywhere on this page as well. Click the model to choose a part.
+          </Typography>
+        </Box>
+      ) : (
+        <TransferTray />
+      )}
+    </Box>
   );
 }

@@ -1,0 +1,164 @@
+// The transfer that is being set: what it would do, asked anew with every turn, and shown on the stage.
+import { useEffect, useRef, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { sendTransfer, transferred } from "../../api/writes";
+import { get, LOST, set, TRIED, useApp, type Part, type Trial, type TrialLook } from "../../model/state";
+import type { Project } from "../../project/project";
+
+/** What the server fills in is left out. */
+export type Rules = Partial<Schemas["TransferRules"]>;
+export interface Order {
+  from: Schemas["TransferFrom"][];
+  rules: Rules;
+}
+type Told = Schemas["Transfer"];
+
+/** What colors come from, as it is chosen in the sheet. */
+export type Chosen =
+  | { kind: "parts"; parts: number[] }
+  | { kind: "snapshot"; name: string }
+  | { kind: "earlier"; step: number | null }
+  | { kind: "project"; project: number | null; part: string }
+  | { kind: "file"; files: File[] };
+
+/** What is asked for; nothing while something is still to be chosen. */
+export function fromOf(chosen: Chosen, part: Part): Schemas["TransferFrom"][] {
+  switch (chosen.kind) {
+    case "parts":
+      return chosen.parts.map((id) => ({ kind: "part", part: id }));
+    case "snapshot":
+      return [{ kind: "snapshot", name: chosen.name }];
+    case "earlier":
+      return chosen.step === null ? [] : [{ kind: "earlier", part: part.id, step: chosen.step }];
+    case "project":
+      return chosen.project === null || chosen.part === ""
+        ? []
+        : [{ kind: "project", project: chosen.project, part: chosen.part }];
+    case "file":
+      return chosen.files.length === 0 ? [] : [{ kind: "file" }];
+  }
+}
+
+/** How long a hand rests before it is asked, in milliseconds: a slider tells of every step. */
+const REST = 180;
+
+interface InHand {
+  seen: Told | null;
+  trouble: string | null;
+  busy: boolean;
+  cancel: () => void;
+}
+
+/** Looks at what an order would do. What it would make stands on the stage until something else is asked. */
+export function useTransfer(project: Project, part: Part, order: Order | null, files: File[], nth: number): InHand {
+  const [seen, setSeen] = useState<Told | null>(null);
+  const [trouble, setTrouble] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const under = useRef<AbortController | null>(null);
+  // Counts every change: what a transfer would do may be another then.
+  const revision = useApp((state) => state.history.revision);
+  const asked = order && JSON.stringify([order, revision, part.id, files.map((file) => file.name)]);
+  useEffect(() => {
+    if (asked === null) {
+      clear(project, part.id);
+      return;
+    }
+    const own = new AbortController();
+    under.current = own;
+    const [wanted] = JSON.parse(asked) as [Order];
+    const timer = setTimeout(() => {
+      setBusy(true);
+      void sendTransfer(project.id, part.id, wanted, true, files, own.signal).then(({ data, trouble }) => {
+        if (own.signal.aborted) return;
+        setBusy(false);
+        setSeen(data);
+        setTrouble(trouble);
+        if (!data) clear(project, part.id);
+      });
+    }, REST);
+    return () => {
+      clearTimeout(timer);
+      own.abort();
+    };
+    // `files` goes by its names, which `asked` holds.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [asked, project, part.id]);
+  const look = asked === null ? null : (seen?.look ?? null);
+  const told = seen?.report.sets[nth] ?? seen?.report.sets[0];
+  const placement = told?.placement;
+  const isNew = told?.is_new ?? false;
+  const changes = seen?.report.sets.some((set) => set.changed > 0) ?? false;
+  useEffect(() => {
+    if (look === null || !placement) return;
+    let isWanted = true;
+    void show(project, part.id, { look, nth, placement, isNew, changes }, () => isWanted);
+    return () => {
+      isWanted = false;
+    };
+  }, [look, nth, placement, isNew, changes, project, part.id]);
+  // What is tried goes with the sheet.
+  useEffect(() => () => clear(project, part.id), [project, part.id]);
+  const cancel = () => {
+    under.current?.abort();
+    setBusy(false);
+    setTrouble("It was cancelled: turn something to look again.");
+  };
+  if (asked === null) return { seen: null, trouble: null, busy: false, cancel };
+  return { seen, trouble, busy, cancel };
+}
+
+interface Shown {
+  look: number;
+  nth: number;
+  placement: Schemas["Placement"];
+  isNew: boolean;
+  changes: boolean;
+}
+
+/** Brings what a transfer would make of a set to the stage. */
+async function show(
+  project: Project,
+  part: number,
+  { look, nth, placement, isNew, changes }: Shown,
+  isWanted: () => boolean,
+) {
+  const [values, heat, lost] = await Promise.all([
+    transferred(look, "values", nth),
+    isNew ? null : transferred(look, "heat", nth),
+    transferred(look, "lost", 0),
+  ]);
+  const surface = project.stage.surfaces.get(part);
+  if (!isWanted() || !surface || !values.data || !lost.data) return;
+  surface.take(TRIED, placement, new Uint8Array(values.data));
+  const is = new Float32Array(lost.data);
+  const bytes = new Uint8Array(4 * is.length);
+  is.forEach((lost, vertex) => (bytes[4 * vertex] = 255 * lost));
+  surface.take(LOST, "vertex", bytes);
+  surface.takeHeat(placement, heat?.data ? new Float32Array(heat.data) : null);
+  const shows = get().trial?.shows ?? "after";
+  setTrial({ part, isNew, changes }, isNew && shows === "change" ? "after" : shows);
+  project.looks.refresh();
+  project.stage.redraw();
+}
+
+/** How a trial is looked at. */
+export function setTrial({ part, isNew, changes }: Omit<Trial, "shows">, shows: TrialLook) {
+  const { look, wipe } = get();
+  set({
+    trial: { part, isNew, changes, shows },
+    flipped: null,
+    wipe: shows === "wipe" ? { snapshot: "before", share: wipe?.share ?? 0.5 } : null,
+    ...(look.heat !== null && { look: { ...look, heat: null } }),
+  });
+}
+
+/** Shows what is again. */
+function clear(project: Project, part: number) {
+  const surface = project.stage.surfaces.get(part);
+  surface?.drop(TRIED);
+  surface?.drop(LOST);
+  surface?.takeHeat("vertex", null);
+  if (get().trial) set({ trial: null, wipe: null });
+  project.looks.refresh();
+  project.stage.redraw();
+}
