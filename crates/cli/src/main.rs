@@ -8,6 +8,7 @@ mod out;
 mod bake;
 mod compare;
 mod convert;
+mod decimate;
 mod deliver;
 mod doctor;
 mod inspect;
@@ -34,6 +35,7 @@ use tokio::net::TcpListener;
 use bake::{BakeArgs, RecipeCommand};
 use compare::CompareArgs;
 use convert::ConvertArgs;
+use decimate::DecimateArgs;
 use deliver::DeliverArgs;
 use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
@@ -75,6 +77,8 @@ enum Command {
     Compare(CompareArgs),
     /// Carry colors from files to others, by where they lie
     Transfer(TransferArgs),
+    /// Give files fewer triangles, with their colors
+    Decimate(DecimateArgs),
     /// Render channels into an image, by UVs or as seen along an axis
     RenderMap(MapArgs),
     /// Write the numbers at vertices, corners or faces as a table
@@ -184,6 +188,7 @@ fn run(command: Command) -> Result<()> {
         Command::Deliver(args) => deliver::run(&args),
         Command::Recipients => deliver::recipients(),
         Command::Compare(args) => compare::run(&args),
+        Command::Decimate(args) => decimate::run(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
         Command::Table(args) => maps::tables(&args),

@@ -38,7 +38,7 @@ use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
 use rest::{
-    alignment,
+    alignment, decimation,
     deliver::{self, recipients},
     history,
     looked::Looked,
@@ -87,6 +87,8 @@ struct App {
     replacements: Looked<replacement::Planned>,
     /// The transfer, likewise.
     transfers: Looked<transfer::Planned>,
+    /// The decimation, likewise.
+    decimations: Looked<decimation::Planned>,
 }
 
 impl App {
@@ -156,6 +158,8 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
         .routes(routes!(alignment::alignment))
+        .routes(routes!(decimation::decimate_part))
+        .routes(routes!(decimation::decimated))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -210,6 +214,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         drawing: Arc::default(),
         replacements: Looked::default(),
         transfers: Looked::default(),
+        decimations: Looked::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();

@@ -3,6 +3,7 @@
 //! for what goes out.
 
 pub mod alignment;
+pub mod decimation;
 pub mod deliver;
 pub mod history;
 pub mod looked;

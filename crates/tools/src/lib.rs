@@ -8,6 +8,7 @@ mod axes;
 pub mod bake;
 mod bilinear;
 pub mod compare;
+pub mod decimate;
 pub mod image_file;
 pub mod map;
 mod on_surface;

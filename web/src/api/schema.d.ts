@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/decimations/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shape of a decimation that was looked at, or what a set holds on it. */
+        get: operations["decimated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/formats": {
         parameters: {
             query?: never;
@@ -338,6 +355,23 @@ export interface paths {
         get: operations["alignment"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/decimation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a part fewer triangles. */
+        post: operations["decimate_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1047,6 +1081,98 @@ export interface components {
          * @enum {string}
          */
         DataSets: "as_colors" | "behind_white" | "named";
+        /** @description What a decimation did, or would do. */
+        Decimation: {
+            /**
+             * Format: int32
+             * @description By what the shape that it would make is asked for, where it was only looked at.
+             */
+            look?: number | null;
+            /** @description What it does. */
+            report: components["schemas"]["DecimationReport"];
+        };
+        /** @description How far triangles become fewer. */
+        DecimationGoal: {
+            /** @enum {string} */
+            kind: "count";
+            /** @description How many. */
+            triangles: number;
+        } | {
+            /** @enum {string} */
+            kind: "share";
+            /**
+             * Format: float
+             * @description Above 0, and below 1.
+             */
+            share: number;
+        } | {
+            /** @enum {string} */
+            kind: "error";
+            /**
+             * Format: float
+             * @description In the project's unit.
+             */
+            within: number;
+        };
+        /** @description What is to become of a part. */
+        DecimationOrder: {
+            /** @description Whether the part stays as it is, and a copy beside it gets fewer triangles. */
+            beside?: boolean;
+            /** @description Whether it is only looked at. */
+            look?: boolean;
+            /** @description How far, and what weighs in. */
+            rules: components["schemas"]["DecimationRules"];
+        };
+        /** @description What a decimation does. */
+        DecimationReport: {
+            /**
+             * Format: float
+             * @description The largest distance between the two surfaces, looked for from either side.
+             */
+            max_distance: number;
+            /**
+             * Format: float
+             * @description The mean distance of the original's vertices from the new surface, in the project's unit.
+             */
+            mean_distance: number;
+            /** @description Whether it came as far as was asked. */
+            reached: boolean;
+            /** @description How its sets have fared. */
+            sets: components["schemas"]["SetDecimated"][];
+            /**
+             * Format: float
+             * @description What the diagonal of the part is, in the project's unit.
+             */
+            size: number;
+            /** @description Triangles until then and from then on. */
+            triangles: number[];
+            /** @description Vertices, likewise. */
+            vertices: number[];
+        };
+        /** @description How a part gets fewer triangles. */
+        DecimationRules: {
+            /**
+             * Format: float
+             * @description How much borders of color weigh beside the shape, 0–1.
+             */
+            colors?: number;
+            /**
+             * Format: float
+             * @description How much creases weigh, 0–1.
+             */
+            creases?: number;
+            /** @description Whether triangles come out even in size and shape, for a little of the shape. */
+            even?: boolean;
+            /** @description How far. */
+            goal: components["schemas"]["DecimationGoal"];
+            /**
+             * Format: float
+             * @description How much the borders of selections and groups weigh, 0–1.
+             */
+            groups?: number;
+            /** @description Whether open edges stay as they are. */
+            keep_rims?: boolean;
+        };
         /** @description A change in the history. */
         Deed: {
             /** @description Whose hand did it. */
@@ -3363,6 +3489,26 @@ export interface components {
             /** @enum {string} */
             type: "refused";
         };
+        /** @description How far a set is from what it was, by what is seen at the original's elements. */
+        SetDecimated: {
+            /**
+             * Format: float
+             * @description The mean: CIEDE2000 of colors, of data hundredths of the range.
+             */
+            mean: number;
+            /**
+             * Format: float
+             * @description The most any is off by.
+             */
+            most: number;
+            /**
+             * Format: float
+             * @description What 95 % are off by at most.
+             */
+            most_of_them: number;
+            /** @description Its name. */
+            name: string;
+        };
         /** @description How two sets of one name differ. */
         SetDifference: {
             /**
@@ -4205,6 +4351,41 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    decimated: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The set whose values are wanted, four bytes for each element; the shape, as a frame of the live
+                 *     socket, when left out.
+                 */
+                set?: number | null;
+            };
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     formats: {
         parameters: {
             query?: never;
@@ -4951,6 +5132,40 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    decimate_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecimationOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decimation"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -119,13 +119,26 @@ export function sendTransfer(
 }
 
 /** Numbers of a transfer that was looked at. */
-export async function transferred(
-  look: number,
-  what: "values" | "heat" | "lost",
-  set: number,
-): Promise<Outcome<ArrayBuffer>> {
+export const transferred = (look: number, what: "values" | "heat" | "lost", set: number) =>
+  bytesOf(`/api/v1/transfers/${look}?${queryOf({ what, set })}`);
+
+/** Gives a part fewer triangles, or tells what that would do. */
+export const sendDecimation = (
+  project: number,
+  part: number,
+  order: Schemas["DecimationOrder"],
+  signal?: AbortSignal,
+) =>
+  told<Schemas["Decimation"]>(
+    posted(`/api/v1/projects/${project}/parts/${part}/decimation`, JSON.stringify(order), JSON_TYPE, signal),
+  );
+
+/** The shape of a decimation that was looked at as a frame, or what a set holds on it. */
+export const decimated = (look: number, set?: number) => bytesOf(`/api/v1/decimations/${look}?${queryOf({ set })}`);
+
+async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
-    const answer = await fetch(`/api/v1/transfers/${look}?${queryOf({ what, set })}`);
+    const answer = await fetch(url);
     return answer.ok ? { data: await answer.arrayBuffer(), trouble: null } : failed(await answer.json());
   } catch {
     return failed(null);

@@ -150,8 +150,17 @@ export interface Trial {
 export const TRIED = -1;
 export const LOST = -2;
 
+/** The part that stands on the stage in the place of another which would get fewer triangles. */
+export const LIGHTER = -1;
+
+/** A part as it would be with fewer triangles, found out and not done. */
+export interface Lighter {
+  part: number;
+  shows: "before" | "after";
+}
+
 /** The tools of Gather. */
-export type GatherTool = "bring" | "transfer";
+export type GatherTool = "bring" | "density" | "transfer";
 
 /** The look before and after, side by side. */
 export interface Wipe {
@@ -231,6 +240,7 @@ export interface State {
   wipe: Wipe | null;
   gatherTool: GatherTool;
   trial: Trial | null;
+  lighter: Lighter | null;
   /** The snapshot shown while a key is held. */
   flipped: string | null;
   /** The least and greatest number of the heat on the stage. */
@@ -348,6 +358,7 @@ const start: State = {
   wipe: null,
   gatherTool: "bring",
   trial: null,
+  lighter: null,
   flipped: null,
   heatRange: null,
   previewTrouble: null,

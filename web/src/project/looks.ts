@@ -2,7 +2,7 @@
 import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
-import { chosenSelection, get, LOST, type Heat, set, snapshotOf, TRIED } from "../model/state";
+import { chosenSelection, get, LIGHTER, LOST, type Heat, set, snapshotOf, TRIED } from "../model/state";
 import { cutawayOf } from "./tools";
 
 export class Looks {
@@ -61,6 +61,18 @@ export class Looks {
       surface.showChannel(look.channel);
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
+      // What would take its place stands where it stands, and shows what it shows.
+      const lighter =
+        state.area === "gather" && state.lighter?.part === part.id ? this.stage.surfaces.get(LIGHTER) : null;
+      if (lighter) {
+        const isAfter = state.lighter?.shows === "after";
+        lighter.show(wanted);
+        lighter.light(look.shade === "lit", look.smoothUpTo);
+        lighter.showChannel(look.channel);
+        lighter.stand(part.matrix);
+        lighter.object.visible = part.visible && isAfter;
+        surface.object.visible = part.visible && !isAfter;
+      }
       const range = isHot && part.visible ? surface.heatRange : null;
       if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
     }

@@ -14,6 +14,7 @@ import {
   chosenSelection,
   get,
   intoSet,
+  LIGHTER,
   remember,
   set,
   setStencil,
@@ -226,7 +227,8 @@ export class Project {
   private takeOutline(outline: Schemas["Outline"]) {
     if (outline.parts.length === 0) this.opening = false;
     for (const [id, surface] of this.stage.surfaces) {
-      if (!outline.parts.some((part) => part.id === id && part.mesh === surface.mesh)) this.stage.remove(id);
+      if (id !== LIGHTER && !outline.parts.some((part) => part.id === id && part.mesh === surface.mesh))
+        this.stage.remove(id);
     }
     const before = get().parts;
     takeOutline(outline);

@@ -41,6 +41,7 @@ export function LookChip() {
   const flipped = useApp((state) => state.flipped);
   const edgePixels = useApp((state) => state.edgePixels);
   const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
+  const isLighter = useApp((state) => state.area === "gather" && state.lighter?.shows === "after");
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
@@ -51,11 +52,13 @@ export function LookChip() {
         ? "As it would be, what finds no source is striped"
         : trial && trial !== "before"
           ? "As it would be"
-          : heat === "density"
-            ? "Edge length, as heat"
-            : heat
-              ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
-              : null;
+          : isLighter
+            ? "As it would be with fewer triangles"
+            : heat === "density"
+              ? "Edge length, as heat"
+              : heat
+                ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
+                : null;
   const what =
     hot ??
     (flipped !== null

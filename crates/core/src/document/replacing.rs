@@ -9,6 +9,7 @@ use speckle_tools::replacing::{ColorsTo, ShapeTo};
 use super::{
     Change, ChangeStep, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId,
     PartRecord, PartTraits, Patch,
+    parts::PartEdit,
     planned::{Family, Planned, Touched},
     sets::SetEdit,
 };
@@ -48,6 +49,15 @@ pub enum ReplaceEdit {
         /// The images of its materials.
         images: Vec<ImageRecord>,
     },
+    /// Gives a part fewer triangles, as [`speckle_tools::decimate::decimate`] planned it.
+    Decimate {
+        /// The part.
+        part: PartId,
+        /// The shape, with the values of all its sets.
+        shape: Box<ShapeTo>,
+        /// Whether the part stays as it is, and a copy beside it gets the shape.
+        beside: bool,
+    },
 }
 
 /// What the selection of what found no source is called.
@@ -63,7 +73,15 @@ impl Family for ReplaceEdit {
                 document.transfer_colors(part, &from, colors, lost).map(Planned::Done)
             }
             Self::ReplaceShape { part, from, shape, images } => {
-                Ok(document.change_replacing_shape(part, &from, *shape, images)?.into())
+                let label = format!("Shape of {} from {from}", document.part(part)?.traits.name);
+                Ok(document.change_replacing_shape(part, label, *shape, images)?.into())
+            }
+            Self::Decimate { part, shape, beside: false } => {
+                let label = document.decimating(part, &shape)?;
+                Ok(document.change_replacing_shape(part, label, *shape, Vec::new())?.into())
+            }
+            Self::Decimate { part, shape, beside: true } => {
+                document.decimate_beside(part, *shape).map(Planned::Done)
             }
         }
     }
@@ -192,18 +210,63 @@ impl Document {
         Ok(())
     }
 
+    fn decimating(&self, part: PartId, shape: &ShapeTo) -> Result<String, EditError> {
+        let name = &self.part(part)?.traits.name;
+        Ok(format!("Decimate {name} to {} triangles", shape.mesh.triangle_count()))
+    }
+
+    /// Lays a copy of a part beside it that has fewer triangles.
+    fn decimate_beside(&mut self, part: PartId, shape: ShapeTo) -> Result<Change, EditError> {
+        let label = self.decimating(part, &shape)?;
+        let there: Vec<PartId> = self.parts.iter().map(|own| own.id).collect();
+        let mut whole = self.apply(PartEdit::DuplicatePart { part })?;
+        whole.label.clone_from(&label);
+        let copied = self.copied(part, &there, shape).and_then(|(copy, shape)| {
+            let change = self.change_replacing_shape(copy, label, shape, Vec::new())?;
+            self.replay(&change, Direction::Forward)?;
+            Ok(change)
+        });
+        match copied {
+            Ok(change) => {
+                whole.steps.extend(change.steps);
+                Ok(whole)
+            }
+            Err(error) => {
+                self.replay(&whole, Direction::Backward)?;
+                Err(error)
+            }
+        }
+    }
+
+    /// The copy of a part that has just come, with a shape whose sets are the copy's own.
+    fn copied(
+        &self,
+        part: PartId,
+        there: &[PartId],
+        mut shape: ShapeTo,
+    ) -> Result<(PartId, ShapeTo), EditError> {
+        let changed = EditError::DoesNotFit("the part changed meanwhile: decimate it again");
+        let copy = self.parts.iter().find(|own| !there.contains(&own.id));
+        let Some(copy) = copy else { return Err(changed) };
+        let own = self.part(part)?.sets.iter().zip(&copy.sets);
+        for (own, new) in own {
+            let values = shape.sets.iter_mut().find(|(id, _)| *id == own.id);
+            values.ok_or_else(|| changed.clone())?.0 = new.id;
+        }
+        Ok((copy.id, shape))
+    }
+
     /// Puts a part of the same name and sets in the place of one, on another mesh.
     pub(super) fn change_replacing_shape(
         &mut self,
         id: PartId,
-        from: &str,
+        label: String,
         shape: ShapeTo,
         images: Vec<ImageRecord>,
     ) -> Result<Change, EditError> {
         let ShapeTo { mesh, selections, mut materials, sets: mut values } = shape;
         let part = self.unlocked(id)?.clone();
         let index = self.parts.iter().position(|own| own.id == id).unwrap_or_default();
-        let label = format!("Shape of {} from {from}", part.traits.name);
         let kept: Vec<_> = part.sets.iter().map(|set| self.as_kept(set)).collect();
         let mut sets = kept.clone();
         for set in &mut sets {

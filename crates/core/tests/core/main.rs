@@ -8,6 +8,7 @@ mod common;
 mod compare;
 mod creases;
 mod crowds;
+mod decimating;
 mod encodings;
 mod forms;
 mod hand;

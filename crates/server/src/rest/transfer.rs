@@ -112,7 +112,7 @@ struct LookedAt {
 }
 
 /// Gives up what nobody waits for any more.
-struct GiveUp(Arc<Watch>);
+pub(super) struct GiveUp(pub(super) Arc<Watch>);
 
 impl Drop for GiveUp {
     fn drop(&mut self) {

@@ -23,6 +23,8 @@ import { NameDialog } from "../../widgets/NameDialog";
 import type { Project } from "../../project/project";
 import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
+import { DensitySheet } from "./DensitySheet";
+import { DensityTray } from "./DensityTray";
 import { TransferSheet } from "./TransferSheet";
 import { TransferTray } from "./TransferTray";
 import { unitWord, units } from "../../model/units";
@@ -39,6 +41,7 @@ export function GatherSheet({ project }: { project: Project }) {
   const hidden = parts.filter((part) => !part.visible).map((part) => part.id);
   return (
     <>
+      {tool === "density" && <DensitySheet project={project} />}
       {tool === "transfer" && <TransferSheet project={project} />}
       {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
@@ -393,6 +396,7 @@ function ProjectTraits({ project }: { project: Project }) {
 
 const families: { key: GatherTool; title: string }[] = [
   { key: "bring", title: "Bring" },
+  { key: "density", title: "Density" },
   { key: "transfer", title: "Transfer" },
 ];
 
@@ -436,6 +440,8 @@ export function GatherTray({ onBring }: { onBring: () => void }) {
             anywhere on this page as well. Click the model to choose a part.
           </Typography>
         </Box>
+      ) : tool === "density" ? (
+        <DensityTray />
       ) : (
         <TransferTray />
       )}

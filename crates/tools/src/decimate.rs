@@ -1,0 +1,448 @@
+//! Fewer triangles for a part: the shape by quadric edge collapse (crate `meshopt`; Garland and
+//! Heckbert 1997), everything that lies on it carried over from the original, never by the collapses.
+
+use std::sync::Arc;
+
+use glam::{Vec2, Vec3};
+use meshopt::{SimplifyOptions, VertexDataAdapter, simplify_with_attributes_and_locks};
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
+use speckle_mesh::{
+    Geometry, Mesh, MeshError, Placement,
+    mesh::{MeshArrays, UvSet},
+};
+use speckle_model::{
+    ColorSet, NewPart, Part,
+    color_set::{Role, convert},
+};
+
+use crate::{
+    bake::{pieces::shares_of, watch::Watch},
+    replacing::{Matching, ReplacingError, ShapeTo, shape},
+    transfer::{self, Source, TransferError, transfer},
+};
+
+/// How far triangles become fewer.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecimationGoal))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Goal {
+    /// To so many triangles.
+    Count {
+        /// How many.
+        triangles: usize,
+    },
+    /// To a share of them.
+    Share {
+        /// Above 0, and below 1.
+        share: f32,
+    },
+    /// As far as the surface stays within a distance of what it was.
+    Error {
+        /// In the project's unit.
+        within: f32,
+    },
+}
+
+/// How a part gets fewer triangles.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecimationRules))]
+#[serde(deny_unknown_fields)]
+pub struct Rules {
+    /// How far.
+    pub goal: Goal,
+    /// How much borders of color weigh beside the shape, 0–1.
+    #[serde(default = "half")]
+    pub colors: f32,
+    /// How much creases weigh, 0–1.
+    #[serde(default = "half")]
+    pub creases: f32,
+    /// How much the borders of selections and groups weigh, 0–1.
+    #[serde(default = "half")]
+    pub groups: f32,
+    /// Whether open edges stay as they are.
+    #[serde(default)]
+    pub keep_rims: bool,
+    /// Whether triangles come out even in size and shape, for a little of the shape.
+    #[serde(default)]
+    pub even: bool,
+}
+
+fn half() -> f32 {
+    0.5
+}
+
+/// Why a part cannot have fewer triangles.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum DecimationError {
+    /// A number makes no sense.
+    #[error("{0}")]
+    Unsound(&'static str),
+    /// There is nothing to be won.
+    #[error("{part} has {there} triangles already: ask for fewer")]
+    Few {
+        /// The part.
+        part: String,
+        /// How many it has.
+        there: usize,
+    },
+    /// Nothing would be left.
+    #[error("nothing would be left of {0}: ask for less")]
+    Nothing(String),
+    /// The shape that comes out is none.
+    #[error(transparent)]
+    Mesh(#[from] MeshError),
+    /// What lies on the part cannot be carried over.
+    #[error(transparent)]
+    Replacing(#[from] ReplacingError),
+    /// Its colors cannot.
+    #[error(transparent)]
+    Transfer(#[from] TransferError),
+}
+
+/// How far a set is from what it was, by what is seen at the original's elements.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SetDecimated {
+    /// Its name.
+    pub name: String,
+    /// The mean: CIEDE2000 of colors, of data hundredths of the range.
+    pub mean: f32,
+    /// What 95 % are off by at most.
+    pub most_of_them: f32,
+    /// The most any is off by.
+    pub most: f32,
+}
+
+/// What a decimation does.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct DecimationReport {
+    /// Triangles until then and from then on.
+    pub triangles: [usize; 2],
+    /// Vertices, likewise.
+    pub vertices: [usize; 2],
+    /// Whether it came as far as was asked.
+    pub reached: bool,
+    /// The mean distance of the original's vertices from the new surface, in the project's unit.
+    pub mean_distance: f32,
+    /// The largest distance between the two surfaces, looked for from either side.
+    pub max_distance: f32,
+    /// What the diagonal of the part is, in the project's unit.
+    pub size: f32,
+    /// How its sets have fared.
+    pub sets: Vec<SetDecimated>,
+}
+
+/// The most numbers beside its place that a vertex is weighed by.
+const MOST_NUMBERS: usize = 32;
+
+/// How far numbers that differ by all of their range weigh: as much as a step of this share of the
+/// part's size.
+const RANGE: f32 = 0.02;
+
+/// The same for normals that look opposite ways.
+const TURN: f32 = 0.01;
+
+/// Plans fewer triangles for a part.
+///
+/// # Errors
+/// See [`DecimationError`].
+pub fn decimate(
+    part: &Part,
+    rules: &Rules,
+    watch: &Watch,
+) -> Result<(ShapeTo, DecimationReport), DecimationError> {
+    check(part, rules)?;
+    let there = part.geometry.mesh().triangle_count();
+    let mesh = collapsed(part, rules)?;
+    watch.check().map_err(TransferError::from)?;
+    let triangles = [there, mesh.triangle_count()];
+    let reached = match rules.goal {
+        Goal::Count { triangles: wanted } => triangles[1] <= wanted,
+        Goal::Share { share } => triangles[1] as f32 <= (share * there as f32).ceil(),
+        Goal::Error { .. } => true,
+    };
+    let (mut shape, _) = shape(
+        part,
+        NewPart::new(part.traits.name.clone(), mesh, Vec::new()),
+        Some(Matching::Nearest),
+    )?;
+    watch.check().map_err(TransferError::from)?;
+    let light = colored(part, &mut shape, watch)?;
+    let report = report(part, &light, triangles, reached, watch)?;
+    Ok((shape, report))
+}
+
+fn check(part: &Part, rules: &Rules) -> Result<(), DecimationError> {
+    let there = part.geometry.mesh().triangle_count();
+    let is_share = |x: f32| (0.0..=1.0).contains(&x);
+    if ![rules.colors, rules.creases, rules.groups].into_iter().all(is_share) {
+        return Err(DecimationError::Unsound("weights lie between 0 and 1"));
+    }
+    match rules.goal {
+        Goal::Count { triangles: 0 } => Err(DecimationError::Unsound("the least is one triangle")),
+        Goal::Count { triangles } if triangles >= there => {
+            Err(DecimationError::Few { part: part.traits.name.clone(), there })
+        }
+        Goal::Share { share } if !(share > 0.0 && share < 1.0) => {
+            Err(DecimationError::Unsound("the share lies between 0 and 1"))
+        }
+        Goal::Error { within } if !(within > 0.0 && within.is_finite()) => {
+            Err(DecimationError::Unsound("the distance is a number above 0"))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// A vertex for each place where texture coordinates or materials differ: what lies between such is a
+/// seam, and stays one.
+struct Wedges {
+    /// The mesh's vertex, and a corner there that has the same coordinates.
+    of: Vec<(u32, u32)>,
+    /// The wedges of the triangles' corners.
+    indices: Vec<u32>,
+}
+
+impl Wedges {
+    fn new(part: &Part) -> Self {
+        let mesh = part.geometry.mesh();
+        let triangles = part.geometry.triangulation().corners();
+        let topology = part.geometry.topology();
+        let materials = &part.materials.of_faces;
+        let mut number: FxHashMap<(u32, u32, Vec<[u32; 2]>), u32> = FxHashMap::default();
+        let mut of = Vec::new();
+        let mut indices = Vec::with_capacity(3 * triangles.len());
+        if mesh.uv_sets().is_empty() && materials.is_empty() {
+            // One for each vertex, as they are.
+            let mut first = vec![u32::MAX; mesh.vertex_count()];
+            for &corner in triangles.iter().flatten() {
+                let vertex = mesh.corner_vertices()[corner as usize];
+                if first[vertex as usize] == u32::MAX {
+                    first[vertex as usize] = of.len() as u32;
+                    of.push((vertex, corner));
+                }
+                indices.push(first[vertex as usize]);
+            }
+            return Self { of, indices };
+        }
+        for &corner in triangles.iter().flatten() {
+            let vertex = mesh.corner_vertices()[corner as usize];
+            let face = topology.face_of(corner as usize);
+            let material = materials.get(face).copied().unwrap_or(0);
+            let bits = |set: &UvSet| set.uvs[corner as usize].to_array().map(f32::to_bits);
+            let uvs = mesh.uv_sets().iter().map(bits).collect();
+            let wedge = *number.entry((vertex, material, uvs)).or_insert_with(|| {
+                of.push((vertex, corner));
+                of.len() as u32 - 1
+            });
+            indices.push(wedge);
+        }
+        Self { of, indices }
+    }
+}
+
+/// The shape with fewer triangles, its vertices some of the original's.
+fn collapsed(part: &Part, rules: &Rules) -> Result<Mesh, DecimationError> {
+    let mesh = part.geometry.mesh();
+    let wedges = Wedges::new(part);
+    // About the middle, where numbers are finest.
+    let middle = part.geometry.measures().center();
+    let place = |&(vertex, _): &(u32, u32)| (mesh.positions()[vertex as usize] - middle).to_array();
+    let places: Vec<[f32; 3]> = wedges.of.par_iter().map(place).collect();
+    let (numbers, weights) = numbers(part, &wedges, rules);
+    let triangles = wedges.indices.len() / 3;
+    let scale = part.traits.transform.mean_scale();
+    let size = part.geometry.measures().diagonal();
+    let (count, within) = match rules.goal {
+        Goal::Count { triangles } => (triangles, f32::MAX),
+        Goal::Share { share } => (((share * triangles as f32).ceil() as usize).max(1), f32::MAX),
+        Goal::Error { within } => (0, within / scale),
+    };
+    let mut options = SimplifyOptions::ErrorAbsolute;
+    options.set(SimplifyOptions::LockBorder, rules.keep_rims);
+    options.set(SimplifyOptions::Regularize, rules.even);
+    let bytes = bytemuck::cast_slice(&places);
+    let vertices = VertexDataAdapter::new(bytes, size_of::<[f32; 3]>(), 0)
+        .map_err(|_| DecimationError::Unsound("the part has too many vertices"))?;
+    let weights: Vec<f32> = weights.into_iter().map(|weight| weight * size).collect();
+    let locks = vec![false; wedges.of.len()];
+    let kept = simplify_with_attributes_and_locks(
+        &wedges.indices,
+        &vertices,
+        &numbers,
+        &weights,
+        weights.len() * size_of::<f32>(),
+        &locks,
+        3 * count,
+        within,
+        options,
+        None,
+    );
+    built(part, &wedges, &kept)
+}
+
+/// The numbers that wedges are weighed by beside their places, and how much each weighs, as a share of
+/// the part's size.
+fn numbers(part: &Part, wedges: &Wedges, rules: &Rules) -> (Vec<f32>, Vec<f32>) {
+    let geometry = &part.geometry;
+    let mut columns: Vec<(Vec<f32>, f32)> = Vec::new();
+    if rules.creases > 0.0 {
+        let normals = geometry.vertex_normals();
+        for axis in 0..3 {
+            columns.push((normals.iter().map(|n| n[axis]).collect(), TURN * rules.creases));
+        }
+    }
+    let mut chosen = |values: Vec<f32>, weight: f32| {
+        // What is the same everywhere says nothing.
+        if weight > 0.0 && values.iter().any(|x| *x != values[0]) {
+            columns.push((values, weight));
+        }
+    };
+    for group in part.traits.selections.iter() {
+        chosen(shares_of(geometry, Placement::Vertex, &group.faces), RANGE * rules.groups);
+    }
+    let at_vertices = |set: &ColorSet| convert::values_at(set, Placement::Vertex, geometry);
+    for set in part.sets.iter().filter(|set| set.role == Role::Selection) {
+        let values = at_vertices(set).iter().map(|value| value[0]).collect();
+        chosen(values, RANGE * rules.groups);
+    }
+    for set in part.products().filter(|_| rules.colors > 0.0) {
+        let values = at_vertices(set);
+        for channel in 0..4 {
+            chosen(values.iter().map(|value| value[channel]).collect(), RANGE * rules.colors);
+        }
+    }
+    columns.truncate(MOST_NUMBERS);
+    let rows = wedges.of.par_iter().flat_map_iter(|&(vertex, _)| {
+        columns.iter().map(move |(values, _)| values[vertex as usize])
+    });
+    (rows.collect(), columns.iter().map(|(_, weight)| *weight).collect())
+}
+
+/// A mesh of the triangles that are left.
+fn built(part: &Part, wedges: &Wedges, kept: &[u32]) -> Result<Mesh, DecimationError> {
+    let mesh = part.geometry.mesh();
+    let mut number = vec![u32::MAX; mesh.vertex_count()];
+    let (mut positions, mut corner_vertices): (Vec<Vec3>, Vec<u32>) = Default::default();
+    let mut corners: Vec<u32> = Vec::new();
+    for triangle in kept.chunks_exact(3) {
+        let own = [0, 1, 2].map(|i| wedges.of[triangle[i] as usize]);
+        let [a, b, c] = own.map(|(vertex, _)| vertex);
+        if a == b || b == c || c == a {
+            continue;
+        }
+        for (vertex, corner) in own {
+            let number = &mut number[vertex as usize];
+            if *number == u32::MAX {
+                *number = positions.len() as u32;
+                positions.push(mesh.positions()[vertex as usize]);
+            }
+            corner_vertices.push(*number);
+            corners.push(corner);
+        }
+    }
+    if corners.is_empty() {
+        return Err(DecimationError::Nothing(part.traits.name.clone()));
+    }
+    let uvs = |set: &UvSet| -> Vec<Vec2> { corners.iter().map(|&c| set.uvs[c as usize]).collect() };
+    let uv_sets = mesh.uv_sets().iter().map(|set| UvSet { name: set.name.clone(), uvs: uvs(set) });
+    Ok(Mesh::new(MeshArrays {
+        positions,
+        face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
+        corner_vertices,
+        uv_sets: uv_sets.collect(),
+    })?)
+}
+
+/// Lays the colors of the original on the new shape, each the mean of what it stands for; what comes of
+/// it as a part.
+fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, DecimationError> {
+    let geometry = Arc::new(Geometry::new(shape.mesh.clone()));
+    let mut light = part.without_helpers();
+    light.geometry = geometry;
+    light.traits.selections = Arc::default();
+    for set in &mut light.sets {
+        let found = shape.sets.iter().find(|(id, _)| *id == set.id);
+        if let Some((_, values)) = found {
+            set.values = Arc::new(values.clone());
+        }
+        // What is held fast for the hand comes along with the shape.
+        set.channels.iter_mut().for_each(|channel| channel.locked = false);
+    }
+    if light.sets.is_empty() {
+        return Ok(light);
+    }
+    let found = transfer(&light, &[Source::of(part)], &anywhere(&light), watch)?;
+    for (id, new) in found.colors {
+        let Some(id) = id else { continue };
+        for (_, values) in shape.sets.iter_mut().filter(|(own, _)| *own == id) {
+            values.clone_from(&new.values);
+        }
+        for set in light.sets.iter_mut().filter(|set| set.id == id) {
+            set.values = Arc::new(new.values.clone());
+        }
+    }
+    Ok(light)
+}
+
+/// Colors from wherever they lie.
+fn anywhere(part: &Part) -> transfer::Rules {
+    let size = part.geometry.measures().diagonal() * part.traits.transform.mean_scale();
+    transfer::Rules { within: Some(size.max(f32::MIN_POSITIVE)), ..transfer::Rules::default() }
+}
+
+fn report(
+    part: &Part,
+    light: &Part,
+    triangles: [usize; 2],
+    reached: bool,
+    watch: &Watch,
+) -> Result<DecimationReport, DecimationError> {
+    let scale = part.traits.transform.mean_scale();
+    let points = |part: &Part| part.geometry.shown_points().to_vec();
+    let middles = |part: &Part| {
+        let mesh = part.geometry.mesh();
+        (0..mesh.face_count()).map(|face| mesh.face_centroid(face)).collect::<Vec<Vec3>>()
+    };
+    let [mean, there] = far(&points(part), &light.geometry);
+    let [_, back] = far(&middles(light), &part.geometry);
+    let mut sets = Vec::new();
+    if !light.sets.is_empty() {
+        // Seen from the original: what the new one shows where its elements were.
+        let mut original = part.without_helpers();
+        original.traits.selections = Arc::default();
+        original.sets.iter_mut().flat_map(|set| &mut set.channels).for_each(|c| c.locked = false);
+        let seen = transfer(&original, &[Source::of(light)], &anywhere(part), watch)?;
+        sets = seen
+            .report
+            .sets
+            .into_iter()
+            .map(|set| SetDecimated {
+                name: set.name,
+                mean: set.mean,
+                most_of_them: set.most_of_them,
+                most: set.most,
+            })
+            .collect();
+    }
+    Ok(DecimationReport {
+        triangles,
+        vertices: [part, light].map(|part| part.geometry.shown_points().len()),
+        reached,
+        mean_distance: mean * scale,
+        max_distance: there.max(back) * scale,
+        size: part.geometry.measures().diagonal() * scale,
+        sets,
+    })
+}
+
+/// How far points lie from a surface: in the mean, and at most.
+fn far(points: &[Vec3], surface: &Geometry) -> [f32; 2] {
+    let tree = surface.packets();
+    let away = |&point: &Vec3| tree.nearest(point, f32::MAX, |_| true).map_or(0.0, |near| near.2);
+    let far: Vec<f32> = points.par_iter().with_min_len(256).map(away).collect();
+    let sum: f64 = far.iter().map(|&x| f64::from(x)).sum();
+    [(sum / far.len().max(1) as f64) as f32, far.into_iter().fold(0.0, f32::max)]
+}
