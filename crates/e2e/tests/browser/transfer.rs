@@ -1,5 +1,5 @@
-//! Colors carried from part to part in Gather: looked at before it is done, done, undone, and had back
-//! from what was once.
+//! Colors carried from part to part in Gather, and parts with fewer triangles: looked at before it is
+//! done, done, undone, and had back from what was once.
 
 use std::fmt::Write;
 
@@ -145,5 +145,58 @@ async fn what_lies_elsewhere_is_said_put_there_and_what_is_lost_is_kept() -> Res
     reach.click().await?;
     reach.send_keys("\u{e009}a\u{e000}0.0000001\u{e007}").await?;
     browser.find("transfer-trouble").await?;
+    browser.close().await
+}
+
+#[tokio::test]
+async fn fewer_triangles_are_looked_at_and_come_in_place_or_beside() -> Result<()> {
+    let (_folder, _app, browser) = two_bowls().await?;
+    let dense = "speckle.state().parts.find((p) => p.name === 'Dense')";
+    let row = "//*[@data-test='part']//button[.='Dense']";
+    browser.click_at(fantoccini::Locator::XPath(row)).await?;
+    browser.until(&format!("speckle.state().part === {dense}.id")).await?;
+    browser.click("gather-density").await?;
+    browser.until("speckle.state().lighter?.shows === 'after'").await?;
+    let said = "(document.querySelector('[data-test=density-findings]')?.innerText ?? '').replace(/\\s/g, '')";
+    browser.until(&format!("{said}.includes('of3200triangles')")).await?;
+    // Nothing has changed, and what would stands in the part's place.
+    browser.until("speckle.stage.surfaces.get(-1)?.object.visible === true").await?;
+    browser
+        .until(&format!("speckle.stage.surfaces.get({dense}.id).object.visible === false"))
+        .await?;
+    browser.click("lighter-before").await?;
+    browser
+        .until(&format!("speckle.stage.surfaces.get({dense}.id).object.visible === true"))
+        .await?;
+    browser.choose_row("It comes", "as a copy beside it").await?;
+    browser.click("do-decimate").await?;
+    browser.until("speckle.state().parts.length === 3").await?;
+    browser
+        .until("speckle.state().parts.some((p) => p.name === 'Dense copy' && p.triangles <= 800)")
+        .await?;
+    browser.until("document.body.innerText.includes('Turn anything to look further')").await?;
+    browser.until("speckle.state().lighter === null && !speckle.stage.surfaces.has(-1)").await?;
+    browser.click("undo").await?;
+    browser.until("speckle.state().parts.length === 2").await?;
+
+    browser.choose_row("It comes", "in its place").await?;
+    browser.choose_row("Dense to", "so many triangles").await?;
+    browser.until("speckle.state().lighter !== null").await?;
+    let field = browser
+        .client
+        .find(fantoccini::Locator::Css("input[aria-label='Triangles, typed']"))
+        .await?;
+    field.click().await?;
+    field.send_keys("\u{e009}a\u{e000}200\u{e007}").await?;
+    browser
+        .until(&format!(
+            "{said}.includes('200of3200triangles') || {said}.includes('199of3200triangles')"
+        ))
+        .await?;
+    browser.click("do-decimate").await?;
+    browser.until(&format!("{dense}.triangles <= 200 && {dense}.sets.length === 1")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{dense}.triangles === 3200")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -68,8 +68,13 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
   });
   const [fate, setFate] = useState<"place" | "beside">("place");
   const [doing, setDoing] = useState(false);
-  const { seen, trouble, busy, cancel } = useLighter(project, part, rules);
-  const turn = (change: Partial<Rules>) => setRules((before) => ({ ...before, ...change }));
+  // What was just done is looked at as it is, until something is turned.
+  const [isDone, setIsDone] = useState(false);
+  const { seen, trouble, busy, cancel } = useLighter(project, part, isDone ? null : rules);
+  const turn = (change: Partial<Rules>) => {
+    setIsDone(false);
+    setRules((before) => ({ ...before, ...change }));
+  };
   const { goal } = rules;
   const report = seen?.report;
   const decimate = async () => {
@@ -81,6 +86,7 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
       set({ said: { text: trouble, bad: true } });
       return;
     }
+    setIsDone(true);
     const [, after] = data.report.triangles;
     const where = fate === "beside" ? `A copy of ${part.name} has` : `${part.name} has`;
     set({ said: { text: `${where} ${count(after ?? 0)} triangles. Undo takes it back.`, bad: false } });
@@ -191,6 +197,11 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
         <Alert severity="error" data-test="density-trouble">
           {trouble}
         </Alert>
+      )}
+      {isDone && (
+        <Typography variant="body2" color="textSecondary">
+          Done. Turn anything to look further.
+        </Typography>
       )}
       {report && !trouble && <Findings report={report} unit={unit} />}
     </>

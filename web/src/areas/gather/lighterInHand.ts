@@ -12,15 +12,19 @@ export type Rules = Schemas["DecimationRules"];
 /** How long a hand rests before it is asked, in milliseconds: it takes a while. */
 const REST = 350;
 
-/** Looks at what rules would make of a part. */
-export function useLighter(project: Project, part: Part, rules: Rules) {
-  const [seen, setSeen] = useState<Schemas["Decimation"] | null>(null);
+/** Looks at what rules would make of a part; at nothing while there are none. */
+export function useLighter(project: Project, part: Part, rules: Rules | null) {
+  const [answer, setAnswer] = useState<{ asked: string; told: Schemas["Decimation"] | null } | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const under = useRef<AbortController | null>(null);
   const revision = useApp((state) => state.history.revision);
-  const asked = JSON.stringify([rules, revision]);
+  const asked = rules && JSON.stringify([rules, revision]);
   useEffect(() => {
+    if (asked === null) {
+      clear(project);
+      return;
+    }
     const own = new AbortController();
     under.current = own;
     const [wanted] = JSON.parse(asked) as [Rules];
@@ -30,7 +34,7 @@ export function useLighter(project: Project, part: Part, rules: Rules) {
       void sendDecimation(project.id, part.id, order, own.signal).then(({ data, trouble }) => {
         if (own.signal.aborted) return;
         setBusy(false);
-        setSeen(data);
+        setAnswer({ asked, told: data });
         setTrouble(trouble);
         if (!data) clear(project);
       });
@@ -40,7 +44,9 @@ export function useLighter(project: Project, part: Part, rules: Rules) {
       own.abort();
     };
   }, [asked, project, part.id]);
-  const look = seen?.look ?? null;
+  const seen = answer?.told ?? null;
+  // What was asked before is not kept any more.
+  const look = answer?.asked === asked ? (seen?.look ?? null) : null;
   const shown = useApp((state) => state.shown);
   useEffect(() => {
     if (look === null) return;
@@ -58,6 +64,7 @@ export function useLighter(project: Project, part: Part, rules: Rules) {
     setBusy(false);
     setTrouble("It was cancelled: turn something to look again.");
   };
+  if (asked === null) return { seen: null, trouble: null, busy: false, cancel };
   return { seen, trouble, busy, cancel };
 }
 

@@ -51,7 +51,7 @@ interface InHand {
 
 /** Looks at what an order would do. What it would make stands on the stage until something else is asked. */
 export function useTransfer(project: Project, part: Part, order: Order | null, files: File[], nth: number): InHand {
-  const [seen, setSeen] = useState<Told | null>(null);
+  const [answer, setAnswer] = useState<{ asked: string; told: Told | null } | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const under = useRef<AbortController | null>(null);
@@ -71,7 +71,7 @@ export function useTransfer(project: Project, part: Part, order: Order | null, f
       void sendTransfer(project.id, part.id, wanted, true, files, own.signal).then(({ data, trouble }) => {
         if (own.signal.aborted) return;
         setBusy(false);
-        setSeen(data);
+        setAnswer({ asked, told: data });
         setTrouble(trouble);
         if (!data) clear(project, part.id);
       });
@@ -83,7 +83,9 @@ export function useTransfer(project: Project, part: Part, order: Order | null, f
     // `files` goes by its names, which `asked` holds.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [asked, project, part.id]);
-  const look = asked === null ? null : (seen?.look ?? null);
+  const seen = answer?.told ?? null;
+  // What was asked before is not kept any more.
+  const look = answer?.asked === asked ? (seen?.look ?? null) : null;
   const told = seen?.report.sets[nth] ?? seen?.report.sets[0];
   const placement = told?.placement;
   const isNew = told?.is_new ?? false;
