@@ -9,17 +9,14 @@ use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, Subcommand};
 use serde_json::{Map, Value};
 use speckle_core::{ChannelEdit, Document, Edit, ImageEdit, RecipeEdit};
-use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_formats::Format;
 use speckle_model::{
     PartId, SetId,
     recipe::{RecipeFile, Source, starters},
 };
 use speckle_tools::bake::{Pantry, watch::Watch};
 
-use crate::{
-    convert::{stem, write_export},
-    reading::ReadArgs,
-};
+use crate::{convert::write_document, reading::ReadArgs};
 
 /// `speckle bake`
 #[derive(Args)]
@@ -143,7 +140,8 @@ fn bring_images(document: &mut Document, file: &RecipeFile, folder: &Path) -> Re
 
 /// Makes a set of every part of a file and writes it.
 pub fn run(args: &BakeArgs) -> Result<()> {
-    let format = Format::of_name(&args.output.to_string_lossy())
+    // Before anything is computed: a name that says no format is told at once.
+    Format::of_name(&args.output.to_string_lossy())
         .with_context(|| args.output.display().to_string())?;
     let (mut file, folder) = find(&args.recipe)?;
     if let Some(set) = &args.set {
@@ -171,18 +169,7 @@ pub fn run(args: &BakeArgs) -> Result<()> {
     for part in parts {
         apply(&mut document, part, &file)?;
     }
-    let name = stem(&args.output);
-    let shipment = Shipment {
-        name: &name,
-        images: document.image_files(),
-        traits: args.reading.meaning(&import),
-        ..Shipment::of(document.parts())
-    };
-    let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
-    for loss in &export.losses {
-        eprintln!("{}: {}", args.output.display(), loss.line());
-    }
-    write_export(&args.output, &export)
+    write_document(&args.output, &document, args.reading.meaning(&import))
 }
 
 /// Gives a part's set the recipes, makes what they say, and leaves it as plain numbers.

@@ -8,6 +8,7 @@ use std::{
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
+use speckle_core::Document;
 use speckle_formats::{Body, Depth, Export, Format, Import, Light, Loss, Shipment, WriteOptions};
 use speckle_mesh::{Conversion, Unit, UpAxis};
 use speckle_model::ProjectTraits;
@@ -246,6 +247,28 @@ fn meant(
 /// The name of a file without folders and extension.
 pub fn stem(path: &Path) -> String {
     path.file_stem().map_or_else(|| "model".to_owned(), |stem| stem.to_string_lossy().into_owned())
+}
+
+/// Writes a document as a file, telling what is lost.
+pub fn write_document(
+    path: &Path,
+    document: &Document,
+    traits: Option<ProjectTraits>,
+) -> Result<()> {
+    let format =
+        Format::of_name(&path.to_string_lossy()).with_context(|| path.display().to_string())?;
+    let name = stem(path);
+    let shipment = Shipment {
+        name: &name,
+        images: document.image_files(),
+        traits,
+        ..Shipment::of(document.parts())
+    };
+    let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
+    for loss in &export.losses {
+        eprintln!("{}: {}", path.display(), loss.line());
+    }
+    write_export(path, &export)
 }
 
 /// Writes a file with those that belong beside it.

@@ -9,16 +9,13 @@ use anyhow::{Context, Result, anyhow, bail};
 use clap::{ArgGroup, Args};
 use serde::Serialize;
 use speckle_core::ReplaceEdit;
-use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_formats::Format;
 use speckle_tools::{
     bake::watch::Watch,
     decimate::{DecimationReport, Goal, Rules, decimate},
 };
 
-use crate::{
-    convert::{stem, write_export},
-    reading::ReadArgs,
-};
+use crate::{convert::write_document, reading::ReadArgs};
 
 /// `speckle decimate`
 #[derive(Args)]
@@ -117,8 +114,8 @@ fn lighten(
     output: &Path,
     done: &mut Vec<Done>,
 ) -> Result<()> {
-    let format =
-        Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
+    // Before anything is computed: a name that says no format is told at once.
+    Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
     let (mut document, import) = args.reading.bring_in(file)?;
     for part in document.parts().to_vec() {
         let name = part.traits.name.clone();
@@ -131,18 +128,7 @@ fn lighten(
         }
         done.push(Done { file: output.to_owned(), part: name, report });
     }
-    let name = stem(output);
-    let shipment = Shipment {
-        name: &name,
-        images: document.image_files(),
-        traits: args.reading.meaning(&import),
-        ..Shipment::of(document.parts())
-    };
-    let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
-    for loss in &export.losses {
-        eprintln!("{}: {}", output.display(), loss.line());
-    }
-    write_export(output, &export)
+    write_document(output, &document, args.reading.meaning(&import))
 }
 
 fn say(name: &str, report: &DecimationReport) {

@@ -9,7 +9,7 @@ use anyhow::{Context, Result, anyhow, bail};
 use clap::{Args, ValueEnum};
 use serde::Serialize;
 use speckle_core::ReplaceEdit;
-use speckle_formats::{Format, Shipment, WriteOptions};
+use speckle_formats::Format;
 use speckle_mesh::Conversion;
 use speckle_tools::{
     bake::watch::Watch,
@@ -17,7 +17,7 @@ use speckle_tools::{
 };
 
 use crate::{
-    convert::{stem, write_export},
+    convert::write_document,
     reading::{ReadArgs, says_units},
 };
 
@@ -123,8 +123,8 @@ fn rules(args: &TransferArgs) -> Rules {
 }
 
 fn carry(args: &TransferArgs, target: &Path, output: &Path, done: &mut Vec<Done>) -> Result<()> {
-    let format =
-        Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
+    // Before anything is computed: a name that says no format is told at once.
+    Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
     let (mut document, import) = args.reading.bring_in(target)?;
     let goal = (import.traits.unit, import.traits.up);
     let mut sources = Vec::new();
@@ -157,18 +157,7 @@ fn carry(args: &TransferArgs, target: &Path, output: &Path, done: &mut Vec<Done>
         }
         done.push(Done { file: output.to_owned(), part: name, report: found.report });
     }
-    let name = stem(output);
-    let shipment = Shipment {
-        name: &name,
-        images: document.image_files(),
-        traits: args.reading.meaning(&import),
-        ..Shipment::of(document.parts())
-    };
-    let export = speckle_formats::write(format, &shipment, WriteOptions::default())?;
-    for loss in &export.losses {
-        eprintln!("{}: {}", output.display(), loss.line());
-    }
-    write_export(output, &export)
+    write_document(output, &document, args.reading.meaning(&import))
 }
 
 fn say(name: &str, report: &TransferReport) {

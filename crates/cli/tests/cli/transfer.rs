@@ -52,7 +52,7 @@ fn colors_go_from_file_to_files_and_the_number_of_cores_makes_no_difference() {
     assert_eq!(done[0]["report"]["vertices"], 36);
     assert_eq!(done[0]["report"]["lost"], 0);
     assert_eq!(done[0]["report"]["sets"][0]["is_new"], true);
-    // What arrived is what lay there.
+    let light = fs::read(at("out/light.ply")).unwrap();
     let one = Command::new(env!("CARGO_BIN_EXE_speckle"))
         .args([&args[..], &["--into", "again"]].concat())
         .current_dir(folder.path())

@@ -132,10 +132,6 @@ async fn pictures() -> Result<()> {
     browser.hover(x, y).await?;
     tokio::time::sleep(Duration::from_millis(700)).await;
     fs::write(goal.join("pour.png"), browser.client.screenshot().await?)?;
-    let more = browser.client.find(Locator::Css("[aria-label='More about R of Paint']")).await?;
-    more.click().await?;
-    tokio::time::sleep(Duration::from_millis(600)).await;
-    fs::write(goal.join("channel.png"), browser.client.screenshot().await?)?;
     browser.client.refresh().await?;
     browser.loaded().await?;
     hand_work(&browser, &goal).await?;
@@ -186,6 +182,7 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.choose_look("R, G and B").await?;
     browser.click("step-open").await?;
     picture("stone.png").await?;
+    lighter_stone(browser, goal).await?;
 
     // Hard edges: rust that runs from the irons, paint that is rubbed off.
     browser.open_piece(app, "door").await?;
@@ -194,6 +191,38 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.click("family-weather").await?;
     browser.eval("(speckle.stage.eye.turn(0.35, 0.0, 0.62), true)").await?;
     picture("weather.png").await
+}
+
+/// A copy of the tide stone with few triangles, looked at; and its colors carried to it once it has lost
+/// them.
+async fn lighter_stone(browser: &Browser, goal: &Path) -> Result<()> {
+    let settled = || tokio::time::sleep(Duration::from_millis(1200));
+    browser.click("area-gather").await?;
+    browser.click("gather-density").await?;
+    browser.choose_row("It comes", "as a copy beside it").await?;
+    browser.until("speckle.state().lighter !== null").await?;
+    browser.click_text("label", "Edges").await?;
+    settled().await;
+    fs::write(goal.join("density.png"), browser.client.screenshot().await?)?;
+    browser.click_text("label", "Edges").await?;
+    browser.click("do-decimate").await?;
+    browser.until("speckle.state().parts.length === 2").await?;
+    let clear = "(async () => { const [, copy] = speckle.state().parts; const [set] = copy.sets; \
+        const edit = (body) => fetch('/api/v1/projects/' + location.hash.split('/').at(-1) + '/edits', \
+            { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }); \
+        for (const { channels } of set.recipes) await edit({ type: 'freeze_recipe', part: copy.id, set: set.id, channels }); \
+        await edit({ type: 'clear_channels', part: copy.id, set: set.id, channels: [true, true, true, true] }); })()";
+    browser.eval(clear).await?;
+    browser.until("speckle.state().history.undo.label.startsWith('Clear')").await?;
+    let row = "//*[@data-test='part']//button[contains(., 'copy')]";
+    browser.click_at(Locator::XPath(row)).await?;
+    browser.click("eye").await?;
+    browser.click("gather-transfer").await?;
+    browser.until("speckle.state().trial !== null").await?;
+    browser.click("trial-wipe").await?;
+    browser.eval("(document.querySelector('[data-test=transfer-findings]').scrollIntoView({ block: 'end' }), true)").await?;
+    settled().await;
+    Ok(fs::write(goal.join("transfer.png"), browser.client.screenshot().await?)?)
 }
 
 /// The hand work on the drifter: a waterline by span, the bow by lasso, its adjustment, and what it
@@ -253,15 +282,5 @@ async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
     browser.until("speckle.state().wipe !== null").await?;
     settled().await;
     fs::write(goal.join("wipe.png"), browser.client.screenshot().await?)?;
-    browser.click_text("button", "Wipe").await?;
-    browser.click("page-tool").await?;
-    browser.click("tool-tidy").await?;
-    browser.eval("(speckle.brush(14, 0.4, 0.8), true)").await?;
-    browser
-        .stroke(&[(450.0, 466.0), (500.0, 477.0), (560.0, 486.0), (450.0, 466.0), (560.0, 486.0)])
-        .await?;
-    browser.hover(490.0, 470.0).await?;
-    browser.hover(500.0, 474.0).await?;
-    settled().await;
-    Ok(fs::write(goal.join("tidy.png"), browser.client.screenshot().await?)?)
+    Ok(())
 }

@@ -1,6 +1,7 @@
 // The Bake tray: what a step can start from, in families; a click adds it as the last step, or it is
 // carried to its place.
 import { Box, ButtonBase, Tooltip, Typography } from "@mui/material";
+import { Families } from "../../widgets/Families";
 import { useState } from "react";
 import type { Project } from "../../project/project";
 import { facts, activePart, set, targetSet, useApp } from "../../model/state";
@@ -43,31 +44,7 @@ export function BakeTray({ project }: { project: Project | null }) {
   return (
     <>
       <Box>
-        <Box role="tablist" aria-label="Sources" sx={{ display: "flex", gap: 1.5, mb: 0.5 }}>
-          {families.map(({ key, title }) => (
-            <ButtonBase
-              key={key}
-              role="tab"
-              aria-selected={family === key}
-              data-test={`family-${key}`}
-              onClick={() => setFamily(key)}
-              sx={{
-                borderRadius: 1,
-                px: 0.25,
-                "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
-              }}>
-              <Typography
-                variant="h3"
-                component="span"
-                sx={{
-                  color: family === key ? "text.primary" : "text.secondary",
-                  fontWeight: family === key ? undefined : 500,
-                }}>
-                {title}
-              </Typography>
-            </ButtonBase>
-          ))}
-        </Box>
+        <Families label="Sources" mark="family" families={families} value={family} onChange={setFamily} />
         <Box sx={{ display: "flex", gap: 0.5 }}>
           {kinds.map((kind) => (
             <SourceButton key={kind} kind={kind} onAdd={add} />

@@ -2,7 +2,6 @@
 import {
   Box,
   Button,
-  ButtonBase,
   Chip,
   Dialog,
   DialogActions,
@@ -16,6 +15,7 @@ import {
   TextField,
   Typography,
 } from "@mui/material";
+import { Families } from "../../widgets/Families";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { EyeIcon, EyeShutIcon, LockIcon, MoreIcon, OpenLockIcon } from "../../widgets/icons";
@@ -405,31 +405,13 @@ export function GatherTray({ onBring }: { onBring: () => void }) {
   const tool = useApp((state) => state.gatherTool);
   return (
     <Box sx={{ display: "flex", flexDirection: "column", gap: 1, alignSelf: "flex-start", width: "100%" }}>
-      <Box role="tablist" aria-label="Tools" sx={{ display: "flex", gap: 1.5 }}>
-        {families.map(({ key, title }) => (
-          <ButtonBase
-            key={key}
-            role="tab"
-            aria-selected={tool === key}
-            data-test={`gather-${key}`}
-            onClick={() => set({ gatherTool: key })}
-            sx={{
-              borderRadius: 1,
-              px: 0.25,
-              "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
-            }}>
-            <Typography
-              variant="h3"
-              component="span"
-              sx={{
-                color: tool === key ? "text.primary" : "text.secondary",
-                fontWeight: tool === key ? undefined : 500,
-              }}>
-              {title}
-            </Typography>
-          </ButtonBase>
-        ))}
-      </Box>
+      <Families
+        label="Tools"
+        mark="gather"
+        families={families}
+        value={tool}
+        onChange={(key) => set({ gatherTool: key })}
+      />
       {tool === "bring" ? (
         <Box sx={{ display: "flex", alignItems: "center", gap: 2 }}>
           <Button variant="contained" onClick={onBring} sx={{ flexShrink: 0 }}>

@@ -1,52 +1,27 @@
 // Fewer triangles for a part: what they would be, asked anew with every turn, and shown on the stage.
-import { useEffect, useRef, useState } from "react";
+import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
 import { decimated, sendDecimation } from "../../api/writes";
 import { decode } from "../../live/frames";
 import { get, LIGHTER, set, useApp, type Part } from "../../model/state";
 import type { Project } from "../../project/project";
 import { Surface } from "../../stage/surface";
+import { useLook, type Looking } from "./looking";
 
 export type Rules = Schemas["DecimationRules"];
 
-/** How long a hand rests before it is asked, in milliseconds: it takes a while. */
-const REST = 350;
-
 /** Looks at what rules would make of a part; at nothing while there are none. */
-export function useLighter(project: Project, part: Part, rules: Rules | null) {
-  const [answer, setAnswer] = useState<{ asked: string; told: Schemas["Decimation"] | null } | null>(null);
-  const [trouble, setTrouble] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
-  const under = useRef<AbortController | null>(null);
+export function useLighter(project: Project, part: Part, rules: Rules | null): Looking<Schemas["Decimation"]> {
   const revision = useApp((state) => state.history.revision);
-  const asked = rules && JSON.stringify([rules, revision]);
-  useEffect(() => {
-    if (asked === null) {
-      clear(project);
-      return;
-    }
-    const own = new AbortController();
-    under.current = own;
-    const [wanted] = JSON.parse(asked) as [Rules];
-    const timer = setTimeout(() => {
-      setBusy(true);
-      const order = { rules: wanted, beside: false, look: true };
-      void sendDecimation(project.id, part.id, order, own.signal).then(({ data, trouble }) => {
-        if (own.signal.aborted) return;
-        setBusy(false);
-        setAnswer({ asked, told: data });
-        setTrouble(trouble);
-        if (!data) clear(project);
-      });
-    }, REST);
-    return () => {
-      clearTimeout(timer);
-      own.abort();
-    };
-  }, [asked, project, part.id]);
-  const seen = answer?.told ?? null;
-  // What was asked before is not kept any more.
-  const look = answer?.asked === asked ? (seen?.look ?? null) : null;
+  const looking = useLook(
+    rules && JSON.stringify([rules, revision, part.id]),
+    (signal) => {
+      if (!rules) return Promise.resolve({ data: null, trouble: "nothing is asked" });
+      return sendDecimation(project.id, part.id, { rules, beside: false, look: true }, signal);
+    },
+    () => clear(project),
+  );
+  const { look } = looking;
   const shown = useApp((state) => state.shown);
   useEffect(() => {
     if (look === null) return;
@@ -59,13 +34,7 @@ export function useLighter(project: Project, part: Part, rules: Rules | null) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [look, shown, project, part.id]);
   useEffect(() => () => clear(project), [project, part.id]);
-  const cancel = () => {
-    under.current?.abort();
-    setBusy(false);
-    setTrouble("It was cancelled: turn something to look again.");
-  };
-  if (asked === null) return { seen: null, trouble: null, busy: false, cancel };
-  return { seen, trouble, busy, cancel };
+  return looking;
 }
 
 /** Brings the lighter shape to the stage, with what the shown set holds on it. */

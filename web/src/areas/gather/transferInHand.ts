@@ -1,9 +1,10 @@
 // The transfer that is being set: what it would do, asked anew with every turn, and shown on the stage.
-import { useEffect, useRef, useState } from "react";
+import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
 import { sendTransfer, transferred } from "../../api/writes";
 import { get, LOST, set, TRIED, useApp, type Part, type Trial, type TrialLook } from "../../model/state";
 import type { Project } from "../../project/project";
+import { useLook, type Looking } from "./looking";
 
 /** What the server fills in is left out. */
 export type Rules = Partial<Schemas["TransferRules"]>;
@@ -11,7 +12,6 @@ export interface Order {
   from: Schemas["TransferFrom"][];
   rules: Rules;
 }
-type Told = Schemas["Transfer"];
 
 /** What colors come from, as it is chosen in the sheet. */
 export type Chosen =
@@ -39,53 +39,22 @@ export function fromOf(chosen: Chosen, part: Part): Schemas["TransferFrom"][] {
   }
 }
 
-/** How long a hand rests before it is asked, in milliseconds: a slider tells of every step. */
-const REST = 180;
-
-interface InHand {
-  seen: Told | null;
-  trouble: string | null;
-  busy: boolean;
-  cancel: () => void;
-}
-
 /** Looks at what an order would do. What it would make stands on the stage until something else is asked. */
-export function useTransfer(project: Project, part: Part, order: Order | null, files: File[], nth: number): InHand {
-  const [answer, setAnswer] = useState<{ asked: string; told: Told | null } | null>(null);
-  const [trouble, setTrouble] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
-  const under = useRef<AbortController | null>(null);
+export function useTransfer(
+  project: Project,
+  part: Part,
+  order: Order | null,
+  files: File[],
+  nth: number,
+): Looking<Schemas["Transfer"]> {
   // Counts every change: what a transfer would do may be another then.
   const revision = useApp((state) => state.history.revision);
-  const asked = order && JSON.stringify([order, revision, part.id, files.map((file) => file.name)]);
-  useEffect(() => {
-    if (asked === null) {
-      clear(project, part.id);
-      return;
-    }
-    const own = new AbortController();
-    under.current = own;
-    const [wanted] = JSON.parse(asked) as [Order];
-    const timer = setTimeout(() => {
-      setBusy(true);
-      void sendTransfer(project.id, part.id, wanted, true, files, own.signal).then(({ data, trouble }) => {
-        if (own.signal.aborted) return;
-        setBusy(false);
-        setAnswer({ asked, told: data });
-        setTrouble(trouble);
-        if (!data) clear(project, part.id);
-      });
-    }, REST);
-    return () => {
-      clearTimeout(timer);
-      own.abort();
-    };
-    // `files` goes by its names, which `asked` holds.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [asked, project, part.id]);
-  const seen = answer?.told ?? null;
-  // What was asked before is not kept any more.
-  const look = answer?.asked === asked ? (seen?.look ?? null) : null;
+  const looking = useLook(
+    order && JSON.stringify([order, revision, part.id, files.map((file) => file.name)]),
+    (signal) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, signal),
+    () => clear(project, part.id),
+  );
+  const { seen, look } = looking;
   const told = seen?.report.sets[nth] ?? seen?.report.sets[0];
   const placement = told?.placement;
   const isNew = told?.is_new ?? false;
@@ -100,13 +69,7 @@ export function useTransfer(project: Project, part: Part, order: Order | null, f
   }, [look, nth, placement, isNew, changes, project, part.id]);
   // What is tried goes with the sheet.
   useEffect(() => () => clear(project, part.id), [project, part.id]);
-  const cancel = () => {
-    under.current?.abort();
-    setBusy(false);
-    setTrouble("It was cancelled: turn something to look again.");
-  };
-  if (asked === null) return { seen: null, trouble: null, busy: false, cancel };
-  return { seen, trouble, busy, cancel };
+  return looking;
 }
 
 interface Shown {

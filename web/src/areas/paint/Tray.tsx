@@ -10,6 +10,7 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
+import { Families } from "../../widgets/Families";
 import { ColorWell } from "../../widgets/ColorWell";
 import {
   AllIcon,
@@ -285,31 +286,13 @@ export function PaintTray({ project }: { project: Project | null }) {
   return (
     <>
       <Box>
-        <Box role="tablist" aria-label="Tools" sx={{ display: "flex", gap: 1.5, mb: 0.5 }}>
-          {families.map(({ key, title }) => (
-            <ButtonBase
-              key={key}
-              role="tab"
-              aria-selected={tool === key}
-              data-test={`tool-${key}`}
-              onClick={() => set({ tool: key, picking: false })}
-              sx={{
-                borderRadius: 1,
-                px: 0.25,
-                "&:focus-visible": { outline: "2px solid", outlineColor: "secondary.main" },
-              }}>
-              <Typography
-                variant="h3"
-                component="span"
-                sx={{
-                  color: tool === key ? "text.primary" : "text.secondary",
-                  fontWeight: tool === key ? undefined : 500,
-                }}>
-                {title}
-              </Typography>
-            </ButtonBase>
-          ))}
-        </Box>
+        <Families
+          label="Tools"
+          mark="tool"
+          families={families}
+          value={tool}
+          onChange={(key) => set({ tool: key, picking: false })}
+        />
         <Variants />
       </Box>
       {tool !== "tidy" && (
