@@ -119,8 +119,8 @@ fn a_ramp_on_a_coarser_source_stays_a_ramp() {
 fn a_checker_as_fine_as_the_source_becomes_its_mean_and_no_other_pattern() {
     let fine = flat(180);
     let checker = |i: usize, _: Vec3| {
-        let is_white = (i % 181 + i / 181) % 2 == 0;
-        [f32::from(u8::from(is_white)); 3].map(f32::from)
+        let is_white = (i % 181 + i / 181).is_multiple_of(2);
+        [f32::from(u8::from(is_white)); 3]
     };
     let with_alpha = |i: usize, p: Vec3| {
         let [r, g, b] = checker(i, p);
