@@ -39,9 +39,9 @@ pub struct DecimateArgs {
     /// How much creases weigh, 0 to 1
     #[arg(long, default_value_t = 0.5)]
     creases: f32,
-    /// How much the borders of groups weigh, 0 to 1
+    /// How much the borders of groups and selections weigh, 0 to 1
     #[arg(long, default_value_t = 0.5)]
-    groups: f32,
+    group_borders: f32,
     /// Leave open edges as they are
     #[arg(long)]
     keep_rims: bool,
@@ -88,7 +88,7 @@ pub fn run(args: &DecimateArgs) -> Result<()> {
         goal,
         colors: args.colors,
         creases: args.creases,
-        groups: args.groups,
+        groups: args.group_borders,
         keep_rims: args.keep_rims,
         even: args.even,
     };

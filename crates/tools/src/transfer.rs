@@ -417,8 +417,10 @@ impl Work<'_> {
             let Some(set) = source.sets.iter().find(|set| set.name == self.row.from) else {
                 continue;
             };
-            encoding.get_or_insert(set.encoding);
-            all.push(landing.values(set, placement));
+            // Where sources say different things of one name, all are taken for what the first says.
+            let encoding = *encoding.get_or_insert(set.encoding);
+            let set = SourceSet { encoding, ..set.clone() };
+            all.push(landing.values(&set, placement));
         }
         let encoding = encoding.unwrap_or(Encoding::Color);
         let stored =

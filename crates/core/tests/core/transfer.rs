@@ -614,3 +614,20 @@ fn stray_points_and_the_smallest_targets_do_no_harm() {
     assert_eq!((done.report.vertices, done.report.lost), (4, 0));
     assert_eq!(values(&done)[4], [1.0; 4], "where nothing is, nothing changes");
 }
+
+/// Two files may say of one name that it is color and that it is data: numbers stay the numbers they are.
+#[test]
+fn sources_that_say_different_things_of_one_name_keep_their_numbers() {
+    let mesh = flat(4);
+    let of = |z: f32, encoding: Encoding, x: f32| {
+        let mesh = moved(&mesh, |p| p + Vec3::Z * z);
+        part(&mesh, coat(&mesh, Placement::Vertex, encoding, move |i, _| [x + i as f32 * 1e-3; 4]))
+    };
+    let (near, far) = (of(0.01, Encoding::Data, 0.2), of(-0.02, Encoding::Color, 0.6));
+    let to = bare(&flat(7), Placement::Vertex, Encoding::Data);
+    let rules = Rules { within: Some(0.1), ..Rules::default() };
+    for from in [[&near, &far], [&far, &near]] {
+        let done = carried(&to, &from, &rules);
+        assert!(values(&done).iter().all(|v| (0.2..0.23).contains(&v[0])), "the nearest, as it is");
+    }
+}

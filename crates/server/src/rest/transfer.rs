@@ -321,8 +321,14 @@ impl App {
             TransferFrom::Snapshot { name } => Ok(Source::of_snapshot(own, name)),
             TransferFrom::Earlier { part, step } => {
                 let (part, step) = (*part, *step);
-                let document =
-                    self.aside(move |app| app.store.project(project)?.document_at(step)).await?;
+                let found = self.aside(move |app| {
+                    let file = app.store.project(project)?;
+                    let is_there = (0..=file.position()?.cursor).contains(&step);
+                    is_there.then(|| file.document_at(step)).transpose()
+                });
+                let document = found.await?.ok_or_else(|| {
+                    gone(format!("there is no step {step}, or it is undone: choose another"))
+                })?;
                 let then = document.parts().iter().find(|other| other.id == part);
                 let then = then.ok_or_else(|| {
                     gone(format!("after step {step} the part was not there: choose a later one"))

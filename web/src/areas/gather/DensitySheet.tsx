@@ -1,5 +1,5 @@
 // Fewer triangles for the active part: how far, what weighs in, and what it would cost.
-import { Alert, Box, Button, LinearProgress, Paper, Typography } from "@mui/material";
+import { Alert, Box, Button, Paper, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { sendDecimation } from "../../api/writes";
@@ -8,6 +8,7 @@ import { count, figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Sliding, Switching } from "../../widgets/rows";
 import { useLighter, type Rules } from "./lighterInHand";
+import { differenceUnit, Working } from "./Working";
 
 const goals = [
   ["share", "a share of the triangles"],
@@ -187,12 +188,7 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
       )}
       <Switching label="Even triangles" on={rules.even ?? false} onChange={(even) => turn({ even })} />
       <Choose label="It comes" value={fate} options={fates} onChange={setFate} />
-      <LinearProgress sx={{ my: 0.5, visibility: busy || doing ? "visible" : "hidden" }} />
-      {busy && (
-        <Button size="small" color="inherit" onClick={cancel}>
-          Cancel
-        </Button>
-      )}
+      <Working busy={busy || doing} onCancel={busy ? cancel : null} />
       {trouble && (
         <Alert severity="error" data-test="density-trouble">
           {trouble}
@@ -203,13 +199,13 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
           Done. Turn anything to look further.
         </Typography>
       )}
-      {report && !trouble && <Findings report={report} unit={unit} />}
+      {report && !trouble && <Findings part={part} report={report} unit={unit} />}
     </>
   );
 }
 
 /** What it would cost, in figures. */
-function Findings({ report, unit }: { report: Schemas["DecimationReport"]; unit: string }) {
+function Findings({ part, report, unit }: { part: Part; report: Schemas["DecimationReport"]; unit: string }) {
   const [before = 0, after = 0] = report.triangles;
   const share = (100 * report.max_distance) / Math.max(report.size, 1e-30);
   return (
@@ -228,7 +224,8 @@ function Findings({ report, unit }: { report: Schemas["DecimationReport"]; unit:
       </Typography>
       {report.sets.map((each) => (
         <Typography key={each.name} variant="body2" color="textSecondary">
-          {each.name}: off by {figure(each.mean)} in the mean, 95 % by {figure(each.most_of_them)} at most (ΔE).
+          {each.name}: off by {figure(each.mean)} in the mean, 95 % by {figure(each.most_of_them)} at most (
+          {differenceUnit(part, each.name)}).
         </Typography>
       ))}
     </Box>

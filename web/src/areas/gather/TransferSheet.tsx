@@ -21,6 +21,7 @@ import type { Project } from "../../project/project";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 import { Gap } from "./Gap";
 import { TransferTable } from "./TransferTable";
+import { differenceUnit, Working } from "./Working";
 import { fromOf, useTransfer, type Chosen, type Rules } from "./transferInHand";
 
 const kinds: readonly (readonly [Chosen["kind"], string])[] = [
@@ -148,16 +149,11 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
           {part.name} is locked: unlock it in the list of parts first.
         </Alert>
       )}
-      <LinearProgress sx={{ my: 0.5, visibility: busy || doing ? "visible" : "hidden" }} />
+      <Working busy={busy || doing} onCancel={busy ? cancel : null} />
       {trouble && (
         <Alert severity="error" data-test="transfer-trouble" sx={{ mb: 1 }}>
           {trouble}
         </Alert>
-      )}
-      {busy && !report && (
-        <Button size="small" color="inherit" onClick={cancel}>
-          Cancel
-        </Button>
       )}
       {order && (
         <>
@@ -223,7 +219,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
               turn({ rows });
             }}
           />
-          <Findings report={report} nth={nth} />
+          <Findings part={part} report={report} nth={nth} />
         </>
       )}
     </Paper>
@@ -231,7 +227,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
 }
 
 /** What it would do, in figures. */
-function Findings({ report, nth }: { report: Schemas["TransferReport"]; nth: number }) {
+function Findings({ part, report, nth }: { part: Part; report: Schemas["TransferReport"]; nth: number }) {
   const row = report.sets[nth] ?? report.sets[0];
   const found = report.vertices - report.lost;
   return (
@@ -248,7 +244,7 @@ function Findings({ report, nth }: { report: Schemas["TransferReport"]; nth: num
       {row && !row.is_new && (
         <Typography variant="body2" color="textSecondary">
           {row.name} changes in {count(row.changed)} of {count(row.of)}: by {figure(row.mean)} in the mean, 95 % by{" "}
-          {figure(row.most_of_them)} at most, {figure(row.most)} where most (ΔE).
+          {figure(row.most_of_them)} at most, {figure(row.most)} where most ({differenceUnit(part, row.name)}).
         </Typography>
       )}
       {row?.is_new && (
