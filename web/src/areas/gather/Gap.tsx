@@ -8,6 +8,9 @@ import { useTyped } from "../../widgets/typed";
 
 const [WIDTH, HEIGHT] = [300, 54];
 
+/** What is off by less than this share of a column is what rounding leaves. */
+const ON_IT = 1e-3;
+
 /** Dots on top of each other in the highest column. */
 const ROWS = 12;
 
@@ -91,8 +94,9 @@ export function Gap({
         <line x1={needle} x2={needle} y1={0} y2={HEIGHT} stroke="var(--mui-palette-primary-main)" strokeWidth={2} />
       </svg>
       <Typography variant="caption" color="textSecondary" component="p">
-        {count(inside)} of {count(all)} vertices lie nearer than that; half within {figure(gap.median)} {unit}, all
-        within {figure(gap.largest)} {unit}.
+        {gap.largest < gap.width * ON_IT
+          ? "All vertices lie on the source."
+          : `${count(inside)} of ${count(all)} vertices lie nearer than that; half within ${figure(gap.median)} ${unit}, all within ${figure(gap.largest)} ${unit}.`}
       </Typography>
     </Box>
   );
