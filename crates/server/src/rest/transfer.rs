@@ -327,7 +327,8 @@ impl App {
                     is_there.then(|| file.document_at(step)).transpose()
                 });
                 let document = found.await?.ok_or_else(|| {
-                    gone(format!("there is no step {step}, or it is undone: choose another"))
+                    let message = format!("there is no step {step}, or it is undone");
+                    ApiError::bad_request(message + ": choose another")
                 })?;
                 let then = document.parts().iter().find(|other| other.id == part);
                 let then = then.ok_or_else(|| {

@@ -377,7 +377,7 @@ function Steps({
 }: {
   project: Project;
   step: number | null;
-  onChoose: (step: number) => void;
+  onChoose: (step: number | null) => void;
 }) {
   const [steps, setSteps] = useState<Schemas["HistoryStep"][] | null>(null);
   const revision = useApp((state) => state.history.revision);
@@ -386,11 +386,17 @@ function Steps({
     void stepsOf(project.id).then(({ data, trouble }) => {
       if (!isWanted) return;
       if (trouble !== null) set({ said: { text: trouble, bad: true } });
-      else setSteps(data);
+      else {
+        setSteps(data);
+        // One that was undone is nowhere any more.
+        if (step !== null && !data.some((each) => each.number === step)) onChoose(null);
+      }
     });
     return () => {
       isWanted = false;
     };
+    // What was chosen is looked at when the history changes, not the other way round.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [project.id, revision]);
   if (steps === null) return <LinearProgress />;
   return (
