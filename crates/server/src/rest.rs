@@ -19,7 +19,7 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use speckle_core::{Document, Edit};
-use speckle_model::{Part, names};
+use speckle_model::{Part, PartId, names};
 use speckle_store::ProjectId;
 use tokio::sync::oneshot;
 
@@ -94,6 +94,12 @@ impl App {
         self.send(project, Command::Parts(reply)).await?;
         answer.await.map_err(|_| gone())
     }
+}
+
+/// A part of a project as it is now.
+fn part_of(now: &Now, part: PartId) -> Result<Part, ApiError> {
+    let gone = || ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project");
+    now.parts.iter().find(|own| own.id == part).cloned().ok_or_else(gone)
 }
 
 fn gone() -> ApiError {

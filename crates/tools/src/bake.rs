@@ -6,7 +6,7 @@
 
 mod answers;
 mod around;
-mod chosen;
+pub(crate) mod chosen;
 mod contents;
 pub mod curvature;
 pub mod diffusion;

@@ -356,20 +356,26 @@ fn built(part: &Part, wedges: &Wedges, kept: &[u32]) -> Result<Mesh, DecimationE
     })?)
 }
 
+/// A part with what is delivered alone, and none of it held fast: locks and masks hold hands, not a
+/// change of shape.
+fn open_to_all(part: &Part) -> Part {
+    let mut open = part.without_helpers();
+    open.traits.selections = Arc::default();
+    open.sets.iter_mut().flat_map(|set| &mut set.channels).for_each(|own| own.locked = false);
+    open
+}
+
 /// Lays the colors of the original on the new shape, each the mean of what it stands for; what comes of
 /// it as a part.
 fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, DecimationError> {
     let geometry = Arc::new(Geometry::new(shape.mesh.clone()));
-    let mut light = part.without_helpers();
+    let mut light = open_to_all(part);
     light.geometry = geometry;
-    light.traits.selections = Arc::default();
     for set in &mut light.sets {
         let found = shape.sets.iter().find(|(id, _)| *id == set.id);
         if let Some((_, values)) = found {
             set.values = Arc::new(values.clone());
         }
-        // What is held fast for the hand comes along with the shape.
-        set.channels.iter_mut().for_each(|channel| channel.locked = false);
     }
     if light.sets.is_empty() {
         return Ok(light);
@@ -411,9 +417,7 @@ fn report(
     let mut sets = Vec::new();
     if !light.sets.is_empty() {
         // Seen from the original: what the new one shows where its elements were.
-        let mut original = part.without_helpers();
-        original.traits.selections = Arc::default();
-        original.sets.iter_mut().flat_map(|set| &mut set.channels).for_each(|c| c.locked = false);
+        let original = open_to_all(part);
         let seen = transfer(&original, &[Source::of(light)], &anywhere(part), watch)?;
         sets = seen
             .report

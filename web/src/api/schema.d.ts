@@ -4025,6 +4025,10 @@ export interface components {
              * @description By what the values that it would make are asked for, where it was only looked at.
              */
             look?: number | null;
+            /** @description The names of all parts of the file, where one came along. */
+            parts: string[];
+            /** @description Which of them would go where by themselves. */
+            proposal: components["schemas"]["TransferRow"][];
             /** @description What it does. */
             report: components["schemas"]["TransferReport"];
             /** @description The names of all sets there. */

@@ -1,4 +1,5 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
+import type { Lighter, Trial } from "./trial";
 import { NOTHING_TOLD } from "./facts";
 import { create } from "zustand";
 import type { Schemas } from "../api/client";
@@ -131,33 +132,6 @@ export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 
 /** What the steps of a recipe make, each by itself. */
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
-
-/** How a trial is looked at. */
-export type TrialLook = "before" | "after" | "wipe" | "change" | "lost";
-
-/** What a set of a part would become, found out and not done. */
-export interface Trial {
-  part: number;
-  /** Whether the set is not there yet: nothing can be compared with it then. */
-  isNew: boolean;
-  /** Whether anything would become another. */
-  changes: boolean;
-  shows: TrialLook;
-}
-
-/** What stands on the stage for a trial, under numbers that no set has: what a set would be, and which vertices find
- * nothing. */
-export const TRIED = -1;
-export const LOST = -2;
-
-/** The part that stands on the stage in the place of another which would get fewer triangles. */
-export const LIGHTER = -1;
-
-/** A part as it would be with fewer triangles, found out and not done. */
-export interface Lighter {
-  part: number;
-  shows: "before" | "after";
-}
 
 /** The tools of Gather. */
 export type GatherTool = "bring" | "density" | "transfer";

@@ -2,7 +2,8 @@
 import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
-import { chosenSelection, get, LIGHTER, LOST, type Heat, set, snapshotOf, TRIED } from "../model/state";
+import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
+import { LIGHTER, LOST, TRIED } from "../model/trial";
 import { cutawayOf } from "./tools";
 
 export class Looks {

@@ -14,13 +14,13 @@ import {
   chosenSelection,
   get,
   intoSet,
-  LIGHTER,
   remember,
   set,
   setStencil,
   takeOutline,
   targetSet,
 } from "../model/state";
+import { LIGHTER } from "../model/trial";
 import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";

@@ -74,15 +74,6 @@ fn what_cannot_be_carried_is_said_and_nothing_is_written() {
     let at = |name: &str| folder.path().join(name);
     fs::write(at("bare.ply"), sheet(4, false)).unwrap();
     fs::write(at("light.ply"), sheet(3, false)).unwrap();
-    let far = sheet(3, true).replace(" 0 255 0 0\n", " 90 255 0 0\n");
-    let far: String = far
-        .lines()
-        .map(|line| match line.split(' ').count() {
-            6 => format!("{}\n", line.replacen(" 0 ", " 90 ", 1)),
-            _ => format!("{line}\n"),
-        })
-        .collect();
-    fs::write(at("far.ply"), far.replace(" 0 0 0\n", " 90 0 0\n")).unwrap();
     let said = |args: &[&str]| {
         let output = speckle(folder.path(), args);
         assert!(!output.status.success(), "{args:?}");

@@ -260,8 +260,12 @@ fn what_cannot_be_is_said() {
     assert!(matches!(error, DecimationError::Unsound(_)));
     // A triangle less than there are is a triangle less, and two are the least.
     let least = decimate(&part, &rules(Goal::Count { triangles: 1 }), &Watch::default());
-    if let Ok((shape, report)) = least {
-        assert!(shape.mesh.triangle_count() >= 1 && report.triangles[1] >= 1);
+    match least {
+        Ok((shape, report)) => {
+            assert_eq!(shape.mesh.triangle_count(), report.triangles[1]);
+            assert_eq!(report.reached, report.triangles[1] == 1, "{report:?}");
+        }
+        Err(error) => assert_eq!(error, DecimationError::Nothing("Ball".into())),
     }
 }
 

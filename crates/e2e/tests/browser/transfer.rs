@@ -181,7 +181,7 @@ async fn fewer_triangles_are_looked_at_and_come_in_place_or_beside() -> Result<(
     browser.until("speckle.state().parts.length === 2").await?;
 
     browser.choose_row("It comes", "in its place").await?;
-    browser.choose_row("Dense to", "so many triangles").await?;
+    browser.choose_row("Down to", "so many triangles").await?;
     browser.until("speckle.state().lighter !== null").await?;
     let field = browser
         .client

@@ -3,14 +3,14 @@
 use axum::{
     Json,
     extract::{Path, Query, State},
-    http::StatusCode,
 };
 use serde::Deserialize;
-use speckle_model::{Part, PartId};
+use speckle_model::PartId;
 use speckle_store::ProjectId;
 use speckle_tools::align::{AlignBy, Alignment, align};
 use utoipa::IntoParams;
 
+use super::part_of;
 use crate::{App, error::ApiError};
 
 /// To what, and how.
@@ -35,11 +35,7 @@ pub async fn alignment(
     Query(AlignmentQuery { to, by }): Query<AlignmentQuery>,
 ) -> Result<Json<Alignment>, ApiError> {
     let now = app.now(project).await?;
-    let find = |id: PartId| -> Result<Part, ApiError> {
-        let gone = || ApiError::new(StatusCode::NOT_FOUND, "one of the parts is gone: choose anew");
-        now.parts.iter().find(|part| part.id == id).cloned().ok_or_else(gone)
-    };
-    let (moving, fixed) = (find(part)?, find(PartId(to))?);
+    let (moving, fixed) = (part_of(&now, part)?, part_of(&now, PartId(to))?);
     let found = app.aside(move |_| {
         Ok(align(
             (&moving.geometry, &moving.traits.transform),

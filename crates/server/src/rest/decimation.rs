@@ -1,15 +1,12 @@
 //! Fewer triangles for a part: looked at, and done.
 
-use std::sync::{
-    Arc,
-    atomic::{AtomicU32, Ordering},
-};
+use std::sync::Arc;
 
 use axum::{
     Json,
     extract::{Path, Query, State},
-    http::{HeaderMap, StatusCode, header},
-    response::{IntoResponse, Response},
+    http::HeaderMap,
+    response::Response,
 };
 use serde::{Deserialize, Serialize};
 use speckle_color::bytes_from_rgba;
@@ -24,7 +21,7 @@ use speckle_tools::{
 };
 use utoipa::{IntoParams, ToSchema};
 
-use super::{hand, transfer::GiveUp};
+use super::{hand, part_of, transfer::GiveUp};
 use crate::{App, body::Said, error::ApiError, wire::frames};
 
 /// What is to become of a part.
@@ -52,7 +49,6 @@ pub struct Decimation {
 
 /// A decimation that was looked at.
 pub struct Planned {
-    number: u32,
     project: ProjectId,
     part: PartId,
     revision: i64,
@@ -84,27 +80,21 @@ pub async fn decimate_part(
     let planned = match app.decimations.take(is_it) {
         Some(planned) => planned,
         None => {
-            let found = now.parts.iter().find(|own| own.id == part).cloned();
-            let own = found.ok_or_else(|| {
-                ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
-            })?;
+            let own = part_of(&now, part)?;
             let watch = Arc::new(Watch::default());
             let give_up = GiveUp(watch.clone());
             let asked = order.rules.clone();
             let done = app.aside(move |_| Ok(decimate(&own, &asked, &watch))).await?;
             drop(give_up);
             let (shape, report) = done.map_err(|error| ApiError::bad_request(error.to_string()))?;
-            static NUMBER: AtomicU32 = AtomicU32::new(1);
             let geometry = Arc::new(Geometry::new(shape.mesh.clone()));
-            let number = NUMBER.fetch_add(1, Ordering::Relaxed);
             let (revision, rules) = (now.revision, order.rules.clone());
-            Planned { number, project, part, revision, rules, shape, geometry, report }
+            Planned { project, part, revision, rules, shape, geometry, report }
         }
     };
     let report = planned.report.clone();
     if order.look {
-        let look = Some(planned.number);
-        app.decimations.keep_a_while(planned);
+        let look = Some(app.decimations.keep_a_while(planned));
         return Ok(Json(Decimation { look, report }));
     }
     let shape = Box::new(planned.shape);
@@ -133,21 +123,13 @@ pub async fn decimated(
     Query(DecimatedQuery { set }): Query<DecimatedQuery>,
 ) -> Result<Response, ApiError> {
     let found = app.blocking(move |app| {
-        Ok(app.decimations.see(|planned| {
-            if planned.number != look {
-                return None;
-            }
+        Ok(app.decimations.bytes(look, |planned| {
             let Some(set) = set else {
                 return Some(frames::geometry(planned.part, &planned.geometry).into_data());
             };
             let own = planned.shape.sets.iter().find(|(id, _)| *id == SetId(set))?;
-            let bytes: Vec<u8> = own.1.iter().copied().flat_map(bytes_from_rgba).collect();
-            Some(bytes.into())
+            Some(own.1.iter().copied().flat_map(bytes_from_rgba).collect())
         }))
     });
-    let gone = || {
-        ApiError::new(StatusCode::NOT_FOUND, "what was looked at is not kept any more: look again")
-    };
-    let bytes = found.await?.ok_or_else(gone)?;
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+    found.await?
 }

@@ -1,17 +1,32 @@
 //! What was looked at last, and may be done next.
 
 use std::{
+    collections::VecDeque,
     sync::{Arc, Mutex},
-    time::{Duration, Instant},
+    time::Duration,
 };
 
-use crate::session::lock;
+use axum::{
+    body::Bytes,
+    http::{StatusCode, header},
+    response::{IntoResponse, Response},
+};
+
+use crate::{error::ApiError, session::lock};
 
 /// How long a plan is kept for being done: it may be as large as the part.
 const WHILE: Duration = Duration::from_secs(120);
 
-/// The last plan that was looked at: done next, nothing is read and found a second time.
-pub struct Looked<T>(Arc<Mutex<Option<(Instant, T)>>>);
+/// How many are kept: several windows look at things of their own.
+const MOST: usize = 4;
+
+/// The last plans that were looked at: done next, nothing is read and found a second time.
+pub struct Looked<T>(Arc<Mutex<Kept<T>>>);
+
+struct Kept<T> {
+    last: u32,
+    plans: VecDeque<(u32, T)>,
+}
 
 impl<T> Clone for Looked<T> {
     fn clone(&self) -> Self {
@@ -21,32 +36,50 @@ impl<T> Clone for Looked<T> {
 
 impl<T> Default for Looked<T> {
     fn default() -> Self {
-        Self(Arc::default())
+        Self(Arc::new(Mutex::new(Kept { last: 0, plans: VecDeque::new() })))
     }
 }
 
 impl<T: Send + 'static> Looked<T> {
-    /// Keeps what was looked at, until something else is, or nobody wants it any more.
-    pub fn keep_a_while(&self, what: T) {
-        let at = Instant::now();
-        *lock(&self.0) = Some((at, what));
+    /// Keeps what was looked at, until others are, or nobody wants it any more; tells its number.
+    pub fn keep_a_while(&self, plan: T) -> u32 {
+        let number = {
+            let mut kept = lock(&self.0);
+            kept.last += 1;
+            let number = kept.last;
+            kept.plans.push_back((number, plan));
+            if kept.plans.len() > MOST {
+                kept.plans.pop_front();
+            }
+            number
+        };
         let kept = self.0.clone();
         tokio::spawn(async move {
             tokio::time::sleep(WHILE).await;
-            let mut kept = lock(&kept);
-            if kept.as_ref().is_some_and(|(own, _)| *own == at) {
-                *kept = None;
-            }
+            lock(&kept).plans.retain(|(own, _)| *own != number);
         });
+        number
     }
 
-    /// What is kept, if it is what is meant; nothing is kept then.
-    pub fn take(&self, is_it: impl FnOnce(&T) -> bool) -> Option<T> {
-        lock(&self.0).take().map(|(_, what)| what).filter(is_it)
+    /// Takes what is meant, where it is kept.
+    pub fn take(&self, is_it: impl Fn(&T) -> bool) -> Option<T> {
+        let mut kept = lock(&self.0);
+        let at = kept.plans.iter().position(|(_, plan)| is_it(plan))?;
+        kept.plans.remove(at).map(|(_, plan)| plan)
     }
 
-    /// Takes a look at what is kept.
-    pub fn see<R>(&self, look: impl FnOnce(&T) -> Option<R>) -> Option<R> {
-        lock(&self.0).as_ref().and_then(|(_, what)| look(what))
+    /// Numbers of what is kept, as bytes.
+    pub fn bytes(
+        &self,
+        number: u32,
+        of: impl FnOnce(&T) -> Option<Bytes>,
+    ) -> Result<Response, ApiError> {
+        let kept = lock(&self.0);
+        let found = kept.plans.iter().find(|(own, _)| *own == number);
+        let bytes = found.and_then(|(_, plan)| of(plan)).ok_or_else(|| {
+            let message = "what was looked at is not kept any more: look again";
+            ApiError::new(StatusCode::NOT_FOUND, message)
+        })?;
+        Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
     }
 }

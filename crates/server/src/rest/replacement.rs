@@ -3,7 +3,7 @@
 use axum::{
     Json,
     extract::{Multipart, Path, Query, State},
-    http::{HeaderMap, StatusCode},
+    http::HeaderMap,
 };
 use serde::{Deserialize, Serialize};
 use speckle_core::{Edit, ReplaceEdit};
@@ -15,7 +15,7 @@ use speckle_tools::replacing::{Matching, ReplacementReport, colors, held_as_ours
 use utoipa::{IntoParams, ToSchema};
 
 use super::{
-    hand,
+    hand, part_of,
     project::{Files, ImportFiles, ImportQuery, OriginSays},
 };
 use crate::{App, error::ApiError, session::command::Now};
@@ -155,9 +155,7 @@ impl App {
                 "as in the project, the file says nothing".clone_into(reason);
             }
         }
-        let own = now.parts.iter().find(|own| own.id == part).cloned().ok_or_else(|| {
-            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
-        })?;
+        let own = part_of(&now, part)?;
         let traits = import.traits;
         import
             .convert(now.traits)

@@ -1,31 +1,28 @@
 //! Colors carried to a part from others: parts, snapshots, other projects, what was once, files.
 
-use std::sync::{
-    Arc,
-    atomic::{AtomicU32, Ordering},
-};
+use std::sync::Arc;
 
 use axum::{
     Json,
     extract::{Multipart, Path, Query, State},
-    http::{HeaderMap, StatusCode, header},
-    response::{IntoResponse, Response},
+    http::{HeaderMap, StatusCode},
+    response::Response,
 };
 use bytemuck::cast_slice;
 use serde::{Deserialize, Serialize};
 use speckle_color::{bytes_from_rgba, difference::delta_e};
 use speckle_core::ReplaceEdit;
 use speckle_formats::Light;
-use speckle_model::{Part, PartId};
+use speckle_model::{NewPart, Part, PartId};
 use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::Watch,
-    transfer::{Rules, Source, TransferReport, Transferred, transfer},
+    transfer::{Row, Rules, Source, TransferReport, Transferred, proposal, transfer},
 };
 use utoipa::{IntoParams, ToSchema};
 
 use super::{
-    hand,
+    hand, part_of,
     project::{Files, ImportFiles, ImportQuery},
 };
 use crate::{App, body::Said, error::ApiError, session::command::Now};
@@ -88,13 +85,16 @@ pub struct Transfer {
     from: String,
     /// The names of all sets there.
     sets: Vec<String>,
+    /// Which of them would go where by themselves.
+    proposal: Vec<Row>,
+    /// The names of all parts of the file, where one came along.
+    parts: Vec<String>,
     /// What it does.
     report: TransferReport,
 }
 
 /// A transfer that was looked at.
 pub struct Planned {
-    number: u32,
     of: LookedAt,
     part: Part,
     told: Transfer,
@@ -198,32 +198,22 @@ pub async fn transferred(
     Path(look): Path<u32>,
     Query(WantedQuery { what, set }): Query<WantedQuery>,
 ) -> Result<Response, ApiError> {
-    let bytes = app
-        .blocking(move |app| {
-            Ok(app.transfers.see(|planned| {
-                if planned.number != look {
-                    return None;
-                }
-                if matches!(what, Wanted::Lost) {
-                    let lost = planned.done.lost.iter().map(|&lost| f32::from(u8::from(lost)));
-                    return Some(cast_slice(&lost.collect::<Vec<f32>>()).to_vec());
-                }
-                let (own, new) = planned.done.colors.get(set)?;
-                if matches!(what, Wanted::Values) {
-                    let bytes = new.values.iter().copied().map(bytes_from_rgba);
-                    return Some(bytes.flatten().collect());
-                }
-                let own = planned.part.sets.iter().find(|set| Some(set.id) == *own)?;
-                let heat = delta_e(own.encoding, &own.values, &new.values);
-                Some(cast_slice(&heat).to_vec())
-            }))
-        })
-        .await?;
-    let gone = || {
-        ApiError::new(StatusCode::NOT_FOUND, "what was looked at is not kept any more: look again")
-    };
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes.ok_or_else(gone)?)
-        .into_response())
+    let found = app.blocking(move |app| {
+        Ok(app.transfers.bytes(look, |planned| {
+            if matches!(what, Wanted::Lost) {
+                let lost = planned.done.lost.iter().map(|&lost| f32::from(u8::from(lost)));
+                return Some(cast_slice(&lost.collect::<Vec<f32>>()).to_vec().into());
+            }
+            let (own, new) = planned.done.colors.get(set)?;
+            if matches!(what, Wanted::Values) {
+                return Some(new.values.iter().copied().flat_map(bytes_from_rgba).collect());
+            }
+            let own = planned.part.sets.iter().find(|set| Some(set.id) == *own)?;
+            let heat = delta_e(own.encoding, &own.values, &new.values);
+            Some(cast_slice(&heat).to_vec().into())
+        }))
+    });
+    found.await?
 }
 
 impl App {
@@ -244,9 +234,9 @@ impl App {
             None => self.plan_transfer(of, now, files).await?,
         };
         if is_look {
-            let told = Transfer { look: Some(planned.number), ..planned.told.clone() };
-            self.transfers.keep_a_while(planned);
-            return Ok(Json(told));
+            let told = planned.told.clone();
+            let look = Some(self.transfers.keep_a_while(planned));
+            return Ok(Json(Transfer { look, ..told }));
         }
         let Planned { told, done, of, .. } = planned;
         let lost = of.order.rules.keep_lost.then_some(done.lost);
@@ -261,11 +251,8 @@ impl App {
         now: Now,
         files: Option<Files>,
     ) -> Result<Planned, ApiError> {
-        let found = now.parts.iter().find(|own| own.id == of.part).cloned();
-        let own = found.ok_or_else(|| {
-            ApiError::new(StatusCode::NOT_FOUND, "the part is gone from the project")
-        })?;
-        let mut sources = Vec::new();
+        let own = part_of(&now, of.part)?;
+        let (mut sources, mut parts) = (Vec::new(), Vec::new());
         let mut from_file = match files {
             None => None,
             Some(files) => Some(self.read_sources(files, &own, &now).await?),
@@ -276,6 +263,7 @@ impl App {
                     let there = from_file
                         .take()
                         .ok_or_else(|| ApiError::bad_request("no file came along: choose one"))?;
+                    parts = there.iter().map(|(name, _)| name.clone()).collect();
                     chosen(there, part.as_deref(), &own)?
                 }
                 from => self.source(of.project, from, &own, &now).await?,
@@ -291,16 +279,16 @@ impl App {
                 sets.push(set.name.clone());
             }
         }
+        let proposal = proposal(&own, &sources);
         let watch = Arc::new(Watch::default());
         let give_up = GiveUp(watch.clone());
         let (part, rules) = (own.clone(), of.order.rules.clone());
         let done = self.aside(move |_| Ok(transfer(&part, &sources, &rules, &watch))).await?;
         drop(give_up);
         let done = done.map_err(|error| ApiError::bad_request(error.to_string()))?;
-        static NUMBER: AtomicU32 = AtomicU32::new(1);
-        let told = Transfer { look: None, from, sets, report: done.report.clone() };
-        let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-        Ok(Planned { number, of, part: own, told, done })
+        let report = done.report.clone();
+        let told = Transfer { look: None, from, sets, proposal, parts, report };
+        Ok(Planned { of, part: own, told, done })
     }
 
     async fn source(
@@ -357,7 +345,7 @@ impl App {
         files: Files,
         own: &Part,
         now: &Now,
-    ) -> Result<Vec<Source>, ApiError> {
+    ) -> Result<Vec<(String, Source)>, ApiError> {
         let file = files.name.clone();
         let mut import = self.read(files, &ImportQuery::default()).await?;
         import
@@ -365,19 +353,25 @@ impl App {
             .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
         let is_linear = import.light == Light::Linear;
         let theirs = import.parts.into_iter();
-        Ok(theirs.map(|part| Source::of_file(own, part, is_linear, &file)).collect())
+        let named =
+            |part: NewPart| (part.name.clone(), Source::of_file(own, part, is_linear, &file));
+        Ok(theirs.map(named).collect())
     }
 }
 
 /// The part of a file that is meant.
-fn chosen(mut there: Vec<Source>, wanted: Option<&str>, own: &Part) -> Result<Source, ApiError> {
+fn chosen(
+    mut there: Vec<(String, Source)>,
+    wanted: Option<&str>,
+    own: &Part,
+) -> Result<Source, ApiError> {
     let name = wanted.unwrap_or(&own.traits.name);
-    let found = there.iter().position(|source| source.name.starts_with(name));
+    let found = there.iter().position(|(other, _)| other == name);
     match (found, wanted) {
-        (Some(at), _) => Ok(there.swap_remove(at)),
-        (None, None) if !there.is_empty() => Ok(there.swap_remove(0)),
+        (Some(at), _) => Ok(there.swap_remove(at).1),
+        (None, None) if !there.is_empty() => Ok(there.swap_remove(0).1),
         _ => {
-            let names: Vec<&str> = there.iter().map(|source| source.name.as_str()).collect();
+            let names: Vec<&str> = there.iter().map(|(name, _)| name.as_str()).collect();
             let names = names.join(", ");
             Err(ApiError::bad_request(format!(
                 "the file has no part {name}: choose one of {names}"

@@ -2,13 +2,16 @@
 
 use rayon::prelude::*;
 use speckle_mesh::{Geometry, Placement};
-use speckle_model::{ColorSet, color_set::convert};
+use speckle_model::{
+    ColorSet, Part,
+    color_set::{Role, convert},
+};
 
 use super::{error::BakeError, pieces};
 
 /// By what something is selected.
 #[derive(Clone, Copy)]
-pub(super) enum ChosenBy<'a> {
+pub(crate) enum ChosenBy<'a> {
     /// A selection made in the app.
     Set(&'a ColorSet),
     /// A group that the file named.
@@ -17,15 +20,25 @@ pub(super) enum ChosenBy<'a> {
 
 /// What is selected.
 #[derive(Clone, Copy)]
-pub(super) struct Chosen<'a> {
+pub(crate) struct Chosen<'a> {
     pub(super) name: &'a str,
     pub(super) geometry: &'a Geometry,
     pub(super) by: ChosenBy<'a>,
 }
 
-impl Chosen<'_> {
+impl<'a> Chosen<'a> {
+    /// What a part has under a name: a selection made in the app, else a group that its file named.
+    pub(crate) fn named(part: &'a Part, name: &'a str) -> Option<Self> {
+        let is_it = |set: &&ColorSet| set.role == Role::Selection && set.name == name;
+        let made = part.sets.iter().find(is_it).map(ChosenBy::Set);
+        let groups = part.traits.selections.iter();
+        let group = || groups.clone().find(|group| group.name == name);
+        let by = made.or_else(|| group().map(|group| ChosenBy::Faces(&group.faces)))?;
+        Some(Self { name, geometry: &part.geometry, by })
+    }
+
     /// How much each element of a placement is selected.
-    pub(super) fn shares(&self, placement: Placement) -> Vec<f32> {
+    pub(crate) fn shares(&self, placement: Placement) -> Vec<f32> {
         match self.by {
             ChosenBy::Set(set) => {
                 let values = convert::values_at(set, placement, self.geometry);

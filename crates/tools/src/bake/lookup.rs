@@ -337,26 +337,20 @@ impl<'a> Lookup<'a> {
     /// A selection made in the app, or a group that the file named.
     pub(super) fn selection(&mut self, name: &'a str) -> Result<Chosen<'a>, BakeError> {
         let own = self.own();
-        let made = own.sets.iter().find(|set| set.role == Role::Selection && set.name == name);
-        let group = || own.traits.selections.iter().find(|group| group.name == name);
-        let by = match (made, group()) {
-            (Some(set), _) => {
-                self.values_of(set, Channels::R);
-                ChosenBy::Set(set)
-            }
-            (None, Some(group)) => {
-                self.note(Answer::Faces(&group.faces));
+        let chosen = Chosen::named(own, name).ok_or_else(|| BakeError::NoSelection {
+            part: own.traits.name.clone(),
+            name: name.to_owned(),
+        })?;
+        match chosen.by {
+            ChosenBy::Set(set) => self.values_of(set, Channels::R),
+            ChosenBy::Faces(faces) => {
+                self.note(Answer::Faces(faces));
                 if self.placement() == Placement::Vertex {
                     self.note(Answer::ByAngles);
                 }
-                ChosenBy::Faces(&group.faces)
             }
-            (None, None) => {
-                let part = own.traits.name.clone();
-                return Err(BakeError::NoSelection { part, name: name.to_owned() });
-            }
-        };
-        Ok(Chosen { name, geometry: self.geometry(), by })
+        }
+        Ok(chosen)
     }
 
     /// What the part's mask protects.

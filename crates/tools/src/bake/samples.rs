@@ -173,8 +173,7 @@ impl Samples {
     }
 
     /// What was found once for all that share it, for each of them.
-    #[must_use]
-    pub fn spread<T: Copy + Send + Sync>(&self, found: Vec<T>) -> Vec<T> {
+    fn spread<T: Copy + Send + Sync>(&self, found: Vec<T>) -> Vec<T> {
         match &self.shared {
             None => found,
             Some(shared) => shared.par_iter().map(|&own| found[own as usize]).collect(),

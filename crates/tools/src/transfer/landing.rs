@@ -364,18 +364,16 @@ impl<'a> Landing<'a> {
         element: u32,
         area: f32,
     ) -> SmallVec<[Landed; 3]> {
-        let place = |corner: u32| match on {
-            On::Fans(fans) => fans.of_corners[corner as usize],
-            On::Corners | On::Faces => corner,
-        };
         if let On::Faces = on {
             let face = self.search.target().geometry.topology().face_of(corners[0] as usize);
             return SmallVec::from_iter([Landed { place: face as u32, element, weight: area }]);
         }
-        let at = |(corner, weight): (u32, f32)| Landed {
-            place: place(corner),
-            element,
-            weight: area * weight,
+        let at = |(corner, weight): (u32, f32)| {
+            let place = match on {
+                On::Fans(fans) => fans.of_corners[corner as usize],
+                On::Corners | On::Faces => corner,
+            };
+            Landed { place, element, weight: area * weight }
         };
         corners.into_iter().zip(weights).filter(|(_, weight)| *weight > 0.0).map(at).collect()
     }

@@ -43,6 +43,29 @@ export function DensitySheet({ project }: { project: Project }) {
   );
 }
 
+/** How much something weighs in beside the shape. */
+function Weight({
+  label,
+  value = 0.5,
+  onChange,
+}: {
+  label: string;
+  value?: number;
+  onChange: (value: number) => void;
+}) {
+  return (
+    <Sliding
+      label={label}
+      value={100 * value}
+      min={0}
+      max={100}
+      step={5}
+      unit="%"
+      onChange={(percent) => onChange(percent / 100)}
+    />
+  );
+}
+
 /** What a goal of a kind starts from. */
 function goalOf(kind: Rules["goal"]["kind"], part: Part, diagonal: number): Rules["goal"] {
   switch (kind) {
@@ -96,7 +119,7 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
     <>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.75 }}>
         <Typography variant="h2" noWrap sx={{ flex: 1, minWidth: 0 }}>
-          Fewer triangles
+          Fewer triangles for {part.name}
         </Typography>
         <Button
           size="small"
@@ -110,7 +133,7 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
       </Box>
       {part.locked && <Alert severity="warning">{part.name} is locked: unlock it in the list of parts first.</Alert>}
       <Choose
-        label={`${part.name} to`}
+        label="Down to"
         value={goal.kind}
         options={goals}
         onChange={(kind) => turn({ goal: goalOf(kind, part, diagonal) })}
@@ -150,34 +173,10 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
           onChange={(within) => turn({ goal: { kind: "error", within } })}
         />
       )}
-      <Sliding
-        label="Colors weigh"
-        value={100 * (rules.colors ?? 0.5)}
-        min={0}
-        max={100}
-        step={5}
-        unit="%"
-        onChange={(colors) => turn({ colors: colors / 100 })}
-      />
-      <Sliding
-        label="Creases"
-        value={100 * (rules.creases ?? 0.5)}
-        min={0}
-        max={100}
-        step={5}
-        unit="%"
-        onChange={(creases) => turn({ creases: creases / 100 })}
-      />
+      <Weight label="Colors weigh" value={rules.colors} onChange={(colors) => turn({ colors })} />
+      <Weight label="Creases" value={rules.creases} onChange={(creases) => turn({ creases })} />
       {(part.selections.length > 0 || part.helpers.some((helper) => helper.role === "selection")) && (
-        <Sliding
-          label="Selections"
-          value={100 * (rules.groups ?? 0.5)}
-          min={0}
-          max={100}
-          step={5}
-          unit="%"
-          onChange={(groups) => turn({ groups: groups / 100 })}
-        />
+        <Weight label="Selections" value={rules.groups} onChange={(groups) => turn({ groups })} />
       )}
       {!part.watertight && (
         <Switching

@@ -1,6 +1,7 @@
 // How the stage shows what fewer triangles would look like.
 import { Box, FormControlLabel, Switch, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import { set, setLook, useApp, type Lighter } from "../../model/state";
+import { set, setLook, useApp } from "../../model/state";
+import type { Lighter } from "../../model/trial";
 
 const looks: readonly (readonly [Lighter["shows"], string])[] = [
   ["before", "Before"],

@@ -63,7 +63,7 @@ function firstChoice(others: Part[], snapshots: string[]): Chosen {
   const [snapshot] = snapshots;
   if (able) return { kind: "parts", parts: [able.id] };
   if (snapshot !== undefined) return { kind: "snapshot", name: snapshot };
-  return { kind: "file", files: [] };
+  return { kind: "file", files: [], part: null };
 }
 
 function TransferTo({ project, part }: { project: Project; part: Part }) {
@@ -94,7 +94,11 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
       set({ said: { text: trouble, bad: true } });
       return;
     }
-    const { lost, vertices } = data.report;
+    const { lost, vertices, sets } = data.report;
+    if (!rules.keep_lost && sets.every((each) => each.changed === 0)) {
+      set({ said: { text: `Nothing changed: ${part.name} has what ${data.from} shows already.`, bad: false } });
+      return;
+    }
     const all =
       lost === 0 ? "every vertex found its place" : `${count(lost)} of ${count(vertices)} vertices found none`;
     set({ said: { text: `${part.name} has the colors of ${data.from}: ${all}. Undo takes them back.`, bad: false } });
@@ -139,11 +143,19 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
                   ? { kind, step: null }
                   : kind === "project"
                     ? { kind, project: null, part: part.name }
-                    : { kind, files: [] },
+                    : { kind, files: [], part: null },
           )
         }
       />
       <From project={project} part={part} others={others} snapshots={snapshots} chosen={chosen} onChoose={choose} />
+      {chosen.kind === "file" && seen && seen.parts.length > 1 && (
+        <Choose
+          label="Its part"
+          value={chosen.part ?? ""}
+          options={[["", "of the same name, or the first"], ...seen.parts.map((name) => [name, name] as const)]}
+          onChange={(name) => choose({ ...chosen, part: name === "" ? null : name })}
+        />
+      )}
       {part.locked && (
         <Alert severity="warning" sx={{ mt: 1 }}>
           {part.name} is locked: unlock it in the list of parts first.
@@ -211,6 +223,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
           <TransferTable
             part={part}
             from={seen.sets}
+            proposal={seen.proposal}
             rows={rules.rows ?? report.rows}
             shown={nth}
             onShow={setNth}
@@ -219,7 +232,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
               turn({ rows });
             }}
           />
-          <Findings part={part} report={report} nth={nth} />
+          <Findings part={part} from={seen.from} report={report} nth={nth} />
         </>
       )}
     </Paper>
@@ -227,13 +240,23 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
 }
 
 /** What it would do, in figures. */
-function Findings({ part, report, nth }: { part: Part; report: Schemas["TransferReport"]; nth: number }) {
+function Findings({
+  part,
+  from,
+  report,
+  nth,
+}: {
+  part: Part;
+  from: string;
+  report: Schemas["TransferReport"];
+  nth: number;
+}) {
   const row = report.sets[nth] ?? report.sets[0];
   const found = report.vertices - report.lost;
   return (
     <Box sx={{ mt: 1 }} data-test="transfer-findings">
       <Typography variant="body2">
-        <b>{count(found)}</b> of {count(report.vertices)} vertices find their place
+        <b>{count(found)}</b> of {count(report.vertices)} vertices find their place on {from}
         {report.lost > 0 && (
           <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}>
             , {count(report.lost)} are lost
@@ -323,7 +346,7 @@ function From({ project, part, others, snapshots, chosen, onChoose }: FromProps)
     case "project":
       return <OtherProject project={project} chosen={chosen} onChoose={onChoose} />;
     case "file":
-      return <FromFile files={chosen.files} onChoose={(files) => onChoose({ kind: "file", files })} />;
+      return <FromFile files={chosen.files} onChoose={(files) => onChoose({ kind: "file", files, part: null })} />;
   }
 }
 

@@ -12,6 +12,7 @@ const NEW = "new";
 export function TransferTable({
   part,
   from,
+  proposal,
   rows,
   shown,
   onShow,
@@ -20,6 +21,8 @@ export function TransferTable({
   part: Part;
   /** The names of the source's sets. */
   from: string[];
+  /** Where each would go by itself. */
+  proposal: Row[];
   rows: Row[];
   /** Which row stands on the stage. */
   shown: number;
@@ -39,7 +42,7 @@ export function TransferTable({
       {from.map((name) => {
         const row = rows.find((each) => each.from === name);
         const nth = row ? rows.indexOf(row) : -1;
-        const fresh: Row = { from: name, name, placement: "vertex", channels: [0, 1, 2, 3] };
+        const fresh = proposal.find((each) => each.from === name) ?? null;
         return (
           <Box
             key={name}

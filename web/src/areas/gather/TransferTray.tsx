@@ -1,6 +1,7 @@
 // How the stage shows what a transfer would do.
 import { Box, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import { useApp, type TrialLook } from "../../model/state";
+import { useApp } from "../../model/state";
+import type { TrialLook } from "../../model/trial";
 import { setTrial } from "./transferInHand";
 
 const looks: readonly (readonly [TrialLook, string])[] = [

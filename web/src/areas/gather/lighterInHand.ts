@@ -3,7 +3,8 @@ import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
 import { decimated, sendDecimation } from "../../api/writes";
 import { decode } from "../../live/frames";
-import { get, LIGHTER, set, useApp, type Part } from "../../model/state";
+import { get, set, useApp, type Part } from "../../model/state";
+import { LIGHTER } from "../../model/trial";
 import type { Project } from "../../project/project";
 import { Surface } from "../../stage/surface";
 import { useLook, type Looking } from "./looking";
@@ -41,7 +42,11 @@ export function useLighter(project: Project, part: Part, rules: Rules | null): L
 async function show(project: Project, part: Part, look: number, shown: number | null, isWanted: () => boolean) {
   const own = part.sets.find((each) => each.id === shown);
   const [shape, values] = await Promise.all([decimated(look), own ? decimated(look, own.id) : null]);
-  if (!isWanted() || !shape.data) return;
+  if (!isWanted()) return;
+  if (!shape.data) {
+    set({ said: { text: shape.trouble, bad: true } });
+    return;
+  }
   const frame = decode(shape.data);
   if (frame?.kind !== "geometry") return;
   const surface = new Surface(frame, "");

@@ -2,7 +2,8 @@
 import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
 import { sendTransfer, transferred } from "../../api/writes";
-import { get, LOST, set, TRIED, useApp, type Part, type Trial, type TrialLook } from "../../model/state";
+import { get, set, useApp, type Part } from "../../model/state";
+import { LOST, TRIED, type Trial, type TrialLook } from "../../model/trial";
 import type { Project } from "../../project/project";
 import { useLook, type Looking } from "./looking";
 
@@ -19,7 +20,7 @@ export type Chosen =
   | { kind: "snapshot"; name: string }
   | { kind: "earlier"; step: number | null }
   | { kind: "project"; project: number | null; part: string }
-  | { kind: "file"; files: File[] };
+  | { kind: "file"; files: File[]; part: string | null };
 
 /** What is asked for; nothing while something is still to be chosen. */
 export function fromOf(chosen: Chosen, part: Part): Schemas["TransferFrom"][] {
@@ -35,7 +36,7 @@ export function fromOf(chosen: Chosen, part: Part): Schemas["TransferFrom"][] {
         ? []
         : [{ kind: "project", project: chosen.project, part: chosen.part }];
     case "file":
-      return chosen.files.length === 0 ? [] : [{ kind: "file" }];
+      return chosen.files.length === 0 ? [] : [{ kind: "file", part: chosen.part }];
   }
 }
 
@@ -50,7 +51,13 @@ export function useTransfer(
   // Counts every change: what a transfer would do may be another then.
   const revision = useApp((state) => state.history.revision);
   const looking = useLook(
-    order && JSON.stringify([order, revision, part.id, files.map((file) => file.name)]),
+    order &&
+      JSON.stringify([
+        order,
+        revision,
+        part.id,
+        files.map(({ name, size, lastModified }) => [name, size, lastModified]),
+      ]),
     (signal) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, signal),
     () => clear(project, part.id),
   );
@@ -93,7 +100,11 @@ async function show(
     transferred(look, "lost", 0),
   ]);
   const surface = project.stage.surfaces.get(part);
-  if (!isWanted() || !surface || !values.data || !lost.data) return;
+  if (!isWanted() || !surface) return;
+  if (!values.data || !lost.data) {
+    set({ said: { text: values.trouble ?? lost.trouble ?? "", bad: true } });
+    return;
+  }
   surface.take(TRIED, placement, new Uint8Array(values.data));
   const is = new Float32Array(lost.data);
   const bytes = new Uint8Array(4 * is.length);

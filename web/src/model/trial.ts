@@ -1,0 +1,28 @@
+// What would be, found out and not done, and how it is looked at on the stage.
+
+/** How a trial is looked at. */
+export type TrialLook = "before" | "after" | "wipe" | "change" | "lost";
+
+/** What a set of a part would become, found out and not done. */
+export interface Trial {
+  part: number;
+  /** Whether the set is not there yet: nothing can be compared with it then. */
+  isNew: boolean;
+  /** Whether anything would become another. */
+  changes: boolean;
+  shows: TrialLook;
+}
+
+/** What stands on the stage for a trial, under numbers that no set has: what a set would be, and which vertices find
+ * nothing. */
+export const TRIED = -1;
+export const LOST = -2;
+
+/** The part that stands on the stage in the place of another which would get fewer triangles. */
+export const LIGHTER = -1;
+
+/** A part as it would be with fewer triangles, found out and not done. */
+export interface Lighter {
+  part: number;
+  shows: "before" | "after";
+}
