@@ -76,6 +76,12 @@ async fn colors_are_looked_at_carried_undone_and_had_back() -> Result<()> {
     browser.click("trial-change").await?;
     browser.find("heat-scale").await?;
     browser.click("trial-after").await?;
+    // A set that is not to be carried, and then is, goes where it would by itself.
+    let tick = fantoccini::Locator::Css("[data-test=transfer-table] input[type=checkbox]");
+    browser.client.find(tick).await?.click().await?;
+    browser.find("transfer-trouble").await?;
+    browser.client.find(tick).await?.click().await?;
+    browser.until(&format!("{FINDINGS}.includes('changes in 0 of 100')")).await?;
 
     // Painted over, and had back from an earlier step.
     let paint = format!(
@@ -146,6 +152,10 @@ async fn what_lies_elsewhere_is_said_put_there_and_what_is_lost_is_kept() -> Res
     reach.click().await?;
     reach.send_keys("\u{e009}a\u{e000}0.0000001\u{e007}").await?;
     browser.find("transfer-trouble").await?;
+    // What was turned too far is turned back.
+    reach.click().await?;
+    reach.send_keys("\u{e009}a\u{e000}9\u{e007}").await?;
+    browser.until(&format!("{FINDINGS}.includes('100 of 100')")).await?;
     browser.close().await
 }
 

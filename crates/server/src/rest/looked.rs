@@ -83,3 +83,23 @@ impl<T: Send + 'static> Looked<T> {
         Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn several_windows_look_without_taking_each_others_plans_away() {
+        let looked = Looked::<&str>::default();
+        let [one, other] = ["one", "other"].map(|plan| looked.keep_a_while(plan));
+        assert!(looked.bytes(one, |plan| Some(Bytes::from_static(plan.as_bytes()))).is_ok());
+        assert!(looked.bytes(other, |_| None).is_err(), "it has no such numbers");
+        assert_eq!(looked.take(|plan| *plan == "one"), Some("one"));
+        assert_eq!(looked.take(|plan| *plan == "one"), None, "a plan is done once");
+        assert!(looked.bytes(one, |_| Some(Bytes::new())).is_err());
+        for _ in 0..MOST {
+            looked.keep_a_while("later");
+        }
+        assert_eq!(looked.take(|plan| *plan == "other"), None, "the oldest goes first");
+    }
+}

@@ -14,16 +14,50 @@ const ON_IT = 1e-3;
 /** Dots on top of each other in the highest column. */
 const ROWS = 12;
 
+/** The reach as a number; with how far apart the surfaces lie, where that is known. */
 export function Gap({
   gap,
   within,
   onChange,
 }: {
-  gap: Schemas["TransferGap"];
-  within: number;
+  gap: Schemas["TransferGap"] | null;
+  within: number | null;
   onChange: (within: number) => void;
 }) {
   const unit = useApp((state) => symbols[state.traits.unit]);
+  const { typed, field } = useTyped(within === null ? "" : String(Number(within.toPrecision(4))), (number) => {
+    if (number > 0) onChange(number);
+  });
+  return (
+    <Box sx={{ py: 0.5 }}>
+      <Box sx={{ display: "flex", alignItems: "baseline" }}>
+        <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
+          Reach
+        </Typography>
+        <InputBase
+          value={typed ?? (within === null ? "" : `${figure(within)} ${unit}`)}
+          placeholder={`measured, ${unit}`}
+          {...field}
+          inputProps={{ "aria-label": "Reach", inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
+          sx={{ width: 130, fontSize: 13, fontWeight: 650 }}
+        />
+      </Box>
+      {gap && within !== null && <Distances gap={gap} within={within} unit={unit} onChange={onChange} />}
+    </Box>
+  );
+}
+
+function Distances({
+  gap,
+  within,
+  unit,
+  onChange,
+}: {
+  gap: Schemas["TransferGap"];
+  within: number;
+  unit: string;
+  onChange: (within: number) => void;
+}) {
   const room = useRef<SVGSVGElement>(null);
   const end = gap.width * gap.bins.length;
   const most = Math.max(...gap.bins, 1);
@@ -34,25 +68,11 @@ export function Gap({
     const share = Math.min(1, Math.max(0.005, (event.clientX - box.left) / box.width));
     onChange(share * end);
   };
-  const { typed, field } = useTyped(String(Number(within.toPrecision(4))), (number) => {
-    if (number > 0) onChange(number);
-  });
   const inside = gap.bins.reduce((sum, here, i) => (gap.width * (i + 0.5) <= within ? sum + here : sum), 0);
   const all = gap.bins.reduce((sum, here) => sum + here, 0);
   const needle = Math.min(WIDTH - 1, (within / end) * WIDTH);
   return (
-    <Box sx={{ py: 0.5 }}>
-      <Box sx={{ display: "flex", alignItems: "baseline" }}>
-        <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
-          Reach
-        </Typography>
-        <InputBase
-          value={typed ?? `${figure(within)} ${unit}`}
-          {...field}
-          inputProps={{ "aria-label": "Reach", inputMode: "decimal", style: { textAlign: "right", padding: 0 } }}
-          sx={{ width: 110, fontSize: 13, fontWeight: 650 }}
-        />
-      </Box>
+    <>
       <svg
         ref={room}
         role="slider"
@@ -98,6 +118,6 @@ export function Gap({
           ? "All vertices lie on the source."
           : `${count(inside)} of ${count(all)} vertices lie nearer than that; half within ${figure(gap.median)} ${unit}, all within ${figure(gap.largest)} ${unit}.`}
       </Typography>
-    </Box>
+    </>
   );
 }

@@ -175,9 +175,11 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
             options={alongs}
             onChange={(along) => turn({ along })}
           />
-          {report && (
-            <Gap gap={report.gap} within={rules.within ?? report.within} onChange={(within) => turn({ within })} />
-          )}
+          <Gap
+            gap={report?.gap ?? null}
+            within={rules.within ?? report?.within ?? null}
+            onChange={(within) => turn({ within })}
+          />
           <Sliding
             label="Angle up to"
             value={rules.angle_degrees ?? 90}
@@ -232,7 +234,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
               turn({ rows });
             }}
           />
-          <Findings part={part} from={seen.from} report={report} nth={nth} />
+          {!trouble && <Findings part={part} from={seen.from} report={report} nth={nth} />}
         </>
       )}
     </Paper>

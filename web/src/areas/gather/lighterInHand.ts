@@ -16,6 +16,7 @@ export function useLighter(project: Project, part: Part, rules: Rules | null): L
   const revision = useApp((state) => state.history.revision);
   const looking = useLook(
     rules && JSON.stringify([rules, revision, part.id]),
+    String(part.id),
     (signal) => {
       if (!rules) return Promise.resolve({ data: null, trouble: "nothing is asked" });
       return sendDecimation(project.id, part.id, { rules, beside: false, look: true }, signal);

@@ -6,7 +6,8 @@ import type { Outcome } from "../../api/writes";
 const REST = 200;
 
 export interface Looking<Told> {
-  /** The last answer, also while another is under way. */
+  /** The last answer about the same, also while another is under way or where none came of it: what was turned too far
+   * can be turned back. */
   seen: Told | null;
   /** By what its numbers are asked for, as long as they are of what is asked now. */
   look: number | null;
@@ -17,14 +18,16 @@ export interface Looking<Told> {
 
 /**
  * Asks what an order would do, once the hand rests; of several only the last counts. `asked` says all that the answer
- * depends on, and null asks nothing; `clear` shows what is again.
+ * depends on, and null asks nothing; `about` says what it is about, for which an older answer still holds; `clear` shows
+ * what is again.
  */
 export function useLook<Told extends { look?: number | null }>(
   asked: string | null,
+  about: string,
   ask: (signal: AbortSignal) => Promise<Outcome<Told>>,
   clear: () => void,
 ): Looking<Told> {
-  const [answer, setAnswer] = useState<{ asked: string; told: Told | null } | null>(null);
+  const [answer, setAnswer] = useState<{ asked: string; about: string; told: Told | null } | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const under = useRef<AbortController | null>(null);
@@ -40,7 +43,9 @@ export function useLook<Told extends { look?: number | null }>(
       void ask(own.signal).then(({ data, trouble }) => {
         if (own.signal.aborted) return;
         setBusy(false);
-        setAnswer({ asked, told: data });
+        setAnswer((before) =>
+          data ? { asked, about, told: data } : before?.about === about ? { ...before, asked: "" } : null,
+        );
         setTrouble(trouble);
         if (!data) clear();
       });
@@ -58,7 +63,7 @@ export function useLook<Told extends { look?: number | null }>(
     setTrouble("It was cancelled: turn something to look again.");
   };
   if (asked === null) return { seen: null, look: null, trouble: null, busy: false, cancel };
-  const seen = answer?.told ?? null;
+  const seen = answer?.about === about ? answer.told : null;
   // Numbers of what was asked before are not kept any more.
   const look = answer?.asked === asked ? (seen?.look ?? null) : null;
   return { seen, look, trouble, busy, cancel };

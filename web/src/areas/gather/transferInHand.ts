@@ -58,6 +58,7 @@ export function useTransfer(
         part.id,
         files.map(({ name, size, lastModified }) => [name, size, lastModified]),
       ]),
+    JSON.stringify([part.id, order?.from]),
     (signal) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, signal),
     () => clear(project, part.id),
   );
