@@ -270,8 +270,12 @@ pub fn growth() -> Result<()> {
             }
         }
         let face_starts = (0..=corner_vertices.len() as u32).step_by(3).collect();
-        let mesh =
-            Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() })?;
+        let mesh = Mesh::new(MeshArrays {
+            positions,
+            face_starts,
+            corner_vertices,
+            ..MeshArrays::default()
+        })?;
         let triangles = mesh.triangle_count();
         let body = Body {
             geometry: Arc::new(Geometry::new(mesh)),

@@ -374,7 +374,7 @@ fn huge() -> Result<()> {
         })
         .collect();
     let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
-    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
+    let arrays = MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
     let begun = Instant::now();
     let mesh = Mesh::new(arrays)?;
     let made = begun.elapsed().as_secs_f64() * 1e3;

@@ -61,7 +61,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         positions: turned.positions,
         face_starts,
         corner_vertices,
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     let mesh = Mesh::new(arrays).expect("the lathe makes well-formed meshes");
     let coat = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, PRIMER, &mesh);

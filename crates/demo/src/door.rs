@@ -117,7 +117,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         face_starts: (0..=blocks.faces.len() as u32).map(|face| 4 * face).collect(),
         corner_vertices: blocks.faces.into_iter().flatten().collect(),
         positions: blocks.positions,
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     #[allow(clippy::expect_used, reason = "a test makes every piece")]
     let mesh = Mesh::new(arrays).expect("blocks fit together");

@@ -56,7 +56,7 @@ impl Loft {
     /// The finished mesh.
     pub fn into_mesh(self) -> Mesh {
         let Self { positions, face_starts, corner_vertices } = self;
-        Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() })
+        Mesh::new(MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() })
             .expect("a loft makes well-formed meshes")
     }
 }

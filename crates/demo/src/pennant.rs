@@ -119,7 +119,7 @@ fn mesh(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
         corner_vertices.extend_from_slice(face);
         face_starts.push(corner_vertices.len() as u32);
     }
-    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
+    let arrays = MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
     Mesh::new(arrays).expect("the loom makes well-formed meshes")
 }
 

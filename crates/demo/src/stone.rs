@@ -105,8 +105,14 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         }
     }
     let uv_sets = vec![UvSet { name: "Scan".to_owned(), uvs }];
-    let mesh = Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets })
-        .expect("the quarry makes well-formed meshes");
+    let mesh = Mesh::new(MeshArrays {
+        positions,
+        face_starts,
+        corner_vertices,
+        uv_sets,
+        ..MeshArrays::default()
+    })
+    .expect("the quarry makes well-formed meshes");
     let coat = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &mesh);
     vec![NewPart::new("Tide stone", mesh, vec![coat])]
 }

@@ -4,7 +4,7 @@
 use serde::Serialize;
 use speckle_mesh::Placement;
 
-use crate::{Depth, Format, Light};
+use crate::{Depth, Format, Light, seams::SplitBy};
 
 /// How many sets of a part a format takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -81,6 +81,8 @@ pub struct Abilities {
     pub polygons: bool,
     /// How many sets of texture coordinates it takes.
     pub uvs: UvRoom,
+    /// Whether a mesh's own normals go along.
+    pub normals: bool,
     /// Whether materials and their images go along.
     pub materials: bool,
     /// What it says of units.
@@ -117,6 +119,7 @@ impl Format {
             parts: true,
             polygons: true,
             uvs: UvRoom::One,
+            normals: true,
             materials: false,
             units: Says::Nothing,
             up: Says::Nothing,
@@ -170,6 +173,7 @@ impl Format {
                 depths: &[Depth::Float, Depth::Bits8],
                 parts: false,
                 uvs: UvRoom::None,
+                normals: false,
                 ..plain
             },
             Self::Stl => Abilities {
@@ -184,6 +188,7 @@ impl Format {
                 parts: false,
                 polygons: false,
                 uvs: UvRoom::None,
+                normals: false,
                 swatches: true,
                 bodies: true,
                 ..plain
@@ -197,6 +202,7 @@ impl Format {
                 lights: &[Light::Encoded],
                 polygons: false,
                 uvs: UvRoom::None,
+                normals: false,
                 swatches: true,
                 units: Says::Any,
                 up: Says::Fixed,
@@ -285,12 +291,23 @@ impl Abilities {
     }
 }
 
+impl Abilities {
+    /// What splits vertices beside colors, where a format's vertices carry everything.
+    pub(crate) fn split_by(&self) -> SplitBy {
+        match self.format {
+            Format::Glb | Format::Gltf => SplitBy { uvs: true, normals: true },
+            Format::Ply => SplitBy { normals: true, ..SplitBy::default() },
+            _ => SplitBy::default(),
+        }
+    }
+}
+
 /// The table as the documentation shows it, in Markdown.
 #[must_use]
 pub fn table() -> String {
     let mut out = String::from(
-        "| | read | sets | as they are | alpha | numbers | light | parts | polygons | UVs | materials | swatches | unit | up axis |\n\
-         |---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n",
+        "| | read | sets | as they are | alpha | numbers | light | parts | polygons | UVs | normals | materials | swatches | unit | up axis |\n\
+         |---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n",
     );
     let yes = |is: bool| if is { "yes" } else { "no" };
     let says = |says: Says| match says {
@@ -348,6 +365,7 @@ pub fn table() -> String {
                 UvRoom::Any => "any number",
             }
             .to_owned(),
+            yes(a.normals).to_owned(),
             yes(a.materials).to_owned(),
             match (a.swatches, a.format) {
                 (true, Format::Stl) => "a file for each",

@@ -2,12 +2,14 @@
 
 use std::collections::HashMap;
 
+use glam::{Mat3, Vec3};
 use rayon::prelude::*;
 use speckle_color::{Rgba, pixels};
 use speckle_mesh::{
     Placement,
     carry::Carry,
-    mesh::{MeshArrays, UvSet, gate},
+    geometry::shading,
+    mesh::{MeshArrays, gate},
 };
 use speckle_model::{ImageRecord, Materials, NewPart, NewSet, ProjectTraits, Selection, names};
 use speckle_tools::bake::MATERIAL_SET;
@@ -60,6 +62,17 @@ impl Content {
                 false
             }
         }
+    }
+}
+
+/// Turns normals with the points that a file moves by a matrix: they go on looking to the side that they
+/// looked to (by the inverse transpose, as far as lengths do not count).
+pub fn turn_normals(normals: &mut [Vec3], by: Mat3) {
+    let Mat3 { x_axis: x, y_axis: y, z_axis: z } = by;
+    let cofactors = Mat3::from_cols(y.cross(z), z.cross(x), x.cross(y));
+    let side = if by.determinant() < 0.0 { -1.0 } else { 1.0 };
+    for normal in normals {
+        *normal = side * (cofactors * normal.normalize_or_zero()).normalize_or_zero();
     }
 }
 
@@ -158,11 +171,11 @@ impl RawPart {
 
     /// How much memory it takes.
     fn bytes(&self) -> usize {
-        let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = &self.arrays;
+        let MeshArrays { positions, face_starts, corner_vertices, uv_sets, normals } = &self.arrays;
         let uvs: usize = uv_sets.iter().map(|set| 8 * set.uvs.len()).sum();
         let values: usize = self.sets.iter().map(|set| 16 * set.values.len()).sum();
         let names = 8 * (self.objects.faces.len() + self.groups.faces.len());
-        12 * positions.len()
+        12 * (positions.len() + normals.len())
             + 4 * (face_starts.len() + corner_vertices.len())
             + uvs
             + values
@@ -189,13 +202,17 @@ impl RawPart {
         Self { groups: Named::new(names, faces), ..self }
     }
 
-    /// The same with its faces the other way round: where a mirror image is right side out.
+    /// The same with its faces the other way round: where a mirror image is right side out. Normals
+    /// say themselves where they look.
     pub fn turned_over(mut self) -> Self {
         let arrays = &mut self.arrays;
         for bounds in arrays.face_starts.windows(2) {
             let face = bounds[0] as usize..bounds[1] as usize;
             arrays.corner_vertices[face.clone()].reverse();
             arrays.uv_sets.iter_mut().for_each(|set| set.uvs[face.clone()].reverse());
+            if !arrays.normals.is_empty() {
+                arrays.normals[face.clone()].reverse();
+            }
             let by_corner = self.sets.iter_mut().filter(|set| set.placement == Placement::Corner);
             by_corner.for_each(|set| set.values[face.clone()].reverse());
         }
@@ -235,8 +252,11 @@ impl RawPart {
     }
 
     fn admit_whole(self, repairs: &mut Vec<Repair>) -> Result<NewPart, FormatError> {
-        let Self { name, path, arrays, sets, groups, materials, .. } = self;
+        let Self { name, path, mut arrays, sets, groups, materials, .. } = self;
         let name = names::fitted(&name);
+        // What leads nowhere says nothing.
+        let unusable = arrays.normals.iter_mut().filter(|normal| !normal.is_finite());
+        unusable.for_each(|normal| *normal = Vec3::ZERO);
         let admitted =
             gate::admit(arrays, &name).map_err(|error| FormatError::of_mesh(&name, &error))?;
         repairs.extend(admitted.repairs);
@@ -275,7 +295,8 @@ impl RawPart {
             .into_iter()
             .map(|(name, faces)| Selection { name: names::fitted(name), faces })
             .collect();
-        Ok(NewPart { name, path, mesh: admitted.mesh, selections, materials, sets })
+        let mesh = shading::kept_where_they_differ(admitted.mesh);
+        Ok(NewPart { name, path, mesh, selections, materials, sets })
     }
 
     /// Some of the faces, with the vertices they use. `new_index` has room for all vertices and is
@@ -315,21 +336,19 @@ impl RawPart {
             let values = elements.iter().map(|&e| set.values[e as usize]).collect();
             RawSet { name: set.name.clone(), values, ..*set }
         };
-        let uv_sets = arrays.uv_sets.iter().map(|set| UvSet {
-            name: set.name.clone(),
-            uvs: corners.iter().map(|&c| set.uvs[c as usize]).collect(),
-        });
+        let sets = self.sets.iter().map(take).collect();
+        let kept = Carry::Copies(corners);
         let part = MeshArrays {
             positions: vertices.iter().map(|&v| arrays.positions[v as usize]).collect(),
             face_starts,
             corner_vertices,
-            uv_sets: uv_sets.collect(),
+            ..MeshArrays::default()
         };
         Self {
             name,
             path: self.path.clone(),
-            arrays: part,
-            sets: self.sets.iter().map(take).collect(),
+            arrays: part.with_corner_data(arrays, &kept),
+            sets,
             objects: self.objects.subset(faces),
             groups: self.groups.subset(faces),
             materials: self.materials.subset(faces),

@@ -1,39 +1,51 @@
-//! Sets as lists of colors that corners choose from, for formats that index them by corner; and the
+//! Sets and normals as lists that corners choose from, for formats that index them by corner; and the
 //! plainest placement of values that came by corner.
 
 use std::hash::Hash;
 
 use rustc_hash::FxHashMap;
 use speckle_color::Rgba;
-use speckle_mesh::{Placement, mesh::MeshArrays};
+use speckle_mesh::{Placement, geometry::shading, mesh::MeshArrays};
 use speckle_model::{ColorSet, Part};
 
 use crate::{RawSet, numbers::Numbers};
 
-/// Each color once, and which of them each corner of the mesh has.
+/// Each color, or each normal, once, and which of them each corner of the mesh has.
 pub struct Indexed<T> {
-    /// The colors, in the order they are met.
+    /// What there is, in the order it is met.
     pub values: Vec<T>,
-    /// The color of each corner.
+    /// The number of each corner's.
     pub of_corners: Vec<u32>,
+}
+
+/// Each value once, and the number of each of the given ones.
+fn numbered<T: Copy + Eq + Hash>(all: impl Iterator<Item = T>) -> (Vec<T>, Vec<u32>) {
+    let mut number_of: FxHashMap<T, u32> = FxHashMap::default();
+    let mut values = Vec::new();
+    let numbers = all.map(|value| {
+        *number_of.entry(value).or_insert_with(|| {
+            values.push(value);
+            values.len() as u32 - 1
+        })
+    });
+    let numbers = numbers.collect();
+    (values, numbers)
+}
+
+impl Indexed<[u32; 3]> {
+    /// The unit normals of a mesh that has its own, as their bits.
+    pub fn of_normals(part: &Part) -> Option<Self> {
+        let own = shading::own_at(&part.geometry, Placement::Corner)?;
+        let bits = own.iter().map(|normal| normal.to_array().map(f32::to_bits));
+        let (values, of_corners) = numbered(bits);
+        Some(Self { values, of_corners })
+    }
 }
 
 impl<T: Copy + Eq + Hash> Indexed<T> {
     /// The colors of a set, as they are stored.
     pub fn new(part: &Part, set: &ColorSet, stored: impl Fn(Rgba) -> T) -> Self {
-        let mut number_of: FxHashMap<T, u32> = FxHashMap::default();
-        let mut values = Vec::new();
-        let numbers: Vec<u32> = set
-            .values
-            .iter()
-            .map(|&value| {
-                let value = stored(value);
-                *number_of.entry(value).or_insert_with(|| {
-                    values.push(value);
-                    values.len() as u32 - 1
-                })
-            })
-            .collect();
+        let (values, numbers) = numbered(set.values.iter().map(|&value| stored(value)));
         let mesh = part.geometry.mesh();
         let of_corners = match set.placement {
             Placement::Corner => numbers,

@@ -194,9 +194,8 @@ impl Import {
             return Ok(());
         }
         for part in &mut self.parts {
-            part.mesh = part
-                .mesh
-                .moved(|p| conversion.point(p))
+            part.mesh = conversion
+                .mesh(&part.mesh)
                 .map_err(|error| FormatError::of_mesh(&part.name, &error))?;
         }
         for place in self.repairs.iter_mut().flat_map(|repair| &mut repair.places) {

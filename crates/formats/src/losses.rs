@@ -38,6 +38,8 @@ pub enum LossKind {
     Parts,
     /// Texture coordinates.
     Uvs,
+    /// A mesh's own normals.
+    Normals,
     /// Materials and their images.
     Materials,
     /// Unit and up axis.

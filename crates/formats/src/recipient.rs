@@ -395,7 +395,7 @@ impl Recipient {
                 part = part.baked().map_err(placed)?;
             }
             if !conversion.is_none() {
-                let mesh = part.geometry.mesh().moved(|p| conversion.point(p));
+                let mesh = conversion.mesh(part.geometry.mesh());
                 let mesh = mesh.map_err(|error| FormatError::of_mesh(&part.traits.name, &error))?;
                 part.geometry = Geometry::new(mesh).into();
                 let traits = PartTraits { transform: Transform::IDENTITY, ..part.traits.clone() };

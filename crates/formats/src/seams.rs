@@ -1,11 +1,21 @@
 //! Splitting vertices where the corners around them differ, for formats whose vertices carry
 //! everything: a corner's color or UV needs a vertex of its own there.
 
+use glam::Vec3;
 use rayon::prelude::*;
 use smallvec::SmallVec;
 use speckle_color::Rgba;
-use speckle_mesh::{Mesh, Placement};
+use speckle_mesh::{Mesh, Placement, geometry::shading};
 use speckle_model::{ColorSet, Part};
+
+/// What splits vertices beside colors.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub struct SplitBy {
+    /// Texture coordinates.
+    pub uvs: bool,
+    /// The mesh's own normals.
+    pub normals: bool,
+}
 
 /// The vertices of a file, each taken from a vertex and one of its corners.
 #[derive(Debug)]
@@ -26,14 +36,16 @@ type Run = (Vec<(u32, Option<u32>)>, Vec<u32>);
 const RUN: usize = 4096;
 
 impl SplitVertices {
-    /// Splits as far as the sets given, and the UVs if asked, differ around a vertex; no further.
-    /// A vertex keeps its place, and what is split off it follows it.
-    pub fn new(part: &Part, sets: &[&ColorSet], with_uvs: bool) -> Self {
+    /// Splits as far as the sets given, and the UVs and the mesh's own normals if asked, differ around a
+    /// vertex; no further. A vertex keeps its place, and what is split off it follows it.
+    pub fn new(part: &Part, sets: &[&ColorSet], by: SplitBy) -> Self {
         let mesh = part.geometry.mesh();
-        let uv_sets = if with_uvs { mesh.uv_sets() } else { &[] };
+        let uv_sets = if by.uvs { mesh.uv_sets() } else { &[] };
+        let normals = mesh.normals().filter(|_| by.normals);
         let at_corners: Vec<&[Rgba]> = of_placement(sets, Placement::Corner);
         let at_faces: Vec<&[Rgba]> = of_placement(sets, Placement::Face);
-        if at_corners.is_empty() && at_faces.is_empty() && uv_sets.is_empty() {
+        let are_none = at_corners.is_empty() && at_faces.is_empty() && uv_sets.is_empty();
+        if are_none && normals.is_none() {
             let mut corners: Vec<Option<u32>> = vec![None; mesh.vertex_count()];
             for (corner, &vertex) in mesh.corner_vertices().iter().enumerate() {
                 corners[vertex as usize] = Some(corner as u32);
@@ -49,7 +61,8 @@ impl SplitVertices {
             let (i, j) = (a as usize, b as usize);
             uv_sets.iter().all(|set| {
                 set.uvs[i].to_array().map(f32::to_bits) == set.uvs[j].to_array().map(f32::to_bits)
-            }) && at_corners.iter().all(|values| same_bits(&values[i], &values[j]))
+            }) && normals.is_none_or(|own| own[i] == own[j])
+                && at_corners.iter().all(|values| same_bits(&values[i], &values[j]))
                 && (at_faces.is_empty() || {
                     let (f, g) = (face_of(a), face_of(b));
                     at_faces.iter().all(|values| same_bits(&values[f], &values[g]))
@@ -137,6 +150,20 @@ impl SplitVertices {
                 (_, None) => set.ground,
             }
         }
+    }
+
+    /// Unit normals at the file's vertices: the mesh's own, where it was split by them.
+    pub fn normals(&self, part: &Part) -> Vec<Vec3> {
+        let geometry = &part.geometry;
+        let has_own = geometry.mesh().normals().is_some();
+        let of_vertices = geometry.vertex_normals();
+        let at = |(&vertex, corner): (&u32, &Option<u32>)| match corner {
+            Some(corner) if has_own => {
+                shading::own_of(geometry, Placement::Corner, *corner as usize)
+            }
+            _ => of_vertices[vertex as usize],
+        };
+        self.vertices.iter().zip(&self.corners).map(at).collect()
     }
 
     /// A per-corner array at the file's vertices.

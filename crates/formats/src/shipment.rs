@@ -9,7 +9,12 @@ use speckle_color::Encoding;
 use speckle_mesh::{ContentId, Placement};
 use speckle_model::{ColorSet, ImageRecord, Part, ProjectTraits, swatches::Swatch};
 
-use crate::{Abilities, Format, Light, abilities::Room, note::ChannelNote, seams::SplitVertices};
+use crate::{
+    Abilities, Format, Light,
+    abilities::Room,
+    note::ChannelNote,
+    seams::{SplitBy, SplitVertices},
+};
 
 /// What goes out.
 #[derive(Clone, Copy, Debug)]
@@ -38,7 +43,7 @@ pub struct Shipment<'a> {
 pub struct Splits(Mutex<HashMap<Splitting, Arc<SplitVertices>>>);
 
 /// Values by where they lie in memory: what goes out stays there until it is written.
-type Splitting = (ContentId, Vec<usize>, bool);
+type Splitting = (ContentId, Vec<usize>, SplitBy);
 
 /// Which spool prints what.
 #[derive(Clone, Copy, Debug)]
@@ -88,20 +93,16 @@ impl<'a> Shipment<'a> {
         abilities.light(wanted)
     }
 
-    /// A part's vertices, split as far as some of its sets, and its UVs if asked, differ at corners.
-    pub(crate) fn split(
-        &self,
-        part: &Part,
-        sets: &[&ColorSet],
-        with_uvs: bool,
-    ) -> Arc<SplitVertices> {
+    /// A part's vertices, split as far as some of its sets, and what else is asked for, differ at
+    /// corners.
+    pub(crate) fn split(&self, part: &Part, sets: &[&ColorSet], by: SplitBy) -> Arc<SplitVertices> {
         // What is held at vertices splits none.
         let splitting: Vec<&ColorSet> =
             sets.iter().copied().filter(|set| set.placement != Placement::Vertex).collect();
-        let new = || Arc::new(SplitVertices::new(part, &splitting, with_uvs));
+        let new = || Arc::new(SplitVertices::new(part, &splitting, by));
         let Some(Splits(kept)) = self.splits else { return new() };
         let values = splitting.iter().map(|set| Arc::as_ptr(&set.values) as usize).collect();
-        let key = (part.geometry.id(), values, with_uvs);
+        let key = (part.geometry.id(), values, by);
         let lock = || kept.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(found) = lock().get(&key) {
             return found.clone();

@@ -13,6 +13,7 @@ pub mod normals;
 pub mod packets;
 pub mod pieces;
 mod renewal;
+pub mod shading;
 pub mod topology;
 pub mod triangulate;
 
@@ -52,6 +53,10 @@ impl ContentId {
         for set in mesh.uv_sets() {
             add(set.name.as_bytes());
             add(bytemuck::cast_slice(&set.uvs));
+        }
+        if let Some(normals) = mesh.normals() {
+            add(b"normals");
+            add(bytemuck::cast_slice(normals));
         }
         let mut id = [0; 16];
         id.copy_from_slice(&hasher.finalize().as_bytes()[..16]);

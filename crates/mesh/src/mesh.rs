@@ -2,14 +2,14 @@
 //!
 //! Invariants, checked once at the gate ([`gate::admit`]): face starts ascend and every face has
 //! three or more corners with distinct vertices; every index is in range; every position is
-//! finite; every UV set has one entry per corner.
+//! finite; every UV set has one entry per corner, and so have normals, where a mesh has its own.
 
 pub mod gate;
 mod reshaped;
 
 use std::ops::Range;
 
-use glam::{Vec2, Vec3};
+use glam::{Affine3A, Mat3, Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -45,6 +45,22 @@ pub struct MeshArrays {
     pub corner_vertices: Vec<u32>,
     /// Texture coordinates, if any.
     pub uv_sets: Vec<UvSet>,
+    /// Which way the surface is to look where that is not what its faces say: a direction per corner,
+    /// of any length; zero says nothing. Empty where nothing was said.
+    #[serde(default, skip_serializing_if = "Vec::is_empty", with = "crate::arrays")]
+    pub normals: Vec<Vec3>,
+}
+
+impl MeshArrays {
+    /// The same with what lies on the corners of another mesh, for corners that come from those.
+    #[must_use]
+    #[inline]
+    pub fn with_corner_data(self, of: &Self, corners: &Carry) -> Self {
+        let at = |set: &UvSet| UvSet { name: set.name.clone(), uvs: corners.mixed(&set.uvs) };
+        let uv_sets = of.uv_sets.iter().map(at).collect();
+        let normals = if of.normals.is_empty() { Vec::new() } else { corners.mixed(&of.normals) };
+        Self { uv_sets, normals, ..self }
+    }
 }
 
 /// Why arrays are no mesh.
@@ -77,14 +93,6 @@ pub enum MeshError {
     TooLarge,
 }
 
-/// UV sets at corners that come from others.
-#[must_use]
-#[inline]
-pub fn uvs_carried(sets: &[UvSet], corners: &Carry) -> Vec<UvSet> {
-    let at = |set: &UvSet| UvSet { name: set.name.clone(), uvs: corners.mixed(&set.uvs) };
-    sets.iter().map(at).collect()
-}
-
 impl Mesh {
     /// Vouches for the arrays, or says what is wrong with them.
     ///
@@ -96,7 +104,7 @@ impl Mesh {
     }
 
     fn check(arrays: &MeshArrays) -> Result<(), MeshError> {
-        let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = arrays;
+        let MeshArrays { positions, face_starts, corner_vertices, uv_sets, normals } = arrays;
         if positions.len() >= u32::MAX as usize || corner_vertices.len() >= u32::MAX as usize {
             return Err(MeshError::TooLarge);
         }
@@ -110,6 +118,12 @@ impl Mesh {
         }
         if uv_sets.iter().any(|set| set.uvs.len() != corner_vertices.len()) {
             return Err(MeshError::Inconsistent("a UV set needs one entry per corner"));
+        }
+        if !normals.is_empty() && normals.len() != corner_vertices.len() {
+            return Err(MeshError::Inconsistent("normals need one entry per corner"));
+        }
+        if !normals.par_iter().all(|normal| normal.is_finite()) {
+            return Err(MeshError::Inconsistent("a normal is not a finite direction"));
         }
         if let Some(bad) = positions.par_iter().position_first(|p| !p.is_finite()) {
             return Err(MeshError::NotFinite(bad));
@@ -173,6 +187,28 @@ impl Mesh {
         &self.0.uv_sets
     }
 
+    /// Its own normals, where it has such: see [`MeshArrays::normals`].
+    #[must_use]
+    #[inline]
+    pub fn normals(&self) -> Option<&[Vec3]> {
+        (!self.0.normals.is_empty()).then_some(&self.0.normals)
+    }
+
+    /// The same mesh with other normals of its own; with an empty list, with none.
+    ///
+    /// # Errors
+    /// When there is not one for each corner, or one leads nowhere.
+    pub fn with_normals(&self, normals: Vec<Vec3>) -> Result<Self, MeshError> {
+        Self::new(MeshArrays { normals, ..self.0.clone() })
+    }
+
+    /// The arrays.
+    #[must_use]
+    #[inline]
+    pub fn arrays(&self) -> &MeshArrays {
+        &self.0
+    }
+
     /// V.
     #[must_use]
     #[inline]
@@ -201,17 +237,38 @@ impl Mesh {
         self.corner_count() - 2 * self.face_count()
     }
 
-    /// The same mesh with each point moved.
+    /// The same mesh with each point moved, and its own normals turned, where it has any.
     ///
     /// # Errors
-    /// When a point is moved to where no number leads.
+    /// When a point or a normal is moved to where no number leads.
     #[inline]
-    pub fn moved(&self, to: impl Fn(Vec3) -> Vec3) -> Result<Self, MeshError> {
+    pub fn moved(
+        &self,
+        to: impl Fn(Vec3) -> Vec3,
+        turned: impl Fn(Vec3) -> Vec3,
+    ) -> Result<Self, MeshError> {
         let positions: Vec<Vec3> = self.0.positions.iter().map(|&p| to(p)).collect();
+        let normals: Vec<Vec3> = self.0.normals.iter().map(|&normal| turned(normal)).collect();
         if let Some(bad) = positions.iter().position(|p| !p.is_finite()) {
             return Err(MeshError::NotFinite(bad));
         }
-        Ok(Self(MeshArrays { positions, ..self.0.clone() }))
+        if normals.iter().any(|normal| !normal.is_finite()) {
+            return Err(MeshError::Inconsistent("a normal is not a finite direction"));
+        }
+        Ok(Self(MeshArrays { positions, normals, ..self.0.clone() }))
+    }
+
+    /// The same mesh under an affine map. Its own normals stay on the side that its faces look to, so
+    /// that after a mirror image [`Mesh::turned_over`] sets both right.
+    ///
+    /// # Errors
+    /// When a point is moved to where no number leads.
+    pub fn transformed(&self, by: &Affine3A) -> Result<Self, MeshError> {
+        let [x, y, z] = [by.matrix3.x_axis, by.matrix3.y_axis, by.matrix3.z_axis].map(Vec3::from);
+        // The cofactor matrix, which areas go by.
+        let cofactors = Mat3::from_cols(y.cross(z), z.cross(x), x.cross(y));
+        let turned = |normal: Vec3| (cofactors * normal.normalize_or_zero()).normalize_or_zero();
+        self.moved(|p| by.transform_point3(p), turned)
     }
 
     /// The same vertices with triangles in the place of the faces, each of three of the old corners.
@@ -219,16 +276,19 @@ impl Mesh {
     #[inline]
     pub fn cut(&self, corners: &[u32]) -> Self {
         let carry = Carry::Copies(corners.to_vec());
-        Self(MeshArrays {
-            positions: self.0.positions.clone(),
-            face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
-            corner_vertices: carry.copies(&self.0.corner_vertices),
-            uv_sets: uvs_carried(&self.0.uv_sets, &carry),
-        })
+        Self(
+            MeshArrays {
+                positions: self.0.positions.clone(),
+                face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
+                corner_vertices: carry.copies(&self.0.corner_vertices),
+                ..MeshArrays::default()
+            }
+            .with_corner_data(&self.0, &carry),
+        )
     }
 
     /// The same mesh with every face turned over, and where its corners come from: a face's first
-    /// corner stays the first.
+    /// corner stays the first. Its own normals turn with the faces.
     #[must_use]
     #[inline]
     pub fn turned_over(&self) -> (Self, Carry) {
@@ -242,8 +302,10 @@ impl Mesh {
             positions: self.0.positions.clone(),
             face_starts: self.0.face_starts.clone(),
             corner_vertices: carry.copies(&self.0.corner_vertices),
-            uv_sets: uvs_carried(&self.0.uv_sets, &carry),
+            ..MeshArrays::default()
         };
+        let mut arrays = arrays.with_corner_data(&self.0, &carry);
+        arrays.normals.iter_mut().for_each(|normal| *normal = -*normal);
         (Self(arrays), carry)
     }
 

@@ -124,6 +124,9 @@ pub struct Reshape {
     pub triangles: Rewrite<[u32; 3]>,
     /// For each UV set, the coordinates of the corners, by face.
     pub uvs: Vec<Rewrite<[[f32; 2]; 3]>>,
+    /// Where a mesh has normals of its own, those of the corners, by face.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub normals: Option<Rewrite<[[f32; 3]; 3]>>,
 }
 
 /// Why a change cannot be laid on a mesh.
@@ -135,6 +138,9 @@ impl Reshape {
     /// Whether nothing changes.
     #[must_use]
     pub fn is_none(&self) -> bool {
-        self.points.is_none() && self.triangles.is_none() && self.uvs.iter().all(Rewrite::is_none)
+        self.points.is_none()
+            && self.triangles.is_none()
+            && self.uvs.iter().all(Rewrite::is_none)
+            && self.normals.iter().all(Rewrite::is_none)
     }
 }

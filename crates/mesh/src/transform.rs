@@ -3,6 +3,8 @@
 use glam::{Affine3A, DVec3, EulerRot, Mat4, Quat, Vec3};
 use serde::{Deserialize, Serialize};
 
+use crate::mesh::{Mesh, MeshError};
+
 /// Scale, then turn, then move: from the part's own space to the project's.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -203,15 +205,30 @@ impl Conversion {
         self.scale == 1.0 && self.from == self.to
     }
 
+    /// Converts a direction, of the same length as before.
+    #[must_use]
+    #[inline]
+    pub fn direction(&self, d: Vec3) -> Vec3 {
+        match (self.from, self.to) {
+            (UpAxis::Y, UpAxis::Z) => Vec3::new(d.x, -d.z, d.y),
+            (UpAxis::Z, UpAxis::Y) => Vec3::new(d.x, d.z, -d.y),
+            _ => d,
+        }
+    }
+
+    /// A mesh converted.
+    ///
+    /// # Errors
+    /// When a number grows beyond what 32-bit floats hold.
+    pub fn mesh(&self, mesh: &Mesh) -> Result<Mesh, MeshError> {
+        mesh.moved(|p| self.point(p), |normal| self.direction(normal))
+    }
+
     /// Converts a point; without rounding when only axes change.
     #[must_use]
     #[inline]
     pub fn point(&self, p: Vec3) -> Vec3 {
-        let turned = match (self.from, self.to) {
-            (UpAxis::Y, UpAxis::Z) => Vec3::new(p.x, -p.z, p.y),
-            (UpAxis::Z, UpAxis::Y) => Vec3::new(p.x, p.z, -p.y),
-            _ => p,
-        };
+        let turned = self.direction(p);
         if self.scale == 1.0 { turned } else { (DVec3::from(turned) * self.scale).as_vec3() }
     }
 }

@@ -6,7 +6,7 @@ use std::{collections::HashMap, sync::Arc};
 use speckle_mesh::{
     Mesh, MeshError, Placement, Transform,
     carry::Carry,
-    mesh::{MeshArrays, gate, uvs_carried},
+    mesh::{MeshArrays, gate},
     remap::Remap,
 };
 
@@ -23,7 +23,7 @@ impl Part {
             return Ok(self.clone());
         }
         let to_project = transform.to_project();
-        let mut mesh = self.geometry.mesh().moved(|p| to_project.transform_point3(p))?;
+        let mut mesh = self.geometry.mesh().transformed(&to_project)?;
         let mut remap = Remap::default();
         if transform.mirrors() {
             // Faces stay outside out.
@@ -73,8 +73,7 @@ impl Part {
             arrays.face_starts.push(corners.len() as u32);
         }
         let corners = Carry::Copies(corners);
-        arrays.uv_sets = uvs_carried(mesh.uv_sets(), &corners);
-        let mesh = Mesh::new(arrays).ok()?;
+        let mesh = Mesh::new(arrays.with_corner_data(mesh.arrays(), &corners)).ok()?;
         let remap = Remap { vertices: vertices.into(), corners, faces: faces.to_vec().into() };
         let materials = Arc::new(self.materials.subset(faces));
         Some(Self { materials, ..self.remapped(mesh, &remap) })
@@ -87,9 +86,8 @@ impl Part {
         let vertices = mesh.corner_vertices().to_vec();
         let arrays = MeshArrays {
             positions: vertices.iter().map(|&v| mesh.positions()[v as usize]).collect(),
-            face_starts: mesh.face_starts().to_vec(),
             corner_vertices: (0..vertices.len() as u32).collect(),
-            uv_sets: mesh.uv_sets().to_vec(),
+            ..mesh.arrays().clone()
         };
         // What was sound stays sound.
         let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
@@ -142,13 +140,12 @@ impl Part {
         }
         let arrays = MeshArrays {
             positions: vertices.iter().map(|&v| mesh.positions()[v as usize]).collect(),
-            face_starts: mesh.face_starts().to_vec(),
             corner_vertices: mesh
                 .corner_vertices()
                 .iter()
                 .map(|&v| number_of[v as usize])
                 .collect(),
-            uv_sets: mesh.uv_sets().to_vec(),
+            ..mesh.arrays().clone()
         };
         let Ok(mesh) = Mesh::new(arrays) else { return self.clone() };
         part.remapped(mesh, &Remap { vertices: vertices.into(), ..Remap::default() })

@@ -143,7 +143,7 @@ mod tests {
             positions,
             face_starts: vec![0, 3, 6],
             corner_vertices: vec![0, 1, 2, 1, 3, 2],
-            uv_sets: vec![],
+            ..MeshArrays::default()
         };
         let of = |(id, &(role, encoding, reds)): (usize, &(Role, Encoding, [f32; 4]))| ColorSet {
             id: crate::ids::SetId(id as u32),
@@ -175,7 +175,7 @@ mod tests {
             positions,
             face_starts: vec![0, 3, 6, 9, 12],
             corner_vertices: vec![0, 1, 4, 0, 4, 2, 1, 3, 4, 4, 3, 2],
-            uv_sets: vec![],
+            ..MeshArrays::default()
         };
         let mut vertices = Mixes::default();
         (0..4).for_each(|v| vertices.push(&[(v, 1.0)]));

@@ -3,13 +3,14 @@
 
 use std::sync::Arc;
 
-use glam::{Vec2, Vec3};
+use glam::Vec3;
 use meshopt::{SimplifyOptions, VertexDataAdapter, simplify_with_attributes_and_locks};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{
     Geometry, Mesh, MeshError, Placement,
+    geometry::shading,
     mesh::{MeshArrays, UvSet},
 };
 use speckle_model::{
@@ -346,14 +347,18 @@ fn built(part: &Part, wedges: &Wedges, kept: &[u32]) -> Result<Mesh, DecimationE
     if corners.is_empty() {
         return Err(DecimationError::Nothing(part.traits.name.clone()));
     }
-    let uvs = |set: &UvSet| -> Vec<Vec2> { corners.iter().map(|&c| set.uvs[c as usize]).collect() };
-    let uv_sets = mesh.uv_sets().iter().map(|set| UvSet { name: set.name.clone(), uvs: uvs(set) });
-    Ok(Mesh::new(MeshArrays {
+    let arrays = MeshArrays {
         positions,
         face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
         corner_vertices,
-        uv_sets: uv_sets.collect(),
-    })?)
+        ..MeshArrays::default()
+    };
+    let mut arrays = arrays.with_corner_data(mesh.arrays(), &corners.into());
+    if shading::differ_at_vertices(mesh) {
+        // Which side of a sharp edge a corner lies on is not known any more.
+        arrays.normals.clear();
+    }
+    Ok(Mesh::new(arrays)?)
 }
 
 /// A part with what is delivered alone, and none of it held fast: locks and masks hold hands, not a

@@ -2,7 +2,7 @@
 
 use glam::{Mat4, Vec2, Vec3, camera};
 use speckle_color::Linear;
-use speckle_mesh::{Placement, UpAxis};
+use speckle_mesh::{Placement, UpAxis, geometry::shading};
 use speckle_model::Part;
 
 use crate::raster::Raster;
@@ -99,7 +99,9 @@ impl Canvas {
         let size = Vec2::new(self.wide as f32, self.high as f32);
         let upright = camera.upright * place;
         let turn = upright.inverse().transpose();
+        let turned = |normal: Vec3| turn.transform_vector3(normal).normalize_or_zero();
         let normals = part.geometry.vertex_normals();
+        let own = shading::own_at(&part.geometry, Placement::Corner);
         let drawn: Vec<Drawn> = mesh
             .positions()
             .iter()
@@ -109,7 +111,7 @@ impl Canvas {
                 Drawn {
                     at: Vec2::new((p.x + 1.0) / 2.0, (1.0 - p.y) / 2.0) * size - 0.5,
                     depth: p.z,
-                    normal: turn.transform_vector3(normal).normalize_or_zero(),
+                    normal: turned(normal),
                 }
             })
             .collect();
@@ -127,7 +129,11 @@ impl Canvas {
         };
         for &corners in part.geometry.triangulation().corners() {
             let corners = corners.map(|c| c as usize);
-            let points = corners.map(|c| drawn[mesh.corner_vertices()[c] as usize]);
+            let points = corners.map(|c| {
+                let at_vertex = drawn[mesh.corner_vertices()[c] as usize];
+                let Some(own) = &own else { return at_vertex };
+                Drawn { normal: turned(own[c]), ..at_vertex }
+            });
             self.triangle(points, corners.map(color_at));
         }
     }

@@ -255,7 +255,7 @@ fn in_part(part: &Part, mesh: &Mesh) -> Result<(Mesh, Option<Carry>), MeshError>
         return Ok((mesh.clone(), None));
     }
     let to_part: Affine3A = part.traits.transform.to_project().inverse();
-    let moved = mesh.moved(|p| to_part.transform_point3(p))?;
+    let moved = mesh.transformed(&to_part)?;
     if !part.traits.transform.mirrors() {
         return Ok((moved, None));
     }

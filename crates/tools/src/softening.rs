@@ -62,7 +62,7 @@ mod tests {
             positions: std::iter::once(Vec3::ZERO).chain((0..7).map(rim)).collect(),
             face_starts: (0..=6).map(|f| 3 * f).collect(),
             corner_vertices: (0..6).flat_map(|i| [0, i + 1, i + 2]).collect(),
-            uv_sets: Vec::new(),
+            ..MeshArrays::default()
         };
         Geometry::new(Mesh::new(arrays).unwrap())
     }

@@ -628,6 +628,8 @@ export interface components {
             lights: components["schemas"]["Light"][];
             /** @description Whether materials and their images go along. */
             materials: boolean;
+            /** @description Whether a mesh's own normals go along. */
+            normals: boolean;
             /** @description Whether parts stay apart. */
             parts: boolean;
             /** @description The placements it stores as they are; others have their vertices split for it. */
@@ -1751,7 +1753,7 @@ export interface components {
          * @description What a loss is about.
          * @enum {string}
          */
-        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "light" | "polygons" | "parts" | "uvs" | "materials" | "units" | "receivers" | "swatches" | "names";
+        LossKind: "sets" | "placement" | "alpha" | "depth" | "encoding" | "light" | "polygons" | "parts" | "uvs" | "normals" | "materials" | "units" | "receivers" | "swatches" | "names";
         /** @description A project that was just made. */
         Made: {
             /** @description Names it. */

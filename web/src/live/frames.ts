@@ -7,8 +7,10 @@ export interface GeometryFrame {
   part: number;
   /** 3 per vertex. */
   positions: Float32Array;
-  /** 4 per vertex, full scale 32 767; the fourth is unused. */
+  /** 4 per vertex or per corner, full scale 32 767; the fourth is unused. */
   normals: Int16Array;
+  /** Whether they are the mesh's own, and stand as they are however its faces bend. */
+  hasOwnNormals: boolean;
   cornerVertices: Uint32Array;
   /** First corner of each face and one past the last; null when every face has three corners in a row. */
   faceStarts: Uint32Array | null;
@@ -71,6 +73,8 @@ export interface ReshapeFrame {
   faces: Uint32Array;
   /** 3 vertices per face of these. */
   triangles: Uint32Array;
+  /** 4 per corner of these, where the mesh has normals of its own. */
+  cornerNormals: Int16Array | null;
 }
 /** A number for each element. */
 export interface HeatFrame {
@@ -108,12 +112,24 @@ export function decode(buffer: ArrayBuffer): Frame | null {
     case 1: {
       const positions = new Float32Array(buffer, at, 3 * a);
       at += 12 * a;
-      const normals = new Int16Array(buffer, at, 4 * a);
-      at += 8 * a;
+      const count = set === 1 ? b : a;
+      const normals = new Int16Array(buffer, at, 4 * count);
+      at += 8 * count;
+      const hasOwnNormals = set > 0;
       const cornerVertices = u32(b);
       const faceStarts = c > 0 ? u32(c + 1) : null;
       const triangles = d > 0 ? u32(3 * d) : null;
-      return { kind: "geometry", question, part, positions, normals, cornerVertices, faceStarts, triangles };
+      return {
+        kind: "geometry",
+        question,
+        part,
+        positions,
+        normals,
+        hasOwnNormals,
+        cornerVertices,
+        faceStarts,
+        triangles,
+      };
     }
     case 2:
       return { kind: "values", question, part, set, values: new Uint8Array(buffer, at, 4 * a) };
@@ -142,6 +158,7 @@ export function decode(buffer: ArrayBuffer): Frame | null {
       const normals = new Int16Array(buffer, at, 4 * c);
       at += 8 * c;
       const faces = u32(d);
+      const triangles = u32(3 * d);
       return {
         kind: "reshape",
         question,
@@ -152,7 +169,8 @@ export function decode(buffer: ArrayBuffer): Frame | null {
         positions,
         normals,
         faces,
-        triangles: u32(3 * d),
+        triangles,
+        cornerNormals: set === 1 ? new Int16Array(buffer, at, 12 * d) : null,
       };
     }
     default:

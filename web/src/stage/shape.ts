@@ -65,8 +65,17 @@ export class Shape {
   private lines: THREE.BufferGeometry | null = null;
   private readonly arrays: Arrays;
   private hasOwnArrays = false;
+  /** Whether normals are the mesh's own, and no smoothing by angle bears on them. */
+  readonly hasOwnNormals: boolean;
+  /** 4 per corner, where the mesh has normals of its own that differ around a vertex. */
+  private cornerNormals: Int16Array | null = null;
 
-  constructor({ positions, normals, cornerVertices, faceStarts, triangles }: GeometryFrame) {
+  constructor(frame: GeometryFrame) {
+    const { positions, cornerVertices, faceStarts, triangles, hasOwnNormals } = frame;
+    const isByCorner = hasOwnNormals && frame.normals.length > (4 * positions.length) / 3;
+    const normals = isByCorner ? ofVertices(frame) : frame.normals;
+    if (isByCorner) this.cornerNormals = frame.normals;
+    this.hasOwnNormals = hasOwnNormals;
     this.arrays = { positions, normals, cornerVertices, faceStarts, triangles };
     this.index = triangles ? triangles.map((corner) => cornerVertices[corner] ?? 0) : cornerVertices;
     this.shared.setAttribute("position", new THREE.BufferAttribute(positions, 3));
@@ -153,6 +162,11 @@ export class Shape {
     return this.split ? [this.shared, this.split] : [this.shared];
   }
 
+  /** Whether it is only drawn right with a vertex per corner. */
+  get isSplit() {
+    return this.cornerNormals !== null;
+  }
+
   /** The geometry with a vertex per corner. */
   corners(): THREE.BufferGeometry {
     if (this.split) return this.split;
@@ -162,8 +176,9 @@ export class Shape {
     const directions = new Int16Array(4 * cornerVertices.length);
     cornerVertices.forEach((vertex, corner) => {
       points.set(positions.subarray(3 * vertex, 3 * vertex + 3), 3 * corner);
-      directions.set(normals.subarray(4 * vertex, 4 * vertex + 4), 4 * corner);
+      if (!this.cornerNormals) directions.set(normals.subarray(4 * vertex, 4 * vertex + 4), 4 * corner);
     });
+    if (this.cornerNormals) directions.set(this.cornerNormals);
     split.setAttribute("position", new THREE.BufferAttribute(points, 3));
     split.setAttribute("normal", new THREE.BufferAttribute(directions, 4, true));
     if (triangles) split.setIndex(new THREE.BufferAttribute(room(triangles), 1));
@@ -211,6 +226,7 @@ export class Shape {
       arrays.positions = arrays.positions.slice();
       arrays.normals = arrays.normals.slice();
       arrays.cornerVertices = arrays.cornerVertices.slice();
+      this.cornerNormals = this.cornerNormals?.slice() ?? null;
       if (arrays.faceStarts) arrays.faceStarts = arrays.faceStarts.slice();
       if (arrays.triangles) arrays.triangles = arrays.triangles.slice();
       else this.index = arrays.cornerVertices;
@@ -240,6 +256,7 @@ export class Shape {
     arrays.positions = resized(arrays.positions, 3 * vertices);
     arrays.normals = resized(arrays.normals, 4 * vertices);
     arrays.cornerVertices = resized(arrays.cornerVertices, corners);
+    if (this.cornerNormals) this.cornerNormals = resized(this.cornerNormals, 4 * corners);
     if (arrays.faceStarts && arrays.triangles) {
       const { length } = arrays.faceStarts;
       arrays.faceStarts = resized(arrays.faceStarts, faces + 1);
@@ -302,7 +319,7 @@ export class Shape {
     if (split) this.spread(split, cornersMet);
   }
 
-  private putFaces({ faces, triangles }: ReshapeFrame, facesBefore: number, met: Met) {
+  private putFaces({ faces, triangles, cornerNormals }: ReshapeFrame, facesBefore: number, met: Met) {
     const { arrays, lists, split, lines } = this;
     const changed = new Uint32Array(faces.length);
     const pairs = lines?.getIndex()?.array as Uint32Array | undefined;
@@ -318,6 +335,7 @@ export class Shape {
         lists?.add(vertex, start + side);
         met.corners[3 * i + side] = start + side;
       }
+      if (cornerNormals) this.cornerNormals?.set(cornerNormals.subarray(12 * i, 12 * i + 12), 4 * start);
       if (pairs) this.putEdges(face, pairs);
     });
     const touchThrees = (geometry: THREE.BufferGeometry, threes: ArrayLike<number>, size: number) => {
@@ -345,6 +363,7 @@ export class Shape {
   /** Brings places and normals to some corners. */
   private spread(split: THREE.BufferGeometry, corners: number[]) {
     const { positions, normals, cornerVertices } = this.arrays;
+    const own = this.cornerNormals;
     const [points, directions] = [split.getAttribute("position"), split.getAttribute("normal")] as [
       THREE.BufferAttribute,
       THREE.BufferAttribute,
@@ -352,12 +371,22 @@ export class Shape {
     for (const corner of corners) {
       const vertex = cornerVertices[corner] ?? 0;
       (points.array as Float32Array).set(positions.subarray(3 * vertex, 3 * vertex + 3), 3 * corner);
-      (directions.array as Int16Array).set(normals.subarray(4 * vertex, 4 * vertex + 4), 4 * corner);
+      const normal = own ? own.subarray(4 * corner, 4 * corner + 4) : normals.subarray(4 * vertex, 4 * vertex + 4);
+      (directions.array as Int16Array).set(normal, 4 * corner);
     }
     const ascending = Uint32Array.from(corners).sort();
     touch(points, ascending);
     touch(directions, ascending);
   }
+}
+
+/** Some normal of each vertex, from those of its corners. */
+function ofVertices({ positions, normals, cornerVertices }: GeometryFrame): Int16Array {
+  const of = new Int16Array((4 * positions.length) / 3);
+  cornerVertices.forEach((vertex, corner) => {
+    of.set(normals.subarray(4 * corner, 4 * corner + 4), 4 * vertex);
+  });
+  return of;
 }
 
 /** Has an attribute lie over all of an array's buffer; another buffer is another attribute. */

@@ -307,7 +307,8 @@ export class Surface {
     this.material.uniforms.bare = { value: color === null };
     this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
     // One element that is not per vertex, and all are spread to corners.
-    const split = [color?.[1], masked, chosen].some((held) => held && held.placement !== "vertex");
+    const isPerVertex = [color?.[1], masked, chosen].every((held) => !held || held.placement === "vertex");
+    const split = this.shape.isSplit || !isPerVertex;
     const geometry = split ? this.shape.corners() : this.shape.shared;
     const put = (name: string, key: string, held: Held | undefined) => {
       if (held) geometry.setAttribute(name, this.layout.attribute(key, held, split));
@@ -329,11 +330,16 @@ export class Surface {
     return this.shown;
   }
 
-  /** Lit or flat; faces that bend by less than the angle (degrees) are shaded as one. */
+  /** Lit or flat; faces that bend by less than the angle (degrees) are shaded as one, unless the mesh says itself. */
   light(lit: boolean, smoothUpTo: number) {
     this.material.uniforms.lit = { value: lit };
     // Half of the bend: the smooth normal lies in the middle between two faces.
-    const cosine = smoothUpTo >= 180 ? -1 : smoothUpTo <= 0 ? 2 : Math.cos((smoothUpTo / 2 / 180) * Math.PI);
+    const cosine =
+      this.shape.hasOwnNormals || smoothUpTo >= 180
+        ? -1
+        : smoothUpTo <= 0
+          ? 2
+          : Math.cos((smoothUpTo / 2 / 180) * Math.PI);
     this.material.uniforms.smoothCosine = { value: cosine };
   }
 

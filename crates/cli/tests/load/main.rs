@@ -42,7 +42,7 @@ fn large(data: &Path, n: u32) -> (i64, Vec<u8>) {
         positions: (0..side * side).map(at).collect(),
         face_starts: (0..=n * n).map(|q| 4 * q).collect(),
         corner_vertices: (0..n * n).flat_map(quad).collect(),
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     })
     .unwrap();
     let set = NewSet::flooded("Coat", Placement::Corner, Encoding::Color, [1.0; 4], &mesh);

@@ -315,7 +315,7 @@ impl Document {
         for &id in ids.iter().filter(|_| !conversion.is_none()) {
             let part = self.unlocked(id)?.clone();
             let index = self.parts.iter().position(|own| own.id == id).unwrap_or_default();
-            let mesh = part.geometry.mesh().moved(|p| conversion.point(p));
+            let mesh = conversion.mesh(part.geometry.mesh());
             let mesh = mesh.map_err(|_| EditError::TooFar(part.traits.name.clone()))?;
             let geometry = Arc::new(Geometry::new(mesh));
             let sets = part.sets.iter().map(|set| self.as_kept(set)).collect();

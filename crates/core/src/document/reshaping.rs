@@ -207,7 +207,7 @@ fn nothing() -> Arc<Geometry> {
             positions: vec![glam::Vec3::ZERO, glam::Vec3::X, glam::Vec3::Y],
             face_starts: vec![0, 3],
             corner_vertices: vec![0, 1, 2],
-            uv_sets: Vec::new(),
+            ..MeshArrays::default()
         };
         Arc::new(Geometry::new(Mesh::new(arrays).expect("one triangle is a mesh")))
     };

@@ -33,7 +33,7 @@ pub fn bunny() -> Geometry {
         positions: positions.into_iter().map(Vec3::from).collect(),
         face_starts: (0..=cells.len() as u32).map(|f| 3 * f).collect(),
         corner_vertices: cells.into_flattened(),
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     Geometry::new(Mesh::new(arrays).unwrap())
 }

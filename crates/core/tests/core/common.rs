@@ -12,7 +12,8 @@ pub fn polygons(positions: Vec<Vec3>, faces: &[Vec<u32>]) -> Mesh {
         corner_vertices.extend_from_slice(face);
         face_starts.push(corner_vertices.len() as u32);
     }
-    Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] }).unwrap()
+    Mesh::new(MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() })
+        .unwrap()
 }
 
 /// Both meshes in one, not joined.
@@ -36,7 +37,7 @@ pub fn sheet(n: u32, z: f32) -> MeshArrays {
                 [v, v + 1, v + n + 2, v + n + 1]
             })
             .collect(),
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     }
 }
 

@@ -70,7 +70,7 @@ fn parts_joined_in_one_are_compared_in_their_order() {
             .copied()
             .chain(arrays.corner_vertices.iter().map(|v| v + count))
             .collect(),
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let mut one = part("Both", &joined, &[("Wear", Placement::Vertex)]);

@@ -24,7 +24,7 @@ fn torn(welded: &Mesh) -> Mesh {
     let MeshArrays { positions, face_starts, corner_vertices, .. } = arrays_of(welded);
     let positions = corner_vertices.iter().map(|&v| positions[v as usize]).collect();
     let corner_vertices = (0..corner_vertices.len() as u32).collect();
-    mesh(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] })
+    mesh(MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() })
 }
 
 fn moved(still: &Mesh, by: Vec3) -> Mesh {
@@ -237,7 +237,7 @@ fn an_image_of_any_size_is_averaged_whole() {
             positions: vec![Vec3::ZERO, Vec3::X, Vec3::new(1.0, 1.0, 0.0), Vec3::Y],
             face_starts: vec![0, 4],
             corner_vertices: vec![0, 1, 2, 3],
-            uv_sets: vec![],
+            ..MeshArrays::default()
         };
         let uvs: Vec<_> = face.positions.iter().map(|p| p.truncate()).collect();
         let square = inputs_of(vec![mesh(face)], Placement::Face);

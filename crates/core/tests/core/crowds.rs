@@ -40,7 +40,7 @@ fn triangles(count: u32, at: impl Fn(u32) -> [Vec3; 3]) -> Mesh {
         positions: (0..count).flat_map(at).collect(),
         face_starts: (0..=count).map(|face| 3 * face).collect(),
         corner_vertices: (0..3 * count).collect(),
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     })
     .unwrap()
 }

@@ -281,7 +281,7 @@ proptest! {
     ) {
         let bumpy = ball(rows, rows + 3);
         let bumpy = bumpy
-            .moved(|p| p * (1.0 + noise * (17.0 * p.x).sin() * (13.0 * p.y).cos()))
+            .moved(|p| p * (1.0 + noise * (17.0 * p.x).sin() * (13.0 * p.y).cos()), |n| n)
             .unwrap();
         let document = document(bumpy);
         let part = first(&document);

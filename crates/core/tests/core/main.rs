@@ -19,6 +19,7 @@ mod lines;
 mod maps;
 mod needs;
 mod odd_numbers;
+mod own_normals;
 mod painting;
 mod picture;
 mod pieces;

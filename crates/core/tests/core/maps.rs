@@ -171,7 +171,7 @@ fn along_an_axis_the_nearest_surface_is_seen() {
         positions: low.into_iter().chain(high).map(Vec3::from).collect(),
         face_starts: vec![0, 4, 8],
         corner_vertices: (0..8).collect(),
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let height = set("Height", Encoding::Data, &mesh, |p| [p.z, p.z, p.z, 1.0]);

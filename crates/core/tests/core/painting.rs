@@ -137,7 +137,7 @@ fn split_vertices_do_not_stop_the_brush() {
         positions: whole.corner_vertices.iter().map(|&v| whole.positions[v as usize]).collect(),
         corner_vertices: (0..whole.corner_vertices.len() as u32).collect(),
         face_starts: whole.face_starts,
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     let mut document = document(split, Placement::Vertex);
     let start = start(&document, hard(0.5));

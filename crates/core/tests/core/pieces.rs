@@ -43,9 +43,8 @@ fn together(bricks: &[MeshArrays]) -> MeshArrays {
 fn split(arrays: &MeshArrays) -> MeshArrays {
     MeshArrays {
         positions: arrays.corner_vertices.iter().map(|&v| arrays.positions[v as usize]).collect(),
-        face_starts: arrays.face_starts.clone(),
         corner_vertices: (0..arrays.corner_vertices.len() as u32).collect(),
-        uv_sets: arrays.uv_sets.clone(),
+        ..arrays.clone()
     }
 }
 

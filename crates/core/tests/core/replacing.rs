@@ -320,13 +320,14 @@ fn faces_in_another_order_are_known_by_their_place() {
     assert_eq!((report.matching, report.max_distance), (Matching::Nearest, 0.0));
     assert_eq!(only(&document).sets[0].values, part.sets[0].values, "to the bit");
     // In another pose the order counts: nothing lies where it lay.
-    let posed = only(&document).geometry.mesh().moved(|p| p + Vec3::new(0.0, 0.0, 5.0)).unwrap();
+    let posed =
+        only(&document).geometry.mesh().moved(|p| p + Vec3::new(0.0, 0.0, 5.0), |n| n).unwrap();
     let theirs = set("Coat", Placement::Vertex, Encoding::Data, grey([0.25; 25]));
     let theirs = NewPart::new("Sail", posed, vec![theirs]);
     let (_, report) = colors(only(&document), &theirs, None).unwrap();
     assert_eq!(report.matching, Matching::Index);
     // Nor where it is a hundred times as large, though all of ours lies on it then.
-    let large = only(&document).geometry.mesh().moved(|p| p * 100.0).unwrap();
+    let large = only(&document).geometry.mesh().moved(|p| p * 100.0, |n| n).unwrap();
     let theirs = set("Coat", Placement::Vertex, Encoding::Data, grey([0.25; 25]));
     let (_, report) =
         colors(only(&document), &NewPart::new("Sail", large, vec![theirs]), None).unwrap();
@@ -426,7 +427,7 @@ fn parts_read_in_the_wrong_unit_or_axis_are_brought_right_with_their_paint() {
         positions: line.to_vec(),
         face_starts: vec![0, 3],
         corner_vertices: vec![0, 1, 2],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     });
     let theirs = set("Coat", Placement::Vertex, Encoding::Data, grey([0.0, 0.5, 1.0]));
     let theirs = NewPart::new("Sail", flat.unwrap(), vec![theirs]);

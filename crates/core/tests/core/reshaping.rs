@@ -43,6 +43,13 @@ pub fn torus(n: u32, m: u32, quads: u32) -> Mesh {
             name: "Chart".to_owned(),
             uvs: corner_vertices.iter().map(|&v| uv(v)).collect(),
         }],
+        // Of its own, sharp along a line.
+        normals: (0..corner_vertices.len())
+            .map(|c| {
+                let side = if 2 * c < corner_vertices.len() { 1.0 } else { 2.0 };
+                Vec3::new((corner_vertices[c] as f32).sin(), 0.3, side).normalize()
+            })
+            .collect(),
         corner_vertices,
     })
     .unwrap()
@@ -64,7 +71,7 @@ fn hill(n: u32) -> Mesh {
         positions: (0..side * side).map(at).collect(),
         face_starts: (0..=2 * n * n).map(|face| 3 * face).collect(),
         corner_vertices: (0..n * n).flat_map(cut).collect(),
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     })
     .unwrap()
 }
@@ -298,7 +305,7 @@ fn a_split_edge_has_its_values_between_its_ends() {
         positions: vec![Vec3::ZERO, Vec3::X * 4.0, Vec3::Y, -Vec3::Y],
         face_starts: vec![0, 3, 6],
         corner_vertices: vec![0, 1, 2, 1, 0, 3],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let mut geometry = Geometry::new(mesh);
@@ -330,7 +337,7 @@ fn what_would_spoil_the_surface_is_not_done() {
         positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::Z],
         face_starts: vec![0, 3, 6, 9, 12],
         corner_vertices: vec![0, 2, 1, 0, 1, 3, 1, 2, 3, 2, 0, 3],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let mut geometry = Geometry::new(tetrahedron);

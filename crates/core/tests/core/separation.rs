@@ -147,7 +147,7 @@ fn very_many_colors_on_faces_without_area_still_have_spools() {
     let colors: Vec<[f32; 3]> =
         (0..5000).map(|i| [i % 18, i / 18 % 18, i / 324].map(|step| step as f32 / 17.0)).collect();
     let mut flat = strip(&colors);
-    let point = flat.geometry.mesh().moved(|_| Vec3::ONE).unwrap();
+    let point = flat.geometry.mesh().moved(|_| Vec3::ONE, |n| n).unwrap();
     flat.geometry = Arc::new(speckle_mesh::Geometry::new(point));
     let separation = separate(&[flat], &[], 4);
     assert!((1..=4).contains(&separation.swatches.len()));

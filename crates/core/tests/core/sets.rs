@@ -76,7 +76,7 @@ fn corners_of_a_vertex_become_their_mean_in_light() {
             positions: sheet(1, 0.0).positions,
             face_starts: vec![0, 3, 6],
             corner_vertices: vec![0, 1, 2, 1, 3, 2],
-            uv_sets: vec![],
+            ..MeshArrays::default()
         };
         let mesh = Mesh::new(arrays).unwrap();
         let values = (0..6).map(|corner| [f32::from(corner >= 3); 4]).collect();

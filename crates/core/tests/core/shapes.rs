@@ -150,7 +150,7 @@ fn arrays_that_contradict_each_other_are_no_mesh() {
         positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y],
         face_starts: vec![0, 3],
         corner_vertices: vec![0, 1, 2],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     };
     assert!(Mesh::new(good.clone()).is_ok());
     let bad = |change: fn(&mut MeshArrays)| {

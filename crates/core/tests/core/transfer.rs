@@ -73,7 +73,7 @@ fn values(done: &Transferred) -> &[Rgba] {
 }
 
 fn moved(mesh: &Mesh, to: impl Fn(Vec3) -> Vec3) -> Mesh {
-    mesh.moved(to).unwrap()
+    mesh.moved(to, |n| n).unwrap()
 }
 
 /// Any numbers, each by its element.

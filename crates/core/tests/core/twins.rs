@@ -39,12 +39,13 @@ fn hills(heights: &[f32], steep: f32) -> Mesh {
 /// The same with a vertex of its own for every corner that is chosen. Faces and corners keep their
 /// numbers.
 fn split(welded: &Mesh, chosen: &[bool]) -> Mesh {
-    let MeshArrays { mut positions, face_starts, mut corner_vertices, uv_sets } = arrays_of(welded);
+    let mut arrays = arrays_of(welded);
+    let MeshArrays { positions, corner_vertices, .. } = &mut arrays;
     for (vertex, _) in corner_vertices.iter_mut().zip(chosen).filter(|(_, chosen)| **chosen) {
         positions.push(positions[*vertex as usize]);
         *vertex = positions.len() as u32 - 1;
     }
-    mesh(MeshArrays { positions, face_starts, corner_vertices, uv_sets })
+    mesh(arrays)
 }
 
 /// The inputs for a part of a mesh under a lid, with all that sources look at held where a split

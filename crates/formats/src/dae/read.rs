@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use glam::{Mat4, Quat, Vec2, Vec3};
+use glam::{Mat3, Mat4, Quat, Vec2, Vec3};
 use speckle_color::Rgba;
 use speckle_mesh::{
     Placement, Unit, UpAxis,
@@ -13,6 +13,7 @@ use speckle_model::{MOST_SETS, ProjectTraits};
 use super::PROFILE;
 use crate::{
     Content, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading,
+    admit::turn_normals,
     indexed::plainest,
     numbers::Numbers,
     xml::{self, Element},
@@ -218,6 +219,7 @@ impl<'a> Reader<'a, '_> {
             face_starts: faces.face_starts,
             corner_vertices: faces.corner_vertices,
             uv_sets,
+            normals: faces.normals,
         };
         let mut sets: Vec<RawSet> = Vec::new();
         for (n, column) in faces.colors.into_iter().enumerate().take(MOST_SETS) {
@@ -242,6 +244,7 @@ impl<'a> Reader<'a, '_> {
         }
         if placed != Mat4::IDENTITY {
             arrays.positions.iter_mut().for_each(|p| *p = placed.transform_point3(*p));
+            turn_normals(&mut arrays.normals, Mat3::from_mat4(placed));
         }
         let name = name.or(geometry.attribute("name")).filter(|name| !name.trim().is_empty());
         let name = name.unwrap_or(self.file.stem()).to_owned();
@@ -262,6 +265,7 @@ impl<'a> Reader<'a, '_> {
         let mut vertex_offset = None;
         let mut colors: Vec<(usize, Rows, &Element)> = Vec::new();
         let mut uvs: Vec<(usize, Rows)> = Vec::new();
+        let mut normals: Option<(usize, Rows)> = None;
         // Inputs of `vertices` go by the vertex's index.
         let own = piece.all("input").map(|input| (input, None));
         let shared =
@@ -280,6 +284,7 @@ impl<'a> Reader<'a, '_> {
             let Some(source) = self.referred(input, "source") else { continue };
             match input.attribute("semantic") {
                 Some("COLOR") => colors.push((offset, self.source(source)?, source)),
+                Some("NORMAL") => normals = Some((offset, self.source(source)?)),
                 Some("TEXCOORD") => uvs.push((offset, self.source(source)?)),
                 _ => {}
             }
@@ -324,6 +329,12 @@ impl<'a> Reader<'a, '_> {
                     let column = faces.column(n, first, source, *offset == vertex_offset);
                     column.values.push(value);
                 }
+                if let Some((offset, rows)) = &normals {
+                    faces.normals.resize(faces.corner_vertices.len() - 1, Vec3::ZERO);
+                    let value = usize::try_from(row[*offset]).ok().and_then(|i| rows.row(i));
+                    let value = value.filter(|v| v.len() >= 3);
+                    faces.normals.push(value.map_or(Vec3::ZERO, Vec3::from_slice));
+                }
                 for (n, (offset, rows)) in uvs.iter().enumerate() {
                     if faces.uvs.len() <= n {
                         faces.uvs.push(vec![Vec2::ZERO; first]);
@@ -341,6 +352,9 @@ impl<'a> Reader<'a, '_> {
         let now = faces.corner_vertices.len();
         faces.colors.iter_mut().for_each(|column| column.values.resize(now, [1.0; 4]));
         faces.uvs.iter_mut().for_each(|uvs| uvs.resize(now, Vec2::ZERO));
+        if !faces.normals.is_empty() {
+            faces.normals.resize(now, Vec3::ZERO);
+        }
         Ok(())
     }
 }
@@ -351,6 +365,8 @@ struct Faces {
     corner_vertices: Vec<u32>,
     colors: Vec<Column>,
     uvs: Vec<Vec<Vec2>>,
+    /// Of each corner, where some piece says them.
+    normals: Vec<Vec3>,
 }
 
 /// The colors of one number over all pieces of a mesh, by corner.

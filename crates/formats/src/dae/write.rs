@@ -145,6 +145,19 @@ fn geometry(part: &Part, number: usize, options: WriteOptions, out: &mut String)
             "<input semantic=\"TEXCOORD\" source=\"#{own}\" offset=\"{offset}\" set=\"{n}\"/>"
         );
     }
+    if let Some(normals) = Indexed::of_normals(part) {
+        let mut numbers = String::new();
+        for [x, y, z] in normals.values.iter().map(|normal| normal.map(f32::from_bits)) {
+            let _ = write!(numbers, "{x} {y} {z} ");
+        }
+        let own = format!("{id}-normals");
+        let (axes, count) = (["X", "Y", "Z"], normals.values.len());
+        source(&own, "normals", &axes, count, numbers.trim_end(), "", out);
+        columns.push(normals.of_corners);
+        let offset = columns.len() - 1;
+        let _ =
+            write!(inputs, "<input semantic=\"NORMAL\" source=\"#{own}\" offset=\"{offset}\"/>");
+    }
     let _ = writeln!(
         out,
         "<vertices id=\"{id}-vertices\"><input semantic=\"POSITION\" source=\"#{id}-positions\"/></vertices>"

@@ -201,7 +201,7 @@ impl File {
         let geometry = &part.geometry;
         let mesh = geometry.mesh();
         let sets = carried(&Format::Glb.abilities(), part);
-        let split = shipment.split(part, &sets, true);
+        let split = shipment.split(part, &sets, Format::Glb.abilities().split_by());
         let count = split.vertices.len();
 
         let mut attributes = Map::new();
@@ -219,9 +219,7 @@ impl File {
         self.accessors[index]["max"] = json!(max.to_array());
         attributes.insert("POSITION".to_owned(), json!(index));
 
-        let normals = geometry.vertex_normals();
-        let normals: Vec<Vec3> = split.vertices.iter().map(|&v| normals[v as usize]).collect();
-        let index = self.floats(&normals, "VEC3");
+        let index = self.floats(&split.normals(part), "VEC3");
         attributes.insert("NORMAL".to_owned(), json!(index));
 
         for (n, uv_set) in mesh.uv_sets().iter().enumerate() {

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use speckle_color::Encoding;
-use speckle_mesh::Placement;
+use speckle_mesh::{Placement, geometry::shading};
 use speckle_model::{ColorSet, Part};
 
 use super::{Loss, LossKind, STEPS, Weight, is_one_array};
@@ -87,13 +87,15 @@ impl Telling<'_> {
         let stored = |set: &&ColorSet| abilities.stores(set.placement);
         let splitting: Vec<&ColorSet> =
             self.sets.iter().copied().filter(|set| !stored(set)).collect();
-        let seams = abilities.uvs != UvRoom::None && is_one_array(abilities);
         let mesh = part.geometry.mesh();
-        if !splitting.is_empty() || (seams && !mesh.uv_sets().is_empty()) {
-            let added = self.shipment.split(part, &splitting, seams).added(part);
+        let by = abilities.split_by();
+        let splits = (by.uvs && !mesh.uv_sets().is_empty())
+            || (by.normals && shading::differ_at_vertices(mesh));
+        if !splitting.is_empty() || splits {
+            let added = self.shipment.split(part, &splitting, by).added(part);
             if added > 0 {
                 let text = format!(
-                    "{} vertices were added where colors or UVs change at a corner, {} become {}",
+                    "{} vertices were added where colors, UVs or normals change at a corner, {} become {}",
                     grouped(added),
                     grouped(mesh.vertex_count()),
                     grouped(mesh.vertex_count() + added)
@@ -204,6 +206,10 @@ impl Telling<'_> {
                 _ => format!("of its {there} UV sets the first goes along"),
             };
             self.say(LossKind::Uvs, Weight::Lost, text, "Take a format with room for them.");
+        }
+        if mesh.normals().is_some() && !abilities.normals {
+            let text = "its own normals are left out".to_owned();
+            self.say(LossKind::Normals, Weight::Lost, text, "Take a format with room for them.");
         }
     }
 

@@ -101,12 +101,14 @@ struct Obj {
     /// As many as positions once the first one came, empty before.
     colors: Vec<Rgba>,
     uvs: Vec<Vec2>,
-    normals: usize,
+    normals: Vec<Vec3>,
     bad_normals: usize,
     face_starts: Vec<u32>,
     corner_vertices: Vec<u32>,
     /// The UV of each corner, `u32::MAX` for none; empty until the first one comes.
     corner_uvs: Vec<u32>,
+    /// The normal of each corner, likewise.
+    corner_normals: Vec<u32>,
     objects: Names,
     /// What comments say of the set at the vertices, and of the one at the faces.
     told: [Option<(Option<String>, Numbers)>; 2],
@@ -125,11 +127,12 @@ impl Obj {
             positions: Vec::new(),
             colors: Vec::new(),
             uvs: Vec::new(),
-            normals: 0,
+            normals: Vec::new(),
             bad_normals: 0,
             face_starts: vec![0],
             corner_vertices: Vec::new(),
             corner_uvs: Vec::new(),
+            corner_normals: Vec::new(),
             objects: Names::new(stem),
             told: [None, None],
             groups: Names::new(""),
@@ -154,7 +157,7 @@ impl Obj {
             [b'v', b'n', blank, rest @ ..] if is_blank(*blank) => {
                 let mut numbers = [0.0; 3];
                 self.require(&mut numbers, rest, 3, line)?;
-                self.normals += 1;
+                self.normals.push(numbers.into());
                 let length = numbers.iter().map(|x| x * x).sum::<f32>();
                 self.bad_normals += usize::from(length < 1e-6 || !length.is_finite());
                 Ok(())
@@ -236,7 +239,7 @@ impl Obj {
         let first = self.corner_vertices.len();
         while !text.is_empty() && text[0] != b'#' {
             let (vertex, rest) = index(text, self.positions.len(), line)?;
-            let mut uv = u32::MAX;
+            let (mut uv, mut normal) = (u32::MAX, u32::MAX);
             text = rest;
             if let [b'/', rest @ ..] = text {
                 text = rest;
@@ -244,8 +247,7 @@ impl Obj {
                     (uv, text) = index(text, self.uvs.len(), line)?;
                 }
                 if let [b'/', rest @ ..] = text {
-                    // Normals are computed anew; their numbers only have to be some.
-                    (_, text) = index(rest, self.normals, line)?;
+                    (normal, text) = index(rest, self.normals.len(), line)?;
                 }
             }
             if vertex >= self.furthest[0].0 {
@@ -257,6 +259,10 @@ impl Obj {
                 if uv != u32::MAX && uv >= self.furthest[1].0 {
                     self.furthest[1] = (uv + 1, line);
                 }
+            }
+            if normal != u32::MAX || !self.corner_normals.is_empty() {
+                self.corner_normals.resize(self.corner_vertices.len(), u32::MAX);
+                self.corner_normals.push(normal);
             }
             self.corner_vertices.push(vertex);
             if !text.is_empty() && !is_blank(text[0]) {
@@ -329,6 +335,14 @@ impl Obj {
             let at = |&i: &u32| self.uvs.get(i as usize).copied().unwrap_or_default();
             self.corner_uvs.iter().map(at).collect()
         };
+        // A normal that does not exist says nothing.
+        let normals = if self.corner_normals.is_empty() {
+            Vec::new()
+        } else {
+            self.corner_normals.resize(self.corner_vertices.len(), u32::MAX);
+            let at = |&i: &u32| self.normals.get(i as usize).copied().unwrap_or_default();
+            self.corner_normals.iter().map(at).collect()
+        };
         let uv_sets =
             if uvs.is_empty() { Vec::new() } else { vec![UvSet { name: "UV".to_owned(), uvs }] };
         let arrays = MeshArrays {
@@ -336,6 +350,7 @@ impl Obj {
             face_starts: self.face_starts,
             corner_vertices: self.corner_vertices,
             uv_sets,
+            normals,
         };
         // A file with one named object or group is called as that.
         let used = |names: &Names| {

@@ -11,19 +11,21 @@ use speckle_mesh::Placement;
 use speckle_model::{Material, Part};
 
 use crate::{
-    Format, Light, Shipment, WriteOptions, Written, carried, note::ChannelNote, numbers::Numbers,
+    Format, Light, Shipment, WriteOptions, Written, carried, indexed::Indexed, note::ChannelNote,
+    numbers::Numbers,
 };
 
 /// Writes the parts.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     let mut stuff = MaterialTable::default();
     let mut body = Vec::new();
-    let (mut first_vertex, mut first_uv) = (1, 1);
+    let (mut first_vertex, mut first_uv, mut first_normal) = (1, 1, 1);
+    let abilities = Format::Obj.abilities();
     for part in shipment.parts {
-        let sets = carried(&Format::Obj.abilities(), part);
+        let sets = carried(&abilities, part);
         let chosen = sets.iter().copied().find(|set| set.placement != Placement::Face);
         let mesh = part.geometry.mesh();
-        let split = shipment.split(part, chosen.as_slice(), false);
+        let split = shipment.split(part, chosen.as_slice(), abilities.split_by());
         let of_faces = stuff.of_faces(part, options);
         let mut line = |args: std::fmt::Arguments| {
             body.write_fmt(args).expect("writing to memory cannot fail");
@@ -44,6 +46,11 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
         for uv in uvs.iter().flat_map(|set| &set.uvs) {
             line(format_args!("vt {} {}\n", uv.x, uv.y));
         }
+        let normals = Indexed::of_normals(part);
+        for normal in normals.iter().flat_map(|normals| &normals.values) {
+            let [x, y, z] = normal.map(f32::from_bits);
+            line(format_args!("vn {x} {y} {z}\n"));
+        }
         let mut current = None;
         for face in 0..mesh.face_count() {
             if let Some(of_faces) = &of_faces
@@ -55,15 +62,20 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
             line(format_args!("f"));
             for corner in mesh.face_corners(face) {
                 let vertex = first_vertex + split.of_corner[corner] as usize;
-                match uvs {
-                    Some(_) => line(format_args!(" {vertex}/{}", first_uv + corner)),
-                    None => line(format_args!(" {vertex}")),
+                let uv = uvs.map(|_| first_uv + corner);
+                let own = normals.as_ref().map(|own| own.of_corners[corner] as usize);
+                match (uv, own.map(|own| first_normal + own)) {
+                    (Some(uv), Some(normal)) => line(format_args!(" {vertex}/{uv}/{normal}")),
+                    (Some(uv), None) => line(format_args!(" {vertex}/{uv}")),
+                    (None, Some(normal)) => line(format_args!(" {vertex}//{normal}")),
+                    (None, None) => line(format_args!(" {vertex}")),
                 }
             }
             line(format_args!("\n"));
         }
         first_vertex += split.vertices.len();
         first_uv += uvs.map_or(0, |set| set.uvs.len());
+        first_normal += normals.map_or(0, |normals| normals.values.len());
     }
     let light = options.light(Light::Encoded);
     let mut head =

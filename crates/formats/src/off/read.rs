@@ -42,7 +42,7 @@ pub fn read(file: &MeshFile, options: &Reading) -> Result<Content, FormatError> 
         let name = if is_taken { format!("{name} (faces)") } else { name.to_owned() };
         sets.push(RawSet { name, placement, numbers, values });
     }
-    let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets: Vec::new() };
+    let arrays = MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
     content.take_part(RawPart::new(file.stem().to_owned(), arrays, sets), options.budget)?;
     Ok(content)
 }

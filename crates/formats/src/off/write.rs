@@ -24,7 +24,12 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
                 sets.find(|set| (set.placement == Placement::Face) == at_faces)
             };
             let (at_vertices, at_faces) = (find(false), find(true));
-            (part, shipment.split(part, at_vertices.as_slice(), false), at_vertices, at_faces)
+            (
+                part,
+                shipment.split(part, at_vertices.as_slice(), abilities.split_by()),
+                at_vertices,
+                at_faces,
+            )
         })
         .collect();
     let has_vertex_colors = shares.iter().any(|(_, _, at_vertices, _)| at_vertices.is_some());

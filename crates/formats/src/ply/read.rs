@@ -50,6 +50,7 @@ struct Content {
     /// Those without a name of their own first, then each group of named ones.
     vertex_colors: Vec<Colors>,
     vertex_uvs: Vec<Vec2>,
+    vertex_normals: Vec<Vec3>,
     face_starts: Vec<u32>,
     corner_vertices: Vec<u32>,
     face_colors: Vec<Colors>,
@@ -136,11 +137,15 @@ impl Content {
         };
         let uv_sets =
             if uvs.is_empty() { vec![] } else { vec![UvSet { name: "UV".to_owned(), uvs }] };
+        let at = |&v: &u32| self.vertex_normals.get(v as usize).copied().unwrap_or_default();
+        let count = if self.vertex_normals.is_empty() { 0 } else { self.corner_vertices.len() };
+        let normals = self.corner_vertices.iter().take(count).map(at).collect();
         let arrays = MeshArrays {
             positions: self.positions,
             face_starts: self.face_starts,
             corner_vertices: self.corner_vertices,
             uv_sets,
+            normals,
         };
         let part = RawPart::new(name.to_owned(), arrays, sets);
         Found { parts: vec![part], notes: self.notes, ..Found::default() }
@@ -212,6 +217,7 @@ fn read_by_all_cores(header: &Header, bytes: &[u8], limits: Limits) -> Option<Co
         whole.positions.extend(piece.positions);
         join(&mut whole.vertex_colors, piece.vertex_colors);
         whole.vertex_uvs.extend(piece.vertex_uvs);
+        whole.vertex_normals.extend(piece.vertex_normals);
         whole.face_starts.extend(piece.face_starts.iter().skip(1).map(|start| start + before));
         whole.corner_vertices.extend(piece.corner_vertices);
         join(&mut whole.face_colors, piece.face_colors);
@@ -315,6 +321,9 @@ fn read_vertices<S: Stream>(
         row.put_colors(&mut content.vertex_colors);
         if row.has_uv {
             content.vertex_uvs.push(Vec2::new(row.values[slot::U], row.values[slot::U + 1]));
+        }
+        if row.has_normal {
+            content.vertex_normals.push(Vec3::from_slice(&row.values[slot::N..]));
         }
     }
     Ok(())

@@ -93,7 +93,7 @@ fn columns(parts: &[Part], light: Light, at_faces: bool) -> Vec<Column<'_>> {
 /// Writes the parts; several are joined into the one mesh that a PLY file holds.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
     let parts = shipment.parts;
-    let light = options.light(Light::Encoded);
+    let (light, abilities) = (options.light(Light::Encoded), Format::Ply.abilities());
     let (at_vertices, at_faces) = (columns(parts, light, false), columns(parts, light, true));
     let shares: Vec<Share> = parts
         .iter()
@@ -101,21 +101,25 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
         .map(|(number, part)| {
             let sets: Vec<&ColorSet> =
                 at_vertices.iter().filter_map(|column| column.sets[number]).collect();
-            Share { part, split: shipment.split(part, &sets, false) }
+            Share { part, split: shipment.split(part, &sets, abilities.split_by()) }
         })
         .collect();
     let wide_counts = needs_wide_counts(&shares);
     let mut body = Writer { out: Vec::new(), form: options.body, wide_counts };
     let head = head(&shares, shipment, (&at_vertices, &at_faces), options);
     body.out.extend_from_slice(head.as_bytes());
-    let has_uvs = has_uvs(&shares);
+    let (has_uvs, has_normals) = (has_uvs(&shares), has_normals(&shares));
     for (number, share) in shares.iter().enumerate() {
         let mut colors: Vec<_> = at_vertices
             .iter()
             .map(|column| column.sets[number].map(|set| share.split.values(share.part, set)))
             .collect();
-        for &vertex in &share.split.vertices {
+        let normals = if has_normals { share.split.normals(share.part) } else { Vec::new() };
+        for (n, &vertex) in share.split.vertices.iter().enumerate() {
             for x in share.part.geometry.mesh().positions()[vertex as usize].to_array() {
+                body.float(x);
+            }
+            for x in normals.get(n).map(|normal| normal.to_array()).into_iter().flatten() {
                 body.float(x);
             }
             for color in &mut colors {
@@ -154,6 +158,10 @@ pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
 
 fn has_uvs(shares: &[Share]) -> bool {
     shares.iter().any(|share| !share.part.geometry.mesh().uv_sets().is_empty())
+}
+
+fn has_normals(shares: &[Share]) -> bool {
+    shares.iter().any(|share| share.part.geometry.mesh().normals().is_some())
 }
 
 fn head(
@@ -200,6 +208,9 @@ fn head(
     };
     let _ = writeln!(head, "element vertex {vertices}");
     head.push_str("property float x\nproperty float y\nproperty float z\n");
+    if has_normals(shares) {
+        head.push_str("property float nx\nproperty float ny\nproperty float nz\n");
+    }
     colors(&mut head, at_vertices);
     let _ = writeln!(head, "element face {faces}");
     let count = if needs_wide_counts(shares) { "uint" } else { "uchar" };

@@ -97,7 +97,7 @@ fn content(triangles: Triangles, stem: &str, tolerance: f32) -> Content {
         face_starts: (0..=corner_vertices.len() as u32 / 3).map(|face| 3 * face).collect(),
         positions,
         corner_vertices,
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     let name = match names.as_slice() {
         [one] if !one.is_empty() => one.clone(),

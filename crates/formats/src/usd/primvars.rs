@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use glam::Vec2;
+use glam::{Vec2, Vec3};
 use openusd::{
     sdf::Value,
     usd::{Attribute, TimeCode},
@@ -21,6 +21,9 @@ use crate::{FormatError, Light, RawSet, numbers::Numbers};
 
 /// What the namespace of primvars begins with.
 pub const NAMESPACE: &str = "primvars:";
+
+/// What normals are called, as an attribute and as a primvar, which goes before it.
+pub const NORMALS: &str = "normals";
 
 /// Which element a row belongs to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -42,6 +45,8 @@ pub enum Kind {
     Values,
     /// Places in an image.
     Uvs,
+    /// Directions that the surface looks.
+    Normals,
 }
 
 /// A primvar of a mesh, its indices resolved.
@@ -80,12 +85,15 @@ impl Primvar {
             "color3f" | "color3d" | "color3h" | "color4f" | "color4d" | "color4h" | "float3"
             | "double3" | "half3" | "float4" | "double4" | "half4" => Kind::Values,
             "float" | "double" | "half" if name == "displayOpacity" => Kind::Values,
+            "normal3f" | "normal3d" | "normal3h" => Kind::Normals,
             _ => return Ok(None),
         };
         let value = attribute.get_at::<Value>(TimeCode::EARLIEST).map_err(said)?;
         let Some(rows) = value.and_then(|value| files.rows(value)) else { return Ok(None) };
         let word = attribute.get_metadata::<Value>("interpolation").map_err(said)?;
-        let interpolation = match text(word.as_ref()).unwrap_or("constant") {
+        // Normals of a mesh that say nothing else are of its points (UsdGeomPointBased).
+        let usual = if name == NORMALS { "vertex" } else { "constant" };
+        let interpolation = match text(word.as_ref()).unwrap_or(usual) {
             "constant" => Interpolation::Constant,
             "uniform" => Interpolation::Uniform,
             "vertex" | "varying" => Interpolation::Vertex,
@@ -145,6 +153,28 @@ impl Primvar {
         let is_first = arrays.uv_sets.is_empty();
         let name = if is_first { "UV".to_owned() } else { self.name.clone() };
         Some(UvSet { name, uvs })
+    }
+
+    /// The same as normals of the corners.
+    pub fn normals(&self, arrays: &MeshArrays) -> Option<Vec<Vec3>> {
+        if self.kind != Kind::Normals || self.rows.width != 3 || !self.fits(arrays) {
+            return None;
+        }
+        let at = |row: usize| Vec3::from_slice(self.row(row));
+        let corners = 0..arrays.corner_vertices.len();
+        let of_faces = || arrays.face_starts.windows(2).zip(0_usize..);
+        Some(match self.interpolation {
+            Interpolation::Constant => corners.map(|_| at(0)).collect(),
+            Interpolation::Uniform => of_faces()
+                .flat_map(|(bounds, face)| (bounds[0]..bounds[1]).map(move |_| face))
+                .map(at)
+                .collect(),
+            Interpolation::Vertex => {
+                let vertices = arrays.corner_vertices.iter().map(|&v| v as usize);
+                vertices.map(|v| if v < self.count() { at(v) } else { Vec3::ZERO }).collect()
+            }
+            Interpolation::FaceVarying => corners.map(at).collect(),
+        })
     }
 
     /// The same as a set, with the opacity of its elements where that is a primvar of its own.

@@ -5,7 +5,7 @@
 
 use std::{rc::Rc, sync::Arc};
 
-use glam::{DMat4, Vec3};
+use glam::{DMat3, DMat4, Vec3};
 use openusd::{
     schemas::geom::{Imageable, Xformable},
     sdf::{Path, Value},
@@ -17,9 +17,11 @@ use speckle_model::{MOST_SETS, ProjectTraits};
 use super::{
     broken,
     files::{Files, Rows},
-    primvars::{Interpolation, NAMESPACE, Primvar, text},
+    primvars::{Interpolation, Kind, NAMESPACE, NORMALS, Primvar, text},
 };
-use crate::{Content, FormatError, MeshFile, Origin, Place, RawPart, Reading, package};
+use crate::{
+    Content, FormatError, MeshFile, Origin, Place, RawPart, Reading, admit::turn_normals, package,
+};
 
 /// Room on the stack: text and paths are read by functions that call themselves.
 const STACK: usize = 64 << 20;
@@ -396,7 +398,7 @@ fn mesh(
         positions: points.chunks_exact(3).map(Vec3::from_slice).collect(),
         face_starts,
         corner_vertices,
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     let mut own: Vec<Rc<Primvar>> =
         primvars(stage, spot, files)?.into_iter().map(Rc::new).collect();
@@ -405,12 +407,21 @@ fn mesh(
     own.extend(above);
     // What is shown comes first, then the others by their names.
     own.sort_by(|a, b| (a.name != SHOWN, &a.name).cmp(&(b.name != SHOWN, &b.name)));
+    if own.iter().all(|own| own.name != NORMALS) {
+        own.extend(Primvar::read(&prim.attribute(NORMALS), NORMALS, files)?.map(Rc::new));
+    }
     let opacity = own.iter().find(|own| own.name == OPACITY).cloned();
     let mut sets = Vec::new();
     for own in own.iter().filter(|own| own.name != OPACITY) {
         options.budget.memory(4 * own.rows.numbers.len())?;
         if let Some(uvs) = own.uvs(&arrays) {
             arrays.uv_sets.push(uvs);
+            continue;
+        }
+        if own.kind == Kind::Normals {
+            if own.name == NORMALS {
+                arrays.normals = own.normals(&arrays).unwrap_or_default();
+            }
             continue;
         }
         let opacity = opacity.as_deref().filter(|_| own.name == SHOWN);
@@ -422,6 +433,7 @@ fn mesh(
     if placed != DMat4::IDENTITY {
         let moved = |p: &Vec3| placed.transform_point3(p.as_dvec3()).as_vec3();
         arrays.positions.iter_mut().for_each(|p| *p = moved(p));
+        turn_normals(&mut arrays.normals, DMat3::from_mat4(placed).as_mat3());
     }
     let orientation = value("orientation")?;
     let is_left = text(orientation.as_ref()) == Some("leftHanded");

@@ -7,7 +7,7 @@ use std::{
 };
 
 use speckle_color::{Encoding, Rgba};
-use speckle_mesh::{Placement, UpAxis};
+use speckle_mesh::{Placement, UpAxis, geometry::shading};
 use speckle_model::{ColorSet, Part};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
@@ -108,6 +108,12 @@ fn mesh(part: &Part, name: &str, options: WriteOptions, out: &mut String) {
         let name = names.free(if n == 0 { "st" } else { &uvs.name }, "st");
         list(out, &format!("texCoord2f[] primvars:{name}"), uvs.uvs.iter(), |out, uv| {
             let _ = write!(out, "({}, {})", uv.x, uv.y);
+        });
+        interpolated(out, "faceVarying", None);
+    }
+    if let Some(normals) = shading::own_at(&part.geometry, Placement::Corner) {
+        list(out, "normal3f[] normals", normals.iter(), |out, n| {
+            let _ = write!(out, "({}, {}, {})", n.x, n.y, n.z);
         });
         interpolated(out, "faceVarying", None);
     }

@@ -2,7 +2,7 @@
 
 use std::{collections::HashMap, fmt::Write as _};
 
-use glam::{Mat4, Quat, Vec2, Vec3};
+use glam::{Mat3, Mat4, Quat, Vec2, Vec3};
 use speckle_color::Rgba;
 use speckle_mesh::{
     Placement, Unit, UpAxis,
@@ -13,7 +13,9 @@ use speckle_model::{ColorSet, Part};
 use super::node::{Node, NodeField};
 use crate::{
     Content, Format, FormatError, Light, MeshFile, Place, RawPart, RawSet, Reading, Shipment,
-    WriteOptions, carried,
+    WriteOptions,
+    admit::turn_normals,
+    carried,
     indexed::{Indexed, plainest},
     numbers::Numbers,
     xml::{self, Element},
@@ -87,6 +89,15 @@ fn of_part(part: &Part, options: WriteOptions) -> Node {
             "texCoord",
             Node::new("TextureCoordinate").with("point", NodeField::Many(points)),
         ));
+    }
+    if let Some(normals) = Indexed::of_normals(part) {
+        faces = faces.with("normalIndex", NodeField::Many(by_face(part, &normals.of_corners)));
+        let mut vectors = String::new();
+        for [x, y, z] in normals.values.iter().map(|normal| normal.map(f32::from_bits)) {
+            let _ = write!(vectors, "{x} {y} {z} ");
+        }
+        vectors.pop();
+        nodes.push(("normal", Node::new("Normal").with("vector", NodeField::Many(vectors))));
     }
     for (field, node) in nodes {
         faces = faces.holding(field, node);
@@ -232,6 +243,7 @@ impl<'a> Scene<'a, '_> {
             let Some((mut arrays, sets)) = made else { continue };
             if placed != Mat4::IDENTITY {
                 arrays.positions.iter_mut().for_each(|p| *p = placed.transform_point3(*p));
+                turn_normals(&mut arrays.normals, Mat3::from_mat4(placed));
             }
             let title = info.and_then(|info| info.attribute("title")).map(str::trim);
             let own = title.filter(|title| !title.is_empty()).or(shape.attribute("DEF"));
@@ -272,11 +284,13 @@ impl<'a> Scene<'a, '_> {
             corners.turn_over();
         }
         let uv_sets = uv_sets(node, find(&["TextureCoordinate"]), &corners)?;
+        let normals = normals(node, find(&["Normal"]), &corners)?;
         let arrays = MeshArrays {
             positions,
             face_starts: corners.face_starts.clone(),
             corner_vertices: corners.vertices.clone(),
             uv_sets,
+            normals,
         };
         let colors: Vec<Rgba> = match (find(&["Color"]), find(&["ColorRGBA"])) {
             (Some(node), _) => {
@@ -392,6 +406,33 @@ fn uv_sets(
     };
     let uvs = (0..corners.vertices.len()).map(uv).collect();
     Ok(vec![UvSet { name: "UV".to_owned(), uvs }])
+}
+
+/// The normals of the corners, where a node says them: by point, by corner or by face.
+fn normals(
+    node: &Element,
+    owner: Option<&Element>,
+    corners: &Corners,
+) -> Result<Vec<Vec3>, FormatError> {
+    let vectors = numbers(owner, "vector", 3)?;
+    let vectors: Vec<Vec3> = vectors.chunks_exact(3).map(Vec3::from_slice).collect();
+    if vectors.is_empty() {
+        return Ok(Vec::new());
+    }
+    let index = list(node, "normalIndex")?;
+    let at = |entry: i64| {
+        let found = usize::try_from(entry).ok().and_then(|i| vectors.get(i));
+        found.copied().unwrap_or_default()
+    };
+    if flag(node, "normalPerVertex", true) {
+        return Ok((0..corners.vertices.len()).map(|c| at(corners.entry(&index, c))).collect());
+    }
+    let of_face = |face: usize| match index.as_slice() {
+        [] => at(face as i64),
+        index => at(index.get(face).copied().unwrap_or(-1)),
+    };
+    let faces = corners.face_starts.windows(2).zip(0_usize..);
+    Ok(faces.flat_map(|(own, face)| (own[0]..own[1]).map(move |_| of_face(face))).collect())
 }
 
 /// A set of colors, at the plainest placement that holds them.

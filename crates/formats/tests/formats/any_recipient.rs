@@ -34,7 +34,7 @@ fn roof(name: &str, shift: f32, sets: Vec<(Placement, Encoding, u8)>) -> NewPart
         positions: points.map(|[x, y, z]| Vec3::new(x + shift, y, z)).to_vec(),
         face_starts: vec![0, 4, 8, 11],
         corner_vertices: vec![0, 1, 2, 3, 3, 2, 4, 5, 2, 6, 3],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let set = |(number, (placement, encoding, seed)): (usize, (Placement, Encoding, u8))| {

@@ -19,6 +19,7 @@ fn tent(name: &str, sets: Vec<NewSet>) -> NewPart {
         face_starts: vec![0, 3, 6],
         corner_vertices: vec![0, 1, 2, 1, 3, 2],
         uv_sets: vec![UvSet { name: "UV".into(), uvs: uvs.to_vec() }],
+        ..MeshArrays::default()
     })
     .unwrap();
     NewPart::new(name, mesh, sets)
@@ -133,7 +134,7 @@ fn a_polygon_of_many_corners_goes_out_as_it_came_and_is_cut_for_a_glb() {
         positions,
         face_starts: vec![0, n],
         corner_vertices: (0..n).collect(),
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let parts = into_parts(vec![NewPart::new("Star", mesh, vec![])]);

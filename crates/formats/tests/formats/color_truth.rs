@@ -28,7 +28,7 @@ fn sheet(n: u32) -> Mesh {
         positions: (0..side * side).map(point).collect(),
         face_starts: (0..=2 * n * n).map(|f| 3 * f).collect(),
         corner_vertices,
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap()
 }

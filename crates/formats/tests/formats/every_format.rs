@@ -51,9 +51,13 @@ fn fan() -> impl Strategy<Value = NewPart> {
                 }
                 face_starts.push(corner_vertices.len() as u32);
             }
-            let mesh =
-                Mesh::new(MeshArrays { positions, face_starts, corner_vertices, uv_sets: vec![] })
-                    .unwrap();
+            let mesh = Mesh::new(MeshArrays {
+                positions,
+                face_starts,
+                corner_vertices,
+                ..MeshArrays::default()
+            })
+            .unwrap();
             let set = |name: &str, placement: Placement, encoding, from: usize| {
                 let values =
                     (0..placement.count(&mesh)).map(|i| numbers[(from + i) % 64]).collect();
@@ -157,6 +161,7 @@ fn maps_are_written_in_the_numbers_of_their_format() {
             name: "UV".into(),
             uvs: [[0., 0.], [1., 0.], [1., 1.], [0., 1.]].map(Vec2::from).to_vec(),
         }],
+        ..MeshArrays::default()
     })
     .unwrap();
     let set = |name: &str, encoding| {

@@ -315,6 +315,7 @@ fn tube(around: u32) -> NewPart {
         face_starts: (0..=2 * around).map(|face| 3 * face).collect(),
         corner_vertices,
         uv_sets: vec![UvSet { name: "UV".to_owned(), uvs }],
+        ..MeshArrays::default()
     });
     let mesh = mesh.unwrap();
     let mut set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Data, [1.0; 4], &mesh);

@@ -35,6 +35,7 @@ fn square(with: With) -> Vec<Part> {
         uv_sets: (0..with.uv_sets)
             .map(|n| UvSet { name: format!("UV {n}"), uvs: (0..corners).map(uv).collect() })
             .collect(),
+        ..MeshArrays::default()
     })
     .unwrap();
     let number = if with.between_steps { 0.1234 } else { 0.2 };

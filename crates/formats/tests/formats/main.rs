@@ -11,6 +11,7 @@ mod glb;
 mod losses;
 mod materials;
 mod meaning;
+mod normals;
 mod obj;
 mod packages;
 mod ply;

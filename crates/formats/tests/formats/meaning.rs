@@ -28,7 +28,7 @@ fn hut(size: f32) -> Part {
             0, 3, 2, 1, 0, 1, 5, 4, 1, 2, 6, 9, 5, 2, 3, 7, 6, 3, 0, 4, 8, 7, 4, 5, 9, 8, 6, 7, 8,
             9,
         ],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     });
     let coat = NewSet {
         name: "Coat".into(),
@@ -81,7 +81,7 @@ fn a_flat_underside_tells_which_way_is_up() {
     assert_eq!(import.reasons.up, "by its flat underside at the bottom of Z");
     // Lying on its back, so that its floor looks along −y.
     let mut lying = standing.clone();
-    let turned = standing.geometry.mesh().moved(|p| Vec3::new(p.x, p.z, -p.y)).unwrap();
+    let turned = standing.geometry.mesh().moved(|p| Vec3::new(p.x, p.z, -p.y), |n| n).unwrap();
     lying.geometry = std::sync::Arc::new(speckle_mesh::Geometry::new(turned));
     let import = guessed(Format::Obj, &lying, GUESS());
     assert_eq!(
@@ -92,7 +92,7 @@ fn a_flat_underside_tells_which_way_is_up() {
     let tip = standing
         .geometry
         .mesh()
-        .moved(|p| Vec3::new(p.x + 0.3 * p.y, p.y + 0.3 * p.z, p.z + 0.4 * p.x));
+        .moved(|p| Vec3::new(p.x + 0.3 * p.y, p.y + 0.3 * p.z, p.z + 0.4 * p.x), |n| n);
     lying.geometry = std::sync::Arc::new(speckle_mesh::Geometry::new(tip.unwrap()));
     let import = guessed(Format::Ply, &lying, GUESS());
     assert_eq!(

@@ -24,7 +24,7 @@ fn plank(name: &str) -> NewPart {
         positions: positions.map(Vec3::from).to_vec(),
         face_starts: vec![0, 4],
         corner_vertices: vec![0, 1, 2, 3],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     })
     .unwrap();
     let set = |name: &str, placement, encoding, last: f32| NewSet {

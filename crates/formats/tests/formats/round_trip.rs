@@ -12,24 +12,26 @@ use speckle_model::{NewPart, NewSet};
 
 use crate::common::{into_parts, read};
 
-/// Any well-formed mesh of a few polygons, with a set per vertex and UVs; every vertex is used.
+/// Any well-formed mesh of a few polygons, with a set per vertex, UVs and normals of its own; every vertex
+/// is used.
 fn part() -> impl Strategy<Value = NewPart> {
     let number = prop_oneof![-1e3_f32..1e3, -1e-3_f32..1e-3, Just(0.0_f32)];
     let point = prop::array::uniform3(number);
     let polygons = prop::collection::vec(3..7_usize, 1..8);
     let unit = || 0.0_f32..=1.0;
-    (polygons, any::<bool>())
-        .prop_flat_map(move |(sizes, with_uvs)| {
+    (polygons, any::<[bool; 2]>())
+        .prop_flat_map(move |(sizes, with)| {
             let corners: usize = sizes.iter().sum();
             (
                 Just(sizes),
-                Just(with_uvs),
+                Just(with),
                 prop::collection::vec(point.clone(), corners),
                 prop::collection::vec(prop::array::uniform4(unit()), corners),
                 prop::collection::vec(prop::array::uniform2(-2.0_f32..2.0), corners),
+                prop::collection::vec(prop::array::uniform3(-1.0_f32..1.0), corners),
             )
         })
-        .prop_map(|(sizes, with_uvs, points, colors, uvs)| {
+        .prop_map(|(sizes, [with_uvs, with_normals], points, colors, uvs, normals)| {
             let mut face_starts = vec![0];
             for size in &sizes {
                 face_starts.push(face_starts[face_starts.len() - 1] + *size as u32);
@@ -42,6 +44,11 @@ fn part() -> impl Strategy<Value = NewPart> {
                 // Each face on vertices of its own, and the first one shared with the second.
                 corner_vertices: (0..count as u32).collect(),
                 uv_sets: if with_uvs { vec![UvSet { name: "UV".into(), uvs }] } else { vec![] },
+                normals: if with_normals {
+                    normals.into_iter().map(|n| Vec3::from(n).normalize_or(Vec3::X)).collect()
+                } else {
+                    vec![]
+                },
             })
             .unwrap();
             let (placement, encoding) = (Placement::Vertex, Encoding::Data);
@@ -63,7 +70,13 @@ proptest! {
             let export = write(format, &Shipment::of(&parts), options).unwrap();
             let back = read(name, &export.bytes).unwrap();
             prop_assert_eq!(&back.parts[0].name, "Any part");
-            prop_assert_eq!(&back.parts[0].mesh, parts[0].geometry.mesh());
+            let [theirs, ours] = [&back.parts[0].mesh, parts[0].geometry.mesh()];
+            let [bare, own] = [theirs, ours].map(|mesh| mesh.with_normals(vec![]).unwrap());
+            prop_assert_eq!(bare, own);
+            prop_assert_eq!(theirs.normals().is_some(), ours.normals().is_some());
+            for (a, b) in theirs.normals().into_iter().flatten().zip(ours.normals().into_iter().flatten()) {
+                prop_assert!(a.distance(*b) < 1e-6);
+            }
             prop_assert_eq!(&back.parts[0].sets[0].values, &*parts[0].sets[0].values);
         }
     }
@@ -91,6 +104,9 @@ proptest! {
                 prop_assert_eq!(theirs.sets[0].values[vertex as usize], value);
                 if let (Some(a), Some(b)) = (theirs.mesh.uv_sets().first(), mesh.uv_sets().first()) {
                     prop_assert!(a.uvs[corner].distance(b.uvs[ours]) < 1e-6);
+                }
+                if let (Some(a), Some(b)) = (theirs.mesh.normals(), mesh.normals()) {
+                    prop_assert!(a[corner].distance(b[ours]) < 1e-6);
                 }
             }
         }

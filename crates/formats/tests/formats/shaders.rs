@@ -175,7 +175,7 @@ fn a_note_tells_what_recipes_packed() {
         ],
         face_starts: vec![0, 3],
         corner_vertices: vec![0, 1, 2],
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     };
     let mut document = Document::default();
     let part = NewPart::new("Part", Mesh::new(arrays).unwrap(), vec![]);
@@ -336,7 +336,7 @@ fn code_reads_sets_where_the_file_has_them() {
         positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y],
         face_starts: vec![0, 3],
         corner_vertices: vec![0, 1, 2],
-        uv_sets: Vec::new(),
+        ..MeshArrays::default()
     })
     .unwrap();
     let set = |name: &str, encoding, x: f32| {

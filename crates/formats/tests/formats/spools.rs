@@ -24,7 +24,7 @@ fn buoy(name: &str, colors: [[f32; 4]; 4]) -> NewPart {
         positions: vec![Vec3::ZERO, Vec3::X * 9.0, Vec3::Y * 9.0, Vec3::Z * 9.0],
         face_starts: vec![0, 3, 6, 9, 12],
         corner_vertices: vec![0, 2, 1, 0, 1, 3, 1, 2, 3, 2, 0, 3],
-        uv_sets: vec![],
+        ..MeshArrays::default()
     });
     let set = |name: &str, values: Vec<[f32; 4]>| NewSet {
         name: name.into(),

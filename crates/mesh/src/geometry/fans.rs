@@ -11,7 +11,7 @@ use super::{
 };
 
 /// The corners at each point in fans: those of faces that meet at edges there which bend by less
-/// than 45°, however a file split their vertices. All corners of a smooth surface at one point are
+/// than an angle, however a file split their vertices. All corners of a smooth surface at one point are
 /// one fan, each side of a hard edge is one, and so is each side of a sheet folded back on itself.
 #[derive(Clone, Debug)]
 pub struct Fans {
@@ -25,9 +25,16 @@ pub struct Fans {
 type Corners = SmallVec<[u32; 8]>;
 
 impl Fans {
-    /// Those of a mesh.
+    /// Those of a mesh, as far as a surface counts as smooth: 45°.
     #[must_use]
     pub fn of(geometry: &Geometry) -> Self {
+        Self::bending(geometry, SMOOTH_BELOW_DEGREES)
+    }
+
+    /// Those of a mesh where edges bend by less than an angle in degrees.
+    #[must_use]
+    pub fn bending(geometry: &Geometry, degrees: f32) -> Self {
+        let smooth = degrees.to_radians().cos();
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
         // Asked for before work is shared out: see `Geometry`.
         let _ = geometry.face_normals();
@@ -35,7 +42,7 @@ impl Fans {
             .into_par_iter()
             .with_min_len(1024)
             .filter(|&vertex| topology.point_of(vertex) == vertex)
-            .flat_map_iter(|vertex| led_at(geometry, topology.corners_at(vertex)))
+            .flat_map_iter(|vertex| led_at(geometry, topology.corners_at(vertex), smooth))
             .collect();
         let mut of_corners = vec![0; mesh.corner_count()];
         for (corner, first) in led {
@@ -113,20 +120,20 @@ fn beyond(geometry: &Geometry, corner: u32, edge: usize) -> impl Iterator<Item =
     })
 }
 
-/// Each corner at a point with the first one of its fan.
-fn led_at(geometry: &Geometry, corners: &[u32]) -> SmallVec<[(u32, u32); 8]> {
+/// Each corner at a point with the first one of its fan; `smooth` is the cosine of the bend up to which
+/// edges join.
+fn led_at(geometry: &Geometry, corners: &[u32], smooth: f32) -> SmallVec<[(u32, u32); 8]> {
     if corners.len() > CROWD {
         // So many are no smooth surface.
         return corners.iter().map(|&corner| (corner, corner)).collect();
     }
     let (normals, topology) = (geometry.face_normals(), geometry.topology());
-    let smooth = SMOOTH_BELOW_DEGREES.to_radians().cos();
     let normal = |corner: u32| normals[topology.face_of(corner as usize)];
     let mut led: SmallVec<[(u32, u32); 8]> = corners.iter().map(|&c| (c, c)).collect();
     for &corner in corners {
         for edge in edges_at(geometry, corner as usize) {
             for other in beyond(geometry, corner, edge) {
-                if normal(corner).dot(normal(other)) < smooth {
+                if normal(corner).dot(normal(other)) <= smooth {
                     continue;
                 }
                 let lead = |c: u32| led.iter().find(|(at, _)| *at == c).map_or(c, |(_, l)| *l);

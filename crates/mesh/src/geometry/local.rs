@@ -7,8 +7,10 @@
 //! stay as they are, and so does what lies at their edges.
 
 mod collapse;
+mod corner;
 
-use glam::{Vec2, Vec3};
+use corner::CornerData;
+use glam::Vec3;
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
@@ -22,9 +24,6 @@ use crate::{
 
 /// Old elements with weights that sum to 1.
 type Mix = SmallVec<[(u32, f32); 4]>;
-
-/// The coordinates of a triangle's corners in each UV set.
-type TriangleUvs = SmallVec<[[Vec2; 3]; 1]>;
 
 /// How far a face may turn when an edge is collapsed or flipped: the least cosine.
 const LEAST_TURN: f32 = 0.2;
@@ -42,6 +41,7 @@ pub struct LocalEdit<'a> {
     points: FxHashMap<u32, Vec3>,
     triangles: FxHashMap<u32, [u32; 3]>,
     uvs: Vec<FxHashMap<u32, [[f32; 2]; 3]>>,
+    normals: FxHashMap<u32, [[f32; 3]; 3]>,
     /// What the elements of now come from, where that is not the one of the same number.
     vertices: FxHashMap<u32, Mix>,
     corners: FxHashMap<u32, [Mix; 3]>,
@@ -63,6 +63,7 @@ impl Geometry {
             points: FxHashMap::default(),
             triangles: FxHashMap::default(),
             uvs,
+            normals: FxHashMap::default(),
             vertices: FxHashMap::default(),
             corners: FxHashMap::default(),
             faces: FxHashMap::default(),
@@ -146,8 +147,8 @@ impl LocalEdit<'_> {
         self.faces.get(&face).copied().unwrap_or(face)
     }
 
-    fn uvs_at(&self, corner: usize) -> SmallVec<[Vec2; 2]> {
-        self.mesh().uv_sets().iter().map(|set| set.uvs[corner]).collect()
+    fn data_at(&self, corner: usize) -> CornerData {
+        CornerData::at(self.mesh().arrays(), corner)
     }
 
     /// What is where something is about to change.
@@ -163,6 +164,10 @@ impl LocalEdit<'_> {
             for (set, kept) in mesh.uv_sets().iter().zip(&mut self.uvs) {
                 let of = |i: usize| set.uvs[corners.start + i].to_array();
                 kept.entry(face).or_insert_with(|| [of(0), of(1), of(2)]);
+            }
+            if let Some(normals) = mesh.normals() {
+                let of = |i: usize| normals[corners.start + i].to_array();
+                self.normals.entry(face).or_insert_with(|| [of(0), of(1), of(2)]);
             }
         }
         for &vertex in vertices.iter().filter(|&&vertex| (vertex as usize) < self.counts[0]) {
@@ -236,20 +241,16 @@ impl LocalEdit<'_> {
 
         let mut faces: Vec<u32> = cuts.iter().map(|(c, ..)| self.face_of(*c) as u32).collect();
         let first_new = self.mesh().face_count() as u32;
-        let mut added: Vec<([u32; 3], TriangleUvs)> = Vec::new();
-        let mut turned: Vec<(usize, u32, SmallVec<[Vec2; 2]>)> = Vec::new();
+        let mut added: Vec<([u32; 3], [CornerData; 3])> = Vec::new();
+        let mut turned: Vec<(usize, u32, CornerData)> = Vec::new();
         for (new, &(c, vertex, along)) in (first_new..).zip(&cuts) {
             let face = self.face_of(c) as u32;
             let start = self.mesh().face_corners(face as usize).start;
             let (b, third) = (self.on(c, 1), self.on(c, 2));
             let [mix_a, mix_b, mix_third] = [c, b, third].map(|c| self.corner_mix(c));
             let between = mixed(&[(&mix_a, 1.0 - along), (&mix_b, along)]);
-            let uvs: SmallVec<[Vec2; 2]> = self
-                .uvs_at(c)
-                .iter()
-                .zip(self.uvs_at(b))
-                .map(|(uv, other)| uv.lerp(other, along))
-                .collect();
+            let data_b = self.data_at(b);
+            let data = self.data_at(c).lerp(&data_b, along);
             // a, m, c stay where a, b, c were; m, b, c come.
             let mut own = [Mix::new(), Mix::new(), Mix::new()];
             own[c - start] = mix_a;
@@ -259,32 +260,21 @@ impl LocalEdit<'_> {
             self.corners.insert(new, [between, mix_b, mix_third]);
             let from = self.face_from(face);
             self.faces.insert(new, from);
-            let uvs_b = self.uvs_at(b);
-            let uvs_third = self.uvs_at(third);
-            let new_uvs = uvs
-                .iter()
-                .zip(uvs_b)
-                .zip(uvs_third)
-                .map(|((&m, b), third)| [m, b, third])
-                .collect();
-            added.push(([vertex, self.vertex(b), self.vertex(third)], new_uvs));
-            turned.push((b, vertex, uvs));
+            let triangle = [vertex, self.vertex(b), self.vertex(third)];
+            added.push((triangle, [data.clone(), data_b, self.data_at(third)]));
+            turned.push((b, vertex, data));
         }
         faces.sort_unstable();
         self.change(&faces, &[], |arrays| {
             arrays.positions.extend(pairs.iter().map(|_| middle));
-            for (corner, vertex, uvs) in turned {
+            for (corner, vertex, data) in turned {
                 arrays.corner_vertices[corner] = vertex;
-                for (set, uv) in arrays.uv_sets.iter_mut().zip(uvs) {
-                    set.uvs[corner] = uv;
-                }
+                data.put(arrays, corner);
             }
-            for (triangle, uvs) in added {
+            for (triangle, data) in added {
                 arrays.corner_vertices.extend(triangle);
                 arrays.face_starts.push(arrays.corner_vertices.len() as u32);
-                for (set, uvs) in arrays.uv_sets.iter_mut().zip(uvs) {
-                    set.uvs.extend(uvs);
-                }
+                data.iter().for_each(|data| data.push(arrays));
             }
         });
         Some(ring.len())
@@ -292,7 +282,7 @@ impl LocalEdit<'_> {
 
     /// Turns the edge between two triangles, the one from a corner to the next of its face, so that it
     /// leads between their other two vertices. False where that would fold the surface or tear it, or
-    /// colors and UVs do not go on across the edge.
+    /// UVs and normals do not go on across the edge.
     pub fn flip(&mut self, corner: usize) -> bool {
         let topology = self.geometry.topology();
         let Some(other) = topology.only_other(corner) else { return false };
@@ -305,8 +295,8 @@ impl LocalEdit<'_> {
         let is_same = |one, two| self.vertex(one) == self.vertex(two);
         let goes_on = is_same(a, a2)
             && is_same(b, b2)
-            && self.uvs_at(a) == self.uvs_at(a2)
-            && self.uvs_at(b) == self.uvs_at(b2);
+            && self.data_at(a) == self.data_at(a2)
+            && self.data_at(b) == self.data_at(b2);
         if !goes_on || [a, b, c, d].iter().any(|&c| topology.is_crowded(self.vertex(c) as usize)) {
             return false;
         }
@@ -339,15 +329,14 @@ impl LocalEdit<'_> {
         );
         put(g, [(b2, mixed(&[(&mix_b, 0.5), (&mix_b2, 0.5)])), (a2, mix_c), (d, mix_d)]);
         let (vertex_c, vertex_d) = (self.vertex(c), self.vertex(d));
-        let (uvs_c, uvs_d) = (self.uvs_at(c), self.uvs_at(d));
+        let (data_c, data_d) = (self.data_at(c), self.data_at(d));
         let mut faces = [f as u32, g as u32];
         faces.sort_unstable();
         self.change(&faces, &[], |arrays| {
             arrays.corner_vertices[b] = vertex_d;
             arrays.corner_vertices[a2] = vertex_c;
-            for (i, set) in arrays.uv_sets.iter_mut().enumerate() {
-                (set.uvs[b], set.uvs[a2]) = (uvs_d[i], uvs_c[i]);
-            }
+            data_d.put(arrays, b);
+            data_c.put(arrays, a2);
         });
         true
     }
@@ -395,6 +384,7 @@ impl LocalEdit<'_> {
             points,
             triangles,
             uvs,
+            normals,
             vertices,
             corners,
             faces,
@@ -416,6 +406,11 @@ impl LocalEdit<'_> {
                     })
                 })
                 .collect(),
+            normals: mesh.normals().map(|own| {
+                rewrite([counts[1], now[1]], &normals, |face| {
+                    [0, 1, 2].map(|i| own[start(face) + i].to_array())
+                })
+            }),
         };
         let by_corner = corners.into_iter().filter(|(face, _)| (*face as usize) < now[1]);
         let by_corner = by_corner.flat_map(|(face, mixes)| {

@@ -358,8 +358,8 @@ mod tests {
             let corner_vertices: Vec<u32> =
                 squares.flat_map(|i| [i, i + 1, i + n + 1, i, i + n + 1, i + n]).collect();
             let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
-            let uv_sets = Vec::new();
-            let arrays = MeshArrays { positions, face_starts, corner_vertices, uv_sets };
+            let arrays =
+                MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
             let mesh = Mesh::new(arrays).expect("a sheet");
             let packets = Packets::new(&mesh, &Triangulation::new(&mesh));
             let asked = std::cell::Cell::new(0);

@@ -274,7 +274,7 @@ mod tests {
             positions: points,
             face_starts: vec![0, n],
             corner_vertices: (0..n).collect(),
-            uv_sets: Vec::new(),
+            ..MeshArrays::default()
         })
         .unwrap()
     }

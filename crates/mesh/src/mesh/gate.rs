@@ -7,7 +7,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{Mesh, MeshArrays, MeshError, uvs_carried};
+use super::{Mesh, MeshArrays, MeshError};
 use crate::{carry::Carry, remap::Remap};
 
 /// The most places remembered for one kind of repair.
@@ -273,18 +273,21 @@ fn drop_duplicates(admitted: &mut Admitted, part: &str) {
         }
     }
     let now = Remap { corners: corners.into(), faces: faces.into(), ..Remap::default() };
-    admitted.mesh = Mesh(MeshArrays {
-        positions: mesh.0.positions.clone(),
-        face_starts,
-        corner_vertices: now.corners.copies(&mesh.0.corner_vertices),
-        uv_sets: uvs_carried(&mesh.0.uv_sets, &now.corners),
-    });
+    admitted.mesh = Mesh(
+        MeshArrays {
+            positions: mesh.0.positions.clone(),
+            face_starts,
+            corner_vertices: now.corners.copies(&mesh.0.corner_vertices),
+            ..MeshArrays::default()
+        }
+        .with_corner_data(&mesh.0, &now.corners),
+    );
     admitted.repairs.push(Repair::new(part, RepairKind::DuplicateFace, places.len(), places));
     admitted.remap = admitted.remap.then(&now);
 }
 
 fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
-    let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = arrays;
+    let MeshArrays { positions, face_starts, corner_vertices, .. } = &arrays;
     let vertices = positions.len();
     let kept_vertices: Vec<u32> =
         (0..vertices as u32).filter(|&v| positions[v as usize].is_finite()).collect();
@@ -343,13 +346,14 @@ fn mend(arrays: MeshArrays, part: &str) -> Result<Admitted, MeshError> {
 
     let nowhere = vec![Vec3::NAN; vertices - kept_vertices.len()];
     let (kept_vertices, kept) = (Carry::Copies(kept_vertices), Carry::Copies(kept_corners));
-    let now = kept.copies(&corner_vertices);
-    let mesh = Mesh::new(MeshArrays {
+    let now = kept.copies(corner_vertices);
+    let mended = MeshArrays {
         corner_vertices: now.into_iter().map(|vertex| new_index[vertex as usize]).collect(),
         face_starts: new_starts,
-        uv_sets: uvs_carried(&uv_sets, &kept),
-        positions: kept_vertices.taken(positions),
-    })?;
+        positions: kept_vertices.copies(positions),
+        ..MeshArrays::default()
+    };
+    let mesh = Mesh::new(mended.with_corner_data(&arrays, &kept))?;
     let repairs = [
         (RepairKind::NotFiniteVertex, nowhere),
         (RepairKind::FaceOfDroppedVertex, orphaned),
@@ -382,7 +386,7 @@ mod tests {
             positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::Z, Vec3::NAN],
             face_starts,
             corner_vertices,
-            uv_sets: Vec::new(),
+            ..MeshArrays::default()
         }
     }
 

@@ -1,6 +1,6 @@
 //! A mesh that a [`Reshape`] is laid on.
 
-use glam::Vec2;
+use glam::{Vec2, Vec3};
 
 use super::{Mesh, MeshArrays};
 use crate::reshape::{Direction, Misfit, Reshape};
@@ -13,18 +13,31 @@ impl Mesh {
     /// When it does not.
     pub fn check_reshape(&self, reshape: &Reshape, direction: Direction) -> Result<(), Misfit> {
         let need = |holds: bool, what| if holds { Ok(()) } else { Err(Misfit(what)) };
-        let Reshape { points, triangles, uvs } = reshape;
+        let Reshape { points, triangles, uvs, normals } = reshape;
         let (vertices, faces) = (self.vertex_count(), self.face_count());
         need(points.fits(vertices, direction), "it is of other points")?;
         need(triangles.fits(faces, direction), "it is of other faces")?;
         let is_triangle = |&face: &u32| self.face_corners(face as usize).len() == 3;
         need(triangles.old(direction).iter().all(is_triangle), "it cuts through a polygon")?;
-        let are_of_triangles = uvs.iter().all(|uvs| {
-            uvs.counts == triangles.counts
-                && uvs.fits(faces, direction)
-                && uvs.old(direction).iter().all(is_triangle)
-        });
+        // Each by face, as the triangles are.
+        let is_alike = |counts: [u32; 2], fits: bool, old: &[u32]| {
+            counts == triangles.counts && fits && old.iter().all(is_triangle)
+        };
+        let are_of_triangles = uvs
+            .iter()
+            .all(|uvs| is_alike(uvs.counts, uvs.fits(faces, direction), uvs.old(direction)));
         need(uvs.len() == self.uv_sets().len() && are_of_triangles, "it is of other UVs")?;
+        let are_of_triangles = normals
+            .iter()
+            .all(|own| is_alike(own.counts, own.fits(faces, direction), own.old(direction)));
+        let has_normals = self.normals().is_some();
+        need(normals.is_some() == has_normals && are_of_triangles, "it is of other normals")?;
+        let is_direction = |normal: &[f32; 3]| normal.iter().all(|x| x.is_finite());
+        let are_sound = normals
+            .iter()
+            .flat_map(|own| own.what_is_new(direction).1)
+            .all(|corners| corners.iter().all(is_direction));
+        need(are_sound, "a normal leads nowhere")?;
         let [_, least_faces] = triangles.counts(direction);
         need(least_faces > 0, "it leaves no face")?;
         let places = points.what_is_new(direction).1;
@@ -47,7 +60,7 @@ impl Mesh {
         direction: Direction,
     ) -> Result<(), Misfit> {
         self.check_reshape(reshape, direction)?;
-        let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = &mut self.0;
+        let MeshArrays { positions, face_starts, corner_vertices, uv_sets, normals } = &mut self.0;
         reshape.points.lay_on(positions, direction);
         let [from, to] = reshape.triangles.counts(direction);
         face_starts.truncate(to + 1);
@@ -66,6 +79,14 @@ impl Mesh {
             for (&face, uvs) in at.iter().zip(uvs) {
                 let start = face_starts[face as usize] as usize;
                 set.uvs[start..start + 3].copy_from_slice(&uvs.map(Vec2::from_array));
+            }
+        }
+        if let Some(rewrite) = &reshape.normals {
+            normals.resize(corners, Vec3::ZERO);
+            let (at, new) = rewrite.what_is_new(direction);
+            for (&face, own) in at.iter().zip(new) {
+                let start = face_starts[face as usize] as usize;
+                normals[start..start + 3].copy_from_slice(&own.map(Vec3::from_array));
             }
         }
         Ok(())

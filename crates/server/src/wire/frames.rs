@@ -11,6 +11,7 @@ use rustc_hash::FxHashSet;
 use speckle_color::{Rgba, bytes_from_rgba};
 use speckle_mesh::{
     Geometry, Placement,
+    geometry::shading,
     reshape::{Direction, Reshape},
 };
 use speckle_model::{ColorSet, PartId, SetId};
@@ -40,13 +41,39 @@ fn stepped(normal: Vec3) -> [i16; 4] {
     [x, y, z, 0]
 }
 
-/// Geometry for display. Counts: V, C, F, and T, the last two 0 when every face is a triangle of
-/// three corners in a row. Arrays: positions `f32` 3 V, normals `i16` 4 V (full scale 32 767,
-/// fourth unused), vertex of each corner `u32` C, face starts `u32` F + 1 and corners of triangles
-/// `u32` 3 T, unless left out.
+/// What the normals of a frame of geometry are of; it stands where others have the set.
+mod normals_of {
+    /// A direction per vertex, made from the faces around.
+    pub const FACES: u32 = 0;
+    /// A direction per corner, the mesh's own.
+    pub const CORNERS: u32 = 1;
+    /// A direction per vertex, the mesh's own.
+    pub const VERTICES: u32 = 2;
+}
+
+/// The normals of a mesh as its light goes, and what they are of.
+fn normals(geometry: &Geometry) -> (u32, Vec<[i16; 4]>) {
+    let (of, placement) = if shading::differ_at_vertices(geometry.mesh()) {
+        (normals_of::CORNERS, Placement::Corner)
+    } else {
+        (normals_of::VERTICES, Placement::Vertex)
+    };
+    match shading::own_at(geometry, placement) {
+        Some(own) => (of, own.into_iter().map(stepped).collect()),
+        None => {
+            let of_faces = geometry.vertex_normals().iter().copied();
+            (normals_of::FACES, of_faces.map(stepped).collect())
+        }
+    }
+}
+
+/// Geometry for display. In the place of the set stands what normals are of. Counts: V, C, F, and T,
+/// the last two 0 when every face is a triangle of three corners in a row. Arrays: positions `f32`
+/// 3 V, normals `i16` 4 V or 4 C (full scale 32 767, fourth unused), vertex of each corner `u32` C,
+/// face starts `u32` F + 1 and corners of triangles `u32` 3 T, unless left out.
 pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
     let mesh = geometry.mesh();
-    let normals: Vec<[i16; 4]> = geometry.vertex_normals().iter().copied().map(stepped).collect();
+    let (of, normals) = normals(geometry);
     let (vertices, corners) = (mesh.vertex_count() as u32, mesh.corner_count() as u32);
     let common: [&[u8]; 3] = [
         bytemuck::cast_slice(mesh.positions()),
@@ -54,20 +81,21 @@ pub fn geometry(part: PartId, geometry: &Geometry) -> Message {
         bytemuck::cast_slice(mesh.corner_vertices()),
     ];
     if mesh.all_triangles() {
-        return frame([kind::GEOMETRY, part.0, 0, vertices, corners, 0, 0, 0], &common);
+        return frame([kind::GEOMETRY, part.0, of, vertices, corners, 0, 0, 0], &common);
     }
     let triangles = geometry.triangulation().corners();
     let (faces, count) = (mesh.face_count() as u32, triangles.len() as u32);
     let [a, b, c] = common;
     let arrays =
         [a, b, c, bytemuck::cast_slice(mesh.face_starts()), bytemuck::cast_slice(triangles)];
-    frame([kind::GEOMETRY, part.0, 0, vertices, corners, faces, count, 0], &arrays)
+    frame([kind::GEOMETRY, part.0, of, vertices, corners, faces, count, 0], &arrays)
 }
 
 /// What has changed of a mesh that is as it is after it. Counts: all vertices and all faces that it
 /// has now, vertices and faces that follow. Arrays: vertices `u32`, where they are `f32` 3 each, their
 /// normals `i16` 4 each; faces `u32`, their vertices `u32` 3 each. All ascending; faces that change,
-/// come or go are triangles.
+/// come or go are triangles. Where the mesh has normals of its own, in the place of the set stands 1,
+/// and those of the faces' corners follow, `i16` 4 each.
 pub fn reshape(
     part: PartId,
     geometry: &Geometry,
@@ -99,17 +127,22 @@ pub fn reshape(
     vertices.dedup();
     let at = |vertex: &u32| *vertex as usize;
     let places: Vec<Vec3> = vertices.iter().map(|v| mesh.positions()[at(v)]).collect();
-    let of_all = geometry.vertex_normals();
-    let normals: Vec<[i16; 4]> = vertices.iter().map(|v| stepped(of_all[at(v)])).collect();
+    let of_vertex = |v: &u32| stepped(shading::own_of(geometry, Placement::Vertex, at(v)));
+    let of_vertices: Vec<[i16; 4]> = vertices.iter().map(of_vertex).collect();
+    let of_corner = |c| stepped(shading::own_of(geometry, Placement::Corner, c));
+    let has_own = mesh.normals().is_some();
+    let corners = faces.iter().filter(|_| has_own).flat_map(|&f| mesh.face_corners(f as usize));
+    let of_corners: Vec<[i16; 4]> = corners.map(of_corner).collect();
     let (some, new) = (vertices.len() as u32, faces.len() as u32);
     frame(
-        [kind::RESHAPE, part.0, 0, vertex_count, face_count, some, new, 0],
+        [kind::RESHAPE, part.0, has_own.into(), vertex_count, face_count, some, new, 0],
         &[
             bytemuck::cast_slice(&vertices),
             bytemuck::cast_slice(&places),
-            bytemuck::cast_slice(&normals),
+            bytemuck::cast_slice(&of_vertices),
             bytemuck::cast_slice(faces),
             bytemuck::cast_slice(triangles),
+            bytemuck::cast_slice(&of_corners),
         ],
     )
 }

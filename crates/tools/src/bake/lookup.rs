@@ -114,10 +114,23 @@ impl<'a> Lookup<'a> {
 
     /// Where the surface is to be looked at.
     pub(super) fn samples(&mut self, space: Space) -> impl FnOnce() -> Samples + use<'a> {
+        self.samples_by(Samples::of, space)
+    }
+
+    /// The same with the normals that light goes by: the mesh's own, where it has such.
+    pub(super) fn shaded_samples(&mut self, space: Space) -> impl FnOnce() -> Samples + use<'a> {
+        self.samples_by(Samples::shaded, space)
+    }
+
+    fn samples_by(
+        &mut self,
+        of: fn(&Geometry, Placement) -> Samples,
+        space: Space,
+    ) -> impl FnOnce() -> Samples + use<'a> {
         let (geometry, placement) = (self.geometry(), self.placement());
         let placed = self.placed(space);
         move || {
-            let samples = Samples::of(geometry, placement);
+            let samples = of(geometry, placement);
             match placed {
                 None => samples,
                 Some(placed) => samples.placed(placed),

@@ -12,7 +12,7 @@ use speckle_mesh::{
     body::Placed,
     geometry::{
         fans::{self, Fans},
-        normals,
+        normals, shading,
         triangulate::first_triangle,
     },
 };
@@ -48,6 +48,22 @@ impl Samples {
                 Self::at(middles.collect(), geometry.face_normals().to_vec())
             }
         }
+    }
+
+    /// The same with the normals that light goes by: the mesh's own, where it has such.
+    #[must_use]
+    pub fn shaded(geometry: &Geometry, placement: Placement) -> Self {
+        let samples = Self::of(geometry, placement);
+        let Some(normals) = shading::own_at(geometry, placement) else { return samples };
+        let mesh = geometry.mesh();
+        let points = match placement {
+            // Each its own, since each may look another way.
+            Placement::Corner => {
+                (0..mesh.corner_count()).map(|c| mesh.corner_position(c)).collect()
+            }
+            Placement::Vertex | Placement::Face => samples.points,
+        };
+        Self::at(points, normals)
     }
 
     /// One place for each of some elements.

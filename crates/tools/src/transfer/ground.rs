@@ -60,7 +60,7 @@ impl Ground {
             });
         }
         let to_project = transform.to_project();
-        let moved = geometry.mesh().moved(|point| to_project.transform_point3(point))?;
+        let moved = geometry.mesh().transformed(&to_project)?;
         Ok(Self {
             geometry: Arc::new(Geometry::new(moved)),
             placed: Placed::new(&Transform::IDENTITY),

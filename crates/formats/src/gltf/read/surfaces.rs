@@ -8,7 +8,7 @@ use crate::gltf::{
     accessor::{Arrays, Rows},
     materials::{self, Images, Material},
 };
-use glam::{Mat4, Vec2, Vec3};
+use glam::{Mat3, Mat4, Vec2, Vec3};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use speckle_color::Rgba;
@@ -21,7 +21,7 @@ use speckle_model::MOST_SETS;
 use speckle_tools::bake::MATERIAL_SET;
 
 use super::scheme::Primitive;
-use crate::{FormatError, Light, RawPart, RawSet, numbers::Numbers};
+use crate::{FormatError, Light, RawPart, RawSet, admit::turn_normals, numbers::Numbers};
 
 /// A mesh as it stands in the file, its primitives joined.
 #[derive(Default)]
@@ -41,7 +41,7 @@ pub(super) struct Surfaces {
     /// Vertices whose normal is zero or no number.
     pub(super) bad_normals: Vec<usize>,
     /// By vertex, to the bit, where the file has some.
-    pub(super) normals: Vec<Option<[u32; 3]>>,
+    pub(super) normals: Vec<Option<Vec3>>,
 }
 
 impl Surfaces {
@@ -142,8 +142,7 @@ impl Surfaces {
         };
         self.bad_normals.extend((0..rows.len()).filter(unusable).map(|i| first + i));
         self.normals.resize(first, None);
-        let bits = |i: usize| [rows.row(i)[0], rows.row(i)[1], rows.row(i)[2]].map(f32::to_bits);
-        self.normals.extend((0..rows.len()).map(|i| Some(bits(i))));
+        self.normals.extend((0..rows.len()).map(|i| Some(Vec3::from_slice(rows.row(i)))));
     }
 
     pub(super) fn add_triangles(
@@ -189,6 +188,9 @@ impl Surfaces {
         for point in &mut self.positions {
             *point = transform.transform_point3(*point);
         }
+        for normal in self.normals.iter_mut().flatten() {
+            turn_normals(std::slice::from_mut(normal), Mat3::from_mat4(transform));
+        }
         if transform.determinant() < 0.0 {
             // A mirrored mesh is turned inside out otherwise.
             self.corner_vertices.chunks_exact_mut(3).for_each(|triangle| triangle.swap(1, 2));
@@ -205,7 +207,7 @@ impl Surfaces {
         let mut number_of: Vec<u32> = (0..self.positions.len() as u32).collect();
         for (vertex, normal) in self.normals.iter().enumerate() {
             let Some(normal) = *normal else { continue };
-            let place = [self.positions[vertex].to_array().map(f32::to_bits), normal];
+            let place = [self.positions[vertex], normal].map(|at| at.to_array().map(f32::to_bits));
             let bits = |of: &[Rgba], vertex: usize| of[vertex].map(f32::to_bits);
             let copies = at.entry(place).or_default();
             let same = copies.iter().find(|&&other| {
@@ -283,10 +285,17 @@ impl Surfaces {
                 uvs: self.uv_vertices.iter().map(|&v| uvs[v as usize]).collect(),
             })
             .collect();
+        let normal = |&v: &u32| self.normals[v as usize].unwrap_or(Vec3::ZERO);
+        let normals = if self.normals.iter().any(Option::is_some) {
+            self.uv_vertices.iter().map(normal).collect()
+        } else {
+            Vec::new()
+        };
         let arrays = MeshArrays {
             face_starts: (0..=corners.len() as u32 / 3).map(|face| 3 * face).collect(),
             positions: self.positions,
             uv_sets,
+            normals,
             corner_vertices: self.corner_vertices,
         };
         RawPart::new(name, arrays, sets)

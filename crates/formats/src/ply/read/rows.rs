@@ -9,9 +9,10 @@ pub(super) mod slot {
     pub const R: usize = 3;
     pub const A: usize = 6;
     pub const U: usize = 7;
+    pub const N: usize = 9;
     /// Everything else lands here.
-    pub const REST: usize = 9;
-    pub const COUNT: usize = 10;
+    pub const REST: usize = 12;
+    pub const COUNT: usize = 13;
 }
 
 pub(super) fn slot_of(name: &str) -> usize {
@@ -25,6 +26,9 @@ pub(super) fn slot_of(name: &str) -> usize {
         "alpha" | "a" | "diffuse_alpha" => slot::A,
         "u" | "s" | "texture_u" => slot::U,
         "v" | "t" | "texture_v" => slot::U + 1,
+        "nx" | "normal_x" => slot::N,
+        "ny" | "normal_y" => slot::N + 1,
+        "nz" | "normal_z" => slot::N + 2,
         _ => slot::REST,
     }
 }
@@ -49,6 +53,7 @@ pub(super) struct Row {
     pub(super) values: Vec<f32>,
     pub(super) has_color: bool,
     pub(super) has_uv: bool,
+    pub(super) has_normal: bool,
     pub(super) prefixes: Vec<String>,
     /// Of each group of colors, those without a prefix first: the type that does not tell how far
     /// numbers go, and how many channels there are.
@@ -81,7 +86,8 @@ impl Row {
         let kinds = kinds.collect();
         let has_color = (slot::R..slot::A).all(|slot| slots.contains(&slot));
         let has_uv = slots.contains(&slot::U) && slots.contains(&(slot::U + 1));
-        Self { slots, scale, values, has_color, has_uv, prefixes, kinds }
+        let has_normal = (slot::N..slot::N + 3).all(|slot| slots.contains(&slot));
+        Self { slots, scale, values, has_color, has_uv, has_normal, prefixes, kinds }
     }
 
     /// Room for the colors of rows to come.

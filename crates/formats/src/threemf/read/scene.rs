@@ -101,7 +101,7 @@ impl Model {
             positions,
             face_starts: (0..=object.triangles.len() as u32).map(|face| 3 * face).collect(),
             corner_vertices: object.triangles.iter().flatten().copied().collect(),
-            uv_sets: Vec::new(),
+            ..MeshArrays::default()
         };
         let sets: Vec<_> = self
             .values(id.0, object)?

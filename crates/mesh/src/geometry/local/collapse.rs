@@ -1,10 +1,10 @@
 //! An edge collapsed into a point, where that tears nothing, folds nothing over and draws no border or seam away.
 
-use glam::{Vec2, Vec3};
+use glam::Vec3;
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
-use super::{LocalEdit, Mix, fills, is_sound, mixed};
+use super::{CornerData, LocalEdit, Mix, fills, is_sound, mixed};
 use crate::mesh::MeshArrays;
 
 /// An edge that can be collapsed.
@@ -167,7 +167,7 @@ impl LocalEdit<'_> {
             self.vertices.insert(stays, mixed(&[(&mixes[0], 1.0 - along), (&mixes[1], along)]));
         }
         let mut changed: Vec<(u32, [Mix; 3])> = Vec::new();
-        let mut moved_uvs: Vec<(usize, SmallVec<[Vec2; 2]>)> = Vec::new();
+        let mut moved: Vec<(usize, CornerData)> = Vec::new();
         for end in 0..2 {
             // How far this end is drawn to the other one.
             let drawn = if end == 0 { along } else { 1.0 - along };
@@ -188,11 +188,7 @@ impl LocalEdit<'_> {
                 let mut own = [0, 1, 2].map(|i| self.corner_mix(start + i));
                 own[c - start] = mix;
                 changed.push((face as u32, own));
-                let mut uvs = self.uvs_at(c);
-                for (own, other) in uvs.iter_mut().zip(self.uvs_at(there)) {
-                    *own = own.lerp(other, drawn);
-                }
-                moved_uvs.push((c, uvs));
+                moved.push((c, self.data_at(c).lerp(&self.data_at(there), drawn)));
             }
         }
         self.corners.extend(changed);
@@ -242,14 +238,12 @@ impl LocalEdit<'_> {
         }
 
         self.change(&faces, &vertices, |arrays| {
-            let MeshArrays { positions, face_starts, corner_vertices, uv_sets } = arrays;
+            for (corner, data) in moved {
+                data.put(arrays, corner);
+            }
+            let MeshArrays { positions, face_starts, corner_vertices, uv_sets, normals } = arrays;
             for &vertex in &drawn {
                 positions[vertex as usize] = plan.to;
-            }
-            for (corner, uvs) in moved_uvs {
-                for (set, uv) in uv_sets.iter_mut().zip(uvs) {
-                    set.uvs[corner] = uv;
-                }
             }
             let joined = plan.pairs.iter().map(|&[stays, goes]| [goes, stays]);
             for [from, to] in joined.chain(vertex_moves.iter().copied()) {
@@ -267,11 +261,15 @@ impl LocalEdit<'_> {
                 let [from, to] = [from, to].map(|face| face_starts[face as usize] as usize);
                 corner_vertices.copy_within(from..from + 3, to);
                 uv_sets.iter_mut().for_each(|set| set.uvs.copy_within(from..from + 3, to));
+                if !normals.is_empty() {
+                    normals.copy_within(from..from + 3, to);
+                }
             }
             face_starts.truncate(face_starts.len() - gone.len());
             let corners = corner_vertices.len() - 3 * gone.len();
             corner_vertices.truncate(corners);
             uv_sets.iter_mut().for_each(|set| set.uvs.truncate(corners));
+            normals.truncate(corners);
         });
         let [vertex_count, face_count] = [self.mesh().vertex_count(), self.mesh().face_count()];
         for vertex in vertex_count..vertex_count + leave.len() {

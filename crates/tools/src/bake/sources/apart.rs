@@ -41,7 +41,7 @@ impl Near {
                 .iter()
                 .all(|&(i, j)| axes[i].dot(axes[j]).abs() < EVEN * scale * scale);
         let here = |p: Vec3| own.placed.to_part(other.placed.to_project(p));
-        let moved = (!is_even).then(|| other.geometry.mesh().moved(here).ok()).flatten();
+        let moved = (!is_even).then(|| other.geometry.mesh().moved(here, |n| n).ok()).flatten();
         let near = match moved {
             // What is nearest there is not what is nearest here: the surface itself comes over.
             Some(moved) => Self { geometry: Arc::new(Geometry::new(moved)), to_other: None },

@@ -57,7 +57,7 @@ pub(super) fn facing<'a>(
     half_angle: f32,
     softness: f32,
 ) -> Plan<'a> {
-    let samples = lookup.samples(space);
+    let samples = lookup.shaded_samples(space);
     let towards = lookup.direction(direction, space);
     Box::new(move |_| {
         let none = half_angle.to_radians().cos();
@@ -127,14 +127,14 @@ pub(super) fn normal<'a>(
         NormalSpace::World => Space::World,
         NormalSpace::Part => Space::Part,
         NormalSpace::Tangent => {
-            let (samples, frames) = (lookup.samples(Space::Part), tangents::frames(lookup)?);
+            let (samples, frames) = (lookup.shaded_samples(Space::Part), tangents::frames(lookup)?);
             return Ok(Box::new(move |_| {
                 let normals = samples().each(|_, normals| normals.iter().sum::<Vec3>());
                 Ok(Field::three(tangents::in_frames(&normals, &frames())))
             }));
         }
     };
-    let samples = lookup.samples(space);
+    let samples = lookup.shaded_samples(space);
     Ok(Box::new(move |_| {
         let shares = |n: &[Vec3]| (n.iter().sum::<Vec3>() / n.len() as f32 * 0.5 + 0.5).to_array();
         Ok(Field::three(samples().each(|_, normals| shares(normals))))

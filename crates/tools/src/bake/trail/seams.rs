@@ -39,6 +39,6 @@ pub fn closed(geometry: &Geometry) -> Option<Geometry> {
     if moved.is_empty() {
         return None;
     }
-    let closed = mesh.moved(|p| moved.get(&key(p)).copied().unwrap_or(p)).ok()?;
+    let closed = mesh.moved(|p| moved.get(&key(p)).copied().unwrap_or(p), |n| n).ok()?;
     Some(Geometry::new(closed))
 }
