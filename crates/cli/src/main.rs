@@ -8,12 +8,12 @@ mod out;
 mod bake;
 mod compare;
 mod convert;
-mod decimate;
 mod deliver;
 mod doctor;
 mod inspect;
 mod maps;
 mod reading;
+mod reform;
 mod transfer;
 
 use std::{
@@ -35,11 +35,11 @@ use tokio::net::TcpListener;
 use bake::{BakeArgs, RecipeCommand};
 use compare::CompareArgs;
 use convert::ConvertArgs;
-use decimate::DecimateArgs;
 use deliver::DeliverArgs;
 use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
+use reform::{DecimateArgs, DisplaceArgs, MendArgs, SmoothArgs, SubdivideArgs, TrimArgs};
 use transfer::TransferArgs;
 
 /// Vertex, corner and face color for meshes.
@@ -79,6 +79,16 @@ enum Command {
     Transfer(TransferArgs),
     /// Give files fewer triangles, with their colors
     Decimate(DecimateArgs),
+    /// Make the faces of files finer, flat or smoothed
+    Subdivide(SubdivideArgs),
+    /// Mend what is wrong with files, or tell what is
+    Mend(MendArgs),
+    /// Move the points of files by what a channel says
+    Displace(DisplaceArgs),
+    /// Smooth the bumps of files away
+    Smooth(SmoothArgs),
+    /// Cut files in two along a number of a channel
+    Trim(TrimArgs),
     /// Render channels into an image, by UVs or as seen along an axis
     RenderMap(MapArgs),
     /// Write the numbers at vertices, corners or faces as a table
@@ -188,7 +198,12 @@ fn run(command: Command) -> Result<()> {
         Command::Deliver(args) => deliver::run(&args),
         Command::Recipients => deliver::recipients(),
         Command::Compare(args) => compare::run(&args),
-        Command::Decimate(args) => decimate::run(&args),
+        Command::Decimate(args) => reform::decimate(&args),
+        Command::Subdivide(args) => reform::subdivide(&args),
+        Command::Mend(args) => reform::mend(&args),
+        Command::Displace(args) => reform::displace(&args),
+        Command::Smooth(args) => reform::smooth(&args),
+        Command::Trim(args) => reform::trim(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
         Command::Table(args) => maps::tables(&args),

@@ -38,11 +38,11 @@ use aside::{Pool, in_pool};
 use error::ApiError;
 use reader::ReaderProgram;
 use rest::{
-    alignment, decimation,
+    alignment,
     deliver::{self, recipients},
     history,
     looked::Looked,
-    paints, project, recipes, replacement, shelf, transfer,
+    paints, project, recipes, reform, replacement, shelf, transfer,
 };
 
 /// How to serve.
@@ -87,8 +87,8 @@ struct App {
     replacements: Looked<replacement::Planned>,
     /// The transfer, likewise.
     transfers: Looked<transfer::Planned>,
-    /// The decimation, likewise.
-    decimations: Looked<decimation::Planned>,
+    /// The change of shape, likewise.
+    reforms: Looked<reform::Planned>,
 }
 
 impl App {
@@ -158,8 +158,9 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
         .routes(routes!(alignment::alignment))
-        .routes(routes!(decimation::decimate_part))
-        .routes(routes!(decimation::decimated))
+        .routes(routes!(reform::reform_part))
+        .routes(routes!(reform::reformed))
+        .routes(routes!(reform::part_faults))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -214,7 +215,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         drawing: Arc::default(),
         replacements: Looked::default(),
         transfers: Looked::default(),
-        decimations: Looked::default(),
+        reforms: Looked::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();

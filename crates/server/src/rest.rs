@@ -3,13 +3,13 @@
 //! for what goes out.
 
 pub mod alignment;
-pub mod decimation;
 pub mod deliver;
 pub mod history;
 pub mod looked;
 pub mod paints;
 pub mod project;
 pub mod recipes;
+pub mod reform;
 pub mod replacement;
 pub mod shelf;
 pub mod transfer;

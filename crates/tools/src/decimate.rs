@@ -377,9 +377,8 @@ fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, Deci
     let mut light = open_to_all(part);
     light.geometry = geometry;
     for set in &mut light.sets {
-        let found = shape.sets.iter().find(|(id, _)| *id == set.id);
-        if let Some((_, values)) = found {
-            set.values = Arc::new(values.clone());
+        if let Some(to) = shape.sets.iter().find(|to| to.id == set.id) {
+            set.values = Arc::new(to.values.clone());
         }
     }
     if light.sets.is_empty() {
@@ -388,8 +387,8 @@ fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, Deci
     let found = transfer(&light, &[Source::of(part)], &anywhere(&light), watch)?;
     for (id, new) in found.colors {
         let Some(id) = id else { continue };
-        for (_, values) in shape.sets.iter_mut().filter(|(own, _)| *own == id) {
-            values.clone_from(&new.values);
+        for to in shape.sets.iter_mut().filter(|to| to.id == id) {
+            to.values.clone_from(&new.values);
         }
         for set in light.sets.iter_mut().filter(|set| set.id == id) {
             set.values = Arc::new(new.values.clone());

@@ -14,6 +14,7 @@ pub mod map;
 mod on_surface;
 pub mod picture;
 pub mod raster;
+pub mod reform;
 pub mod region;
 pub mod replacing;
 pub mod separation;

@@ -99,7 +99,36 @@ pub struct ShapeTo {
     /// What its surfaces are made of.
     pub materials: Materials,
     /// Every set of the part with its values on the new shape.
-    pub sets: Vec<(SetId, Vec<Rgba>)>,
+    pub sets: Vec<SetTo>,
+}
+
+/// The values of a set on a new shape.
+#[derive(Clone, Debug)]
+pub struct SetTo {
+    /// The set.
+    pub id: SetId,
+    /// What each value belongs to from then on.
+    pub placement: Placement,
+    /// The values.
+    pub values: Vec<Rgba>,
+}
+
+impl ShapeTo {
+    /// The shape that a part has, with what lies on it.
+    #[must_use]
+    pub fn of(part: &Part) -> Self {
+        let set = |set: &ColorSet| SetTo {
+            id: set.id,
+            placement: set.placement,
+            values: set.values.to_vec(),
+        };
+        Self {
+            mesh: part.geometry.mesh().clone(),
+            selections: part.traits.selections.to_vec(),
+            materials: (*part.materials).clone(),
+            sets: part.sets.iter().map(set).collect(),
+        }
+    }
 }
 
 /// What a number may lose on the way through linear light and back: it is the same number.
@@ -209,7 +238,7 @@ pub fn shape(
                 of: values.len(),
             });
         }
-        sets.push((set.id, values));
+        sets.push(SetTo { id: set.id, placement: set.placement, values });
     }
     // The part's own groups and materials, where its file has none.
     let selections = if theirs.selections.is_empty() {

@@ -4,7 +4,10 @@ use std::sync::Arc;
 
 use speckle_mesh::{Conversion, Geometry, Placement};
 use speckle_model::{SetId, color_set::Role};
-use speckle_tools::replacing::{ColorsTo, ShapeTo};
+use speckle_tools::{
+    reform::Reformed,
+    replacing::{ColorsTo, ShapeTo},
+};
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, ImageRecord, NewSet, Part, PartId,
@@ -49,12 +52,12 @@ pub enum ReplaceEdit {
         /// The images of its materials.
         images: Vec<ImageRecord>,
     },
-    /// Gives a part fewer triangles, as [`speckle_tools::decimate::decimate`] planned it.
-    Decimate {
+    /// Gives a part another shape made from its own, as [`speckle_tools::reform::reform`] planned it.
+    Reform {
         /// The part.
         part: PartId,
-        /// The shape, with the values of all its sets.
-        shape: Box<ShapeTo>,
+        /// The shape, and what the change is called.
+        reformed: Box<Reformed>,
         /// Whether the part stays as it is, and a copy beside it gets the shape.
         beside: bool,
     },
@@ -76,12 +79,8 @@ impl Family for ReplaceEdit {
                 let label = format!("Shape of {} from {from}", document.part(part)?.traits.name);
                 Ok(document.change_replacing_shape(part, label, *shape, images)?.into())
             }
-            Self::Decimate { part, shape, beside: false } => {
-                let label = document.decimating(part, &shape)?;
-                Ok(document.change_replacing_shape(part, label, *shape, Vec::new())?.into())
-            }
-            Self::Decimate { part, shape, beside: true } => {
-                document.decimate_beside(part, *shape).map(Planned::Done)
+            Self::Reform { part, reformed, beside } => {
+                document.reform(part, *reformed, beside).map(Planned::Done)
             }
         }
     }
@@ -210,32 +209,54 @@ impl Document {
         Ok(())
     }
 
-    fn decimating(&self, part: PartId, shape: &ShapeTo) -> Result<String, EditError> {
-        let name = &self.part(part)?.traits.name;
-        Ok(format!("Decimate {name} to {} triangles", shape.mesh.triangle_count()))
-    }
-
-    /// Lays a copy of a part beside it that has fewer triangles.
-    fn decimate_beside(&mut self, part: PartId, shape: ShapeTo) -> Result<Change, EditError> {
-        let label = self.decimating(part, &shape)?;
-        let there: Vec<PartId> = self.parts.iter().map(|own| own.id).collect();
-        let mut whole = self.apply(PartEdit::DuplicatePart { part })?;
-        whole.label.clone_from(&label);
-        let copied = self.copied(part, &there, shape).and_then(|(copy, shape)| {
-            let change = self.change_replacing_shape(copy, label, shape, Vec::new())?;
-            self.replay(&change, Direction::Forward)?;
-            Ok(change)
-        });
-        match copied {
-            Ok(change) => {
+    /// Gives a part, or a copy beside it, another shape, and what was cut off to a copy of its own.
+    fn reform(
+        &mut self,
+        part: PartId,
+        reformed: Reformed,
+        beside: bool,
+    ) -> Result<Change, EditError> {
+        let Reformed { shape, rest, called, report } = reformed;
+        let [before, after] = report.triangles;
+        let size = if before == after { String::new() } else { format!(" to {after} triangles") };
+        let label = format!("{called} {}{size}", self.part(part)?.traits.name);
+        let mut whole = Change { label, ..Change::default() };
+        let done =
+            rest.map_or(Ok(()), |rest| self.shape_beside(part, rest, &mut whole)).and_then(|()| {
+                if beside {
+                    return self.shape_beside(part, shape, &mut whole);
+                }
+                let label = whole.label.clone();
+                let change = self.change_replacing_shape(part, label, shape, Vec::new())?;
+                self.replay(&change, Direction::Forward)?;
                 whole.steps.extend(change.steps);
-                Ok(whole)
-            }
+                Ok(())
+            });
+        match done {
+            Ok(()) => Ok(whole),
             Err(error) => {
                 self.replay(&whole, Direction::Backward)?;
                 Err(error)
             }
         }
+    }
+
+    /// Lays a copy of a part beside it that has another shape; what is done goes into the change as it is
+    /// done.
+    fn shape_beside(
+        &mut self,
+        part: PartId,
+        shape: ShapeTo,
+        whole: &mut Change,
+    ) -> Result<(), EditError> {
+        let there: Vec<PartId> = self.parts.iter().map(|own| own.id).collect();
+        whole.steps.extend(self.apply(PartEdit::DuplicatePart { part })?.steps);
+        let (copy, shape) = self.copied(part, &there, shape)?;
+        let label = whole.label.clone();
+        let change = self.change_replacing_shape(copy, label, shape, Vec::new())?;
+        self.replay(&change, Direction::Forward)?;
+        whole.steps.extend(change.steps);
+        Ok(())
     }
 
     /// The copy of a part that has just come, with a shape whose sets are the copy's own.
@@ -245,13 +266,13 @@ impl Document {
         there: &[PartId],
         mut shape: ShapeTo,
     ) -> Result<(PartId, ShapeTo), EditError> {
-        let changed = EditError::DoesNotFit("the part changed meanwhile: decimate it again");
+        let changed = EditError::DoesNotFit("the part changed meanwhile: look at it again");
         let copy = self.parts.iter().find(|own| !there.contains(&own.id));
         let Some(copy) = copy else { return Err(changed) };
         let own = self.part(part)?.sets.iter().zip(&copy.sets);
         for (own, new) in own {
-            let values = shape.sets.iter_mut().find(|(id, _)| *id == own.id);
-            values.ok_or_else(|| changed.clone())?.0 = new.id;
+            let to = shape.sets.iter_mut().find(|to| to.id == own.id);
+            to.ok_or_else(|| changed.clone())?.id = new.id;
         }
         Ok((copy.id, shape))
     }
@@ -270,11 +291,11 @@ impl Document {
         let kept: Vec<_> = part.sets.iter().map(|set| self.as_kept(set)).collect();
         let mut sets = kept.clone();
         for set in &mut sets {
-            let found = values.iter_mut().find(|(id, _)| *id == set.id);
-            let (_, values) = found.ok_or(EditError::DoesNotFit(
+            let to = values.iter_mut().find(|to| to.id == set.id).ok_or(EditError::DoesNotFit(
                 "the part got another set meanwhile: bring the shape in again",
             ))?;
-            set.values = Arc::new(std::mem::take(values));
+            set.placement = to.placement;
+            set.values = Arc::new(std::mem::take(&mut to.values));
         }
         let geometry = Arc::new(Geometry::new(mesh));
         if let Some(set) =

@@ -9,6 +9,7 @@ use speckle_model::{NewPart, NewSet, Part, Selection, color_set::Role};
 use speckle_tools::{
     bake::watch::Watch,
     decimate::{DecimationError, Goal, Rules, decimate},
+    reform::{Reform, reform},
 };
 
 use crate::{
@@ -33,7 +34,7 @@ fn coat(mesh: &Mesh, placement: Placement, color: impl Fn(Vec3) -> Rgba) -> NewS
 }
 
 /// A ball of two poles and rows of quads between them.
-fn ball(rows: usize, around: usize) -> Mesh {
+pub fn ball(rows: usize, around: usize) -> Mesh {
     let mut positions = vec![Vec3::Z, Vec3::NEG_Z];
     for row in 1..rows {
         let (sin, cos) = (std::f32::consts::PI * row as f32 / rows as f32).sin_cos();
@@ -89,18 +90,19 @@ fn a_ball_stays_one_and_its_colors_and_groups_come_along() {
         })
         .unwrap();
     let part = first(&document);
-    let (shape, report) =
-        decimate(&part, &rules(Goal::Share { share: 0.1 }), &Watch::default()).unwrap();
+    let what = Reform::Decimate { rules: rules(Goal::Share { share: 0.1 }) };
+    let planned = reform(&part, &what, &Watch::default()).unwrap();
+    let report = planned.report.clone();
     let before = part.geometry.mesh().triangle_count();
     assert_eq!(report.triangles[0], before);
     assert!(report.reached && report.triangles[1] <= before / 10 + 1, "{report:?}");
     assert!(report.triangles[1] > before / 12);
-    assert!(report.max_distance < 0.01 * report.size, "{report:?}");
+    assert!(report.max_distance.is_some_and(|far| far < 0.01 * report.size), "{report:?}");
     for set in &report.sets {
         assert!(set.mean < 4.0, "{set:?}");
     }
     let change = document
-        .apply(ReplaceEdit::Decimate { part: part.id, shape: Box::new(shape), beside: false })
+        .apply(ReplaceEdit::Reform { part: part.id, reformed: Box::new(planned), beside: false })
         .unwrap();
     assert_eq!(change.label, format!("Decimate Ball to {} triangles", report.triangles[1]));
     let now = first(&document);
@@ -129,9 +131,11 @@ fn a_ball_stays_one_and_its_colors_and_groups_come_along() {
 fn a_copy_beside_leaves_the_original_alone_and_is_one_step() {
     let mut document = document(ball(20, 40));
     let part = first(&document);
-    let goal = rules(Goal::Count { triangles: 300 });
-    let (shape, report) = decimate(&part, &goal, &Watch::default()).unwrap();
-    let edit = ReplaceEdit::Decimate { part: part.id, shape: Box::new(shape), beside: true };
+    let what = Reform::Decimate { rules: rules(Goal::Count { triangles: 300 }) };
+    let planned = reform(&part, &what, &Watch::default()).unwrap();
+    let report = planned.report.clone();
+    let reformed = Box::new(planned);
+    let edit = ReplaceEdit::Reform { part: part.id, reformed, beside: true };
     let change = document.apply(edit).unwrap();
     assert_eq!(document.parts().len(), 2);
     assert_eq!(first(&document).geometry.id(), part.geometry.id());
@@ -291,10 +295,10 @@ proptest! {
         prop_assert!(report.triangles[1] <= report.triangles[0]);
         let again = Mesh::new(arrays_of(&shape.mesh));
         prop_assert!(again.is_ok());
-        for (id, values) in &shape.sets {
-            let set = part.sets.iter().find(|set| set.id == *id).unwrap();
-            prop_assert_eq!(values.len(), set.placement.count(&shape.mesh));
-            prop_assert!(values.iter().flatten().all(|x| (0.049..=1.0).contains(x)));
+        for to in &shape.sets {
+            let set = part.sets.iter().find(|set| set.id == to.id).unwrap();
+            prop_assert_eq!(to.values.len(), set.placement.count(&shape.mesh));
+            prop_assert!(to.values.iter().flatten().all(|x| (0.049..=1.0).contains(x)));
         }
     }
 }

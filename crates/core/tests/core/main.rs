@@ -26,6 +26,7 @@ mod pieces;
 mod recipe_files;
 mod recipe_steps;
 mod recipes;
+mod reforming;
 mod regions;
 mod replacing;
 mod reshaped_together;

@@ -1,0 +1,269 @@
+//! Another shape for a part, made from its own: finer, coarser, mended, moved or trimmed, with all that
+//! lies on it. Every change is planned first, so that it can be shown before it is done.
+
+mod build;
+pub mod displace;
+pub mod mend;
+mod outside;
+mod places;
+pub mod smooth;
+pub mod subdivide;
+pub mod trim;
+
+use serde::{Deserialize, Serialize};
+use speckle_mesh::{MeshError, Placement};
+use speckle_model::Part;
+
+use crate::{
+    bake::{chosen::Chosen, watch::Watch},
+    decimate::{self, DecimationError, SetDecimated, decimate},
+    replacing::ShapeTo,
+};
+
+/// What is to become of a shape.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Reform {
+    /// Fewer triangles.
+    Decimate {
+        /// How far, and what weighs in.
+        rules: decimate::Rules,
+    },
+    /// Finer faces.
+    Subdivide {
+        /// How.
+        rules: subdivide::Rules,
+        /// The selection or group whose faces become finer; all where none is named.
+        #[serde(default)]
+        only: Option<String>,
+    },
+    /// What is wrong is mended.
+    Mend {
+        /// What of it.
+        rules: mend::Rules,
+    },
+    /// Points are moved by what a channel says.
+    Displace {
+        /// How.
+        rules: displace::Rules,
+        /// The selection or group whose points move; all where none is named.
+        #[serde(default)]
+        only: Option<String>,
+    },
+    /// Bumps are smoothed away.
+    Smooth {
+        /// How.
+        rules: smooth::Rules,
+        /// The selection or group whose points move; all where none is named.
+        #[serde(default)]
+        only: Option<String>,
+    },
+    /// Cut in two along a number.
+    Trim {
+        /// Where.
+        rules: trim::Rules,
+    },
+}
+
+/// Why a shape stays as it is.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum ReformError {
+    /// There is no such selection.
+    #[error(
+        "{part} has no selection or group called {name}: choose another, or take the whole part"
+    )]
+    NoSelection {
+        /// The part.
+        part: String,
+        /// What was asked for.
+        name: String,
+    },
+    /// It already is what it would become.
+    #[error("nothing would change: {0}")]
+    Nothing(&'static str),
+    /// Fewer triangles cannot be made.
+    #[error(transparent)]
+    Decimation(#[from] DecimationError),
+    /// Finer faces cannot.
+    #[error(transparent)]
+    Subdivision(#[from] subdivide::SubdivisionError),
+    /// Nothing can be mended.
+    #[error(transparent)]
+    Mending(#[from] mend::MendingError),
+    /// Points cannot be moved.
+    #[error(transparent)]
+    Displacement(#[from] displace::DisplacementError),
+    /// Nothing can be smoothed.
+    #[error(transparent)]
+    Smoothing(#[from] smooth::SmoothingError),
+    /// Nothing can be cut.
+    #[error(transparent)]
+    Trimming(#[from] trim::TrimmingError),
+    /// What came of it is no mesh.
+    #[error(transparent)]
+    Mesh(#[from] MeshError),
+}
+
+/// What a change of shape does.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ReformReport {
+    /// Triangles until then and from then on.
+    pub triangles: [usize; 2],
+    /// Vertices, likewise.
+    pub vertices: [usize; 2],
+    /// What the diagonal of the part is, in the project's unit.
+    pub size: f32,
+    /// Whether it came as far as was asked.
+    pub reached: bool,
+    /// The mean distance of the original's vertices from the new surface, in the project's unit, where it
+    /// is known.
+    pub mean_distance: Option<f32>,
+    /// The largest distance between the two surfaces, or the largest way that a point goes.
+    pub max_distance: Option<f32>,
+    /// How its sets have fared, where their values are found anew.
+    pub sets: Vec<SetDecimated>,
+    /// What else there is to say, a sentence each.
+    pub notes: Vec<String>,
+}
+
+/// Another shape, planned.
+#[derive(Clone, Debug)]
+pub struct Reformed {
+    /// The shape, with the values of all sets.
+    pub shape: ShapeTo,
+    /// What was cut off, where it is kept as a part beside.
+    pub rest: Option<ShapeTo>,
+    /// What the change is called, without the part: "Subdivide".
+    pub called: &'static str,
+    /// What it does.
+    pub report: ReformReport,
+}
+
+/// The sentence of a count; none for 0.
+fn counted(count: usize, one: &str, many: &str) -> Option<String> {
+    match count {
+        0 => None,
+        1 => Some(format!("1 {one}.")),
+        count => Some(format!("{count} {many}.")),
+    }
+}
+
+/// Plans another shape for a part.
+///
+/// # Errors
+/// See [`ReformError`].
+pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, ReformError> {
+    let mut notes = Vec::new();
+    let plain = |remade: &Part, called, largest: Option<f32>, notes: Vec<String>| Reformed {
+        report: ReformReport {
+            triangles: [part, remade].map(|part| part.geometry.mesh().triangle_count()),
+            vertices: [part, remade].map(|part| part.geometry.mesh().vertex_count()),
+            size: part.geometry.measures().diagonal() * part.traits.transform.mean_scale(),
+            reached: true,
+            mean_distance: None,
+            max_distance: largest,
+            sets: Vec::new(),
+            notes,
+        },
+        shape: ShapeTo::of(remade),
+        rest: None,
+        called,
+    };
+    let loses_normals = "Its own normals are given up, since they say nothing of the new shape.";
+    let has_normals = part.geometry.mesh().normals().is_some();
+    match what {
+        Reform::Decimate { rules } => {
+            let (shape, report) = decimate(part, rules, watch)?;
+            Ok(Reformed {
+                shape,
+                rest: None,
+                called: "Decimate",
+                report: ReformReport {
+                    triangles: report.triangles,
+                    vertices: report.vertices,
+                    size: report.size,
+                    reached: report.reached,
+                    mean_distance: Some(report.mean_distance),
+                    max_distance: Some(report.max_distance),
+                    sets: report.sets,
+                    notes,
+                },
+            })
+        }
+        Reform::Subdivide { rules, only } => {
+            let chosen = only.as_deref().map(|name| faces_of(part, name)).transpose()?;
+            let (mesh, remap) =
+                subdivide::subdivide(&part.geometry, chosen.as_deref(), rules, watch)?;
+            Ok(plain(&part.remapped(mesh, &remap), "Subdivide", None, notes))
+        }
+        Reform::Mend { rules } => {
+            let (mended, did) = mend::mend(part, rules, watch)?;
+            notes.extend(
+                [
+                    counted(
+                        did.welded,
+                        "vertex is joined to another",
+                        "vertices are joined to others",
+                    ),
+                    counted(did.degenerate, "face of no use goes", "faces of no use go"),
+                    counted(did.double_walls, "face back to back goes", "faces back to back go"),
+                    counted(did.turned, "face is turned over", "faces are turned over"),
+                    counted(did.holes, "hole is closed", "holes are closed"),
+                    counted(did.loose, "loose vertex goes", "loose vertices go"),
+                ]
+                .into_iter()
+                .flatten(),
+            );
+            let is_same = mended.geometry.mesh() == part.geometry.mesh();
+            if is_same {
+                return Err(ReformError::Nothing("nothing of what is ticked is there to mend"));
+            }
+            Ok(plain(&mended, "Mend", None, notes))
+        }
+        Reform::Displace { rules, only } => {
+            let chosen = only.as_deref().map(|name| chosen(part, name)).transpose()?;
+            let chosen = chosen.as_ref();
+            let by = chosen.map(|(faces, shares)| (faces.as_slice(), shares.as_slice()));
+            let moved = displace::displace(part, by, rules)?;
+            notes.extend(counted(
+                moved.held,
+                "point goes less far than asked, so that no face folds over",
+                "points go less far than asked, so that no face folds over",
+            ));
+            notes.extend(has_normals.then(|| loses_normals.to_owned()));
+            let remade = part.remapped(moved.mesh, &Default::default());
+            Ok(plain(&remade, "Displace", Some(moved.largest), notes))
+        }
+        Reform::Smooth { rules, only } => {
+            let chosen = only.as_deref().map(|name| chosen(part, name)).transpose()?;
+            let shares = chosen.as_ref().map(|(_, shares)| shares.as_slice());
+            let to_project = part.traits.transform.to_project();
+            let moved = smooth::smooth(&part.geometry, shares, rules, &to_project, watch)?;
+            notes.extend(has_normals.then(|| loses_normals.to_owned()));
+            let remade = part.remapped(moved.mesh, &Default::default());
+            Ok(plain(&remade, "Smooth", Some(moved.largest), notes))
+        }
+        Reform::Trim { rules } => {
+            let trim::Trimmed { stays: (mesh, remap), goes, cut } = trim::trim(part, rules)?;
+            notes.extend(counted(cut, "face is cut through", "faces are cut through"));
+            let mut trimmed = plain(&part.remapped(mesh, &remap), "Trim", None, notes);
+            trimmed.rest = rules.keep_both.then(|| ShapeTo::of(&part.remapped(goes.0, &goes.1)));
+            Ok(trimmed)
+        }
+    }
+}
+
+/// The faces of what a part has under a name, and how much each vertex lies in it.
+fn chosen(part: &Part, name: &str) -> Result<(Vec<bool>, Vec<f32>), ReformError> {
+    let none =
+        || ReformError::NoSelection { part: part.traits.name.clone(), name: name.to_owned() };
+    let chosen = Chosen::named(part, name).ok_or_else(none)?;
+    let faces = chosen.shares(Placement::Face).iter().map(|&share| share >= 0.5).collect();
+    Ok((faces, chosen.shares(Placement::Vertex)))
+}
+
+fn faces_of(part: &Part, name: &str) -> Result<Vec<bool>, ReformError> {
+    Ok(chosen(part, name)?.0)
+}
