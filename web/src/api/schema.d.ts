@@ -4,23 +4,6 @@
  */
 
 export interface paths {
-    "/api/v1/decimations/{look}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The shape of a decimation that was looked at, or what a set holds on it. */
-        get: operations["decimated"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/formats": {
         parameters: {
             query?: never;
@@ -361,17 +344,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/projects/{project}/parts/{part}/decimation": {
+    "/api/v1/projects/{project}/parts/{part}/faults": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Looks a part over: what is wrong with its mesh, and where. */
+        get: operations["part_faults"];
         put?: never;
-        /** Gives a part fewer triangles. */
-        post: operations["decimate_part"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -389,6 +372,23 @@ export interface paths {
         put?: never;
         /** Gives a part the recipes of a file. */
         post: operations["take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/reform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a part another shape. */
+        post: operations["reform_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -579,6 +579,23 @@ export interface paths {
         };
         /** The shelf of recipes to start from. */
         get: operations["shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reforms/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shape of a change that was looked at, or what a set holds on it. */
+        get: operations["reformed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1083,16 +1100,6 @@ export interface components {
          * @enum {string}
          */
         DataSets: "as_colors" | "behind_white" | "named";
-        /** @description What a decimation did, or would do. */
-        Decimation: {
-            /**
-             * Format: int32
-             * @description By what the shape that it would make is asked for, where it was only looked at.
-             */
-            look?: number | null;
-            /** @description What it does. */
-            report: components["schemas"]["DecimationReport"];
-        };
         /** @description How far triangles become fewer. */
         DecimationGoal: {
             /** @enum {string} */
@@ -1115,41 +1122,6 @@ export interface components {
              * @description In the project's unit.
              */
             within: number;
-        };
-        /** @description What is to become of a part. */
-        DecimationOrder: {
-            /** @description Whether the part stays as it is, and a copy beside it gets fewer triangles. */
-            beside?: boolean;
-            /** @description Whether it is only looked at. */
-            look?: boolean;
-            /** @description How far, and what weighs in. */
-            rules: components["schemas"]["DecimationRules"];
-        };
-        /** @description What a decimation does. */
-        DecimationReport: {
-            /**
-             * Format: float
-             * @description The largest distance between the two surfaces, looked for from either side.
-             */
-            max_distance: number;
-            /**
-             * Format: float
-             * @description The mean distance of the original's vertices from the new surface, in the project's unit.
-             */
-            mean_distance: number;
-            /** @description Whether it came as far as was asked. */
-            reached: boolean;
-            /** @description How its sets have fared. */
-            sets: components["schemas"]["SetDecimated"][];
-            /**
-             * Format: float
-             * @description What the diagonal of the part is, in the project's unit.
-             */
-            size: number;
-            /** @description Triangles until then and from then on. */
-            triangles: number[];
-            /** @description Vertices, likewise. */
-            vertices: number[];
         };
         /** @description How a part gets fewer triangles. */
         DecimationRules: {
@@ -1206,6 +1178,61 @@ export interface components {
         Direction: "up" | "down" | "x" | "minus_x" | "y" | "minus_y" | "z" | "minus_z" | {
             /** @description Any; its length does not matter. */
             to: components["schemas"]["Vector"];
+        };
+        /** @description What says how far. */
+        DisplacementBy: {
+            /** @enum {string} */
+            kind: "evenly";
+        } | {
+            /**
+             * Format: int32
+             * @description Its channel, 0–3; the luminance of its colors where none is said.
+             */
+            channel?: number | null;
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+        };
+        /** @description How points are moved. */
+        DisplacementRules: {
+            /**
+             * Format: float
+             * @description How far a point goes where the number is 1 above the midpoint, in the project's unit.
+             */
+            amount: number;
+            /** @description What says how far. */
+            by: components["schemas"]["DisplacementBy"];
+            /**
+             * Format: float
+             * @description How steep numbers count about the midpoint; 1 takes them as they are.
+             */
+            contrast?: number;
+            /**
+             * Format: float
+             * @description Within how far of an open rim, or of the border of what is chosen, it fades to nothing, in the
+             *     project's unit.
+             */
+            fade?: number;
+            /** @description Whether faces may fold over. */
+            may_fold?: boolean;
+            /**
+             * Format: float
+             * @description The number that moves nothing, 0–1.
+             */
+            midpoint?: number;
+            /** @description Which way. */
+            way?: components["schemas"]["DisplacementWay"];
+        };
+        /** @description Which way. */
+        DisplacementWay: {
+            /** @enum {string} */
+            kind: "normal";
+        } | {
+            /** @enum {string} */
+            kind: "direction";
+            /** @description Of any length above 0. */
+            to: number[];
         };
         /**
          * @description How much dust lies: it comes down from above, slides from what is steep and is blown from what
@@ -1276,6 +1303,11 @@ export interface components {
          * @enum {string}
          */
         Falloff: "soft" | "straight" | "dome" | "spike";
+        /**
+         * @description What kind of thing is wrong.
+         * @enum {string}
+         */
+        Fault: "near" | "split" | "degenerate" | "double_wall" | "loose" | "winding" | "inside_out" | "hole" | "branching";
         /** @description A file of a delivery. */
         FileEntry: {
             /** @description How large it is. */
@@ -1295,6 +1327,17 @@ export interface components {
             opacity: number;
             /** @description How far it reaches. */
             region: components["schemas"]["Region"];
+        };
+        /** @description Something that is wrong. */
+        Finding: {
+            /** @description How many. */
+            count: number;
+            /** @description What. */
+            fault: components["schemas"]["Fault"];
+            /** @description Of holes, how many edges the largest has. */
+            largest?: number | null;
+            /** @description Where, in the part's space; of many, the first ones. */
+            places: number[][];
         };
         /**
          * @description The formats there are.
@@ -1836,6 +1879,65 @@ export interface components {
          * @enum {string}
          */
         Measure: "r" | "g" | "b" | "a" | "luminance";
+        /** @description What becomes of a mesh's own normals. */
+        MendingNormals: {
+            /** @enum {string} */
+            kind: "keep";
+        } | {
+            /** @enum {string} */
+            kind: "forget";
+        } | {
+            /**
+             * Format: float
+             * @description In degrees.
+             */
+            degrees: number;
+            /** @enum {string} */
+            kind: "hard_edges";
+        };
+        /** @description What is mended, in this order. */
+        MendingRules: {
+            /**
+             * @description Drop faces without area, and those that stand there twice.
+             * @default false
+             */
+            degenerate: boolean;
+            /**
+             * @description Drop faces that lie back to back with another one.
+             * @default false
+             */
+            double_walls: boolean;
+            /**
+             * Format: int32
+             * @description Close holes of up to so many edges.
+             * @default null
+             */
+            holes: number | null;
+            /**
+             * @description Drop vertices that no face uses.
+             * @default false
+             */
+            loose: boolean;
+            /**
+             * @description What becomes of the mesh's own normals.
+             * @default {
+             *       "kind": "keep"
+             *     }
+             */
+            normals: components["schemas"]["MendingNormals"];
+            /**
+             * Format: float
+             * @description Join vertices that lie within this of each other, in the project's unit; 0 joins those at one
+             *     place.
+             * @default null
+             */
+            weld: number | null;
+            /**
+             * @description Have the faces of each piece look the same way, and outwards.
+             * @default false
+             */
+            winding: boolean;
+        };
         /** @description How steps meet what is above them, and how much of them counts. */
         Merges: {
             /** @description Any other step of a set of colors. */
@@ -2083,6 +2185,8 @@ export interface components {
             min: number[];
             /** @description What the user calls it. */
             name: string;
+            /** @description Whether its mesh has normals of its own. */
+            own_normals: boolean;
             /** @description The groups it stands in, the outermost first. */
             path: string[];
             /** @description How many pieces hang together. */
@@ -3004,6 +3108,94 @@ export interface components {
             says: string;
             sent?: components["schemas"]["Sent"] | null;
         };
+        /** @description What is to become of a shape. */
+        Reform: {
+            /** @enum {string} */
+            kind: "decimate";
+            /** @description How far, and what weighs in. */
+            rules: components["schemas"]["DecimationRules"];
+        } | {
+            /** @enum {string} */
+            kind: "subdivide";
+            /** @description The selection or group whose faces become finer; all where none is named. */
+            only?: string | null;
+            /** @description How. */
+            rules: components["schemas"]["SubdivisionRules"];
+        } | {
+            /** @enum {string} */
+            kind: "mend";
+            /** @description What of it. */
+            rules: components["schemas"]["MendingRules"];
+        } | {
+            /** @enum {string} */
+            kind: "displace";
+            /** @description The selection or group whose points move; all where none is named. */
+            only?: string | null;
+            /** @description How. */
+            rules: components["schemas"]["DisplacementRules"];
+        } | {
+            /** @enum {string} */
+            kind: "smooth";
+            /** @description The selection or group whose points move; all where none is named. */
+            only?: string | null;
+            /** @description How. */
+            rules: components["schemas"]["SmoothingRules"];
+        } | {
+            /** @enum {string} */
+            kind: "trim";
+            /** @description Where. */
+            rules: components["schemas"]["TrimmingRules"];
+        };
+        /** @description What a change of shape did, or would do. */
+        ReformAnswer: {
+            /**
+             * Format: int32
+             * @description By what the shape that it would make is asked for, where it was only looked at.
+             */
+            look?: number | null;
+            /** @description What the values of its sets belong to from then on. */
+            placements: components["schemas"]["SetPlaced"][];
+            /** @description What it does. */
+            report: components["schemas"]["ReformReport"];
+        };
+        /** @description What is to become of a part. */
+        ReformOrder: {
+            /** @description Whether the part stays as it is, and a copy beside it gets the new shape. */
+            beside?: boolean;
+            /** @description Whether it is only looked at. */
+            look?: boolean;
+            /** @description The change of its shape. */
+            reform: components["schemas"]["Reform"];
+        };
+        /** @description What a change of shape does. */
+        ReformReport: {
+            /**
+             * Format: float
+             * @description The largest distance between the two surfaces, or the largest way that a point goes.
+             */
+            max_distance?: number | null;
+            /**
+             * Format: float
+             * @description The mean distance of the original's vertices from the new surface, in the project's unit, where it
+             *     is known.
+             */
+            mean_distance?: number | null;
+            /** @description What else there is to say, a sentence each. */
+            notes: string[];
+            /** @description Whether it came as far as was asked. */
+            reached: boolean;
+            /** @description How its sets have fared, where their values are found anew. */
+            sets: components["schemas"]["SetDecimated"][];
+            /**
+             * Format: float
+             * @description What the diagonal of the part is, in the project's unit.
+             */
+            size: number;
+            /** @description Triangles until then and from then on. */
+            triangles: number[];
+            /** @description Vertices, likewise. */
+            vertices: number[];
+        };
         /** @description How far a fill reaches. Lengths, points and directions are the project's. */
         Region: {
             /** @enum {string} */
@@ -3317,6 +3509,11 @@ export interface components {
          */
         Says: "nothing" | "fixed" | "any";
         /**
+         * @description How new points are placed.
+         * @enum {string}
+         */
+        Scheme: "flat" | "loop" | "catmull_clark";
+        /**
          * @description A view with its right and its up. Places on it are tangents of angles from the middle for lines
          *     of sight that meet in the eye, and lengths of the project for parallel ones.
          */
@@ -3618,6 +3815,13 @@ export interface components {
             /** @description What it is there for. */
             role: components["schemas"]["Role"];
         };
+        /** @description What each value of a set belongs to. */
+        SetPlaced: {
+            /** @description What its values belong to. */
+            placement: components["schemas"]["Placement"];
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+        };
         /** @description What becomes of a set. */
         SetReplaced: {
             /** @description How many elements change. */
@@ -3839,6 +4043,18 @@ export interface components {
              */
             neutral: number;
         };
+        /** @description How bumps are smoothed. */
+        SmoothingRules: {
+            /** @description Whether open rims stay where they are; else they are smoothed along themselves. */
+            keep_rims?: boolean;
+            /** @description Whether it keeps its volume; else it shrinks as soap films do. */
+            keep_volume?: boolean;
+            /**
+             * Format: int32
+             * @description How many rounds.
+             */
+            rounds: number;
+        };
         /**
          * @description A solid that reaches from −1 to 1 along each axis.
          * @enum {string}
@@ -3988,6 +4204,21 @@ export interface components {
             mirror?: components["schemas"]["Mirror"];
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
+        };
+        /** @description How faces become finer. */
+        SubdivisionRules: {
+            /**
+             * Format: float
+             * @description Edges that bend by so many degrees or more stay sharp when smoothed; rims do in any case.
+             */
+            creases?: number | null;
+            /** @description How new points are placed. */
+            scheme: components["schemas"]["Scheme"];
+            /**
+             * Format: int32
+             * @description Flat: by how many points each edge is cut. Smoothed: how many times.
+             */
+            times: number;
         };
         /** @description A named color. */
         Swatch: {
@@ -4221,6 +4452,25 @@ export interface components {
              */
             translation: number[];
         };
+        /** @description Where a part is cut. */
+        TrimmingRules: {
+            /**
+             * Format: int32
+             * @description Its channel, 0–3.
+             */
+            channel?: number;
+            /** @description Whether what lies above it stays; else what lies below. */
+            keep_above?: boolean;
+            /** @description Whether what is cut off is kept as a part of its own. */
+            keep_both?: boolean;
+            /** @description The set whose numbers say where. */
+            set: components["schemas"]["SetId"];
+            /**
+             * Format: float
+             * @description The number at the cut.
+             */
+            threshold: number;
+        };
         /**
          * @description What one step of the project's numbers is.
          * @enum {string}
@@ -4357,41 +4607,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    decimated: {
-        parameters: {
-            query?: {
-                /**
-                 * @description The set whose values are wanted, four bytes for each element; the shape, as a frame of the live
-                 *     socket, when left out.
-                 */
-                set?: number | null;
-            };
-            header?: never;
-            path: {
-                look: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": number[];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ApiError"];
-                };
-            };
-        };
-    };
     formats: {
         parameters: {
             query?: never;
@@ -5147,7 +5362,7 @@ export interface operations {
             };
         };
     };
-    decimate_part: {
+    part_faults: {
         parameters: {
             query?: never;
             header?: never;
@@ -5157,21 +5372,17 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DecimationOrder"];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Decimation"];
+                    "application/json": components["schemas"]["Finding"][];
                 };
             };
-            422: {
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5205,6 +5416,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    reform_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReformOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReformAnswer"];
+                };
             };
             422: {
                 headers: {
@@ -5612,6 +5857,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeFile"][];
+                };
+            };
+        };
+    };
+    reformed: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The set whose values are wanted, four bytes for each element; the shape, as a frame of the live
+                 *     socket, when left out.
+                 */
+                set?: number | null;
+            };
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
                 };
             };
         };

@@ -122,19 +122,14 @@ export function sendTransfer(
 export const transferred = (look: number, what: "values" | "heat" | "lost", set: number) =>
   bytesOf(`/api/v1/transfers/${look}?${queryOf({ what, set })}`);
 
-/** Gives a part fewer triangles, or tells what that would do. */
-export const sendDecimation = (
-  project: number,
-  part: number,
-  order: Schemas["DecimationOrder"],
-  signal?: AbortSignal,
-) =>
-  told<Schemas["Decimation"]>(
-    posted(`/api/v1/projects/${project}/parts/${part}/decimation`, JSON.stringify(order), JSON_TYPE, signal),
+/** Gives a part another shape made from its own, or tells what that would do. */
+export const sendReform = (project: number, part: number, order: Schemas["ReformOrder"], signal?: AbortSignal) =>
+  told<Schemas["ReformAnswer"]>(
+    posted(`/api/v1/projects/${project}/parts/${part}/reform`, JSON.stringify(order), JSON_TYPE, signal),
   );
 
-/** The shape of a decimation that was looked at as a frame, or what a set holds on it. */
-export const decimated = (look: number, set?: number) => bytesOf(`/api/v1/decimations/${look}?${queryOf({ set })}`);
+/** The shape of a change that was looked at as a frame, or what a set holds on it. */
+export const reformed = (look: number, set?: number) => bytesOf(`/api/v1/reforms/${look}?${queryOf({ set })}`);
 
 async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
@@ -154,6 +149,10 @@ export const alignmentOf = (project: number, part: number, to: number, by: "boun
   );
 
 /** What was done to a project, the last step first. */
+/** What is wrong with a part's mesh, and where. */
+export const faultsOf = (project: number, part: number) =>
+  done(api.GET("/api/v1/projects/{project}/parts/{part}/faults", { params: { path: { project, part } } }));
+
 export const stepsOf = (project: number) => done(api.GET("/api/v1/projects/{project}/steps", of(project)));
 /** All projects of the shelf. */
 export const shelfOf = () => done(api.GET("/api/v1/projects"));

@@ -1,5 +1,5 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
-import type { Lighter, Trial } from "./trial";
+import type { Remade, Trial } from "./trial";
 import { NOTHING_TOLD } from "./facts";
 import { create } from "zustand";
 import type { Schemas } from "../api/client";
@@ -134,7 +134,7 @@ export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
 
 /** The tools of Gather. */
-export type GatherTool = "bring" | "density" | "transfer";
+export type GatherTool = "bring" | "density" | "transfer" | "mend" | "form";
 
 /** The look before and after, side by side. */
 export interface Wipe {
@@ -214,7 +214,7 @@ export interface State {
   wipe: Wipe | null;
   gatherTool: GatherTool;
   trial: Trial | null;
-  lighter: Lighter | null;
+  remade: Remade | null;
   /** The snapshot shown while a key is held. */
   flipped: string | null;
   /** The least and greatest number of the heat on the stage. */
@@ -332,7 +332,7 @@ const start: State = {
   wipe: null,
   gatherTool: "bring",
   trial: null,
-  lighter: null,
+  remade: null,
   flipped: null,
   heatRange: null,
   previewTrouble: null,

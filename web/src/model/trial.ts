@@ -18,11 +18,11 @@ export interface Trial {
 export const TRIED = -1;
 export const LOST = -2;
 
-/** The part that stands on the stage in the place of another which would get fewer triangles. */
-export const LIGHTER = -1;
+/** The part that stands on the stage in the place of another which would get another shape. */
+export const REMADE = -1;
 
-/** A part as it would be with fewer triangles, found out and not done. */
-export interface Lighter {
+/** A part as it would be with another shape, found out and not done. */
+export interface Remade {
   part: number;
   shows: "before" | "after";
 }

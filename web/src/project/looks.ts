@@ -3,7 +3,7 @@ import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
 import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
-import { LIGHTER, LOST, TRIED } from "../model/trial";
+import { REMADE, LOST, TRIED } from "../model/trial";
 import { cutawayOf } from "./tools";
 
 export class Looks {
@@ -63,15 +63,14 @@ export class Looks {
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
       // What would take its place stands where it stands, and shows what it shows.
-      const lighter =
-        state.area === "gather" && state.lighter?.part === part.id ? this.stage.surfaces.get(LIGHTER) : null;
-      if (lighter) {
-        const isAfter = state.lighter?.shows === "after";
-        lighter.show(wanted);
-        lighter.light(look.shade === "lit", look.smoothUpTo);
-        lighter.showChannel(look.channel);
-        lighter.stand(part.matrix);
-        lighter.object.visible = part.visible && isAfter;
+      const remade = state.area === "gather" && state.remade?.part === part.id ? this.stage.surfaces.get(REMADE) : null;
+      if (remade) {
+        const isAfter = state.remade?.shows === "after";
+        remade.show(wanted);
+        remade.light(look.shade === "lit", look.smoothUpTo);
+        remade.showChannel(look.channel);
+        remade.stand(part.matrix);
+        remade.object.visible = part.visible && isAfter;
         surface.object.visible = part.visible && !isAfter;
       }
       const range = isHot && part.visible ? surface.heatRange : null;

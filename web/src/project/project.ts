@@ -20,7 +20,7 @@ import {
   takeOutline,
   targetSet,
 } from "../model/state";
-import { LIGHTER } from "../model/trial";
+import { REMADE } from "../model/trial";
 import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";
@@ -227,7 +227,7 @@ export class Project {
   private takeOutline(outline: Schemas["Outline"]) {
     if (outline.parts.length === 0) this.opening = false;
     for (const [id, surface] of this.stage.surfaces) {
-      if (id !== LIGHTER && !outline.parts.some((part) => part.id === id && part.mesh === surface.mesh))
+      if (id !== REMADE && !outline.parts.some((part) => part.id === id && part.mesh === surface.mesh))
         this.stage.remove(id);
     }
     const before = get().parts;

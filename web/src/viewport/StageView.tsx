@@ -69,7 +69,7 @@ export function StageView({
         "cutaway",
         "selection",
         "trial",
-        "lighter",
+        "remade",
         "area",
       ] as const;
       const newHeat = now.look.heat !== null && now.history.revision !== before.history.revision;

@@ -41,7 +41,7 @@ export function LookChip() {
   const flipped = useApp((state) => state.flipped);
   const edgePixels = useApp((state) => state.edgePixels);
   const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
-  const isLighter = useApp((state) => state.area === "gather" && state.lighter?.shows === "after");
+  const isRemade = useApp((state) => state.area === "gather" && state.remade?.shows === "after");
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
@@ -52,8 +52,8 @@ export function LookChip() {
         ? "As it would be, what finds no source is striped"
         : trial && trial !== "before"
           ? "As it would be"
-          : isLighter
-            ? "As it would be with fewer triangles"
+          : isRemade
+            ? "As it would be in its new shape"
             : heat === "density"
               ? "Edge length, as heat"
               : heat

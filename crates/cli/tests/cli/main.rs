@@ -6,4 +6,5 @@ mod attacks;
 mod commands;
 mod faults;
 mod power_cuts;
+mod shapes;
 mod transfer;

@@ -9,13 +9,13 @@ use std::{
 
 use serde_json::Value;
 
-fn speckle(folder: &Path, args: &[&str]) -> Output {
+pub fn speckle(folder: &Path, args: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_speckle")).args(args).current_dir(folder).output().unwrap()
 }
 
 /// A square of n × n quads from 0 to 1, its red running along x, as PLY; without colors where they
 /// are not wanted.
-fn sheet(n: usize, is_colored: bool) -> String {
+pub fn sheet(n: usize, is_colored: bool) -> String {
     let mut text = format!("ply\nformat ascii 1.0\nelement vertex {}\n", (n + 1) * (n + 1));
     text.push_str("property float x\nproperty float y\nproperty float z\n");
     if is_colored {

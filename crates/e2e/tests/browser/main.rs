@@ -14,6 +14,7 @@ mod recipe_sheet;
 mod reshaped;
 mod screenshots;
 mod sets;
+mod shapes;
 mod shelf;
 mod source_sheets;
 mod tables;

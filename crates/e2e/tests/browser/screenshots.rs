@@ -200,7 +200,7 @@ async fn lighter_stone(browser: &Browser, goal: &Path) -> Result<()> {
     browser.click("area-gather").await?;
     browser.click("gather-density").await?;
     browser.choose_row("It comes", "as a copy beside it").await?;
-    browser.until("speckle.state().lighter !== null").await?;
+    browser.until("speckle.state().remade !== null").await?;
     browser.click_text("label", "Edges").await?;
     settled().await;
     fs::write(goal.join("density.png"), browser.client.screenshot().await?)?;

@@ -7,7 +7,7 @@ use anyhow::Result;
 use speckle_e2e::{App, Browser};
 
 /// A bumpy bowl of n × n quads, red where it is high, as PLY; bare where colors are not wanted.
-fn bowl(n: usize, is_colored: bool) -> String {
+pub fn bowl(n: usize, is_colored: bool) -> String {
     let mut text = format!("ply\nformat ascii 1.0\nelement vertex {}\n", (n + 1) * (n + 1));
     text.push_str("property float x\nproperty float y\nproperty float z\n");
     if is_colored {
@@ -167,15 +167,15 @@ async fn fewer_triangles_are_looked_at_and_come_in_place_or_beside() -> Result<(
     browser.click_at(fantoccini::Locator::XPath(row)).await?;
     browser.until(&format!("speckle.state().part === {dense}.id")).await?;
     browser.click("gather-density").await?;
-    browser.until("speckle.state().lighter?.shows === 'after'").await?;
-    let said = "(document.querySelector('[data-test=density-findings]')?.innerText ?? '').replace(/\\s/g, '')";
-    browser.until(&format!("{said}.includes('of3200triangles')")).await?;
+    browser.until("speckle.state().remade?.shows === 'after'").await?;
+    let said = "(document.querySelector('[data-test=shape-findings]')?.innerText ?? '').replace(/\\s/g, '')";
+    browser.until(&format!("{said}.includes('3200untilnow')")).await?;
     // Nothing has changed, and what would stands in the part's place.
     browser.until("speckle.stage.surfaces.get(-1)?.object.visible === true").await?;
     browser
         .until(&format!("speckle.stage.surfaces.get({dense}.id).object.visible === false"))
         .await?;
-    browser.click("lighter-before").await?;
+    browser.click("remade-before").await?;
     browser
         .until(&format!("speckle.stage.surfaces.get({dense}.id).object.visible === true"))
         .await?;
@@ -186,13 +186,13 @@ async fn fewer_triangles_are_looked_at_and_come_in_place_or_beside() -> Result<(
         .until("speckle.state().parts.some((p) => p.name === 'Dense copy' && p.triangles <= 800)")
         .await?;
     browser.until("document.body.innerText.includes('Turn anything to look further')").await?;
-    browser.until("speckle.state().lighter === null && !speckle.stage.surfaces.has(-1)").await?;
+    browser.until("speckle.state().remade === null && !speckle.stage.surfaces.has(-1)").await?;
     browser.click("undo").await?;
     browser.until("speckle.state().parts.length === 2").await?;
 
     browser.choose_row("It comes", "in its place").await?;
     browser.choose_row("Down to", "so many triangles").await?;
-    browser.until("speckle.state().lighter !== null").await?;
+    browser.until("speckle.state().remade !== null").await?;
     let field = browser
         .client
         .find(fantoccini::Locator::Css("input[aria-label='Triangles, typed']"))
@@ -201,7 +201,7 @@ async fn fewer_triangles_are_looked_at_and_come_in_place_or_beside() -> Result<(
     field.send_keys("\u{e009}a\u{e000}200\u{e007}").await?;
     browser
         .until(&format!(
-            "{said}.includes('200of3200triangles') || {said}.includes('199of3200triangles')"
+            "{said}.includes('200triangles,3200until') || {said}.includes('199triangles,3200until')"
         ))
         .await?;
     browser.click("do-decimate").await?;

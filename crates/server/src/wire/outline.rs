@@ -88,6 +88,8 @@ pub struct PartOutline {
     pub crease: f32,
     /// How many sets of texture coordinates it has.
     pub uv_sets: usize,
+    /// Whether its mesh has normals of its own.
+    pub own_normals: bool,
     /// Its sets.
     pub sets: Vec<SetOutline>,
     /// Its mask, selections and snapshots.
@@ -204,6 +206,7 @@ fn part_outline(part: &Part, mesh_name: String) -> PartOutline {
         starting_radius: measures.starting_radius() * scale,
         crease: crease_angle(part.geometry.bends()),
         uv_sets: mesh.uv_sets().len(),
+        own_normals: mesh.normals().is_some(),
         sets: part.products().map(set_outline).collect(),
         helpers: part
             .sets

@@ -5,6 +5,7 @@ use std::collections::HashSet;
 use glam::{Affine3A, Vec3};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
+use smallvec::SmallVec;
 use speckle_mesh::{
     Geometry, Mesh, MeshError, Placement,
     carry::Carry,
@@ -484,30 +485,41 @@ fn turned_over(part: &Part, turned: &[bool]) -> Result<Part, MendingError> {
     Ok(part.remapped(Mesh::new(arrays)?, &Remap { corners, ..Remap::default() }))
 }
 
-/// The rims that close: each as the corners at which its open edges begin, in order.
+/// The rims that close: each as corners at its points, in the order that the face at the first of them
+/// runs. Faces beside it may look to different sides.
 fn holes(geometry: &Geometry) -> Vec<Vec<u32>> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let point = |corner: usize| topology.point_of(mesh.corner_vertices()[corner] as usize) as u32;
     let is_open = |&corner: &usize| topology.across(corner) == corner;
-    // Where an open edge begins, it is; a point where several begin is passed over.
-    let mut begins: FxHashMap<u32, Option<u32>> = FxHashMap::default();
+    // The two open edges at a point, by the corners they begin at; where more meet, none goes on.
+    let mut ends: FxHashMap<u32, SmallVec<[u32; 2]>> = FxHashMap::default();
     for corner in (0..mesh.corner_count()).filter(is_open) {
-        begins
-            .entry(point(corner))
-            .and_modify(|known| *known = None)
-            .or_insert(Some(corner as u32));
+        for end in [corner, next(geometry, corner)] {
+            ends.entry(point(end)).or_default().push(corner as u32);
+        }
     }
     let mut met: HashSet<u32> = HashSet::new();
     let mut all = Vec::new();
     for corner in (0..mesh.corner_count()).filter(is_open) {
-        let (mut rim, mut at) = (Vec::new(), corner as u32);
-        while met.insert(at) {
-            rim.push(at);
-            let Some(Some(on)) = begins.get(&point(next(geometry, at as usize))) else { break };
-            at = *on;
+        let (mut rim, mut edge, mut at) = (Vec::new(), corner, point(corner));
+        while met.insert(edge as u32) {
+            let far = next(geometry, edge);
+            let [here, there] = if point(edge) == at { [edge, far] } else { [far, edge] };
+            rim.push(here as u32);
+            at = point(there);
+            let on = match ends[&at].as_slice() {
+                [a, b] => {
+                    if *a as usize == edge {
+                        *b
+                    } else {
+                        *a
+                    }
+                }
+                _ => break,
+            };
+            edge = on as usize;
         }
-        let closes = rim.len() > 2 && at == corner as u32;
-        if closes {
+        if rim.len() > 2 && at == point(corner) && edge == corner {
             all.push(rim);
         }
     }

@@ -1,46 +1,51 @@
-// Fewer triangles for the active part: how far, what weighs in, and what it would cost.
-import { Alert, Box, Button, Paper, Typography } from "@mui/material";
+// Fewer or finer faces for the active part.
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { sendDecimation } from "../../api/writes";
-import { activePart, set, useApp, type Part } from "../../model/state";
-import { count, figure, symbols } from "../../model/words";
+import type { Part } from "../../model/state";
+import { useApp } from "../../model/state";
+import { count, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Sliding, Switching } from "../../widgets/rows";
-import { useLighter, type Rules } from "./lighterInHand";
-import { differenceUnit, Working } from "./Working";
+import { ShapeSheet, ShapeTool, sizeOf, Where } from "./ShapeTool";
 
+type Fewer = Schemas["DecimationRules"];
+type Finer = Schemas["SubdivisionRules"];
+
+const ways = [
+  ["fewer", "fewer triangles"],
+  ["finer", "finer faces"],
+] as const;
 const goals = [
   ["share", "a share of the triangles"],
   ["count", "so many triangles"],
   ["error", "as near as"],
 ] as const;
-const fates = [
-  ["place", "in its place"],
-  ["beside", "as a copy beside it"],
+const schemes = [
+  ["flat", "the shape as it is"],
+  ["loop", "rounded, in triangles"],
+  ["catmull_clark", "rounded, in quads"],
 ] as const;
 
 export function DensitySheet({ project }: { project: Project }) {
-  const part = useApp(activePart);
+  const [way, setWay] = useState<"fewer" | "finer">("fewer");
+  const choose = <Choose label="To get" value={way} options={ways} onChange={setWay} />;
   return (
-    <Paper
-      variant="outlined"
-      component="section"
-      aria-label="Density"
-      data-test="density"
-      sx={{ p: 1.75, borderRadius: 4 }}
-      onKeyDown={(event) => {
-        if (!(event.ctrlKey || event.metaKey)) event.stopPropagation();
-      }}>
-      {part ? (
-        <Decimate key={part.id} project={project} part={part} />
-      ) : (
-        <Typography variant="body2" color="textSecondary">
-          There is no part yet. Bring a mesh in first.
-        </Typography>
-      )}
-    </Paper>
+    <ShapeSheet label="Density" mark="density">
+      {(part) =>
+        way === "fewer" ? (
+          <Decimate key={part.id} project={project} part={part} choose={choose} />
+        ) : (
+          <Subdivide key={part.id} project={project} part={part} choose={choose} />
+        )
+      }
+    </ShapeSheet>
   );
+}
+
+interface Props {
+  project: Project;
+  part: Part;
+  choose: React.ReactNode;
 }
 
 /** How much something weighs in beside the shape. */
@@ -67,76 +72,44 @@ function Weight({
 }
 
 /** What a goal of a kind starts from. */
-function goalOf(kind: Rules["goal"]["kind"], part: Part, diagonal: number): Rules["goal"] {
+function goalOf(kind: Fewer["goal"]["kind"], part: Part, size: number): Fewer["goal"] {
   switch (kind) {
     case "share":
       return { kind, share: 0.25 };
     case "count":
       return { kind, triangles: Math.max(1, Math.round(part.triangles / 4)) };
     case "error":
-      return { kind, within: Number((diagonal / 1000).toPrecision(2)) };
+      return { kind, within: Number((size / 1000).toPrecision(2)) };
   }
 }
 
-function Decimate({ project, part }: { project: Project; part: Part }) {
+function Decimate({ project, part, choose }: Props) {
   const unit = useApp((state) => symbols[state.traits.unit]);
-  const scale = Math.cbrt((part.transform.scale ?? [1, 1, 1]).reduce((all, one) => Math.abs(all * one), 1));
-  const diagonal = scale * Math.hypot(...part.max.map((value, i) => value - (part.min[i] ?? 0)));
-  const [rules, setRules] = useState<Rules>({
-    goal: goalOf("share", part, diagonal),
+  const size = sizeOf(part);
+  const [rules, setRules] = useState<Fewer>({
+    goal: goalOf("share", part, size),
     colors: 0.5,
     creases: 0.5,
     groups: 0.5,
     keep_rims: false,
     even: false,
   });
-  const [fate, setFate] = useState<"place" | "beside">("place");
-  const [doing, setDoing] = useState(false);
-  // What was just done is looked at as it is, until something is turned.
-  const [isDone, setIsDone] = useState(false);
-  const { seen, trouble, busy, cancel } = useLighter(project, part, isDone ? null : rules);
-  const turn = (change: Partial<Rules>) => {
-    setIsDone(false);
-    setRules((before) => ({ ...before, ...change }));
-  };
+  const turn = (change: Partial<Fewer>) => setRules((before) => ({ ...before, ...change }));
   const { goal } = rules;
-  const report = seen?.report;
-  const decimate = async () => {
-    setDoing(true);
-    const order = { rules, beside: fate === "beside", look: false };
-    const { data, trouble } = await sendDecimation(project.id, part.id, order);
-    setDoing(false);
-    if (trouble !== null) {
-      set({ said: { text: trouble, bad: true } });
-      return;
-    }
-    setIsDone(true);
-    const [, after] = data.report.triangles;
-    const where = fate === "beside" ? `A copy of ${part.name} has` : `${part.name} has`;
-    set({ said: { text: `${where} ${count(after ?? 0)} triangles. Undo takes it back.`, bad: false } });
-  };
   return (
-    <>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.75 }}>
-        <Typography variant="h2" noWrap sx={{ flex: 1, minWidth: 0 }}>
-          Fewer triangles for {part.name}
-        </Typography>
-        <Button
-          size="small"
-          variant="contained"
-          data-test="do-decimate"
-          title="One step, which undo takes back"
-          disabled={!report || busy || doing || trouble !== null || part.locked}
-          onClick={() => void decimate()}>
-          Decimate
-        </Button>
-      </Box>
-      {part.locked && <Alert severity="warning">{part.name} is locked: unlock it in the list of parts first.</Alert>}
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`Fewer triangles for ${part.name}`}
+      verb="Decimate"
+      done={(report) => `has ${count(report.triangles[1] ?? 0)} triangles`}
+      reform={{ kind: "decimate", rules }}>
+      {choose}
       <Choose
         label="Down to"
         value={goal.kind}
         options={goals}
-        onChange={(kind) => turn({ goal: goalOf(kind, part, diagonal) })}
+        onChange={(kind) => turn({ goal: goalOf(kind, part, size) })}
       />
       {goal.kind === "share" && (
         <Sliding
@@ -164,11 +137,11 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
         <Sliding
           label="Distance"
           value={goal.within}
-          min={diagonal / 100_000}
-          max={diagonal / 50}
-          step={diagonal / 100_000}
+          min={size / 100_000}
+          max={size / 50}
+          step={size / 100_000}
           unit={unit}
-          digits={diagonal < 1 ? 6 : diagonal < 100 ? 4 : 3}
+          digits={size < 1 ? 6 : size < 100 ? 4 : 3}
           curved
           onChange={(within) => turn({ goal: { kind: "error", within } })}
         />
@@ -186,47 +159,57 @@ function Decimate({ project, part }: { project: Project; part: Part }) {
         />
       )}
       <Switching label="Even triangles" on={rules.even ?? false} onChange={(even) => turn({ even })} />
-      <Choose label="It comes" value={fate} options={fates} onChange={setFate} />
-      <Working busy={busy || doing} onCancel={busy ? cancel : null} />
-      {trouble && (
-        <Alert severity="error" data-test="density-trouble">
-          {trouble}
-        </Alert>
-      )}
-      {isDone && (
-        <Typography variant="body2" color="textSecondary">
-          Done. Turn anything to look further.
-        </Typography>
-      )}
-      {report && !trouble && <Findings part={part} report={report} unit={unit} />}
-    </>
+    </ShapeTool>
   );
 }
 
-/** What it would cost, in figures. */
-function Findings({ part, report, unit }: { part: Part; report: Schemas["DecimationReport"]; unit: string }) {
-  const [before = 0, after = 0] = report.triangles;
-  const share = (100 * report.max_distance) / Math.max(report.size, 1e-30);
+function Subdivide({ project, part, choose }: Props) {
+  const [rules, setRules] = useState<Finer>({ scheme: "flat", times: 1, creases: null });
+  const [only, setOnly] = useState<string | null>(null);
+  const turn = (change: Partial<Finer>) => setRules((before) => ({ ...before, ...change }));
+  const isFlat = rules.scheme === "flat";
   return (
-    <Box data-test="density-findings">
-      <Typography variant="body2">
-        <b>{count(after)}</b> of {count(before)} triangles, {count(report.vertices[1] ?? 0)} vertices.
-      </Typography>
-      {!report.reached && (
-        <Typography variant="body2" sx={{ color: "warning.main", fontWeight: 700 }}>
-          It cannot go as far as that: borders and seams hold it.
-        </Typography>
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`Finer faces for ${part.name}`}
+      verb="Subdivide"
+      done={(report) => `has ${count(report.triangles[1] ?? 0)} triangles`}
+      reform={{ kind: "subdivide", rules, only }}>
+      {choose}
+      <Where part={part} only={only} onChange={setOnly} />
+      <Choose
+        label="With"
+        value={rules.scheme}
+        options={schemes}
+        onChange={(scheme) => turn({ scheme, times: 1, creases: scheme === "flat" ? null : (rules.creases ?? null) })}
+      />
+      <Sliding
+        label={isFlat ? "Cuts per edge" : "Times"}
+        value={rules.times}
+        min={1}
+        max={isFlat ? 16 : 5}
+        step={1}
+        onChange={(times) => turn({ times: Math.round(times) })}
+      />
+      {!isFlat && (
+        <Switching
+          label="Keep sharp edges sharp"
+          on={typeof rules.creases === "number"}
+          onChange={(on) => turn({ creases: on ? 45 : null })}
+        />
       )}
-      <Typography variant="body2">
-        The surface is off by {figure(report.mean_distance)} {unit} in the mean, by {figure(report.max_distance)} {unit}{" "}
-        where most ({figure(share)} % of its size).
-      </Typography>
-      {report.sets.map((each) => (
-        <Typography key={each.name} variant="body2" color="textSecondary">
-          {each.name}: off by {figure(each.mean)} in the mean, 95 % by {figure(each.most_of_them)} at most (
-          {differenceUnit(part, each.name)}).
-        </Typography>
-      ))}
-    </Box>
+      {!isFlat && typeof rules.creases === "number" && (
+        <Sliding
+          label="Sharp from"
+          value={rules.creases}
+          min={1}
+          max={180}
+          step={1}
+          unit="°"
+          onChange={(creases) => turn({ creases })}
+        />
+      )}
+    </ShapeTool>
   );
 }

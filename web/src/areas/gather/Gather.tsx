@@ -24,7 +24,9 @@ import type { Project } from "../../project/project";
 import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
 import { DensitySheet } from "./DensitySheet";
-import { DensityTray } from "./DensityTray";
+import { FormSheet } from "./FormSheet";
+import { MendSheet } from "./MendSheet";
+import { ShapeTray } from "./ShapeTray";
 import { TransferSheet } from "./TransferSheet";
 import { TransferTray } from "./TransferTray";
 import { unitWord, units } from "../../model/units";
@@ -43,6 +45,8 @@ export function GatherSheet({ project }: { project: Project }) {
     <>
       {tool === "density" && <DensitySheet project={project} />}
       {tool === "transfer" && <TransferSheet project={project} />}
+      {tool === "mend" && <MendSheet project={project} />}
+      {tool === "form" && <FormSheet project={project} />}
       {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
         <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
@@ -398,7 +402,14 @@ const families: { key: GatherTool; title: string }[] = [
   { key: "bring", title: "Bring" },
   { key: "density", title: "Density" },
   { key: "transfer", title: "Transfer" },
+  { key: "mend", title: "Mend" },
+  { key: "form", title: "Form" },
 ];
+const says = {
+  density: "Gives the active part fewer or finer faces; what lies on it comes along.",
+  mend: "Looks the active part over, and mends what is wrong with its mesh.",
+  form: "Moves, smooths or trims the active part; what lies on it comes along.",
+};
 
 export function GatherTray({ onBring }: { onBring: () => void }) {
   const formats = useFormatWords();
@@ -422,10 +433,10 @@ export function GatherTray({ onBring }: { onBring: () => void }) {
             anywhere on this page as well. Click the model to choose a part.
           </Typography>
         </Box>
-      ) : tool === "density" ? (
-        <DensityTray />
-      ) : (
+      ) : tool === "transfer" ? (
         <TransferTray />
+      ) : (
+        <ShapeTray says={says[tool]} />
       )}
     </Box>
   );

@@ -1,33 +1,33 @@
-// How the stage shows what fewer triangles would look like.
+// How the stage shows what another shape would look like.
 import { Box, FormControlLabel, Switch, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import { set, setLook, useApp } from "../../model/state";
-import type { Lighter } from "../../model/trial";
+import type { Remade } from "../../model/trial";
 
-const looks: readonly (readonly [Lighter["shows"], string])[] = [
+const looks: readonly (readonly [Remade["shows"], string])[] = [
   ["before", "Before"],
   ["after", "After"],
 ];
 
-export function DensityTray() {
-  const lighter = useApp((state) => state.lighter);
+export function ShapeTray({ says }: { says: string }) {
+  const remade = useApp((state) => state.remade);
   const wire = useApp((state) => state.look.wire);
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 2 }}>
       <ToggleButtonGroup
         exclusive
         size="small"
-        value={lighter?.shows ?? null}
+        value={remade?.shows ?? null}
         aria-label="What the stage shows"
-        onChange={(_, next: Lighter["shows"] | null) => {
-          if (next && lighter) set({ lighter: { ...lighter, shows: next } });
+        onChange={(_, next: Remade["shows"] | null) => {
+          if (next && remade) set({ remade: { ...remade, shows: next } });
         }}
         sx={{ flexShrink: 0 }}>
         {looks.map(([key, title]) => (
           <ToggleButton
             key={key}
             value={key}
-            data-test={`lighter-${key}`}
-            disabled={!lighter}
+            data-test={`remade-${key}`}
+            disabled={!remade}
             sx={{ textTransform: "none", px: 1.75 }}>
             {title}
           </ToggleButton>
@@ -39,9 +39,9 @@ export function DensityTray() {
         label={<Typography variant="body2">Edges</Typography>}
       />
       <Typography variant="body2" color="textSecondary">
-        {lighter
-          ? "Nothing has changed yet: the stage shows what would, until Decimate is pressed. Colors come from the original."
-          : "Gives the active part fewer triangles; what lies on it comes along."}
+        {remade
+          ? "Nothing has changed yet: the stage shows what would, until the button in the sheet is pressed."
+          : says}
       </Typography>
     </Box>
   );

@@ -1,0 +1,170 @@
+//! Other shapes for a part in Gather: looked over and mended, made finer, moved by a channel, smoothed and
+//! trimmed; each is shown before it is done, and is one undo.
+
+use std::fmt::Write;
+
+use anyhow::Result;
+use fantoccini::Locator;
+use speckle_e2e::{App, Browser};
+
+use crate::transfer::bowl;
+
+const FINDINGS: &str =
+    "(document.querySelector('[data-test=shape-findings]')?.innerText ?? '').replace(/\\s/g, '')";
+
+/// A ball of rows of quads as OBJ, with two holes, some faces the wrong way round and a loose vertex.
+fn torn_ball() -> String {
+    let (rows, around) = (12, 24);
+    let mut text = String::from("v 0 0 10\nv 0 0 -10\n");
+    for row in 1..rows {
+        let (sin, cos) = (std::f32::consts::PI * row as f32 / rows as f32).sin_cos();
+        for i in 0..around {
+            let (y, x) = (std::f32::consts::TAU * i as f32 / around as f32).sin_cos();
+            let _ = writeln!(text, "v {} {} {}", 10.0 * sin * x, 10.0 * sin * y, 10.0 * cos);
+        }
+    }
+    text.push_str("v 30 30 30\n");
+    let at = |row: usize, i: usize| 3 + (row - 1) * around + i % around;
+    for i in 0..around {
+        let _ = writeln!(text, "f 1 {} {}", at(1, i), at(1, i + 1));
+        let _ = writeln!(text, "f 2 {} {}", at(rows - 1, i + 1), at(rows - 1, i));
+        for row in 1..rows - 1 {
+            let quad = [at(row, i), at(row + 1, i), at(row + 1, i + 1), at(row, i + 1)];
+            let is_gone = (row == 3 && i < 2) || (row == 8 && i == 10);
+            let is_turned = row == 5 && i % 3 == 0;
+            let [a, b, c, d] = if is_turned { [quad[3], quad[2], quad[1], quad[0]] } else { quad };
+            if !is_gone {
+                let _ = writeln!(text, "f {a} {b} {c} {d}");
+            }
+        }
+    }
+    text
+}
+
+async fn with_file(name: &str, text: &str) -> Result<(tempfile::TempDir, App, Browser)> {
+    let folder = tempfile::tempdir()?;
+    let file = folder.path().join(name);
+    std::fs::write(&file, text)?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.client.goto(&app.address).await?;
+    browser.bring_in(&[&file]).await?;
+    browser.until("window.speckle?.stage.surfaces.size === 1").await?;
+    browser.until("[...speckle.stage.surfaces.values()].every((s) => s.ready)").await?;
+    browser.click("area-gather").await?;
+    Ok((folder, app, browser))
+}
+
+async fn typed(browser: &Browser, label: &str, number: &str) -> Result<()> {
+    let field = format!("input[aria-label='{label}, typed']");
+    let field = browser.client.find(Locator::Css(&field)).await?;
+    field.click().await?;
+    field.send_keys(&format!("\u{e009}a\u{e000}{number}\u{e007}")).await?;
+    Ok(())
+}
+
+const PART: &str = "speckle.state().parts[0]";
+
+#[tokio::test]
+async fn a_torn_ball_is_looked_over_and_mended_in_one_step() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Ball.obj", &torn_ball()).await?;
+    browser.until(&format!("{PART}.watertight === false")).await?;
+    browser.click("gather-mend").await?;
+    for fault in ["hole", "winding", "loose"] {
+        browser.find(&format!("fault-{fault}")).await?;
+    }
+    browser
+        .until("document.querySelector('[data-test=fault-hole]').innerText.includes('2 holes, the largest of 6 edges')")
+        .await?;
+    // What is ticked is shown on the stage already, and nothing has changed.
+    browser.until(&format!("{FINDINGS}.includes('2holesareclosed')")).await?;
+    browser.until(&format!("{FINDINGS}.includes('1loosevertexgoes')")).await?;
+    browser.until(&format!("{FINDINGS}.includes('8facesareturnedover')")).await?;
+    browser.until("speckle.stage.surfaces.get(-1)?.object.visible === true").await?;
+    browser.until(&format!("{PART}.watertight === false")).await?;
+    // Only small holes, and then all again.
+    typed(&browser, "Holes up to", "5").await?;
+    browser.until(&format!("{FINDINGS}.includes('1holeisclosed')")).await?;
+    typed(&browser, "Holes up to", "64").await?;
+    browser.until(&format!("{FINDINGS}.includes('2holesareclosed')")).await?;
+    browser.click("do-mend").await?;
+    browser.until(&format!("{PART}.watertight === true")).await?;
+    browser
+        .until("document.querySelector('[data-test=faults-said]').innerText.includes('nothing is wrong')")
+        .await?;
+    // Normals that are sharp at edges are the mesh's own, until they are forgotten.
+    browser.choose_row("Normals", "sharp at hard edges").await?;
+    browser.until(&format!("{FINDINGS}.includes('asbefore')")).await?;
+    browser.click("do-mend").await?;
+    browser.until(&format!("{PART}.own_normals === true")).await?;
+    browser.choose_row("Normals", "follow the faces").await?;
+    browser.until(&format!("{FINDINGS}.includes('asbefore')")).await?;
+    browser.click("do-mend").await?;
+    browser.until(&format!("{PART}.own_normals === false")).await?;
+    for _ in 0..3 {
+        browser.click("undo").await?;
+    }
+    browser.until(&format!("{PART}.watertight === false")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn a_bowl_is_made_finer_moved_by_a_channel_and_smoothed() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Bowl.ply", &bowl(12, true)).await?;
+    browser.click("gather-density").await?;
+    browser.choose_row("To get", "finer faces").await?;
+    browser.until(&format!("{FINDINGS}.includes('1152triangles,288untilnow')")).await?;
+    browser.choose_row("With", "rounded, in quads").await?;
+    typed(&browser, "Times", "2").await?;
+    browser.until(&format!("{FINDINGS}.includes('4608triangles,288untilnow')")).await?;
+    browser.click("do-subdivide").await?;
+    browser.until(&format!("{PART}.triangles === 4608 && {PART}.sets.length === 1")).await?;
+    // The same once more, on what has become of it.
+    browser.click("once-more").await?;
+    browser.until(&format!("{FINDINGS}.includes('73728triangles,4608untilnow')")).await?;
+
+    browser.click("gather-form").await?;
+    browser.until(&format!("{FINDINGS}.includes('4608trianglesasbefore')")).await?;
+    typed(&browser, "Amount", "4").await?;
+    browser.until(&format!("{FINDINGS}.includes('Pointsgo')")).await?;
+    browser.choose_row("Along", "Y").await?;
+    browser.until("speckle.state().remade !== null").await?;
+    browser.click("do-displace").await?;
+    let mesh = browser.eval(&format!("{PART}.mesh")).await?;
+    browser.until("document.body.innerText.includes('Turn anything to look further')").await?;
+    browser.choose_row("To", "smooth bumps away").await?;
+    browser.until(&format!("{FINDINGS}.includes('Pointsgo')")).await?;
+    browser.click("do-smooth").await?;
+    browser.until(&format!("{PART}.mesh !== {mesh}")).await?;
+    for _ in 0..3 {
+        browser.click("undo").await?;
+    }
+    browser.until(&format!("{PART}.triangles === 288")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+#[tokio::test]
+async fn a_bowl_is_cut_in_two_along_its_color() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Bowl.ply", &bowl(20, true)).await?;
+    browser.click("gather-form").await?;
+    browser.choose_row("To", "trim by a channel").await?;
+    browser.until(&format!("{FINDINGS}.includes('facesarecutthrough')")).await?;
+    // All of it lies on one side: it is said, and can be turned back.
+    typed(&browser, "Threshold", "1").await?;
+    browser.find("shape-trouble").await?;
+    typed(&browser, "Threshold", "0.55").await?;
+    browser.until(&format!("{FINDINGS}.includes('facesarecutthrough')")).await?;
+    browser.click_text("label", "Keep what is cut off as a part").await?;
+    browser.until("speckle.state().remade !== null").await?;
+    browser.until(&format!("{FINDINGS}.includes('facesarecutthrough')")).await?;
+    browser.click("do-trim").await?;
+    browser.until("speckle.state().parts.length === 2").await?;
+    browser.click("undo").await?;
+    browser
+        .until(&format!("speckle.state().parts.length === 1 && {PART}.triangles === 800"))
+        .await?;
+    assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
+    browser.close().await
+}
