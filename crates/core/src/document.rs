@@ -14,6 +14,7 @@ mod channels;
 mod edit;
 mod error;
 mod fills;
+mod finer_strokes;
 mod hand_paint;
 mod helpers;
 mod images;

@@ -393,7 +393,17 @@ impl Session {
     fn end_stroke(&mut self, client: ClientId) {
         let hand = hand_of(client);
         if self.document.is_painting(hand) {
+            let targets = self.document.stroke_targets(hand);
+            let reshapes = self.document.stroke_reshapes(hand);
             let change = self.document.end_stroke(hand);
+            if reshapes && change.is_none() {
+                // What was seen of it was taken back.
+                for (part, set) in targets {
+                    if let Ok(set) = self.document.set(part, set).cloned() {
+                        self.tell_all(&wire::frames::values(part, &set));
+                    }
+                }
+            }
             self.keep_stroke(client, change);
         }
     }

@@ -9,6 +9,7 @@ pub mod bake;
 mod bilinear;
 pub mod compare;
 pub mod decimate;
+pub mod finer;
 pub mod image_file;
 pub mod map;
 mod on_surface;

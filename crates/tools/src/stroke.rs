@@ -145,6 +145,13 @@ pub struct Brush {
     /// From one dab to the next, in radii.
     #[serde(default = "spacing")]
     pub spacing: f32,
+    /// How long edges under it may be at most, in the project's unit: longer ones are split before the
+    /// paint goes on.
+    #[serde(default)]
+    pub finer: Option<f32>,
+    /// Whether faces are cut along the rim of what it covers, so that a hard one is crisp on any mesh.
+    #[serde(default)]
+    pub crisp: bool,
     /// What the pen's pressure scales the radius by, when it does.
     #[serde(default)]
     pub pressure_radius: Option<Curve>,
@@ -179,6 +186,8 @@ impl Default for Brush {
             build_up: BuildUp::Stroke,
             flow: FLOW,
             spacing: SPACING,
+            finer: None,
+            crisp: false,
             pressure_radius: None,
             pressure_opacity: None,
             pressure_hardness: None,
@@ -237,6 +246,12 @@ impl Brush {
         matches!(self.reach, Reach::Skin | Reach::Deep)
     }
 
+    /// Whether it changes the mesh beneath it.
+    #[must_use]
+    pub fn reshapes(&self) -> bool {
+        self.is_round() && (self.finer.is_some() || self.crisp)
+    }
+
     fn problem(&self) -> Option<&'static str> {
         let unit = |x: f32| (0.0..=1.0).contains(&x);
         let curves = [
@@ -251,6 +266,8 @@ impl Brush {
             Some("opacity, hardness and flow must lie between 0 and 100 %")
         } else if !(0.01..=10.0).contains(&self.spacing) {
             Some("the spacing of dabs must lie between 1 and 1000 % of the radius")
+        } else if self.finer.is_some_and(|length| !(length > 0.0 && length.is_finite())) {
+            Some("the length that edges are split to must be a number above 0")
         } else if !curves.iter().flatten().all(Curve::is_valid) {
             Some("a curve's heights must lie between 0 and 100 %")
         } else {

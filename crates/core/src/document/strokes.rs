@@ -212,8 +212,17 @@ impl Document {
         !self.strokes.is_empty()
     }
 
-    /// Lifts a pointer; `None` when the stroke touched nothing.
+    /// Lifts a pointer; `None` when the stroke touched nothing. Where its brush changes the mesh, that
+    /// is done now, and the stroke is painted again on what has become of it.
     pub fn end_stroke(&mut self, hand: HandId) -> Option<Change> {
+        match self.reshaped_by(hand) {
+            Some(change) => change,
+            None => self.end_stroke_as_painted(hand),
+        }
+    }
+
+    /// Lifts a pointer; what it painted is what the stage shows.
+    pub(super) fn end_stroke_as_painted(&mut self, hand: HandId) -> Option<Change> {
         let stroke = self.strokes.remove(&hand)?;
         let mut steps = Vec::new();
         let mut name = String::new();

@@ -10,6 +10,7 @@ mod creases;
 mod crowds;
 mod decimating;
 mod encodings;
+mod finer;
 mod forms;
 mod hand;
 mod history;

@@ -92,6 +92,13 @@ impl TreeSpace {
     }
 }
 
+/// The point of a triangle nearest to another point.
+#[must_use]
+pub fn nearest_on(p: Vec3, [a, b, c]: [Vec3; 3]) -> Vec3 {
+    let triangle = Triangle { v0: a.into(), v1: b.into(), v2: c.into() };
+    tree::nearest_on_triangle(p.into(), &triangle).into()
+}
+
 impl Bvh {
     /// Builds the tree.
     #[must_use]

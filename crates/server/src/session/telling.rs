@@ -3,7 +3,7 @@
 use crate::wire::{self, ServerMessage};
 use axum::extract::ws::Message;
 use speckle_core::{Change, ChangeStep, document::Direction};
-use speckle_model::Part;
+use speckle_model::{Part, PartId};
 
 use super::command::ClientId;
 use super::{Session, stays_here};
@@ -51,8 +51,35 @@ impl Session {
         if !change.steps.iter().all(is_of_values) {
             self.tell_outline();
         }
-        for step in &change.steps {
+        let came = |part: PartId| {
+            change.steps.iter().any(|step| match step {
+                ChangeStep::Part { part: own, .. } | ChangeStep::PartGone { part: own, .. } => {
+                    own.id == part
+                }
+                _ => false,
+            })
+        };
+        let is_reshaped = |part: PartId| {
+            let is_it = |step: &ChangeStep| matches!(step, ChangeStep::Reshape { part: own, .. } if *own == part);
+            change.steps.iter().any(is_it)
+        };
+        // Meshes first: values are told as they lie on what has become of them.
+        let (shapes, others): (Vec<_>, Vec<_>) =
+            change.steps.iter().partition(|step| matches!(step, ChangeStep::Reshape { .. }));
+        for step in shapes.into_iter().chain(others) {
             match (step, direction) {
+                // What came whole came as it is after all steps.
+                (ChangeStep::Reshape { part, .. } | ChangeStep::Values { part, .. }, _)
+                    if came(*part) => {}
+                (ChangeStep::Values { part, set, .. }, _) if is_reshaped(*part) => {
+                    // Its numbers are those of a mesh on the way.
+                    if let Ok(set) = self.document.set(*part, *set).cloned()
+                        && !set.role.is_layer()
+                    {
+                        self.tell_all(&wire::frames::values(*part, &set));
+                        self.tell_all(&wire::figures(*part, &set));
+                    }
+                }
                 (ChangeStep::Part { part, .. }, Direction::Forward)
                 | (ChangeStep::PartGone { part, .. }, Direction::Backward) => {
                     if let Ok(part) = self.document.part(part.id).cloned() {

@@ -204,3 +204,47 @@ async fn a_page_is_sent_what_changed_of_a_mesh_and_has_then_what_there_is() {
     }
     assert_eq!(meshes, 0, "no whole mesh went out");
 }
+
+/// A stroke that cuts the mesh along its rim, and makes it finer: whoever looks on has then what there is,
+/// also where the whole mesh is cut into triangles first; and so it is when it is undone and redone.
+#[tokio::test]
+async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
+    for is_cut_before in [true, false] {
+        let store = Store::temporary().unwrap();
+        let mut document = Document::default();
+        let mut part = part();
+        if is_cut_before {
+            let corners = Geometry::new(part.mesh.clone()).triangulation().corners().concat();
+            part.mesh = part.mesh.cut(&corners);
+            let bare =
+                NewSet::flooded("Vertex", Placement::Vertex, Encoding::Color, [0.5; 4], &part.mesh);
+            part.sets = vec![bare];
+        }
+        let change = document.apply(Edit::bring_in(vec![part])).unwrap();
+        let project = store.create_with("Bollard", &change, "Puffin", 0, &document).unwrap();
+        let address = serve(store).await;
+        let mut own = join(address, project).await;
+        let mut stage = Stage::default();
+        let hello = hear(&mut own, "hello", |frame| stage.take(frame)).await;
+        hear(&mut own, "present", |frame| stage.take(frame)).await;
+        let faces = stage.face_count();
+        let mut begin = stroke(&hello, [0.9, 0.1, 0.2, 1.0]);
+        begin["start"]["brush"] =
+            json!({ "radius": 30.0, "opacity": 1.0, "hardness": 1.0, "crisp": true, "finer": 9.0 });
+        say(&mut own, begin).await;
+        say(&mut own, moved(&[[0.0, 0.0], [12.0, 8.0]])).await;
+        say(&mut own, json!({ "type": "stroke_end" })).await;
+        for step in ["", "undo", "redo", "undo"] {
+            if !step.is_empty() {
+                say(&mut own, json!({ "type": step })).await;
+            }
+            hear_each(&mut own, ["kept", "outline", "figures"], |frame| stage.take(frame)).await;
+            let is_finer = step != "undo";
+            assert_eq!(stage.face_count() > faces + 50, is_finer, "{step}, cut: {is_cut_before}");
+            let mut other = join_as(address, project, "Tern", json!([])).await;
+            let mut wanted = Stage::default();
+            hear(&mut other, "present", |frame| wanted.take(frame)).await;
+            assert!(stage == wanted, "after {step}, cut: {is_cut_before}");
+        }
+    }
+}

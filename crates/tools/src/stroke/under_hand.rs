@@ -20,7 +20,7 @@ use super::{
     tidy::{Share, Tidying},
     trail::Trail,
 };
-use crate::stencil::LaidStencil;
+use crate::{finer::Ball, stencil::LaidStencil};
 
 /// A set that a stroke paints, with what lies between it and the paint.
 pub struct Canvas {
@@ -91,6 +91,17 @@ pub struct StrokeUnderHand {
     start: StrokeStart,
     lanes: Vec<Lane>,
     painted: Vec<Painted>,
+    /// What it did so far, for brushes that change the mesh beneath them.
+    way: Way,
+}
+
+/// The way of a stroke, for doing it again.
+#[derive(Clone, Debug, Default)]
+pub struct Way {
+    /// The samples of the hand.
+    pub samples: Vec<Sample>,
+    /// What its dabs covered, in the mirror too.
+    pub balls: Vec<Ball>,
 }
 
 impl StrokeUnderHand {
@@ -123,13 +134,19 @@ impl StrokeUnderHand {
                 Painted { canvas, coverage, touched: Vec::new(), met: Kept::default() }
             })
             .collect();
-        Self { start, lanes, painted }
+        Self { start, lanes, painted, way: Way::default() }
     }
 
     /// Lifts the pointer: what is left is what it learned of the surfaces.
     #[must_use]
     pub fn into_footprints(self) -> Vec<Footprint> {
         self.lanes.into_iter().flat_map(|lane| lane.footprints).collect()
+    }
+
+    /// The way it went so far; nothing for brushes that leave the mesh as it is.
+    #[must_use]
+    pub fn way(&self) -> &Way {
+        &self.way
     }
 
     /// What it was started with.
@@ -210,8 +227,11 @@ impl StrokeUnderHand {
     /// Moves the pointer along samples and paints into the values of each canvas, in their order;
     /// returns the elements that changed of each, ascending.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Values]) -> Vec<Vec<u32>> {
-        let Self { start, lanes, painted } = self;
+        let Self { start, lanes, painted, way: done } = self;
         let brush = start.brush;
+        if brush.reshapes() {
+            done.samples.extend(samples);
+        }
         let holds = brush.build_up == BuildUp::Held;
         let mut changed: Vec<Vec<u32>> = painted.iter().map(|_| Vec::new()).collect();
         for sample in samples {
@@ -234,6 +254,15 @@ impl StrokeUnderHand {
                     let way = middle - last.replace(middle).unwrap_or(middle);
                     // A leap to another side of the model carries nothing along.
                     let way = if way.length() <= 4.0 * radius { way } else { Vec3::ZERO };
+                    if brush.reshapes() {
+                        let surface = footprints[on].surface();
+                        let normal = surface.body.geometry.face_normals()[hit.face as usize];
+                        let towards = surface.body.placed.normal_to_project(normal);
+                        let towards = (brush.reach == Reach::Skin && !brush.through).then_some(
+                            if towards.dot(direction) > 0.0 { -towards } else { towards },
+                        );
+                        done.balls.push(Ball { middle, radius, towards });
+                    }
                     let pressed = StrokeStart { brush: brush.pressed(pressure), ..*start };
                     for (i, footprint) in footprints.iter_mut().enumerate() {
                         let face = (i == on).then_some(hit.face);

@@ -1,0 +1,123 @@
+//! Strokes that make the mesh beneath them finer before their paint goes on.
+
+use std::sync::Arc;
+
+use speckle_mesh::Placement;
+use speckle_model::{PartId, SetId};
+use speckle_tools::{
+    finer::{Finer, Rim, make_finer, reached},
+    replacing::ShapeTo,
+    stroke::{Brush, StrokeStart, under_hand::Way},
+};
+
+use super::{Change, Direction, Document, EditError, HandId};
+
+impl Document {
+    /// The sets that a stroke under way paints into.
+    #[must_use]
+    pub fn stroke_targets(&self, hand: HandId) -> Vec<(PartId, SetId)> {
+        let stroke = self.strokes.get(&hand);
+        stroke.into_iter().flat_map(|s| s.canvases()).map(|c| (c.part, c.set)).collect()
+    }
+
+    /// Whether a stroke under way will change meshes when it ends.
+    #[must_use]
+    pub fn stroke_reshapes(&self, hand: HandId) -> bool {
+        self.strokes.get(&hand).is_some_and(|stroke| stroke.start().brush.reshapes())
+    }
+
+    /// Ends a stroke whose brush changes the mesh: takes back what it painted, makes the mesh finer, and
+    /// paints it again, all as one change. `None` where it is to end as it is painted: its brush leaves
+    /// meshes alone, it met nothing, or another hand paints on the same parts.
+    pub(super) fn reshaped_by(&mut self, hand: HandId) -> Option<Option<Change>> {
+        let stroke = self.strokes.get(&hand)?;
+        let start = *stroke.start();
+        let way = stroke.way().clone();
+        if !start.brush.reshapes() || way.balls.is_empty() {
+            return None;
+        }
+        let targets = self.stroke_targets(hand);
+        let is_ours = |part: PartId| targets.iter().any(|(own, _)| *own == part);
+        let others = self.strokes.iter().filter(|(other, _)| **other != hand);
+        if others.flat_map(|(_, stroke)| stroke.canvases()).any(|canvas| is_ours(canvas.part)) {
+            return None;
+        }
+        self.take_stroke_back(hand);
+        let mut whole = Change::default();
+        let done = self.make_finer_under(&targets, &start, &way, &mut whole);
+        let plain = Brush { finer: None, crisp: false, ..start.brush };
+        let painted = done.and_then(|()| {
+            self.begin_stroke(hand, StrokeStart { brush: plain, ..start })?;
+            self.extend_stroke(hand, &way.samples)?;
+            Ok(self.end_stroke_as_painted(hand))
+        });
+        match painted {
+            Ok(Some(painted)) => {
+                whole.label = painted.label;
+                whole.steps.extend(painted.steps);
+                Some(Some(whole))
+            }
+            // It leaves the mesh alone where it leaves no paint.
+            Ok(None) | Err(_) => {
+                self.strokes.remove(&hand);
+                let _ = self.replay(&whole, Direction::Backward);
+                Some(None)
+            }
+        }
+    }
+
+    /// Has everything as it was before a stroke, which goes.
+    fn take_stroke_back(&mut self, hand: HandId) {
+        let Some(stroke) = self.strokes.remove(&hand) else { return };
+        for (canvas, touched) in stroke.touched() {
+            let Some(kept) = self.kept.get(&canvas.set) else { continue };
+            let before: Vec<_> = touched.iter().filter_map(|&i| Some((i, kept.get(i)?))).collect();
+            let part = self.parts.iter_mut().find(|part| part.id == canvas.part);
+            let sets = part.into_iter().flat_map(|part| &mut part.sets);
+            for set in sets.filter(|set| set.id == canvas.set) {
+                let values = Arc::make_mut(&mut set.values);
+                before.iter().for_each(|&(i, value)| values[i as usize] = value);
+            }
+        }
+        // What it learned of the surfaces holds no longer.
+        drop(stroke);
+        self.forget_kept();
+    }
+
+    fn make_finer_under(
+        &mut self,
+        targets: &[(PartId, SetId)],
+        start: &StrokeStart,
+        way: &Way,
+        whole: &mut Change,
+    ) -> Result<(), EditError> {
+        for &(id, set) in targets {
+            let part = self.part(id)?;
+            let to_project = part.traits.transform.to_project();
+            if reached(&part.geometry, &to_project, &way.balls).is_empty() {
+                continue;
+            }
+            let mut between = None;
+            if !part.geometry.mesh().all_triangles() {
+                let shape = ShapeTo::of(&part.triangulated());
+                let label = String::new();
+                let change = self.change_replacing_shape(id, label, shape, Vec::new())?;
+                self.replay(&change, Direction::Forward)?;
+                whole.steps.extend(change.steps);
+                between = Some(self.part(id)?.geometry.mesh().clone());
+            }
+            let part = self.part(id)?;
+            let faces = reached(&part.geometry, &to_project, &way.balls);
+            let is_at_vertices = self.set(id, set)?.placement == Placement::Vertex;
+            let rim = if is_at_vertices { Rim::Twice } else { Rim::Once };
+            let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
+            let change = self.reshape(id, String::new(), |edit| {
+                make_finer(edit, faces, &to_project, &way.balls, finer);
+            })?;
+            whole.steps.extend(change.steps);
+            // The steps lead by way of it, and the journal asks for it; the part's own went on.
+            between.into_iter().for_each(|mesh| self.supply_mesh(mesh));
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,306 @@
+//! A mesh made finer here and there, its shape unchanged: edges split until they are short enough, and
+//! along the rim of what a stroke covers.
+//!
+//! An edge is split in its middle, and only where it is the longest of all triangles beside it; else a
+//! longer one next to it goes first (longest-edge propagation path, Rivara 1997). So nothing hangs, and
+//! no angle becomes smaller than half of the smallest that was there.
+
+use glam::{Affine3A, Vec3};
+use smallvec::SmallVec;
+use speckle_mesh::{
+    Geometry,
+    geometry::{bvh::nearest_on, local::LocalEdit},
+};
+
+/// What one dab of a stroke covers, in the project's space.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Ball {
+    /// Where it lies.
+    pub middle: Vec3,
+    /// How far it reaches.
+    pub radius: f32,
+    /// Which way the surface looks there, where only such counts that looks about the same way.
+    pub towards: Option<Vec3>,
+}
+
+/// What becomes of the mesh under a stroke.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Finer {
+    /// Edges under it become no longer than this, in the project's unit.
+    pub edges: Option<f32>,
+    /// Whether faces are cut along its rim: at these distances from it, outwards.
+    pub rim: Option<Rim>,
+}
+
+/// Where a rim is cut.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Rim {
+    /// Once: what belongs to corners and faces ends there.
+    Once,
+    /// On either side, a tolerance apart: what belongs to vertices runs out between.
+    Twice,
+}
+
+/// No stroke makes more faces than this.
+pub const MOST_NEW: usize = 400_000;
+
+/// How far a cut may be off the rim, as a share of a dab's radius: a circle loses a thousandth of its area
+/// at most.
+pub const RIM_TOLERANCE: f32 = 1e-3;
+
+/// How wide the band is in which what belongs to vertices runs out at a rim that is cut twice, as a share of
+/// a dab's radius.
+pub const BAND: f32 = 0.01;
+
+/// A rim nearer to an end of an edge than this share of it goes through the end.
+const AT_END: f32 = 0.02;
+
+/// The faces of a mesh that dabs may reach, ascending.
+#[must_use]
+pub fn reached(geometry: &Geometry, to_project: &Affine3A, balls: &[Ball]) -> Vec<u32> {
+    let to_part = to_project.inverse();
+    let scale = [to_part.x_axis, to_part.y_axis, to_part.z_axis];
+    // The longest that a step of one unit becomes, from above.
+    let scale = scale.iter().map(|axis| axis.length_squared()).sum::<f32>().sqrt();
+    let mut faces: Vec<u32> = balls
+        .iter()
+        .flat_map(|ball| {
+            let middle = to_part.transform_point3(ball.middle);
+            geometry.bvh().faces_within(middle, 1.01 * ball.radius * scale)
+        })
+        .collect();
+    faces.sort_unstable();
+    faces.dedup();
+    faces
+}
+
+/// Makes the faces that were reached finer; says how many came.
+pub fn make_finer(
+    edit: &mut LocalEdit,
+    faces: Vec<u32>,
+    to_project: &Affine3A,
+    balls: &[Ball],
+    finer: Finer,
+) -> usize {
+    let before = edit.mesh().face_count();
+    let mut work = Work { edit, to_project, balls, most: before + MOST_NEW };
+    let mut faces = faces;
+    if let Some(length) = finer.edges {
+        faces = work.refine(faces, |work, at| work.is_covered(at).then_some(length));
+    }
+    if let Some(rim) = finer.rim {
+        faces = work.refine(faces, |work, at| {
+            let radius = work.crossed_by(at)?;
+            // The sagitta of a chord is its square over eight radii.
+            Some(radius * (8.0 * RIM_TOLERANCE).sqrt())
+        });
+        let offsets: &[f32] = match rim {
+            Rim::Once => &[0.0],
+            Rim::Twice => &[-0.5 * BAND, 0.5 * BAND],
+        };
+        for offset in offsets {
+            faces = work.cut(faces, *offset);
+        }
+    }
+    work.edit.mesh().face_count() - before
+}
+
+/// Makes edges of chosen faces no longer than a length, in the project's unit; says how many faces came.
+pub fn shorten(
+    edit: &mut LocalEdit,
+    faces: Vec<u32>,
+    to_project: &Affine3A,
+    length: f32,
+    most: usize,
+) -> usize {
+    let before = edit.mesh().face_count();
+    let mut work = Work { edit, to_project, balls: &[], most: before + most };
+    let mut is_in = vec![false; before];
+    faces.iter().for_each(|&face| is_in[face as usize] = true);
+    work.refine_chosen(faces, is_in, length);
+    work.edit.mesh().face_count() - before
+}
+
+struct Work<'a, 'b> {
+    edit: &'a mut LocalEdit<'b>,
+    to_project: &'a Affine3A,
+    balls: &'a [Ball],
+    /// How many faces there may be.
+    most: usize,
+}
+
+impl Work<'_, '_> {
+    fn place(&self, corner: usize) -> Vec3 {
+        self.to_project.transform_point3(self.edit.mesh().corner_position(corner))
+    }
+
+    /// The corners of a face where it is a triangle.
+    fn corners(&self, face: u32) -> Option<[usize; 3]> {
+        let range = self.edit.mesh().face_corners(face as usize);
+        (range.len() == 3).then(|| [0, 1, 2].map(|i| range.start + i))
+    }
+
+    /// The longest edge of a face: the corner it begins at, and its length.
+    fn longest(&self, corners: [usize; 3]) -> (usize, f32) {
+        let at = corners.map(|corner| self.place(corner));
+        let length = |i: usize| at[i].distance(at[(i + 1) % 3]);
+        let i = (1..3).fold(0, |best, i| if length(i) > length(best) { i } else { best });
+        (corners[i], length(i))
+    }
+
+    /// Of a face, the longest edge, or a longer one that is to go first: the corner it begins at.
+    fn first_to_split(&self, corners: [usize; 3]) -> usize {
+        let topology = self.edit.geometry().topology();
+        let (mut edge, mut length) = self.longest(corners);
+        loop {
+            let beyond = topology.around(edge).skip(1).filter_map(|other| {
+                let own = self.corners(topology.face_of(other) as u32)?;
+                Some(self.longest(own))
+            });
+            // A little longer is as long: else rounding sends it round in circles.
+            let longer = beyond.filter(|(_, other)| *other > length * (1.0 + 1e-5));
+            match longer.max_by(|(_, a), (_, b)| a.total_cmp(b)) {
+                Some(next) => (edge, length) = next,
+                None => return edge,
+            }
+        }
+    }
+
+    /// Splits edges of faces as long as something says that they are too long; gives back all those faces
+    /// and what has become of them.
+    fn refine(
+        &mut self,
+        faces: Vec<u32>,
+        most: impl Fn(&Self, [Vec3; 3]) -> Option<f32>,
+    ) -> Vec<u32> {
+        let mut all = faces.clone();
+        let mut waiting = faces;
+        while let Some(face) = waiting.pop() {
+            while let Some(corners) = self.corners(face) {
+                let at = corners.map(|corner| self.place(corner));
+                let (_, longest) = self.longest(corners);
+                if !most(self, at).is_some_and(|most| longest > most) {
+                    break;
+                }
+                let edge = self.first_to_split(corners);
+                let Some(come) = self.split(edge, 0.5) else { break };
+                all.extend(&come);
+                waiting.extend(come);
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    fn refine_chosen(&mut self, faces: Vec<u32>, mut is_in: Vec<bool>, length: f32) {
+        let mut waiting = faces;
+        while let Some(face) = waiting.pop() {
+            while let Some(corners) = self.corners(face) {
+                if self.longest(corners).1 <= length {
+                    break;
+                }
+                let edge = self.first_to_split(corners);
+                let topology = self.edit.geometry().topology();
+                let ring: SmallVec<[bool; 4]> =
+                    topology.around(edge).map(|c| is_in[topology.face_of(c)]).collect();
+                let Some(come) = self.split(edge, 0.5) else { break };
+                // What comes is in where what it comes from is.
+                is_in.extend(&ring);
+                waiting.extend(come.into_iter().filter(|&face| is_in[face as usize]));
+            }
+        }
+    }
+
+    /// Splits an edge; the faces that come, in the order of those around it.
+    fn split(&mut self, edge: usize, along: f32) -> Option<Vec<u32>> {
+        let before = self.edit.mesh().face_count() as u32;
+        if before as usize >= self.most {
+            return None;
+        }
+        let count = self.edit.split(edge, along)? as u32;
+        Some((before..before + count).collect())
+    }
+
+    /// Whether a dab reaches a triangle.
+    fn is_covered(&self, at: [Vec3; 3]) -> bool {
+        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
+        self.balls.iter().any(|ball| faces(ball, normal) && reach(ball, at))
+    }
+
+    /// Whether the rim of what dabs cover passes a triangle: the least radius of those it lies at.
+    fn crossed_by(&self, at: [Vec3; 3]) -> Option<f32> {
+        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
+        let is_out = at.iter().any(|&p| self.height(p) > 0.0);
+        let near = self.balls.iter().filter(|ball| {
+            faces(ball, normal)
+                && reach(ball, at)
+                && at.iter().any(|p| p.distance(ball.middle) > ball.radius)
+        });
+        let least = near.map(|ball| ball.radius).min_by(f32::total_cmp);
+        least.filter(|_| is_out)
+    }
+
+    /// How far a point lies beyond the rim of what the dabs cover, in radii of the dab it is nearest to.
+    fn height(&self, p: Vec3) -> f32 {
+        let of = |ball: &Ball| (p.distance(ball.middle) - ball.radius) / ball.radius;
+        self.balls.iter().map(of).fold(f32::MAX, f32::min)
+    }
+
+    /// Splits the edges that the rim passes, so many radii further out, where it does; gives back the faces
+    /// and what has become of them.
+    fn cut(&mut self, faces: Vec<u32>, offset: f32) -> Vec<u32> {
+        let mut all = faces.clone();
+        let mut waiting = faces;
+        while let Some(face) = waiting.pop() {
+            let Some(corners) = self.corners(face) else { continue };
+            let at = corners.map(|corner| self.place(corner));
+            let normal = (at[1] - at[0]).cross(at[2] - at[0]);
+            if !self.balls.iter().any(|ball| self::faces(ball, normal)) {
+                continue;
+            }
+            for i in 0..3 {
+                let [from, to] = [at[i], at[(i + 1) % 3]];
+                let Some(along) = self.passes(from, to, offset) else { continue };
+                // The others of this face are looked at again as what it has become.
+                if let Some(come) = self.split(corners[i], along) {
+                    let topology = self.edit.geometry().topology();
+                    let ring = topology.around(corners[i]).map(|c| topology.face_of(c) as u32);
+                    let ring: SmallVec<[u32; 4]> = ring.collect();
+                    all.extend(&come);
+                    waiting.extend(come);
+                    waiting.extend(ring);
+                    break;
+                }
+            }
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// How far along an edge the rim passes it, where it does between its ends.
+    fn passes(&self, from: Vec3, to: Vec3, offset: f32) -> Option<f32> {
+        let height = |along: f32| self.height(from.lerp(to, along)) - offset;
+        let (start, end) = (height(0.0), height(1.0));
+        if start * end >= 0.0 {
+            return None;
+        }
+        let (mut low, mut high) = (0.0_f32, 1.0_f32);
+        for _ in 0..24 {
+            let middle = 0.5 * (low + high);
+            if (height(middle) > 0.0) == (start > 0.0) { low = middle } else { high = middle }
+        }
+        let along = 0.5 * (low + high);
+        (AT_END..=1.0 - AT_END).contains(&along).then_some(along)
+    }
+}
+
+/// Whether a triangle looks about the way that the surface does where a dab lies.
+fn faces(ball: &Ball, normal: Vec3) -> bool {
+    ball.towards.is_none_or(|towards| towards.dot(normal) > 0.0)
+}
+
+fn reach(ball: &Ball, at: [Vec3; 3]) -> bool {
+    nearest_on(ball.middle, at).distance(ball.middle) < ball.radius
+}
