@@ -39,7 +39,9 @@ use deliver::DeliverArgs;
 use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
-use reform::{DecimateArgs, DisplaceArgs, MendArgs, SmoothArgs, SubdivideArgs, TrimArgs};
+use reform::{
+    DecimateArgs, DisplaceArgs, MendArgs, RefineArgs, SmoothArgs, SubdivideArgs, TrimArgs,
+};
 use transfer::TransferArgs;
 
 /// Vertex, corner and face color for meshes.
@@ -81,6 +83,8 @@ enum Command {
     Decimate(DecimateArgs),
     /// Make the faces of files finer, flat or smoothed
     Subdivide(SubdivideArgs),
+    /// Split the longer edges of files until none is longer than a length
+    Refine(RefineArgs),
     /// Mend what is wrong with files, or tell what is
     Mend(MendArgs),
     /// Move the points of files by what a channel says
@@ -200,6 +204,7 @@ fn run(command: Command) -> Result<()> {
         Command::Compare(args) => compare::run(&args),
         Command::Decimate(args) => reform::decimate(&args),
         Command::Subdivide(args) => reform::subdivide(&args),
+        Command::Refine(args) => reform::refine(&args),
         Command::Mend(args) => reform::mend(&args),
         Command::Displace(args) => reform::displace(&args),
         Command::Smooth(args) => reform::smooth(&args),

@@ -89,6 +89,19 @@ pub struct SubdivideArgs {
     only: Option<String>,
 }
 
+/// `speckle refine`
+#[derive(Args)]
+pub struct RefineArgs {
+    #[command(flatten)]
+    files: FileArgs,
+    /// How long edges may be, in the file's unit
+    #[arg(long)]
+    edges: f32,
+    /// Only the faces of a group
+    #[arg(long)]
+    only: Option<String>,
+}
+
 /// How new points are placed.
 #[derive(Clone, Copy, ValueEnum)]
 enum SchemeArg {
@@ -254,6 +267,12 @@ pub fn subdivide(args: &SubdivideArgs) -> Result<()> {
     };
     let rules = subdivide::Rules { scheme, times: args.times, creases: args.sharp };
     remade(&args.files, |_| Ok(Reform::Subdivide { rules: rules.clone(), only: args.only.clone() }))
+}
+
+/// Splits the longer edges of each file.
+pub fn refine(args: &RefineArgs) -> Result<()> {
+    let RefineArgs { edges: length, only, .. } = args;
+    remade(&args.files, |_| Ok(Reform::Refine { length: *length, only: only.clone() }))
 }
 
 /// Mends each file, or tells what is wrong.

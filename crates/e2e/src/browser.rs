@@ -127,12 +127,12 @@ impl Browser {
         }
     }
 
-    /// Whether a thing stands where it stood a moment before.
+    /// Whether a thing stands where it stood a moment before, and can be clicked.
     async fn rests(&self, found: &Element) -> bool {
         const LOOK_TWICE: &str = "const [thing, done] = arguments;
             const place = () => Object.values(thing.getBoundingClientRect().toJSON()).join();
             const before = place();
-            setTimeout(() => done(thing.isConnected && place() === before), 40);";
+            setTimeout(() => done(thing.isConnected && !thing.disabled && place() === before), 40);";
         let Ok(thing) = serde_json::to_value(found) else { return false };
         let told = self.client.execute_async(LOOK_TWICE, vec![thing]).await;
         told.is_ok_and(|told| told == Value::Bool(true))

@@ -6,21 +6,54 @@
 //! no angle becomes smaller than half of the smallest that was there.
 
 use glam::{Affine3A, Vec3};
+use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 use speckle_mesh::{
     Geometry,
     geometry::{bvh::nearest_on, local::LocalEdit},
 };
 
+use crate::stroke::circle::Circle;
+
 /// What one dab of a stroke covers, in the project's space.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Ball {
+pub struct Dab {
     /// Where it lies.
     pub middle: Vec3,
     /// How far it reaches.
     pub radius: f32,
-    /// Which way the surface looks there, where only such counts that looks about the same way.
-    pub towards: Option<Vec3>,
+    /// Whether it is a circle as seen from somewhere; else it is a ball.
+    pub circle: Option<Circle>,
+    /// Of a circle, whether only faces count that look to the user as the one in its middle does.
+    pub faces_view: bool,
+    /// Whether faces count that are not connected with the one in its middle.
+    pub apart: bool,
+}
+
+impl Dab {
+    /// How far a point is from its middle, in radii; nothing for what is behind the eye.
+    fn distance(&self, p: Vec3) -> Option<f32> {
+        match self.circle {
+            Some(circle) => Some(circle.seen(p)?.length() / self.radius),
+            None => Some(p.distance(self.middle) / self.radius),
+        }
+    }
+
+    /// Whether it reaches a triangle.
+    fn reaches(&self, at: [Vec3; 3]) -> bool {
+        let Some(circle) = self.circle else {
+            return nearest_on(self.middle, at).distance(self.middle) < self.radius;
+        };
+        let [Some(a), Some(b), Some(c)] = at.map(|p| circle.seen(p)) else { return false };
+        nearest_on(Vec3::ZERO, [a, b, c]).length() < self.radius
+    }
+
+    /// Which side of a triangle the user sees: above 0 the outside.
+    fn side_seen(&self, at: [Vec3; 3]) -> f32 {
+        let Some(circle) = self.circle.filter(|_| self.faces_view) else { return 1.0 };
+        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
+        -normal.dot(circle.view.sight(at[0]))
+    }
 }
 
 /// What becomes of the mesh under a stroke.
@@ -55,22 +88,58 @@ pub const BAND: f32 = 0.01;
 /// A rim nearer to an end of an edge than this share of it goes through the end.
 const AT_END: f32 = 0.02;
 
-/// The faces of a mesh that dabs may reach, ascending.
+/// The faces of a mesh that dabs reach, ascending: those connected with the one in the middle of each, as
+/// long as they look the same way, or all of them.
 #[must_use]
-pub fn reached(geometry: &Geometry, to_project: &Affine3A, balls: &[Ball]) -> Vec<u32> {
+pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<u32> {
+    let mesh = geometry.mesh();
     let to_part = to_project.inverse();
-    let scale = [to_part.x_axis, to_part.y_axis, to_part.z_axis];
-    // The longest that a step of one unit becomes, from above.
-    let scale = scale.iter().map(|axis| axis.length_squared()).sum::<f32>().sqrt();
-    let mut faces: Vec<u32> = balls
-        .iter()
-        .flat_map(|ball| {
-            let middle = to_part.transform_point3(ball.middle);
-            geometry.bvh().faces_within(middle, 1.01 * ball.radius * scale)
-        })
-        .collect();
+    let place = |face: usize| -> Option<[Vec3; 3]> {
+        let corners = mesh.face_corners(face);
+        let at = |i: usize| to_project.transform_point3(mesh.corner_position(corners.start + i));
+        (corners.len() >= 3).then(|| [0, 1, 2].map(at))
+    };
+    let mut found: FxHashSet<u32> = FxHashSet::default();
+    for dab in dabs {
+        let near = geometry.bvh().nearest(to_part.transform_point3(dab.middle), f32::MAX, |_| true);
+        let Some((start, ..)) = near else { continue };
+        let Some(side) = place(start as usize).map(|at| dab.side_seen(at).signum()) else {
+            continue;
+        };
+        let is_met = |face: usize| {
+            let corners = mesh.face_corners(face);
+            let at = |c: usize| to_project.transform_point3(mesh.corner_position(c));
+            // Of a polygon, the triangles about its first corner.
+            (corners.start + 1..corners.end - 1).any(|c| {
+                let at = [corners.start, c, c + 1].map(at);
+                dab.reaches(at) && dab.side_seen(at) * side >= 0.0
+            })
+        };
+        if dab.apart {
+            found.extend(
+                (0..mesh.face_count()).filter(|&face| is_met(face)).map(|face| face as u32),
+            );
+            continue;
+        }
+        let topology = geometry.topology();
+        let mut met: FxHashSet<u32> = FxHashSet::default();
+        met.insert(start);
+        let mut open = vec![start];
+        while let Some(face) = open.pop() {
+            for corner in mesh.face_corners(face as usize) {
+                for other in topology.around(corner).skip(1) {
+                    let beyond = topology.face_of(other) as u32;
+                    if !met.contains(&beyond) && is_met(beyond as usize) {
+                        met.insert(beyond);
+                        open.push(beyond);
+                    }
+                }
+            }
+        }
+        found.extend(met);
+    }
+    let mut faces: Vec<u32> = found.into_iter().collect();
     faces.sort_unstable();
-    faces.dedup();
     faces
 }
 
@@ -79,11 +148,11 @@ pub fn make_finer(
     edit: &mut LocalEdit,
     faces: Vec<u32>,
     to_project: &Affine3A,
-    balls: &[Ball],
+    dabs: &[Dab],
     finer: Finer,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, balls, most: before + MOST_NEW };
+    let mut work = Work { edit, to_project, dabs, most: before + MOST_NEW };
     let mut faces = faces;
     if let Some(length) = finer.edges {
         faces = work.refine(faces, |work, at| work.is_covered(at).then_some(length));
@@ -114,7 +183,7 @@ pub fn shorten(
     most: usize,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, balls: &[], most: before + most };
+    let mut work = Work { edit, to_project, dabs: &[], most: before + most };
     let mut is_in = vec![false; before];
     faces.iter().for_each(|&face| is_in[face as usize] = true);
     work.refine_chosen(faces, is_in, length);
@@ -124,7 +193,7 @@ pub fn shorten(
 struct Work<'a, 'b> {
     edit: &'a mut LocalEdit<'b>,
     to_project: &'a Affine3A,
-    balls: &'a [Ball],
+    dabs: &'a [Dab],
     /// How many faces there may be.
     most: usize,
 }
@@ -224,27 +293,24 @@ impl Work<'_, '_> {
 
     /// Whether a dab reaches a triangle.
     fn is_covered(&self, at: [Vec3; 3]) -> bool {
-        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
-        self.balls.iter().any(|ball| faces(ball, normal) && reach(ball, at))
+        self.dabs.iter().any(|dab| dab.reaches(at))
     }
 
     /// Whether the rim of what dabs cover passes a triangle: the least radius of those it lies at.
     fn crossed_by(&self, at: [Vec3; 3]) -> Option<f32> {
-        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
         let is_out = at.iter().any(|&p| self.height(p) > 0.0);
-        let near = self.balls.iter().filter(|ball| {
-            faces(ball, normal)
-                && reach(ball, at)
-                && at.iter().any(|p| p.distance(ball.middle) > ball.radius)
+        let near = self.dabs.iter().filter(|dab| {
+            let is_beyond = |p: &Vec3| dab.distance(*p).is_none_or(|far| far > 1.0);
+            at.iter().any(is_beyond) && dab.reaches(at)
         });
-        let least = near.map(|ball| ball.radius).min_by(f32::total_cmp);
+        let least = near.map(|dab| dab.radius).min_by(f32::total_cmp);
         least.filter(|_| is_out)
     }
 
     /// How far a point lies beyond the rim of what the dabs cover, in radii of the dab it is nearest to.
     fn height(&self, p: Vec3) -> f32 {
-        let of = |ball: &Ball| (p.distance(ball.middle) - ball.radius) / ball.radius;
-        self.balls.iter().map(of).fold(f32::MAX, f32::min)
+        let of = |dab: &Dab| dab.distance(p).map_or(f32::MAX, |far| far - 1.0);
+        self.dabs.iter().map(of).fold(f32::MAX, f32::min)
     }
 
     /// Splits the edges that the rim passes, so many radii further out, where it does; gives back the faces
@@ -255,10 +321,6 @@ impl Work<'_, '_> {
         while let Some(face) = waiting.pop() {
             let Some(corners) = self.corners(face) else { continue };
             let at = corners.map(|corner| self.place(corner));
-            let normal = (at[1] - at[0]).cross(at[2] - at[0]);
-            if !self.balls.iter().any(|ball| self::faces(ball, normal)) {
-                continue;
-            }
             for i in 0..3 {
                 let [from, to] = [at[i], at[(i + 1) % 3]];
                 let Some(along) = self.passes(from, to, offset) else { continue };
@@ -294,13 +356,4 @@ impl Work<'_, '_> {
         let along = 0.5 * (low + high);
         (AT_END..=1.0 - AT_END).contains(&along).then_some(along)
     }
-}
-
-/// Whether a triangle looks about the way that the surface does where a dab lies.
-fn faces(ball: &Ball, normal: Vec3) -> bool {
-    ball.towards.is_none_or(|towards| towards.dot(normal) > 0.0)
-}
-
-fn reach(ball: &Ball, at: [Vec3; 3]) -> bool {
-    nearest_on(ball.middle, at).distance(ball.middle) < ball.radius
 }

@@ -11,12 +11,13 @@ pub mod subdivide;
 pub mod trim;
 
 use serde::{Deserialize, Serialize};
-use speckle_mesh::{MeshError, Placement};
+use speckle_mesh::{Geometry, MeshError, Placement};
 use speckle_model::Part;
 
 use crate::{
     bake::{chosen::Chosen, watch::Watch},
     decimate::{self, DecimationError, SetDecimated, decimate},
+    finer,
     replacing::ShapeTo,
 };
 
@@ -34,6 +35,14 @@ pub enum Reform {
     Subdivide {
         /// How.
         rules: subdivide::Rules,
+        /// The selection or group whose faces become finer; all where none is named.
+        #[serde(default)]
+        only: Option<String>,
+    },
+    /// Longer edges are split, the longest first, until none is longer than a length; the shape stays.
+    Refine {
+        /// How long edges may be, in the project's unit.
+        length: f32,
         /// The selection or group whose faces become finer; all where none is named.
         #[serde(default)]
         only: Option<String>,
@@ -79,6 +88,9 @@ pub enum ReformError {
         /// What was asked for.
         name: String,
     },
+    /// A length makes no sense.
+    #[error("the length that edges are split to is a number above 0")]
+    Length,
     /// It already is what it would become.
     #[error("nothing would change: {0}")]
     Nothing(&'static str),
@@ -198,6 +210,16 @@ pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, Ref
                 subdivide::subdivide(&part.geometry, chosen.as_deref(), rules, watch)?;
             Ok(plain(&part.remapped(mesh, &remap), "Subdivide", None, notes))
         }
+        Reform::Refine { length, only } => {
+            let refined = refined(part, *length, only.as_deref(), watch)?;
+            notes.extend(refined.1.then(|| {
+                format!(
+                    "It went no further than {} new faces: take a greater length.",
+                    finer::MOST_NEW
+                )
+            }));
+            Ok(plain(&refined.0, "Refine", None, notes))
+        }
         Reform::Mend { rules } => {
             let (mended, did) = mend::mend(part, rules, watch)?;
             notes.extend(
@@ -253,6 +275,33 @@ pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, Ref
             Ok(trimmed)
         }
     }
+}
+
+/// A part with shorter edges, and whether there would be more to split.
+fn refined(
+    part: &Part,
+    length: f32,
+    only: Option<&str>,
+    watch: &Watch,
+) -> Result<(Part, bool), ReformError> {
+    if !(length > 0.0 && length.is_finite()) {
+        return Err(ReformError::Length);
+    }
+    let part = part.triangulated();
+    let chosen = only.map(|name| faces_of(&part, name)).transpose()?;
+    let faces: Vec<u32> = (0..part.geometry.mesh().face_count() as u32)
+        .filter(|&face| chosen.as_ref().is_none_or(|chosen| chosen[face as usize]))
+        .collect();
+    let to_project = part.traits.transform.to_project();
+    let mut geometry = Geometry::new(part.geometry.mesh().clone());
+    watch.check().map_err(subdivide::SubdivisionError::from)?;
+    let (come, _, remap) =
+        geometry.edit(|edit| finer::shorten(edit, faces, &to_project, length, finer::MOST_NEW));
+    if come == 0 {
+        return Err(ReformError::Nothing("no edge is longer than that"));
+    }
+    let mesh = geometry.mesh().clone();
+    Ok((part.remapped(mesh, &remap), come >= finer::MOST_NEW))
 }
 
 /// The faces of what a part has under a name, and how much each vertex lies in it.

@@ -7,6 +7,7 @@
 //! Lengths, points and lines of sight are the project's; a part that is turned, scaled or mirrored
 //! is covered as it is seen.
 
+pub mod circle;
 mod deep;
 pub mod elements;
 pub mod footprint;

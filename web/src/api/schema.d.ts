@@ -749,9 +749,17 @@ export interface components {
             apart?: boolean;
             /** @description Whether dabs add up within a stroke. */
             build_up?: components["schemas"]["BuildUp"];
+            /** @description Whether faces are cut along the rim of what it covers, so that a hard one is crisp on any mesh. */
+            crisp?: boolean;
             /** @description How it falls off. */
             falloff?: components["schemas"]["Falloff"];
             falloff_curve?: components["schemas"]["Curve"] | null;
+            /**
+             * Format: float
+             * @description How long edges under it may be at most, in the project's unit: longer ones are split before the
+             *     paint goes on.
+             */
+            finer?: number | null;
             /**
              * Format: float
              * @description How much of the opacity each dab lays on when they add up, 0–1.
@@ -3121,6 +3129,16 @@ export interface components {
             only?: string | null;
             /** @description How. */
             rules: components["schemas"]["SubdivisionRules"];
+        } | {
+            /** @enum {string} */
+            kind: "refine";
+            /**
+             * Format: float
+             * @description How long edges may be, in the project's unit.
+             */
+            length: number;
+            /** @description The selection or group whose faces become finer; all where none is named. */
+            only?: string | null;
         } | {
             /** @enum {string} */
             kind: "mend";

@@ -283,6 +283,8 @@ const start: State = {
     build_up: "stroke",
     flow: 0.2,
     spacing: 0.2,
+    finer: null,
+    crisp: false,
     pressure_radius: null,
     pressure_opacity: null,
     pressure_hardness: null,

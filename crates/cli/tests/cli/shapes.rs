@@ -45,6 +45,9 @@ fn sheets_become_finer_on_any_number_of_cores() {
     let rounded =
         ["subdivide", "a.ply", "--scheme", "catmull-clark", "--to", "round.ply", "--json"];
     assert_eq!(done(folder.path(), &rounded)[0]["report"]["triangles"][1], 512);
+    let refined = ["refine", "a.ply", "--edges", "0.05", "--to", "short.ply", "--json"];
+    let count = done(folder.path(), &refined)[0]["report"]["triangles"][1].as_u64();
+    assert!(count.is_some_and(|count| count > 1500), "{count:?}");
     let error = refused(folder.path(), &["subdivide", "a.ply", "--times", "99", "--to", "x.ply"]);
     assert!(error.contains("between 1 and 64"), "{error}");
     assert!(!at("x.ply").exists());

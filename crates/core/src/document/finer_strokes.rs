@@ -33,7 +33,8 @@ impl Document {
         let stroke = self.strokes.get(&hand)?;
         let start = *stroke.start();
         let way = stroke.way().clone();
-        if !start.brush.reshapes() || way.balls.is_empty() {
+        let lays_on = !start.coat.action.tidies();
+        if !lays_on || !start.brush.reshapes() || way.dabs.is_empty() {
             return None;
         }
         let targets = self.stroke_targets(hand);
@@ -94,7 +95,7 @@ impl Document {
         for &(id, set) in targets {
             let part = self.part(id)?;
             let to_project = part.traits.transform.to_project();
-            if reached(&part.geometry, &to_project, &way.balls).is_empty() {
+            if reached(&part.geometry, &to_project, &way.dabs).is_empty() {
                 continue;
             }
             let mut between = None;
@@ -107,12 +108,12 @@ impl Document {
                 between = Some(self.part(id)?.geometry.mesh().clone());
             }
             let part = self.part(id)?;
-            let faces = reached(&part.geometry, &to_project, &way.balls);
+            let faces = reached(&part.geometry, &to_project, &way.dabs);
             let is_at_vertices = self.set(id, set)?.placement == Placement::Vertex;
             let rim = if is_at_vertices { Rim::Twice } else { Rim::Once };
             let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
             let change = self.reshape(id, String::new(), |edit| {
-                make_finer(edit, faces, &to_project, &way.balls, finer);
+                make_finer(edit, faces, &to_project, &way.dabs, finer);
             })?;
             whole.steps.extend(change.steps);
             // The steps lead by way of it, and the journal asks for it; the part's own went on.

@@ -9,7 +9,11 @@ use speckle_color::{Channels, Encoding};
 use speckle_core::{Change, Document, Edit, HandId, PaintEdit, document::Direction};
 use speckle_mesh::{Geometry, Mesh, Placement, sight::View};
 use speckle_model::{NewPart, NewSet};
-use speckle_tools::stroke::{Brush, Coat, Mirror, Sample, StrokeStart};
+use speckle_tools::{
+    bake::watch::Watch,
+    reform::{Reform, reform},
+    stroke::{Brush, Coat, Mirror, Sample, StrokeStart},
+};
 
 use crate::{
     bunny::bunny,
@@ -100,9 +104,11 @@ fn a_circle_on_two_triangles_is_a_circle() {
     for (placement, within) in
         [(Placement::Face, 1e-3), (Placement::Corner, 1e-3), (Placement::Vertex, 5e-3)]
     {
-        for (radius, middle) in
-            [(0.4, Vec3::new(0.13, -0.21, 0.0)), (0.05, Vec3::new(-0.5, 0.4, 0.0))]
-        {
+        for (radius, middle) in [
+            (0.4, Vec3::new(0.13, -0.21, 0.0)),
+            (0.05, Vec3::new(-0.5, 0.4, 0.0)),
+            (0.4, Vec3::ZERO),
+        ] {
             let mut document = document(&square(), placement);
             let before = document.parts()[0].clone();
             let stroke = start(&document, crisp(radius), ABOVE);
@@ -150,6 +156,23 @@ fn a_band_has_straight_edges() {
     assert!((area / expected - 1.0).abs() < 5e-3, "{area} of {expected}");
 }
 
+/// A circle as seen covers an ellipse of a slanted square: π r² over the cosine of the slant. What is not
+/// seen from there, behind a fold, stays as it is.
+#[test]
+fn a_slanted_square_is_cut_along_an_ellipse() {
+    for degrees in [0.0_f32, 30.0, 60.0] {
+        let mut document = document(&square(), Placement::Face);
+        let away = Vec3::new(degrees.to_radians().sin(), 0.0, degrees.to_radians().cos());
+        let stroke = start(&document, crisp(0.3), ABOVE);
+        let stroke = StrokeStart { view: View::Parallel { forward: -away }, ..stroke };
+        let at = Sample { origin: 5.0 * away, direction: -away, held: false, pressure: 1.0 };
+        laid(&mut document, stroke, vec![at]);
+        let ellipse = PI * 0.09 / f64::from(degrees.to_radians().cos());
+        let area = painted_area(&document);
+        assert!((area / ellipse - 1.0).abs() < 2e-3, "{degrees}°: {area} of {ellipse}");
+    }
+}
+
 /// Longest-edge bisection (Rivara 1997): what is reached is fine enough, no angle is less than half of the
 /// smallest there was, and neither shape nor connection change.
 #[test]
@@ -194,6 +217,27 @@ fn edges_under_the_brush_become_short_enough() {
         document.replay(&change, Direction::Backward).unwrap();
         assert_eq!(document.parts()[0].geometry.id(), before.id());
     }
+}
+
+/// All edges of a part, or of a selection, become short enough; the shape and what lies on it stay.
+#[test]
+fn whole_parts_are_refined_to_a_length() {
+    let mesh = ball(6, 9);
+    let document = document(&mesh, Placement::Face);
+    let part = &document.parts()[0];
+    let refine =
+        |length: f32| reform(part, &Reform::Refine { length, only: None }, &Watch::default());
+    let fine = refine(0.1).unwrap().shape.mesh;
+    for corner in 0..fine.corner_count() {
+        let next = if corner % 3 == 2 { corner - 2 } else { corner + 1 };
+        assert!(fine.corner_position(corner).distance(fine.corner_position(next)) <= 0.1);
+    }
+    let geometry = Geometry::new(fine.clone());
+    assert!(geometry.topology().is_watertight());
+    assert_eq!(geometry.topology().euler_number(), 2);
+    assert!(smallest_angle(&fine) > 0.49 * smallest_angle(&triangles(&mesh)));
+    assert!(refine(9.0).unwrap_err().to_string().contains("no edge is longer"));
+    assert!(refine(-1.0).is_err() && refine(f32::NAN).is_err());
 }
 
 #[test]

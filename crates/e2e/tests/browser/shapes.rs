@@ -168,3 +168,35 @@ async fn a_bowl_is_cut_in_two_along_its_color() -> Result<()> {
     assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// Two big triangles with a color at each face, as PLY.
+const SQUARE: &str = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\n\
+     element face 2\nproperty list uchar int vertex_indices\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n\
+     end_header\n-50 -50 0\n50 -50 0\n50 50 0\n-50 50 0\n3 0 1 2 200 200 200\n3 0 2 3 200 200 200\n";
+
+#[tokio::test]
+async fn a_crisp_stroke_on_two_triangles_cuts_them_and_one_undo_takes_both_back() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Square.ply", SQUARE).await?;
+    browser.click("area-paint").await?;
+    browser.until(&format!("{PART}.faces === 2")).await?;
+    browser.type_into_knob("Hardness", "100").await?;
+    browser.type_into_knob("Radius", "20").await?;
+    browser.click_text("label", "Crisp rim: cut faces along it").await?;
+    browser.until("speckle.state().brush.crisp && speckle.state().brush.hardness === 1").await?;
+    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
+    let middle = browser.eval(middle).await?;
+    let [x, y] = [0, 1].map(|i| middle[i].as_f64().unwrap_or_default());
+    browser.stroke(&[(x, y), (x + 1.0, y)]).await?;
+    browser.until(&format!("{PART}.faces > 60")).await?;
+    // A circle as seen: on the slanted square an ellipse, π r² over the cosine.
+    let painted = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const held = s.values.get(speckle.state().shown); \
+         let area = 0; for (let f = 0; f < s.shape.faceCount; f++) { if (held.bytes[4 * f] === 200) continue; \
+         const [a, b, c] = s.shape.verticesOf(f).map((v) => s.shape.positions.subarray(3 * v, 3 * v + 3)); \
+         area += Math.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2; } return area; })()";
+    let cosine = "(() => { const { eye, target } = speckle.stage.eye.pose(); const d = eye.map((x, i) => x - target[i]); return Math.abs(d[2]) / Math.hypot(...d); })()";
+    browser.until(&format!("Math.abs({painted} * {cosine} / (Math.PI * 400) - 1) < 0.03")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 2 && {painted} === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

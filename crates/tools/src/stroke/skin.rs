@@ -16,6 +16,7 @@ use speckle_mesh::{
 
 use super::{
     View,
+    circle::Circle,
     elements::{DabElement, DabPlace, Elements, ReachRules},
 };
 
@@ -45,66 +46,6 @@ pub struct Skin {
     open: Vec<u32>,
     /// The points of the face in hand, as seen.
     around: Vec<Option<Vec3>>,
-}
-
-/// The circle of one dab.
-struct Circle {
-    view: View,
-    middle: Vec3,
-    depth: f32,
-    radius: f32,
-}
-
-impl Circle {
-    /// Where a point is seen, relative to the middle, in the plane through the middle that faces
-    /// the camera; `None` for what is behind the eye.
-    fn seen(&self, point: Vec3) -> Option<Vec3> {
-        match self.view {
-            View::Perspective { eye, forward } => {
-                let sight = point - eye;
-                let depth = sight.dot(forward);
-                (depth > 0.0).then(|| sight * (self.depth / depth) - (self.middle - eye))
-            }
-            View::Parallel { forward } => {
-                let offset = point - self.middle;
-                Some(offset - forward * offset.dot(forward))
-            }
-        }
-    }
-
-    /// Distance of a point from the middle as seen, in radii, when inside.
-    fn inside(&self, point: Vec3) -> Option<f32> {
-        let square = self.seen(point)?.length_squared();
-        (square <= self.radius * self.radius).then(|| square.sqrt() / self.radius)
-    }
-
-    /// Whether anything within a distance of a point may come into the circle.
-    fn may_meet(&self, point: Vec3, around: f32) -> bool {
-        match self.view {
-            View::Perspective { eye, forward } => {
-                let nearest = (point - eye).dot(forward) - around;
-                let Some(seen) = self.seen(point).filter(|_| nearest > 0.0) else { return true };
-                // What is nearer to the eye looks larger.
-                seen.length() <= self.radius + around * self.depth / nearest * 2.0
-            }
-            View::Parallel { .. } => {
-                self.seen(point).is_some_and(|seen| seen.length() <= self.radius + around)
-            }
-        }
-    }
-
-    /// Whether an edge, of which both ends are given as seen, comes into the circle.
-    fn meets_edge(&self, a: Option<Vec3>, b: Option<Vec3>) -> bool {
-        let (Some(a), Some(b)) = (a, b) else { return false };
-        let reach = self.radius * self.radius;
-        if a.length_squared() <= reach || b.length_squared() <= reach {
-            return true;
-        }
-        let along = b - a;
-        let t = (-a.dot(along) / along.length_squared()).clamp(0.0, 1.0);
-        let nearest = if t.is_finite() { a + along * t } else { a };
-        nearest.length_squared() <= reach
-    }
 }
 
 impl Skin {
@@ -147,7 +88,7 @@ impl Skin {
     ) {
         self.dab += 1;
         let middle = touch.middle;
-        let circle = Circle { view: self.view, middle, depth: self.view.depth(middle), radius };
+        let circle = Circle::new(self.view, middle, radius);
         // The side the pointer met counts as the outside, so an open shell paints within as well.
         let side = touch.face.map_or(-1.0, |face| {
             let sight = self.view_in_part.sight(elements.placed.to_part(middle));

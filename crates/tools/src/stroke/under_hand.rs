@@ -13,6 +13,7 @@ use speckle_model::{PartId, SetId};
 
 use super::{
     Action, BuildUp, Reach, Sample, StrokeStart,
+    circle::Circle,
     elements::{DabElement, DabPlace, ReachRules},
     footprint::Footprint,
     kept::Kept,
@@ -20,7 +21,7 @@ use super::{
     tidy::{Share, Tidying},
     trail::Trail,
 };
-use crate::{finer::Ball, stencil::LaidStencil};
+use crate::{finer::Dab, stencil::LaidStencil};
 
 /// A set that a stroke paints, with what lies between it and the paint.
 pub struct Canvas {
@@ -101,7 +102,7 @@ pub struct Way {
     /// The samples of the hand.
     pub samples: Vec<Sample>,
     /// What its dabs covered, in the mirror too.
-    pub balls: Vec<Ball>,
+    pub dabs: Vec<Dab>,
 }
 
 impl StrokeUnderHand {
@@ -255,13 +256,14 @@ impl StrokeUnderHand {
                     // A leap to another side of the model carries nothing along.
                     let way = if way.length() <= 4.0 * radius { way } else { Vec3::ZERO };
                     if brush.reshapes() {
-                        let surface = footprints[on].surface();
-                        let normal = surface.body.geometry.face_normals()[hit.face as usize];
-                        let towards = surface.body.placed.normal_to_project(normal);
-                        let towards = (brush.reach == Reach::Skin && !brush.through).then_some(
-                            if towards.dot(direction) > 0.0 { -towards } else { towards },
-                        );
-                        done.balls.push(Ball { middle, radius, towards });
+                        let is_skin = brush.reach == Reach::Skin;
+                        done.dabs.push(Dab {
+                            middle,
+                            radius,
+                            circle: is_skin.then(|| Circle::new(view, middle, radius)),
+                            faces_view: !brush.through,
+                            apart: brush.apart || !is_skin,
+                        });
                     }
                     let pressed = StrokeStart { brush: brush.pressed(pressure), ..*start };
                     for (i, footprint) in footprints.iter_mut().enumerate() {

@@ -14,6 +14,7 @@ type Finer = Schemas["SubdivisionRules"];
 const ways = [
   ["fewer", "fewer triangles"],
   ["finer", "finer faces"],
+  ["shorter", "edges up to a length"],
 ] as const;
 const goals = [
   ["share", "a share of the triangles"],
@@ -27,17 +28,16 @@ const schemes = [
 ] as const;
 
 export function DensitySheet({ project }: { project: Project }) {
-  const [way, setWay] = useState<"fewer" | "finer">("fewer");
+  const [way, setWay] = useState<(typeof ways)[number][0]>("fewer");
   const choose = <Choose label="To get" value={way} options={ways} onChange={setWay} />;
   return (
     <ShapeSheet label="Density" mark="density">
-      {(part) =>
-        way === "fewer" ? (
-          <Decimate key={part.id} project={project} part={part} choose={choose} />
-        ) : (
-          <Subdivide key={part.id} project={project} part={part} choose={choose} />
-        )
-      }
+      {(part) => {
+        const props = { project, part, choose };
+        if (way === "finer") return <Subdivide key={part.id} {...props} />;
+        if (way === "shorter") return <Refine key={part.id} {...props} />;
+        return <Decimate key={part.id} {...props} />;
+      }}
     </ShapeSheet>
   );
 }
@@ -210,6 +210,36 @@ function Subdivide({ project, part, choose }: Props) {
           onChange={(creases) => turn({ creases })}
         />
       )}
+    </ShapeTool>
+  );
+}
+
+function Refine({ project, part, choose }: Props) {
+  const unit = useApp((state) => symbols[state.traits.unit]);
+  const edge = part.median_edge;
+  const [length, setLength] = useState(Number(edge.toPrecision(2)));
+  const [only, setOnly] = useState<string | null>(null);
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`Shorter edges for ${part.name}`}
+      verb="Refine"
+      done={(report) => `has ${count(report.triangles[1] ?? 0)} triangles`}
+      reform={{ kind: "refine", length, only }}>
+      {choose}
+      <Where part={part} only={only} onChange={setOnly} />
+      <Sliding
+        label="Edges up to"
+        value={length}
+        min={edge / 32}
+        max={edge * 8}
+        step={edge / 100}
+        unit={unit}
+        digits={edge < 0.1 ? 5 : edge < 10 ? 3 : 2}
+        curved
+        onChange={setLength}
+      />
     </ShapeTool>
   );
 }

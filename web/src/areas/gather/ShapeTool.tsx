@@ -111,7 +111,7 @@ export function ShapeTool({
   // What was just done is looked at as it is, until something is turned.
   const [doneLast, setDoneLast] = useState<string | null>(null);
   const isDone = doneLast !== null && doneLast === JSON.stringify(reform);
-  const { seen, trouble, busy, cancel } = useRemade(project, part, isDone ? null : reform);
+  const { seen, look, trouble, busy, cancel } = useRemade(project, part, isDone ? null : reform);
   const report = isDone ? undefined : seen?.report;
   const act = async () => {
     if (!reform) return;
@@ -138,7 +138,7 @@ export function ShapeTool({
           variant="contained"
           data-test={`do-${reform?.kind ?? "nothing"}`}
           title="One step, which undo takes back"
-          disabled={!report || busy || doing || trouble !== null || part.locked}
+          disabled={!report || look === null || busy || doing || trouble !== null || part.locked}
           onClick={() => void act()}>
           {verb}
         </Button>

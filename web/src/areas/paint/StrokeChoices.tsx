@@ -1,12 +1,12 @@
 // The finer choices of strokes: how they fall off, what pressure does, mirrors.
-import { Alert, Box, Button, ToggleButton, ToggleButtonGroup } from "@mui/material";
+import { Alert, Box, Button, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
 import { CurveField } from "../../widgets/CurveField";
 import { curveAt, falloffs } from "../../model/curves";
 import { activePart, set, setBrush, straight, useApp, type Curve } from "../../model/state";
-import { length } from "../../model/words";
+import { length, symbols } from "../../model/words";
 import { isRound } from "../../model/toolWords";
-import { Choose, Row, Sliding } from "../../widgets/rows";
+import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 
 const falloffWords: readonly (readonly [Schemas["Falloff"], string])[] = [
   ["soft", "Soft"],
@@ -91,7 +91,48 @@ export function StrokeChoices() {
           />
         </>
       )}
+      {round && <MeshChoices />}
       <PressureChoice round={round} />
+    </>
+  );
+}
+
+/** What becomes of the mesh under a stroke, before its paint goes on. */
+function MeshChoices() {
+  const brush = useApp((state) => state.brush);
+  const part = useApp(activePart);
+  const unit = useApp((state) => symbols[state.traits.unit]);
+  if (!part) return null;
+  const edge = part.median_edge;
+  const changes = brush.crisp || brush.finer !== null;
+  return (
+    <>
+      <Switching label="Crisp rim: cut faces along it" on={brush.crisp} onChange={(crisp) => setBrush({ crisp })} />
+      <Switching
+        label="Finer faces under it"
+        on={brush.finer !== null}
+        onChange={(on) => setBrush({ finer: on ? Number((edge / 2).toPrecision(2)) : null })}
+      />
+      {brush.finer !== null && (
+        <Sliding
+          label="Edges up to"
+          value={brush.finer}
+          min={edge / 64}
+          max={edge * 4}
+          step={edge / 100}
+          unit={unit}
+          digits={edge < 0.1 ? 5 : edge < 10 ? 3 : 2}
+          curved
+          onChange={(finer) => setBrush({ finer })}
+        />
+      )}
+      {changes && (
+        <Typography variant="caption" component="p" color="textSecondary" sx={{ mb: 0.75 }}>
+          Done when the pointer is lifted; one undo takes back mesh and paint.
+          {brush.crisp && brush.hardness < 1 && " A rim is only crisp at a hardness of 100 %."}
+          {part.faces !== part.triangles && " All faces of the part become triangles first."}
+        </Typography>
+      )}
     </>
   );
 }
