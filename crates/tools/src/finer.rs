@@ -11,6 +11,7 @@ use smallvec::SmallVec;
 use speckle_mesh::{
     Geometry,
     geometry::{bvh::nearest_on, local::LocalEdit},
+    sight::View,
 };
 
 use crate::stroke::circle::Circle;
@@ -77,9 +78,12 @@ pub enum Rim {
 /// No stroke makes more faces than this.
 pub const MOST_NEW: usize = 400_000;
 
-/// How far a cut may be off the rim, as a share of a dab's radius: a circle loses a thousandth of its area
-/// at most.
-pub const RIM_TOLERANCE: f32 = 1e-3;
+/// How far a cut may be off the rim of a single dab, as a share of its radius: a circle loses a thousandth of
+/// its area at most.
+pub const DAB_TOLERANCE: f32 = 1e-3;
+
+/// The same of a stroke: no more than its dabs, a fifth of a radius apart, make its rim wave.
+pub const STROKE_TOLERANCE: f32 = 5e-3;
 
 /// How wide the band is in which what belongs to vertices runs out at a rim that is cut twice, as a share of
 /// a dab's radius.
@@ -89,7 +93,7 @@ pub const BAND: f32 = 0.01;
 const AT_END: f32 = 0.02;
 
 /// The faces of a mesh that dabs reach, ascending: those connected with the one in the middle of each, as
-/// long as they look the same way, or all of them.
+/// long as they look the same way and the mesh itself does not hide them, or all of them.
 #[must_use]
 pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<u32> {
     let mesh = geometry.mesh();
@@ -100,11 +104,31 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
         (corners.len() >= 3).then(|| [0, 1, 2].map(at))
     };
     let mut found: FxHashSet<u32> = FxHashSet::default();
+    let size = geometry.measures().diagonal();
+    let far = 2.0 * to_project.transform_vector3(Vec3::splat(size)).length();
     for dab in dabs {
         let near = geometry.bvh().nearest(to_part.transform_point3(dab.middle), f32::MAX, |_| true);
         let Some((start, ..)) = near else { continue };
         let Some(side) = place(start as usize).map(|at| dab.side_seen(at).signum()) else {
             continue;
+        };
+        let is_seen = |face: usize| {
+            let Some(circle) = dab.circle.filter(|_| dab.faces_view && !dab.apart) else {
+                return true;
+            };
+            let Some(at) = place(face) else { return false };
+            let middle = (at[0] + at[1] + at[2]) / 3.0;
+            let near = nearest_on(dab.middle, at);
+            [near, at[0], at[1], at[2], middle].into_iter().any(|p| {
+                // A little within the face, so that its own edges hide nothing.
+                let p = p.lerp(middle, 0.05);
+                let eye = match circle.view {
+                    View::Perspective { eye, .. } => eye,
+                    View::Parallel { forward } => p - forward * far,
+                };
+                let [from, eye] = [p, eye].map(|p| to_part.transform_point3(p));
+                geometry.bvh().is_clear(from, eye, 1e-4)
+            })
         };
         let is_met = |face: usize| {
             let corners = mesh.face_corners(face);
@@ -129,7 +153,8 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
             for corner in mesh.face_corners(face as usize) {
                 for other in topology.around(corner).skip(1) {
                     let beyond = topology.face_of(other) as u32;
-                    if !met.contains(&beyond) && is_met(beyond as usize) {
+                    let beyond_is_met = || is_met(beyond as usize) && is_seen(beyond as usize);
+                    if !met.contains(&beyond) && beyond_is_met() {
                         met.insert(beyond);
                         open.push(beyond);
                     }
@@ -158,10 +183,11 @@ pub fn make_finer(
         faces = work.refine(faces, |work, at| work.is_covered(at).then_some(length));
     }
     if let Some(rim) = finer.rim {
+        let tolerance = if dabs.len() == 1 { DAB_TOLERANCE } else { STROKE_TOLERANCE };
         faces = work.refine(faces, |work, at| {
             let radius = work.crossed_by(at)?;
             // The sagitta of a chord is its square over eight radii.
-            Some(radius * (8.0 * RIM_TOLERANCE).sqrt())
+            Some(radius * (8.0 * tolerance).sqrt())
         });
         let offsets: &[f32] = match rim {
             Rim::Once => &[0.0],

@@ -54,7 +54,7 @@ impl Document {
         });
         match painted {
             Ok(Some(painted)) => {
-                whole.label = painted.label;
+                whole.label = format!("{}, mesh finer", painted.label);
                 whole.steps.extend(painted.steps);
                 Some(Some(whole))
             }

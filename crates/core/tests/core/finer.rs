@@ -173,6 +173,26 @@ fn a_slanted_square_is_cut_along_an_ellipse() {
     }
 }
 
+/// What the mesh itself hides is left alone: only the upper of two bent halves is cut.
+#[test]
+fn what_a_fold_hides_stays_as_it_is() {
+    // A strip folded back under itself: both halves look up to the eye that looks from above and through.
+    let at = [[-1.0, 0.0, 0.0], [1.0, 0.0, 0.0], [1.0, 1.0, 0.0], [-1.0, 1.0, 0.0]];
+    let under = at.map(|[x, y, _]| [x, y, -0.5]);
+    let bridge = [[2.0, 0.0, -0.25], [2.0, 1.0, -0.25]];
+    let points: Vec<Vec3> = at.into_iter().chain(under).chain(bridge).map(Vec3::from).collect();
+    let faces =
+        [[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7], [1, 8, 9], [1, 9, 2], [8, 5, 6], [8, 6, 9]];
+    let mesh = polygons(points, &faces.map(|face| face.to_vec()));
+    let mut document = document(&mesh, Placement::Face);
+    let stroke = start(&document, crisp(0.3), ABOVE);
+    laid(&mut document, stroke, vec![sample(ABOVE, Vec3::new(-0.2, 0.5, 0.0))]);
+    let mesh = document.parts()[0].geometry.mesh().clone();
+    let low = (0..mesh.face_count()).filter(|&f| mesh.face_centroid(f).z < -0.45).count();
+    let high = (0..mesh.face_count()).filter(|&f| mesh.face_centroid(f).z > -0.05).count();
+    assert!(high > 100 && low <= 4, "{high} above, {low} below");
+}
+
 /// Longest-edge bisection (Rivara 1997): what is reached is fine enough, no angle is less than half of the
 /// smallest there was, and neither shape nor connection change.
 #[test]

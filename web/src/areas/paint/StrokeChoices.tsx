@@ -1,5 +1,5 @@
 // The finer choices of strokes: how they fall off, what pressure does, mirrors.
-import { Alert, Box, Button, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
+import { Alert, Box, Button, Link, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
 import { CurveField } from "../../widgets/CurveField";
 import { curveAt, falloffs } from "../../model/curves";
@@ -251,10 +251,18 @@ export function RoundChoices() {
         ]}
         onChange={(key) => setBrush({ on_screen: key === "screen" })}
       />
-      {part && !brush.on_screen && part.median_edge > brush.radius / 2 && (
+      {part && !brush.on_screen && part.median_edge > brush.radius / 2 && brush.finer === null && !brush.crisp && (
         <Alert severity="warning" sx={{ my: 0.5, py: 0, "& .MuiAlert-message": { fontSize: 13 } }}>
           <b>The mesh is coarse for this brush.</b> An edge is about {length(part.median_edge)}, and color is no finer
-          than the mesh.
+          than the mesh.{" "}
+          <Link
+            component="button"
+            data-test="make-finer"
+            title="Edges under a stroke are split before its paint goes on"
+            onClick={() => setBrush({ finer: Number((brush.radius / 6).toPrecision(2)) })}
+            sx={{ font: "inherit", fontWeight: 650, verticalAlign: "baseline" }}>
+            Make it finer under the brush
+          </Link>
         </Alert>
       )}
     </>
