@@ -112,6 +112,34 @@ pub(super) fn dab_p95(
     Ok(times[times.len() * 95 / 100])
 }
 
+/// The 95th percentile of the milliseconds that the end of a stroke of one dab takes which makes edges half
+/// as long under it, or is cut along its rim, over a share of the vertices: mesh, paint, and what is
+/// derived from both.
+pub(super) fn finer_p95(document: &mut Document, share: f64, is_crisp: bool) -> Result<f64> {
+    let edge = first_of(document)?.0.measures().median_edge;
+    let mut times = Vec::new();
+    for (i, sample) in sights(&first_of(document)?.0, 24).iter().enumerate() {
+        let on = first_of(document)?;
+        let mut start =
+            stroke_over(document, radius_covering(&on, share, Reach::Skin, sample), Reach::Skin)?;
+        drop(on);
+        start.brush.crisp = is_crisp;
+        start.brush.finer = (!is_crisp).then_some(edge / 2.0);
+        let id = HandId(i as u64);
+        document.begin_stroke(id, start)?;
+        document.extend_stroke(id, std::slice::from_ref(sample))?;
+        let begun = Instant::now();
+        let change = document.end_stroke(id);
+        times.push(begun.elapsed().as_secs_f64() * 1e3);
+        document.forget_hand(id);
+        if let Some(change) = change {
+            document.replay(&change, speckle_core::document::Direction::Backward)?;
+        }
+    }
+    times.sort_by(f64::total_cmp);
+    Ok(times[times.len() * 95 / 100])
+}
+
 /// The same for the dabs along strokes, which go on over surface that is known in part. A radius
 /// covers more here and less there: dabs off the share by more than a quarter do not count.
 pub(super) fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
@@ -165,6 +193,16 @@ pub(super) fn dabs(path: &Path) -> Result<()> {
             dab_p95(&mut document, 0.01, Reach::Skin, false)?,
             dab_p95(&mut document, 0.01, Reach::Deep, false)?,
         );
+    }
+    let part = with_coat(read(path)?.remove(0), Placement::Vertex);
+    let mut document = document_of(vec![part])?;
+    prepare(&document);
+    println!("\nThe end of a stroke of one dab that changes the mesh, 95th percentiles:\n");
+    println!("| over | edges half as long | crisp rim |\n|---|---|---|");
+    for (title, share) in [("0.01 % of the vertices", 1e-4), ("0.1 %", 1e-3)] {
+        let finer = finer_p95(&mut document, share, false)?;
+        let crisp = finer_p95(&mut document, share, true)?;
+        println!("| {title} | {finer:.1} ms | {crisp:.1} ms |");
     }
     Ok(())
 }

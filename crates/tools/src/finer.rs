@@ -6,6 +6,7 @@
 //! no angle becomes smaller than half of the smallest that was there.
 
 use glam::{Affine3A, Vec3};
+use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 use speckle_mesh::{
@@ -140,9 +141,18 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
             })
         };
         if dab.apart {
-            found.extend(
-                (0..mesh.face_count()).filter(|&face| is_met(face)).map(|face| face as u32),
-            );
+            let faces: Vec<u32> = match dab.circle {
+                Some(_) => (0..mesh.face_count() as u32).collect(),
+                None => {
+                    // The longest that a step of one unit becomes, from above.
+                    let axes = [to_part.x_axis, to_part.y_axis, to_part.z_axis];
+                    let longest = axes.iter().map(|axis| axis.length_squared()).sum::<f32>().sqrt();
+                    let middle = to_part.transform_point3(dab.middle);
+                    geometry.bvh().faces_within(middle, dab.radius * longest)
+                }
+            };
+            let met = faces.into_par_iter().filter(|&face| is_met(face as usize));
+            found.extend(met.collect::<Vec<u32>>());
             continue;
         }
         let topology = geometry.topology();

@@ -1,9 +1,8 @@
 //! What is wrong with a mesh, found and mended.
 
-use std::collections::HashSet;
-
 use glam::{Affine3A, Vec3};
-use rustc_hash::FxHashMap;
+use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
 use smallvec::SmallVec;
 use speckle_mesh::{
@@ -184,7 +183,7 @@ pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     say(Fault::Winding, askew.map(edge_middle).collect(), None);
     let (sides, _) = outside::sides(geometry, watch)?;
     let pieces = Pieces::by_edges(mesh, topology);
-    let mut met = HashSet::new();
+    let mut met: FxHashSet<usize> = FxHashSet::default();
     let inside_out = faces().filter(|&f| sides[f] && met.insert(pieces.of(f)));
     say(Fault::InsideOut, inside_out.map(middle).collect(), None);
     let holes = holes(geometry);
@@ -289,45 +288,82 @@ fn is_askew(geometry: &Geometry, corner: usize) -> bool {
 /// are, one after the other: the lowest number among those that hang together.
 fn near_points(mesh: &Mesh, within: f32) -> Vec<u32> {
     let positions = mesh.positions();
-    let mut lead: Vec<u32> = (0..positions.len() as u32).collect();
-    fn root(lead: &mut [u32], mut at: u32) -> u32 {
+    let place = |p: Vec3| (p + Vec3::ZERO).to_array().map(f32::to_bits);
+    let mut joined = Joined((0..positions.len() as u32).collect());
+    // Those at one place first: of a crowd one is enough from there on.
+    let mut at: FxHashMap<[u32; 3], u32> = FxHashMap::default();
+    let mut firsts: Vec<u32> = Vec::new();
+    for (vertex, &p) in (0_u32..).zip(positions) {
+        let first = *at.entry(place(p)).or_insert(vertex);
+        joined.0[vertex as usize] = first;
+        if first == vertex {
+            firsts.push(vertex);
+        }
+    }
+    drop(at);
+    if within > 0.0 {
+        join_near(positions, &firsts, within, &mut joined);
+    }
+    (0..positions.len() as u32).map(|vertex| joined.root(vertex)).collect()
+}
+
+/// Joins points within a distance of each other. Cells are so small that all in one are near; of two cells
+/// that hang together already no more is asked, so that a great distance costs no more than a small one.
+fn join_near(positions: &[Vec3], firsts: &[u32], within: f32, joined: &mut Joined) {
+    // The diagonal of a cell.
+    let width = 0.999 * within / 3.0_f32.sqrt();
+    let cell = |vertex: u32| (positions[vertex as usize] / width).floor().as_i64vec3().to_array();
+    let mut in_order: Vec<([i64; 3], u32)> = firsts.par_iter().map(|&v| (cell(v), v)).collect();
+    in_order.par_sort_unstable();
+    let cells: Vec<&[([i64; 3], u32)]> = in_order.chunk_by(|a, b| a.0 == b.0).collect();
+    for own in &cells {
+        own.iter().for_each(|&(_, vertex)| joined.join(own[0].1, vertex));
+    }
+    let number: FxHashMap<[i64; 3], u32> =
+        cells.iter().zip(0..).map(|(own, n)| (own[0].0, n)).collect();
+    // Half of the cells around, the nearest first; the others find these.
+    let mut around: Vec<[i64; 3]> = (-2..=2_i64)
+        .flat_map(|x| (-2..=2).flat_map(move |y| (-2..=2).map(move |z| [x, y, z])))
+        .filter(|&offset| offset > [0, 0, 0])
+        .collect();
+    around.sort_by_key(|offset| (offset.iter().map(|x| x * x).sum::<i64>(), *offset));
+    for [x, y, z] in around {
+        let beside = |(n, own): (usize, &&[([i64; 3], u32)])| {
+            let [a, b, c] = own[0].0;
+            Some((n, *number.get(&[a + x, b + y, c + z])? as usize))
+        };
+        let pairs: Vec<(usize, usize)> = cells.par_iter().enumerate().filter_map(beside).collect();
+        for (own, other) in pairs {
+            let [own, other] = [cells[own], cells[other]];
+            if joined.root(own[0].1) == joined.root(other[0].1) {
+                continue;
+            }
+            let at = |&(_, vertex): &([i64; 3], u32)| positions[vertex as usize];
+            let is_near = own.iter().any(|a| other.iter().any(|b| at(a).distance(at(b)) <= within));
+            if is_near {
+                joined.join(own[0].1, other[0].1);
+            }
+        }
+    }
+}
+
+/// Which vertices hang together: each leads to one of a lower number, or to itself.
+struct Joined(Vec<u32>);
+
+impl Joined {
+    fn root(&mut self, mut at: u32) -> u32 {
+        let lead = &mut self.0;
         while lead[at as usize] != at {
             lead[at as usize] = lead[lead[at as usize] as usize];
             at = lead[at as usize];
         }
         at
     }
-    // In cells as wide as the distance, whoever is near lies in the same or the next one.
-    let width = within.max(f32::MIN_POSITIVE);
-    let cell = |p: Vec3| (p / width).floor().as_i64vec3().to_array();
-    let place = |p: Vec3| (p + Vec3::ZERO).to_array().map(f32::to_bits);
-    if within <= 0.0 {
-        let mut at: FxHashMap<[u32; 3], u32> = FxHashMap::default();
-        for (vertex, &p) in (0_u32..).zip(positions) {
-            lead[vertex as usize] = *at.entry(place(p)).or_insert(vertex);
-        }
-        return lead;
+
+    fn join(&mut self, a: u32, b: u32) {
+        let [a, b] = [self.root(a), self.root(b)];
+        self.0[a.max(b) as usize] = a.min(b);
     }
-    let mut cells: FxHashMap<[i64; 3], Vec<u32>> = FxHashMap::default();
-    for (vertex, &p) in (0_u32..).zip(positions) {
-        let [x, y, z] = cell(p);
-        for offset in 0..27_i64 {
-            let beside = [x + offset % 3 - 1, y + offset / 3 % 3 - 1, z + offset / 9 - 1];
-            for &other in cells.get(&beside).into_iter().flatten() {
-                if positions[other as usize].distance(p) <= within {
-                    let [a, b] = [root(&mut lead, other), root(&mut lead, vertex)];
-                    lead[a.max(b) as usize] = a.min(b);
-                }
-            }
-        }
-        // Of a crowd at one place one is enough.
-        let own = cells.entry([x, y, z]).or_default();
-        let is_new = own.last().is_none_or(|&last| place(positions[last as usize]) != place(p));
-        if is_new || own.len() < 64 {
-            own.push(vertex);
-        }
-    }
-    (0..positions.len() as u32).map(|vertex| root(&mut lead, vertex)).collect()
 }
 
 /// Joins vertices within a distance, in the project's unit, where the first of them is. What differs
@@ -398,7 +434,7 @@ fn welded(part: &Part, within: f32, to_project: &Affine3A) -> Result<(Part, usiz
 fn degenerate(geometry: &Geometry) -> Vec<bool> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let normals = geometry.face_normals();
-    let mut met: HashSet<Vec<u32>> = HashSet::new();
+    let mut met: FxHashSet<Vec<u32>> = FxHashSet::default();
     (0..mesh.face_count())
         .map(|face| normals[face] == Vec3::ZERO || !met.insert(from_least(mesh, topology, face)))
         .collect()
@@ -416,7 +452,7 @@ fn from_least(mesh: &Mesh, topology: &Topology, face: usize) -> Vec<u32> {
 /// Of faces that lie back to back over the same points, the later ones.
 fn double_walls(geometry: &Geometry) -> Vec<bool> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    let mut met: HashSet<Vec<u32>> = HashSet::new();
+    let mut met: FxHashSet<Vec<u32>> = FxHashSet::default();
     let is_double = |face: usize| {
         let own = from_least(mesh, topology, face);
         let mut back = own.clone();
@@ -498,7 +534,7 @@ fn holes(geometry: &Geometry) -> Vec<Vec<u32>> {
             ends.entry(point(end)).or_default().push(corner as u32);
         }
     }
-    let mut met: HashSet<u32> = HashSet::new();
+    let mut met: FxHashSet<u32> = FxHashSet::default();
     let mut all = Vec::new();
     for corner in (0..mesh.corner_count()).filter(is_open) {
         let (mut rim, mut edge, mut at) = (Vec::new(), corner, point(corner));
@@ -563,4 +599,50 @@ fn closed(part: &Part, most: usize) -> Result<(Part, usize), MendingError> {
     let remap = Remap { corners, faces: Carry::Copies(faces), ..Remap::default() };
     let closed = part.remapped(whole, &remap);
     Ok((if mesh.all_triangles() { closed.triangulated() } else { closed }, count))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// Each point with the lowest one of those that it hangs together with, by looking at all pairs.
+    fn by_all_pairs(positions: &[Vec3], within: f32) -> Vec<u32> {
+        let mut lead: Vec<u32> = (0..positions.len() as u32).collect();
+        loop {
+            let before = lead.clone();
+            for (i, p) in positions.iter().enumerate() {
+                for (j, q) in positions.iter().enumerate() {
+                    if p == q || p.distance(*q) <= within {
+                        lead[i] = lead[i].min(lead[j]);
+                    }
+                }
+            }
+            if lead == before {
+                return lead;
+            }
+        }
+    }
+
+    proptest! {
+        /// In cells, the nearest first, the same hang together as by all pairs, whatever the distance.
+        #[test]
+        fn what_is_near_hangs_together(
+            points in prop::collection::vec(prop::array::uniform3(-1.0_f32..1.0), 3..60),
+            within in prop_oneof![Just(0.0_f32), 1e-3_f32..0.1, 0.1_f32..3.0],
+            twice in 0_usize..3,
+        ) {
+            let mut positions: Vec<Vec3> = points.into_iter().map(Vec3::from).collect();
+            positions.extend_from_within(..twice);
+            let arrays = MeshArrays {
+                positions: positions.clone(),
+                face_starts: vec![0, 3],
+                corner_vertices: vec![0, 1, 2],
+                ..MeshArrays::default()
+            };
+            let mesh = Mesh::new(arrays).unwrap();
+            prop_assert_eq!(near_points(&mesh, within), by_all_pairs(&positions, within));
+        }
+    }
 }
