@@ -50,11 +50,12 @@ impl Dab {
         nearest_on(Vec3::ZERO, [a, b, c]).length() < self.radius
     }
 
-    /// Which side of a triangle the user sees: above 0 the outside.
+    /// Which side of a triangle the user sees, as the cosine between its normal and the way to the eye:
+    /// above 0 the outside.
     fn side_seen(&self, at: [Vec3; 3]) -> f32 {
         let Some(circle) = self.circle.filter(|_| self.faces_view) else { return 1.0 };
-        let normal = (at[1] - at[0]).cross(at[2] - at[0]);
-        -normal.dot(circle.view.sight(at[0]))
+        let normal = (at[1] - at[0]).cross(at[2] - at[0]).normalize_or_zero();
+        -normal.dot(circle.view.sight(at[0]).normalize_or_zero())
     }
 }
 
@@ -89,6 +90,13 @@ pub const STROKE_TOLERANCE: f32 = 5e-3;
 /// How wide the band is in which what belongs to vertices runs out at a rim that is cut twice, as a share of
 /// a dab's radius.
 pub const BAND: f32 = 0.01;
+
+/// Faces seen more edge-on than this cosine are left alone: what a circle as seen covers of them is long in
+/// depth, and hardly to be seen.
+const GRAZING: f32 = 0.1;
+
+/// A point nearer to the rim than this, in radii, lies on it.
+const ON_RIM: f32 = 2e-4;
 
 /// A rim nearer to an end of an edge than this share of it goes through the end.
 const AT_END: f32 = 0.02;
@@ -137,7 +145,7 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
             // Of a polygon, the triangles about its first corner.
             (corners.start + 1..corners.end - 1).any(|c| {
                 let at = [corners.start, c, c + 1].map(at);
-                dab.reaches(at) && dab.side_seen(at) * side >= 0.0
+                dab.side_seen(at) * side >= GRAZING && dab.reaches(at)
             })
         };
         if dab.apart {
@@ -381,7 +389,9 @@ impl Work<'_, '_> {
     fn passes(&self, from: Vec3, to: Vec3, offset: f32) -> Option<f32> {
         let height = |along: f32| self.height(from.lerp(to, along)) - offset;
         let (start, end) = (height(0.0), height(1.0));
-        if start * end >= 0.0 {
+        // What lies on it is not passed: along an edge that runs with the rim, rounding would find it
+        // again and again.
+        if start * end >= 0.0 || start.abs().min(end.abs()) < ON_RIM {
             return None;
         }
         let (mut low, mut high) = (0.0_f32, 1.0_f32);
