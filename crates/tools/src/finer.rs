@@ -15,7 +15,7 @@ use speckle_mesh::{
     sight::View,
 };
 
-use crate::stroke::circle::Circle;
+use crate::{bake::watch::Watch, stroke::circle::Circle};
 
 /// What one dab of a stroke covers, in the project's space.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -224,13 +224,13 @@ pub fn shorten(
     faces: Vec<u32>,
     to_project: &Affine3A,
     length: f32,
-    most: usize,
+    watch: &Watch,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, dabs: &[], most: before + most };
+    let mut work = Work { edit, to_project, dabs: &[], most: before + MOST_NEW };
     let mut is_in = vec![false; before];
     faces.iter().for_each(|&face| is_in[face as usize] = true);
-    work.refine_chosen(faces, is_in, length);
+    work.refine_chosen(faces, is_in, length, watch);
     work.edit.mesh().face_count() - before
 }
 
@@ -306,9 +306,12 @@ impl Work<'_, '_> {
         all
     }
 
-    fn refine_chosen(&mut self, faces: Vec<u32>, mut is_in: Vec<bool>, length: f32) {
+    fn refine_chosen(&mut self, faces: Vec<u32>, mut is_in: Vec<bool>, length: f32, watch: &Watch) {
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
+            if watch.is_given_up() {
+                return;
+            }
             while let Some(corners) = self.corners(face) {
                 if self.longest(corners).1 <= length {
                     break;

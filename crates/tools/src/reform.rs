@@ -13,6 +13,7 @@ pub mod trim;
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{Geometry, MeshError, Placement};
 use speckle_model::Part;
+use subdivide::Scheme;
 
 use crate::{
     bake::{chosen::Chosen, watch::Watch},
@@ -205,10 +206,15 @@ pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, Ref
             })
         }
         Reform::Subdivide { rules, only } => {
-            let chosen = only.as_deref().map(|name| faces_of(part, name)).transpose()?;
+            // Loop's masks are of triangles.
+            let cut = match rules.scheme {
+                Scheme::Loop => part.triangulated(),
+                Scheme::Flat | Scheme::CatmullClark => part.clone(),
+            };
+            let chosen = only.as_deref().map(|name| faces_of(&cut, name)).transpose()?;
             let (mesh, remap) =
-                subdivide::subdivide(&part.geometry, chosen.as_deref(), rules, watch)?;
-            Ok(plain(&part.remapped(mesh, &remap), "Subdivide", None, notes))
+                subdivide::subdivide(&cut.geometry, chosen.as_deref(), rules, watch)?;
+            Ok(plain(&cut.remapped(mesh, &remap), "Subdivide", None, notes))
         }
         Reform::Refine { length, only } => {
             let refined = refined(part, *length, only.as_deref(), watch)?;
@@ -294,9 +300,9 @@ fn refined(
         .collect();
     let to_project = part.traits.transform.to_project();
     let mut geometry = Geometry::new(part.geometry.mesh().clone());
-    watch.check().map_err(subdivide::SubdivisionError::from)?;
     let (come, _, remap) =
-        geometry.edit(|edit| finer::shorten(edit, faces, &to_project, length, finer::MOST_NEW));
+        geometry.edit(|edit| finer::shorten(edit, faces, &to_project, length, watch));
+    watch.check().map_err(subdivide::SubdivisionError::from)?;
     if come == 0 {
         return Err(ReformError::Nothing("no edge is longer than that"));
     }

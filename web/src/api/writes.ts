@@ -150,8 +150,8 @@ export const alignmentOf = (project: number, part: number, to: number, by: "boun
 
 /** What was done to a project, the last step first. */
 /** What is wrong with a part's mesh, and where. */
-export const faultsOf = (project: number, part: number) =>
-  done(api.GET("/api/v1/projects/{project}/parts/{part}/faults", { params: { path: { project, part } } }));
+export const faultsOf = (project: number, part: number, signal: AbortSignal) =>
+  done(api.GET("/api/v1/projects/{project}/parts/{part}/faults", { params: { path: { project, part } }, signal }));
 
 export const stepsOf = (project: number) => done(api.GET("/api/v1/projects/{project}/steps", of(project)));
 /** All projects of the shelf. */

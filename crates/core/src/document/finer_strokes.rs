@@ -54,13 +54,14 @@ impl Document {
         });
         match painted {
             Ok(Some(painted)) => {
-                whole.label = format!("{}, mesh finer", painted.label);
+                let more = if whole.steps.is_empty() { "" } else { ", mesh finer" };
+                whole.label = format!("{}{more}", painted.label);
                 whole.steps.extend(painted.steps);
                 Some(Some(whole))
             }
             // It leaves the mesh alone where it leaves no paint.
             Ok(None) | Err(_) => {
-                self.strokes.remove(&hand);
+                self.take_stroke_back(hand);
                 let _ = self.replay(&whole, Direction::Backward);
                 Some(None)
             }
@@ -98,26 +99,35 @@ impl Document {
             if reached(&part.geometry, &to_project, &way.dabs).is_empty() {
                 continue;
             }
-            let mut between = None;
+            let mut cut = Change::default();
             if !part.geometry.mesh().all_triangles() {
                 let shape = ShapeTo::of(&part.triangulated());
-                let label = String::new();
-                let change = self.change_replacing_shape(id, label, shape, Vec::new())?;
-                self.replay(&change, Direction::Forward)?;
-                whole.steps.extend(change.steps);
-                between = Some(self.part(id)?.geometry.mesh().clone());
+                cut = self.change_replacing_shape(id, String::new(), shape, Vec::new())?;
+                self.replay(&cut, Direction::Forward)?;
             }
             let part = self.part(id)?;
+            let between = (!cut.steps.is_empty()).then(|| part.geometry.mesh().clone());
             let faces = reached(&part.geometry, &to_project, &way.dabs);
             let is_at_vertices = self.set(id, set)?.placement == Placement::Vertex;
             let rim = if is_at_vertices { Rim::Twice } else { Rim::Once };
             let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
             let change = self.reshape(id, String::new(), |edit| {
                 make_finer(edit, faces, &to_project, &way.dabs, finer);
-            })?;
-            whole.steps.extend(change.steps);
-            // The steps lead by way of it, and the journal asks for it; the part's own went on.
-            between.into_iter().for_each(|mesh| self.supply_mesh(mesh));
+            });
+            match change {
+                // Polygons stay whole where nothing is to be cut.
+                Ok(change) if change.steps.is_empty() => self.replay(&cut, Direction::Backward)?,
+                Ok(change) => {
+                    whole.steps.extend(cut.steps);
+                    whole.steps.extend(change.steps);
+                    // The steps lead by way of it, and the journal asks for it; the part's own went on.
+                    between.into_iter().for_each(|mesh| self.supply_mesh(mesh));
+                }
+                Err(error) => {
+                    self.replay(&cut, Direction::Backward)?;
+                    return Err(error);
+                }
+            }
         }
         Ok(())
     }

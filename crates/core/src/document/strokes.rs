@@ -43,8 +43,14 @@ impl Document {
         if let Some(problem) = start.problem() {
             return Err(EditError::Stroke(problem));
         }
-        let canvases = self.canvases(&start.coat)?;
-        let earlier = self.end_stroke(hand);
+        let mut canvases = self.canvases(&start.coat)?;
+        let mut earlier = None;
+        if self.is_painting(hand) {
+            // Its end may change the meshes that these lie on.
+            drop(canvases);
+            earlier = self.end_stroke(hand);
+            canvases = self.canvases(&start.coat)?;
+        }
         let own = self.part(start.coat.part)?.traits.transform;
         let images = start.mirror.images(&own).into_iter().map(Some);
         let mut pool = self.footprints.remove(&hand).unwrap_or_default();

@@ -299,6 +299,38 @@ fn where_it_cannot_it_leaves_the_mesh_alone() {
     assert!(document.begin_stroke(HandId(1), stroke).is_err());
 }
 
+/// A pointer put down anew while the last stroke, which cuts the mesh, was never lifted: that one is ended,
+/// and the new one goes on on what has become of the mesh.
+#[test]
+fn a_stroke_that_was_never_lifted_is_ended_before_the_next_begins() {
+    for mesh in [square(), Mesh::new(sheet(6, 0.0)).unwrap()] {
+        let mut document = document(&mesh, Placement::Face);
+        let stroke = start(&document, crisp(0.2), ABOVE);
+        let hand = HandId(1);
+        document.begin_stroke(hand, stroke).unwrap();
+        document.extend_stroke(hand, &[sample(ABOVE, Vec3::new(-0.5, 0.1, 0.0))]).unwrap();
+        let earlier = document.begin_stroke(hand, stroke).unwrap().expect("it painted");
+        assert!(earlier.label.ends_with("mesh finer"));
+        document.extend_stroke(hand, &[sample(ABOVE, Vec3::new(0.5, 0.1, 0.0))]).unwrap();
+        document.end_stroke(hand).unwrap();
+        let circles = 2.0 * PI * 0.04;
+        assert!((painted_area(&document) / circles - 1.0).abs() < 1e-3);
+    }
+}
+
+/// Where edges are short enough already, quads stay quads, and the step says nothing of the mesh.
+#[test]
+fn nothing_is_cut_where_nothing_is_too_long() {
+    let mut document = document(&Mesh::new(sheet(20, 0.0)).unwrap(), Placement::Face);
+    let before = document.parts()[0].geometry.id();
+    let brush = Brush { crisp: false, finer: Some(1.0), ..crisp(0.3) };
+    let stroke = start(&document, brush, ABOVE);
+    let change = laid(&mut document, stroke, vec![sample(ABOVE, Vec3::ZERO)]);
+    assert_eq!(change.label, "Skin stroke on Coat");
+    assert_eq!(document.parts()[0].geometry.id(), before);
+    assert!(painted_area(&document) > 0.2);
+}
+
 #[test]
 fn in_the_mirror_both_sides_are_cut() {
     let mut document = document(&square(), Placement::Face);

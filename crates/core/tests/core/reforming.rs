@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use speckle_color::{Encoding, Rgba};
 use speckle_core::{Document, Edit, ReplaceEdit, document::Direction};
 use speckle_mesh::{Geometry, Mesh, Placement, mesh::MeshArrays};
-use speckle_model::{NewPart, NewSet, Part, Selection};
+use speckle_model::{ColorSet, NewPart, NewSet, Part, Selection, SetId, color_set::Role};
 use speckle_tools::{
     bake::watch::Watch,
     reform::{
@@ -419,6 +419,28 @@ fn split_vertices_are_welded_and_lose_no_color() {
     let planned = mended(&differing, rules).unwrap();
     assert_eq!(planned.shape.sets[0].placement, Placement::Corner);
     assert_eq!(planned.shape.sets[0].values, values);
+}
+
+/// A set whose copies agree goes to the corners with a layer of its own whose copies do not, and the other
+/// way round: hand paint and its set stay of one placement.
+#[test]
+fn a_set_and_its_layers_are_welded_alike() {
+    for which in 0..2 {
+        let mut torn_cube = part(torn(&cube()));
+        torn_cube.sets.truncate(1);
+        let own = torn_cube.sets[0].clone();
+        torn_cube.sets.push(ColorSet {
+            id: SetId(own.id.0 + 100),
+            role: Role::Recolored { of: own.id },
+            ..own
+        });
+        let values = (0..24).map(|i| [i as f32 / 24.0; 4]).collect::<Vec<_>>();
+        torn_cube.sets[which].values = values.into();
+        let rules = mend::Rules { weld: Some(0.0), ..mend::Rules::default() };
+        let planned = mended(&torn_cube, rules).unwrap();
+        let placements: Vec<Placement> = planned.shape.sets.iter().map(|to| to.placement).collect();
+        assert_eq!(placements, [Placement::Corner; 2]);
+    }
 }
 
 #[test]

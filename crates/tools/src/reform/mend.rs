@@ -12,7 +12,7 @@ use speckle_mesh::{
     mesh::{MeshArrays, gate},
     remap::Remap,
 };
-use speckle_model::Part;
+use speckle_model::{ColorSet, Part, color_set::Role};
 
 use super::{build::used, outside};
 use crate::bake::watch::{GivenUp, Watch};
@@ -181,7 +181,7 @@ pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     };
     let askew = topology.edges().filter(|&corner| is_askew(geometry, corner));
     say(Fault::Winding, askew.map(edge_middle).collect(), None);
-    let (sides, _) = outside::sides(geometry, watch)?;
+    let sides = outside::sides(geometry, watch)?;
     let pieces = Pieces::by_edges(mesh, topology);
     let mut met: FxHashSet<usize> = FxHashSet::default();
     let inside_out = faces().filter(|&f| sides[f] && met.insert(pieces.of(f)));
@@ -223,7 +223,7 @@ pub(super) fn mend(
     }
     watch.check()?;
     if rules.winding {
-        let (turned, _) = outside::sides(&part.geometry, watch)?;
+        let turned = outside::sides(&part.geometry, watch)?;
         mended.turned = turned.iter().filter(|&&turned| turned).count();
         if mended.turned > 0 {
             part = turned_over(&part, &turned)?;
@@ -378,9 +378,18 @@ fn welded(part: &Part, within: f32, to_project: &Affine3A) -> Result<(Part, usiz
         return Ok((part.clone(), 0));
     }
     let mut part = part.clone();
-    for set in part.sets.iter_mut().filter(|set| set.placement == Placement::Vertex) {
+    // A set and its layers stay of one placement.
+    let differs = |set: &ColorSet| {
         let value = |vertex: usize| set.values[vertex].map(f32::to_bits);
-        if (0..lead.len()).any(|v| value(v) != value(lead[v] as usize)) {
+        set.placement == Placement::Vertex
+            && (0..lead.len()).any(|v| value(v) != value(lead[v] as usize))
+    };
+    let differing: Vec<Role> =
+        part.sets.iter().filter(|set| differs(set)).map(|set| set.role).collect();
+    let is_owner = |set: &ColorSet| differs(set) || differing.iter().any(|&role| set.owns(role));
+    let owners: Vec<ColorSet> = part.sets.iter().filter(|set| is_owner(set)).cloned().collect();
+    for set in part.sets.iter_mut().filter(|set| set.placement == Placement::Vertex) {
+        if owners.iter().any(|owner| owner.id == set.id || owner.owns(set.role)) {
             let at = |&v: &u32| set.values[v as usize];
             set.values = mesh.corner_vertices().iter().map(at).collect::<Vec<_>>().into();
             set.placement = Placement::Corner;

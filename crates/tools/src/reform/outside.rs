@@ -12,15 +12,13 @@ const FACES: usize = 64;
 /// How many rays each of them sends to either side.
 const RAYS: usize = 16;
 
-/// For every face whether it is to be turned over, and how many pieces there are. Within a piece, which
-/// hangs together by edges of two faces, all look the same way then; a closed piece outwards by its volume,
+/// For every face whether it is to be turned over. Within a piece, which hangs together by edges of two faces, all look the same way then; a closed piece outwards by its volume,
 /// an open one to the side from which more rays leave the part.
-pub(super) fn sides(geometry: &Geometry, watch: &Watch) -> Result<(Vec<bool>, usize), GivenUp> {
+pub(super) fn sides(geometry: &Geometry, watch: &Watch) -> Result<Vec<bool>, GivenUp> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let point = |corner: usize| topology.point_of(mesh.corner_vertices()[corner] as usize);
     let mut turned = vec![false; mesh.face_count()];
     let mut met = vec![false; mesh.face_count()];
-    let mut count = 0;
     for first in 0..mesh.face_count() {
         if met[first] {
             continue;
@@ -54,9 +52,8 @@ pub(super) fn sides(geometry: &Geometry, watch: &Watch) -> Result<(Vec<bool>, us
         if looks_in {
             piece.iter().for_each(|&face| turned[face] = !turned[face]);
         }
-        count += 1;
     }
-    Ok((turned, count))
+    Ok(turned)
 }
 
 /// Six times the signed volume of a piece, about its first point (divergence theorem).

@@ -10,7 +10,6 @@ use serde::{Deserialize, Serialize};
 use smallvec::SmallVec;
 use speckle_mesh::{
     Geometry, Mesh, MeshError,
-    carry::Carry,
     geometry::{
         topology::{CROWD, Topology},
         triangulate::first_triangle,
@@ -86,7 +85,8 @@ impl From<GivenUp> for SubdivisionError {
     }
 }
 
-/// Makes faces finer: all of them, or those that are chosen.
+/// Makes faces finer: all of them, or those that are chosen. Loop's scheme is for meshes of triangles; other
+/// faces stay on their own diagonals.
 ///
 /// # Errors
 /// See [`SubdivisionError`].
@@ -117,11 +117,6 @@ pub fn subdivide(
     }
     let mut chosen = chosen.map(<[bool]>::to_vec);
     let mut whole: Option<(Geometry, Remap)> = None;
-    if rules.scheme == Scheme::Loop && !geometry.mesh().all_triangles() {
-        let (mesh, remap) = in_triangles(geometry);
-        chosen = chosen.map(|chosen| remap.faces.copies(&chosen));
-        whole = Some((Geometry::new(mesh), remap));
-    }
     for _ in 0..rules.times {
         let from = whole.as_ref().map_or(geometry, |(geometry, _)| geometry);
         let (mesh, remap) = Step::new(from, chosen.as_deref(), rules).cut(2, watch)?;
@@ -131,16 +126,6 @@ pub fn subdivide(
     }
     let (geometry, remap) = whole.ok_or(SubdivisionError::Nothing)?;
     Ok((geometry.mesh().clone(), remap))
-}
-
-/// The same mesh with its faces cut into triangles.
-pub(super) fn in_triangles(geometry: &Geometry) -> (Mesh, Remap) {
-    let (mesh, triangles) = (geometry.mesh(), geometry.triangulation());
-    let corners: Vec<u32> = triangles.corners().iter().flatten().copied().collect();
-    let faces = (0..triangles.corners().len()).map(|t| triangles.face_of(t) as u32).collect();
-    let cut = mesh.cut(&corners);
-    let (corners, faces) = (Carry::Copies(corners), Carry::Copies(faces));
-    (cut, Remap { corners, faces, ..Remap::default() })
 }
 
 /// How many triangles come of it, but for those at the rim of what is chosen.

@@ -79,13 +79,12 @@ function useFaults(project: Project, part: Part): Finding[] | string | null {
   const [found, setFound] = useState<{ of: string; all: Finding[] | string } | null>(null);
   const of = `${part.id} ${part.mesh}`;
   useEffect(() => {
-    let isWanted = true;
-    void faultsOf(project.id, part.id).then(({ data, trouble }) => {
-      if (isWanted) setFound({ of, all: data ?? trouble });
+    const own = new AbortController();
+    void faultsOf(project.id, part.id, own.signal).then(({ data, trouble }) => {
+      if (!own.signal.aborted) setFound({ of, all: data ?? trouble });
     });
-    return () => {
-      isWanted = false;
-    };
+    // Whoever looks elsewhere has it given up.
+    return () => own.abort();
   }, [project.id, part.id, of]);
   return found?.of === of ? found.all : null;
 }
