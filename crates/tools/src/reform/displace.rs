@@ -98,8 +98,9 @@ pub(super) fn displace(
         return Err(DisplacementError::Unsound("amount, midpoint, contrast and fade are numbers"));
     }
     let geometry = &part.geometry;
-    let numbers: Vec<f32> = match by {
-        By::Evenly => vec![midpoint + 1.0 / contrast; geometry.mesh().vertex_count()],
+    // How far, in amounts.
+    let shares: Vec<f32> = match by {
+        By::Evenly => vec![1.0; geometry.mesh().vertex_count()],
         By::Channel { set, channel } => {
             let set = part.sets.iter().find(|own| own.id == *set);
             let set = set.ok_or(DisplacementError::NoSet)?;
@@ -111,21 +112,18 @@ pub(super) fn displace(
                 Some(channel) => value[usize::from(*channel)],
                 None => Linear::of(*value).luminance(),
             };
-            values.par_iter().map(number).collect()
+            values.par_iter().map(|value| contrast * (number(value) - midpoint)).collect()
         }
     };
-    if *contrast == 0.0 {
-        return Err(DisplacementError::Unsound("the contrast is a number other than 0"));
-    }
     let to_project = part.traits.transform.to_project();
     let rims = (*fade > 0.0).then(|| from_rims(geometry, chosen.map(|c| c.0), &to_project));
     let rims = rims.flatten();
     let far = |vertex: usize| {
-        let share = chosen.map_or(1.0, |(_, shares)| shares[vertex]);
+        let share = chosen.map_or(1.0, |(_, chosen)| chosen[vertex]);
         let fading = rims.as_ref().map_or(1.0, |rims| smooth(rims[vertex] / fade));
-        amount * contrast * (numbers[vertex] - midpoint) * share * fading
+        amount * shares[vertex] * share * fading
     };
-    let far: Vec<f32> = (0..numbers.len()).into_par_iter().map(far).collect();
+    let far: Vec<f32> = (0..shares.len()).into_par_iter().map(far).collect();
     let far = at_points(geometry, &far);
     let towards = ways(geometry, part, *way)?;
     let steps = far.par_iter().zip(&towards).map(|(&far, &way)| way * far).collect();

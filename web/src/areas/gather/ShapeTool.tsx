@@ -55,7 +55,7 @@ export function sizeOf(part: Part): number {
 }
 
 /** What a part can be narrowed down to: its selections and its groups, by name. */
-export const narrowings = (part: Part): string[] => [
+const narrowings = (part: Part): string[] => [
   ...part.helpers.filter((helper) => helper.role === "selection").map((helper) => helper.name),
   ...part.selections.map((group) => group.name),
 ];
@@ -71,10 +71,12 @@ export function Where({
   onChange: (only: string | null) => void;
 }) {
   const names = [...new Set(narrowings(part))];
-  if (names.length === 0) return null;
+  if (names.length === 0 && only === null) return null;
   const options: (readonly [string, string])[] = [
     ["", "the whole part"],
     ...names.map((name) => [name, `only ${name}`] as const),
+    // What was chosen and is there no more: it is told, and can be left.
+    ...(only !== null && !names.includes(only) ? [[only, `only ${only}, which is gone`] as const] : []),
   ];
   return (
     <Choose label="On" value={only ?? ""} options={options} onChange={(name) => onChange(name === "" ? null : name)} />
