@@ -40,7 +40,8 @@ use doctor::DoctorArgs;
 use maps::{MapArgs, TableArgs};
 use reading::ReadArgs;
 use reform::{
-    DecimateArgs, DisplaceArgs, MendArgs, RefineArgs, SmoothArgs, SubdivideArgs, TrimArgs,
+    DecimateArgs, DisplaceArgs, LayoutArgs, MendArgs, RefineArgs, SmoothArgs, SubdivideArgs,
+    TrimArgs,
 };
 use transfer::TransferArgs;
 
@@ -93,6 +94,8 @@ enum Command {
     Smooth(SmoothArgs),
     /// Cut files in two along a number of a channel
     Trim(TrimArgs),
+    /// Lay files out for images: texture coordinates in charts, packed
+    Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
     RenderMap(MapArgs),
     /// Write the numbers at vertices, corners or faces as a table
@@ -209,6 +212,7 @@ fn run(command: Command) -> Result<()> {
         Command::Displace(args) => reform::displace(&args),
         Command::Smooth(args) => reform::smooth(&args),
         Command::Trim(args) => reform::trim(&args),
+        Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
         Command::Table(args) => maps::tables(&args),

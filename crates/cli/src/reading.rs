@@ -4,6 +4,7 @@ use std::{
     fs,
     io::IsTerminal,
     path::{Component, Path},
+    sync::Arc,
     time::Duration,
 };
 
@@ -13,7 +14,8 @@ use indicatif::{ProgressBar, ProgressStyle};
 use speckle_core::{Document, PartEdit};
 use speckle_formats::{Format, Groups, Import, MeshFile, ReadOptions, abilities::Says};
 use speckle_mesh::{Conversion, Unit, UpAxis};
-use speckle_model::ProjectTraits;
+use speckle_model::{ImageRecord, ProjectTraits};
+use speckle_tools::image_file::ImageFile;
 
 use crate::LimitArgs;
 
@@ -138,6 +140,25 @@ impl ReadArgs {
 pub fn says_units(file: &Path) -> bool {
     let format = Format::that_reads(&file.to_string_lossy());
     format.is_ok_and(|format| format.abilities().units != Says::Nothing)
+}
+
+/// An image that came along by its name, or else a file.
+pub fn image_of(name: &str, there: &[ImageRecord]) -> Result<ImageRecord> {
+    if let Some(found) = there.iter().find(|image| image.name == name) {
+        return Ok(found.clone());
+    }
+    let path = Path::new(name);
+    let names = there.iter().map(|image| image.name.as_str()).collect::<Vec<_>>().join(", ");
+    let file = fs::read(path).with_context(|| match names.is_empty() {
+        true => format!("{name} cannot be read"),
+        false => {
+            format!("{name} cannot be read, and is none of the images that came along ({names})")
+        }
+    })?;
+    let file = Arc::new(file);
+    let called = path.file_name().map_or(name.to_owned(), |n| n.to_string_lossy().into_owned());
+    ImageFile::new(file.clone()).map_err(|cause| anyhow!("the image {name} {cause}"))?;
+    Ok(ImageRecord { name: called, file })
 }
 
 /// A file that another one names, when it lies in the same folder or below: names never lead out.

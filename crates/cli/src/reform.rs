@@ -14,10 +14,14 @@ use speckle_model::{Part, SetId};
 use speckle_tools::{
     bake::watch::Watch,
     decimate::{self, Goal},
-    reform::{Reform, ReformReport, displace, mend, reform, smooth, subdivide, trim},
+    layout,
+    reform::{Reform, ReformReport, displace, mend, numbers::By, reform, smooth, subdivide, trim},
 };
 
-use crate::{convert::write_document, reading::ReadArgs};
+use crate::{
+    convert::write_document,
+    reading::{ReadArgs, image_of},
+};
 
 /// Which files, and where to.
 #[derive(Args)]
@@ -158,8 +162,11 @@ pub struct DisplaceArgs {
     /// The set that says how far; all points go the same way when left out
     #[arg(long)]
     set: Option<String>,
-    /// Its channel; the luminance of its colors when left out
-    #[arg(long, value_enum, requires = "set")]
+    /// An image that says how far, by texture coordinates: one of the file's materials, or a file
+    #[arg(long, conflicts_with = "set")]
+    image: Option<String>,
+    /// The channel of either; the luminance of its colors when left out
+    #[arg(long, value_enum)]
     channel: Option<ChannelArg>,
     /// The number that moves nothing, 0 to 1
     #[arg(long, default_value_t = 0.0)]
@@ -206,9 +213,12 @@ pub struct TrimArgs {
     #[command(flatten)]
     files: FileArgs,
     /// The set whose numbers say where to cut
-    #[arg(long)]
-    set: String,
-    /// Its channel
+    #[arg(long, required_unless_present = "image")]
+    set: Option<String>,
+    /// An image whose numbers say so, by texture coordinates: one of the file's materials, or a file
+    #[arg(long, conflicts_with = "set")]
+    image: Option<String>,
+    /// The channel of either
     #[arg(long, value_enum, default_value_t = ChannelArg::R)]
     channel: ChannelArg,
     /// The number at the cut
@@ -220,6 +230,25 @@ pub struct TrimArgs {
     /// Keep what is cut off as a part of its own
     #[arg(long)]
     keep_both: bool,
+}
+
+/// `speckle layout`
+#[derive(Args)]
+pub struct LayoutArgs {
+    #[command(flatten)]
+    files: FileArgs,
+    /// By how many degrees a face may look another way than its chart, 10 to 75
+    #[arg(long, default_value_t = 50.0)]
+    angle: f32,
+    /// How many pixels charts stay apart
+    #[arg(long, default_value_t = 8)]
+    margin: u32,
+    /// How many pixels the map has on each side
+    #[arg(long, default_value_t = 2048)]
+    side: u32,
+    /// Keep texture coordinates that are there, and put these behind them
+    #[arg(long)]
+    behind: bool,
 }
 
 /// A channel.
@@ -304,14 +333,8 @@ pub fn displace(args: &DisplaceArgs) -> Result<()> {
         Some(&[x, y, z]) => displace::Way::Direction { to: [x, y, z] },
         Some(_) => bail!("--toward takes three numbers, as in 0,0,1"),
     };
-    remade(&args.files, |part| {
-        let by = match &args.set {
-            None => displace::By::Evenly,
-            Some(name) => displace::By::Channel {
-                set: set_of(part, name)?,
-                channel: args.channel.map(|channel| channel as u8),
-            },
-        };
+    remade_by(&args.files, args.image.as_deref(), |part, image| {
+        let by = by(part, args.set.as_deref(), image, args.channel)?;
         let rules = displace::Rules {
             by,
             way,
@@ -337,15 +360,40 @@ pub fn smooth(args: &SmoothArgs) -> Result<()> {
 
 /// Cuts each file in two.
 pub fn trim(args: &TrimArgs) -> Result<()> {
-    remade(&args.files, |part| {
+    remade_by(&args.files, args.image.as_deref(), |part, image| {
         let rules = trim::Rules {
-            set: set_of(part, &args.set)?,
-            channel: args.channel as u8,
+            by: by(part, args.set.as_deref(), image, Some(args.channel))?,
             threshold: args.threshold,
             keep_above: args.keep_above,
             keep_both: args.keep_both,
         };
         Ok(Reform::Trim { rules })
+    })
+}
+
+/// Lays each file out for images.
+pub fn layout(args: &LayoutArgs) -> Result<()> {
+    let rules = layout::Rules {
+        angle_degrees: args.angle,
+        margin: args.margin,
+        side: args.side,
+        replace: !args.behind,
+    };
+    remade(&args.files, |_| Ok(Reform::Layout { rules: rules.clone() }))
+}
+
+/// What numbers are read from: a set, an image, or nothing.
+fn by(
+    part: &Part,
+    set: Option<&str>,
+    image: Option<&str>,
+    channel: Option<ChannelArg>,
+) -> Result<By> {
+    let channel = channel.map(|channel| channel as u8);
+    Ok(match (set, image) {
+        (Some(name), _) => By::Channel { set: set_of(part, name)?, channel },
+        (None, Some(image)) => By::Image { image: image.to_owned(), uv_set: 0, channel },
+        (None, None) => By::Evenly,
     })
 }
 
@@ -358,6 +406,15 @@ fn set_of(part: &Part, name: &str) -> Result<SetId> {
 
 /// Gives every part of each file another shape and writes it.
 fn remade(args: &FileArgs, what: impl Fn(&Part) -> Result<Reform>) -> Result<()> {
+    remade_by(args, None, |part, _| what(part))
+}
+
+/// The same with an image, whose name is said each time.
+fn remade_by(
+    args: &FileArgs,
+    image: Option<&str>,
+    what: impl Fn(&Part, Option<&str>) -> Result<Reform>,
+) -> Result<()> {
     if args.to.is_some() && args.files.len() > 1 {
         bail!("--to names one file, but there are {}: use --into", args.files.len());
     }
@@ -372,7 +429,7 @@ fn remade(args: &FileArgs, what: impl Fn(&Part) -> Result<Reform>) -> Result<()>
             (None, Some(folder)) => folder.join(file.file_name().context("a file needs a name")?),
             (None, None) => bail!("--to or --into says where to write"),
         };
-        remake(args, &what, file, &output, &mut done)?;
+        remake((args, image), &what, file, &output, &mut done)?;
     }
     if args.json {
         crate::say!("{}", serde_json::to_string_pretty(&done)?);
@@ -381,8 +438,8 @@ fn remade(args: &FileArgs, what: impl Fn(&Part) -> Result<Reform>) -> Result<()>
 }
 
 fn remake(
-    args: &FileArgs,
-    what: impl Fn(&Part) -> Result<Reform>,
+    (args, image): (&FileArgs, Option<&str>),
+    what: impl Fn(&Part, Option<&str>) -> Result<Reform>,
     file: &Path,
     output: &Path,
     done: &mut Vec<Done>,
@@ -390,10 +447,14 @@ fn remake(
     // Before anything is computed: a name that says no format is told at once.
     Format::of_name(&output.to_string_lossy()).with_context(|| output.display().to_string())?;
     let (mut document, import) = args.reading.bring_in(file)?;
+    let mut images = document.image_files().to_vec();
+    let image = image.map(|name| image_of(name, &images)).transpose()?;
+    images.extend(image.clone());
+    let image = image.as_ref().map(|image| image.name.as_str());
     for part in document.parts().to_vec() {
         let name = part.traits.name.clone();
-        let asked = what(&part).with_context(|| file.display().to_string())?;
-        let reformed = reform(&part, &asked, &Watch::default())
+        let asked = what(&part, image).with_context(|| file.display().to_string())?;
+        let reformed = reform(&part, &asked, &images, &Watch::default())
             .map_err(|error| anyhow!("{}: {name}: {error}", file.display()))?;
         let report = reformed.report.clone();
         let (part, reformed) = (part.id, Box::new(reformed));

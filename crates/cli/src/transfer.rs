@@ -18,7 +18,7 @@ use speckle_tools::{
 
 use crate::{
     convert::write_document,
-    reading::{ReadArgs, says_units},
+    reading::{ReadArgs, image_of, says_units},
 };
 
 /// `speckle transfer`
@@ -36,6 +36,10 @@ pub struct TransferArgs {
     /// The folder to write to, under the targets' own names
     #[arg(long)]
     into: Option<PathBuf>,
+    /// An image to carry instead of sets, by the sources' texture coordinates; one of a source's
+    /// materials by its name, or a file
+    #[arg(long)]
+    image: Option<String>,
     /// How a place on the source is found
     #[arg(long, value_enum, default_value = "nearest")]
     along: AlongArg,
@@ -135,12 +139,29 @@ fn carry(args: &TransferArgs, target: &Path, output: &Path, done: &mut Vec<Done>
             true => (Conversion::between((own.traits.unit, own.traits.up), goal), None),
             false => (Conversion::NONE, None),
         })?;
-        let able = from.parts().iter().filter(|part| part.products().next().is_some());
-        sources.extend(able.map(Source::of));
+        let parts = from.parts().iter();
+        match &args.image {
+            None => {
+                let able = parts.filter(|part| part.products().next().is_some());
+                sources.extend(able.map(Source::of));
+            }
+            Some(name) => {
+                let image = image_of(name, from.image_files())?;
+                let shown = parts.map(|part| Source {
+                    sets: Vec::new(),
+                    ..Source::of(part).showing(&part.materials, std::slice::from_ref(&image))
+                });
+                sources.extend(shown.filter(|source| !source.images.is_empty()));
+            }
+        }
     }
     if sources.is_empty() {
         let files: Vec<String> = args.from.iter().map(|f| f.display().to_string()).collect();
-        bail!("no part of {} carries colors", files.join(", "));
+        let lacks = match &args.image {
+            None => "carries colors",
+            Some(_) => "has texture coordinates, by which an image could show",
+        };
+        bail!("no part of {} {lacks}", files.join(", "));
     }
     let from = match args.from.as_slice() {
         [one] => one.display().to_string(),

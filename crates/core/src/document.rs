@@ -14,7 +14,7 @@ mod channels;
 mod edit;
 mod error;
 mod fills;
-mod finer_strokes;
+mod finer_paint;
 mod hand_paint;
 mod helpers;
 mod images;

@@ -15,7 +15,7 @@ use speckle_mesh::{
     sight::View,
 };
 
-use crate::{bake::watch::Watch, stroke::circle::Circle};
+use crate::{bake::watch::Watch, region::border::Border, stroke::circle::Circle};
 
 /// What one dab of a stroke covers, in the project's space.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -77,6 +77,16 @@ pub enum Rim {
     Twice,
 }
 
+impl Rim {
+    /// How far beyond the rim cuts lie, in radii.
+    fn offsets(self) -> &'static [f32] {
+        match self {
+            Self::Once => &[0.0],
+            Self::Twice => &[-0.5 * BAND, 0.5 * BAND],
+        }
+    }
+}
+
 /// No stroke makes more faces than this.
 pub const MOST_NEW: usize = 400_000;
 
@@ -100,6 +110,9 @@ const ON_RIM: f32 = 2e-4;
 
 /// A rim nearer to an end of an edge than this share of it goes through the end.
 const AT_END: f32 = 0.02;
+
+/// The same of borders, whose straight sides may cross the longest of edges.
+const BORDER_END: f32 = 1e-4;
 
 /// The faces of a mesh that dabs reach, ascending: those connected with the one in the middle of each, as
 /// long as they look the same way and the mesh itself does not hide them, or all of them.
@@ -195,24 +208,44 @@ pub fn make_finer(
     finer: Finer,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, dabs, most: before + MOST_NEW };
+    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let covered = Dabs(dabs);
     let mut faces = faces;
     if let Some(length) = finer.edges {
-        faces = work.refine(faces, |work, at| work.is_covered(at).then_some(length));
+        faces = work.refine(faces, |at| covered.reach(at).then_some(length));
     }
     if let Some(rim) = finer.rim {
         let tolerance = if dabs.len() == 1 { DAB_TOLERANCE } else { STROKE_TOLERANCE };
-        faces = work.refine(faces, |work, at| {
-            let radius = work.crossed_by(at)?;
+        faces = work.refine(faces, |at| {
+            let radius = covered.crossed_by(at)?;
             // The sagitta of a chord is its square over eight radii.
             Some(radius * (8.0 * tolerance).sqrt())
         });
-        let offsets: &[f32] = match rim {
-            Rim::Once => &[0.0],
-            Rim::Twice => &[-0.5 * BAND, 0.5 * BAND],
-        };
-        for offset in offsets {
-            faces = work.cut(faces, *offset);
+        for offset in rim.offsets() {
+            faces = work.cut(faces, AT_END, |p| covered.height(p) - offset);
+        }
+    }
+    work.edit.mesh().face_count() - before
+}
+
+/// Cuts faces along the border of a region; says how many faces came. Where the border is bent, faces are
+/// made so fine there that it is met within [`DAB_TOLERANCE`].
+pub fn cut_along(
+    edit: &mut LocalEdit,
+    mut faces: Vec<u32>,
+    to_project: &Affine3A,
+    border: &Border,
+    rim: Rim,
+) -> usize {
+    let before = edit.mesh().face_count();
+    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    for side in border.sides() {
+        faces = work.refine(faces, |at| {
+            let longest = (0..3).map(|i| at[i].distance(at[(i + 1) % 3])).fold(0.0, f32::max);
+            side.is_bent_in(at, DAB_TOLERANCE).then_some(0.51 * longest)
+        });
+        for offset in rim.offsets() {
+            faces = work.cut(faces, BORDER_END, |p| side.height(p) - offset);
         }
     }
     work.edit.mesh().face_count() - before
@@ -227,17 +260,43 @@ pub fn shorten(
     watch: &Watch,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, dabs: &[], most: before + MOST_NEW };
+    let mut work = Work { edit, to_project, most: before + MOST_NEW };
     let mut is_in = vec![false; before];
     faces.iter().for_each(|&face| is_in[face as usize] = true);
     work.refine_chosen(faces, is_in, length, watch);
     work.edit.mesh().face_count() - before
 }
 
+/// What dabs cover together.
+struct Dabs<'a>(&'a [Dab]);
+
+impl Dabs<'_> {
+    /// Whether one of them reaches a triangle.
+    fn reach(&self, at: [Vec3; 3]) -> bool {
+        self.0.iter().any(|dab| dab.reaches(at))
+    }
+
+    /// Whether the rim of what they cover passes a triangle: the least radius of those it lies at.
+    fn crossed_by(&self, at: [Vec3; 3]) -> Option<f32> {
+        let is_out = at.iter().any(|&p| self.height(p) > 0.0);
+        let near = self.0.iter().filter(|dab| {
+            let is_beyond = |p: &Vec3| dab.distance(*p).is_none_or(|far| far > 1.0);
+            at.iter().any(is_beyond) && dab.reaches(at)
+        });
+        let least = near.map(|dab| dab.radius).min_by(f32::total_cmp);
+        least.filter(|_| is_out)
+    }
+
+    /// How far a point lies beyond the rim, in radii of the dab it is nearest to.
+    fn height(&self, p: Vec3) -> f32 {
+        let of = |dab: &Dab| dab.distance(p).map_or(f32::MAX, |far| far - 1.0);
+        self.0.iter().map(of).fold(f32::MAX, f32::min)
+    }
+}
+
 struct Work<'a, 'b> {
     edit: &'a mut LocalEdit<'b>,
     to_project: &'a Affine3A,
-    dabs: &'a [Dab],
     /// How many faces there may be.
     most: usize,
 }
@@ -281,18 +340,14 @@ impl Work<'_, '_> {
 
     /// Splits edges of faces as long as something says that they are too long; gives back all those faces
     /// and what has become of them.
-    fn refine(
-        &mut self,
-        faces: Vec<u32>,
-        most: impl Fn(&Self, [Vec3; 3]) -> Option<f32>,
-    ) -> Vec<u32> {
+    fn refine(&mut self, faces: Vec<u32>, most: impl Fn([Vec3; 3]) -> Option<f32>) -> Vec<u32> {
         let mut all = faces.clone();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
             while let Some(corners) = self.corners(face) {
                 let at = corners.map(|corner| self.place(corner));
                 let (_, longest) = self.longest(corners);
-                if !most(self, at).is_some_and(|most| longest > most) {
+                if !most(at).is_some_and(|most| longest > most) {
                     break;
                 }
                 let edge = self.first_to_split(corners);
@@ -338,31 +393,9 @@ impl Work<'_, '_> {
         Some((before..before + count).collect())
     }
 
-    /// Whether a dab reaches a triangle.
-    fn is_covered(&self, at: [Vec3; 3]) -> bool {
-        self.dabs.iter().any(|dab| dab.reaches(at))
-    }
-
-    /// Whether the rim of what dabs cover passes a triangle: the least radius of those it lies at.
-    fn crossed_by(&self, at: [Vec3; 3]) -> Option<f32> {
-        let is_out = at.iter().any(|&p| self.height(p) > 0.0);
-        let near = self.dabs.iter().filter(|dab| {
-            let is_beyond = |p: &Vec3| dab.distance(*p).is_none_or(|far| far > 1.0);
-            at.iter().any(is_beyond) && dab.reaches(at)
-        });
-        let least = near.map(|dab| dab.radius).min_by(f32::total_cmp);
-        least.filter(|_| is_out)
-    }
-
-    /// How far a point lies beyond the rim of what the dabs cover, in radii of the dab it is nearest to.
-    fn height(&self, p: Vec3) -> f32 {
-        let of = |dab: &Dab| dab.distance(p).map_or(f32::MAX, |far| far - 1.0);
-        self.dabs.iter().map(of).fold(f32::MAX, f32::min)
-    }
-
-    /// Splits the edges that the rim passes, so many radii further out, where it does; gives back the faces
-    /// and what has become of them.
-    fn cut(&mut self, faces: Vec<u32>, offset: f32) -> Vec<u32> {
+    /// Splits the edges on which a height above something passes 0, there; gives back the faces and what
+    /// has become of them.
+    fn cut(&mut self, faces: Vec<u32>, at_end: f32, height: impl Fn(Vec3) -> f32) -> Vec<u32> {
         let mut all = faces.clone();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
@@ -370,7 +403,10 @@ impl Work<'_, '_> {
             let at = corners.map(|corner| self.place(corner));
             for i in 0..3 {
                 let [from, to] = [at[i], at[(i + 1) % 3]];
-                let Some(along) = self.passes(from, to, offset) else { continue };
+                let Some(along) = passed(from, to, &height) else { continue };
+                if !(at_end..=1.0 - at_end).contains(&along) {
+                    continue;
+                }
                 // The others of this face are looked at again as what it has become.
                 if let Some(come) = self.split(corners[i], along) {
                     let topology = self.edit.geometry().topology();
@@ -387,22 +423,21 @@ impl Work<'_, '_> {
         all.dedup();
         all
     }
+}
 
-    /// How far along an edge the rim passes it, where it does between its ends.
-    fn passes(&self, from: Vec3, to: Vec3, offset: f32) -> Option<f32> {
-        let height = |along: f32| self.height(from.lerp(to, along)) - offset;
-        let (start, end) = (height(0.0), height(1.0));
-        // What lies on it is not passed: along an edge that runs with the rim, rounding would find it
-        // again and again.
-        if start * end >= 0.0 || start.abs().min(end.abs()) < ON_RIM {
-            return None;
-        }
-        let (mut low, mut high) = (0.0_f32, 1.0_f32);
-        for _ in 0..24 {
-            let middle = 0.5 * (low + high);
-            if (height(middle) > 0.0) == (start > 0.0) { low = middle } else { high = middle }
-        }
-        let along = 0.5 * (low + high);
-        (AT_END..=1.0 - AT_END).contains(&along).then_some(along)
+/// How far along an edge a height passes 0, where it does between its ends.
+fn passed(from: Vec3, to: Vec3, height: impl Fn(Vec3) -> f32) -> Option<f32> {
+    let height = |along: f32| height(from.lerp(to, along));
+    let (start, end) = (height(0.0), height(1.0));
+    // What lies on it is not passed: along an edge that runs with the rim, rounding would find it
+    // again and again.
+    if start * end >= 0.0 || start.abs().min(end.abs()) < ON_RIM {
+        return None;
     }
+    let (mut low, mut high) = (0.0_f32, 1.0_f32);
+    for _ in 0..24 {
+        let middle = 0.5 * (low + high);
+        if (height(middle) > 0.0) == (start > 0.0) { low = middle } else { high = middle }
+    }
+    Some(0.5 * (low + high))
 }

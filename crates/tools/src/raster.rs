@@ -29,36 +29,42 @@ impl Raster {
     /// first one, so far away each. `shown` gets every sample at which it is the nearest so far,
     /// and the share of each corner there.
     pub fn draw(&mut self, at: [Vec2; 3], away: [f32; 3], mut shown: impl FnMut(usize, [f32; 3])) {
-        let [a, b, c] = at;
-        let area = (b - a).perp_dot(c - a);
-        if area == 0.0 || !area.is_finite() {
-            return;
-        }
         let down = self.nearest.len() / self.across.max(1);
-        let span = |axis: usize, count: usize| {
-            let least = at.iter().map(|p| p[axis]).fold(f32::MAX, f32::min).ceil().max(0.0);
-            let greatest = at.iter().map(|p| p[axis]).fold(f32::MIN, f32::max).floor();
-            let end = if greatest < 0.0 { 0 } else { (greatest as usize).saturating_add(1) };
-            least as usize..end.min(count)
-        };
-        let columns = span(0, self.across);
-        for y in span(1, down) {
-            for x in columns.clone() {
-                let p = Vec2::new(x as f32, y as f32);
-                let shares = [
-                    (b - p).perp_dot(c - p) / area,
-                    (c - p).perp_dot(a - p) / area,
-                    (a - p).perp_dot(b - p) / area,
-                ];
-                if shares.iter().any(|&share| share < ON_EDGE) {
-                    continue;
-                }
-                let depth: f32 = (0..3).map(|k| shares[k] * away[k]).sum();
-                let sample = y * self.across + x;
-                if depth < self.nearest[sample] {
-                    self.nearest[sample] = depth;
-                    shown(sample, shares);
-                }
+        samples([self.across, down], at, |sample, shares| {
+            let depth: f32 = (0..3).map(|k| shares[k] * away[k]).sum();
+            if depth < self.nearest[sample] {
+                self.nearest[sample] = depth;
+                shown(sample, shares);
+            }
+        });
+    }
+}
+
+/// The samples of a grid, so many across and down, that lie in a triangle, counted row by row, with the
+/// share of each corner there. Its corners are counted in samples from the middle of the first one.
+pub fn samples([across, down]: [usize; 2], at: [Vec2; 3], mut each: impl FnMut(usize, [f32; 3])) {
+    let [a, b, c] = at;
+    let area = (b - a).perp_dot(c - a);
+    if area == 0.0 || !area.is_finite() {
+        return;
+    }
+    let span = |axis: usize, count: usize| {
+        let least = at.iter().map(|p| p[axis]).fold(f32::MAX, f32::min).ceil().max(0.0);
+        let greatest = at.iter().map(|p| p[axis]).fold(f32::MIN, f32::max).floor();
+        let end = if greatest < 0.0 { 0 } else { (greatest as usize).saturating_add(1) };
+        least as usize..end.min(count)
+    };
+    let columns = span(0, across);
+    for y in span(1, down) {
+        for x in columns.clone() {
+            let p = Vec2::new(x as f32, y as f32);
+            let shares = [
+                (b - p).perp_dot(c - p) / area,
+                (c - p).perp_dot(a - p) / area,
+                (a - p).perp_dot(b - p) / area,
+            ];
+            if shares.iter().all(|&share| share >= ON_EDGE) {
+                each(y * across + x, shares);
             }
         }
     }

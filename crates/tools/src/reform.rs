@@ -3,7 +3,9 @@
 
 mod build;
 pub mod displace;
+pub mod drape;
 pub mod mend;
+pub mod numbers;
 mod outside;
 mod places;
 pub mod smooth;
@@ -12,13 +14,13 @@ pub mod trim;
 
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{Geometry, MeshError, Placement};
-use speckle_model::Part;
+use speckle_model::{ImageRecord, Part};
 use subdivide::Scheme;
 
 use crate::{
     bake::{chosen::Chosen, watch::Watch},
     decimate::{self, DecimationError, SetDecimated, decimate},
-    finer,
+    finer, layout,
     replacing::ShapeTo,
 };
 
@@ -74,6 +76,16 @@ pub enum Reform {
         /// Where.
         rules: trim::Rules,
     },
+    /// A sheet that lies over it.
+    Drape {
+        /// How it is laid.
+        rules: drape::Rules,
+    },
+    /// Texture coordinates of its own.
+    Layout {
+        /// How it is laid out.
+        rules: layout::Rules,
+    },
 }
 
 /// Why a shape stays as it is.
@@ -113,6 +125,12 @@ pub enum ReformError {
     /// Nothing can be cut.
     #[error(transparent)]
     Trimming(#[from] trim::TrimmingError),
+    /// No sheet can be laid over it.
+    #[error(transparent)]
+    Draping(#[from] drape::DrapeError),
+    /// It cannot be laid out.
+    #[error(transparent)]
+    Layout(#[from] layout::LayoutError),
     /// What came of it is no mesh.
     #[error(transparent)]
     Mesh(#[from] MeshError),
@@ -163,11 +181,16 @@ fn counted(count: usize, one: &str, many: &str) -> Option<String> {
     }
 }
 
-/// Plans another shape for a part.
+/// Plans another shape for a part; `images` are those of the project.
 ///
 /// # Errors
 /// See [`ReformError`].
-pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, ReformError> {
+pub fn reform(
+    part: &Part,
+    what: &Reform,
+    images: &[ImageRecord],
+    watch: &Watch,
+) -> Result<Reformed, ReformError> {
     let mut notes = Vec::new();
     let plain = |remade: &Part, called, largest: Option<f32>, notes: Vec<String>| Reformed {
         report: ReformReport {
@@ -254,7 +277,7 @@ pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, Ref
             let chosen = only.as_deref().map(|name| chosen(part, name)).transpose()?;
             let chosen = chosen.as_ref();
             let by = chosen.map(|(faces, shares)| (faces.as_slice(), shares.as_slice()));
-            let moved = displace::displace(part, by, rules)?;
+            let moved = displace::displace(part, by, rules, images)?;
             notes.extend(counted(
                 moved.held,
                 "point goes less far than asked, so that no face folds over",
@@ -274,11 +297,37 @@ pub fn reform(part: &Part, what: &Reform, watch: &Watch) -> Result<Reformed, Ref
             Ok(plain(&remade, "Smooth", Some(moved.largest), notes))
         }
         Reform::Trim { rules } => {
-            let trim::Trimmed { stays: (mesh, remap), goes, cut } = trim::trim(part, rules)?;
+            let trim::Trimmed { stays: (mesh, remap), goes, cut } =
+                trim::trim(part, rules, images)?;
             notes.extend(counted(cut, "face is cut through", "faces are cut through"));
             let mut trimmed = plain(&part.remapped(mesh, &remap), "Trim", None, notes);
             trimmed.rest = rules.keep_both.then(|| ShapeTo::of(&part.remapped(goes.0, &goes.1)));
             Ok(trimmed)
+        }
+        Reform::Drape { rules } => {
+            let shape = drape::drape(part, rules, watch)?;
+            let mesh = &shape.mesh;
+            let mut laid = plain(part, "Drape", None, notes);
+            laid.report.triangles[1] = mesh.triangle_count();
+            laid.report.vertices[1] = mesh.vertex_count();
+            Ok(Reformed { shape, ..laid })
+        }
+        Reform::Layout { rules } => {
+            let to_project = part.traits.transform.to_project();
+            let (mesh, laid) = layout::laid_out(&part.geometry, &to_project, rules, watch)?;
+            let layout::Laid { charts, covered, density, squeezed: [mean, most] } = laid;
+            let side = rules.side;
+            notes.extend(counted(charts, "chart", "charts"));
+            notes.push(format!(
+                "They cover {:.0} % of a map of {side} × {side} pixels, {density:.3} of which lie along a \
+                 unit.",
+                100.0 * covered
+            ));
+            notes.push(format!(
+                "Faces are {mean:.2} times smaller than seen straight on in the mean, {most:.1} times at \
+                 most."
+            ));
+            Ok(plain(&part.remapped(mesh, &Default::default()), "Lay out", None, notes))
         }
     }
 }

@@ -3,6 +3,7 @@
 //! Pours go on from the face under the pointer ([`mod@flood`]); spans are cut out of space or of the
 //! screen ([`mod@span`]); the others are read from what sets hold.
 
+pub mod border;
 mod flood;
 mod span;
 

@@ -11,6 +11,7 @@ mod gap;
 mod ground;
 mod landing;
 mod limits;
+mod picture;
 mod report;
 mod search;
 mod table;
@@ -23,12 +24,14 @@ use serde::{Deserialize, Serialize};
 use speckle_color::{Encoding, Linear, Rgba};
 use speckle_mesh::{Geometry, MeshError, Placement, transform::Transform};
 use speckle_model::{
-    ColorSet, NewPart, NewSet, Part,
+    ColorSet, ImageRecord, Materials, NewPart, NewSet, Part,
     color_set::{ChannelTraits, Role},
 };
 
 pub use gap::Gap;
+pub use picture::SourceImage;
 pub use report::{SetTransferred, TransferReport};
+pub use speckle_model::recipe::source::Along;
 pub use table::{Row, proposal};
 
 use crate::{
@@ -38,21 +41,8 @@ use crate::{
 use ground::Ground;
 use landing::Landing;
 use limits::limits;
+use picture::Shown;
 use search::{Near, Search};
-
-/// How a place on the source is found for an element.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Along {
-    /// The nearest point of the surface.
-    #[default]
-    Nearest,
-    /// The nearest one along the element's normal, either way.
-    Normal,
-    /// The outermost one along it: what a cage around the source meets first.
-    Outermost,
-}
 
 /// What becomes of elements that find no source.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -114,6 +104,14 @@ pub enum TransferError {
     /// There is nothing to take colors from.
     #[error("{0} carries no colors: choose another source, or give it a set first")]
     NoSets(String),
+    /// An image cannot be unpacked.
+    #[error("the image {name} {cause}")]
+    UnreadImage {
+        /// Its name.
+        name: String,
+        /// Why.
+        cause: String,
+    },
     /// No source was chosen.
     #[error("nothing is chosen to take colors from")]
     NoSource,
@@ -193,6 +191,8 @@ pub struct Source {
     pub transform: Transform,
     /// What it carries.
     pub sets: Vec<SourceSet>,
+    /// What it can show by its texture coordinates.
+    pub images: Vec<SourceImage>,
 }
 
 /// Values on a source.
@@ -219,7 +219,31 @@ impl Source {
             geometry: part.geometry.clone(),
             transform: part.traits.transform,
             sets: part.products().map(|set| SourceSet::of(set, set.name.clone())).collect(),
+            images: Vec::new(),
         }
+    }
+
+    /// A part with one of its sets.
+    pub(crate) fn of_set(part: &Part, set: &ColorSet) -> Self {
+        let (geometry, transform) = (part.geometry.clone(), part.traits.transform);
+        let sets = vec![SourceSet::of(set, set.name.clone())];
+        Self { name: part.traits.name.clone(), geometry, transform, sets, images: Vec::new() }
+    }
+
+    /// With images that it shows by its texture coordinates, as far as it has such.
+    #[must_use]
+    pub fn showing(mut self, materials: &Materials, images: &[ImageRecord]) -> Self {
+        let there = self.geometry.mesh().uv_sets().len();
+        if there > 0 {
+            self.images = SourceImage::on(materials, images).filter(|i| i.uv_set < there).collect();
+        }
+        self
+    }
+
+    /// The names of all that it carries and shows.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        let sets = self.sets.iter().map(|set| set.name.as_str());
+        sets.chain(self.images.iter().map(|image| image.name.as_str()))
     }
 
     /// A part of a file, which may hold it where it stands in the project, or as it was modelled: what
@@ -243,6 +267,7 @@ impl Source {
             geometry: Arc::new(Geometry::new(theirs.mesh)),
             transform,
             sets: theirs.sets.into_iter().map(set).collect(),
+            images: Vec::new(),
         }
     }
 
@@ -301,7 +326,7 @@ pub fn transfer(
     if sources.is_empty() {
         return Err(TransferError::NoSource);
     }
-    if let Some(bare) = sources.iter().find(|source| source.sets.is_empty()) {
+    if let Some(bare) = sources.iter().find(|source| source.names().next().is_none()) {
         return Err(TransferError::NoSets(bare.name.clone()));
     }
     if !(0.0..=180.0).contains(&rules.angle_degrees) {
@@ -312,7 +337,7 @@ pub fn transfer(
     }
     let rows = match &rules.rows {
         Some(rows) => rows.clone(),
-        None => proposal(part, sources),
+        None => table::by_itself(part, sources),
     };
     table::check(part, sources, &rows)?;
     let limits = limits(part, rules.only.as_deref())?;
@@ -346,9 +371,12 @@ pub fn transfer(
     let are_averaged: Vec<_> = landings
         .iter()
         .zip(sources)
-        .map(|(landing, source)| landing.are_averaged(source.sets[0].placement))
+        .map(|(landing, source)| {
+            let set = source.sets.iter().find(|set| rows.iter().any(|row| row.from == set.name));
+            set.map(|set| landing.are_averaged(set.placement))
+        })
         .collect();
-    let is_averaged = |vertex: &&u32| are_averaged.iter().any(|is| is(**vertex as usize));
+    let is_averaged = |vertex: &&u32| are_averaged.iter().flatten().any(|is| is(**vertex as usize));
     let averaged = vertices.par_iter().with_min_len(1024).filter(is_averaged).count();
     watch.check()?;
     watch.advance(1);
@@ -359,7 +387,8 @@ pub fn transfer(
         let own = row.to.and_then(|to| part.sets.iter().find(|set| set.id == to));
         let placement = own.map_or(row.placement, |own| own.placement);
         let work = Work { part, sources, searches: &searches, landings: &landings, row };
-        let (mut found, encoding) = work.values(placement, rules.blend);
+        let wanted = own.map(|own| own.encoding);
+        let (mut found, encoding) = work.values(placement, wanted, rules.blend)?;
         if rules.lost == WhatIsLost::IsFilled {
             fill::fill(&part.geometry, placement, &mut found);
         }
@@ -379,6 +408,44 @@ pub fn transfer(
         gap,
     };
     Ok(Transferred { colors, lost, report })
+}
+
+/// What each element of a part has of one set of a source, along the surface from those around where
+/// it finds no place of its own; nothing where none of those does either.
+///
+/// # Errors
+/// See [`TransferError`].
+pub(crate) fn followed(
+    part: &Part,
+    source: &Source,
+    (set, placement): (&str, Placement),
+    rules: &Rules,
+    watch: &Watch,
+) -> Result<Vec<Option<Rgba>>, TransferError> {
+    let row = Row {
+        from: set.to_owned(),
+        to: None,
+        name: set.to_owned(),
+        placement,
+        channels: [0, 1, 2, 3].map(Some),
+    };
+    let sources = std::slice::from_ref(source);
+    let target = Ground::new(&part.geometry, &part.traits.transform)?;
+    let ground = Ground::new(&source.geometry, &source.transform)?;
+    let near = [Near::new(&target, &ground, rules)];
+    watch.check()?;
+    let within = match rules.within {
+        Some(within) => within,
+        None => Gap::measure(&target, &near, &used_vertices(&part.geometry)).suggested,
+    };
+    let searches = [Search::new(&near[0], within)];
+    let landings = [Landing::new(&searches[0])];
+    watch.check()?;
+    let work = Work { part, sources, searches: &searches, landings: &landings, row: &row };
+    let (mut found, _) = work.values(placement, None, false)?;
+    watch.check()?;
+    fill::fill(&part.geometry, placement, &mut found);
+    Ok(found)
 }
 
 /// The vertices that faces use.
@@ -408,13 +475,28 @@ struct Met {
 
 impl Work<'_> {
     /// What each element of a placement finds, as the source stores it.
-    fn values(&self, placement: Placement, blend: bool) -> (Vec<Option<Rgba>>, Encoding) {
+    /// An image is what the set that it goes to takes it for.
+    fn values(
+        &self,
+        placement: Placement,
+        wanted: Option<Encoding>,
+        blend: bool,
+    ) -> Result<(Vec<Option<Rgba>>, Encoding), TransferError> {
         let count = placement.count(self.part.geometry.mesh());
         let mut all: Vec<Vec<Option<Met>>> = Vec::new();
         let mut encoding = None;
         let within = self.searches.first().map_or(1.0, Search::within);
-        for (source, landing) in self.sources.iter().zip(self.landings) {
+        for ((source, landing), search) in self.sources.iter().zip(self.landings).zip(self.searches)
+        {
             let Some(set) = source.sets.iter().find(|set| set.name == self.row.from) else {
+                let shown = source.images.iter().find(|image| image.name == self.row.from);
+                let Some(shown) = shown else { continue };
+                let encoding = *encoding.get_or_insert(wanted.unwrap_or(Encoding::Color));
+                let name = || shown.name.clone();
+                let unread = |cause| TransferError::UnreadImage { name: name(), cause };
+                let image = shown.file.image().map_err(unread)?;
+                let uvs = &source.geometry.mesh().uv_sets()[shown.uv_set].uvs;
+                all.push(Shown::new(&image, uvs, encoding, search).values(placement));
                 continue;
             };
             // Where sources say different things of one name, all are taken for what the first says.
@@ -447,7 +529,7 @@ impl Work<'_> {
             }
             Some(stored(Met { linear: sum / whole, exact: None, ..first }))
         };
-        ((0..count).into_par_iter().with_min_len(1024).map(at).collect(), encoding)
+        Ok(((0..count).into_par_iter().with_min_len(1024).map(at).collect(), encoding))
     }
 }
 

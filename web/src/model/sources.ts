@@ -24,7 +24,7 @@ export const families = [
   {
     key: "given",
     title: "Given",
-    kinds: ["image", "channel", "material", "constant", "color", "pivot", "piece_number", "hand_paint"],
+    kinds: ["image", "channel", "from_part", "material", "constant", "color", "pivot", "piece_number", "hand_paint"],
   },
 ] as const satisfies readonly { key: string; title: string; kinds: readonly Kind[] }[];
 
@@ -93,6 +93,10 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
   },
   image: { title: "Image", says: "The colors of an image, averaged over what belongs to each element." },
   channel: { title: "Channel", says: "What another channel has." },
+  from_part: {
+    title: "From part",
+    says: "What another part has where the two lie together: a light copy follows its dense original.",
+  },
   material: { title: "Material", says: "The color of the part's material, or of each face's." },
   constant: { title: "Number", says: "One number everywhere." },
   color: { title: "Color", says: "One color everywhere." },
@@ -137,6 +141,11 @@ export function sourceOf(kind: Kind, part: Part, set: ColorSet, target: Target):
       const other = part.sets.find((own) => own.id !== set.id) ?? set;
       const free = other.id === set.id ? (channelName.find((name) => !target.includes(name)) ?? "A") : "R";
       return { kind, set: other.name, channel: free };
+    }
+    case "from_part": {
+      const other = get().parts.find((other) => other.id !== part.id && other.sets.length > 0);
+      const from = other?.sets.find((each) => each.name === set.name) ?? other?.sets[0];
+      return { kind, part: other?.name ?? "", set: from?.name ?? "", channel: target };
     }
     case "streaks":
       return { ...bare(kind), stray: 0.3, seed };
@@ -364,6 +373,12 @@ export function sourceLine(source: Source): string {
         ];
       case "channel":
         return [`${source.part ? `${source.part}, ` : ""}${source.set} · ${source.channel}`];
+      case "from_part":
+        return [
+          source.part ? `${source.part}, ${source.set} · ${source.channel}` : "none chosen",
+          source.along === "normal" ? "along the normal" : source.along === "outermost" && "outermost",
+          source.within ? `within ${fitted(source.within)}` : false,
+        ];
       case "material":
         return ["as the file has it"];
       case "constant":

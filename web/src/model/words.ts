@@ -50,3 +50,10 @@ export function elements(n: number, placement: Schemas["Placement"]): string {
   ];
   return `${count(n)} ${n === 1 ? one : several}`;
 }
+
+/** How a place on another surface is found, as the lists show it. */
+export const alongWords = [
+  ["nearest", "nearest surface"],
+  ["normal", "along the normal"],
+  ["outermost", "outermost along it"],
+] as const;

@@ -37,6 +37,10 @@ pub struct Fill {
     /// Whether what is not covered goes back to the ground color: a new selection, a new mask.
     #[serde(default)]
     pub afresh: bool,
+    /// Whether faces are cut along its border, so that it is crisp on any mesh: of spans and outlines with
+    /// a hard edge.
+    #[serde(default)]
+    pub crisp: bool,
 }
 
 /// The faces that a pour reached.

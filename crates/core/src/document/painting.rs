@@ -40,6 +40,7 @@ pub enum PaintEdit {
 impl Family for PaintEdit {
     fn plan(self, document: &mut Document) -> Result<Planned, EditError> {
         match self {
+            Self::Fill { fill } if fill.crisp => Ok(Planned::Done(document.fill_crisply(fill)?)),
             Self::Fill { fill } => {
                 let mut shares = Shares::default();
                 let change = document.change_filling(&fill, &mut shares)?;

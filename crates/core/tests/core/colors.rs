@@ -163,7 +163,7 @@ fn blur_keeps_the_even_and_the_mean_and_spreads_the_rest() {
     let selection = document.parts()[0].sets[1].id;
     let region = Region::Band { direction: Vec3::X, from: -2.0, to: -0.1, soft: 0.0 };
     let coat = Coat::new(part, selection, Channels::RGBA, [1.0; 4]);
-    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true };
+    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true, crisp: false };
     document.apply(PaintEdit::Fill { fill }).unwrap();
     let within =
         Adjustment { within: Some(selection), strength: 0.5, ..adjustment(&document, How::Invert) };
@@ -217,7 +217,14 @@ fn what_is_colorized_can_be_recolored() {
         blend: speckle_color::blend::Blend::Recolor,
         ..Coat::new(part, made.id, Channels::RGB, [1.0; 4])
     };
-    let fill = Fill { coat: white, opacity: 1.0, region: Region::All, at: None, afresh: false };
+    let fill = Fill {
+        coat: white,
+        opacity: 1.0,
+        region: Region::All,
+        at: None,
+        afresh: false,
+        crisp: false,
+    };
     document.apply(PaintEdit::Fill { fill }).unwrap();
     for (i, value) in document.parts()[0].sets[1].values.iter().enumerate() {
         let shade = i as f32 / 288.0;
@@ -290,6 +297,7 @@ fn snapshots_keep_every_set_and_tell_what_changed_since() {
             region,
             at: None,
             afresh: false,
+            crisp: false,
         },
     };
     let left = Region::Band { direction: Vec3::X, from: -2.0, to: -0.01, soft: 0.0 };
@@ -349,7 +357,7 @@ fn shaded() -> (Document, Coat, Vec<f32>) {
 }
 
 fn fill(document: &mut Document, coat: Coat, opacity: f32) -> speckle_core::Change {
-    let fill = Fill { coat, opacity, region: Region::All, at: None, afresh: false };
+    let fill = Fill { coat, opacity, region: Region::All, at: None, afresh: false, crisp: false };
     document.apply(PaintEdit::Fill { fill }).unwrap()
 }
 

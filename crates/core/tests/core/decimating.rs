@@ -91,7 +91,7 @@ fn a_ball_stays_one_and_its_colors_and_groups_come_along() {
         .unwrap();
     let part = first(&document);
     let what = Reform::Decimate { rules: rules(Goal::Share { share: 0.1 }) };
-    let planned = reform(&part, &what, &Watch::default()).unwrap();
+    let planned = reform(&part, &what, &[], &Watch::default()).unwrap();
     let report = planned.report.clone();
     let before = part.geometry.mesh().triangle_count();
     assert_eq!(report.triangles[0], before);
@@ -132,7 +132,7 @@ fn a_copy_beside_leaves_the_original_alone_and_is_one_step() {
     let mut document = document(ball(20, 40));
     let part = first(&document);
     let what = Reform::Decimate { rules: rules(Goal::Count { triangles: 300 }) };
-    let planned = reform(&part, &what, &Watch::default()).unwrap();
+    let planned = reform(&part, &what, &[], &Watch::default()).unwrap();
     let report = planned.report.clone();
     let reformed = Box::new(planned);
     let edit = ReplaceEdit::Reform { part: part.id, reformed, beside: true };

@@ -279,7 +279,7 @@ fn half_and_half(placement: Placement) -> Document {
     let (part, set) = (document.parts()[0].id, document.parts()[0].sets[0].id);
     let region = Region::Band { direction: Vec3::X, from: 0.0, to: 2.0, soft: 0.0 };
     let coat = Coat::new(part, set, Channels::RGBA, [0.0, 0.0, 0.0, 1.0]);
-    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: false };
+    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: false, crisp: false };
     document.apply(PaintEdit::Fill { fill }).unwrap();
     document
 }
@@ -392,7 +392,14 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
         let usage = StencilUse { stencil, lay, turn: 0.0, repeat: true, invert: false };
         let coat = Coat { stencil: Some(usage), ..coat };
         PaintEdit::Fill {
-            fill: Fill { coat, opacity: 1.0, region: Region::All, at: None, afresh: false },
+            fill: Fill {
+                coat,
+                opacity: 1.0,
+                region: Region::All,
+                at: None,
+                afresh: false,
+                crisp: false,
+            },
         }
     };
     document.apply(fill(id, lays[0])).unwrap();
@@ -421,7 +428,7 @@ fn a_mask_holds_back_strokes_as_much_as_it_covers() {
     let mask = document.parts()[0].mask().unwrap().id;
     let region = Region::Gradient { from: Vec3::X, to: Vec3::NEG_X };
     let coat = Coat::new(part, mask, Channels([true, false, false, false]), [1.0; 4]);
-    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true };
+    let fill = Fill { coat, opacity: 1.0, region, at: None, afresh: true, crisp: false };
     document.apply(PaintEdit::Fill { fill }).unwrap();
     let start = black(&document, 5.0);
     stroke(&mut document, start, &[over(0.0, 0.0), over(0.5, 0.5), over(0.0, 0.0)]);

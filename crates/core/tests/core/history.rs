@@ -225,7 +225,14 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
             let (name, role) = (format!("Then {}", b % 3), [Role::Mask, Role::Selection][a % 2]);
             match kind {
                 0..4 => PaintEdit::Fill {
-                    fill: Fill { coat, opacity: 0.75, region, at: Some(at), afresh: b % 5 == 0 },
+                    fill: Fill {
+                        coat,
+                        opacity: 0.75,
+                        region,
+                        at: Some(at),
+                        afresh: b % 5 == 0,
+                        crisp: false,
+                    },
                 }
                 .into(),
                 4 => PaintEdit::Adjust {

@@ -98,7 +98,7 @@ fn come_of(recipe: &Recipe, world: &World) -> (Result<Vec<[i32; 4]>, BakeError>,
 type Turn = (&'static str, fn(&mut World));
 
 /// All that may change, one at a time.
-const TURNS: [Turn; 14] = [
+const TURNS: [Turn; 15] = [
     ("the part moves", |w| w.parts[0].traits.transform.translation = Vec3::new(0.3, 0.0, 0.5)),
     ("the part turns", |w| {
         w.parts[0].traits.transform.rotation_degrees = Vec3::new(40.0, 20.0, 9.0)
@@ -112,6 +112,9 @@ const TURNS: [Turn; 14] = [
     ("another image", |w| w.images = HashMap::from([("Grit".to_owned(), pixels(90))])),
     ("another set", |w| {
         w.parts[0].sets[1].values = Arc::new(vec![[0.7, 0.1, 0.9, 0.3]; 50]);
+    }),
+    ("another set of the other", |w| {
+        w.parts[1].sets[1].values = Arc::new(vec![[0.6, 0.2, 0.8, 0.4]; 50]);
     }),
     ("another selection", |w| {
         w.parts[0].sets[2].values =
@@ -134,7 +137,7 @@ fn step(source: &str) -> Step {
 }
 
 /// Every kind of source there is, in the ways that look at different things.
-pub const SOURCES: [&str; 66] = [
+pub const SOURCES: [&str; 68] = [
     r#"{"kind":"occlusion","rays":16,"other_parts":true,"ground":false}"#,
     r#"{"kind":"occlusion","rays":16,"other_parts":false,"ground":true}"#,
     r#"{"kind":"occlusion","rays":16,"own_shape":false,"falloff":"linear","reach":9,"sky":"up"}"#,
@@ -201,6 +204,8 @@ pub const SOURCES: [&str; 66] = [
     r#"{"kind":"position","space":"part"}"#,
     r#"{"kind":"channel","set":"Wear","channel":"RGB"}"#,
     r#"{"kind":"color","color":[0.1,0.5,0.9]}"#,
+    r#"{"kind":"from_part","part":"Lid","set":"Wear","channel":"RGB","within":30}"#,
+    r#"{"kind":"from_part","part":"Lid","set":"Wear","channel":"R","along":"normal"}"#,
 ];
 
 #[test]

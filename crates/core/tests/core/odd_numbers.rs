@@ -291,7 +291,7 @@ proptest! {
     ) {
         let mut document = document();
         let fill = |coat| PaintEdit::Fill {
-            fill: Fill { coat, opacity, region: region.clone(), at, afresh },
+            fill: Fill { coat, opacity, region: region.clone(), at, afresh, crisp: false },
         }.into();
         let refused = make(&mut document, target, fill, coat);
         prop_assert!(refused.is_none_or(|words| words.len() > 15));

@@ -102,6 +102,37 @@ fn what_was_made_by_older_rules_is_made_anew_and_says_so() {
     assert_eq!(label(&mut table), "Make R of Wear");
 }
 
+/// A light copy follows its dense original: painting that makes the recipe's channel stale, moving it
+/// as well, and undo leads back to what was there.
+#[test]
+fn a_part_follows_another_live() {
+    let mut table = Table::new();
+    let mesh = Mesh::new(sheet(40, 0.05)).unwrap();
+    let set = NewSet::flooded("Grit", Placement::Corner, Encoding::Data, [0.0; 4], &mesh);
+    let from = NewPart::new("Dense", mesh, vec![set]);
+    table.document.apply(Edit::bring_in(vec![from])).unwrap();
+    let source = r#"{"kind":"from_part","part":"Dense","set":"Grit","channel":"G"}"#;
+    let steps = vec![Step::new(serde_json::from_str(source).unwrap())];
+    table.cook(recipe(Target::R, steps));
+    assert!(table.values(0).iter().all(|&x| x == 0.0));
+    let dense = &table.document.parts()[1];
+    let (own, theirs) = ((table.part, table.set), (dense.id, dense.sets[0].id));
+    (table.part, table.set) = theirs;
+    table.dab(1, Action::Paint, 1.0, 1.0);
+    (table.part, table.set) = own;
+    assert_eq!(table.document.stale(&table.pantry), [(own.0, own.1, Target::R)]);
+    table.remake();
+    let painted = |values: Vec<f32>| values.iter().filter(|&&x| x > 0.5).count();
+    // 0.4 of 2 across, at steps of a quarter: a middle, four beside it, and perhaps four more.
+    assert!((5..=9).contains(&painted(table.values(0))));
+    let transform = Transform { translation: Vec3::X * 0.5, ..Transform::IDENTITY };
+    table.document.apply(PartEdit::PlacePart { part: theirs.0, transform }).unwrap();
+    assert_eq!(table.document.stale(&table.pantry), [(own.0, own.1, Target::R)]);
+    table.remake();
+    assert_eq!(table.values(0)[4 * 9 + 4 + 2], 1.0, "the dab came along");
+    assert_eq!(table.values(0)[4 * 9 + 4 - 1], 0.0);
+}
+
 fn constant(value: f32) -> Step {
     Step::new(Source::Constant { value })
 }
@@ -172,6 +203,7 @@ fn pours_go_into_the_paint_and_clearing_brings_the_bake_back() {
         region: Region::All,
         at: None,
         afresh: false,
+        crisp: false,
     };
     table.document.apply(PaintEdit::Fill { fill: fill.clone() }).unwrap();
     table.remake();
@@ -234,7 +266,8 @@ fn every_change_goes_back_to_the_bit() {
     let made = made.make(&table.pantry, &Watch::default()).unwrap();
     changes.push(table.document.accept(made).unwrap());
     let coat = Coat::new(part, set, Channels::RGBA, [0.9, 0.1, 0.5, 1.0]);
-    let fill = Fill { coat, opacity: 0.7, region: Region::All, at: None, afresh: false };
+    let fill =
+        Fill { coat, opacity: 0.7, region: Region::All, at: None, afresh: false, crisp: false };
     changes.push(table.document.apply(PaintEdit::Fill { fill }).unwrap());
     changes.push(
         table

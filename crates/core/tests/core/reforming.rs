@@ -6,13 +6,19 @@ use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Encoding, Rgba};
 use speckle_core::{Document, Edit, ReplaceEdit, document::Direction};
-use speckle_mesh::{Geometry, Mesh, Placement, mesh::MeshArrays};
-use speckle_model::{ColorSet, NewPart, NewSet, Part, Selection, SetId, color_set::Role};
+use speckle_mesh::{
+    Geometry, Mesh, Placement,
+    mesh::{MeshArrays, UvSet},
+};
+use speckle_model::{
+    ColorSet, ImageRecord, NewPart, NewSet, Part, Selection, SetId, color_set::Role,
+};
 use speckle_tools::{
     bake::watch::Watch,
     reform::{
-        Reform, ReformError, Reformed, displace,
+        Reform, ReformError, Reformed, displace, drape,
         mend::{self, Fault, look_over},
+        numbers::By,
         reform, smooth,
         subdivide::{self, Scheme},
         trim,
@@ -91,7 +97,7 @@ fn part(mesh: Mesh) -> Part {
 }
 
 fn planned(part: &Part, what: &Reform) -> Result<Reformed, ReformError> {
-    reform(part, what, &Watch::default())
+    reform(part, what, &[], &Watch::default())
 }
 
 fn finer(scheme: Scheme, times: u32, creases: Option<f32>, only: Option<&str>) -> Reform {
@@ -211,11 +217,11 @@ fn a_selection_is_cut_without_tearing_at_its_border() {
     assert!(many.to_string().contains("more than the 30000000"), "{many}");
 }
 
-fn by_channel(part: &Part, channel: u8) -> displace::By {
-    displace::By::Channel { set: part.sets[0].id, channel: Some(channel) }
+fn by_channel(part: &Part, channel: u8) -> By {
+    By::Channel { set: part.sets[0].id, channel: Some(channel) }
 }
 
-fn displaced(by: displace::By, amount: f32) -> displace::Rules {
+fn displaced(by: By, amount: f32) -> displace::Rules {
     displace::Rules {
         by,
         way: displace::Way::Normal,
@@ -234,7 +240,7 @@ fn a_sphere_grows_by_what_is_asked() {
     let part = part(ball(60, 90));
     let moved =
         |rules: displace::Rules| planned(&part, &Reform::Displace { rules, only: None }).unwrap();
-    let larger = moved(displaced(displace::By::Evenly, 0.25));
+    let larger = moved(displaced(By::Evenly, 0.25));
     assert!((larger.report.max_distance.unwrap() - 0.25).abs() < 1e-5);
     for p in larger.shape.mesh.positions() {
         assert!((p.length() - 1.25).abs() < 1e-3, "{}", p.length());
@@ -251,7 +257,7 @@ fn a_sphere_grows_by_what_is_asked() {
         assert!((p.length() - expected).abs() < 1e-3, "{} at {q}", p.length());
     }
     let up = displace::Way::Direction { to: [0.0, 0.0, 3.0] };
-    let lifted = moved(displace::Rules { way: up, ..displaced(displace::By::Evenly, 0.5) });
+    let lifted = moved(displace::Rules { way: up, ..displaced(By::Evenly, 0.5) });
     let pairs = lifted.shape.mesh.positions().iter().zip(part.geometry.mesh().positions());
     assert!(pairs.into_iter().all(|(p, q)| p.distance(*q + Vec3::Z * 0.5) < 1e-6));
 }
@@ -261,7 +267,7 @@ fn a_sphere_grows_by_what_is_asked() {
 #[test]
 fn displacement_fades_at_rims_and_folds_nothing_over() {
     let flat = part(Mesh::new(sheet(40, 0.0)).unwrap());
-    let rules = displace::Rules { fade: 0.5, ..displaced(displace::By::Evenly, 0.3) };
+    let rules = displace::Rules { fade: 0.5, ..displaced(By::Evenly, 0.3) };
     let planned_flat = planned(&flat, &Reform::Displace { rules, only: None }).unwrap();
     for p in planned_flat.shape.mesh.positions() {
         let t = ((1.0 - p.x.abs().max(p.y.abs())) / 0.5).clamp(0.0, 1.0);
@@ -334,8 +340,7 @@ fn a_square_is_cut_along_a_straight_line() {
     let part = document.parts()[0].clone();
     // x = 0.3 is 0.25 x + 0.5 = 0.575 in the set.
     let rules = trim::Rules {
-        set: part.sets[0].id,
-        channel: 0,
+        by: by_channel(&part, 0),
         threshold: 0.575,
         keep_above: true,
         keep_both: true,
@@ -362,8 +367,7 @@ fn a_square_is_cut_along_a_straight_line() {
     let rules = trim::Rules {
         threshold: 0.1,
         ..trim::Rules {
-            set: part.sets[0].id,
-            channel: 0,
+            by: by_channel(&part, 0),
             threshold: 0.0,
             keep_above: true,
             keep_both: false,
@@ -378,8 +382,7 @@ fn a_square_is_cut_along_a_straight_line() {
 fn a_ball_is_cut_along_a_circle() {
     let part = part(ball(64, 96));
     let rules = trim::Rules {
-        set: part.sets[0].id,
-        channel: 2,
+        by: by_channel(&part, 2),
         threshold: 0.5 + 0.25 * 0.6,
         keep_above: false,
         keep_both: false,
@@ -622,4 +625,104 @@ proptest! {
             prop_assert_eq!(to.values.len(), to.placement.count(fine.mesh()));
         }
     }
+}
+
+fn image(pixel: impl Fn(u32) -> u8) -> ImageRecord {
+    let image = image::RgbaImage::from_fn(64, 2, |x, _| image::Rgba([pixel(x), 0, 0, 255]));
+    let mut file = std::io::Cursor::new(Vec::new());
+    image.write_to(&mut file, image::ImageFormat::Png).unwrap();
+    ImageRecord { name: "Relief.png".into(), file: std::sync::Arc::new(file.into_inner()) }
+}
+
+/// A square whose first texture coordinate is its x.
+fn laid_out(n: u32) -> Part {
+    let mesh = Mesh::new(sheet(n, 0.0)).unwrap();
+    let uvs = (0..mesh.corner_count()).map(|c| (mesh.corner_position(c).truncate() + 1.0) / 2.0);
+    let uv_sets = vec![UvSet { name: "UV".into(), uvs: uvs.collect() }];
+    part(Mesh::new(MeshArrays { uv_sets, ..arrays_of(&mesh) }).unwrap())
+}
+
+/// An image that rises evenly lifts a square into a slope, and cuts it where it passes a half.
+#[test]
+fn an_image_says_how_far_points_go_and_where_a_part_is_cut() {
+    let part = laid_out(32);
+    let images = [image(|x| (x * 4) as u8)];
+    let by = || By::Image { image: "Relief.png".into(), uv_set: 0, channel: Some(0) };
+    let of = |what: &Reform, images: &[ImageRecord]| reform(&part, what, images, &Watch::default());
+    let slope = Reform::Displace { rules: displaced(by(), 2.0), only: None };
+    let moved = of(&slope, &images).unwrap();
+    for p in moved.shape.mesh.positions().iter().filter(|p| p.x.abs() < 0.9) {
+        // The middle of pixel n, of number 4 n, lies at n + ½.
+        let wanted = 2.0 * 4.0 * ((p.x + 1.0) * 32.0 - 0.5) / 255.0;
+        assert!((p.z - wanted).abs() < 0.02, "{p}: {wanted}");
+    }
+    let rules =
+        trim::Rules { by: by(), threshold: 126.0 / 255.0, keep_above: true, keep_both: false };
+    let cut = of(&Reform::Trim { rules }, &images).unwrap();
+    // That is between pixels 31 and 32: in the middle.
+    assert!((extent(&cut.shape.mesh)[1] - 2.0).abs() < 0.02);
+    let gone = of(&slope, &[]).unwrap_err().to_string();
+    assert!(gone.contains("the image Relief.png is not in the project"), "{gone}");
+    let bare = self::part(Mesh::new(sheet(3, 0.0)).unwrap());
+    let bare = reform(&bare, &slope, &images, &Watch::default()).unwrap_err().to_string();
+    assert!(bare.contains("lay it out for images first"), "{bare}");
+}
+
+fn fallen(sides: f32, step: f32) -> drape::Rules {
+    drape::Rules {
+        sides: [sides; 2],
+        step,
+        turn: 0.0,
+        falls: [0.0, 0.0, -1.0],
+        offset: 0.0,
+        stiffness: 0,
+        flat_edge: 0.0,
+        warp: 0.0,
+        seed: 0,
+    }
+}
+
+/// A sheet that falls on a ball has its height (x² + y² + z² = 1) over it, and that of the ground beside.
+#[test]
+fn a_sheet_lies_on_what_is_below() {
+    let ball = part(ball(200, 300));
+    let laid = |rules: drape::Rules| planned(&ball, &Reform::Drape { rules });
+    let plain = laid(fallen(3.0, 0.05)).unwrap();
+    let height = |p: &Vec3| (1.0 - p.x * p.x - p.y * p.y).max(0.0).sqrt();
+    let is_on = |p: &Vec3| p.truncate().length() < 0.97;
+    assert_eq!(plain.shape.mesh.vertex_count(), 61 * 61);
+    for p in plain.shape.mesh.positions() {
+        if is_on(p) {
+            assert!((p.z - height(p)).abs() < 2e-3, "{p}");
+        } else if p.truncate().length() > 1.01 {
+            assert!((p.z + 1.0).abs() < 2e-3, "{p}");
+        }
+    }
+    // It looks up, and takes the numbers of what it lies on: their place, in this part.
+    assert!((0..3600).all(|f| plain.shape.mesh.face_area_vector(f).z > 0.0));
+    for (value, p) in plain.shape.sets[0].values.iter().zip(plain.shape.mesh.positions()) {
+        let off = (Vec3::from_slice(value) - (0.25 * p + 0.5)).length();
+        // Towards the steep rim an element stands for much of what lies below.
+        let is_flat = p.truncate().length() < 0.7;
+        assert!(!is_flat || off < 4e-3, "{p}: {value:?}");
+    }
+    let stiff = laid(drape::Rules { stiffness: 60, offset: 0.1, ..fallen(3.0, 0.05) }).unwrap();
+    let pairs = stiff.shape.mesh.positions().iter().zip(plain.shape.mesh.positions());
+    assert!(pairs.clone().all(|(stiff, plain)| stiff.z > plain.z + 0.1 - 1e-5));
+    assert!(pairs.clone().any(|(stiff, plain)| stiff.z > plain.z + 0.3), "it spans what is beside");
+    let flat = laid(drape::Rules { flat_edge: 1.0, ..fallen(1.6, 0.1) }).unwrap();
+    for p in flat.shape.mesh.positions().iter().filter(|p| p.truncate().abs().max_element() > 0.79)
+    {
+        assert!((p.z + 1.0).abs() < 2e-3, "{p}");
+    }
+    let turned = laid(drape::Rules { turn: 30.0, warp: 0.02, ..fallen(1.0, 0.1) }).unwrap();
+    let is_off = |p: &Vec3| (p.z - height(p)).abs() < 2e-3;
+    assert!(turned.shape.mesh.positions().iter().all(is_off));
+    let up = drape::Rules { falls: [0.0, 0.0, 1.0], ..fallen(1.0, 0.1) };
+    let below = laid(up).unwrap();
+    assert!(below.shape.mesh.positions().iter().all(|p| (p.z + height(p)).abs() < 2e-3));
+    let many = laid(fallen(100.0, 0.001)).unwrap_err().to_string();
+    assert!(many.contains("take a wider step"), "{many}");
+    let none = laid(drape::Rules { falls: [0.0; 3], ..fallen(1.0, 0.1) }).unwrap_err().to_string();
+    assert!(none.contains("needs a length"), "{none}");
 }

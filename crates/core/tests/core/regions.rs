@@ -228,7 +228,7 @@ fn one(mesh: Mesh, placement: Placement, ground: [f32; 4], region: Region) -> (D
     let part = &document.parts()[0];
     let coat = Coat::new(part.id, part.sets[0].id, Channels::RGBA, [1.0, 0.0, 0.0, 0.0]);
     let at = Sample { origin: Vec3::Z, direction: Vec3::NEG_Z, held: false, pressure: 1.0 };
-    (document, Fill { coat, opacity: 1.0, region, at: Some(at), afresh: false })
+    (document, Fill { coat, opacity: 1.0, region, at: Some(at), afresh: false, crisp: false })
 }
 
 /// By element, how much a fill covers of the first part's set.
@@ -414,6 +414,7 @@ fn selections_and_masks_are_filled_like_sets_and_rule_over_them() {
         coat: Coat { set, channels: Channels([true, false, false, false]), ..fill.coat },
         region,
         afresh: true,
+        crisp: false,
         ..fill.clone()
     };
     let half = |from: f32, to: f32| Region::Band { direction: Vec3::X, from, to, soft: 0.0 };

@@ -1,6 +1,7 @@
 //! What a step starts from.
 
 mod drawn;
+mod from_part;
 mod light;
 mod numbered;
 mod over_time;
@@ -14,6 +15,7 @@ use strum::VariantNames;
 
 use super::Target;
 pub use drawn::{Line, LineTells, MOST_LINE_POINTS, Pattern, PatternKind, Rim};
+pub use from_part::{Along, FromPart};
 pub use light::{Lamp, Light, MOST_LAMPS};
 pub use numbered::{PieceNumber, Pivot};
 pub use over_time::{Dust, Streaks, Waterline, Wear};
@@ -379,6 +381,8 @@ pub enum Source {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         part: Option<String>,
     },
+    /// What a channel of another part has where the two lie together.
+    FromPart(FromPart),
     /// What was painted by hand, where it was.
     HandPaint {
         /// The paint of the project that it is; none in a file.
@@ -414,6 +418,9 @@ fn thirty() -> f32 {
 }
 fn ninety() -> f32 {
     90.0
+}
+fn is_ninety(x: &f32) -> bool {
+    *x == 90.0
 }
 fn fifteen() -> f32 {
     15.0

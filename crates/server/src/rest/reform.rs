@@ -16,6 +16,7 @@ use speckle_model::{PartId, SetId};
 use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::Watch,
+    layout,
     reform::{
         Reform, ReformReport, Reformed,
         mend::{Finding, look_over},
@@ -50,6 +51,9 @@ pub struct ReformAnswer {
     report: ReformReport,
     /// What the values of its sets belong to from then on.
     placements: Vec<SetPlaced>,
+    /// The edges of the islands of a layout that it makes: u, v, u, v.
+    #[schema(value_type = Vec<[f32; 4]>)]
+    outlines: Vec<[f32; 4]>,
 }
 
 /// What each value of a set belongs to.
@@ -70,6 +74,9 @@ pub struct Planned {
     reformed: Reformed,
     geometry: Arc<Geometry>,
 }
+
+/// The most edges that a picture of a layout shows.
+pub(super) const MOST_OUTLINES: usize = 12_000;
 
 /// Gives a part another shape.
 #[utoipa::path(
@@ -96,8 +103,9 @@ pub async fn reform_part(
             let watch = Arc::new(Watch::default());
             let give_up = GiveUp(watch.clone());
             let asked = order.reform.clone();
+            let images = now.images.clone();
             let done = app.aside(move |_| {
-                Ok(reform(&own, &asked, &watch).map(|reformed| {
+                Ok(reform(&own, &asked, &images, &watch).map(|reformed| {
                     let geometry = Arc::new(Geometry::new(reformed.shape.mesh.clone()));
                     (reformed, geometry)
                 }))
@@ -113,14 +121,20 @@ pub async fn reform_part(
     let report = planned.reformed.report.clone();
     let sets = planned.reformed.shape.sets.iter();
     let placements = sets.map(|to| SetPlaced { set: to.id, placement: to.placement }).collect();
+    let mut outlines = Vec::new();
+    if let (true, Some(set), Reform::Layout { .. }) =
+        (order.look, planned.geometry.mesh().uv_sets().last(), &order.reform)
+    {
+        outlines = layout::outlines(&planned.geometry, &set.uvs, MOST_OUTLINES);
+    }
     if order.look {
         let look = Some(app.reforms.keep_a_while(planned));
-        return Ok(Json(ReformAnswer { look, report, placements }));
+        return Ok(Json(ReformAnswer { look, report, placements, outlines }));
     }
     let reformed = Box::new(planned.reformed);
     let edit = ReplaceEdit::Reform { part, reformed, beside: order.beside };
     app.edit(project, edit, hand(&headers)).await?;
-    Ok(Json(ReformAnswer { look: None, report, placements }))
+    Ok(Json(ReformAnswer { look: None, report, placements, outlines }))
 }
 
 /// What of it.

@@ -83,7 +83,7 @@ pub struct Transfer {
     look: Option<u32>,
     /// What colors come from, for the user.
     from: String,
-    /// The names of all sets there.
+    /// The names of all sets there, and of images that show by its texture coordinates.
     sets: Vec<String>,
     /// Which of them would go where by themselves.
     proposal: Vec<Row>,
@@ -273,13 +273,8 @@ impl App {
             [one] => one.name.clone(),
             several => format!("{} surfaces", several.len()),
         };
-        let mut sets: Vec<String> = Vec::new();
-        for set in sources.iter().flat_map(|source| &source.sets) {
-            if !sets.contains(&set.name) {
-                sets.push(set.name.clone());
-            }
-        }
         let proposal = proposal(&own, &sources);
+        let sets = proposal.iter().map(|row| row.from.clone()).collect();
         let watch = Arc::new(Watch::default());
         let give_up = GiveUp(watch.clone());
         let (part, rules) = (own.clone(), of.order.rules.clone());
@@ -303,7 +298,7 @@ impl App {
             TransferFrom::Part { part } => {
                 let found = now.parts.iter().find(|other| other.id == *part);
                 found
-                    .map(Source::of)
+                    .map(|found| Source::of(found).showing(&found.materials, &now.images))
                     .ok_or_else(|| gone("the source is gone: choose another".into()))
             }
             TransferFrom::Snapshot { name } => Ok(Source::of_snapshot(own, name)),
@@ -331,7 +326,8 @@ impl App {
                 let found = found
                     .ok_or_else(|| gone(format!("{} has no part called {part}", other.name)))?;
                 let name = format!("{part} of {}", other.name);
-                Ok(Source { name, ..Source::of(found) })
+                let source = Source::of(found).showing(&found.materials, &other.images);
+                Ok(Source { name, ..source })
             }
             TransferFrom::File { .. } => {
                 Err(ApiError::bad_request("no file came along: choose one"))
@@ -353,8 +349,11 @@ impl App {
             .map_err(|error| ApiError::bad_request(format!("{file}, {error}")))?;
         let is_linear = import.light == Light::Linear;
         let theirs = import.parts.into_iter();
-        let named =
-            |part: NewPart| (part.name.clone(), Source::of_file(own, part, is_linear, &file));
+        let named = |part: NewPart| {
+            let (name, materials) = (part.name.clone(), part.materials.clone());
+            let source = Source::of_file(own, part, is_linear, &file);
+            (name, source.showing(&materials, &import.images))
+        };
         Ok(theirs.map(named).collect())
     }
 }

@@ -88,6 +88,17 @@ pub enum BakeError {
         /// The other's.
         other: String,
     },
+    /// Two parts lie nowhere together.
+    #[error(
+        "nothing of {other} lies near enough to {part} and looks the same way: put the two where \
+         they belong, or let them lie further apart"
+    )]
+    FarApart {
+        /// The part's name.
+        part: String,
+        /// The other's.
+        other: String,
+    },
     /// There is no mask.
     #[error("the part {0} has no mask: make one in Paint, or choose a selection")]
     NoMask(String),

@@ -15,6 +15,7 @@ use speckle_model::recipe::source::Wrap;
 
 use crate::bilinear::bilinear;
 
+pub(crate) use surface::uncovered;
 pub use surface::{Mapping, Picture, Projected, Side, sampled};
 
 /// An image of R, G, B and A, with smaller copies of itself.
@@ -118,6 +119,11 @@ impl Image {
         [self.levels[0][0].width, self.levels[0][0].height]
     }
 
+    /// Whether some of it is transparent.
+    pub(crate) fn is_transparent(&self) -> bool {
+        self.covering.is_some()
+    }
+
     /// The memory it takes, bytes.
     #[must_use]
     pub fn bytes(&self) -> usize {
@@ -140,7 +146,13 @@ impl Image {
 
     /// The mean about a place (0–1 from left to right and from top to bottom) over an area, in
     /// pixels of the image; from one copy of the image, or blended between the two nearest.
-    fn mean_about(&self, place: Vec2, pixels: f32, how: &Mapping, blended: bool) -> Linear {
+    pub(crate) fn mean_about(
+        &self,
+        place: Vec2,
+        pixels: f32,
+        how: &Mapping,
+        blended: bool,
+    ) -> Linear {
         let levels = self.levels(how);
         if !blended {
             // Half the logarithm, to the nearest: all it takes is in the exponent.

@@ -34,7 +34,7 @@ use super::{
     samples::Samples,
     watch::Watch,
 };
-use crate::image_file::ImageFile;
+use crate::{image_file::ImageFile, transfer};
 
 /// What is left to be done when all that it takes has been looked up.
 pub(super) type Plan<'a> = Box<dyn FnOnce(&Watch) -> Result<Field, BakeError> + 'a>;
@@ -345,6 +345,22 @@ impl<'a> Lookup<'a> {
                 }
             }
         })
+    }
+
+    /// A set of another part, wherever that stands, as something to carry values from; and the part
+    /// itself, where it stands.
+    pub(super) fn from_part(
+        &mut self,
+        part: &str,
+        set: &str,
+        channels: Target,
+    ) -> Result<(&'a Part, transfer::Source), BakeError> {
+        let owner = self.named(part)?;
+        let set = self.set_of(owner, set, channels)?;
+        self.note(Answer::Mesh(*owner.geometry.id().as_bytes()));
+        self.stands(owner);
+        self.stands(self.own());
+        Ok((self.own(), transfer::Source::of_set(owner, set)))
     }
 
     /// A selection made in the app, or a group that the file named.

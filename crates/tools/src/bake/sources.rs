@@ -2,6 +2,7 @@
 
 mod apart;
 mod form;
+mod from_part;
 mod images;
 mod light;
 mod lines;
@@ -108,6 +109,7 @@ pub(super) fn planned<'a>(
         Source::Pattern(pattern) => pattern::pattern(lookup, pattern)?,
         Source::Pivot(pivot) => numbered::pivot(lookup, pivot)?,
         Source::PieceNumber(number) => numbered::piece_number(lookup, number)?,
+        Source::FromPart(from) => from_part::from_part(lookup, from)?,
         Source::Distance { from, reach } => apart::distance(lookup, from, *reach)?,
         Source::Trail { root, reach, joined, touch } => {
             let laying = Laying { reach: *reach, joined: *joined, touch: *touch };

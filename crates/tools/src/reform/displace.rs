@@ -3,28 +3,13 @@
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_color::Linear;
-use speckle_mesh::{Geometry, MeshError, Placement, geometry::normals};
-use speckle_model::{Part, SetId, color_set::convert};
+use speckle_mesh::{Geometry, MeshError, geometry::normals};
+use speckle_model::{ImageRecord, Part};
 
-use super::places::{Moved, at_points, from_rims, moved};
-
-/// What says how far.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DisplacementBy))]
-#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
-pub enum By {
-    /// The same everywhere: a shape grown or shrunk.
-    Evenly,
-    /// A channel of a set.
-    Channel {
-        /// The set.
-        set: SetId,
-        /// Its channel, 0–3; the luminance of its colors where none is said.
-        #[serde(default)]
-        channel: Option<u8>,
-    },
-}
+use super::{
+    numbers::{By, NumbersError},
+    places::{Moved, at_points, from_rims, moved},
+};
 
 /// Which way.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -46,7 +31,7 @@ pub enum Way {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DisplacementRules))]
 #[serde(deny_unknown_fields)]
 pub struct Rules {
-    /// What says how far.
+    /// What says how far; evenly is a shape grown or shrunk.
     pub by: By,
     /// Which way.
     #[serde(default)]
@@ -78,9 +63,9 @@ pub enum DisplacementError {
     /// A number makes no sense.
     #[error("{0}")]
     Unsound(&'static str),
-    /// There is no such set.
-    #[error("the set that says how far is not there any more: choose another")]
-    NoSet,
+    /// There is nothing that says how far.
+    #[error(transparent)]
+    Numbers(#[from] NumbersError),
     /// What came of it is no mesh.
     #[error("a point would come to lie where no number leads: take a smaller amount")]
     TooFar(#[from] MeshError),
@@ -91,6 +76,7 @@ pub(super) fn displace(
     part: &Part,
     chosen: Option<(&[bool], &[f32])>,
     rules: &Rules,
+    images: &[ImageRecord],
 ) -> Result<Moved, DisplacementError> {
     let Rules { by, way, amount, midpoint, contrast, fade, may_fold } = rules;
     let sound = [amount, midpoint, contrast, fade].into_iter().all(|x| x.is_finite());
@@ -101,18 +87,9 @@ pub(super) fn displace(
     // How far, in amounts.
     let shares: Vec<f32> = match by {
         By::Evenly => vec![1.0; geometry.mesh().vertex_count()],
-        By::Channel { set, channel } => {
-            let set = part.sets.iter().find(|own| own.id == *set);
-            let set = set.ok_or(DisplacementError::NoSet)?;
-            if channel.is_some_and(|channel| channel > 3) {
-                return Err(DisplacementError::Unsound("channels are numbered 0 to 3"));
-            }
-            let values = convert::values_at(set, Placement::Vertex, geometry);
-            let number = |value: &[f32; 4]| match channel {
-                Some(channel) => value[usize::from(*channel)],
-                None => Linear::of(*value).luminance(),
-            };
-            values.par_iter().map(|value| contrast * (number(value) - midpoint)).collect()
+        by => {
+            let numbers = by.numbers(part, images)?;
+            numbers.into_par_iter().map(|number| contrast * (number - midpoint)).collect()
         }
     };
     let to_project = part.traits.transform.to_project();

@@ -5,12 +5,13 @@ use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use smallvec::SmallVec;
 use speckle_mesh::{
-    Geometry, Mesh, MeshError, Placement, geometry::triangulate::first_triangle, remap::Remap,
+    Geometry, Mesh, MeshError, geometry::triangulate::first_triangle, remap::Remap,
 };
-use speckle_model::{Part, SetId, color_set::convert};
+use speckle_model::{ImageRecord, Part};
 
 use super::{
     build::{Builder, Mix, between, only},
+    numbers::{By, NumbersError},
     places::at_points,
 };
 
@@ -19,11 +20,8 @@ use super::{
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = TrimmingRules))]
 #[serde(deny_unknown_fields)]
 pub struct Rules {
-    /// The set whose numbers say where.
-    pub set: SetId,
-    /// Its channel, 0–3.
-    #[serde(default)]
-    pub channel: u8,
+    /// What says where.
+    pub by: By,
     /// The number at the cut.
     pub threshold: f32,
     /// Whether what lies above it stays; else what lies below.
@@ -38,11 +36,11 @@ pub struct Rules {
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum TrimmingError {
     /// A number makes no sense.
-    #[error("the threshold lies between 0 and 1, and channels are numbered 0 to 3")]
-    Unsound,
-    /// There is no such set.
-    #[error("the set that says where to cut is not there any more: choose another")]
-    NoSet,
+    #[error("{0}")]
+    Unsound(&'static str),
+    /// There is nothing that says where.
+    #[error(transparent)]
+    Numbers(#[from] NumbersError),
     /// All would stay, or all would go.
     #[error("the whole part lies {0} the threshold: nothing would be cut, try another")]
     OneSide(&'static str),
@@ -64,16 +62,19 @@ pub(super) struct Trimmed {
 /// A number nearer to the threshold than this lies on it: slivers are no use to anyone.
 const ON_IT: f32 = 1e-3;
 
-pub(super) fn trim(part: &Part, rules: &Rules) -> Result<Trimmed, TrimmingError> {
-    if !(0.0..=1.0).contains(&rules.threshold) || rules.channel > 3 {
-        return Err(TrimmingError::Unsound);
+pub(super) fn trim(
+    part: &Part,
+    rules: &Rules,
+    images: &[ImageRecord],
+) -> Result<Trimmed, TrimmingError> {
+    if !(0.0..=1.0).contains(&rules.threshold) {
+        return Err(TrimmingError::Unsound("the threshold lies between 0 and 1"));
     }
-    let set = part.sets.iter().find(|own| own.id == rules.set).ok_or(TrimmingError::NoSet)?;
+    if rules.by == By::Evenly {
+        return Err(TrimmingError::Unsound("a cut needs a channel or an image that says where"));
+    }
     let geometry = &part.geometry;
-    let numbers: Vec<f32> = convert::values_at(set, Placement::Vertex, geometry)
-        .iter()
-        .map(|value| value[usize::from(rules.channel)])
-        .collect();
+    let numbers = rules.by.numbers(part, images)?;
     // How far above the threshold, where that stays.
     let sign = if rules.keep_above { 1.0 } else { -1.0 };
     let heights: Vec<f32> = at_points(geometry, &numbers)

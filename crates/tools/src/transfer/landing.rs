@@ -87,7 +87,7 @@ const MANY: f32 = 6.0;
 const CORNERS: f32 = 4.0;
 
 /// How much the mean of so many elements of a source counts, beside what lies at the place itself.
-fn share_of_mean(count: f32, of: Placement) -> f32 {
+pub(super) fn share_of_mean(count: f32, of: Placement) -> f32 {
     let times = if of == Placement::Corner { CORNERS } else { 1.0 };
     let x = ((count / times - SOME) / (MANY - SOME)).clamp(0.0, 1.0);
     x * x * (3.0 - 2.0 * x)
@@ -386,7 +386,7 @@ const IN: f32 = 0.4;
 const RUN: usize = 1024;
 
 /// The middles of the triangles that a triangle is cut into by so many lines from each side.
-fn middles(across: usize) -> impl Iterator<Item = [f32; 3]> {
+pub(super) fn middles(across: usize) -> impl Iterator<Item = [f32; 3]> {
     let n = across as f32;
     let weights = move |i: f32, j: f32| [1.0 - (i + j) / n, i / n, j / n];
     (0..across).flat_map(move |i| {

@@ -134,6 +134,11 @@ impl<'a> Search<'a> {
         self.vertices[vertex].map(|found| found.distance)
     }
 
+    /// How far the nearest point of the source is from a vertex, whichever way it looks.
+    pub(super) fn nearest(&self, vertex: usize) -> f32 {
+        self.near.distance(vertex)
+    }
+
     /// Whether source and target are one shape in one place: nothing lies between elements then.
     pub(super) fn is_one_mesh(&self) -> bool {
         self.target().is(self.source())

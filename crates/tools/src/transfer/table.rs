@@ -8,7 +8,7 @@ use speckle_model::{
     partners::{Known, partners},
 };
 
-use super::{Source, SourceSet, TransferError};
+use super::{Source, SourceImage, SourceSet, TransferError};
 
 /// A set that goes somewhere.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -39,8 +39,27 @@ fn known(sources: &[Source]) -> Vec<&SourceSet> {
     sets
 }
 
+/// All images of the sources, each name once, but those that are called as a set is.
+fn known_images<'a>(sources: &'a [Source], sets: &[&SourceSet]) -> Vec<&'a SourceImage> {
+    let mut images: Vec<&SourceImage> = Vec::new();
+    for image in sources.iter().flat_map(|source| &source.images) {
+        let is_called = sets.iter().any(|set| set.name == image.name);
+        if !is_called && images.iter().all(|known| known.name != image.name) {
+            images.push(image);
+        }
+    }
+    images
+}
+
+/// The table that is gone by where none is given: all sets, or the first image where there is no set.
+pub(super) fn by_itself(part: &Part, sources: &[Source]) -> Vec<Row> {
+    let sets = known(sources).len().max(1);
+    proposal(part, sources).into_iter().take(sets).collect()
+}
+
 /// A table to start from: sets go by their names, channels by what they hold where that is said on
-/// both sides, else by their places. What the part has no set for becomes a new one.
+/// both sides, else by their places. What the part has no set for becomes a new one. Images come last,
+/// each for a new set.
 #[must_use]
 pub fn proposal(part: &Part, sources: &[Source]) -> Vec<Row> {
     let sets = known(sources);
@@ -60,7 +79,20 @@ pub fn proposal(part: &Part, sources: &[Source]) -> Vec<Row> {
             },
         }
     };
-    sets.iter().zip(partners).map(row).collect()
+    let images = known_images(sources, &sets);
+    let image_row = |image: &&SourceImage| {
+        let stem = image.name.rsplit_once('.').map_or(image.name.as_str(), |(stem, _)| stem);
+        let own = ours.iter().find(|own| own.name == stem);
+        Row {
+            from: image.name.clone(),
+            to: own.map(|own| own.id),
+            name: stem.to_owned(),
+            placement: own.map_or(Placement::Vertex, |own| own.placement),
+            channels: [0, 1, 2, 3].map(Some),
+        }
+    };
+    let images: Vec<Row> = images.iter().map(image_row).collect();
+    sets.iter().zip(partners).map(row).chain(images).collect()
 }
 
 /// For each channel, the other side's that holds the same.
@@ -79,9 +111,9 @@ pub(super) fn check(part: &Part, sources: &[Source], rows: &[Row]) -> Result<(),
     if rows.iter().all(|row| row.channels.iter().all(Option::is_none)) {
         return Err(TransferError::NoRows);
     }
-    let sets = known(sources);
+    let is_there = |name: &str| sources.iter().any(|source| source.names().any(|is| is == name));
     for (nth, row) in rows.iter().enumerate() {
-        if sets.iter().all(|set| set.name != row.from) {
+        if !is_there(&row.from) {
             return Err(TransferError::NoSuchSet(row.from.clone()));
         }
         if let Some(&channel) = row.channels.iter().flatten().find(|&&channel| channel > 3) {

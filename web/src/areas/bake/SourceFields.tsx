@@ -9,6 +9,7 @@ import { families, type Source } from "../../model/sources";
 import { ChanceFields } from "./sources/ChanceFields";
 import { ChannelField } from "./sources/ChannelField";
 import { FormFields } from "./sources/FormFields";
+import { FromPartField } from "./sources/FromPartField";
 import { ImageField } from "./sources/ImageField";
 import { PieceFields } from "./sources/PieceFields";
 import { PlaceFields } from "./sources/PlaceFields";
@@ -44,6 +45,8 @@ function GivenFields({ source, part, set: own, project, onChange }: Props) {
       return <ImageField source={source} part={part} project={project} onChange={onChange} />;
     case "channel":
       return <ChannelField source={source} part={part} set={own} onChange={onChange} />;
+    case "from_part":
+      return <FromPartField source={source} part={part} onChange={onChange} />;
     case "constant":
       return (
         <Sliding

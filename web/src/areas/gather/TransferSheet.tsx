@@ -16,7 +16,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { alignmentOf, shelfOf, sendTransfer, stepsOf } from "../../api/writes";
 import { activePart, set, selectionsOf, snapshotNames, useApp, type Part } from "../../model/state";
-import { count, figure, symbols } from "../../model/words";
+import { alongWords, count, figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 import { Gap } from "./Gap";
@@ -31,11 +31,6 @@ const kinds: readonly (readonly [Chosen["kind"], string])[] = [
   ["project", "another project"],
   ["file", "a file"],
 ];
-const alongs = [
-  ["nearest", "nearest surface"],
-  ["normal", "along the normal"],
-  ["outermost", "outermost along it"],
-] as const;
 const fates = [
   ["stays", "stays as it is"],
   ["is_filled", "is filled in from around"],
@@ -172,7 +167,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
           <Choose
             label="Place by"
             value={rules.along ?? "nearest"}
-            options={alongs}
+            options={alongWords}
             onChange={(along) => turn({ along })}
           />
           <Gap

@@ -173,6 +173,7 @@ impl Source {
                 *colors != 1 && *colors <= MOST_COLORS,
                 "there must be at least 2 different numbers, and no more than 64; 0 for one each",
             ),
+            Self::FromPart(from) => from.problem(),
             Self::Channel { .. }
             | Self::Material
             | Self::Normal { .. }

@@ -41,6 +41,7 @@ impl Source {
             Self::Constant { .. } => "Constant",
             Self::Color { .. } => "Color",
             Self::Channel { .. } => "From channel",
+            Self::FromPart(_) => "From part",
             Self::HandPaint { .. } => "Hand paint",
         }
     }
@@ -48,6 +49,9 @@ impl Source {
     /// Whether it yields three numbers.
     #[must_use]
     pub fn is_three(&self) -> bool {
+        if let Self::FromPart(from) = self {
+            return from.is_three();
+        }
         matches!(
             self,
             Self::OpenWay { .. }

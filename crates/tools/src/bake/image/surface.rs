@@ -179,7 +179,7 @@ pub fn sampled(
 }
 
 /// A color of itself again, that was counted by its alpha.
-fn uncovered(Linear([r, g, b, alpha]): Linear) -> Linear {
+pub(crate) fn uncovered(Linear([r, g, b, alpha]): Linear) -> Linear {
     let whole = |x: f32| if alpha > 0.0 { (x / alpha).min(1.0) } else { 0.0 };
     Linear([whole(r), whole(g), whole(b), alpha])
 }

@@ -5,6 +5,15 @@ import { useApp, type ColorSet, type Part } from "../../../model/state";
 import { channelName } from "../../../model/theme";
 import type { Source } from "../../../model/sources";
 
+/** The channels of a set that a source may take, with what they hold. */
+export const channelOptions = (set: ColorSet | undefined): readonly (readonly [Schemas["Target"], string])[] => [
+  ...channelName.map((name, i) => {
+    const meaning = set?.channels[i]?.meaning;
+    return [name, meaning ? `${name} ${meaning}` : name] as const;
+  }),
+  ["RGB", "R G B together"],
+];
+
 export function ChannelField({
   source,
   part,
@@ -19,13 +28,6 @@ export function ChannelField({
   const parts = useApp((state) => state.parts);
   const same = parts.filter((other) => other.mesh === part.mesh);
   const from = same.find((other) => other.name === (source.part ?? part.name)) ?? part;
-  const channels: readonly (readonly [Schemas["Target"], string])[] = [
-    ...channelName.map((name, i) => {
-      const meaning = from.sets.find((each) => each.name === source.set)?.channels[i]?.meaning;
-      return [name, meaning ? `${name} ${meaning}` : name] as const;
-    }),
-    ["RGB", "R G B together"],
-  ];
   return (
     <>
       {same.length > 1 && (
@@ -47,7 +49,7 @@ export function ChannelField({
       <Choose
         label="Channel"
         value={source.channel}
-        options={channels}
+        options={channelOptions(from.sets.find((each) => each.name === source.set))}
         onChange={(channel) => onChange({ ...source, channel }, false)}
       />
     </>

@@ -1,0 +1,212 @@
+//! Strokes and fills that make the mesh beneath them finer before their paint goes on.
+
+use std::sync::Arc;
+
+use glam::{Affine3A, Vec3};
+use speckle_mesh::{
+    Placement,
+    body::{Body, Placed},
+    geometry::local::LocalEdit,
+    sight::View,
+};
+use speckle_model::{Part, PartId, SetId};
+use speckle_tools::{
+    finer::{Finer, Rim, cut_along, make_finer, reached},
+    region::Region,
+    replacing::ShapeTo,
+    stroke::{Brush, StrokeStart, under_hand::Way},
+};
+
+use super::{Change, Direction, Document, EditError, Fill, HandId, painting::PaintEdit};
+
+impl Document {
+    /// The sets that a stroke under way paints into.
+    #[must_use]
+    pub fn stroke_targets(&self, hand: HandId) -> Vec<(PartId, SetId)> {
+        let stroke = self.strokes.get(&hand);
+        stroke.into_iter().flat_map(|s| s.canvases()).map(|c| (c.part, c.set)).collect()
+    }
+
+    /// Whether a stroke under way will change meshes when it ends.
+    #[must_use]
+    pub fn stroke_reshapes(&self, hand: HandId) -> bool {
+        self.strokes.get(&hand).is_some_and(|stroke| stroke.start().brush.reshapes())
+    }
+
+    /// Ends a stroke whose brush changes the mesh: takes back what it painted, makes the mesh finer, and
+    /// paints it again, all as one change. `None` where it is to end as it is painted: its brush leaves
+    /// meshes alone, it met nothing, or another hand paints on the same parts.
+    pub(super) fn reshaped_by(&mut self, hand: HandId) -> Option<Option<Change>> {
+        let stroke = self.strokes.get(&hand)?;
+        let start = *stroke.start();
+        let way = stroke.way().clone();
+        let lays_on = !start.coat.action.tidies();
+        if !lays_on || !start.brush.reshapes() || way.dabs.is_empty() {
+            return None;
+        }
+        let targets = self.stroke_targets(hand);
+        let is_ours = |part: PartId| targets.iter().any(|(own, _)| *own == part);
+        let others = self.strokes.iter().filter(|(other, _)| **other != hand);
+        if others.flat_map(|(_, stroke)| stroke.canvases()).any(|canvas| is_ours(canvas.part)) {
+            return None;
+        }
+        self.take_stroke_back(hand);
+        let mut whole = Change::default();
+        let done = self.make_finer_under(&targets, &start, &way, &mut whole);
+        let plain = Brush { finer: None, crisp: false, ..start.brush };
+        let painted = done.and_then(|()| {
+            self.begin_stroke(hand, StrokeStart { brush: plain, ..start })?;
+            self.extend_stroke(hand, &way.samples)?;
+            Ok(self.end_stroke_as_painted(hand))
+        });
+        match painted {
+            Ok(Some(painted)) => {
+                let more = if whole.steps.is_empty() { "" } else { ", mesh finer" };
+                whole.label = format!("{}{more}", painted.label);
+                whole.steps.extend(painted.steps);
+                Some(Some(whole))
+            }
+            // It leaves the mesh alone where it leaves no paint.
+            Ok(None) | Err(_) => {
+                self.take_stroke_back(hand);
+                let _ = self.replay(&whole, Direction::Backward);
+                Some(None)
+            }
+        }
+    }
+
+    /// Has everything as it was before a stroke, which goes.
+    fn take_stroke_back(&mut self, hand: HandId) {
+        let Some(stroke) = self.strokes.remove(&hand) else { return };
+        for (canvas, touched) in stroke.touched() {
+            let Some(kept) = self.kept.get(&canvas.set) else { continue };
+            let before: Vec<_> = touched.iter().filter_map(|&i| Some((i, kept.get(i)?))).collect();
+            let part = self.parts.iter_mut().find(|part| part.id == canvas.part);
+            let sets = part.into_iter().flat_map(|part| &mut part.sets);
+            for set in sets.filter(|set| set.id == canvas.set) {
+                let values = Arc::make_mut(&mut set.values);
+                before.iter().for_each(|&(i, value)| values[i as usize] = value);
+            }
+        }
+        // What it learned of the surfaces holds no longer.
+        drop(stroke);
+        self.forget_kept();
+    }
+
+    fn make_finer_under(
+        &mut self,
+        targets: &[(PartId, SetId)],
+        start: &StrokeStart,
+        way: &Way,
+        whole: &mut Change,
+    ) -> Result<(), EditError> {
+        for &(id, set) in targets {
+            let rim = self.rim_of(id, set)?;
+            let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
+            let faces = |_: &Self, part: &Part| {
+                reached(&part.geometry, &part.traits.transform.to_project(), &way.dabs)
+            };
+            self.cut_under(id, whole, faces, |edit, faces, to_project| {
+                make_finer(edit, faces, to_project, &way.dabs, finer)
+            })?;
+        }
+        Ok(())
+    }
+
+    /// Fills a region after faces were cut along its border, all as one change.
+    pub(super) fn fill_crisply(&mut self, fill: Fill) -> Result<Change, EditError> {
+        if let Some(problem) = fill.region.problem() {
+            return Err(EditError::Stroke(problem));
+        }
+        let plain = Fill { crisp: false, ..fill.clone() };
+        let mut whole = Change::default();
+        let done = self.cut_along_border(&fill, &mut whole);
+        match done.and_then(|()| self.apply(PaintEdit::Fill { fill: plain })) {
+            Ok(painted) if !painted.steps.is_empty() => {
+                let more = if whole.steps.is_empty() { "" } else { ", mesh finer" };
+                whole.label = format!("{}{more}", painted.label);
+                whole.steps.extend(painted.steps);
+                Ok(whole)
+            }
+            // It leaves the mesh alone where it leaves no paint.
+            other => {
+                self.replay(&whole, Direction::Backward)?;
+                other
+            }
+        }
+    }
+
+    fn cut_along_border(&mut self, fill: &Fill, whole: &mut Change) -> Result<(), EditError> {
+        let view = match &fill.region {
+            Region::Lasso { screen, .. } => screen.view,
+            _ => View::Parallel { forward: Vec3::NEG_Z },
+        };
+        for (id, set) in self.targets(&fill.coat)? {
+            let part = self.unlocked(id)?;
+            let size = part.geometry.measures().diagonal() * part.traits.transform.mean_scale();
+            let Some(border) = fill.region.border(size) else { continue };
+            let rim = self.rim_of(id, set)?;
+            let faces = |document: &Self, part: &Part| {
+                let body = Body {
+                    geometry: part.geometry.clone(),
+                    placed: Placed::new(&part.traits.transform),
+                };
+                border.faces(&body, &document.scene(id, view, &fill.coat))
+            };
+            self.cut_under(id, whole, faces, |edit, faces, to_project| {
+                cut_along(edit, faces, to_project, &border, rim)
+            })?;
+        }
+        Ok(())
+    }
+
+    /// How often faces are cut along a rim for a set: what belongs to vertices runs out between two cuts.
+    fn rim_of(&self, part: PartId, set: SetId) -> Result<Rim, EditError> {
+        let is_at_vertices = self.set(part, set)?.placement == Placement::Vertex;
+        Ok(if is_at_vertices { Rim::Twice } else { Rim::Once })
+    }
+
+    /// Cuts faces of a part, which are made triangles before; what is done goes into the change as it is
+    /// done. Polygons stay whole where nothing is to be cut.
+    fn cut_under(
+        &mut self,
+        id: PartId,
+        whole: &mut Change,
+        faces: impl Fn(&Self, &Part) -> Vec<u32>,
+        cut: impl FnOnce(&mut LocalEdit, Vec<u32>, &Affine3A) -> usize,
+    ) -> Result<(), EditError> {
+        let part = self.part(id)?;
+        let to_project = part.traits.transform.to_project();
+        if faces(self, part).is_empty() {
+            return Ok(());
+        }
+        let mut whole_faces = Change::default();
+        if !part.geometry.mesh().all_triangles() {
+            let shape = ShapeTo::of(&part.triangulated());
+            whole_faces = self.change_replacing_shape(id, String::new(), shape, Vec::new())?;
+            self.replay(&whole_faces, Direction::Forward)?;
+        }
+        let part = self.part(id)?;
+        let between = (!whole_faces.steps.is_empty()).then(|| part.geometry.mesh().clone());
+        let faces = faces(self, part);
+        let change = self.reshape(id, String::new(), |edit| {
+            cut(edit, faces, &to_project);
+        });
+        match change {
+            Ok(change) if change.steps.is_empty() => {
+                self.replay(&whole_faces, Direction::Backward)?;
+            }
+            Ok(change) => {
+                whole.steps.extend(whole_faces.steps);
+                whole.steps.extend(change.steps);
+                // The steps lead by way of it, and the journal asks for it; the part's own went on.
+                between.into_iter().for_each(|mesh| self.supply_mesh(mesh));
+            }
+            Err(error) => {
+                self.replay(&whole_faces, Direction::Backward)?;
+                return Err(error);
+            }
+        }
+        Ok(())
+    }
+}
