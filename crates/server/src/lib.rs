@@ -42,7 +42,7 @@ use rest::{
     deliver::{self, recipients},
     history,
     looked::Looked,
-    paints, project, recipes, reform, replacement, shelf, transfer,
+    paints, project, recipes, reform, replacement, shelf, transfer, uvs, works,
 };
 
 /// How to serve.
@@ -89,6 +89,8 @@ struct App {
     transfers: Looked<transfer::Planned>,
     /// The change of shape, likewise.
     reforms: Looked<reform::Planned>,
+    /// What is being worked out for somebody who may ask how far it is.
+    works: works::Works,
 }
 
 impl App {
@@ -161,6 +163,9 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(reform::reform_part))
         .routes(routes!(reform::reformed))
         .routes(routes!(reform::part_faults))
+        .routes(routes!(uvs::part_uvs))
+        .routes(routes!(uvs::image_of_colors))
+        .routes(routes!(works::work))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -216,6 +221,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         replacements: Looked::default(),
         transfers: Looked::default(),
         reforms: Looked::default(),
+        works: works::Works::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();

@@ -13,6 +13,8 @@ pub mod reform;
 pub mod replacement;
 pub mod shelf;
 pub mod transfer;
+pub mod uvs;
+pub mod works;
 
 use axum::{
     http::{HeaderMap, HeaderValue, StatusCode, header},

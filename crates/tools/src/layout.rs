@@ -112,6 +112,7 @@ pub fn laid_out(
         return Err(LayoutError::NoSurface);
     }
     let surface = charts::Surface::new(geometry, to_project);
+    watch.expect(mesh.face_count() as u64);
     let charts = surface.charts(rules.angle_degrees, watch)?;
     watch.check()?;
     let flat: Vec<charts::Flat> = charts.iter().map(|chart| surface.laid_flat(chart)).collect();

@@ -323,6 +323,20 @@ pub fn transfer(
     rules: &Rules,
     watch: &Watch,
 ) -> Result<Transferred, TransferError> {
+    watch.expect(STEPS);
+    carried(part, sources, rules, watch)
+}
+
+/// How many steps [`carried`] says it has done.
+pub(crate) const STEPS: u64 = 4;
+
+/// The same where the steps are expected already.
+pub(crate) fn carried(
+    part: &Part,
+    sources: &[Source],
+    rules: &Rules,
+    watch: &Watch,
+) -> Result<Transferred, TransferError> {
     if sources.is_empty() {
         return Err(TransferError::NoSource);
     }
@@ -346,12 +360,10 @@ pub fn transfer(
         .iter()
         .map(|source| Ground::new(&source.geometry, &source.transform))
         .collect::<Result<_, _>>()?;
-    watch.expect(4);
     let near: Vec<Near> = grounds.iter().map(|ground| Near::new(&target, ground, rules)).collect();
     let vertices = used_vertices(&part.geometry);
     let gap = Gap::measure(&target, &near, &vertices);
-    watch.check()?;
-    watch.advance(1);
+    watch.step()?;
     let within = rules.within.unwrap_or(gap.suggested);
     let searches: Vec<Search> = near.iter().map(|near| Search::new(near, within)).collect();
     let is_lost = |vertex: usize| searches.iter().all(|s| s.distance(vertex).is_none());
@@ -365,8 +377,7 @@ pub fn transfer(
             TransferError::Apart { part, within, nearest: gap.least }
         });
     }
-    watch.check()?;
-    watch.advance(1);
+    watch.step()?;
     let landings: Vec<Landing> = searches.iter().map(Landing::new).collect();
     let are_averaged: Vec<_> = landings
         .iter()
@@ -378,8 +389,7 @@ pub fn transfer(
         .collect();
     let is_averaged = |vertex: &&u32| are_averaged.iter().flatten().any(|is| is(**vertex as usize));
     let averaged = vertices.par_iter().with_min_len(1024).filter(is_averaged).count();
-    watch.check()?;
-    watch.advance(1);
+    watch.step()?;
     let mut colors = ColorsTo::new();
     let mut told = Vec::new();
     for row in &rows {

@@ -361,6 +361,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes an image of the project from the colors of a set, by texture coordinates. */
+        post: operations["image_of_colors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/recipes": {
         parameters: {
             query?: never;
@@ -474,6 +491,23 @@ export interface paths {
         put?: never;
         /** Carries colors of a file to a part, which is read for this alone. */
         post: operations["transfer_from_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/uvs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tells of the texture coordinates of a part. */
+        get: operations["part_uvs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -621,6 +655,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/works/{work}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tells how far a request is that was sent with a word of its own. */
+        get: operations["work"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -709,7 +760,7 @@ export interface components {
             transform: components["schemas"]["Transform"];
         };
         /**
-         * @description How a place on the source is found for an element.
+         * @description How a place on one surface is found for an element of another.
          * @enum {string}
          */
         Along: "nearest" | "normal" | "outermost";
@@ -1187,21 +1238,6 @@ export interface components {
             /** @description Any; its length does not matter. */
             to: components["schemas"]["Vector"];
         };
-        /** @description What says how far. */
-        DisplacementBy: {
-            /** @enum {string} */
-            kind: "evenly";
-        } | {
-            /**
-             * Format: int32
-             * @description Its channel, 0–3; the luminance of its colors where none is said.
-             */
-            channel?: number | null;
-            /** @enum {string} */
-            kind: "channel";
-            /** @description The set. */
-            set: components["schemas"]["SetId"];
-        };
         /** @description How points are moved. */
         DisplacementRules: {
             /**
@@ -1209,8 +1245,8 @@ export interface components {
              * @description How far a point goes where the number is 1 above the midpoint, in the project's unit.
              */
             amount: number;
-            /** @description What says how far. */
-            by: components["schemas"]["DisplacementBy"];
+            /** @description What says how far; evenly is a shape grown or shrunk. */
+            by: components["schemas"]["NumbersBy"];
             /**
              * Format: float
              * @description How steep numbers count about the midpoint; 1 takes them as they are.
@@ -1241,6 +1277,48 @@ export interface components {
             kind: "direction";
             /** @description Of any length above 0. */
             to: number[];
+        };
+        /** @description How a sheet is laid. Lengths are in the project's unit. */
+        DrapeRules: {
+            /** @description Which way it falls; of any length above 0. */
+            falls: number[];
+            /**
+             * Format: float
+             * @description Within how far of its edges it comes down flat on the ground.
+             */
+            flat_edge?: number;
+            /**
+             * Format: float
+             * @description How far above the part it comes to lie.
+             */
+            offset?: number;
+            /**
+             * Format: int32
+             * @description What that comes from.
+             */
+            seed?: number;
+            /** @description How long its sides are. */
+            sides: number[];
+            /**
+             * Format: float
+             * @description How far its points lie apart.
+             */
+            step: number;
+            /**
+             * Format: int32
+             * @description How stiff it is: how often its points are drawn up to the middle of those around them.
+             */
+            stiffness?: number;
+            /**
+             * Format: float
+             * @description How far it is turned about the way it falls, degrees.
+             */
+            turn?: number;
+            /**
+             * Format: float
+             * @description How far its points are out of line, so that it shows no grid.
+             */
+            warp?: number;
         };
         /**
          * @description How much dust lies: it comes down from above, slides from what is steep and is blown from what
@@ -1329,6 +1407,11 @@ export interface components {
             afresh?: boolean;
             at?: components["schemas"]["Sample"] | null;
             /**
+             * @description Whether faces are cut along its border, so that it is crisp on any mesh: of spans and outlines with
+             *     a hard edge.
+             */
+            crisp?: boolean;
+            /**
              * Format: float
              * @description How much of the paint is laid on, 0–1.
              */
@@ -1352,6 +1435,27 @@ export interface components {
          * @enum {string}
          */
         Format: "ply" | "glb" | "gltf" | "obj" | "stl" | "off" | "3mf" | "x3d" | "wrl" | "dae" | "usda" | "usdz";
+        /** @description What a channel of another part has where that lies: a light copy follows its dense original. */
+        FromPart: {
+            /** @description How places are found. */
+            along?: components["schemas"]["Along"];
+            /**
+             * Format: float
+             * @description By how much the two surfaces may look different ways, degrees, 0–180.
+             */
+            angle?: number;
+            /** @description R, G, B, A, or RGB for all three. */
+            channel: components["schemas"]["Target"];
+            /** @description The part, by its name. */
+            part: string;
+            /** @description Its set, by its name. */
+            set: string;
+            /**
+             * Format: float
+             * @description How far the two surfaces may lie apart, in the project's unit; 0 for as far as they do.
+             */
+            within?: number;
+        };
         /** @description A mesh that a client holds. */
         HeldMesh: {
             /** @description What the server called the mesh. */
@@ -1599,6 +1703,17 @@ export interface components {
              */
             width?: number;
         };
+        /** @description Which colors become an image of the project. */
+        ImageOrder: {
+            /** @description What it is called; an image of that name is replaced. */
+            name: string;
+            /** @description The set whose colors it shows. */
+            set: components["schemas"]["SetId"];
+            /** @description Pixels on each side. */
+            side: number;
+            /** @description The set of texture coordinates, from 0. */
+            uv_set?: number;
+        };
         /** @description An image without its pixels. */
         ImageOutline: {
             /** @description How large its file is. */
@@ -1678,6 +1793,32 @@ export interface components {
             strength?: number;
             /** @description Towards it. */
             towards?: components["schemas"]["Direction"];
+        };
+        /** @description How a part is laid out. */
+        LayoutRules: {
+            /**
+             * Format: float
+             * @description By how much a face may look another way than its chart does, degrees, 10–75.
+             * @default 50
+             */
+            angle_degrees: number;
+            /**
+             * Format: int32
+             * @description How far charts stay apart, pixels of the map.
+             * @default 8
+             */
+            margin: number;
+            /**
+             * @description Whether it takes the place of the texture coordinates that are there; else it comes behind them.
+             * @default true
+             */
+            replace: boolean;
+            /**
+             * Format: int32
+             * @description How many pixels the map has on each side, 64–8192.
+             * @default 2048
+             */
+            side: number;
         };
         /**
          * @description In which numbers colors are stored.
@@ -1994,6 +2135,33 @@ export interface components {
          * @enum {string}
          */
         NormalSpace: "world" | "part" | "tangent";
+        /** @description What numbers are read from. */
+        NumbersBy: {
+            /** @enum {string} */
+            kind: "evenly";
+        } | {
+            /**
+             * Format: int32
+             * @description Its channel, 0–3; the luminance of its colors where none is said.
+             */
+            channel?: number | null;
+            /** @enum {string} */
+            kind: "channel";
+            /** @description The set. */
+            set: components["schemas"]["SetId"];
+        } | {
+            /**
+             * Format: int32
+             * @description Its channel, 0–3; the luminance of its colors where none is said.
+             */
+            channel?: number | null;
+            /** @description The image, by its name. */
+            image: string;
+            /** @enum {string} */
+            kind: "image";
+            /** @description The set of texture coordinates, from 0. */
+            uv_set?: number;
+        };
         /** @description Which piece to open. */
         OpenPiece: {
             /** @description Whether it is cut as finely as a scan. */
@@ -2220,6 +2388,11 @@ export interface components {
             visible: boolean;
             /** @description Whether every edge joins two faces. */
             watertight: boolean;
+        };
+        /** @description A set of texture coordinates. */
+        PartUvs: components["schemas"]["UvTold"] & {
+            /** @description The edges of its islands: u, v, u, v. */
+            outlines: number[][];
         };
         /**
          * @description What a pattern shows.
@@ -2927,7 +3100,10 @@ export interface components {
             part?: string | null;
             /** @description The set, by its name. */
             set: string;
-        } | {
+        } | (components["schemas"]["FromPart"] & {
+            /** @enum {string} */
+            kind: "from_part";
+        }) | {
             /** @enum {string} */
             kind: "hand_paint";
             /**
@@ -3163,6 +3339,16 @@ export interface components {
             kind: "trim";
             /** @description Where. */
             rules: components["schemas"]["TrimmingRules"];
+        } | {
+            /** @enum {string} */
+            kind: "drape";
+            /** @description How it is laid. */
+            rules: components["schemas"]["DrapeRules"];
+        } | {
+            /** @enum {string} */
+            kind: "layout";
+            /** @description How it is laid out. */
+            rules: components["schemas"]["LayoutRules"];
         };
         /** @description What a change of shape did, or would do. */
         ReformAnswer: {
@@ -3171,6 +3357,8 @@ export interface components {
              * @description By what the shape that it would make is asked for, where it was only looked at.
              */
             look?: number | null;
+            /** @description The edges of the islands of a layout that it makes: u, v, u, v. */
+            outlines: number[][];
             /** @description What the values of its sets belong to from then on. */
             placements: components["schemas"]["SetPlaced"][];
             /** @description What it does. */
@@ -4282,7 +4470,7 @@ export interface components {
             proposal: components["schemas"]["TransferRow"][];
             /** @description What it does. */
             report: components["schemas"]["TransferReport"];
-            /** @description The names of all sets there. */
+            /** @description The names of all sets there, and of images that show by its texture coordinates. */
             sets: string[];
         };
         /** @description What colors come from. */
@@ -4472,17 +4660,12 @@ export interface components {
         };
         /** @description Where a part is cut. */
         TrimmingRules: {
-            /**
-             * Format: int32
-             * @description Its channel, 0–3.
-             */
-            channel?: number;
+            /** @description What says where. */
+            by: components["schemas"]["NumbersBy"];
             /** @description Whether what lies above it stays; else what lies below. */
             keep_above?: boolean;
             /** @description Whether what is cut off is kept as a part of its own. */
             keep_both?: boolean;
-            /** @description The set whose numbers say where. */
-            set: components["schemas"]["SetId"];
             /**
              * Format: float
              * @description The number at the cut.
@@ -4504,6 +4687,30 @@ export interface components {
          * @enum {string}
          */
         UvRoom: "none" | "one" | "any";
+        /** @description What there is to say of a set of texture coordinates. */
+        UvTold: {
+            /** @description Whether some of it lies beyond the square. */
+            beyond: boolean;
+            /**
+             * Format: float
+             * @description The share of the square that they cover.
+             */
+            covered: number;
+            /**
+             * @description How many maps side by side lie along a unit of the project: in the mean over the surface, and
+             *     below that on 5 and on 95 % of it. Times the pixels of a map's side, its texel density.
+             */
+            density: number[];
+            /** @description How many islands there are. */
+            islands: number;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: float
+             * @description The share of what is covered that several faces share.
+             */
+            shared: number;
+        };
         /** @description A direction as x, y and z. */
         Vector: number[];
         /**
@@ -4609,6 +4816,14 @@ export interface components {
          * @enum {string}
          */
         WhatIsLost: "stays" | "is_filled";
+        /** @description How far something is. */
+        WorkShare: {
+            /**
+             * Format: float
+             * @description The share that is done, 0–1; nothing where it is not under way, or is over.
+             */
+            share?: number | null;
+        };
         /**
          * @description What lies beside an image.
          * @enum {string}
@@ -5410,6 +5625,38 @@ export interface operations {
             };
         };
     };
+    image_of_colors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImageOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     take: {
         parameters: {
             query?: {
@@ -5653,6 +5900,36 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    part_uvs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartUvs"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5944,6 +6221,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkShare"];
                 };
             };
         };

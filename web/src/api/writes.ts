@@ -19,18 +19,30 @@ async function done<T>(request: Promise<{ data?: T; error?: unknown; response: R
   }
 }
 
+/** How something is waited for: given up by a signal, and asked after by a word of its own while it is under way. */
+export interface Wait {
+  signal: AbortSignal;
+  work: string;
+}
+
+/** A word that no other request has. Browsers make better ones only where the connection is safe. */
+export const newWord = () => `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+
+const workHeader = (wait: Partial<Wait> | undefined): Record<string, string> =>
+  wait?.work ? { "x-work": wait.work } : {};
+
 /** Hands something over, and gives the answer as it comes. */
 async function posted(
   url: string,
   body: BodyInit,
   type: string | null,
-  signal?: AbortSignal,
+  wait?: Partial<Wait>,
 ): Promise<Outcome<Response>> {
   try {
-    const headers: Record<string, string> = { "speckle-hand": hand };
+    const headers: Record<string, string> = { "speckle-hand": hand, ...workHeader(wait) };
     // Of a form the browser says itself where its pieces end.
     if (type) headers["content-type"] = type;
-    const answer = await fetch(url, { method: "POST", body, headers, signal: signal ?? null });
+    const answer = await fetch(url, { method: "POST", body, headers, signal: wait?.signal ?? null });
     return answer.ok ? { data: answer, trouble: null } : failed(await answer.json());
   } catch {
     return failed(null);
@@ -106,15 +118,15 @@ export function sendTransfer(
   order: { from: Schemas["TransferFrom"][]; rules: Partial<Schemas["TransferRules"]> },
   look: boolean,
   files: File[],
-  signal?: AbortSignal,
+  wait?: Wait,
 ) {
   const url = `/api/v1/projects/${project}/parts/${part}/transfer`;
   const [file, ...beside] = files;
   const asked = JSON.stringify({ ...order, look });
   return told<Schemas["Transfer"]>(
     file
-      ? posted(`${url}/file?${queryOf({ order: asked })}`, formOf(file, beside), null, signal)
-      : posted(url, asked, JSON_TYPE, signal),
+      ? posted(`${url}/file?${queryOf({ order: asked })}`, formOf(file, beside), null, wait)
+      : posted(url, asked, JSON_TYPE, wait),
   );
 }
 
@@ -123,10 +135,24 @@ export const transferred = (look: number, what: "values" | "heat" | "lost", set:
   bytesOf(`/api/v1/transfers/${look}?${queryOf({ what, set })}`);
 
 /** Gives a part another shape made from its own, or tells what that would do. */
-export const sendReform = (project: number, part: number, order: Schemas["ReformOrder"], signal?: AbortSignal) =>
+export const sendReform = (project: number, part: number, order: Schemas["ReformOrder"], wait?: Wait) =>
   told<Schemas["ReformAnswer"]>(
-    posted(`/api/v1/projects/${project}/parts/${part}/reform`, JSON.stringify(order), JSON_TYPE, signal),
+    posted(`/api/v1/projects/${project}/parts/${part}/reform`, JSON.stringify(order), JSON_TYPE, wait),
   );
+
+/** What the texture coordinates of a part are good for. */
+export const uvsOf = (project: number, part: number) =>
+  done(api.GET("/api/v1/projects/{project}/parts/{part}/uvs", { params: { path: { project, part } } }));
+
+/** Makes an image of the project from the colors of a set. */
+export const imageOfColors = (project: number, part: number, order: Schemas["ImageOrder"]) =>
+  done(api.POST("/api/v1/projects/{project}/parts/{part}/image", { params: { path: { project, part } }, body: order }));
+
+/** How much of something that was asked with a word is done; null where it is not under way. */
+export async function shareOf(work: string): Promise<number | null> {
+  const { data } = await done(api.GET("/api/v1/works/{work}", { params: { path: { work } } }));
+  return data?.share ?? null;
+}
 
 /** The shape of a change that was looked at as a frame, or what a set holds on it. */
 export const reformed = (look: number, set?: number) => bytesOf(`/api/v1/reforms/${look}?${queryOf({ set })}`);
@@ -148,11 +174,17 @@ export const alignmentOf = (project: number, part: number, to: number, by: "boun
     }),
   );
 
-/** What was done to a project, the last step first. */
 /** What is wrong with a part's mesh, and where. */
-export const faultsOf = (project: number, part: number, signal: AbortSignal) =>
-  done(api.GET("/api/v1/projects/{project}/parts/{part}/faults", { params: { path: { project, part } }, signal }));
+export const faultsOf = (project: number, part: number, wait: Wait) =>
+  done(
+    api.GET("/api/v1/projects/{project}/parts/{part}/faults", {
+      params: { path: { project, part } },
+      headers: workHeader(wait),
+      signal: wait.signal,
+    }),
+  );
 
+/** What was done to a project, the last step first. */
 export const stepsOf = (project: number) => done(api.GET("/api/v1/projects/{project}/steps", of(project)));
 /** All projects of the shelf. */
 export const shelfOf = () => done(api.GET("/api/v1/projects"));
@@ -173,7 +205,7 @@ export const deliver = (project: number, recipient: Schemas["Recipient"]) =>
 
 /** One file of a delivery, as it would go out. */
 export const packedFile = (project: number, recipient: Schemas["Recipient"], number: number, signal: AbortSignal) =>
-  posted(`/api/v1/projects/${project}/packed?file=${number}`, JSON.stringify(recipient), JSON_TYPE, signal);
+  posted(`/api/v1/projects/${project}/packed?file=${number}`, JSON.stringify(recipient), JSON_TYPE, { signal });
 
 /** A map as an image file. */
 export const renderMap = (project: number, file: string, plan: unknown) =>

@@ -92,6 +92,8 @@ export interface SpanChoice {
   /** Freehand or a rectangle. */
   outline: "free" | "rectangle";
   through: boolean;
+  /** Whether faces are cut along its border. */
+  crisp: boolean;
   /** The outline last drawn, with the screen it was drawn on. */
   drawn: Schemas["Region"] | null;
 }
@@ -134,7 +136,7 @@ export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
 
 /** The tools of Gather. */
-export type GatherTool = "bring" | "density" | "transfer" | "mend" | "form";
+export type GatherTool = "bring" | "density" | "transfer" | "mend" | "form" | "images";
 
 /** The look before and after, side by side. */
 export interface Wipe {
@@ -302,6 +304,7 @@ const start: State = {
     size: [1, 1, 1],
     turn: [0, 0, 0],
     softShare: 0,
+    crisp: false,
     outline: "free",
     through: false,
     drawn: null,

@@ -163,5 +163,10 @@ export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["
   const region = regionOf(state);
   if (!coat || !region) return null;
   const afresh = state.into !== "set" && state.afresh && state.action === "paint";
-  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.eye.sample(at), afresh };
+  const crisp = state.tool === "span" && state.span.crisp && canBeCrisp(state.span);
+  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.eye.sample(at), afresh, crisp };
 }
+
+/** Whether a span ends at a line that faces can be cut along. */
+export const canBeCrisp = (span: SpanChoice): boolean =>
+  span.kind === "lasso" || (span.kind === "band" && span.soft === 0) || (span.kind === "solid" && span.softShare === 0);

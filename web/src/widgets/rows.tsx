@@ -57,9 +57,20 @@ export function Choose<Key extends string>({
   );
 }
 
-export function Switching({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+export function Switching({
+  label,
+  on,
+  disabled = false,
+  onChange,
+}: {
+  label: string;
+  on: boolean;
+  disabled?: boolean;
+  onChange: (on: boolean) => void;
+}) {
   return (
     <FormControlLabel
+      disabled={disabled}
       sx={{ display: "flex", minHeight: 30, ml: -0.75 }}
       control={<Switch size="small" checked={on} onChange={(event) => onChange(event.target.checked)} />}
       label={<Typography variant="body2">{label}</Typography>}

@@ -15,7 +15,6 @@ use speckle_mesh::{Geometry, Placement};
 use speckle_model::{PartId, SetId};
 use speckle_store::ProjectId;
 use speckle_tools::{
-    bake::watch::Watch,
     layout,
     reform::{
         Reform, ReformReport, Reformed,
@@ -25,7 +24,7 @@ use speckle_tools::{
 };
 use utoipa::{IntoParams, ToSchema};
 
-use super::{hand, part_of, transfer::GiveUp};
+use super::{hand, part_of};
 use crate::{App, body::Said, error::ApiError, wire::frames};
 
 /// What is to become of a part.
@@ -100,8 +99,7 @@ pub async fn reform_part(
         Some(planned) => planned,
         None => {
             let own = part_of(&now, part)?;
-            let watch = Arc::new(Watch::default());
-            let give_up = GiveUp(watch.clone());
+            let (watch, give_up) = app.works.watch(&headers);
             let asked = order.reform.clone();
             let images = now.images.clone();
             let done = app.aside(move |_| {
@@ -177,11 +175,11 @@ pub async fn reformed(
 pub async fn part_faults(
     State(app): State<App>,
     Path((project, part)): Path<(ProjectId, PartId)>,
+    headers: HeaderMap,
 ) -> Result<Json<Vec<Finding>>, ApiError> {
     let now = app.now(project).await?;
     let own = part_of(&now, part)?;
-    let watch = Arc::new(Watch::default());
-    let give_up = GiveUp(watch.clone());
+    let (watch, give_up) = app.works.watch(&headers);
     let done = app.aside(move |_| Ok(look_over(&own, &watch))).await?;
     drop(give_up);
     done.map(Json).map_err(|_| ApiError::bad_request("it was given up"))

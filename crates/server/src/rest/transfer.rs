@@ -133,7 +133,7 @@ pub async fn transfer_to(
     headers: HeaderMap,
     Said(order): Said<TransferOrder>,
 ) -> Result<Json<Transfer>, ApiError> {
-    app.carry(project, part, order, None, hand(&headers)).await
+    app.carry((project, part), order, None, &headers).await
 }
 
 /// How colors of a file are carried.
@@ -161,7 +161,7 @@ pub async fn transfer_from_file(
         ApiError::bad_request(format!("the request cannot be understood: {error}"))
     })?;
     let files = Files::receive(files).await?;
-    app.carry(project, part, order, Some(files), hand(&headers)).await
+    app.carry((project, part), order, Some(files), &headers).await
 }
 
 /// What is wanted of a transfer that was looked at.
@@ -219,11 +219,10 @@ pub async fn transferred(
 impl App {
     async fn carry(
         &self,
-        project: ProjectId,
-        part: PartId,
+        (project, part): (ProjectId, PartId),
         order: TransferOrder,
         files: Option<Files>,
-        hand: String,
+        headers: &HeaderMap,
     ) -> Result<Json<Transfer>, ApiError> {
         let now = self.now(project).await?;
         let (is_look, order) = (order.look, TransferOrder { look: false, ..order });
@@ -231,7 +230,7 @@ impl App {
         let of = LookedAt { project, part, revision: now.revision, file, order };
         let planned = match self.transfers.take(|planned| planned.of == of) {
             Some(planned) => planned,
-            None => self.plan_transfer(of, now, files).await?,
+            None => self.plan_transfer(of, now, files, headers).await?,
         };
         if is_look {
             let told = planned.told.clone();
@@ -241,7 +240,8 @@ impl App {
         let Planned { told, done, of, .. } = planned;
         let lost = of.order.rules.keep_lost.then_some(done.lost);
         let (from, colors) = (told.from.clone(), done.colors);
-        self.edit(project, ReplaceEdit::TransferColors { part, from, colors, lost }, hand).await?;
+        self.edit(project, ReplaceEdit::TransferColors { part, from, colors, lost }, hand(headers))
+            .await?;
         Ok(Json(told))
     }
 
@@ -250,6 +250,7 @@ impl App {
         of: LookedAt,
         now: Now,
         files: Option<Files>,
+        headers: &HeaderMap,
     ) -> Result<Planned, ApiError> {
         let own = part_of(&now, of.part)?;
         let (mut sources, mut parts) = (Vec::new(), Vec::new());
@@ -275,8 +276,7 @@ impl App {
         };
         let proposal = proposal(&own, &sources);
         let sets = proposal.iter().map(|row| row.from.clone()).collect();
-        let watch = Arc::new(Watch::default());
-        let give_up = GiveUp(watch.clone());
+        let (watch, give_up) = self.works.watch(headers);
         let (part, rules) = (own.clone(), of.order.rules.clone());
         let done = self.aside(move |_| Ok(transfer(&part, &sources, &rules, &watch))).await?;
         drop(give_up);

@@ -25,6 +25,15 @@ impl Watch {
         self.done.fetch_add(done, Ordering::Relaxed);
     }
 
+    /// Says that one more is done, and goes on unless it was given up.
+    ///
+    /// # Errors
+    /// When it was.
+    pub fn step(&self) -> Result<(), GivenUp> {
+        self.advance(1);
+        self.check()
+    }
+
     /// How much of what was announced is done, 0–1.
     #[must_use]
     pub fn share(&self) -> f32 {

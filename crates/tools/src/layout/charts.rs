@@ -118,6 +118,7 @@ impl<'a> Surface<'a> {
                 let grown = self.grown(seed, number, &mut of, &calm, least);
                 let (chart, left) = self.without_overlaps(grown);
                 left.iter().for_each(|&face| of[face as usize] = u32::MAX);
+                watch.advance(chart.faces.len() as u64);
                 charts.push(chart);
             }
             // What lay over others grows by itself.
@@ -230,8 +231,10 @@ impl<'a> Surface<'a> {
             .filter(|(_, area)| *area < SMALL * whole)
             .collect();
         order.sort_by(|a, b| a.1.total_cmp(&b.1).then(a.0.cmp(&b.0)));
+        // As long as all that came before, about.
+        watch.expect(order.len() as u64);
         for (small, _) in order {
-            watch.check()?;
+            watch.step()?;
             let mut shared: FxHashMap<u32, u32> = FxHashMap::default();
             for &face in &charts[small].faces {
                 for other in self.beside(face).map(|other| of[other as usize]) {

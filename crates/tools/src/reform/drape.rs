@@ -90,8 +90,9 @@ pub(super) fn drape(part: &Part, rules: &Rules, watch: &Watch) -> Result<ShapeTo
     let laid = Part { geometry, ..part.clone() };
     let size = part.geometry.measures().diagonal() * part.traits.transform.mean_scale();
     let how = transfer::Rules { within: Some(2.0 * size.max(1e-30)), ..Default::default() };
+    watch.expect(part.sets.len() as u64);
     let sets = part.sets.iter().map(|set| {
-        watch.check()?;
+        watch.step()?;
         let source = Source::of_set(part, set);
         let found = transfer::followed(&laid, &source, (&set.name, set.placement), &how, watch)?;
         let values = found.into_iter().map(|value| value.unwrap_or(set.ground)).collect();

@@ -142,6 +142,7 @@ pub(super) struct Mended {
 /// When it was given up.
 pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     let geometry = &part.geometry;
+    watch.expect(3);
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let mut all = Vec::new();
     let mut say = |fault, places: Vec<Vec3>, largest| {
@@ -164,7 +165,7 @@ pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     let vertices = || 0..mesh.vertex_count();
     say(Fault::Near, vertices().filter(others).filter(moved).map(at).collect(), None);
     say(Fault::Split, vertices().filter(same_place).map(at).collect(), None);
-    watch.check()?;
+    watch.step()?;
 
     let degenerate = degenerate(geometry);
     let middle = |face: usize| mesh.face_centroid(face);
@@ -174,7 +175,7 @@ pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     say(Fault::DoubleWall, faces().filter(|&f| doubled[f]).map(middle).collect(), None);
     let loose = vertices().filter(|&v| topology.own_corners(mesh, v).next().is_none());
     say(Fault::Loose, loose.map(at).collect(), None);
-    watch.check()?;
+    watch.step()?;
 
     let edge_middle = |corner: usize| {
         (mesh.corner_position(corner) + mesh.corner_position(next(geometry, corner))) / 2.0
@@ -182,6 +183,7 @@ pub fn look_over(part: &Part, watch: &Watch) -> Result<Vec<Finding>, GivenUp> {
     let askew = topology.edges().filter(|&corner| is_askew(geometry, corner));
     say(Fault::Winding, askew.map(edge_middle).collect(), None);
     let sides = outside::sides(geometry, watch)?;
+    watch.step()?;
     let pieces = Pieces::by_edges(mesh, topology);
     let mut met: FxHashSet<usize> = FxHashSet::default();
     let inside_out = faces().filter(|&f| sides[f] && met.insert(pieces.of(f)));
@@ -205,6 +207,7 @@ pub(super) fn mend(
     watch: &Watch,
 ) -> Result<(Part, Mended), MendingError> {
     check(rules)?;
+    watch.expect(3);
     let mut mended = Mended::default();
     let mut part = part.clone();
     if let Some(within) = rules.weld {
@@ -213,6 +216,7 @@ pub(super) fn mend(
         (part, mended.welded) = (welded, count);
         watch.check()?;
     }
+    watch.step()?;
     if rules.degenerate {
         let gone = degenerate(&part.geometry);
         (part, mended.degenerate) = without(&part, &gone)?;

@@ -72,8 +72,9 @@ pub(super) fn smooth(
     let around = Around::of(geometry, rules.keep_rims);
     let start: Vec<DVec3> = mesh.positions().iter().map(|p| p.as_dvec3()).collect();
     let mut places = start.clone();
+    watch.expect(u64::from(rules.rounds));
     for _ in 0..rules.rounds {
-        watch.check()?;
+        watch.step()?;
         places = around.drawn(&places, LAMBDA);
         if rules.keep_volume {
             places = around.drawn(&places, MU);

@@ -301,9 +301,10 @@ impl<'a> Step<'a> {
         for vertex in 0..mesh.vertex_count() {
             cutting.out.vertex(self.vertex_point(vertex), &only(vertex));
         }
+        watch.expect(mesh.face_count().div_ceil(FACES) as u64);
         for face in 0..mesh.face_count() {
-            if face.is_multiple_of(4096) {
-                watch.check()?;
+            if face.is_multiple_of(FACES) {
+                watch.step()?;
                 if cutting.out.face_count() > MOST_TRIANGLES {
                     return Err(SubdivisionError::TooMany(cutting.out.face_count()));
                 }
@@ -313,6 +314,9 @@ impl<'a> Step<'a> {
         Ok(cutting.out.done(false)?)
     }
 }
+
+/// After how many faces it is looked whether it was given up.
+const FACES: usize = 4096;
 
 /// The new mesh on its way.
 struct Cutting<'a> {

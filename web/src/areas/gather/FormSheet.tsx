@@ -12,6 +12,7 @@ const tools = [
   ["displace", "move points by a channel"],
   ["smooth", "smooth bumps away"],
   ["trim", "trim by a channel"],
+  ["drape", "lay a sheet over it"],
 ] as const;
 type Tool = (typeof tools)[number][0];
 const letters = ["R", "G", "B", "A"] as const;
@@ -25,6 +26,7 @@ export function FormSheet({ project }: { project: Project }) {
         const props = { project, part, choose };
         if (tool === "smooth") return <Smooth key={part.id} {...props} />;
         if (tool === "trim") return <Trim key={part.id} {...props} />;
+        if (tool === "drape") return <Drape key={part.id} {...props} />;
         return <Displace key={part.id} {...props} />;
       }}
     </ShapeSheet>
@@ -37,31 +39,39 @@ interface Props {
   choose: ReactNode;
 }
 
-/** A number of a channel: the set by its number and the channel, or nothing. */
-type Channel = `${number} ${number}`;
+/** What numbers are read from, as one word: a set by its number and a channel of it, or an image by its name. */
+type Numbers = `set ${number} ${number}` | `image ${string}`;
 
-/** The channels of a part that can say something, those of its mask and selections too. */
-function channelsOf(part: Part): (readonly [Channel, string])[] {
+/** All that can say something on a part: its channels, its mask and selections, images by its texture coordinates. */
+function useNumbers(part: Part): (readonly [Numbers, string])[] {
+  const images = useApp((state) => state.images);
   const of = part.sets.flatMap((set) =>
     letters.map((letter, i) => {
       const own = set.channels[i]?.meaning;
-      return [`${set.id} ${i}`, `${set.name} · ${own ? own : letter}`] as readonly [Channel, string];
+      return [`set ${set.id} ${i}`, `${set.name} · ${own ? own : letter}`] as readonly [Numbers, string];
     }),
   );
   const helpers = part.helpers.filter((helper) => helper.role === "mask" || helper.role === "selection");
-  return [...of, ...helpers.map((helper) => [`${helper.id} 0`, helper.name] as readonly [Channel, string])];
+  return [
+    ...of,
+    ...helpers.map((helper) => [`set ${helper.id} 0`, helper.name] as readonly [Numbers, string]),
+    ...(part.uv_sets > 0 ? images : []).map(
+      ({ name }) => [`image ${name}`, `image ${name}`] as readonly [Numbers, string],
+    ),
+  ];
 }
 
-const parted = (channel: Channel) => {
-  const [set = 0, at = 0] = channel.split(" ").map(Number);
-  return { set, channel: at };
+const numbersBy = (numbers: Numbers): Schemas["NumbersBy"] => {
+  if (numbers.startsWith("image ")) return { kind: "image", image: numbers.slice(6), uv_set: 0, channel: null };
+  const [, set = 0, channel = 0] = numbers.split(" ").map(Number);
+  return { kind: "channel", set, channel };
 };
 
 function Displace({ project, part, choose }: Props) {
   const unit = useApp((state) => symbols[state.traits.unit]);
   const size = sizeOf(part);
-  const channels = channelsOf(part);
-  const [by, setBy] = useState<Channel | "evenly">(channels[0]?.[0] ?? "evenly");
+  const channels = useNumbers(part);
+  const [by, setBy] = useState<Numbers | "evenly">(channels[0]?.[0] ?? "evenly");
   const [along, setAlong] = useState<"normal" | "x" | "y" | "z">("normal");
   const [rules, setRules] = useState({
     amount: Number((size / 100).toPrecision(2)),
@@ -76,7 +86,7 @@ function Displace({ project, part, choose }: Props) {
   const axes = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
   const whole: Schemas["DisplacementRules"] = {
     ...rules,
-    by: by === "evenly" ? { kind: "evenly" } : { kind: "channel", ...parted(by) },
+    by: by === "evenly" ? { kind: "evenly" } : numbersBy(by),
     way: along === "normal" ? { kind: "normal" } : { kind: "direction", to: axes[along] as [number, number, number] },
   };
   const isThere = by === "evenly" || channels.some(([key]) => key === by);
@@ -196,8 +206,8 @@ function Smooth({ project, part, choose }: Props) {
 }
 
 function Trim({ project, part, choose }: Props) {
-  const channels = channelsOf(part);
-  const [by, setBy] = useState<Channel | null>(channels[0]?.[0] ?? null);
+  const channels = useNumbers(part);
+  const [by, setBy] = useState<Numbers | null>(channels[0]?.[0] ?? null);
   const [rules, setRules] = useState({ threshold: 0.5, keep_above: false, keep_both: false });
   const turn = (change: Partial<typeof rules>) => setRules((before) => ({ ...before, ...change }));
   const isThere = by !== null && channels.some(([key]) => key === by);
@@ -208,7 +218,7 @@ function Trim({ project, part, choose }: Props) {
       title={`Trim ${part.name}`}
       verb="Trim"
       done={() => (rules.keep_both ? "is cut in two parts" : "is trimmed")}
-      reform={isThere ? { kind: "trim", rules: { ...parted(by), ...rules } } : null}
+      reform={isThere ? { kind: "trim", rules: { by: numbersBy(by), ...rules } } : null}
       staysBeside={!rules.keep_both}>
       {choose}
       {channels.length === 0 && (
@@ -239,6 +249,122 @@ function Trim({ project, part, choose }: Props) {
         label="Keep what is cut off as a part"
         on={rules.keep_both}
         onChange={(keep_both) => turn({ keep_both })}
+      />
+    </ShapeTool>
+  );
+}
+
+function Drape({ project, part, choose }: Props) {
+  const unit = useApp((state) => symbols[state.traits.unit]);
+  const up = useApp((state) => state.traits.up);
+  const size = sizeOf(part);
+  const round = (x: number) => Number(x.toPrecision(2));
+  const [falls, setFalls] = useState<"down" | "x" | "y" | "z">("down");
+  const [rules, setRules] = useState({
+    side: round(size),
+    step: round(size / 60),
+    turn: 0,
+    offset: round(size / 200),
+    stiffness: 10,
+    flat_edge: 0,
+    warp: 0,
+  });
+  const turn = (change: Partial<typeof rules>) => setRules((before) => ({ ...before, ...change }));
+  const digits = size < 1 ? 5 : size < 100 ? 3 : 2;
+  const ways = { down: up === "y" ? [0, -1, 0] : [0, 0, -1], x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+  const { side, ...others } = rules;
+  const length = { unit, digits };
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`A sheet over ${part.name}`}
+      verb="Lay it"
+      done={() => "lies over it as a part of its own"}
+      reform={{
+        kind: "drape",
+        rules: { ...others, sides: [side, side], falls: ways[falls] as [number, number, number], seed: 0 },
+      }}
+      alwaysBeside>
+      {choose}
+      <Choose
+        label="Falls"
+        value={falls}
+        options={
+          [
+            ["down", "down"],
+            ["x", "along X"],
+            ["y", "along Y"],
+            ["z", "along Z"],
+          ] as const
+        }
+        onChange={setFalls}
+      />
+      <Sliding
+        label="Size"
+        value={rules.side}
+        min={size / 20}
+        max={size * 2}
+        step={size / 200}
+        {...length}
+        onChange={(next) => turn({ side: next })}
+      />
+      <Sliding
+        label="Points apart"
+        value={rules.step}
+        min={size / 500}
+        max={size / 5}
+        step={size / 1000}
+        {...length}
+        curved
+        onChange={(step) => turn({ step })}
+      />
+      <Sliding
+        label="Turned"
+        value={rules.turn}
+        min={-90}
+        max={90}
+        step={1}
+        unit="°"
+        onChange={(degrees) => turn({ turn: degrees })}
+      />
+      <Sliding
+        label="Above it"
+        value={rules.offset}
+        min={0}
+        max={size / 10}
+        step={size / 2000}
+        {...length}
+        onChange={(offset) => turn({ offset })}
+      />
+      <Sliding
+        label="Stiffness"
+        value={rules.stiffness}
+        min={0}
+        max={200}
+        step={1}
+        zero="falls as it can"
+        onChange={(stiffness) => turn({ stiffness: Math.round(stiffness) })}
+      />
+      <Sliding
+        label="Flat at edges"
+        value={rules.flat_edge}
+        min={0}
+        max={size / 2}
+        step={size / 200}
+        {...length}
+        zero="not"
+        onChange={(flat_edge) => turn({ flat_edge })}
+      />
+      <Sliding
+        label="Out of line"
+        value={rules.warp}
+        min={0}
+        max={size / 20}
+        step={size / 2000}
+        {...length}
+        zero="not"
+        onChange={(warp) => turn({ warp })}
       />
     </ShapeTool>
   );

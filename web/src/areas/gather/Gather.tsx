@@ -25,6 +25,7 @@ import { ReplaceDialog } from "./ReplaceDialog";
 import { Reports } from "./Reports";
 import { DensitySheet } from "./DensitySheet";
 import { FormSheet } from "./FormSheet";
+import { ImagesSheet } from "./ImagesSheet";
 import { MendSheet } from "./MendSheet";
 import { ShapeTray } from "./ShapeTray";
 import { TransferSheet } from "./TransferSheet";
@@ -47,6 +48,7 @@ export function GatherSheet({ project }: { project: Project }) {
       {tool === "transfer" && <TransferSheet project={project} />}
       {tool === "mend" && <MendSheet project={project} />}
       {tool === "form" && <FormSheet project={project} />}
+      {tool === "images" && <ImagesSheet project={project} />}
       {reports.length > 0 && <Reports project={project} />}
       <Paper variant="outlined" component="section" aria-label="Parts" sx={{ p: 1.75, borderRadius: 4 }}>
         <Box sx={{ display: "flex", alignItems: "center", mb: 0.5 }}>
@@ -404,11 +406,13 @@ const families: { key: GatherTool; title: string }[] = [
   { key: "transfer", title: "Transfer" },
   { key: "mend", title: "Mend" },
   { key: "form", title: "Form" },
+  { key: "images", title: "Images" },
 ];
 const says = {
   density: "Gives the active part fewer or finer faces; what lies on it comes along.",
   mend: "Looks the active part over, and mends what is wrong with its mesh.",
-  form: "Moves, smooths or trims the active part; what lies on it comes along.",
+  form: "Moves, smooths or trims the active part, or lays a sheet over it; what lies on it comes along.",
+  images: "Lays the active part out for images, and makes images of its colors.",
 };
 
 export function GatherTray({ onBring }: { onBring: () => void }) {

@@ -1,12 +1,13 @@
 // What is wrong with the active part, where, and what mends it.
-import { Box, Button, Checkbox, Tooltip, Typography } from "@mui/material";
+import { Box, Button, Checkbox, LinearProgress, Tooltip, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { faultsOf } from "../../api/writes";
+import { faultsOf, newWord } from "../../api/writes";
 import { useApp, type Part } from "../../model/state";
 import { count, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Sliding } from "../../widgets/rows";
+import { useShare } from "./looking";
 import { ShapeSheet, ShapeTool, sizeOf } from "./ShapeTool";
 
 type Fault = Schemas["Fault"];
@@ -75,24 +76,28 @@ export function MendSheet({ project }: { project: Project }) {
 }
 
 /** What is wrong with a part, looked over anew whenever it changes. */
-function useFaults(project: Project, part: Part): Finding[] | string | null {
+function useFaults(project: Project, part: Part): { found: Finding[] | string | null; share: number | null } {
   const [found, setFound] = useState<{ of: string; all: Finding[] | string } | null>(null);
+  const [page] = useState(newWord);
   const of = `${part.id} ${part.mesh}`;
+  const work = `${page}-${part.mesh}`.slice(0, 64);
+  const isSeen = found?.of === of;
+  const share = useShare(isSeen ? null : work);
   useEffect(() => {
     const own = new AbortController();
-    void faultsOf(project.id, part.id, own.signal).then(({ data, trouble }) => {
+    void faultsOf(project.id, part.id, { signal: own.signal, work }).then(({ data, trouble }) => {
       if (!own.signal.aborted) setFound({ of, all: data ?? trouble });
     });
     // Whoever looks elsewhere has it given up.
     return () => own.abort();
-  }, [project.id, part.id, of]);
-  return found?.of === of ? found.all : null;
+  }, [project.id, part.id, of, work]);
+  return { found: isSeen ? found.all : null, share };
 }
 
 function Mend({ project, part }: { project: Project; part: Part }) {
   const unit = useApp((state) => symbols[state.traits.unit]);
   const size = sizeOf(part);
-  const found = useFaults(project, part);
+  const { found, share } = useFaults(project, part);
   const [left, setLeft] = useState<ReadonlySet<Remedy>>(new Set());
   const [within, setWithin] = useState(Number((size * 1e-5).toPrecision(2)));
   const [most, setMost] = useState(64);
@@ -139,6 +144,13 @@ function Mend({ project, part }: { project: Project; part: Part }) {
               ? "Looked over: nothing is wrong with its mesh."
               : "Looked over. What is ticked is mended, all in one step."}
       </Typography>
+      {found === null && (
+        <LinearProgress
+          variant={share === null ? "indeterminate" : "determinate"}
+          value={100 * (share ?? 0)}
+          aria-label="How much is looked over"
+        />
+      )}
       {findings.map((finding) => (
         <Row
           key={finding.fault}

@@ -1,7 +1,7 @@
 // What all tools share that give the active part another shape: it is looked at first, told in figures, and done in one
 // step.
 import { Alert, Box, Button, Paper, Typography } from "@mui/material";
-import { useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { sendReform } from "../../api/writes";
 import { activePart, set, useApp, type Part } from "../../model/state";
@@ -92,6 +92,8 @@ export function ShapeTool({
   done,
   reform,
   staysBeside = true,
+  alwaysBeside = false,
+  onSeen,
   children,
 }: {
   project: Project;
@@ -105,6 +107,10 @@ export function ShapeTool({
   reform: Reform | null;
   /** Whether it can become a copy beside. */
   staysBeside?: boolean;
+  /** Whether that is all it can become. */
+  alwaysBeside?: boolean;
+  /** Told of what would be, whenever that is another; null where nothing is looked at. */
+  onSeen?: (answer: Schemas["ReformAnswer"] | null) => void;
   children?: ReactNode;
 }) {
   const unit = useApp((state) => symbols[state.traits.unit]);
@@ -113,12 +119,18 @@ export function ShapeTool({
   // What was just done is looked at as it is, until something is turned.
   const [doneLast, setDoneLast] = useState<string | null>(null);
   const isDone = doneLast !== null && doneLast === JSON.stringify(reform);
-  const { seen, look, trouble, busy, cancel } = useRemade(project, part, isDone ? null : reform);
+  const { seen, look, trouble, busy, share, cancel } = useRemade(project, part, isDone ? null : reform);
   const report = isDone ? undefined : seen?.report;
+  const answer = isDone || trouble !== null ? null : seen;
+  useEffect(() => {
+    onSeen?.(answer);
+    // Who is told may be another each time.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [answer]);
   const act = async () => {
     if (!reform) return;
     setDoing(true);
-    const beside = staysBeside && fate === "beside";
+    const beside = alwaysBeside || (staysBeside && fate === "beside");
     const { data, trouble } = await sendReform(project.id, part.id, { reform, beside, look: false });
     setDoing(false);
     if (trouble !== null) {
@@ -147,8 +159,8 @@ export function ShapeTool({
       </Box>
       {part.locked && <Alert severity="warning">{part.name} is locked: unlock it in the list of parts first.</Alert>}
       {children}
-      {staysBeside && <Choose label="It comes" value={fate} options={fates} onChange={setFate} />}
-      <Working busy={busy || doing} onCancel={busy ? cancel : null} />
+      {staysBeside && !alwaysBeside && <Choose label="It comes" value={fate} options={fates} onChange={setFate} />}
+      <Working busy={busy || doing} share={share} onCancel={busy ? cancel : null} />
       {trouble && (
         <Alert severity="error" data-test="shape-trouble">
           {trouble}

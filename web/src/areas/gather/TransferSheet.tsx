@@ -72,7 +72,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
   const from = fromOf(chosen, part);
   const files = chosen.kind === "file" ? chosen.files : [];
   const order = from.length > 0 && !part.locked ? { from, rules } : null;
-  const { seen, trouble, busy, cancel } = useTransfer(project, part, order, files, nth);
+  const { seen, trouble, busy, share, cancel } = useTransfer(project, part, order, files, nth);
   const turn = (change: Partial<Rules>) => setRules((before) => ({ ...before, ...change }));
   const choose = (next: Chosen) => {
     setChosen(next);
@@ -156,7 +156,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
           {part.name} is locked: unlock it in the list of parts first.
         </Alert>
       )}
-      <Working busy={busy || doing} onCancel={busy ? cancel : null} />
+      <Working busy={busy || doing} share={share} onCancel={busy ? cancel : null} />
       {trouble && (
         <Alert severity="error" data-test="transfer-trouble" sx={{ mb: 1 }}>
           {trouble}

@@ -1,9 +1,31 @@
 // What an order would do, asked anew with every turn of it.
 import { useEffect, useRef, useState } from "react";
-import type { Outcome } from "../../api/writes";
+import { newWord, shareOf, type Outcome, type Wait } from "../../api/writes";
 
 /** How long a hand rests before it is asked, in milliseconds: a slider tells of every step. */
 const REST = 200;
+
+/** How often it is asked how far something is, in milliseconds. */
+const OFTEN = 350;
+
+/**
+ * How much of what was asked with a word is done, 0–1; null where that is not known. What is announced while it is under way
+ * never brings it back.
+ */
+export function useShare(work: string | null): number | null {
+  const [told, setTold] = useState<{ work: string; share: number } | null>(null);
+  useEffect(() => {
+    if (work === null) return;
+    const timer = setInterval(() => {
+      void shareOf(work).then((share) => {
+        if (share !== null && share > 0)
+          setTold((before) => ({ work, share: before?.work === work ? Math.max(before.share, share) : share }));
+      });
+    }, OFTEN);
+    return () => clearInterval(timer);
+  }, [work]);
+  return told !== null && told.work === work ? told.share : null;
+}
 
 export interface Looking<Told> {
   /** The last answer about the same, also while another is under way or where none came of it: what was turned too far
@@ -13,6 +35,8 @@ export interface Looking<Told> {
   look: number | null;
   trouble: string | null;
   busy: boolean;
+  /** How much of what is under way is done, where that is known. */
+  share: number | null;
   cancel: () => void;
 }
 
@@ -24,12 +48,13 @@ export interface Looking<Told> {
 export function useLook<Told extends { look?: number | null }>(
   asked: string | null,
   about: string,
-  ask: (signal: AbortSignal) => Promise<Outcome<Told>>,
+  ask: (wait: Wait) => Promise<Outcome<Told>>,
   clear: () => void,
 ): Looking<Told> {
   const [answer, setAnswer] = useState<{ asked: string; about: string; told: Told | null } | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
+  const [wait, setWait] = useState<Wait | null>(null);
+  const share = useShare(wait?.work ?? null);
   const under = useRef<AbortController | null>(null);
   useEffect(() => {
     if (asked === null) {
@@ -39,10 +64,11 @@ export function useLook<Told extends { look?: number | null }>(
     const own = new AbortController();
     under.current = own;
     const timer = setTimeout(() => {
-      setBusy(true);
-      void ask(own.signal).then(({ data, trouble }) => {
+      const waiting = { signal: own.signal, work: newWord() };
+      setWait(waiting);
+      void ask(waiting).then(({ data, trouble }) => {
         if (own.signal.aborted) return;
-        setBusy(false);
+        setWait(null);
         setAnswer((before) =>
           data ? { asked, about, told: data } : before?.about === about ? { ...before, asked: "" } : null,
         );
@@ -59,12 +85,12 @@ export function useLook<Told extends { look?: number | null }>(
   }, [asked]);
   const cancel = () => {
     under.current?.abort();
-    setBusy(false);
+    setWait(null);
     setTrouble("It was cancelled: turn something to look again.");
   };
-  if (asked === null) return { seen: null, look: null, trouble: null, busy: false, cancel };
+  if (asked === null) return { seen: null, look: null, trouble: null, busy: false, share, cancel };
   const seen = answer?.about === about ? answer.told : null;
   // Numbers of what was asked before are not kept any more.
   const look = answer?.asked === asked ? (seen?.look ?? null) : null;
-  return { seen, look, trouble, busy, cancel };
+  return { seen, look, trouble, busy: wait !== null, share, cancel };
 }

@@ -18,9 +18,9 @@ export function useRemade(project: Project, part: Part, reform: Reform | null): 
   const looking = useLook(
     reform && JSON.stringify([reform, revision, part.id]),
     `${part.id} ${reform?.kind}`,
-    (signal) => {
+    (wait) => {
       if (!reform) return Promise.resolve({ data: null, trouble: "nothing is asked" });
-      return sendReform(project.id, part.id, { reform, beside: false, look: true }, signal);
+      return sendReform(project.id, part.id, { reform, beside: false, look: true }, wait);
     },
     () => clear(project),
   );

@@ -59,7 +59,7 @@ export function useTransfer(
         files.map(({ name, size, lastModified }) => [name, size, lastModified]),
       ]),
     JSON.stringify([part.id, order?.from]),
-    (signal) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, signal),
+    (wait) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, wait),
     () => clear(project, part.id),
   );
   const { seen, look } = looking;

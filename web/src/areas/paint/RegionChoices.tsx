@@ -3,8 +3,8 @@ import { Box, Button, TextField, Typography } from "@mui/material";
 import type { Project } from "../../project/project";
 import { activePart, intoSet, set, setSpan, useApp, type Vec } from "../../model/state";
 import { elements, symbols } from "../../model/words";
-import { boxOf } from "../../project/tools";
-import { Choose } from "../../widgets/rows";
+import { boxOf, canBeCrisp } from "../../project/tools";
+import { Choose, Switching } from "../../widgets/rows";
 import { numberIn } from "../../widgets/typed";
 
 export function Covers() {
@@ -97,13 +97,25 @@ export function SpanChoices({ project }: { project: Project | null }) {
           />
         </>
       )}
+      {span.kind !== "gradient" && (
+        <Switching
+          label={canBeCrisp(span) ? "Crisp border: cut faces along it" : "Crisp border: needs a hard edge"}
+          on={span.crisp && canBeCrisp(span)}
+          disabled={!canBeCrisp(span)}
+          onChange={(crisp) => setSpan({ crisp })}
+        />
+      )}
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, my: 1 }} data-test="span-covers">
         {ready && target ? (
           <>
             <Typography variant="body2" sx={{ flex: 1 }}>
               Covers <b>{elements(covered, target.placement)}</b>.
             </Typography>
-            <Button size="small" variant="contained" disabled={covered === 0} onClick={() => void project?.fill(null)}>
+            <Button
+              size="small"
+              variant="contained"
+              disabled={covered === 0 && !(span.crisp && canBeCrisp(span))}
+              onClick={() => void project?.fill(null)}>
               {action === "erase" ? "Erase it" : "Lay it on"}
             </Button>
           </>
