@@ -232,6 +232,14 @@ fn soak() -> Result<()> {
     if !status.success() {
         bail!("the app did not hold ({status})");
     }
+    let status = Command::new(cargo())
+        .args(["test", "--package", "speckle-core", "--test", "core", "--", "finer::any"])
+        .env("SPECKLE_SOAK", "1")
+        .current_dir(root())
+        .status()?;
+    if !status.success() {
+        bail!("a stroke tore a mesh ({status})");
+    }
     Ok(())
 }
 

@@ -1,17 +1,20 @@
 //! Colors of the dragon on lighter copies of it.
 
-use std::{path::Path, sync::Arc};
+use std::{path::Path, process::Command, sync::Arc};
 
 use anyhow::{Context, Result};
 use glam::Vec3;
+use rayon::prelude::*;
+use serde_json::Value;
 use speckle_color::{Encoding, Rgba, difference::ciede2000};
 use speckle_core::Document;
+use speckle_formats::{Format, Shipment, WriteOptions};
 use speckle_mesh::{Geometry, Placement};
-use speckle_model::{NewSet, Part};
+use speckle_model::{NewPart, NewSet, Part};
 use speckle_tools::{
     bake::watch::Watch,
     decimate::{self, Goal, decimate},
-    transfer::{Rules, Source, transfer},
+    transfer::{Rules, Source, WhatIsLost, transfer},
 };
 
 use super::{document_of, median_ms, read};
@@ -67,7 +70,106 @@ pub fn all(folder: &Path) -> Result<()> {
         let lost = done.report.lost;
         println!("| {triangles} k | {whole:.0} | {alone:.0} | {mean:.2} | {lost} |");
     }
-    decimated(dense)
+    decimated(dense)?;
+    beside_open3d(folder, dense)?;
+    harmonic(folder)
+}
+
+/// A script beside this one and what it tells; nothing where what it needs is not installed.
+fn told_by(script: &str, args: &[&Path]) -> Option<Value> {
+    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join(script);
+    let told = Command::new("python3").arg(script).args(args).output().ok()?;
+    serde_json::from_slice(&told.stdout).ok()
+}
+
+/// The nearest points of the dragon to the vertices of a light copy, and how far the two surfaces are from
+/// each other, beside open3d.
+fn beside_open3d(folder: &Path, dense: &Part) -> Result<()> {
+    let goal = Goal::Count { triangles: 100_000 };
+    let rules = decimate::Rules {
+        goal,
+        colors: 0.5,
+        creases: 0.5,
+        groups: 0.5,
+        keep_rims: false,
+        even: false,
+    };
+    let (shape, report) = decimate(dense, None, &rules, &Watch::default())?;
+    let file = folder.join("dragon_light.ply");
+    let light = document_of(vec![NewPart::new("Light", shape.mesh, vec![])])?;
+    let export =
+        speckle_formats::write(Format::Ply, &Shipment::of(light.parts()), WriteOptions::default())?;
+    std::fs::write(&file, export.bytes)?;
+    let points = first(&light)?.geometry.mesh().positions();
+    let tree = dense.geometry.packets();
+    let took = median_ms(3, || -> usize {
+        let runs = points.par_chunks(1024).map(|run| {
+            let near = |&p: &Vec3| tree.nearest(p, f32::MAX, |_| true).is_some();
+            run.iter().filter(|p| near(p)).count()
+        });
+        runs.sum()
+    });
+    let ours = 1e3 * took / points.len() as f64;
+    println!(
+        "\nNearest points of the dragon to {} vertices of a light copy: {ours:.2} µs each.",
+        points.len()
+    );
+    let far = report.max_distance;
+    println!("The two lie {far:.6} apart where most, as we tell.");
+    match told_by("closest.py", &[&folder.join("dragon_vrip.ply"), &file]) {
+        Some(told) => {
+            let number = |name: &str| told[name].as_f64().unwrap_or_default();
+            let (theirs, far) = (number("microseconds"), number("there").max(number("back")));
+            println!(
+                "open3d: {theirs:.2} µs each, {:.1} times as long; {far:.6} apart.",
+                theirs / ours
+            );
+        }
+        None => println!("open3d is not installed."),
+    }
+    Ok(())
+}
+
+/// What is filled in, beside SciPy's direct solution.
+fn harmonic(folder: &Path) -> Result<()> {
+    let whole = painted(&folder.join("dragon_vrip_res3.ply"), smooth)?;
+    let whole = first(&whole)?;
+    let mesh = whole.geometry.mesh();
+    let middle = whole.geometry.extent().center().x;
+    let stays: Vec<u32> = (0..mesh.face_count() as u32)
+        .filter(|&face| mesh.face_centroid(face as usize).x < middle)
+        .collect();
+    let half = whole.of_faces(&stays).context("half of the dragon")?;
+    let rules = Rules { within: Some(1e-6), lost: WhatIsLost::IsFilled, ..Rules::default() };
+    let done = transfer(whole, &[Source::of(&half)], &rules, &Watch::default())?;
+    let triangles: Vec<u32> = whole
+        .geometry
+        .triangulation()
+        .corners()
+        .iter()
+        .flatten()
+        .map(|&corner| {
+            whole.geometry.topology().point_of(mesh.corner_vertices()[corner as usize] as usize)
+                as u32
+        })
+        .collect();
+    let known: Vec<u8> = done.lost.iter().map(|&lost| u8::from(!lost)).collect();
+    let into = folder.join("harmonic");
+    std::fs::create_dir_all(&into)?;
+    std::fs::write(into.join("positions.bin"), bytemuck::cast_slice::<Vec3, u8>(mesh.positions()))?;
+    std::fs::write(into.join("triangles.bin"), bytemuck::cast_slice::<u32, u8>(&triangles))?;
+    std::fs::write(into.join("known.bin"), known)?;
+    let values = &done.colors[0].1.values;
+    std::fs::write(into.join("values.bin"), bytemuck::cast_slice::<Rgba, u8>(values))?;
+    match told_by("harmonic.py", &[&into]) {
+        Some(told) => println!(
+            "\nFilled in: {} vertices, {:.1e} off SciPy's direct solution where most.",
+            told["free"],
+            told["off"].as_f64().unwrap_or_default()
+        ),
+        None => println!("\nSciPy is not installed."),
+    }
+    Ok(())
 }
 
 /// Fewer triangles for the dragon, beside the collapses alone.
@@ -90,13 +192,13 @@ fn decimated(dense: &Part) -> Result<()> {
             keep_rims: false,
             even: false,
         };
-        let ours = median_ms(3, || decimate(dense, &rules, &Watch::default()).is_ok());
+        let ours = median_ms(3, || decimate(dense, None, &rules, &Watch::default()).is_ok());
         let none = meshopt::SimplifyOptions::None;
         let bare = median_ms(3, || {
             let indices = mesh.corner_vertices();
             meshopt::simplify(indices, &vertices, 3 * triangles, f32::MAX, none, None).len()
         });
-        let (_, report) = decimate(dense, &rules, &Watch::default())?;
+        let (_, report) = decimate(dense, None, &rules, &Watch::default())?;
         let mean = report.sets.first().map_or(0.0, |set| set.mean);
         let far = 100.0 * report.max_distance / report.size;
         println!("| {triangles} | {ours:.0} | {bare:.0} | {mean:.2} | {far:.2} |");

@@ -15,7 +15,9 @@ use speckle_tools::{
     bake::watch::Watch,
     decimate::{self, Goal},
     layout,
-    reform::{Reform, ReformReport, displace, mend, numbers::By, reform, smooth, subdivide, trim},
+    reform::{
+        Given, Reform, ReformReport, displace, mend, numbers::By, reform, smooth, subdivide, trim,
+    },
 };
 
 use crate::{
@@ -72,6 +74,9 @@ pub struct DecimateArgs {
     /// Make triangles even in size and shape
     #[arg(long)]
     even: bool,
+    /// Only the faces of a group
+    #[arg(long)]
+    only: Option<String>,
 }
 
 /// `speckle subdivide`
@@ -143,6 +148,12 @@ pub struct MendArgs {
     /// Close holes of up to so many edges
     #[arg(long)]
     holes: Option<u32>,
+    /// Have lids go on as what is around them does, and not flat
+    #[arg(long, requires = "holes")]
+    smooth_lids: bool,
+    /// Join vertices of open rims within this of each other, in the file's unit
+    #[arg(long)]
+    stitch: Option<f32>,
     /// Forget the normals that the file says
     #[arg(long)]
     forget_normals: bool,
@@ -284,7 +295,7 @@ pub fn decimate(args: &DecimateArgs) -> Result<()> {
         keep_rims: args.keep_rims,
         even: args.even,
     };
-    remade(&args.files, |_| Ok(Reform::Decimate { rules: rules.clone() }))
+    remade(&args.files, |_| Ok(Reform::Decimate { rules: rules.clone(), only: args.only.clone() }))
 }
 
 /// Makes the faces of each file finer.
@@ -314,7 +325,10 @@ pub fn mend(args: &MendArgs) -> Result<()> {
         (false, Some(degrees)) => mend::Normals::HardEdges { degrees },
         (false, None) => mend::Normals::Keep,
     };
+    let lids = if args.smooth_lids { mend::Lids::Smooth } else { mend::Lids::Flat };
     let rules = mend::Rules {
+        stitch: args.stitch,
+        lids,
         weld: args.join,
         degenerate: args.degenerate,
         double_walls: args.double_walls,
@@ -453,8 +467,9 @@ fn remake(
     let image = image.as_ref().map(|image| image.name.as_str());
     for part in document.parts().to_vec() {
         let name = part.traits.name.clone();
+        let given = Given { images: &images, parts: document.parts() };
         let asked = what(&part, image).with_context(|| file.display().to_string())?;
-        let reformed = reform(&part, &asked, &images, &Watch::default())
+        let reformed = reform(&part, &asked, given, &Watch::default())
             .map_err(|error| anyhow!("{}: {name}: {error}", file.display()))?;
         let report = reformed.report.clone();
         let (part, reformed) = (part.id, Box::new(reformed));

@@ -9,7 +9,11 @@ mod loft;
 mod pennant;
 mod stone;
 
-use speckle_core::{Change, ChannelEdit, Document, Edit, EditError, ImageEdit, RecipeEdit};
+use glam::Vec3;
+use speckle_core::{
+    Change, ChannelEdit, Document, Edit, EditError, ImageEdit, PartEdit, RecipeEdit,
+};
+use speckle_mesh::Transform;
 use speckle_model::{NewPart, color_set::ChannelTraits, recipe::RecipeFile};
 use speckle_tools::bake::{Pantry, watch::Watch};
 
@@ -94,12 +98,18 @@ pub const PIECES: [Piece; 5] = [
     Piece {
         key: "stone",
         title: "Tide stone",
-        blurb: "A dense scan with its image, which lies at the vertices by a recipe.",
+        blurb: "A dense scan with its image at the vertices, and a light copy that lost some of its color.",
         make: stone::make,
         dress: |document| {
             let (name, file) = (stone::IMAGE.to_owned(), stone::image().into());
             let image = document.apply(ImageEdit::AddImage { name, file })?;
-            Ok(vec![image, take(document, include_str!("recipes/stone.json"))?])
+            let taken = take(document, include_str!("recipes/stone.json"))?;
+            // Beside the scan, where it is seen.
+            let light = document.parts().iter().find(|part| part.traits.name == stone::LIGHT);
+            let part = light.ok_or(EditError::NoSuchPart)?.id;
+            let transform = Transform { translation: Vec3::X * 240.0, ..Transform::IDENTITY };
+            let placed = document.apply(PartEdit::PlacePart { part, transform })?;
+            Ok(vec![image, taken, placed])
         },
     },
     Piece {

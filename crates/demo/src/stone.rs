@@ -19,6 +19,12 @@ use crate::Detail;
 /// What recipes call the image.
 pub const IMAGE: &str = "tide stone.png";
 
+/// What the light copy is called.
+pub const LIGHT: &str = "Light copy";
+
+/// Which way the light copy lost its color.
+const HOLE: Vec3 = Vec3::new(-0.35, 0.75, 0.55);
+
 const PLAIN: [f32; 4] = [0.72, 0.71, 0.69, 1.0];
 const SIZE: (usize, usize) = (1024, 512);
 
@@ -69,8 +75,24 @@ fn color(way: Vec3) -> Vec3 {
     dotted.lerp(shell, barnacles(way).sqrt() * 0.9)
 }
 
+/// The dense scan, and the light copy of it that lost some of its color on the way.
 pub fn make(detail: Detail) -> Vec<NewPart> {
-    let rows: u32 = if detail == Detail::Dense { 480 } else { 120 };
+    let scan = mesh(if detail == Detail::Dense { 480 } else { 120 });
+    let light = mesh(36);
+    let coat = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &scan);
+    let mut worn = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &light);
+    for (value, p) in worn.values.iter_mut().zip(light.positions()) {
+        // About where its middle is; what looks towards the hole is bare.
+        let way = ((*p - Vec3::Y * 42.0) / Vec3::new(96.0, 64.0, 78.0)).normalize_or(Vec3::Y);
+        if way.dot(HOLE.normalize()) < 0.86 {
+            *value = color(way).extend(1.0).to_array();
+        }
+    }
+    vec![NewPart::new("Tide stone", scan, vec![coat]), NewPart::new(LIGHT, light, vec![worn])]
+}
+
+/// A stone of so many rows of faces from its foot to its top.
+fn mesh(rows: u32) -> Mesh {
     let around = rows * 2;
     let mut positions = Vec::new();
     // Rows of one point more than there are ways around: the image has a seam, the stone has none.
@@ -105,16 +127,14 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         }
     }
     let uv_sets = vec![UvSet { name: "Scan".to_owned(), uvs }];
-    let mesh = Mesh::new(MeshArrays {
+    Mesh::new(MeshArrays {
         positions,
         face_starts,
         corner_vertices,
         uv_sets,
         ..MeshArrays::default()
     })
-    .expect("the quarry makes well-formed meshes");
-    let coat = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &mesh);
-    vec![NewPart::new("Tide stone", mesh, vec![coat])]
+    .expect("the quarry makes well-formed meshes")
 }
 
 /// The image as a PNG file.

@@ -159,7 +159,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(project::edit))
         .routes(routes!(project::conversion))
         .routes(routes!(replacement::replace))
-        .routes(routes!(alignment::alignment))
+        .routes(routes!(alignment::alignment, alignment::alignment_by_pairs))
         .routes(routes!(reform::reform_part))
         .routes(routes!(reform::reformed))
         .routes(routes!(reform::part_faults))

@@ -78,6 +78,78 @@ pub fn align(
     Alignment { transform, residual: residual as f32, before: before as f32 }
 }
 
+/// Why points do not say where a surface has to stand.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum PairsError {
+    /// There are too few.
+    #[error("three pairs of points are needed: one on each surface, for three places")]
+    Few,
+    /// They do not say how it is turned.
+    #[error("the points lie on a line: choose three that are spread over the surface")]
+    OnALine,
+}
+
+/// Finds where a surface has to stand so that points of it lie on others, as near as they can in the mean
+/// of the squares (Horn, Closed-form solution of absolute orientation, 1987). Each pair is a point on it and
+/// the one where that belongs, in the project's space. `scales`: whether it may become larger or smaller.
+///
+/// # Errors
+/// See [`PairsError`].
+pub fn align_by_pairs(
+    moving: (&Geometry, &Transform),
+    fixed: (&Geometry, &Transform),
+    pairs: &[[Vec3; 2]],
+    scales: bool,
+) -> Result<Alignment, PairsError> {
+    if pairs.len() < 3 || pairs.iter().flatten().any(|p| !p.is_finite()) {
+        return Err(PairsError::Few);
+    }
+    let pairs: Vec<[DVec3; 2]> = pairs.iter().map(|pair| pair.map(|p| p.as_dvec3())).collect();
+    let middle = |i: usize| pairs.iter().map(|pair| pair[i]).sum::<DVec3>() / pairs.len() as f64;
+    let (from, to) = (middle(0), middle(1));
+    let spread = |i: usize, middle: DVec3| -> f64 {
+        pairs.iter().map(|pair| pair[i].distance_squared(middle)).sum()
+    };
+    let is_spread = |i: usize, middle: DVec3| {
+        let points: Vec<DVec3> = pairs.iter().map(|pair| pair[i]).collect();
+        let long = axes_of(&points).1.col(0);
+        let beside: f64 =
+            points.iter().map(|p| (*p - middle).reject_from(long).length_squared()).sum();
+        beside > 1e-8 * spread(i, middle)
+    };
+    if !is_spread(0, from) || !is_spread(1, to) {
+        return Err(PairsError::OnALine);
+    }
+    // The sums of products of the coordinates, each about its middle.
+    let sum = |i: usize, j: usize| -> f64 {
+        pairs.iter().map(|[a, b]| (*a - from)[i] * (*b - to)[j]).sum()
+    };
+    let [[xx, xy, xz], [yx, yy, yz], [zx, zy, zz]] =
+        [0, 1, 2].map(|i| [0, 1, 2].map(|j| sum(i, j)));
+    let matrix = [
+        [xx + yy + zz, yz - zy, zx - xz, xy - yx],
+        [yz - zy, xx - yy - zz, xy + yx, zx + xz],
+        [zx - xz, xy + yx, yy - xx - zz, yz + zy],
+        [xy - yx, zx + xz, yz + zy, zz - xx - yy],
+    ];
+    let [[w, x, y, z], ..] = eigenvectors(matrix);
+    let turn = DQuat::from_xyzw(x, y, z, w).normalize();
+    let factor = if scales { (spread(1, to) / spread(0, from)).sqrt() } else { 1.0 };
+    let at = moving.1.translation.as_dvec3();
+    let motion = Motion { turn, by: to - turn * from };
+    let turned = moved(moving.1, &motion);
+    let transform = Transform {
+        translation: (to + turn * (at - from) * factor).as_vec3(),
+        scale: (moving.1.scale.as_dvec3() * factor).as_vec3(),
+        ..turned
+    };
+    let field = Field::new(fixed.0, fixed.1);
+    let residual = |transform: &Transform| {
+        field.residual(&points_of(moving.0, transform), &Motion::NONE) as f32
+    };
+    Ok(Alignment { transform, residual: residual(&transform), before: residual(moving.1) })
+}
+
 /// Vertices that faces use, every so many.
 fn points_of(geometry: &Geometry, transform: &Transform) -> Vec<DVec3> {
     let placed = Placed::new(transform);
@@ -183,34 +255,40 @@ fn axes_of(points: &[DVec3]) -> (DVec3, DMat3) {
         let off = *point - middle;
         spread += DMat3::from_cols(off * off.x, off * off.y, off * off.z);
     }
-    (middle, eigenvectors(spread * (1.0 / count)))
+    let spread = spread * (1.0 / count);
+    let [a, b, _] = eigenvectors(spread.transpose().to_cols_array_2d()).map(DVec3::from_array);
+    (middle, DMat3::from_cols(a, b, a.cross(b)))
 }
 
 /// The eigenvectors of a symmetric matrix, by Jacobi's rotations (Golub and Van Loan, Matrix
-/// Computations, 8.5), that of the largest value first; right-handed.
-fn eigenvectors(mut matrix: DMat3) -> DMat3 {
-    let mut vectors = DMat3::IDENTITY;
+/// Computations, 8.5), that of the largest value first.
+fn eigenvectors<const N: usize>(mut a: [[f64; N]; N]) -> [[f64; N]; N] {
+    // Row by row: the vectors.
+    let mut vectors = [[0.0; N]; N];
+    (0..N).for_each(|i| vectors[i][i] = 1.0);
     for _ in 0..32 {
-        for (p, q) in [(0, 1), (0, 2), (1, 2)] {
-            let (off, a, b) = (matrix.col(q)[p], matrix.col(p)[p], matrix.col(q)[q]);
-            if off.abs() <= f64::EPSILON * (a.abs() + b.abs()) {
-                continue;
+        for p in 0..N {
+            for q in p + 1..N {
+                let off = a[p][q];
+                if off.abs() <= f64::EPSILON * (a[p][p].abs() + a[q][q].abs()) {
+                    continue;
+                }
+                let angle = 0.5 * (2.0 * off).atan2(a[q][q] - a[p][p]);
+                let (sin, cos) = angle.sin_cos();
+                let turned = |x: f64, y: f64| (cos * x - sin * y, sin * x + cos * y);
+                for k in 0..N {
+                    (a[k][p], a[k][q]) = turned(a[k][p], a[k][q]);
+                }
+                for k in 0..N {
+                    (a[p][k], a[q][k]) = turned(a[p][k], a[q][k]);
+                    (vectors[p][k], vectors[q][k]) = turned(vectors[p][k], vectors[q][k]);
+                }
             }
-            let angle = 0.5 * (2.0 * off).atan2(b - a);
-            let (sin, cos) = angle.sin_cos();
-            let mut rotation = DMat3::IDENTITY;
-            rotation.col_mut(p)[p] = cos;
-            rotation.col_mut(q)[q] = cos;
-            rotation.col_mut(q)[p] = sin;
-            rotation.col_mut(p)[q] = -sin;
-            matrix = rotation.transpose() * matrix * rotation;
-            vectors *= rotation;
         }
     }
-    let mut order = [0, 1, 2];
-    order.sort_by(|&a, &b| matrix.col(b)[b].total_cmp(&matrix.col(a)[a]));
-    let [a, b, _] = order.map(|i| vectors.col(i));
-    DMat3::from_cols(a, b, a.cross(b))
+    let mut order: [usize; N] = std::array::from_fn(|i| i);
+    order.sort_by(|&i, &j| a[j][j].total_cmp(&a[i][i]));
+    order.map(|i| vectors[i])
 }
 
 /// Turns and moves points on to a surface: from where they are, and from where the axes of both fall

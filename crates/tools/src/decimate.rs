@@ -146,25 +146,35 @@ const RANGE: f32 = 0.02;
 /// The same for normals that look opposite ways.
 const TURN: f32 = 0.01;
 
-/// Plans fewer triangles for a part.
+/// Plans fewer triangles for a part; of chosen faces alone, where such are said: counts and shares are of
+/// those then, and all others stay.
 ///
 /// # Errors
 /// See [`DecimationError`].
 pub fn decimate(
     part: &Part,
+    chosen: Option<&[bool]>,
     rules: &Rules,
     watch: &Watch,
 ) -> Result<(ShapeTo, DecimationReport), DecimationError> {
-    check(part, rules)?;
-    watch.expect(COLLAPSING + 2 * transfer::STEPS);
     let there = part.geometry.mesh().triangle_count();
-    let mesh = collapsed(part, rules)?;
+    let triangulation = part.geometry.triangulation();
+    let inside = match chosen {
+        None => there,
+        Some(chosen) => (0..there).filter(|&t| chosen[triangulation.face_of(t)]).count(),
+    };
+    let outside = there - inside;
+    check(part, rules, inside)?;
+    watch.expect(COLLAPSING + 2 * transfer::STEPS);
+    let mesh = collapsed(part, chosen, (inside, outside), rules)?;
     watch.advance(COLLAPSING);
     watch.check().map_err(TransferError::from)?;
     let triangles = [there, mesh.triangle_count()];
     let reached = match rules.goal {
-        Goal::Count { triangles: wanted } => triangles[1] <= wanted,
-        Goal::Share { share } => triangles[1] as f32 <= (share * there as f32).ceil(),
+        Goal::Count { triangles: wanted } => triangles[1] <= outside + wanted,
+        Goal::Share { share } => {
+            (triangles[1] - outside.min(triangles[1])) as f32 <= (share * inside as f32).ceil()
+        }
         Goal::Error { .. } => true,
     };
     let (mut shape, _) = shape(
@@ -181,8 +191,7 @@ pub fn decimate(
 /// How long collapsing takes, in steps of a transfer (measured on a scan of 871 k triangles).
 const COLLAPSING: u64 = 12;
 
-fn check(part: &Part, rules: &Rules) -> Result<(), DecimationError> {
-    let there = part.geometry.mesh().triangle_count();
+fn check(part: &Part, rules: &Rules, there: usize) -> Result<(), DecimationError> {
     let is_share = |x: f32| (0.0..=1.0).contains(&x);
     if ![rules.colors, rules.creases, rules.groups].into_iter().all(is_share) {
         return Err(DecimationError::Unsound("weights lie between 0 and 1"));
@@ -250,7 +259,12 @@ impl Wedges {
 }
 
 /// The shape with fewer triangles, its vertices some of the original's.
-fn collapsed(part: &Part, rules: &Rules) -> Result<Mesh, DecimationError> {
+fn collapsed(
+    part: &Part,
+    chosen: Option<&[bool]>,
+    (inside, outside): (usize, usize),
+    rules: &Rules,
+) -> Result<Mesh, DecimationError> {
     let mesh = part.geometry.mesh();
     let wedges = Wedges::new(part);
     // About the middle, where numbers are finest.
@@ -258,12 +272,13 @@ fn collapsed(part: &Part, rules: &Rules) -> Result<Mesh, DecimationError> {
     let place = |&(vertex, _): &(u32, u32)| (mesh.positions()[vertex as usize] - middle).to_array();
     let places: Vec<[f32; 3]> = wedges.of.par_iter().map(place).collect();
     let (numbers, weights) = numbers(part, &wedges, rules);
-    let triangles = wedges.indices.len() / 3;
     let scale = part.traits.transform.mean_scale();
     let size = part.geometry.measures().diagonal();
     let (count, within) = match rules.goal {
-        Goal::Count { triangles } => (triangles, f32::MAX),
-        Goal::Share { share } => (((share * triangles as f32).ceil() as usize).max(1), f32::MAX),
+        Goal::Count { triangles } => (outside + triangles, f32::MAX),
+        Goal::Share { share } => {
+            (outside + ((share * inside as f32).ceil() as usize).max(1), f32::MAX)
+        }
         Goal::Error { within } => (0, within / scale),
     };
     let mut options = SimplifyOptions::ErrorAbsolute;
@@ -273,7 +288,15 @@ fn collapsed(part: &Part, rules: &Rules) -> Result<Mesh, DecimationError> {
     let vertices = VertexDataAdapter::new(bytes, size_of::<[f32; 3]>(), 0)
         .map_err(|_| DecimationError::Unsound("the part has too many vertices"))?;
     let weights: Vec<f32> = weights.into_iter().map(|weight| weight * size).collect();
-    let locks = vec![false; wedges.of.len()];
+    let mut locks = vec![false; wedges.of.len()];
+    if let Some(chosen) = chosen {
+        let triangulation = part.geometry.triangulation();
+        for (triangle, corners) in wedges.indices.chunks_exact(3).enumerate() {
+            if !chosen[triangulation.face_of(triangle)] {
+                corners.iter().for_each(|&wedge| locks[wedge as usize] = true);
+            }
+        }
+    }
     let kept = simplify_with_attributes_and_locks(
         &wedges.indices,
         &vertices,

@@ -5,12 +5,14 @@
 //! longer one next to it goes first (longest-edge propagation path, Rivara 1997). So nothing hangs, and
 //! no angle becomes smaller than half of the smallest that was there.
 
+use std::collections::VecDeque;
+
 use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 use speckle_mesh::{
-    Geometry,
+    Geometry, Mesh,
     geometry::{bvh::nearest_on, local::LocalEdit},
     sight::View,
 };
@@ -292,6 +294,35 @@ impl Dabs<'_> {
         let of = |dab: &Dab| dab.distance(p).map_or(f32::MAX, |far| far - 1.0);
         self.0.iter().map(of).fold(f32::MAX, f32::min)
     }
+}
+
+/// Splits the longest edges of faces as long as something says of a face that it is too coarse, by the
+/// corners of the mesh as it is then; says how many faces came.
+pub fn refine_where(
+    edit: &mut LocalEdit,
+    faces: Vec<u32>,
+    to_project: &Affine3A,
+    is_coarse: impl Fn(&Mesh, [usize; 3]) -> bool,
+    watch: &Watch,
+) -> usize {
+    let before = edit.mesh().face_count();
+    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let mut waiting = VecDeque::from(faces);
+    // The first come first, so that a bound is reached everywhere alike.
+    while let Some(face) = waiting.pop_front() {
+        if watch.is_given_up() {
+            break;
+        }
+        let Some(corners) = work.corners(face) else { continue };
+        if !is_coarse(work.edit.mesh(), corners) {
+            continue;
+        }
+        let edge = work.first_to_split(corners);
+        let Some(come) = work.split(edge, 0.5) else { continue };
+        waiting.push_back(face);
+        waiting.extend(come);
+    }
+    work.edit.mesh().face_count() - before
 }
 
 struct Work<'a, 'b> {

@@ -2,19 +2,22 @@
 //! lies on it. Every change is planned first, so that it can be shown before it is done.
 
 mod build;
+pub mod detail;
 pub mod displace;
 pub mod drape;
 pub mod mend;
 pub mod numbers;
 mod outside;
+pub mod parting;
 mod places;
 pub mod smooth;
 pub mod subdivide;
 pub mod trim;
 
+use numbers::By;
 use serde::{Deserialize, Serialize};
-use speckle_mesh::{Geometry, MeshError, Placement};
-use speckle_model::{ImageRecord, Part};
+use speckle_mesh::{Geometry, MeshError, Placement, Transform};
+use speckle_model::{ColorSet, ImageRecord, NewSet, Part, PartId, SetId};
 use subdivide::Scheme;
 
 use crate::{
@@ -33,6 +36,9 @@ pub enum Reform {
     Decimate {
         /// How far, and what weighs in.
         rules: decimate::Rules,
+        /// The selection or group whose faces become fewer; all where none is named.
+        #[serde(default)]
+        only: Option<String>,
     },
     /// Finer faces.
     Subdivide {
@@ -81,11 +87,51 @@ pub enum Reform {
         /// How it is laid.
         rules: drape::Rules,
     },
+    /// As fine as an image, or the colors of another part, need it.
+    Detail {
+        /// For what, and how.
+        rules: detail::Rules,
+    },
+    /// Several parts, made of its faces.
+    Split {
+        /// Into what.
+        into: parting::SplitInto,
+    },
+    /// One with other parts, which go.
+    Join {
+        /// Which.
+        with: Vec<PartId>,
+    },
+    /// It stays where it stands, but its points say so: no move, no turn, no scale.
+    Settle,
     /// Texture coordinates of its own.
     Layout {
         /// How it is laid out.
         rules: layout::Rules,
     },
+}
+
+impl Reform {
+    /// The same for another part: what is said of sets of one means those of the same name and role there.
+    /// None where that has no such set.
+    #[must_use]
+    pub fn on(&self, own: &Part, other: &Part) -> Option<Self> {
+        let alike = |id: &mut SetId| -> Option<()> {
+            let meant = own.sets.iter().find(|set| set.id == *id)?;
+            let is_same =
+                |set: &&ColorSet| set.name == meant.name && set.role.noun() == meant.role.noun();
+            *id = other.sets.iter().find(is_same)?.id;
+            Some(())
+        };
+        let mut there = self.clone();
+        if let Self::Displace { rules: displace::Rules { by, .. }, .. }
+        | Self::Trim { rules: trim::Rules { by, .. } } = &mut there
+            && let By::Channel { set, .. } = by
+        {
+            alike(set)?;
+        }
+        Some(there)
+    }
 }
 
 /// Why a shape stays as it is.
@@ -128,6 +174,12 @@ pub enum ReformError {
     /// No sheet can be laid over it.
     #[error(transparent)]
     Draping(#[from] drape::DrapeError),
+    /// It is not split or joined.
+    #[error(transparent)]
+    Parting(#[from] parting::PartingError),
+    /// It does not become finer.
+    #[error(transparent)]
+    Detail(#[from] detail::DetailError),
     /// It cannot be laid out.
     #[error(transparent)]
     Layout(#[from] layout::LayoutError),
@@ -164,10 +216,20 @@ pub struct ReformReport {
 pub struct Reformed {
     /// The shape, with the values of all sets.
     pub shape: ShapeTo,
-    /// What was cut off, where it is kept as a part beside.
-    pub rest: Option<ShapeTo>,
+    /// What was cut off, where it is kept as parts beside; with their names, or copies of the part.
+    pub rest: Vec<(Option<String>, ShapeTo)>,
+    /// Sets that come with it.
+    pub sets: Vec<NewSet>,
+    /// Parts that it takes up.
+    pub gone: Vec<PartId>,
+    /// Where it stands from then on, where that is another place.
+    pub stands: Option<Transform>,
     /// What the change is called, without the part: "Subdivide".
     pub called: &'static str,
+    /// What a new part with the shape is called; a copy of the part where nothing is said.
+    pub named: Option<String>,
+    /// A number for each face of the part as it was, by which the change was planned: how far off it is.
+    pub heat: Option<Vec<f32>>,
     /// What it does.
     pub report: ReformReport,
 }
@@ -181,14 +243,23 @@ fn counted(count: usize, one: &str, many: &str) -> Option<String> {
     }
 }
 
-/// Plans another shape for a part; `images` are those of the project.
+/// What else there is in a project.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Given<'a> {
+    /// Its images.
+    pub images: &'a [ImageRecord],
+    /// Its parts.
+    pub parts: &'a [Part],
+}
+
+/// Plans another shape for a part.
 ///
 /// # Errors
 /// See [`ReformError`].
 pub fn reform(
     part: &Part,
     what: &Reform,
-    images: &[ImageRecord],
+    Given { images, parts }: Given,
     watch: &Watch,
 ) -> Result<Reformed, ReformError> {
     let mut notes = Vec::new();
@@ -204,18 +275,29 @@ pub fn reform(
             notes,
         },
         shape: ShapeTo::of(remade),
-        rest: None,
+        rest: Vec::new(),
+        sets: Vec::new(),
+        gone: Vec::new(),
+        stands: None,
         called,
+        named: None,
+        heat: None,
     };
     let loses_normals = "Its own normals are given up, since they say nothing of the new shape.";
     let has_normals = part.geometry.mesh().normals().is_some();
     match what {
-        Reform::Decimate { rules } => {
-            let (shape, report) = decimate(part, rules, watch)?;
+        Reform::Decimate { rules, only } => {
+            let chosen = only.as_deref().map(|name| faces_of(part, name)).transpose()?;
+            let (shape, report) = decimate(part, chosen.as_deref(), rules, watch)?;
             Ok(Reformed {
                 shape,
-                rest: None,
+                rest: Vec::new(),
+                sets: Vec::new(),
+                gone: Vec::new(),
+                stands: None,
                 called: "Decimate",
+                named: None,
+                heat: None,
                 report: ReformReport {
                     triangles: report.triangles,
                     vertices: report.vertices,
@@ -257,6 +339,11 @@ pub fn reform(
                         did.welded,
                         "vertex is joined to another",
                         "vertices are joined to others",
+                    ),
+                    counted(
+                        did.stitched,
+                        "vertex of a rim is joined to another",
+                        "vertices of rims are joined to others",
                     ),
                     counted(did.degenerate, "face of no use goes", "faces of no use go"),
                     counted(did.double_walls, "face back to back goes", "faces back to back go"),
@@ -301,16 +388,77 @@ pub fn reform(
                 trim::trim(part, rules, images)?;
             notes.extend(counted(cut, "face is cut through", "faces are cut through"));
             let mut trimmed = plain(&part.remapped(mesh, &remap), "Trim", None, notes);
-            trimmed.rest = rules.keep_both.then(|| ShapeTo::of(&part.remapped(goes.0, &goes.1)));
+            if rules.keep_both {
+                trimmed.rest.push((None, ShapeTo::of(&part.remapped(goes.0, &goes.1))));
+            }
             Ok(trimmed)
         }
         Reform::Drape { rules } => {
             let shape = drape::drape(part, rules, watch)?;
             let mesh = &shape.mesh;
-            let mut laid = plain(part, "Drape", None, notes);
+            let mut laid = plain(part, "Lay a sheet over", None, notes);
+            laid.named = Some(format!("Sheet over {}", part.traits.name));
             laid.report.triangles[1] = mesh.triangle_count();
             laid.report.vertices[1] = mesh.vertex_count();
             Ok(Reformed { shape, ..laid })
+        }
+        Reform::Detail { rules } => {
+            let cut = part.triangulated();
+            let detailed = detail::detail(&cut, rules, images, parts, watch)?;
+            let detail::Detailed { mesh, remap, before, after, heat, is_bounded } = detailed;
+            // Of each face the triangle that is farthest off.
+            let mut of_faces = vec![0.0_f32; part.geometry.mesh().face_count()];
+            for (triangle, heat) in heat.into_iter().enumerate() {
+                let own = &mut of_faces[part.geometry.triangulation().face_of(triangle)];
+                *own = own.max(heat);
+            }
+            let said = |lost: detail::Lost| {
+                format!(
+                    "{:.1} in the mean, 95 % within {:.1}, {:.1} where most (ΔE)",
+                    lost.mean, lost.most_of_it, lost.most
+                )
+            };
+            notes.push(format!("Vertices were off by {}.", said(before)));
+            notes.push(format!("They would be off by {}.", said(after)));
+            if after.over > 0.0 {
+                let share = 100.0 * after.over;
+                notes.push(format!("{share:.1} % stay coarser: their edges are short enough."));
+            }
+            notes.extend(
+                is_bounded
+                    .then(|| format!("It went no further than {} new faces.", finer::MOST_NEW)),
+            );
+            let remade = cut.remapped(mesh, &remap);
+            Ok(Reformed { heat: Some(of_faces), ..plain(&remade, "Refine", None, notes) })
+        }
+        Reform::Split { into } => {
+            let (stays, others) = parting::split(part, into)?;
+            notes.push(format!("It becomes {} parts.", others.len() + 1));
+            let mut split = plain(&stays, "Split", None, notes);
+            split.rest =
+                others.iter().map(|(n, part)| (Some(n.clone()), ShapeTo::of(part))).collect();
+            // All of it is still there.
+            split.report.triangles[1] = split.report.triangles[0];
+            Ok(split)
+        }
+        Reform::Join { with } => {
+            let find = |id: &PartId| parts.iter().find(|other| other.id == *id && *id != part.id);
+            let others: Option<Vec<&Part>> = with.iter().map(find).collect();
+            let others = others.ok_or(parting::PartingError::Gone)?;
+            let (shape, sets) = parting::joined(part, &others)?;
+            notes.extend(counted(sets.len(), "set comes with them", "sets come with them"));
+            let mut joined = plain(part, "Join", None, notes);
+            joined.report.triangles[1] = shape.mesh.triangle_count();
+            joined.report.vertices[1] = shape.mesh.vertex_count();
+            Ok(Reformed { shape, sets, gone: with.clone(), ..joined })
+        }
+        Reform::Settle => {
+            if part.traits.transform == Transform::IDENTITY {
+                return Err(ReformError::Nothing("its points say already where it stands"));
+            }
+            let settled = parting::settled(part)?;
+            let stands = Some(Transform::IDENTITY);
+            Ok(Reformed { stands, ..plain(&settled, "Settle", None, notes) })
         }
         Reform::Layout { rules } => {
             let to_project = part.traits.transform.to_project();

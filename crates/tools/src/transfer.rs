@@ -18,7 +18,7 @@ mod table;
 
 use std::{borrow::Cow, sync::Arc};
 
-use glam::Vec4;
+use glam::{Vec3, Vec4};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{Encoding, Linear, Rgba};
@@ -29,6 +29,7 @@ use speckle_model::{
 };
 
 pub use gap::Gap;
+pub(crate) use landing::middles;
 pub use picture::SourceImage;
 pub use report::{SetTransferred, TransferReport};
 pub use speckle_model::recipe::source::Along;
@@ -38,7 +39,7 @@ use crate::{
     bake::watch::{GivenUp, Watch},
     replacing::{ColorsTo, LAST_BITS, held_as_ours, stands_as_modelled},
 };
-use ground::Ground;
+use ground::{Facing, Ground};
 use landing::Landing;
 use limits::limits;
 use picture::Shown;
@@ -95,6 +96,22 @@ impl Default for Rules {
             only: None,
             rows: None,
         }
+    }
+}
+
+impl Rules {
+    /// The same for another part: sets of one that rows name mean those of the same name there, or new ones.
+    #[must_use]
+    pub fn on(&self, own: &Part, other: &Part) -> Self {
+        let mut there = self.clone();
+        for row in there.rows.iter_mut().flatten() {
+            let meant = own.sets.iter().find(|set| Some(set.id) == row.to);
+            if let Some(meant) = meant {
+                row.name.clone_from(&meant.name);
+            }
+            row.to = other.products().find(|set| set.name == row.name).map(|set| set.id);
+        }
+        there
     }
 }
 
@@ -456,6 +473,38 @@ pub(crate) fn followed(
     watch.check()?;
     fill::fill(&part.geometry, placement, &mut found);
     Ok(found)
+}
+
+/// The colors of a source, place by place.
+pub(crate) struct Colors<'a> {
+    ground: Ground,
+    set: &'a SourceSet,
+    linear: Vec<Vec4>,
+}
+
+impl<'a> Colors<'a> {
+    /// Of a source with one set.
+    ///
+    /// # Errors
+    /// When it cannot be brought to where it stands.
+    pub(crate) fn new(source: &'a Source) -> Result<Self, MeshError> {
+        let ground = Ground::new(&source.geometry, &source.transform)?;
+        ground.make_ready(Along::Nearest);
+        let set = &source.sets[0];
+        Ok(Self { ground, set, linear: set.linear() })
+    }
+
+    /// What it shows nearest to a place, of what looks the same way.
+    pub(crate) fn at(&self, place: Vec3, normal: Vec3) -> Vec4 {
+        let facing = Facing { normal, least: 0.0 };
+        let (found, _) = self.ground.near(place, facing, f32::MAX);
+        let Some(found) = found else { return Vec4::ZERO };
+        let geometry = &self.ground.geometry;
+        let corners = geometry.triangulation().corners()[found.triangle as usize];
+        let value =
+            |corner: u32| self.linear[geometry.element_at(self.set.placement, corner as usize)];
+        corners.into_iter().zip(found.weights).map(|(corner, w)| value(corner) * w).sum()
+    }
 }
 
 /// The vertices that faces use.

@@ -337,7 +337,8 @@ export interface paths {
         /** Finds where a part has to stand to lie on another; nothing is moved. */
         get: operations["alignment"];
         put?: never;
-        post?: never;
+        /** Finds where a part has to stand so that points of it lie on others; nothing is moved. */
+        post: operations["alignment_by_pairs"];
         delete?: never;
         options?: never;
         head?: never;
@@ -758,6 +759,15 @@ export interface components {
             residual: number;
             /** @description Where it stands then. */
             transform: components["schemas"]["Transform"];
+        };
+        /** @description Points of a part, and where they belong. */
+        AlignmentPairs: {
+            /** @description A point of the part that moves, and the one where it belongs, in the project's space. */
+            pairs: number[][][];
+            /** @description Whether it may become larger or smaller. */
+            scales?: boolean;
+            /** @description The part to lie on. */
+            to: components["schemas"]["PartId"];
         };
         /**
          * @description How a place on one surface is found for an element of another.
@@ -1233,6 +1243,37 @@ export interface components {
          * @enum {string}
          */
         Depth: "usual" | "bits8" | "bits16" | "float";
+        /** @description What a mesh is to be fine enough for. */
+        DetailFor: {
+            /** @description The image, by its name. */
+            image: string;
+            /** @enum {string} */
+            kind: "image";
+            /** @description The set of texture coordinates, from 0. */
+            uv_set?: number;
+        } | {
+            /** @enum {string} */
+            kind: "part";
+            /** @description The part, by its name. */
+            part: string;
+            /** @description Its set, by its name. */
+            set: string;
+        };
+        /** @description How fine a mesh becomes. */
+        DetailRules: {
+            /**
+             * Format: float
+             * @description By how much what vertices show may differ, CIEDE2000.
+             */
+            difference: number;
+            /** @description For what. */
+            of: components["schemas"]["DetailFor"];
+            /**
+             * Format: float
+             * @description Edges shorter than this are not split, in the project's unit.
+             */
+            shortest: number;
+        };
         /** @description A direction. */
         Direction: "up" | "down" | "x" | "minus_x" | "y" | "minus_y" | "z" | "minus_z" | {
             /** @description Any; its length does not matter. */
@@ -3346,12 +3387,28 @@ export interface components {
             rules: components["schemas"]["DrapeRules"];
         } | {
             /** @enum {string} */
+            kind: "detail";
+            /** @description For what, and how. */
+            rules: components["schemas"]["DetailRules"];
+        } | {
+            /** @enum {string} */
             kind: "layout";
             /** @description How it is laid out. */
             rules: components["schemas"]["LayoutRules"];
         };
+        /** @description What a change of shape does to another part. */
+        ReformAlso: {
+            /** @description What the part is called. */
+            part: string;
+            /** @description What it does. */
+            report: components["schemas"]["ReformReport"];
+        };
         /** @description What a change of shape did, or would do. */
         ReformAnswer: {
+            /** @description What it does to the others, by their names. */
+            also: components["schemas"]["ReformAlso"][];
+            /** @description Whether it tells how far off each face is. */
+            has_heat: boolean;
             /**
              * Format: int32
              * @description By what the shape that it would make is asked for, where it was only looked at.
@@ -3366,7 +3423,9 @@ export interface components {
         };
         /** @description What is to become of a part. */
         ReformOrder: {
-            /** @description Whether the part stays as it is, and a copy beside it gets the new shape. */
+            /** @description What else becomes the same, in one step. */
+            also?: components["schemas"]["PartId"][];
+            /** @description Whether parts stay as they are, and copies beside them get the new shapes. */
             beside?: boolean;
             /** @description Whether it is only looked at. */
             look?: boolean;
@@ -4457,6 +4516,8 @@ export interface components {
         };
         /** @description What a transfer did, or would do. */
         Transfer: {
+            /** @description What it does to the others. */
+            also: components["schemas"]["TransferAlso"][];
             /** @description What colors come from, for the user. */
             from: string;
             /**
@@ -4472,6 +4533,13 @@ export interface components {
             report: components["schemas"]["TransferReport"];
             /** @description The names of all sets there, and of images that show by its texture coordinates. */
             sets: string[];
+        };
+        /** @description What a transfer does to another part. */
+        TransferAlso: {
+            /** @description What the part is called. */
+            part: string;
+            /** @description What it does. */
+            report: components["schemas"]["TransferReport"];
         };
         /** @description What colors come from. */
         TransferFrom: {
@@ -4542,6 +4610,8 @@ export interface components {
         };
         /** @description What is to be carried, and how. */
         TransferOrder: {
+            /** @description What else they go to, in one step: into the sets of the same names there. */
+            also?: components["schemas"]["PartId"][];
             /** @description What colors come from: several, where the nearest counts, or all by how near they are. */
             from: components["schemas"]["TransferFrom"][];
             /** @description Whether it is only looked at. */
@@ -5595,6 +5665,40 @@ export interface operations {
             };
         };
     };
+    alignment_by_pairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlignmentPairs"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alignment"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     part_faults: {
         parameters: {
             query?: never;
@@ -6164,6 +6268,8 @@ export interface operations {
                  *     socket, when left out.
                  */
                 set?: number | null;
+                /** @description Whether what it was planned by is wanted instead: an `f32` for each face of the part as it is. */
+                heat?: boolean;
             };
             header?: never;
             path: {

@@ -115,7 +115,7 @@ export function sendReplacement(
 export function sendTransfer(
   project: number,
   part: number,
-  order: { from: Schemas["TransferFrom"][]; rules: Partial<Schemas["TransferRules"]> },
+  order: { from: Schemas["TransferFrom"][]; rules: Partial<Schemas["TransferRules"]>; also: number[] },
   look: boolean,
   files: File[],
   wait?: Wait,
@@ -157,6 +157,9 @@ export async function shareOf(work: string): Promise<number | null> {
 /** The shape of a change that was looked at as a frame, or what a set holds on it. */
 export const reformed = (look: number, set?: number) => bytesOf(`/api/v1/reforms/${look}?${queryOf({ set })}`);
 
+/** How far off each face of a part is, by which a change was planned. */
+export const heatOf = (look: number) => bytesOf(`/api/v1/reforms/${look}?${queryOf({ heat: true })}`);
+
 async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
     const answer = await fetch(url);
@@ -172,6 +175,12 @@ export const alignmentOf = (project: number, part: number, to: number, by: "boun
     api.GET("/api/v1/projects/{project}/parts/{part}/alignment", {
       params: { path: { project, part }, query: { to, by } },
     }),
+  );
+
+/** Where a part has to stand so that points of it lie on others. */
+export const alignmentByPairs = (project: number, part: number, order: Schemas["AlignmentPairs"]) =>
+  done(
+    api.POST("/api/v1/projects/{project}/parts/{part}/alignment", { params: { path: { project, part } }, body: order }),
   );
 
 /** What is wrong with a part's mesh, and where. */

@@ -136,6 +136,17 @@ export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
 
 /** The tools of Gather. */
+/** What is done with the next place clicked on the stage. */
+export interface Placing {
+  says: string;
+  /** Gets the place in the space of the part it is on; which part that is, and the place in the project. */
+  take: (place: Vec, part: number, inProject: Vec) => void;
+  /** Whether all that follow are taken, until it is let go. */
+  isMany?: boolean;
+  /** Whether any part will do, and not the active one alone. */
+  onAny?: boolean;
+}
+
 export type GatherTool = "bring" | "density" | "transfer" | "mend" | "form" | "images";
 
 /** The look before and after, side by side. */
@@ -204,9 +215,9 @@ export interface State {
   tryTrouble: string | null;
   /** The step of the recipe in hand whose numbers are open. */
   openStep: number | null;
-  /** What is done with the next place clicked on the stage, in words, and with that place; with all
-   * that follow, if it takes many. */
-  placing: { says: string; take: (place: Vec) => void; isMany?: boolean } | null;
+  placing: Placing | null;
+  /** By what the active part is held on the stage in Gather. */
+  grip: "move" | "turn" | "scale" | null;
   sheet: SheetPage;
   /** The next click takes the color under it. */
   picking: boolean;
@@ -330,6 +341,7 @@ const start: State = {
   tryTrouble: null,
   openStep: null,
   placing: null,
+  grip: null,
   sheet: "tool",
   picking: false,
   listing: false,

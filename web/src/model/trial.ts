@@ -24,5 +24,7 @@ export const REMADE = -1;
 /** A part as it would be with another shape, found out and not done. */
 export interface Remade {
   part: number;
-  shows: "before" | "after";
+  shows: "before" | "after" | "loss";
+  /** Whether how far off each face is can be shown. */
+  hasHeat: boolean;
 }

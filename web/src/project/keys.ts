@@ -205,9 +205,9 @@ export const shortcuts: Shortcut[] = [
     keys: ["escape"],
     shown: "Esc",
     group: "Tools",
-    says: "Let go of a span, or of taking a color",
+    says: "Let go of a span, of a grip, or of taking a color",
     run: (project) => {
-      set({ spanReady: false, picking: false, placing: null });
+      set({ spanReady: false, picking: false, placing: null, grip: null });
       project.endFootprint();
     },
   },

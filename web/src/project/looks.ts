@@ -51,7 +51,8 @@ export class Looks {
       // A trial takes the place of what is shown of its part.
       const tried = trial?.part === part.id && surface.has(TRIED) ? trial.shows : null;
       const isTried = tried !== null && tried !== "before";
-      const isHot = look.heat !== null || tried === "change";
+      const remadeLook = state.area === "gather" && state.remade?.part === part.id ? state.remade.shows : null;
+      const isHot = look.heat !== null || tried === "change" || remadeLook === "loss";
       const now = isTried ? TRIED : flipped !== null ? then(flipped) : wanted;
       if (wipe) before.set(part.id, then(wipe.snapshot));
       const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
@@ -63,9 +64,9 @@ export class Looks {
       surface.stand(part.matrix);
       surface.object.visible = part.visible;
       // What would take its place stands where it stands, and shows what it shows.
-      const remade = state.area === "gather" && state.remade?.part === part.id ? this.stage.surfaces.get(REMADE) : null;
+      const remade = remadeLook ? this.stage.surfaces.get(REMADE) : null;
       if (remade) {
-        const isAfter = state.remade?.shows === "after";
+        const isAfter = remadeLook === "after";
         remade.show(wanted);
         remade.light(look.shade === "lit", look.smoothUpTo);
         remade.showChannel(look.channel);

@@ -28,6 +28,8 @@ function dotsOf(scene: THREE.Scene, size: number, color: string): Dots {
   return points;
 }
 
+const HERE = new THREE.Matrix4();
+
 export class Marks {
   private readonly dots: Dots;
   private readonly places: Dots;
@@ -99,15 +101,18 @@ export class Marks {
     return was || this.dots.visible;
   }
 
-  /** Marks places on a part; null takes the marks away. */
+  /** Marks places on a part, or of the project where there is none; no places take the marks away. */
   showPlaces(surface: Surface | null, places: ArrayLike<number>) {
     this.places.visible = false;
     this.places.geometry.dispose();
-    if (surface && places.length > 0) {
+    if (places.length > 0) {
       const points = Float32Array.from(places);
       const point = new THREE.Vector3();
       for (let i = 0; i < points.length; i += 3)
-        point.fromArray(points, i).applyMatrix4(surface.object.matrix).toArray(points, i);
+        point
+          .fromArray(points, i)
+          .applyMatrix4(surface?.object.matrix ?? HERE)
+          .toArray(points, i);
       this.places.geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(points, 3));
       this.places.visible = true;
     }

@@ -4,6 +4,7 @@ import type { FootprintFrame } from "../live/frames";
 import { stageGrey } from "../model/theme";
 import type { Schemas } from "../api/client";
 import { Eye } from "./eye";
+import { Grip, type GripMode, type OnTurn } from "./grip";
 import { Marks } from "./marks";
 import { Surface, type Meeting } from "./surface";
 
@@ -26,6 +27,7 @@ export interface WipePicture {
 export class Stage {
   readonly surfaces = new Map<number, Surface>();
   readonly eye: Eye;
+  readonly grip: Grip;
   /** Pixels that a median edge takes; null while no wireframe is shown. */
   onEdgePixels: (pixels: number | null) => void = () => undefined;
   /** The part whose density counts, and its median edge in the project's unit. */
@@ -50,6 +52,7 @@ export class Stage {
       (parts) => this.bounds(parts),
       () => this.redraw(),
     );
+    this.grip = new Grip(this.scene, this.eye, canvas, () => this.redraw());
     this.marks = new Marks(this.scene, this.renderer.getPixelRatio());
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(canvas.parentElement ?? canvas);
@@ -65,6 +68,7 @@ export class Stage {
     this.sizes.disconnect();
     cancelAnimationFrame(this.pending);
     this.clear();
+    this.grip.dispose();
     this.eye.controls.dispose();
     this.renderer.dispose();
   }
@@ -98,6 +102,7 @@ export class Stage {
     this.pending ||= requestAnimationFrame(() => {
       this.pending = 0;
       this.drawWire();
+      this.grip.look();
       this.renderer.render(this.scene, this.eye.camera);
       if (this.wipe) this.drawBefore(this.wipe);
       for (const tell of this.drawn) tell();
@@ -199,7 +204,18 @@ export class Stage {
     if (this.marks.showFootprint(frame, surface ?? null, radiusPixels, beside)) this.redraw();
   }
 
-  /** Marks places on a part; null takes the marks away. */
+  /** Puts a grip on a part that stands somewhere; null takes it away. */
+  gripOn(part: null): void;
+  gripOn(part: number, mode: GripMode, transform: Schemas["Transform"], onTurn: OnTurn): void;
+  gripOn(part: number | null, mode: GripMode = "move", transform?: Schemas["Transform"], onTurn?: OnTurn) {
+    const surface = part === null ? undefined : this.surfaces.get(part);
+    this.grip.hold(
+      surface && transform && onTurn ? { mode, transform, middle: surface.bounds.center.clone(), onTurn } : null,
+    );
+    this.redraw();
+  }
+
+  /** Marks places on a part, or of the project where none is named; no places take the marks away. */
   showPlaces(part: number | null, places: ArrayLike<number> = []) {
     this.marks.showPlaces(part === null ? null : (this.surfaces.get(part) ?? null), places);
     this.redraw();

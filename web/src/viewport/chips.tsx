@@ -41,7 +41,7 @@ export function LookChip() {
   const flipped = useApp((state) => state.flipped);
   const edgePixels = useApp((state) => state.edgePixels);
   const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
-  const isRemade = useApp((state) => state.area === "gather" && state.remade?.shows === "after");
+  const remade = useApp((state) => (state.area === "gather" ? state.remade?.shows : undefined));
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
@@ -52,13 +52,15 @@ export function LookChip() {
         ? "As it would be, what finds no source is striped"
         : trial && trial !== "before"
           ? "As it would be"
-          : isRemade
+          : remade === "after"
             ? "As it would be in its new shape"
-            : heat === "density"
-              ? "Edge length, as heat"
-              : heat
-                ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
-                : null;
+            : remade === "loss"
+              ? "How far off vertices are, ΔE"
+              : heat === "density"
+                ? "Edge length, as heat"
+                : heat
+                  ? `Change since ${heat.snapshot}, ${shown?.encoding === "data" ? "in hundredths" : "ΔE"}`
+                  : null;
   const what =
     hot ??
     (flipped !== null
@@ -208,8 +210,9 @@ export function HeatScale() {
   const unit = useApp((state) => symbols[state.traits.unit]);
   const shown = useApp(shownSet);
   const isTrial = useApp((state) => state.area === "gather" && state.trial?.shows === "change");
-  if ((heat === null && !isTrial) || !range) return null;
-  const words = heat === "density" ? unit : shown?.encoding === "data" ? "% of the range" : "ΔE (CIEDE2000)";
+  const isLoss = useApp((state) => state.area === "gather" && state.remade?.shows === "loss");
+  if ((heat === null && !isTrial && !isLoss) || !range) return null;
+  const words = heat === "density" ? unit : shown?.encoding === "data" && !isLoss ? "% of the range" : "ΔE (CIEDE2000)";
   return (
     <Paper sx={{ ...chip, left: 12, top: 56, py: 0.75, width: 220 }} data-test="heat-scale">
       <Box

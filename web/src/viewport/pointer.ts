@@ -246,13 +246,14 @@ export function followHand(
     const { placing } = get();
     if (still && event.button === 0 && placing) {
       const under = stage.under(event.clientX, event.clientY);
-      const surface = under?.part === get().part ? stage.surfaces.get(under.part) : undefined;
+      const isMeant = under !== null && (placing.onAny || under.part === get().part);
+      const surface = isMeant ? stage.surfaces.get(under.part) : undefined;
       if (under && surface) {
         const { x, y, z } = surface.object.worldToLocal(under.point.clone());
         if (!placing.isMany) set({ placing: null });
-        placing.take([x, y, z]);
+        placing.take([x, y, z], under.part, under.point.toArray());
       }
-    } else if (still && event.button === 0 && get().area === "gather") {
+    } else if (still && event.button === 0 && get().area === "gather" && !stage.grip.isUnder) {
       const under = stage.under(event.clientX, event.clientY);
       if (under) choosePart(under.part);
     }

@@ -142,7 +142,7 @@ impl Document {
     }
 
     /// Names for parts to come.
-    fn free_names(&self) -> FreeNames {
+    pub(super) fn free_names(&self) -> FreeNames {
         FreeNames::beside(self.parts.iter().map(|part| part.traits.name.clone()))
     }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use speckle_mesh::{Conversion, Geometry, Placement};
-use speckle_model::{SetId, color_set::Role};
+use speckle_model::{SetId, color_set::Role, names};
 use speckle_tools::{
     reform::Reformed,
     replacing::{ColorsTo, ShapeTo},
@@ -61,6 +61,13 @@ pub enum ReplaceEdit {
         /// Whether the part stays as it is, and a copy beside it gets the shape.
         beside: bool,
     },
+    /// Several of them, one after the other, as one change: all or none.
+    Together {
+        /// What the change is called.
+        label: String,
+        /// What is done.
+        edits: Vec<ReplaceEdit>,
+    },
 }
 
 /// What the selection of what found no source is called.
@@ -81,6 +88,19 @@ impl Family for ReplaceEdit {
             }
             Self::Reform { part, reformed, beside } => {
                 document.reform(part, *reformed, beside).map(Planned::Done)
+            }
+            Self::Together { label, edits } => {
+                let mut whole = Change { label, ..Change::default() };
+                for edit in edits {
+                    match document.apply(edit) {
+                        Ok(change) => whole.steps.extend(change.steps),
+                        Err(error) => {
+                            document.replay(&whole, Direction::Backward)?;
+                            return Err(error);
+                        }
+                    }
+                }
+                Ok(Planned::Done(whole))
             }
         }
     }
@@ -216,23 +236,40 @@ impl Document {
         reformed: Reformed,
         beside: bool,
     ) -> Result<Change, EditError> {
-        let Reformed { shape, rest, called, report } = reformed;
+        let Reformed { shape, rest, sets, gone, stands, called, named, report, .. } = reformed;
         let [before, after] = report.triangles;
-        let size = if before == after { String::new() } else { format!(" to {after} triangles") };
+        let size = if before == after || named.is_some() {
+            String::new()
+        } else {
+            format!(" to {after} triangles")
+        };
         let label = format!("{called} {}{size}", self.part(part)?.traits.name);
         let mut whole = Change { label, ..Change::default() };
-        let done =
-            rest.map_or(Ok(()), |rest| self.shape_beside(part, rest, &mut whole)).and_then(|()| {
-                if beside {
-                    return self.shape_beside(part, shape, &mut whole);
-                }
-                let label = whole.label.clone();
-                let change = self.change_replacing_shape(part, label, shape, Vec::new())?;
+        let done = || {
+            for (named, shape) in rest {
+                self.shape_beside(part, shape, named, &mut whole)?;
+            }
+            if beside {
+                return self.shape_beside(part, shape, named, &mut whole);
+            }
+            let label = whole.label.clone();
+            let change = self.change_replacing_shape(part, label, shape, Vec::new())?;
+            self.replay(&change, Direction::Forward)?;
+            whole.steps.extend(change.steps);
+            if let Some(transform) = stands {
+                whole.steps.extend(self.apply(PartEdit::PlacePart { part, transform })?.steps);
+            }
+            for set in sets {
+                let change = self.change_adding_set(part, set)?;
                 self.replay(&change, Direction::Forward)?;
                 whole.steps.extend(change.steps);
-                Ok(())
-            });
-        match done {
+            }
+            if !gone.is_empty() {
+                whole.steps.extend(self.apply(PartEdit::DeleteParts { parts: gone })?.steps);
+            }
+            Ok(())
+        };
+        match done() {
             Ok(()) => Ok(whole),
             Err(error) => {
                 self.replay(&whole, Direction::Backward)?;
@@ -247,6 +284,7 @@ impl Document {
         &mut self,
         part: PartId,
         shape: ShapeTo,
+        named: Option<String>,
         whole: &mut Change,
     ) -> Result<(), EditError> {
         let there: Vec<PartId> = self.parts.iter().map(|own| own.id).collect();
@@ -256,6 +294,10 @@ impl Document {
         let change = self.change_replacing_shape(copy, label, shape, Vec::new())?;
         self.replay(&change, Direction::Forward)?;
         whole.steps.extend(change.steps);
+        if let Some(name) = named {
+            let name = self.free_names().take(&names::fitted(&name));
+            whole.steps.extend(self.apply(PartEdit::RenamePart { part: copy, name })?.steps);
+        }
         Ok(())
     }
 

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use glam::Vec3;
 use proptest::prelude::*;
-use speckle_mesh::{Geometry, Mesh, Transform};
-use speckle_tools::align::{AlignBy, align};
+use speckle_mesh::{Geometry, Mesh, Transform, body::Placed};
+use speckle_tools::align::{AlignBy, PairsError, align, align_by_pairs};
 
 use crate::{bunny::bunny, common::sheet};
 
@@ -89,4 +89,56 @@ proptest! {
         let found = align((&flat, &away), (&flat, &Transform::IDENTITY), AlignBy::Bounds);
         prop_assert!(off(&flat, &found.transform, &Transform::IDENTITY) < 1e-3);
     }
+}
+
+/// Three pairs of points say exactly where a body stands (Horn 1987), and more of them the best in the
+/// mean of the squares.
+#[test]
+fn three_pairs_of_points_say_where_a_part_stands() {
+    let geometry = bunny();
+    let points = geometry.mesh().positions();
+    let size = geometry.measures().diagonal();
+    let own = Transform {
+        translation: Vec3::new(0.3, -0.2, 0.1) * size,
+        rotation_degrees: Vec3::new(20.0, -70.0, 130.0),
+        scale: Vec3::splat(0.7),
+    };
+    for (rotation_degrees, factor) in
+        [(Vec3::new(10.0, 20.0, 30.0), 1.0), (Vec3::new(-170.0, 88.0, 3.0), 2.5), (Vec3::ZERO, 0.2)]
+    {
+        let goal = Transform {
+            translation: Vec3::new(-1.0, 2.0, 0.5) * size,
+            rotation_degrees,
+            scale: own.scale * factor,
+        };
+        let [from, to] = [own, goal].map(|t| Placed::new(&t));
+        let pair = |i: usize| [from.to_project(points[i]), to.to_project(points[i])];
+        let pairs = [pair(0), pair(points.len() / 3), pair(points.len() / 2)];
+        let scales = factor != 1.0;
+        let found = align_by_pairs((&geometry, &own), (&geometry, &goal), &pairs, scales).unwrap();
+        let now = Placed::new(&found.transform);
+        for &p in points.iter().step_by(97) {
+            let off = now.to_project(p).distance(to.to_project(p));
+            assert!(off < 1e-5 * size * goal.scale.x.max(1.0), "{off} of {size}");
+        }
+        assert!(found.residual < 1e-5 * size * goal.scale.x.max(1.0));
+    }
+    let at = |x: f32| [Vec3::X * x, Vec3::Y * x];
+    let of =
+        |pairs: &[[Vec3; 2]]| align_by_pairs((&geometry, &own), (&geometry, &own), pairs, false);
+    assert_eq!(of(&[at(0.0), at(1.0)]).unwrap_err(), PairsError::Few);
+    assert_eq!(of(&[at(0.0), at(1.0), at(3.0)]).unwrap_err(), PairsError::OnALine);
+    let nowhere = [Vec3::splat(f32::NAN), Vec3::ZERO];
+    assert_eq!(of(&[at(0.0), at(1.0), nowhere]).unwrap_err(), PairsError::Few);
+    // Off by as much to either side, they meet in the middle.
+    let corners = [Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::ONE];
+    let pairs: Vec<[Vec3; 2]> = (corners.iter().enumerate())
+        .flat_map(|(i, &p)| {
+            [-0.1, 0.1].map(|off| [p, p + Vec3::Z + off * [Vec3::X, Vec3::Y][i % 2]])
+        })
+        .collect();
+    let here = Transform::IDENTITY;
+    let found = align_by_pairs((&geometry, &here), (&geometry, &here), &pairs, false).unwrap();
+    assert!(found.transform.translation.distance(Vec3::Z) < 1e-5);
+    assert!(found.transform.rotation_degrees.length() < 1e-3);
 }

@@ -2,14 +2,14 @@
 
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
-use speckle_color::{Encoding, Rgba};
+use speckle_color::{Encoding, Rgba, difference::ciede2000};
 use speckle_core::{Document, Edit, HelperEdit, ReplaceEdit, document::Direction};
 use speckle_mesh::{Geometry, Mesh, Placement, Transform, mesh::UvSet};
 use speckle_model::{NewPart, NewSet, Part, Selection, color_set::Role};
 use speckle_tools::{
     bake::watch::Watch,
     decimate::{DecimationError, Goal, Rules, decimate},
-    reform::{Reform, reform},
+    reform::{Given, Reform, reform},
 };
 
 use crate::{
@@ -90,8 +90,8 @@ fn a_ball_stays_one_and_its_colors_and_groups_come_along() {
         })
         .unwrap();
     let part = first(&document);
-    let what = Reform::Decimate { rules: rules(Goal::Share { share: 0.1 }) };
-    let planned = reform(&part, &what, &[], &Watch::default()).unwrap();
+    let what = Reform::Decimate { rules: rules(Goal::Share { share: 0.1 }), only: None };
+    let planned = reform(&part, &what, Given::default(), &Watch::default()).unwrap();
     let report = planned.report.clone();
     let before = part.geometry.mesh().triangle_count();
     assert_eq!(report.triangles[0], before);
@@ -131,8 +131,8 @@ fn a_ball_stays_one_and_its_colors_and_groups_come_along() {
 fn a_copy_beside_leaves_the_original_alone_and_is_one_step() {
     let mut document = document(ball(20, 40));
     let part = first(&document);
-    let what = Reform::Decimate { rules: rules(Goal::Count { triangles: 300 }) };
-    let planned = reform(&part, &what, &[], &Watch::default()).unwrap();
+    let what = Reform::Decimate { rules: rules(Goal::Count { triangles: 300 }), only: None };
+    let planned = reform(&part, &what, Given::default(), &Watch::default()).unwrap();
     let report = planned.report.clone();
     let reformed = Box::new(planned);
     let edit = ReplaceEdit::Reform { part: part.id, reformed, beside: true };
@@ -176,7 +176,7 @@ fn seams_of_textures_and_borders_of_materials_stay() {
     document.apply(Edit::bring_in(vec![new])).unwrap();
     let part = first(&document);
     let goal = rules(Goal::Share { share: 0.06 });
-    let (shape, report) = decimate(&part, &goal, &Watch::default()).unwrap();
+    let (shape, report) = decimate(&part, None, &goal, &Watch::default()).unwrap();
     assert!(report.triangles[1] < 160, "{report:?}");
     let light = Geometry::new(shape.mesh.clone());
     let mesh = light.mesh();
@@ -207,7 +207,7 @@ fn borders_of_color_hold_as_far_as_they_weigh() {
     let part = first(&document);
     let off = |colors: f32| {
         let rules = Rules { colors, ..rules(Goal::Count { triangles: 500 }) };
-        decimate(&part, &rules, &Watch::default()).unwrap().1.sets[0].mean
+        decimate(&part, None, &rules, &Watch::default()).unwrap().1.sets[0].mean
     };
     let (heedless, heedful) = (off(0.0), off(1.0));
     assert!(heedful < 0.5 * heedless, "{heedful} of {heedless}");
@@ -225,7 +225,7 @@ fn a_distance_is_kept_and_open_edges_stay_where_they_are_asked_to() {
     let size = 2.0 * bunny.measures().diagonal();
     let within = 2e-3 * size;
     let goal = rules(Goal::Error { within });
-    let (shape, report) = decimate(&part, &goal, &Watch::default()).unwrap();
+    let (shape, report) = decimate(&part, None, &goal, &Watch::default()).unwrap();
     assert!(report.triangles[1] < report.triangles[0], "{report:?}");
     // Quadrics measure distances from planes, which are less than those from the surface.
     assert!(report.max_distance < 2.5 * within, "{report:?} within {within}");
@@ -241,16 +241,16 @@ fn a_distance_is_kept_and_open_edges_stay_where_they_are_asked_to() {
     };
     let goal = Goal::Count { triangles: 70 };
     let kept = Rules { keep_rims: true, ..rules(goal) };
-    let (shape, _) = decimate(&part, &kept, &Watch::default()).unwrap();
+    let (shape, _) = decimate(&part, None, &kept, &Watch::default()).unwrap();
     assert_eq!(rim(&shape.mesh), 64);
-    let (shape, _) = decimate(&part, &rules(goal), &Watch::default()).unwrap();
+    let (shape, _) = decimate(&part, None, &rules(goal), &Watch::default()).unwrap();
     assert!(rim(&shape.mesh) < 64);
 }
 
 #[test]
 fn what_cannot_be_is_said() {
     let part = first(&document(ball(6, 8)));
-    let said = |goal: Goal| decimate(&part, &rules(goal), &Watch::default()).unwrap_err();
+    let said = |goal: Goal| decimate(&part, None, &rules(goal), &Watch::default()).unwrap_err();
     assert!(matches!(said(Goal::Count { triangles: 0 }), DecimationError::Unsound(_)));
     assert!(matches!(said(Goal::Count { triangles: 9_999 }), DecimationError::Few { .. }));
     for share in [0.0, 1.0, f32::NAN, -3.0] {
@@ -260,10 +260,10 @@ fn what_cannot_be_is_said() {
         assert!(matches!(said(Goal::Error { within }), DecimationError::Unsound(_)), "{within}");
     }
     let heavy = Rules { colors: 2.0, ..rules(Goal::Share { share: 0.5 }) };
-    let error = decimate(&part, &heavy, &Watch::default()).unwrap_err();
+    let error = decimate(&part, None, &heavy, &Watch::default()).unwrap_err();
     assert!(matches!(error, DecimationError::Unsound(_)));
     // A triangle less than there are is a triangle less, and two are the least.
-    let least = decimate(&part, &rules(Goal::Count { triangles: 1 }), &Watch::default());
+    let least = decimate(&part, None, &rules(Goal::Count { triangles: 1 }), &Watch::default());
     match least {
         Ok((shape, report)) => {
             assert_eq!(shape.mesh.triangle_count(), report.triangles[1]);
@@ -290,7 +290,7 @@ proptest! {
         let document = document(bumpy);
         let part = first(&document);
         let rules = Rules { colors, even, keep_rims, ..rules(Goal::Share { share }) };
-        let (shape, report) = decimate(&part, &rules, &Watch::default()).unwrap();
+        let (shape, report) = decimate(&part, None, &rules, &Watch::default()).unwrap();
         prop_assert_eq!(shape.mesh.triangle_count(), report.triangles[1]);
         prop_assert!(report.triangles[1] <= report.triangles[0]);
         let again = Mesh::new(arrays_of(&shape.mesh));
@@ -301,4 +301,36 @@ proptest! {
             prop_assert!(to.values.iter().flatten().all(|x| (0.049..=1.0).contains(x)));
         }
     }
+}
+
+/// Of a selection alone: what lies outside stays to the bit, and the count is of what lies within.
+#[test]
+fn only_what_is_chosen_becomes_fewer() {
+    let mut part = document(ball(40, 60)).parts()[0].clone();
+    let mesh = part.geometry.mesh();
+    let upper = (0..mesh.face_count() as u32).filter(|&f| mesh.face_centroid(f as usize).z > 0.3);
+    let faces: Vec<u32> = upper.collect();
+    let inside: usize = faces.iter().map(|&f| mesh.face_corners(f as usize).len() - 2).sum();
+    let group = Selection { name: "Upper".into(), faces };
+    part.traits.selections = vec![group].into();
+    let only = Some("Upper".to_owned());
+    let what = Reform::Decimate { rules: rules(Goal::Share { share: 0.2 }), only };
+    let planned = reform(&part, &what, Given::default(), &Watch::default()).unwrap();
+    let [before, after] = planned.report.triangles;
+    let wanted = before - inside + inside / 5;
+    assert!(after <= wanted + 1 && after > wanted / 2, "{after} of {before}, {inside} within");
+    let mesh = part.geometry.mesh();
+    let now = planned.shape.mesh.positions();
+    // Below the group's rim every vertex is where it was, with its color.
+    let own = part.sets.iter().find(|set| set.placement == Placement::Vertex).unwrap();
+    let theirs = planned.shape.sets.iter().find(|to| to.id == own.id).unwrap();
+    for (vertex, p) in mesh.positions().iter().enumerate().filter(|(_, p)| p.z < 0.2) {
+        let found = now.iter().position(|q| q == p).unwrap_or_else(|| panic!("{p} is gone"));
+        let off = ciede2000(own.values[vertex], theirs.values[found]);
+        assert!(off < 0.5, "{p}: {off}");
+    }
+    let none =
+        Reform::Decimate { rules: rules(Goal::Share { share: 0.2 }), only: Some("Lower".into()) };
+    let said = reform(&part, &none, Given::default(), &Watch::default()).unwrap_err().to_string();
+    assert!(said.contains("no selection or group called Lower"), "{said}");
 }

@@ -14,7 +14,7 @@ use speckle_mesh::{Geometry, Mesh, Placement, Transform, screen::Screen, sight::
 use speckle_model::{NewPart, NewSet};
 use speckle_tools::{
     bake::watch::Watch,
-    reform::{Reform, reform},
+    reform::{Given, Reform, reform},
     region::{Region, Solid},
     stroke::{Brush, Coat, Mirror, Sample, StrokeStart},
 };
@@ -249,8 +249,9 @@ fn whole_parts_are_refined_to_a_length() {
     let mesh = ball(6, 9);
     let document = document(&mesh, Placement::Face);
     let part = &document.parts()[0];
-    let refine =
-        |length: f32| reform(part, &Reform::Refine { length, only: None }, &[], &Watch::default());
+    let refine = |length: f32| {
+        reform(part, &Reform::Refine { length, only: None }, Given::default(), &Watch::default())
+    };
     let fine = refine(0.1).unwrap().shape.mesh;
     for corner in 0..fine.corner_count() {
         let next = if corner % 3 == 2 { corner - 2 } else { corner + 1 };
@@ -356,8 +357,15 @@ fn any_stroke() -> impl Strategy<Value = (Vec3, Vec<[f32; 2]>, f32, Option<f32>,
     )
 }
 
+/// How often something is tried: under `cargo xtask soak` as often as ten thousand strokes take, four and a
+/// half to a try.
+fn tries(usual: u32) -> ProptestConfig {
+    let soaks = std::env::var_os("SPECKLE_SOAK").is_some();
+    ProptestConfig::with_cases(if soaks { 2_400 } else { usual })
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(16))]
+    #![proptest_config(tries(16))]
 
     /// Whatever strokes come one after the other: the mesh stays well-formed, closed and of one piece, its
     /// volume what it was; and all undone it is what it was to the bit.
@@ -518,7 +526,7 @@ fn an_outline_cuts_what_is_seen_alone_and_nothing_where_it_paints_nothing() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(12))]
+    #![proptest_config(tries(12))]
 
     /// Whatever is cut out of whatever ball, the ball stays one: watertight, with Euler number 2 and the
     /// area it had.

@@ -5,9 +5,9 @@ use std::f32::consts::PI;
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Encoding, Rgba};
-use speckle_core::{Document, Edit, ReplaceEdit, document::Direction};
+use speckle_core::{Document, Edit, PartEdit, ReplaceEdit, SetEdit, document::Direction};
 use speckle_mesh::{
-    Geometry, Mesh, Placement,
+    Geometry, Mesh, Placement, Transform,
     mesh::{MeshArrays, UvSet},
 };
 use speckle_model::{
@@ -16,10 +16,10 @@ use speckle_model::{
 use speckle_tools::{
     bake::watch::Watch,
     reform::{
-        Reform, ReformError, Reformed, displace, drape,
+        Given, Reform, ReformError, Reformed, detail, displace, drape,
         mend::{self, Fault, look_over},
         numbers::By,
-        reform, smooth,
+        parting, reform, smooth,
         subdivide::{self, Scheme},
         trim,
     },
@@ -97,7 +97,7 @@ fn part(mesh: Mesh) -> Part {
 }
 
 fn planned(part: &Part, what: &Reform) -> Result<Reformed, ReformError> {
-    reform(part, what, &[], &Watch::default())
+    reform(part, what, Given::default(), &Watch::default())
 }
 
 fn finer(scheme: Scheme, times: u32, creases: Option<f32>, only: Option<&str>) -> Reform {
@@ -346,7 +346,7 @@ fn a_square_is_cut_along_a_straight_line() {
         keep_both: true,
     };
     let planned = planned(&part, &Reform::Trim { rules }).unwrap();
-    let areas = [&planned.shape.mesh, &planned.rest.as_ref().unwrap().mesh].map(|m| extent(m)[1]);
+    let areas = [&planned.shape.mesh, &planned.rest[0].1.mesh].map(|m| extent(m)[1]);
     assert!((areas[0] - 1.4).abs() < 1e-5 && (areas[1] - 2.6).abs() < 1e-5, "{areas:?}");
     let least = planned.shape.mesh.positions().iter().map(|p| p.x).fold(f32::MAX, f32::min);
     assert!((least - 0.3).abs() < 1e-6);
@@ -648,7 +648,9 @@ fn an_image_says_how_far_points_go_and_where_a_part_is_cut() {
     let part = laid_out(32);
     let images = [image(|x| (x * 4) as u8)];
     let by = || By::Image { image: "Relief.png".into(), uv_set: 0, channel: Some(0) };
-    let of = |what: &Reform, images: &[ImageRecord]| reform(&part, what, images, &Watch::default());
+    let of = |what: &Reform, images: &[ImageRecord]| {
+        reform(&part, what, Given { images, parts: &[] }, &Watch::default())
+    };
     let slope = Reform::Displace { rules: displaced(by(), 2.0), only: None };
     let moved = of(&slope, &images).unwrap();
     for p in moved.shape.mesh.positions().iter().filter(|p| p.x.abs() < 0.9) {
@@ -664,7 +666,9 @@ fn an_image_says_how_far_points_go_and_where_a_part_is_cut() {
     let gone = of(&slope, &[]).unwrap_err().to_string();
     assert!(gone.contains("the image Relief.png is not in the project"), "{gone}");
     let bare = self::part(Mesh::new(sheet(3, 0.0)).unwrap());
-    let bare = reform(&bare, &slope, &images, &Watch::default()).unwrap_err().to_string();
+    let bare = reform(&bare, &slope, Given { images: &images, parts: &[] }, &Watch::default())
+        .unwrap_err()
+        .to_string();
     assert!(bare.contains("lay it out for images first"), "{bare}");
 }
 
@@ -689,12 +693,12 @@ fn a_sheet_lies_on_what_is_below() {
     let laid = |rules: drape::Rules| planned(&ball, &Reform::Drape { rules });
     let plain = laid(fallen(3.0, 0.05)).unwrap();
     let height = |p: &Vec3| (1.0 - p.x * p.x - p.y * p.y).max(0.0).sqrt();
-    let is_on = |p: &Vec3| p.truncate().length() < 0.97;
+    let is_on = |p: &Vec3| p.truncate().length() < 0.85;
     assert_eq!(plain.shape.mesh.vertex_count(), 61 * 61);
     for p in plain.shape.mesh.positions() {
         if is_on(p) {
             assert!((p.z - height(p)).abs() < 2e-3, "{p}");
-        } else if p.truncate().length() > 1.01 {
+        } else if p.truncate().length() > 1.08 {
             assert!((p.z + 1.0).abs() < 2e-3, "{p}");
         }
     }
@@ -725,4 +729,240 @@ fn a_sheet_lies_on_what_is_below() {
     assert!(many.contains("take a wider step"), "{many}");
     let none = laid(drape::Rules { falls: [0.0; 3], ..fallen(1.0, 0.1) }).unwrap_err().to_string();
     assert!(none.contains("needs a length"), "{none}");
+}
+
+/// A dark stroke across a light image needs a fine mesh along its two edges, and nowhere else.
+#[test]
+fn a_mesh_becomes_as_fine_as_an_image_needs_it_and_nowhere_finer() {
+    let part = laid_out(8);
+    let stroke = |x: u32| if (20..26).contains(&x) { 10 } else { 240 };
+    let images = [image(stroke)];
+    let given = Given { images: &images, parts: &[] };
+    let rules = |difference: f32, shortest: f32| {
+        let of = detail::For::Image { image: "Relief.png".into(), uv_set: 0 };
+        Reform::Detail { rules: detail::Rules { of, difference, shortest } }
+    };
+    let of = |what: &Reform| reform(&part, what, given, &Watch::default());
+    let fine = of(&rules(3.0, 0.004)).unwrap();
+    let mesh = &fine.shape.mesh;
+    // An edge that is split splits the longer ones beside it first: a few rows around become finer too.
+    // The edges of the stroke lie at 20/64 and 26/64 of the square, pixels are 1/32 wide.
+    let edges = [20.0_f32, 26.0].map(|x| x / 32.0 - 1.0);
+    let near = |p: Vec3| edges.iter().any(|x| (p.x - x).abs() < 0.55);
+    let area = |face: usize| mesh.face_area_vector(face).length() / 2.0;
+    for face in (0..mesh.face_count()).filter(|&face| !near(mesh.face_centroid(face))) {
+        // Of the quads of a sixteenth, cut into two.
+        assert!(area(face) > 0.03 - 1e-6, "{}", mesh.face_centroid(face));
+    }
+    let heat = fine.heat.unwrap();
+    assert_eq!(heat.len(), 64, "one for each quad, though they were cut");
+    assert!(heat.iter().any(|&off| off > 20.0) && heat.iter().any(|&off| off < 0.1));
+    let finest = (0..mesh.face_count()).map(area).fold(f32::MAX, f32::min);
+    assert!(finest < 0.001, "{finest}");
+    assert!(mesh.face_count() < 20_000, "{}", mesh.face_count());
+    assert!((extent(mesh)[1] - 4.0).abs() < 1e-5);
+    assert_eq!(Geometry::new(mesh.clone()).topology().euler_number(), 1);
+    // All of it is within the difference, unless edges may not be so short.
+    assert!(!fine.report.notes.iter().any(|note| note.contains("stay coarser")));
+    let coarse = of(&rules(3.0, 0.1)).unwrap();
+    assert!(coarse.shape.mesh.face_count() < mesh.face_count());
+    assert!(coarse.report.notes.iter().any(|note| note.contains("stay coarser")));
+    // What is one color needs nothing.
+    let plain = [image(|_| 99)];
+    let given = Given { images: &plain, parts: &[] };
+    let none = reform(&part, &rules(3.0, 0.004), given, &Watch::default()).unwrap_err();
+    assert!(none.to_string().contains("within the difference already"), "{none}");
+}
+
+/// The same by the colors of another part, which lies a little off.
+#[test]
+fn a_mesh_becomes_as_fine_as_another_part_needs_it() {
+    let light = Mesh::new(sheet(6, 0.0)).unwrap();
+    let dense = Mesh::new(sheet(90, 0.01)).unwrap();
+    let values = dense.positions().iter().map(|p| {
+        let is_in = (p.truncate() - glam::Vec2::new(0.4, 0.3)).length() < 0.3;
+        if is_in { [0.8, 0.1, 0.1, 1.0] } else { [0.9, 0.9, 0.8, 1.0] }
+    });
+    let coat = NewSet {
+        name: "Coat".into(),
+        placement: Placement::Vertex,
+        encoding: Encoding::Color,
+        ground: [1.0; 4],
+        values: values.collect(),
+    };
+    let mut document = Document::default();
+    let new = vec![NewPart::new("Light", light, vec![]), NewPart::new("Dense", dense, vec![coat])];
+    document.apply(Edit::bring_in(new)).unwrap();
+    let of = |part: &str, set: &str| {
+        let of = detail::For::Part { part: part.into(), set: set.into() };
+        let what = Reform::Detail { rules: detail::Rules { of, difference: 4.0, shortest: 0.02 } };
+        let given = Given { images: &[], parts: document.parts() };
+        reform(&document.parts()[0], &what, given, &Watch::default())
+    };
+    let fine = of("Dense", "Coat").unwrap();
+    let mesh = &fine.shape.mesh;
+    for face in 0..mesh.face_count() {
+        let far = (mesh.face_centroid(face).truncate() - glam::Vec2::new(0.4, 0.3)).length();
+        let is_at_rim = (far - 0.3).abs() < 0.7;
+        assert!(is_at_rim || mesh.face_area_vector(face).length() > 0.05, "{far}");
+    }
+    assert!(mesh.face_count() > 500);
+    assert!(of("Dense", "Film").unwrap_err().to_string().contains("no set Film on a part Dense"));
+    assert!(of("Light", "Coat").unwrap_err().to_string().contains("for its own colors"));
+}
+
+/// A ball without its cap, closed smooth, is nearly the ball again; flat, it is cut off.
+#[test]
+fn a_smooth_lid_goes_on_as_the_surface_does() {
+    let whole = ball(40, 60);
+    let is_below = |face: &u32| whole.face_centroid(*face as usize).z < 0.8;
+    let faces: Vec<u32> = (0..whole.face_count() as u32).filter(is_below).collect();
+    let open = part(whole.clone()).of_faces(&faces).unwrap();
+    let closed = |lids: mend::Lids| {
+        let rules = mend::Rules { holes: Some(200), lids, ..mend::Rules::default() };
+        planned(&open, &Reform::Mend { rules }).unwrap().shape.mesh
+    };
+    let (flat, smooth) = (closed(mend::Lids::Flat), closed(mend::Lids::Smooth));
+    for mesh in [&flat, &smooth] {
+        let topology = Geometry::new(mesh.clone());
+        assert!(topology.topology().is_watertight());
+        assert_eq!(topology.topology().euler_number(), 2);
+    }
+    let whole_volume = 4.0 / 3.0 * std::f64::consts::PI;
+    let [flat_off, smooth_off] =
+        [&flat, &smooth].map(|mesh| (extent(mesh)[0] / whole_volume - 1.0).abs());
+    assert!(smooth_off < 0.25 * flat_off, "{smooth_off} of {flat_off}");
+    let highest = |mesh: &Mesh| mesh.positions().iter().map(|p| p.z).fold(f32::MIN, f32::max);
+    assert!(highest(&flat) < 0.85);
+    assert!(highest(&smooth) > 0.93, "{}", highest(&smooth));
+    // What was there stays where it was.
+    let open = open.geometry.mesh();
+    assert_eq!(&smooth.positions()[..open.vertex_count()], open.positions());
+}
+
+/// Two halves a hair apart: their rims are joined, what lies as near within them is not.
+#[test]
+fn rims_are_stitched_and_nothing_else_is_joined() {
+    let half = |left: bool| {
+        let mut arrays = sheet(4, 0.0);
+        for p in &mut arrays.positions {
+            p.x = if left { p.x - 1.0005 } else { p.x + 1.0005 };
+        }
+        arrays
+    };
+    let part = part(Mesh::new(beside(half(true), half(false))).unwrap());
+    let rules = mend::Rules { stitch: Some(0.01), ..mend::Rules::default() };
+    let whole = planned(&part, &Reform::Mend { rules }).unwrap();
+    let geometry = Geometry::new(whole.shape.mesh.clone());
+    assert_eq!(whole.shape.mesh.vertex_count(), 2 * 25 - 5);
+    assert_eq!(geometry.topology().euler_number(), 1);
+    assert!(
+        whole.report.notes.iter().any(|note| note == "5 vertices of rims are joined to others.")
+    );
+    // So wide a reach joins rims to rims; inner vertices stay all the same.
+    let rules = mend::Rules { stitch: Some(0.6), ..mend::Rules::default() };
+    let far = planned(&part, &Reform::Mend { rules }).unwrap().shape.mesh;
+    let inner = |mesh: &Mesh| {
+        let is = |p: &&Vec3| (p.x.abs() - 1.0).abs() < 0.6 && p.y.abs() < 0.6;
+        mesh.positions().iter().filter(is).count()
+    };
+    assert_eq!(inner(&far), inner(part.geometry.mesh()));
+}
+
+/// What is split is all there, and joined again it is what it was.
+#[test]
+fn a_part_is_split_and_joined_again() {
+    let two = beside(arrays_of(&cube()), {
+        let mut other = arrays_of(&octahedron());
+        other.positions.iter_mut().for_each(|p| *p += Vec3::X * 5.0);
+        other
+    });
+    let mut document = document(Mesh::new(two).unwrap());
+    let before = document.parts()[0].clone();
+    let whole = extent(before.geometry.mesh());
+    let do_it = |document: &mut Document, what: &Reform| {
+        let part = document.parts()[0].clone();
+        let given = Given { images: &[], parts: document.parts() };
+        let reformed = Box::new(reform(&part, what, given, &Watch::default()).unwrap());
+        let edit = ReplaceEdit::Reform { part: part.id, reformed, beside: false };
+        document.apply(edit).unwrap()
+    };
+    let into = parting::SplitInto::Pieces;
+    let split = do_it(&mut document, &Reform::Split { into });
+    let names: Vec<&str> = document.parts().iter().map(|p| p.traits.name.as_str()).collect();
+    assert_eq!(names, ["Piece", "Piece piece 2"]);
+    let faces: Vec<usize> =
+        document.parts().iter().map(|p| p.geometry.mesh().face_count()).collect();
+    assert_eq!(faces, [8, 6], "the larger stays");
+    for part in document.parts() {
+        assert_eq!(part.sets.len(), 3);
+        for (value, p) in part.sets[0].values.iter().zip(part.geometry.mesh().positions()) {
+            assert!((Vec3::from_slice(value) - (0.25 * p + 0.5)).length() < 1e-6);
+        }
+    }
+    // The other stands elsewhere, mirrored; joined, everything is where it was seen.
+    let other = document.parts()[1].id;
+    let transform = Transform {
+        translation: Vec3::new(1.0, 2.0, 3.0),
+        scale: Vec3::new(-2.0, 1.0, 1.0),
+        ..Transform::IDENTITY
+    };
+    document.apply(PartEdit::PlacePart { part: other, transform }).unwrap();
+    let film = SetEdit::AddSet {
+        part: other,
+        name: "Film".into(),
+        placement: Placement::Face,
+        encoding: Encoding::Data,
+        start: [0.2; 4],
+    };
+    document.apply(film).unwrap();
+    let joined = do_it(&mut document, &Reform::Join { with: vec![other] });
+    assert_eq!(document.parts().len(), 1);
+    let part = &document.parts()[0];
+    let [volume, area] = extent(part.geometry.mesh());
+    assert!(volume > 0.0 && (volume - (whole[0] + 8.0)).abs() < 1e-4, "twice the cube: {volume}");
+    assert!(area > whole[1]);
+    assert_eq!(part.sets.len(), 4);
+    let film = part.sets.iter().find(|set| set.name == "Film").unwrap();
+    assert!(film.values[8..].iter().all(|value| *value == [0.2; 4]));
+    document.replay(&joined, Direction::Backward).unwrap();
+    assert_eq!(document.parts().len(), 2);
+    let settled = do_it(&mut document, &Reform::Join { with: vec![other] });
+    assert!(settled.label.starts_with("Join Piece"));
+    document.replay(&settled, Direction::Backward).unwrap();
+    let _ = split;
+    let alone = |what: &Reform| planned(&before, what).unwrap_err().to_string();
+    let into = parting::SplitInto::Materials;
+    assert!(alone(&Reform::Split { into }).contains("all of Piece is one of those"));
+    assert!(alone(&Reform::Join { with: vec![] }).contains("choose the parts"));
+    assert!(alone(&Reform::Join { with: vec![other] }).contains("is gone"));
+    assert!(alone(&Reform::Settle).contains("say already"));
+}
+
+#[test]
+fn what_is_not_manifold_is_set_apart_and_points_take_in_where_a_part_stands() {
+    // Three sheets along one edge, and a fourth that is none of it.
+    let points = [[0.0, 0.0], [1.0, 0.0], [-1.0, 0.5], [-1.0, -0.5], [2.0, 0.0]];
+    let at = |i: usize, z: f32| Vec3::new(points[i][0], points[i][1], z);
+    let positions = (0..5).flat_map(|i| [at(i, 0.0), at(i, 1.0)]).collect();
+    let quad = |a: u32, b: u32| vec![2 * a, 2 * b, 2 * b + 1, 2 * a + 1];
+    let mesh = polygons(positions, &[quad(0, 1), quad(0, 2), quad(0, 3), quad(1, 4)]);
+    let mut part = part(mesh);
+    let into = parting::SplitInto::NotManifold;
+    let apart = planned(&part, &Reform::Split { into }).unwrap();
+    assert_eq!(apart.shape.mesh.face_count(), 3);
+    assert_eq!(apart.rest.len(), 1);
+    assert_eq!(apart.rest[0].0.as_deref(), Some("Piece rest"));
+    part.traits.transform = Transform {
+        translation: Vec3::new(3.0, 0.0, 1.0),
+        rotation_degrees: Vec3::new(0.0, 90.0, 0.0),
+        scale: Vec3::new(2.0, 1.0, 0.5),
+    };
+    let settled = planned(&part, &Reform::Settle).unwrap();
+    assert_eq!(settled.stands, Some(Transform::IDENTITY));
+    let to_project = part.traits.transform.to_project();
+    let pairs = settled.shape.mesh.positions().iter().zip(part.geometry.mesh().positions());
+    for (now, was) in pairs {
+        assert!(now.distance(to_project.transform_point3(*was)) < 1e-5);
+    }
 }

@@ -6,6 +6,7 @@ mod board;
 mod by_hand;
 mod deliver;
 mod hand_work;
+mod images;
 mod laid_over;
 mod late;
 mod painting;

@@ -200,3 +200,86 @@ async fn a_crisp_stroke_on_two_triangles_cuts_them_and_one_undo_takes_both_back(
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// A band laid on two triangles is cut into them, with straight edges; undo has them whole again.
+#[tokio::test]
+async fn a_crisp_band_cuts_two_triangles_along_its_edges() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Square.ply", SQUARE).await?;
+    browser.click("area-paint").await?;
+    browser.until(&format!("{PART}.faces === 2")).await?;
+    browser.click("tool-span").await?;
+    browser.click("span-band").await?;
+    browser.choose_row("Runs along", "X").await?;
+    browser.type_into_knob("From", "-10").await?;
+    browser.type_into_knob("To", "15").await?;
+    browser.click_text("label", "Crisp border: cut faces along it").await?;
+    browser.until("speckle.state().span.crisp").await?;
+    browser.until("speckle.state().spanReady").await?;
+    browser.click_text("button", "Lay it on").await?;
+    browser.until(&format!("{PART}.faces > 4")).await?;
+    browser.until(&format!("Math.abs({PAINTED} / 2500 - 1) < 1e-3")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 2 && {PAINTED} === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// The area of the faces that are not as grey as they came.
+const PAINTED: &str = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const held = s.values.get(speckle.state().shown); \
+    let area = 0; for (let f = 0; f < s.shape.faceCount; f++) { if (held.bytes[4 * f] === 200) continue; \
+    const [a, b, c] = s.shape.verticesOf(f).map((v) => s.shape.positions.subarray(3 * v, 3 * v + 3)); \
+    area += Math.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2; } return area; })()";
+
+/// A part is held by a grip on the stage: it goes where the hand leads it, and stands there as a step.
+#[tokio::test]
+async fn a_part_is_moved_by_its_grip() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Bowl.ply", &bowl(8, true)).await?;
+    browser.click("grip-move").await?;
+    let middle = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const at = speckle.stage.eye.onPage(s.bounds.center.clone()); return [at.x, at.y]; })()";
+    let middle = browser.eval(middle).await?;
+    let [x, y] = [0, 1].map(|i| middle[i].as_f64().unwrap_or_default());
+    // The arrow upwards begins in the middle.
+    browser.hover(x, y - 40.0).await?;
+    browser.until("speckle.stage.grip.isUnder").await?;
+    browser.stroke(&[(x, y - 40.0), (x, y - 70.0), (x, y - 100.0)]).await?;
+    browser.until(&format!("{PART}.transform.translation[1] > 1")).await?;
+    browser.until(&format!("Math.abs({PART}.transform.translation[0]) < 1e-3")).await?;
+    browser.press("escape").await?;
+    browser.until("speckle.state().grip === null").await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.transform.translation[1] === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// A ball is split off a selection's faces and taken up again; what another stands for is in its points.
+#[tokio::test]
+async fn parts_are_split_joined_and_settled() -> Result<()> {
+    let two = format!("{TRIANGLES}\n{}", TRIANGLES_BESIDE);
+    let (_folder, _app, browser) = with_file("Two.obj", &two).await?;
+    browser.click("gather-mend").await?;
+    browser.choose_row("To", "split it into parts").await?;
+    browser.until(&format!("{FINDINGS}.includes('Itbecomes2parts')")).await?;
+    browser.click("do-split").await?;
+    browser.until("speckle.state().parts.length === 2").await?;
+    browser.choose_row("To", "take in where it stands").await?;
+    browser.until("document.body.innerText.includes('nothing to take in')").await?;
+    browser.choose_row("To", "join parts with it").await?;
+    let list = "//*[@data-test='also-on']//*[@role='combobox']";
+    browser.unfold(Locator::XPath(list)).await?;
+    browser.choose_entry("piece 2").await?;
+    browser.press("escape").await?;
+    browser.unfolded().await?;
+    browser.until(&format!("{FINDINGS}.includes('2triangles,1untilnow')")).await?;
+    browser.click("do-join").await?;
+    browser.until(&format!("speckle.state().parts.length === 1 && {PART}.triangles === 2")).await?;
+    for _ in 0..2 {
+        browser.click("undo").await?;
+    }
+    browser.until(&format!("speckle.state().parts.length === 1 && {PART}.pieces === 2")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+const TRIANGLES: &str = "v 0 0 0\nv 10 0 0\nv 0 10 0\nf 1 2 3";
+const TRIANGLES_BESIDE: &str = "v 20 0 0\nv 30 0 0\nv 20 10 0\nf 4 5 6\n";

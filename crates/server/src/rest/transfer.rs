@@ -71,6 +71,9 @@ pub struct TransferOrder {
     /// How they are carried.
     #[serde(default)]
     pub rules: Rules,
+    /// What else they go to, in one step: into the sets of the same names there.
+    #[serde(default)]
+    pub also: Vec<PartId>,
     /// Whether it is only looked at.
     #[serde(default)]
     pub look: bool,
@@ -91,6 +94,17 @@ pub struct Transfer {
     parts: Vec<String>,
     /// What it does.
     report: TransferReport,
+    /// What it does to the others.
+    also: Vec<TransferAlso>,
+}
+
+/// What a transfer does to another part.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct TransferAlso {
+    /// What the part is called.
+    part: String,
+    /// What it does.
+    report: TransferReport,
 }
 
 /// A transfer that was looked at.
@@ -99,6 +113,7 @@ pub struct Planned {
     part: Part,
     told: Transfer,
     done: Transferred,
+    also: Vec<(PartId, String, Transferred)>,
 }
 
 /// What a transfer depends on.
@@ -237,11 +252,24 @@ impl App {
             let look = Some(self.transfers.keep_a_while(planned));
             return Ok(Json(Transfer { look, ..told }));
         }
-        let Planned { told, done, of, .. } = planned;
-        let lost = of.order.rules.keep_lost.then_some(done.lost);
-        let (from, colors) = (told.from.clone(), done.colors);
-        self.edit(project, ReplaceEdit::TransferColors { part, from, colors, lost }, hand(headers))
-            .await?;
+        let Planned { told, done, of, also, .. } = planned;
+        let keeps = of.order.rules.keep_lost;
+        let edit = |part, done: Transferred| ReplaceEdit::TransferColors {
+            part,
+            from: told.from.clone(),
+            colors: done.colors,
+            lost: keeps.then_some(done.lost),
+        };
+        let mut edits = vec![edit(part, done)];
+        edits.extend(also.into_iter().map(|(id, _, done)| edit(id, done)));
+        let edit = match edits.len() {
+            1 => edits.remove(0),
+            count => {
+                let label = format!("Transfer from {} to {count} parts", told.from);
+                ReplaceEdit::Together { label, edits }
+            }
+        };
+        self.edit(project, edit, hand(headers)).await?;
         Ok(Json(told))
     }
 
@@ -274,16 +302,64 @@ impl App {
             [one] => one.name.clone(),
             several => format!("{} surfaces", several.len()),
         };
+        let others = self.others_of(&of, &sources, &now).await?;
         let proposal = proposal(&own, &sources);
         let sets = proposal.iter().map(|row| row.from.clone()).collect();
         let (watch, give_up) = self.works.watch(headers);
         let (part, rules) = (own.clone(), of.order.rules.clone());
-        let done = self.aside(move |_| Ok(transfer(&part, &sources, &rules, &watch))).await?;
+        let done = self.aside(move |_| {
+            let done = transfer(&part, &sources, &rules, &watch).map_err(|e| e.to_string());
+            let also = others.into_iter().map(|(other, sources)| {
+                let name = other.traits.name.clone();
+                let there = rules.on(&part, &other);
+                match transfer(&other, &sources, &there, &watch) {
+                    Ok(done) => Ok((other.id, name, done)),
+                    Err(error) => Err(format!("{name}: {error}")),
+                }
+            });
+            Ok(done.and_then(|done| Ok((done, also.collect::<Result<Vec<_>, _>>()?))))
+        });
+        let done = done.await?;
         drop(give_up);
-        let done = done.map_err(|error| ApiError::bad_request(error.to_string()))?;
+        let (done, also) = done.map_err(ApiError::bad_request)?;
         let report = done.report.clone();
-        let told = Transfer { look: None, from, sets, proposal, parts, report };
-        Ok(Planned { of, part: own, told, done })
+        let others = also.iter().map(|(_, name, done): &(_, String, Transferred)| TransferAlso {
+            part: name.clone(),
+            report: done.report.clone(),
+        });
+        let others = others.collect();
+        let told = Transfer { look: None, from, sets, proposal, parts, report, also: others };
+        Ok(Planned { of, part: own, told, done, also })
+    }
+
+    /// The other parts that colors go to, each with what they come from there: a snapshot and an earlier
+    /// state are its own, and it gives itself nothing.
+    async fn others_of(
+        &self,
+        of: &LookedAt,
+        sources: &[Source],
+        now: &Now,
+    ) -> Result<Vec<(Part, Vec<Source>)>, ApiError> {
+        let mut others = Vec::new();
+        for &id in of.order.also.iter().filter(|id| **id != of.part) {
+            let other = part_of(now, id)?;
+            let mut own = Vec::new();
+            for (from, source) in of.order.from.iter().zip(sources) {
+                own.push(match from {
+                    TransferFrom::Part { part } if *part == id => continue,
+                    TransferFrom::Snapshot { .. } => {
+                        self.source(of.project, from, &other, now).await?
+                    }
+                    TransferFrom::Earlier { part, step } if *part == of.part => {
+                        let from = TransferFrom::Earlier { part: id, step: *step };
+                        self.source(of.project, &from, &other, now).await?
+                    }
+                    _ => source.clone(),
+                });
+            }
+            others.push((other, own));
+        }
+        Ok(others)
     }
 
     async fn source(

@@ -52,6 +52,9 @@ pub const MOST_POINTS: usize = 4_000_000;
 /// The most rounds that a sheet is drawn up.
 pub const MOST_STIFF: u32 = 500;
 
+/// What is this many steps higher than what is a step away is a wall.
+const WALL: f32 = 2.5;
+
 /// Why no sheet can be laid.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum DrapeError {
@@ -163,7 +166,19 @@ fn sheet(part: &Part, rules: &Rules, watch: &Watch) -> Result<Mesh, DrapeError> 
     if fallen.iter().all(|(_, height)| height.is_none()) {
         return Err(DrapeError::Past(part.traits.name.clone()));
     }
-    let lowest: Vec<f32> = fallen.iter().map(|(_, height)| height.unwrap_or(floor)).collect();
+    let fell: Vec<f32> = fallen.iter().map(|(_, height)| height.unwrap_or(floor)).collect();
+    // Beside a wall it hangs a step away from it, and does not cut through.
+    let lowest: Vec<f32> = (0..fell.len())
+        .into_par_iter()
+        .map(|i| {
+            let (x, y) = (i % wide, i / wide);
+            let around = (y.saturating_sub(1)..=(y + 1).min(high - 1)).flat_map(|y| {
+                (x.saturating_sub(1)..=(x + 1).min(wide - 1)).map(move |x| y * wide + x)
+            });
+            let top = around.map(|other| fell[other]).fold(fell[i], f32::max);
+            if top - fell[i] > WALL * rules.step { top } else { fell[i] }
+        })
+        .collect();
     let mut heights = lowest.clone();
     for _ in 0..rules.stiffness {
         watch.check()?;

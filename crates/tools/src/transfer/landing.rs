@@ -386,7 +386,7 @@ const IN: f32 = 0.4;
 const RUN: usize = 1024;
 
 /// The middles of the triangles that a triangle is cut into by so many lines from each side.
-pub(super) fn middles(across: usize) -> impl Iterator<Item = [f32; 3]> {
+pub(crate) fn middles(across: usize) -> impl Iterator<Item = [f32; 3]> {
     let n = across as f32;
     let weights = move |i: f32, j: f32| [1.0 - (i + j) / n, i / n, j / n];
     (0..across).flat_map(move |i| {

@@ -1,4 +1,5 @@
 // Fewer or finer faces for the active part.
+import { Alert } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import type { Part } from "../../model/state";
@@ -15,6 +16,7 @@ const ways = [
   ["fewer", "fewer triangles"],
   ["finer", "finer faces"],
   ["shorter", "edges up to a length"],
+  ["detail", "as fine as colors need it"],
 ] as const;
 const goals = [
   ["share", "a share of the triangles"],
@@ -36,6 +38,7 @@ export function DensitySheet({ project }: { project: Project }) {
         const props = { project, part, choose };
         if (way === "finer") return <Subdivide key={part.id} {...props} />;
         if (way === "shorter") return <Refine key={part.id} {...props} />;
+        if (way === "detail") return <Detail key={part.id} {...props} />;
         return <Decimate key={part.id} {...props} />;
       }}
     </ShapeSheet>
@@ -94,6 +97,7 @@ function Decimate({ project, part, choose }: Props) {
     keep_rims: false,
     even: false,
   });
+  const [only, setOnly] = useState<string | null>(null);
   const turn = (change: Partial<Fewer>) => setRules((before) => ({ ...before, ...change }));
   const { goal } = rules;
   return (
@@ -103,8 +107,9 @@ function Decimate({ project, part, choose }: Props) {
       title={`Fewer triangles for ${part.name}`}
       verb="Decimate"
       done={(report) => `has ${count(report.triangles[1] ?? 0)} triangles`}
-      reform={{ kind: "decimate", rules }}>
+      reform={{ kind: "decimate", rules, only }}>
       {choose}
+      <Where part={part} only={only} onChange={setOnly} />
       <Choose
         label="Down to"
         value={goal.kind}
@@ -239,6 +244,83 @@ function Refine({ project, part, choose }: Props) {
         digits={edge < 0.1 ? 5 : edge < 10 ? 3 : 2}
         curved
         onChange={setLength}
+      />
+    </ShapeTool>
+  );
+}
+
+/** What a mesh can be fine enough for, as one word: an image by its name, or a set of another part. */
+type Wanted = `image ${string}` | `part ${number} ${number}`;
+
+function Detail({ project, part, choose }: Props) {
+  const unit = useApp((state) => symbols[state.traits.unit]);
+  const images = useApp((state) => state.images);
+  const parts = useApp((state) => state.parts);
+  const wanted: (readonly [Wanted, string])[] = [
+    ...(part.uv_sets > 0 ? images : []).map(({ name }) => [`image ${name}`, `the image ${name}`] as const),
+    ...parts
+      .filter((other) => other.id !== part.id)
+      .flatMap((other) =>
+        other.sets.map((set) => [`part ${other.id} ${set.id}`, `${set.name} of ${other.name}`] as const),
+      ),
+  ];
+  const edge = part.median_edge;
+  const [chosen, setChosen] = useState<Wanted | null>(wanted[0]?.[0] ?? null);
+  const [rules, setRules] = useState({ difference: 5, shortest: Number((edge / 8).toPrecision(2)) });
+  const turn = (change: Partial<typeof rules>) => setRules((before) => ({ ...before, ...change }));
+  const isThere = chosen !== null && wanted.some(([key]) => key === chosen);
+  const of = (): Schemas["DetailFor"] | null => {
+    if (!isThere) return null;
+    if (chosen.startsWith("image ")) return { kind: "image", image: chosen.slice(6), uv_set: 0 };
+    const [, id, set] = chosen.split(" ").map(Number);
+    const other = parts.find((each) => each.id === id);
+    const own = other?.sets.find((each) => each.id === set);
+    return other && own ? { kind: "part", part: other.name, set: own.name } : null;
+  };
+  const goal = of();
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title="Where it is too coarse"
+      verb="Refine there"
+      done={(report) => `has ${count(report.triangles[1] ?? 0)} triangles`}
+      reform={goal && { kind: "detail", rules: { ...rules, of: goal } }}
+      isForMany={false}>
+      {choose}
+      {wanted.length === 0 ? (
+        <Alert severity="info">
+          There is nothing yet that it could be fine enough for: an image by texture coordinates, or another part with
+          colors.
+        </Alert>
+      ) : (
+        <Choose
+          label="To show"
+          value={isThere ? chosen : ""}
+          options={wanted}
+          onChange={(next) => setChosen(next || null)}
+        />
+      )}
+      <Sliding
+        label="Within"
+        value={rules.difference}
+        min={0.5}
+        max={30}
+        step={0.5}
+        digits={1}
+        unit="ΔE"
+        onChange={(difference) => turn({ difference })}
+      />
+      <Sliding
+        label="Edges down to"
+        value={rules.shortest}
+        min={edge / 64}
+        max={edge}
+        step={edge / 200}
+        unit={unit}
+        digits={edge < 0.1 ? 5 : edge < 10 ? 3 : 2}
+        curved
+        onChange={(shortest) => turn({ shortest })}
       />
     </ShapeTool>
   );

@@ -8,7 +8,6 @@ import {
   DialogContent,
   DialogTitle,
   IconButton,
-  InputBase,
   Menu,
   MenuItem,
   Paper,
@@ -28,12 +27,12 @@ import { FormSheet } from "./FormSheet";
 import { ImagesSheet } from "./ImagesSheet";
 import { MendSheet } from "./MendSheet";
 import { ShapeTray } from "./ShapeTray";
+import { Standing } from "./Standing";
 import { TransferSheet } from "./TransferSheet";
 import { TransferTray } from "./TransferTray";
 import { unitWord, units } from "../../model/units";
 import { choosePart, set, useApp, type GatherTool, type Part, type Unit } from "../../model/state";
-import { count, figure, length, symbols } from "../../model/words";
-import { useTyped } from "../../widgets/typed";
+import { count, length } from "../../model/words";
 import { useFormatWords } from "../../model/formats";
 
 export function GatherSheet({ project }: { project: Project }) {
@@ -262,105 +261,7 @@ function PartRow({ part, index, active, project }: { part: Part; index: number; 
   );
 }
 
-type Transform = Schemas["Transform"];
-type Row = { key: keyof Transform; title: string; unit: string };
-
 /** Where the active part stands: nine numbers. */
-function Standing({ project }: { project: Project }) {
-  const part = useApp((state) => state.parts.find((each) => each.id === state.part));
-  const unit = useApp((state) => symbols[state.traits.unit]);
-  if (!part) return null;
-  const rows: Row[] = [
-    { key: "translation", title: "Place", unit },
-    { key: "rotation_degrees", title: "Turn", unit: "°" },
-    { key: "scale", title: "Scale", unit: "×" },
-  ];
-  const put = (key: keyof Transform, axis: number, value: number) => {
-    const numbers = [...(part.transform[key] ?? [])];
-    if (numbers[axis] === value) return;
-    numbers[axis] = value;
-    void project.edit({ type: "place_part", part: part.id, transform: { ...part.transform, [key]: numbers } });
-  };
-  const size = part.max.map((value, i) => (value - (part.min[i] ?? 0)) * Math.abs(part.transform.scale?.[i] ?? 1));
-  return (
-    <Paper
-      variant="outlined"
-      component="section"
-      aria-label="Where it stands"
-      sx={{ p: 1.75, borderRadius: 4 }}
-      onKeyDown={(event) => {
-        if (!(event.ctrlKey || event.metaKey)) event.stopPropagation();
-      }}>
-      <Typography variant="h2" noWrap sx={{ mb: 1 }}>
-        {part.name} stands
-      </Typography>
-      <Box sx={{ display: "grid", gridTemplateColumns: "52px repeat(3, 1fr) 24px", gap: 0.75, alignItems: "center" }}>
-        <span />
-        {["X", "Y", "Z"].map((axis) => (
-          <Typography key={axis} variant="caption" color="textSecondary" sx={{ textAlign: "center" }}>
-            {axis}
-          </Typography>
-        ))}
-        <span />
-        {rows.map(({ key, title, unit }) => (
-          <Row key={key}>
-            <Typography variant="body2" color="textSecondary">
-              {title}
-            </Typography>
-            {[0, 1, 2].map((axis) => (
-              <Field
-                key={axis}
-                label={`${title} ${"XYZ"[axis]}`}
-                value={part.transform[key]?.[axis] ?? 0}
-                disabled={part.locked}
-                onValue={(value) => put(key, axis, value)}
-              />
-            ))}
-            <Typography variant="caption" color="textSecondary">
-              {unit}
-            </Typography>
-          </Row>
-        ))}
-      </Box>
-      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 1 }}>
-        Size {size.map(figure).join(" × ")} {unit}, along its own axes
-      </Typography>
-    </Paper>
-  );
-}
-
-const Row = ({ children }: { children: React.ReactNode }) => <>{children}</>;
-
-function Field({
-  label,
-  value,
-  disabled,
-  onValue,
-}: {
-  label: string;
-  value: number;
-  disabled: boolean;
-  onValue: (value: number) => void;
-}) {
-  const shown = String(Math.round(value * 1e4) / 1e4);
-  const { typed, field } = useTyped(shown, onValue);
-  return (
-    <InputBase
-      value={typed ?? shown}
-      disabled={disabled}
-      {...field}
-      slotProps={{
-        input: {
-          "aria-label": label,
-          inputMode: "decimal",
-          sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 },
-        },
-      }}
-      sx={{ border: 1, borderColor: "divider", borderRadius: 1.5, bgcolor: "background.default" }}
-    />
-  );
-}
-
 function ProjectTraits({ project }: { project: Project }) {
   const traits = useApp((state) => state.traits);
   const put = (change: Partial<Schemas["ProjectTraits"]>) =>

@@ -43,7 +43,8 @@ interface Props {
 }
 
 function Layout({ project, part, choose }: Props) {
-  const [rules, setRules] = useState({ angle_degrees: 50, margin: 8, side: 2048, replace: true });
+  // What lies by coordinates that are there would lie otherwise by others: they stay, unless it is asked for.
+  const [rules, setRules] = useState({ angle_degrees: 50, margin: 8, side: 2048, replace: part.uv_sets === 0 });
   const [asked, setAsked] = useState(false);
   const [outlines, setOutlines] = useState<Schemas["ReformAnswer"]["outlines"] | null>(null);
   const turn = (change: Partial<typeof rules>) => {
@@ -91,7 +92,14 @@ function Layout({ project, part, choose }: Props) {
         onChange={(margin) => turn({ margin: Math.round(margin) })}
       />
       {part.uv_sets > 0 && (
-        <Switching label="In place of what is there" on={rules.replace} onChange={(replace) => turn({ replace })} />
+        <>
+          <Switching label="In place of what is there" on={rules.replace} onChange={(replace) => turn({ replace })} />
+          {rules.replace && (
+            <Typography variant="body2" sx={{ color: "warning.main", fontWeight: 700 }}>
+              Images and patterns that lie by the old coordinates, in recipes too, will lie otherwise.
+            </Typography>
+          )}
+        </>
       )}
       {!asked && (
         <Button size="small" variant="outlined" color="inherit" data-test="look-layout" onClick={() => setAsked(true)}>

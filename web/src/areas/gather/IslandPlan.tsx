@@ -3,7 +3,7 @@ import { Box, useTheme } from "@mui/material";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "../../api/client";
 
-const SIDE = 264;
+const SIDE = 220;
 
 /** The edges of islands in the unit square, v upwards. */
 export function IslandPlan({ outlines, label }: { outlines: Schemas["ReformAnswer"]["outlines"]; label: string }) {

@@ -1,6 +1,6 @@
 // What is wrong with the active part, where, and what mends it.
 import { Box, Button, Checkbox, LinearProgress, Tooltip, Typography } from "@mui/material";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { faultsOf, newWord } from "../../api/writes";
 import { useApp, type Part } from "../../model/state";
@@ -8,7 +8,8 @@ import { count, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare } from "./looking";
-import { ShapeSheet, ShapeTool, sizeOf } from "./ShapeTool";
+import { AlsoOn } from "./AlsoOn";
+import { narrowings, ShapeSheet, ShapeTool, sizeOf } from "./ShapeTool";
 
 type Fault = Schemas["Fault"];
 type Finding = Schemas["Finding"];
@@ -67,12 +68,38 @@ const fates = [
   ["hard_edges", "sharp at hard edges"],
 ] as const;
 
+const lidWords = [
+  ["flat", "flat"],
+  ["smooth", "go on as what is around"],
+] as const;
+const tools = [
+  ["mend", "mend what is wrong"],
+  ["split", "split it into parts"],
+  ["join", "join parts with it"],
+  ["settle", "take in where it stands"],
+] as const;
+type Tool = (typeof tools)[number][0];
+
 export function MendSheet({ project }: { project: Project }) {
+  const [tool, setTool] = useState<Tool>("mend");
+  const choose = <Choose label="To" value={tool} options={tools} onChange={setTool} />;
   return (
     <ShapeSheet label="Mend" mark="mend">
-      {(part) => <Mend key={part.id} project={project} part={part} />}
+      {(part) => {
+        const props = { project, part, choose };
+        if (tool === "split") return <Split key={part.id} {...props} />;
+        if (tool === "join") return <Join key={part.id} {...props} />;
+        if (tool === "settle") return <Settle key={part.id} {...props} />;
+        return <Mend key={part.id} {...props} />;
+      }}
     </ShapeSheet>
   );
+}
+
+interface Props {
+  project: Project;
+  part: Part;
+  choose: ReactNode;
 }
 
 /** What is wrong with a part, looked over anew whenever it changes. */
@@ -94,13 +121,15 @@ function useFaults(project: Project, part: Part): { found: Finding[] | string | 
   return { found: isSeen ? found.all : null, share };
 }
 
-function Mend({ project, part }: { project: Project; part: Part }) {
+function Mend({ project, part, choose }: Props) {
   const unit = useApp((state) => symbols[state.traits.unit]);
   const size = sizeOf(part);
   const { found, share } = useFaults(project, part);
   const [left, setLeft] = useState<ReadonlySet<Remedy>>(new Set());
   const [within, setWithin] = useState(Number((size * 1e-5).toPrecision(2)));
   const [most, setMost] = useState(64);
+  const [lids, setLids] = useState<Schemas["MendingLids"]>("flat");
+  const [stitch, setStitch] = useState(0);
   const [normals, setNormals] = useState<Schemas["MendingNormals"]>({ kind: "keep" });
   const findings = Array.isArray(found) ? found : [];
   useEffect(() => () => project.stage.showPlaces(null), [project, part.id]);
@@ -120,13 +149,15 @@ function Mend({ project, part }: { project: Project; part: Part }) {
     loose: isOn("loose"),
     winding: isOn("winding"),
     holes: isOn("holes") ? most : null,
+    lids,
+    stitch: stitch > 0 ? stitch : null,
     normals,
   };
   const asksForAny = findings.some(({ fault }) => {
     const { remedy } = words[fault];
     return remedy !== null && isOn(remedy);
   });
-  const reform = asksForAny || normals.kind !== "keep" ? ({ kind: "mend", rules } as const) : null;
+  const reform = asksForAny || stitch > 0 || normals.kind !== "keep" ? ({ kind: "mend", rules } as const) : null;
   return (
     <ShapeTool
       project={project}
@@ -135,6 +166,7 @@ function Mend({ project, part }: { project: Project; part: Part }) {
       verb="Mend"
       done={() => "is mended"}
       reform={reform}>
+      {choose}
       <Typography variant="body2" color="textSecondary" data-test="faults-said">
         {found === null
           ? "Looking it over …"
@@ -183,6 +215,22 @@ function Mend({ project, part }: { project: Project; part: Part }) {
           unit="edges"
           curved
           onChange={(edges) => setMost(Math.round(edges))}
+        />
+      )}
+      {findings.some(({ fault }) => fault === "hole") && isOn("holes") && (
+        <Choose label="Lids" value={lids} options={lidWords} onChange={setLids} />
+      )}
+      {!part.watertight && (
+        <Sliding
+          label="Stitch rims"
+          value={stitch}
+          min={0}
+          max={size / 20}
+          step={size / 20_000}
+          unit={unit}
+          digits={size < 1 ? 5 : size < 100 ? 3 : 2}
+          zero="not"
+          onChange={setStitch}
         />
       )}
       <Choose
@@ -246,5 +294,80 @@ function Row({
         Show
       </Button>
     </Box>
+  );
+}
+
+type Into = Schemas["SplitInto"];
+
+function Split({ project, part, choose }: Props) {
+  const groups = [...new Set(narrowings(part))];
+  const options: (readonly [string, string])[] = [
+    ["pieces", "pieces that hang together"],
+    ["materials", "materials"],
+    ["groups", "groups of the file"],
+    ["not_manifold", "what is not manifold, and the rest"],
+    ...groups.map((name) => [`selection ${name}`, `${name}, and the rest`] as const),
+  ];
+  const [by, setBy] = useState("pieces");
+  const into: Into = by.startsWith("selection ")
+    ? { kind: "selection", name: by.slice("selection ".length) }
+    : { kind: by as Exclude<Into["kind"], "selection"> };
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`Split ${part.name}`}
+      verb="Split"
+      done={() => "is split: the largest keeps its name"}
+      reform={{ kind: "split", into }}
+      staysBeside={false}
+      isForMany={false}>
+      {choose}
+      <Choose label="Into" value={by} options={options} onChange={setBy} />
+    </ShapeTool>
+  );
+}
+
+function Join({ project, part, choose }: Props) {
+  const [others, setOthers] = useState<number[]>([]);
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`Join with ${part.name}`}
+      verb="Join"
+      done={() => "has taken them up"}
+      reform={others.length > 0 ? { kind: "join", with: others } : null}
+      staysBeside={false}
+      isForMany={false}>
+      {choose}
+      <AlsoOn label="Takes up" part={part} also={others} onChange={setOthers} />
+      <Typography variant="body2" color="textSecondary">
+        They come to lie in {part.name} where they stand. Sets of one name become one; where a part has none of it, its
+        ground shows.
+      </Typography>
+    </ShapeTool>
+  );
+}
+
+function Settle({ project, part, choose }: Props) {
+  const { translation = [0, 0, 0], rotation_degrees = [0, 0, 0], scale = [1, 1, 1] } = part.transform;
+  const stands = [...translation, ...rotation_degrees, ...scale.map((x) => x - 1)].some((x) => x !== 0);
+  return (
+    <ShapeTool
+      project={project}
+      part={part}
+      title={`${part.name} where it stands`}
+      verb="Take it in"
+      done={() => "has it in its points now"}
+      reform={stands ? { kind: "settle" } : null}
+      staysBeside={false}>
+      {choose}
+      <Typography variant="body2" color="textSecondary">
+        {stands
+          ? "It stays where it is, but its points say so by themselves: its place becomes 0, its turn 0°, its scale 1."
+          : "Its points say already where it stands: nothing to take in."}
+      </Typography>
+    </ShapeTool>
   );
 }

@@ -8,6 +8,7 @@ import { activePart, set, useApp, type Part } from "../../model/state";
 import { count, figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose } from "../../widgets/rows";
+import { AlsoOn } from "./AlsoOn";
 import { useRemade, type Reform } from "./remadeInHand";
 import { differenceUnit, Working } from "./Working";
 
@@ -55,7 +56,7 @@ export function sizeOf(part: Part): number {
 }
 
 /** What a part can be narrowed down to: its selections and its groups, by name. */
-const narrowings = (part: Part): string[] => [
+export const narrowings = (part: Part): string[] => [
   ...part.helpers.filter((helper) => helper.role === "selection").map((helper) => helper.name),
   ...part.selections.map((group) => group.name),
 ];
@@ -93,6 +94,7 @@ export function ShapeTool({
   reform,
   staysBeside = true,
   alwaysBeside = false,
+  isForMany = true,
   onSeen,
   children,
 }: {
@@ -109,6 +111,8 @@ export function ShapeTool({
   staysBeside?: boolean;
   /** Whether that is all it can become. */
   alwaysBeside?: boolean;
+  /** Whether other parts may become the same in the same step. */
+  isForMany?: boolean;
   /** Told of what would be, whenever that is another; null where nothing is looked at. */
   onSeen?: (answer: Schemas["ReformAnswer"] | null) => void;
   children?: ReactNode;
@@ -116,10 +120,11 @@ export function ShapeTool({
   const unit = useApp((state) => symbols[state.traits.unit]);
   const [fate, setFate] = useState<"place" | "beside">("place");
   const [doing, setDoing] = useState(false);
+  const [also, setAlso] = useState<number[]>([]);
   // What was just done is looked at as it is, until something is turned.
   const [doneLast, setDoneLast] = useState<string | null>(null);
   const isDone = doneLast !== null && doneLast === JSON.stringify(reform);
-  const { seen, look, trouble, busy, share, cancel } = useRemade(project, part, isDone ? null : reform);
+  const { seen, look, trouble, busy, share, cancel } = useRemade(project, part, isDone ? null : reform, also);
   const report = isDone ? undefined : seen?.report;
   const answer = isDone || trouble !== null ? null : seen;
   useEffect(() => {
@@ -131,15 +136,17 @@ export function ShapeTool({
     if (!reform) return;
     setDoing(true);
     const beside = alwaysBeside || (staysBeside && fate === "beside");
-    const { data, trouble } = await sendReform(project.id, part.id, { reform, beside, look: false });
+    const { data, trouble } = await sendReform(project.id, part.id, { reform, also, beside, look: false });
     setDoing(false);
     if (trouble !== null) {
       set({ said: { text: trouble, bad: true } });
       return;
     }
     setDoneLast(JSON.stringify(reform));
-    const who = beside ? `A copy of ${part.name}` : part.name;
-    set({ said: { text: `${who} ${done(data.report)}. Undo takes it back.`, bad: false } });
+    const who = alwaysBeside ? `A sheet` : beside ? `A copy of ${part.name}` : part.name;
+    const more =
+      also.length > 0 ? `, and ${count(also.length)} more ${also.length === 1 ? "part" : "parts"} likewise` : "";
+    set({ said: { text: `${who} ${done(data.report)}${more}. Undo takes it back.`, bad: false } });
   };
   return (
     <>
@@ -159,6 +166,7 @@ export function ShapeTool({
       </Box>
       {part.locked && <Alert severity="warning">{part.name} is locked: unlock it in the list of parts first.</Alert>}
       {children}
+      {isForMany && <AlsoOn part={part} also={also} onChange={setAlso} />}
       {staysBeside && !alwaysBeside && <Choose label="It comes" value={fate} options={fates} onChange={setFate} />}
       <Working busy={busy || doing} share={share} onCancel={busy ? cancel : null} />
       {trouble && (
@@ -177,6 +185,12 @@ export function ShapeTool({
         </Box>
       )}
       {report && !trouble && <Findings part={part} report={report} unit={unit} />}
+      {answer?.also.map((other) => (
+        <Typography key={other.part} variant="body2" color="textSecondary">
+          {other.part}: {count(other.report.triangles[1] ?? 0)} triangles, {count(other.report.triangles[0] ?? 0)} until
+          now.
+        </Typography>
+      ))}
     </>
   );
 }

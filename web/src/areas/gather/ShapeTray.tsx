@@ -7,6 +7,7 @@ const looks: readonly (readonly [Remade["shows"], string])[] = [
   ["before", "Before"],
   ["after", "After"],
 ];
+const LOSS = ["loss", "What is lost"] as const;
 
 export function ShapeTray({ says }: { says: string }) {
   const remade = useApp((state) => state.remade);
@@ -22,7 +23,7 @@ export function ShapeTray({ says }: { says: string }) {
           if (next && remade) set({ remade: { ...remade, shows: next } });
         }}
         sx={{ flexShrink: 0 }}>
-        {looks.map(([key, title]) => (
+        {(remade?.hasHeat ? [...looks, LOSS] : looks).map(([key, title]) => (
           <ToggleButton
             key={key}
             value={key}

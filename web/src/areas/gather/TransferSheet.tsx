@@ -14,11 +14,13 @@ import {
 } from "@mui/material";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { alignmentOf, shelfOf, sendTransfer, stepsOf } from "../../api/writes";
+import { shelfOf, sendTransfer, stepsOf } from "../../api/writes";
 import { activePart, set, selectionsOf, snapshotNames, useApp, type Part } from "../../model/state";
-import { alongWords, count, figure, symbols } from "../../model/words";
+import { alongWords, count, figure } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
+import { Align } from "./Align";
+import { AlsoOn } from "./AlsoOn";
 import { Gap } from "./Gap";
 import { TransferTable } from "./TransferTable";
 import { differenceUnit, Working } from "./Working";
@@ -69,9 +71,10 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
   const [rules, setRules] = useState<Rules>({});
   const [nth, setNth] = useState(0);
   const [doing, setDoing] = useState(false);
+  const [also, setAlso] = useState<number[]>([]);
   const from = fromOf(chosen, part);
   const files = chosen.kind === "file" ? chosen.files : [];
-  const order = from.length > 0 && !part.locked ? { from, rules } : null;
+  const order = from.length > 0 && !part.locked ? { from, rules, also } : null;
   const { seen, trouble, busy, share, cancel } = useTransfer(project, part, order, files, nth);
   const turn = (change: Partial<Rules>) => setRules((before) => ({ ...before, ...change }));
   const choose = (next: Chosen) => {
@@ -90,13 +93,14 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
       return;
     }
     const { lost, vertices, sets } = data.report;
-    if (!rules.keep_lost && sets.every((each) => each.changed === 0)) {
+    if (also.length === 0 && !rules.keep_lost && sets.every((each) => each.changed === 0)) {
       set({ said: { text: `Nothing changed: ${part.name} has what ${data.from} shows already.`, bad: false } });
       return;
     }
     const all =
       lost === 0 ? "every vertex found its place" : `${count(lost)} of ${count(vertices)} vertices found none`;
-    set({ said: { text: `${part.name} has the colors of ${data.from}: ${all}. Undo takes them back.`, bad: false } });
+    const who = also.length > 0 ? `${part.name} and ${count(also.length)} more have` : `${part.name} has`;
+    set({ said: { text: `${who} the colors of ${data.from}: ${all}. Undo takes them back.`, bad: false } });
   };
   const groups = [...selectionsOf(part).map((each) => each.name), ...part.selections.map((each) => each.name)];
   const report = seen?.report;
@@ -191,6 +195,7 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
               onChange={(blend) => turn({ blend })}
             />
           )}
+          <AlsoOn label="Also to" part={part} also={also} onChange={setAlso} />
           {groups.length > 0 && (
             <Choose
               label="Only in"
@@ -230,6 +235,13 @@ function TransferTo({ project, part }: { project: Project; part: Part }) {
             }}
           />
           {!trouble && <Findings part={part} from={seen.from} report={report} nth={nth} />}
+          {!trouble &&
+            seen.also.map((other) => (
+              <Typography key={other.part} variant="body2" color="textSecondary">
+                {other.part}: {count(other.report.vertices - other.report.lost)} of {count(other.report.vertices)}{" "}
+                vertices find their place.
+              </Typography>
+            ))}
         </>
       )}
     </Paper>
@@ -345,49 +357,6 @@ function From({ project, part, others, snapshots, chosen, onChoose }: FromProps)
     case "file":
       return <FromFile files={chosen.files} onChoose={(files) => onChoose({ kind: "file", files, part: null })} />;
   }
-}
-
-/** Puts the source where the part lies. */
-function Align({ project, part, source }: { project: Project; part: Part; source: number }) {
-  const unit = useApp((state) => symbols[state.traits.unit]);
-  const moving = useApp((state) => state.parts.find((other) => other.id === source));
-  const [busy, setBusy] = useState(false);
-  const put = async (by: "bounds" | "best_fit") => {
-    setBusy(true);
-    const { data, trouble } = await alignmentOf(project.id, source, part.id, by);
-    setBusy(false);
-    if (trouble !== null) {
-      set({ said: { text: trouble, bad: true } });
-      return;
-    }
-    const isDone = await project.edit({ type: "place_part", part: source, transform: data.transform });
-    if (isDone)
-      set({
-        said: {
-          text: `It lies ${figure(data.residual)} ${unit} off now, in the root of the mean square; it was ${figure(data.before)} ${unit}.`,
-          bad: false,
-        },
-      });
-  };
-  return (
-    <Row label="Put it there">
-      <Button
-        size="small"
-        color="secondary"
-        disabled={busy || (moving?.locked ?? true)}
-        onClick={() => void put("bounds")}>
-        By its box
-      </Button>
-      <Button
-        size="small"
-        color="secondary"
-        data-test="best-fit"
-        disabled={busy || (moving?.locked ?? true)}
-        onClick={() => void put("best_fit")}>
-        By its surface
-      </Button>
-    </Row>
-  );
 }
 
 function Steps({

@@ -1,7 +1,7 @@
 // Another shape for a part: what it would be, asked anew with every turn, and shown on the stage.
 import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
-import { reformed, sendReform } from "../../api/writes";
+import { heatOf, reformed, sendReform } from "../../api/writes";
 import { decode } from "../../live/frames";
 import { get, set, useApp, type Part } from "../../model/state";
 import { REMADE } from "../../model/trial";
@@ -13,14 +13,14 @@ export type Reform = Schemas["Reform"];
 type Answer = Schemas["ReformAnswer"];
 
 /** Looks at what a change of shape would make of a part; at nothing while there is none. */
-export function useRemade(project: Project, part: Part, reform: Reform | null): Looking<Answer> {
+export function useRemade(project: Project, part: Part, reform: Reform | null, also: number[]): Looking<Answer> {
   const revision = useApp((state) => state.history.revision);
   const looking = useLook(
-    reform && JSON.stringify([reform, revision, part.id]),
+    reform && JSON.stringify([reform, revision, part.id, also]),
     `${part.id} ${reform?.kind}`,
     (wait) => {
       if (!reform) return Promise.resolve({ data: null, trouble: "nothing is asked" });
-      return sendReform(project.id, part.id, { reform, beside: false, look: true }, wait);
+      return sendReform(project.id, part.id, { reform, also, beside: false, look: true }, wait);
     },
     () => clear(project),
   );
@@ -45,13 +45,19 @@ export function useRemade(project: Project, part: Part, reform: Reform | null): 
 async function show(
   project: Project,
   part: Part,
-  [look, { placements }]: [number, Answer],
+  [look, { placements, has_heat: hasHeat }]: [number, Answer],
   shown: number | null,
   isWanted: () => boolean,
 ) {
   const own = placements.find((each) => each.set === shown);
-  const [shape, values] = await Promise.all([reformed(look), own ? reformed(look, own.set) : null]);
+  const [shape, values, heat] = await Promise.all([
+    reformed(look),
+    own ? reformed(look, own.set) : null,
+    hasHeat ? heatOf(look) : null,
+  ]);
   if (!isWanted()) return;
+  const before = project.stage.surfaces.get(part.id);
+  before?.takeHeat("face", heat?.data ? new Float32Array(heat.data) : null);
   if (!shape.data) {
     set({ said: { text: shape.trouble, bad: true } });
     return;
@@ -61,13 +67,16 @@ async function show(
   const surface = new Surface(frame, "");
   if (own && values?.data) surface.take(own.set, own.placement, new Uint8Array(values.data));
   project.stage.add(REMADE, surface);
-  set({ remade: { part: part.id, shows: get().remade?.shows ?? "after" } });
+  const shows = get().remade?.shows ?? "after";
+  set({ remade: { part: part.id, shows: shows === "loss" && !hasHeat ? "after" : shows, hasHeat } });
   project.looks.refresh();
 }
 
 /** Shows what is again. */
 function clear(project: Project) {
   project.stage.remove(REMADE);
-  if (get().remade) set({ remade: null });
+  const { remade } = get();
+  if (remade?.hasHeat) project.stage.surfaces.get(remade.part)?.takeHeat("vertex", null);
+  if (remade) set({ remade: null });
   project.looks.refresh();
 }

@@ -12,6 +12,8 @@ export type Rules = Partial<Schemas["TransferRules"]>;
 export interface Order {
   from: Schemas["TransferFrom"][];
   rules: Rules;
+  /** What else they go to. */
+  also: number[];
 }
 
 /** What colors come from, as it is chosen in the sheet. */
@@ -59,7 +61,7 @@ export function useTransfer(
         files.map(({ name, size, lastModified }) => [name, size, lastModified]),
       ]),
     JSON.stringify([part.id, order?.from]),
-    (wait) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {} }, true, files, wait),
+    (wait) => sendTransfer(project.id, part.id, order ?? { from: [], rules: {}, also: [] }, true, files, wait),
     () => clear(project, part.id),
   );
   const { seen, look } = looking;
