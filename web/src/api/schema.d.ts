@@ -2069,6 +2069,11 @@ export interface components {
          * @enum {string}
          */
         Measure: "r" | "g" | "b" | "a" | "luminance";
+        /**
+         * @description By what a hole is closed.
+         * @enum {string}
+         */
+        MendingLids: "flat" | "smooth";
         /** @description What becomes of a mesh's own normals. */
         MendingNormals: {
             /** @enum {string} */
@@ -2104,6 +2109,11 @@ export interface components {
              */
             holes: number | null;
             /**
+             * @description By what.
+             * @default flat
+             */
+            lids: components["schemas"]["MendingLids"];
+            /**
              * @description Drop vertices that no face uses.
              * @default false
              */
@@ -2115,6 +2125,12 @@ export interface components {
              *     }
              */
             normals: components["schemas"]["MendingNormals"];
+            /**
+             * Format: float
+             * @description Join vertices of open rims that lie within this of each other, in the project's unit.
+             * @default null
+             */
+            stitch: number | null;
             /**
              * Format: float
              * @description Join vertices that lie within this of each other, in the project's unit; 0 joins those at one
@@ -3337,6 +3353,8 @@ export interface components {
         Reform: {
             /** @enum {string} */
             kind: "decimate";
+            /** @description The selection or group whose faces become fewer; all where none is named. */
+            only?: string | null;
             /** @description How far, and what weighs in. */
             rules: components["schemas"]["DecimationRules"];
         } | {
@@ -3390,6 +3408,19 @@ export interface components {
             kind: "detail";
             /** @description For what, and how. */
             rules: components["schemas"]["DetailRules"];
+        } | {
+            /** @description Into what. */
+            into: components["schemas"]["SplitInto"];
+            /** @enum {string} */
+            kind: "split";
+        } | {
+            /** @enum {string} */
+            kind: "join";
+            /** @description Which. */
+            with: components["schemas"]["PartId"][];
+        } | {
+            /** @enum {string} */
+            kind: "settle";
         } | {
             /** @enum {string} */
             kind: "layout";
@@ -4336,6 +4367,25 @@ export interface components {
             high: number[];
             /** @description Its lowest corner. */
             low: number[];
+        };
+        /** @description SplitInto what a part is split. */
+        SplitInto: {
+            /** @enum {string} */
+            kind: "pieces";
+        } | {
+            /** @enum {string} */
+            kind: "materials";
+        } | {
+            /** @enum {string} */
+            kind: "groups";
+        } | {
+            /** @enum {string} */
+            kind: "selection";
+            /** @description Its name. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "not_manifold";
         };
         /** @description A spool that a print takes. */
         Spool: {

@@ -58,7 +58,7 @@ export function FromPartField({
         options={alongWords}
         onChange={(along) => put({ ...source, along })}
       />
-      {length("Within", source.within, 0.5, "as far as they lie apart", (within) => ({ ...source, within }))}
+      {length("Within", source.within, 0.5, "measured", (within) => ({ ...source, within }))}
       <Sliding
         label="Angle up to"
         value={source.angle ?? 90}
