@@ -276,8 +276,8 @@ fn eigenvectors<const N: usize>(mut a: [[f64; N]; N]) -> [[f64; N]; N] {
                 let angle = 0.5 * (2.0 * off).atan2(a[q][q] - a[p][p]);
                 let (sin, cos) = angle.sin_cos();
                 let turned = |x: f64, y: f64| (cos * x - sin * y, sin * x + cos * y);
-                for k in 0..N {
-                    (a[k][p], a[k][q]) = turned(a[k][p], a[k][q]);
+                for row in &mut a {
+                    (row[p], row[q]) = turned(row[p], row[q]);
                 }
                 for k in 0..N {
                     (a[p][k], a[q][k]) = turned(a[p][k], a[q][k]);

@@ -349,7 +349,7 @@ impl<'a> Lookup<'a> {
 
     /// A set of another part, wherever that stands, as something to carry values from; and the part
     /// itself, where it stands.
-    pub(super) fn from_part(
+    pub(super) fn carried_from(
         &mut self,
         part: &str,
         set: &str,

@@ -91,7 +91,7 @@ impl By {
             Self::Image { image, uv_set, channel } => {
                 let uvs = geometry.mesh().uv_sets().get(*uv_set);
                 let uvs = uvs.ok_or(NumbersError::NoUvs { part: part.traits.name.clone() })?;
-                (shown(part, image, &uvs.uvs, images)?.into(), channel)
+                (shown(part, image, &uvs.uvs, images)?, channel)
             }
         };
         if channel.is_some_and(|channel| channel > 3) {

@@ -19,7 +19,7 @@ pub(super) fn from_part<'a>(
     lookup: &mut Lookup<'a>,
     from: &'a FromPart,
 ) -> Result<Plan<'a>, BakeError> {
-    let (own, source) = lookup.from_part(&from.part, &from.set, from.channel)?;
+    let (own, source) = lookup.carried_from(&from.part, &from.set, from.channel)?;
     let placement = lookup.placement();
     let within = (from.within > 0.0).then_some(from.within);
     let rules = Rules { along: from.along, within, angle_degrees: from.angle, ..Rules::default() };
