@@ -11,6 +11,7 @@ mod convert;
 mod deliver;
 mod doctor;
 mod inspect;
+mod layers;
 mod maps;
 mod reading;
 mod reform;
@@ -94,6 +95,8 @@ enum Command {
     Smooth(SmoothArgs),
     /// Cut files in two along a number of a channel
     Trim(TrimArgs),
+    /// Tell what a printer with several spools would do: layers, swatches, changes
+    Layers(layers::LayersArgs),
     /// Lay files out for images: texture coordinates in charts, packed
     Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
@@ -212,6 +215,7 @@ fn run(command: Command) -> Result<()> {
         Command::Displace(args) => reform::displace(&args),
         Command::Smooth(args) => reform::smooth(&args),
         Command::Trim(args) => reform::trim(&args),
+        Command::Layers(args) => layers::run(&args),
         Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),

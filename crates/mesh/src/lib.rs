@@ -14,6 +14,7 @@ pub mod reshape;
 pub mod scene;
 pub mod screen;
 pub mod sight;
+pub mod slice;
 pub mod transform;
 
 pub use geometry::{ContentId, Geometry};

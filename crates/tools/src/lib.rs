@@ -11,6 +11,7 @@ pub mod compare;
 pub mod decimate;
 pub mod finer;
 pub mod image_file;
+pub mod layers;
 pub mod layout;
 pub mod map;
 mod on_surface;

@@ -16,6 +16,7 @@ mod forms;
 mod hand;
 mod history;
 mod image_places;
+mod layers;
 mod layouts;
 mod lights;
 mod lines;

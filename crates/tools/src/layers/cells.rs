@@ -1,0 +1,163 @@
+//! A layer as a grid of cells: which lie within, and which outline is nearest to each.
+
+use glam::{DVec2, IVec2};
+
+use super::Stretch;
+
+/// No stretch is known.
+const NONE: u32 = u32::MAX;
+
+/// Of no layer more cells are looked at than this: of larger ones they are larger.
+const MOST_CELLS: f64 = 4_000_000.0;
+
+/// The cells about the outlines of a layer.
+pub(super) struct Cells<'a> {
+    stretches: &'a [Stretch],
+    least: DVec2,
+    side: f64,
+    across: usize,
+    /// How often each cell is gone around, by rows.
+    around: Vec<i16>,
+}
+
+impl<'a> Cells<'a> {
+    pub(super) fn of(stretches: &'a [Stretch], side: f64) -> Self {
+        let points = stretches.iter().map(|stretch| stretch.from);
+        let (least, most) =
+            points.fold((DVec2::MAX, DVec2::MIN), |(least, most), p| (least.min(p), most.max(p)));
+        let size = most - least;
+        let side = side.max((size.x * size.y / MOST_CELLS).sqrt()).max(f64::MIN_POSITIVE);
+        // A cell's width of room, so that nothing lies on the rim.
+        let least = least - side;
+        let [across, down] =
+            (size / side).to_array().map(|count| (count.ceil() as usize).clamp(1, 1 << 20) + 2);
+        let mut own = Self { stretches, least, side, across, around: vec![0; across * down] };
+        own.fill(down);
+        own
+    }
+
+    /// The area of a cell.
+    pub(super) fn size(&self) -> f64 {
+        self.side * self.side
+    }
+
+    /// Counts for each cell how often outlines go around its middle.
+    fn fill(&mut self, down: usize) {
+        let mut crossings: Vec<Vec<(f64, i16)>> = vec![Vec::new(); down];
+        for stretch in self.stretches {
+            let (from, to) = (stretch.from, stretch.to);
+            let (low, high, way) = if from.y < to.y { (from, to, 1) } else { (to, from, -1) };
+            // Rows whose middle lies at low or above, and below high.
+            let row = |y: f64| ((y - self.least.y) / self.side - 0.5).ceil().max(0.0) as usize;
+            let rows = row(low.y)..row(high.y).min(down);
+            for (y, row) in crossings.iter_mut().enumerate().take(rows.end).skip(rows.start) {
+                let middle = self.least.y + (y as f64 + 0.5) * self.side;
+                let along = (middle - low.y) / (high.y - low.y);
+                let x = low.x + (high.x - low.x) * along;
+                row.push((x, way));
+            }
+        }
+        for (y, row) in crossings.iter_mut().enumerate() {
+            row.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+            let mut around = 0_i16;
+            for pair in row.windows(2) {
+                around = around.saturating_sub(pair[0].1);
+                if around == 0 {
+                    continue;
+                }
+                let cell = |x: f64| ((x - self.least.x) / self.side - 0.5).ceil().max(0.0) as usize;
+                let (from, to) = (cell(pair[0].0), cell(pair[1].0).min(self.across));
+                if from < to {
+                    self.around[y * self.across + from..y * self.across + to].fill(around);
+                }
+            }
+        }
+    }
+
+    fn middle(&self, cell: usize) -> DVec2 {
+        let at = DVec2::new((cell % self.across) as f64, (cell / self.across) as f64);
+        self.least + (at + 0.5) * self.side
+    }
+
+    /// How many cells each swatch has, how many there are, and whether some are gone around more than once.
+    pub(super) fn counted(&self, deep: f64) -> (Vec<usize>, usize, bool) {
+        let (nearest, far) = self.nearest();
+        let mut counts = vec![0; 256];
+        let (mut whole, mut overlaps) = (0, false);
+        for (cell, &around) in self.around.iter().enumerate() {
+            // Outlines go around what is inside to the left: what lies outside of all has 0.
+            if around <= 0 {
+                continue;
+            }
+            overlaps |= around > 1;
+            whole += 1;
+            let Some(stretch) = self.stretches.get(nearest[cell] as usize) else { continue };
+            let swatch = if far[cell].sqrt() <= deep { stretch.swatch } else { stretch.base };
+            counts[usize::from(swatch)] += 1;
+        }
+        (counts, whole, overlaps)
+    }
+
+    /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell
+    /// to cell in four sweeps (Danielsson, Euclidean distance mapping, 1980).
+    fn nearest(&self) -> (Vec<u32>, Vec<f64>) {
+        let count = self.around.len();
+        let (mut nearest, mut far) = (vec![NONE; count], vec![f64::MAX; count]);
+        let down = count / self.across;
+        let try_it = |nearest: &mut [u32], far: &mut [f64], cell: usize, stretch: u32| {
+            let Stretch { from, to, .. } = self.stretches[stretch as usize];
+            let (p, way) = (self.middle(cell), to - from);
+            let along =
+                ((p - from).dot(way) / way.length_squared().max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
+            let distance = (from + way * along).distance_squared(p);
+            if distance < far[cell] {
+                (nearest[cell], far[cell]) = (stretch, distance);
+            }
+        };
+        // Those about each stretch first.
+        for (i, stretch) in (0_u32..).zip(self.stretches) {
+            let steps = (stretch.from.distance(stretch.to) / (0.5 * self.side)).ceil().max(1.0);
+            for step in 0..=steps as usize {
+                let p = stretch.from.lerp(stretch.to, step as f64 / steps);
+                let at = ((p - self.least) / self.side).floor().as_ivec2();
+                for (dx, dy) in [(0, 0), (1, 0), (-1, 0), (0, 1), (0, -1)] {
+                    let IVec2 { x, y } = at + IVec2::new(dx, dy);
+                    if x >= 0 && y >= 0 && (x as usize) < self.across && (y as usize) < down {
+                        try_it(&mut nearest, &mut far, y as usize * self.across + x as usize, i);
+                    }
+                }
+            }
+        }
+        let mut pass = |cell: usize, beside: Option<usize>| {
+            if let Some(stretch) = beside.map(|beside| nearest[beside]).filter(|&s| s != NONE) {
+                try_it(&mut nearest, &mut far, cell, stretch);
+            }
+        };
+        let across = self.across;
+        for y in 0..down {
+            let row = y * across;
+            for x in 0..across {
+                let above = |dx: isize| {
+                    let x = x.checked_add_signed(dx).filter(|&x| x < across)?;
+                    (y > 0).then(|| row - across + x)
+                };
+                (-1..=1).for_each(|dx| pass(row + x, above(dx)));
+                pass(row + x, (x > 0).then(|| row + x - 1));
+            }
+            (0..across - 1).rev().for_each(|x| pass(row + x, Some(row + x + 1)));
+        }
+        for y in (0..down).rev() {
+            let row = y * across;
+            for x in (0..across).rev() {
+                let below = |dx: isize| {
+                    let x = x.checked_add_signed(dx).filter(|&x| x < across)?;
+                    (y + 1 < down).then(|| row + across + x)
+                };
+                (-1..=1).for_each(|dx| pass(row + x, below(dx)));
+                pass(row + x, (x + 1 < across).then(|| row + x + 1));
+            }
+            (1..across).for_each(|x| pass(row + x, Some(row + x - 1)));
+        }
+        (nearest, far)
+    }
+}
