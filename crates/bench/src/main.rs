@@ -6,6 +6,7 @@
 
 mod bake;
 mod dabs;
+mod layers;
 mod replacing;
 mod reshaping;
 mod transfer;
@@ -44,7 +45,7 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);
     println!("Two cores are the yardstick; this machine has {}.\n", cores());
     let dragon = folder.join("dragon_vrip.ply");
-    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing`, `reshaping`, `transfer` or `waits` leaves the rest out.
+    // For tuning: `speckle-bench FOLDER dabs`, `growth`, `whole`, `bake`, `sources`, `formats`, `replacing`, `reshaping`, `transfer`, `layers` or `waits` leaves the rest out.
     match env::args().nth(2).as_deref() {
         Some("dabs") => return dabs(&dragon),
         Some("growth") => return growth(&folder),
@@ -53,6 +54,7 @@ fn main() -> Result<()> {
         Some("sources") => return bake::others(&dragon),
         Some("formats") => return formats(&dragon),
         Some("transfer") => return transfer::all(&folder),
+        Some("layers") => return layers::all(&dragon),
         Some("reshaping") => return reshaping::all(&dragon),
         Some("replacing") => {
             return replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"));
@@ -72,6 +74,7 @@ fn main() -> Result<()> {
     replacing::all(&dragon, &folder.join("dragon_vrip_res2.ply"))?;
     reshaping::all(&dragon)?;
     transfer::all(&folder)?;
+    layers::all(&dragon)?;
     bake::all(&dragon)?;
     huge()
 }

@@ -4,14 +4,13 @@ use std::{fmt::Write, path::PathBuf};
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
-use glam::{Affine3A, Mat3, Vec3};
 use serde::Serialize;
 use speckle_color::byte_from_unit;
-use speckle_mesh::{Unit, UpAxis};
+use speckle_mesh::Unit;
 use speckle_model::swatches::Swatch;
 use speckle_tools::{
     bake::watch::Watch,
-    layers::{Body, Depth, Plan, Rules, plan},
+    layers::{Body, Inside, Plan, Rules, count, height_of, scale, to_plate},
     separation::{MOST_SPOOLS, separate},
 };
 
@@ -32,15 +31,22 @@ pub struct LayersArgs {
     /// How wide a line is, mm
     #[arg(long, default_value_t = 0.45)]
     line: f64,
-    /// How deep paint goes into a layer, mm; right through when left out
-    #[arg(long)]
-    depth: Option<f64>,
+    /// How deep paint goes into a layer, mm
+    #[arg(long, default_value_t = 0.9)]
+    depth: f64,
+    /// Have paint go right through, however deep that is
+    #[arg(long, conflicts_with = "base")]
+    through: bool,
     /// How many swatches at most; those of the file's palette, or of its colors
     #[arg(long, default_value_t = 4)]
     swatches: u8,
-    /// What lies deeper than paint goes: the number of a swatch, from 1; that of the largest area when left out
+    /// What lies deeper than paint goes: the number of a swatch, from 1; the one with the fewest changes when
+    /// left out
     #[arg(long)]
     base: Option<u8>,
+    /// How high the print is, mm; as high as the model when left out
+    #[arg(long)]
+    height: Option<f64>,
     /// What is purged at each change, mm³
     #[arg(long, default_value_t = 140.0)]
     purge: f64,
@@ -73,7 +79,17 @@ struct Told {
     changes: usize,
     purged_mm3: f64,
     layers: usize,
+    /// What each choice of what lies within comes to.
+    insides: Vec<InsideTold>,
     plan: Plan,
+}
+
+/// What a choice of what lies within comes to.
+#[derive(Serialize)]
+struct InsideTold {
+    /// The number of a swatch, from 1; nothing where paint goes right through.
+    inside: Option<usize>,
+    changes: usize,
 }
 
 /// A swatch of it.
@@ -92,11 +108,7 @@ pub fn run(args: &LayersArgs) -> Result<()> {
     if !(1..=MOST_SPOOLS).contains(&args.swatches) {
         bail!("between 1 and {MOST_SPOOLS} swatches can be asked for, not {}", args.swatches);
     }
-    let depth = match args.depth {
-        None => Depth::Through,
-        Some(distance) => Depth::Within { distance },
-    };
-    let rules = Rules { layer: args.layer, first: args.first, line: args.line, depth };
+    let rules = Rules { layer: args.layer, first: args.first, line: args.line, depth: args.depth };
     let mut all = Vec::new();
     for file in &args.files {
         let told = tell(args, &rules, file)?;
@@ -125,34 +137,47 @@ fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<Told
         UnitArg::M => Unit::Metre,
         UnitArg::In => Unit::Inch,
     };
-    let scale = unit.metres() as f32 * 1e3;
-    let turn = match import.traits.up {
-        UpAxis::Z => Mat3::IDENTITY,
-        UpAxis::Y => Mat3::from_cols(Vec3::X, Vec3::Z, Vec3::NEG_Y),
-    };
-    let to_plate = Affine3A::from_mat3(turn * scale);
+    let to_plate = to_plate(unit, import.traits.up);
     let parts = document.parts();
     let separated = separate(parts, document.swatches(), args.swatches);
-    let largest = separated.areas.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1));
-    let base = match args.base {
-        None => largest.map_or(0, |(i, _)| i as u8),
-        Some(base) if (1..=separated.swatches.len()).contains(&usize::from(base)) => base - 1,
-        Some(base) => bail!(
-            "{shown} has swatches 1 to {}, and no {base}: --base says one of them",
-            separated.swatches.len()
-        ),
-    };
-    let bodies: Vec<Body> = parts
+    let mut bodies: Vec<Body> = parts
         .iter()
         .zip(&separated.of_faces)
         .map(|(part, of_faces)| Body {
             geometry: &part.geometry,
             to_plate: to_plate * part.traits.transform.to_project(),
             of_faces,
-            base,
         })
         .collect();
-    let plan = plan(&bodies, rules, &Watch::default()).with_context(|| shown.to_string())?;
+    if let Some(height) = args.height {
+        let stands = height_of(&bodies);
+        if !(height.is_finite() && height > 0.0) || stands <= 0.0 {
+            bail!("{shown} cannot be printed {height} mm high");
+        }
+        scale(&mut bodies, height / stands);
+    }
+    let counted = count(&bodies, rules, &Watch::default()).with_context(|| shown.to_string())?;
+    let swatches = separated.swatches.len();
+    let with_base = |base: usize| counted.plan(Inside::Swatch { swatch: base as u8 });
+    let mut insides =
+        vec![InsideTold { inside: None, changes: counted.plan(Inside::Nearest).changes }];
+    insides.extend(
+        (0..swatches)
+            .map(|base| InsideTold { inside: Some(base + 1), changes: with_base(base).changes }),
+    );
+    let plan = match args.base {
+        _ if args.through => counted.plan(Inside::Nearest),
+        Some(base) if (1..=swatches).contains(&usize::from(base)) => {
+            with_base(usize::from(base) - 1)
+        }
+        Some(base) => {
+            bail!("{shown} has swatches 1 to {swatches}, and no {base}: --base says one of them")
+        }
+        None => {
+            let least = insides[1..].iter().enumerate().min_by_key(|(_, told)| told.changes);
+            with_base(least.map_or(0, |(base, _)| base))
+        }
+    };
     let volumes = plan.volumes();
     let volume = |i: usize| volumes.iter().find(|(own, _)| usize::from(*own) == i);
     let swatches = separated.swatches.iter().enumerate().map(|(i, swatch)| SwatchTold {
@@ -166,6 +191,7 @@ fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<Told
         changes: plan.changes,
         purged_mm3: plan.changes as f64 * args.purge,
         layers: plan.layers.len(),
+        insides,
         plan,
     })
 }
@@ -176,7 +202,7 @@ fn hex(swatch: &Swatch) -> String {
 }
 
 fn say(told: &Told, args: &LayersArgs) {
-    let Told { file, swatches, changes, purged_mm3, layers, plan } = told;
+    let Told { file, swatches, changes, purged_mm3, layers, insides, plan } = told;
     crate::say!("{}: {layers} layers, {changes} changes of spool", file.display());
     crate::say!("  {:.1} cm³ purged, at {} mm³ a change", purged_mm3 / 1e3, args.purge);
     for (i, swatch) in swatches.iter().enumerate() {
@@ -190,6 +216,12 @@ fn say(told: &Told, args: &LayersArgs) {
             swatch.name,
             swatch.mm3 / 1e3
         );
+    }
+    for InsideTold { inside, changes } in insides {
+        match inside {
+            None => crate::say!("  paint right through: {changes} changes"),
+            Some(base) => crate::say!("  swatch {base} within: {changes} changes"),
+        }
     }
     if plan.open > 0 {
         crate::say!("  in {} layers an outline does not close: mend holes first", plan.open);

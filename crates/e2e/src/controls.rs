@@ -191,9 +191,20 @@ impl Browser {
     /// # Errors
     /// When there is no such knob.
     pub async fn type_into_knob(&self, label: &str, number: &str) -> Result<()> {
-        let css = format!("[id='knob-{label}']");
-        self.click_at(Locator::Css(&css)).await?;
-        let field = self.client.find(Locator::Css(&css)).await?;
+        self.type_over(&format!("[id='knob-{label}']"), number).await
+    }
+
+    /// Types a number beside a slider of the sheet.
+    ///
+    /// # Errors
+    /// When there is no such slider.
+    pub async fn type_into_row(&self, label: &str, number: &str) -> Result<()> {
+        self.type_over(&format!("[aria-label='{label}, typed']"), number).await
+    }
+
+    async fn type_over(&self, css: &str, number: &str) -> Result<()> {
+        self.click_at(Locator::Css(css)).await?;
+        let field = self.client.find(Locator::Css(css)).await?;
         Ok(field.send_keys(&format!("\u{e009}a\u{e000}{number}\u{e007}")).await?)
     }
 

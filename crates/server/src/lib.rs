@@ -40,7 +40,7 @@ use reader::ReaderProgram;
 use rest::{
     alignment,
     deliver::{self, recipients},
-    history,
+    history, layers,
     looked::Looked,
     paints, project, recipes, reform, replacement, shelf, transfer, uvs, works,
 };
@@ -89,6 +89,8 @@ struct App {
     transfers: Looked<transfer::Planned>,
     /// The change of shape, likewise.
     reforms: Looked<reform::Planned>,
+    /// Prints that were looked at.
+    prints: Looked<Arc<layers::Planned>>,
     /// What is being worked out for somebody who may ask how far it is.
     works: works::Works,
 }
@@ -166,6 +168,8 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(uvs::part_uvs))
         .routes(routes!(uvs::image_of_colors))
         .routes(routes!(works::work))
+        .routes(routes!(layers::layers))
+        .routes(routes!(layers::layer_outlines))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -221,6 +225,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         replacements: Looked::default(),
         transfers: Looked::default(),
         reforms: Looked::default(),
+        prints: Looked::default(),
         works: works::Works::default(),
     };
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());

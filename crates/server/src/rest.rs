@@ -5,6 +5,7 @@
 pub mod alignment;
 pub mod deliver;
 pub mod history;
+pub mod layers;
 pub mod looked;
 pub mod paints;
 pub mod project;

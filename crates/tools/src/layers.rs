@@ -1,18 +1,18 @@
 //! What a printer with several spools does: a model cut into layers, the swatches in each, and the order in
 //! which they print with the fewest changes.
 //!
-//! Paint on a face goes so deep into the layer, or right through: then every place has the swatch of the
-//! outline nearest to it. Areas are those of the outlines; how swatches share them is counted in cells half
-//! a line wide.
+//! Paint on a face goes so deep into the layer, and what lies further within is one swatch; or right through:
+//! then every place has the swatch of the outline nearest to it. Areas are those of the outlines; how swatches
+//! share them is counted in cells half a line wide.
 
 mod cells;
 mod changes;
 
-use glam::{Affine3A, DVec2};
+use glam::{Affine3A, DVec2, Mat3, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{
-    Geometry,
+    Geometry, Unit, UpAxis,
     slice::{Outline, Slicer},
 };
 
@@ -21,18 +21,18 @@ pub use changes::{Costs, best_order};
 use crate::bake::watch::{GivenUp, Watch};
 use cells::Cells;
 
-/// How deep paint goes into a layer.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = PaintDepth))]
+/// What lies further within a layer than paint goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LayerInside))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Depth {
-    /// Everywhere the swatch of the nearest outline.
+pub enum Inside {
+    /// Paint goes right through: the swatch of the nearest outline.
     #[default]
-    Through,
-    /// So far from the outline; the base swatch further within.
-    Within {
-        /// In the project's unit.
-        distance: f64,
+    Nearest,
+    /// One swatch.
+    Swatch {
+        /// Its number, from 0.
+        swatch: u8,
     },
 }
 
@@ -47,9 +47,8 @@ pub struct Rules {
     pub first: f64,
     /// How wide a line is.
     pub line: f64,
-    /// How deep paint goes.
-    #[serde(default)]
-    pub depth: Depth,
+    /// How deep paint goes from the outline.
+    pub depth: f64,
 }
 
 /// Why a model cannot be cut.
@@ -63,7 +62,7 @@ pub enum LayerError {
     Nothing,
     /// It would be too many layers.
     #[error(
-        "it would be {0} layers, more than the {MOST_LAYERS} that are reckoned: take higher ones"
+        "it would be {0} layers, more than the {MOST_LAYERS} that are reckoned: take higher ones, or a smaller print"
     )]
     TooMany(usize),
     /// It was given up.
@@ -80,6 +79,10 @@ impl From<GivenUp> for LayerError {
 /// The most layers.
 pub const MOST_LAYERS: usize = 20_000;
 
+/// Of no layer, and of all together, more cells are looked at than these: in larger ones they are larger.
+const MOST_CELLS: f64 = 4e6;
+const CELLS_IN_ALL: f64 = 2e9;
+
 /// A part on the plate.
 pub struct Body<'a> {
     /// Its shape.
@@ -88,8 +91,33 @@ pub struct Body<'a> {
     pub to_plate: Affine3A,
     /// The swatch of each face.
     pub of_faces: &'a [u8],
-    /// The swatch of what lies deeper than paint goes.
-    pub base: u8,
+}
+
+/// How high bodies stand together, in millimetres.
+#[must_use]
+pub fn height_of(bodies: &[Body]) -> f64 {
+    let ranges =
+        bodies.iter().filter_map(|body| Slicer::new(body.geometry, &body.to_plate).range());
+    let (low, high) = ranges
+        .fold((f64::MAX, f64::MIN), |(low, high), range| (low.min(range.0), high.max(range.1)));
+    (high - low).max(0.0)
+}
+
+/// Scales bodies evenly about the plate's origin.
+pub fn scale(bodies: &mut [Body], by: f64) {
+    for body in bodies {
+        body.to_plate = Affine3A::from_scale(Vec3::splat(by as f32)) * body.to_plate;
+    }
+}
+
+/// From a project's space to the plate, in millimetres with z up.
+#[must_use]
+pub fn to_plate(unit: Unit, up: UpAxis) -> Affine3A {
+    let turn = match up {
+        UpAxis::Z => Mat3::IDENTITY,
+        UpAxis::Y => Mat3::from_cols(Vec3::X, Vec3::Z, Vec3::NEG_Y),
+    };
+    Affine3A::from_mat3(turn * (unit.metres() * 1e3) as f32)
 }
 
 /// A layer.
@@ -148,31 +176,21 @@ pub fn changes<'a>(orders: impl IntoIterator<Item = &'a [u8]>) -> usize {
     count
 }
 
-/// Cuts bodies into layers and finds what prints in each; changes cost alike.
-///
-/// # Errors
-/// See [`LayerError`].
-pub fn plan(bodies: &[Body], rules: &Rules, watch: &Watch) -> Result<Plan, LayerError> {
-    plan_by(bodies, rules, &|_, _| 1.0, watch)
+/// A model cut into layers, and how swatches lie in each, whatever lies further within.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Counted {
+    layers: Vec<Found>,
+    rules: Rules,
+    lowest: f64,
 }
 
-/// The same with what each change from a swatch to another costs.
+/// Cuts bodies into layers and finds what lies in each. Rules are in millimetres, as the plate is.
 ///
 /// # Errors
 /// See [`LayerError`].
-pub fn plan_by(
-    bodies: &[Body],
-    rules: &Rules,
-    costs: Costs,
-    watch: &Watch,
-) -> Result<Plan, LayerError> {
+pub fn count(bodies: &[Body], rules: &Rules, watch: &Watch) -> Result<Counted, LayerError> {
     let is_length = |x: f64| x.is_finite() && x > 0.0;
-    let deep = match rules.depth {
-        Depth::Through => f64::INFINITY,
-        Depth::Within { distance } if is_length(distance) => distance,
-        Depth::Within { .. } => return Err(LayerError::Unsound),
-    };
-    if ![rules.layer, rules.first, rules.line].into_iter().all(is_length) {
+    if ![rules.layer, rules.first, rules.line, rules.depth].into_iter().all(is_length) {
         return Err(LayerError::Unsound);
     }
     let slicers: Vec<Slicer> =
@@ -189,62 +207,128 @@ pub fn plan_by(
     if count > MOST_LAYERS {
         return Err(LayerError::TooMany(count));
     }
-    let bottom = |layer: usize| match layer {
-        0 => 0.0,
-        layer => rules.first + (layer - 1) as f64 * rules.layer,
-    };
-    let height = |layer: usize| if layer == 0 { rules.first } else { rules.layer };
     let middles: Vec<f64> =
-        (0..count).map(|layer| lowest + bottom(layer) + height(layer) / 2.0).collect();
+        (0..count).map(|layer| lowest + rules.bottom(layer) + rules.height(layer) / 2.0).collect();
+    let most_cells = MOST_CELLS.min(CELLS_IN_ALL / count as f64);
     watch.expect(count as u64 + 1);
     let cut: Vec<Vec<Vec<Outline>>> = slicers.iter().map(|slicer| slicer.cut(&middles)).collect();
     watch.step()?;
-    let found: Vec<Found> = (0..count)
+    let layers = (0..count)
         .into_par_iter()
         .with_max_len(1)
         .map(|layer| {
             watch.step()?;
             let own: Vec<(&[Outline], &Body)> =
                 cut.iter().zip(bodies).map(|(cut, body)| (cut[layer].as_slice(), body)).collect();
-            Ok(found_in(&own, rules.line, deep))
+            Ok(found_in(&own, rules, most_cells))
         })
         .collect::<Result<_, GivenUp>>()?;
-    let present: Vec<Vec<u8>> = found
-        .iter()
-        .map(|found| found.swatches.iter().map(|(swatch, _)| *swatch).collect())
-        .collect();
-    let orders = best_order(&present, costs);
-    let changes = changes(orders.iter().map(Vec::as_slice));
-    let open = found.iter().filter(|found| found.is_open).count();
-    let overlapping = found.iter().filter(|found| found.overlaps).count();
-    let layers = found.into_iter().zip(orders).enumerate().map(|(layer, (found, order))| Layer {
-        bottom: bottom(layer),
-        height: height(layer),
-        area: found.area,
-        swatches: found.swatches,
-        order,
-    });
-    Ok(Plan { layers: layers.collect(), changes, open, overlapping })
+    Ok(Counted { layers, rules: *rules, lowest })
+}
+
+impl Rules {
+    /// Where a layer begins, above the plate.
+    #[must_use]
+    pub fn bottom(&self, layer: usize) -> f64 {
+        if layer == 0 { 0.0 } else { self.first + (layer - 1) as f64 * self.layer }
+    }
+
+    /// How high it is.
+    #[must_use]
+    pub fn height(&self, layer: usize) -> f64 {
+        if layer == 0 { self.first } else { self.layer }
+    }
+}
+
+impl Counted {
+    /// How many layers there are.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.layers.len()
+    }
+
+    /// Whether there is none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.layers.is_empty()
+    }
+
+    /// The height in the plate's space at which the first layer begins.
+    #[must_use]
+    pub fn lowest(&self) -> f64 {
+        self.lowest
+    }
+
+    /// The height in the plate's space at which a layer was cut.
+    #[must_use]
+    pub fn cut_at(&self, layer: usize) -> f64 {
+        self.lowest + self.rules.bottom(layer) + self.rules.height(layer) / 2.0
+    }
+
+    /// What prints where, and in the order in which changes cost least; they all cost alike.
+    #[must_use]
+    pub fn plan(&self, inside: Inside) -> Plan {
+        self.plan_by(inside, &|_, _| 1.0)
+    }
+
+    /// The same with what each change from a swatch to another costs.
+    #[must_use]
+    pub fn plan_by(&self, inside: Inside, costs: Costs) -> Plan {
+        let areas: Vec<Vec<(u8, f64)>> = self.layers.iter().map(|own| own.areas(inside)).collect();
+        let present: Vec<Vec<u8>> =
+            areas.iter().map(|areas| areas.iter().map(|(swatch, _)| *swatch).collect()).collect();
+        let orders = best_order(&present, costs);
+        let changes = changes(orders.iter().map(Vec::as_slice));
+        let layers = areas.into_iter().zip(orders).enumerate().map(|(layer, (swatches, order))| {
+            let (bottom, height) = (self.rules.bottom(layer), self.rules.height(layer));
+            Layer { bottom, height, area: self.layers[layer].area, swatches, order }
+        });
+        Plan {
+            layers: layers.collect(),
+            changes,
+            open: self.layers.iter().filter(|own| own.is_open).count(),
+            overlapping: self.layers.iter().filter(|own| own.overlaps).count(),
+        }
+    }
 }
 
 /// What lies in a layer.
+#[derive(Clone, Debug, Default, PartialEq)]
 struct Found {
     area: f64,
-    swatches: Vec<(u8, f64)>,
+    /// The area of each swatch as deep as paint goes, and of those to whose outlines the rest is nearest.
+    near: Vec<(u8, f64)>,
+    deep: Vec<(u8, f64)>,
     is_open: bool,
     overlaps: bool,
 }
 
-/// A stretch of an outline, with its swatch and the base of what it is the rim of.
+impl Found {
+    fn areas(&self, inside: Inside) -> Vec<(u8, f64)> {
+        let mut areas = std::collections::BTreeMap::new();
+        for &(swatch, area) in &self.near {
+            *areas.entry(swatch).or_insert(0.0) += area;
+        }
+        for &(swatch, area) in &self.deep {
+            let swatch = match inside {
+                Inside::Nearest => swatch,
+                Inside::Swatch { swatch } => swatch,
+            };
+            *areas.entry(swatch).or_insert(0.0) += area;
+        }
+        areas.into_iter().collect()
+    }
+}
+
+/// A stretch of an outline, with its swatch.
 #[derive(Clone, Copy)]
 struct Stretch {
     from: DVec2,
     to: DVec2,
     swatch: u8,
-    base: u8,
 }
 
-fn found_in(bodies: &[(&[Outline], &Body)], line: f64, deep: f64) -> Found {
+fn found_in(bodies: &[(&[Outline], &Body)], rules: &Rules, most_cells: f64) -> Found {
     let (mut area, mut is_open) = (0.0, false);
     let mut stretches: Vec<Stretch> = Vec::new();
     for (outlines, body) in bodies {
@@ -256,24 +340,27 @@ fn found_in(bodies: &[(&[Outline], &Body)], line: f64, deep: f64) -> Found {
             for i in 0..points.len() {
                 let (from, to) = (points[i], points[(i + 1) % points.len()]);
                 let face = outline.faces.get(i).or(outline.faces.last());
-                let swatch = face.map_or(body.base, |&face| body.of_faces[face as usize]);
-                stretches.push(Stretch { from, to, swatch, base: body.base });
+                let Some(&face) = face else { continue };
+                stretches.push(Stretch { from, to, swatch: body.of_faces[face as usize] });
             }
         }
     }
     if stretches.is_empty() {
-        return Found { area: 0.0, swatches: Vec::new(), is_open, overlaps: false };
+        return Found { is_open, ..Found::default() };
     }
-    let cells = Cells::of(&stretches, line / 2.0);
-    let (counts, whole, overlaps) = cells.counted(deep);
+    let cells = Cells::of(&stretches, rules.line / 2.0, most_cells);
+    let cells::Shares { near, deep, whole, overlaps } = cells.counted(rules.depth);
     // Where shells lie within each other their outlines count twice: the cells do not.
     let area = if overlaps { whole as f64 * cells.size() } else { area.max(0.0) };
-    let mut swatches: Vec<(u8, f64)> = (0..=255_u8)
-        .zip(counts)
-        .filter(|(_, count)| *count > 0)
-        .map(|(swatch, count)| (swatch, area * count as f64 / whole.max(1) as f64))
-        .collect();
-    if swatches.is_empty() && area > 0.0 {
+    let shared = |counts: Vec<usize>| -> Vec<(u8, f64)> {
+        (0..=255_u8)
+            .zip(counts)
+            .filter(|(_, count)| *count > 0)
+            .map(|(swatch, count)| (swatch, area * count as f64 / whole.max(1) as f64))
+            .collect()
+    };
+    let (mut near, deep) = (shared(near), shared(deep));
+    if near.is_empty() && area > 0.0 {
         // Thinner than a cell everywhere: what most of its outline has.
         let mut lengths = [0.0_f64; 256];
         for stretch in &stretches {
@@ -282,7 +369,24 @@ fn found_in(bodies: &[(&[Outline], &Body)], line: f64, deep: f64) -> Found {
         let most = (0..=255_u8).max_by(|&a, &b| {
             lengths[usize::from(a)].total_cmp(&lengths[usize::from(b)]).then(b.cmp(&a))
         });
-        swatches.extend(most.map(|swatch| (swatch, area)));
+        near.extend(most.map(|swatch| (swatch, area)));
     }
-    Found { area, swatches, is_open, overlaps }
+    Found { area, near, deep, is_open, overlaps }
+}
+
+/// The outlines of a layer, each as stretches of one swatch: x, y, x, y in the plate's space.
+#[must_use]
+pub fn drawn(bodies: &[Body], height: f64) -> Vec<(u8, [f64; 4])> {
+    let mut all = Vec::new();
+    for body in bodies {
+        let cut = Slicer::new(body.geometry, &body.to_plate).cut(&[height]);
+        for outline in cut.iter().flatten() {
+            let points = &outline.points;
+            for (i, &face) in outline.faces.iter().enumerate() {
+                let (from, to) = (points[i], points[(i + 1) % points.len()]);
+                all.push((body.of_faces[face as usize], [from.x, from.y, to.x, to.y]));
+            }
+        }
+    }
+    all
 }

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layers/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outlines of a layer. */
+        get: operations["layer_outlines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pieces": {
         parameters: {
             query?: never;
@@ -249,6 +266,23 @@ export interface paths {
         put?: never;
         /** Brings a mesh file into a project, converted to its unit and up axis. */
         post: operations["import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cuts what is seen of a project into layers, and tells what they come to. */
+        post: operations["layers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1835,6 +1869,131 @@ export interface components {
             /** @description Towards it. */
             towards?: components["schemas"]["Direction"];
         };
+        /** @description A layer. */
+        Layer: {
+            /**
+             * Format: double
+             * @description How large it is.
+             */
+            area: number;
+            /**
+             * Format: double
+             * @description Where it begins, above the plate.
+             */
+            bottom: number;
+            /**
+             * Format: double
+             * @description How high it is.
+             */
+            height: number;
+            /** @description Its swatches in the order in which they print. */
+            order: number[];
+            /** @description The swatches in it, ascending, each with its area. */
+            swatches: [
+                number,
+                number
+            ][];
+        };
+        /** @description What lies further within a layer than paint goes. */
+        LayerInside: {
+            /** @enum {string} */
+            kind: "nearest";
+        } | {
+            /** @enum {string} */
+            kind: "swatch";
+            /**
+             * Format: int32
+             * @description Its number, from 0.
+             */
+            swatch: number;
+        };
+        /** @description How a model is cut. Lengths are in the project's unit. */
+        LayerRules: {
+            /**
+             * Format: double
+             * @description How deep paint goes from the outline.
+             */
+            depth: number;
+            /**
+             * Format: double
+             * @description How high the first one is.
+             */
+            first: number;
+            /**
+             * Format: double
+             * @description How high a layer is.
+             */
+            layer: number;
+            /**
+             * Format: double
+             * @description How wide a line is.
+             */
+            line: number;
+        };
+        /** @description A stretch of an outline. */
+        LayerStretch: {
+            /** @description From where to where, seen from above, mm: x, y, x, y. */
+            line: number[];
+            /**
+             * Format: int32
+             * @description Its swatch, from 0.
+             */
+            swatch: number;
+        };
+        /** @description A swatch of a print. */
+        LayerSwatch: {
+            /** @description How often the spool would change if it lay within. */
+            changes_within: number;
+            /** @description Its color, sRGB-encoded, as #rrggbb. */
+            color: string;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description How much of it is printed, mm³.
+             */
+            volume: number;
+        };
+        /** @description How a project is cut into layers. */
+        LayersOrder: {
+            /**
+             * Format: double
+             * @description How high the print is, mm. Left out: as high as the model where a printer could hold that, else 120.
+             */
+            height?: number | null;
+            /** @description What lies further within than paint goes. */
+            inside?: components["schemas"]["LayerInside"];
+            /**
+             * Format: int32
+             * @description How many swatches at most: those of the palette, or of the colors.
+             */
+            most: number;
+            /** @description In millimetres. */
+            rules: components["schemas"]["LayerRules"];
+        };
+        /** @description What a print comes to. */
+        LayersTold: {
+            /** @description How often the spool changes where paint goes right through. */
+            changes_through: number;
+            /**
+             * Format: double
+             * @description How high the print is, mm, and how much larger than the model.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description By what a layer's outlines are asked for.
+             */
+            look: number;
+            /** @description Its layers, in millimetres. */
+            plan: components["schemas"]["Plan"];
+            /** @description The height of the plate in the project's unit, along its up axis, and how long a millimetre is there. */
+            plate: number[];
+            /** Format: double */
+            scale: number;
+            /** @description Its swatches. */
+            swatches: components["schemas"]["LayerSwatch"][];
+        };
         /** @description How a part is laid out. */
         LayoutRules: {
             /**
@@ -2528,6 +2687,17 @@ export interface components {
          * @enum {string}
          */
         Placement: "vertex" | "corner" | "face";
+        /** @description All layers of a model. */
+        Plan: {
+            /** @description How often the spool changes. */
+            changes: number;
+            /** @description From the plate upwards. */
+            layers: components["schemas"]["Layer"][];
+            /** @description In how many layers an outline does not close: the surface has holes there. */
+            open: number;
+            /** @description In how many layers parts or shells lie within each other. */
+            overlapping: number;
+        };
         /** @description A project on the shelf. */
         ProjectCard: {
             /**
@@ -5019,6 +5189,38 @@ export interface operations {
             };
         };
     };
+    layer_outlines: {
+        parameters: {
+            query: {
+                /** @description Its number, from 0 at the plate. */
+                layer: number;
+            };
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerStretch"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     pieces: {
         parameters: {
             query?: never;
@@ -5500,6 +5702,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayersOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersTold"];
                 };
             };
             422: {

@@ -160,6 +160,14 @@ export const reformed = (look: number, set?: number) => bytesOf(`/api/v1/reforms
 /** How far off each face of a part is, by which a change was planned. */
 export const heatOf = (look: number) => bytesOf(`/api/v1/reforms/${look}?${queryOf({ heat: true })}`);
 
+/** Cuts what is seen of a project into layers, and tells what they come to. */
+export const cutLayers = (project: number, order: Schemas["LayersOrder"], wait: Wait) =>
+  told<Schemas["LayersTold"]>(posted(`/api/v1/projects/${project}/layers`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** The outlines of a layer of what was cut. */
+export const layerOutlines = (look: number, layer: number) =>
+  done(api.GET("/api/v1/layers/{look}", { params: { path: { look }, query: { layer } } }));
+
 async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
     const answer = await fetch(url);

@@ -8,7 +8,7 @@ export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];
 export type Figures = Schemas["ChannelFigures"];
 export type Unit = Schemas["Unit"];
-export type Area = "gather" | "bake" | "paint" | "deliver";
+export type Area = "gather" | "bake" | "paint" | "layers" | "deliver";
 export type Channels = [boolean, boolean, boolean, boolean];
 export type Rgba = [number, number, number, number];
 

@@ -410,7 +410,8 @@ export const shortcuts: Shortcut[] = [
   area("1", "gather", "Gather"),
   area("2", "bake", "Bake"),
   area("3", "paint", "Paint"),
-  area("4", "deliver", "Deliver"),
+  area("4", "layers", "Layers"),
+  area("5", "deliver", "Deliver"),
   { keys: ["?", "shift+?"], shown: "?", group: "Help", says: "This sheet", run: () => set({ shortcuts: true }) },
 ];
 

@@ -16,6 +16,7 @@ import { useCallback, useEffect, useState } from "react";
 import { bake } from "../areas/bake";
 import { deliver } from "../areas/deliver";
 import { gather } from "../areas/gather";
+import { layers } from "../areas/layers";
 import { paint } from "../areas/paint";
 import { ChannelBoard } from "../board/ChannelBoard";
 import { EggMark, RedoIcon, UndoIcon } from "../widgets/icons";
@@ -30,7 +31,7 @@ import { count, elements, hex, length } from "../model/words";
 import { heading } from "../model/theme";
 
 /** The areas, in the order in which a job goes through them. */
-const areas = [gather, bake, paint, deliver];
+const areas = [gather, bake, paint, layers, deliver];
 
 export function Workbench({ id, close, onBring }: { id: number; close: () => void; onBring: () => void }) {
   const [project, setProject] = useState<Project | null>(null);

@@ -147,3 +147,127 @@ fn points_are_moved_smoothed_and_cut_by_a_channel() {
     );
     assert!(error.contains("no selection or group called Rim"), "{error}");
 }
+
+/// A square tower of three bands in two colors, closed.
+fn tower() -> String {
+    let mut text = String::from("ply\nformat ascii 1.0\nelement vertex 16\n");
+    text.push_str("property float x\nproperty float y\nproperty float z\nelement face 14\n");
+    text.push_str("property list uchar int vertex_indices\n");
+    text.push_str("property uchar red\nproperty uchar green\nproperty uchar blue\nend_header\n");
+    for level in 0..4 {
+        for [x, y] in [[0, 0], [20, 0], [20, 20], [0, 20]] {
+            text.push_str(&format!("{x} {y} {}\n", 10 * level));
+        }
+    }
+    text.push_str("4 3 2 1 0 230 220 200\n4 12 13 14 15 230 220 200\n");
+    for level in 0..3 {
+        for i in 0..4 {
+            let [a, b] = [4 * level + i, 4 * level + (i + 1) % 4];
+            let color = if level == 1 { "200 40 30" } else { "230 220 200" };
+            text.push_str(&format!("4 {a} {b} {} {} {color}\n", b + 4, a + 4));
+        }
+    }
+    text
+}
+
+#[test]
+fn layers_are_told_with_what_each_choice_within_costs() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    fs::write(at("tower.ply"), tower()).unwrap();
+    let args = ["layers", "tower.ply", "--up", "z", "--json", "--svg", "chart.svg"];
+    let told = &done(folder.path(), &args)[0];
+    assert_eq!(told["layers"], 150);
+    assert_eq!(told["insides"][0], serde_json::json!({ "inside": null, "changes": 2 }));
+    assert_eq!(told["changes"], 50, "the best of the two within");
+    assert_eq!(told["purged_mm3"], 50.0 * 140.0);
+    let volume: f64 =
+        told["swatches"].as_array().unwrap().iter().map(|s| s["mm3"].as_f64().unwrap()).sum();
+    assert!((volume - 12_000.0).abs() < 1.0, "{volume}");
+    assert!(told["plan"]["layers"][75]["swatches"].as_array().is_some_and(|own| own.len() == 2));
+    let chart = fs::read_to_string(at("chart.svg")).unwrap();
+    assert!(chart.starts_with("<svg") && chart.matches("#c8281e").count() == 50, "{chart}");
+    let through = ["layers", "tower.ply", "--up", "z", "--through", "--layer", "0.1", "--json"];
+    assert_eq!(done(folder.path(), &through)[0]["changes"], 2);
+    let words = speckle(folder.path(), &["layers", "tower.ply", "--up", "z"]);
+    let words = String::from_utf8_lossy(&words.stdout).into_owned();
+    assert!(words.contains("150 layers, 50 changes of spool"), "{words}");
+    assert!(words.contains("paint right through: 2 changes"), "{words}");
+    for (more, said) in [
+        (["--base", "9"], "has swatches 1 to 2, and no 9"),
+        (["--swatches", "0"], "between 1 and 64"),
+        (["--layer", "0"], "are numbers above 0"),
+        (["--layer", "0.0001"], "more than the 20000"),
+    ] {
+        let args = [["layers", "tower.ply", "--up"].as_slice(), &["z"], &more].concat();
+        let error = refused(folder.path(), &args);
+        assert!(error.contains(said), "{more:?}: {error}");
+    }
+    fs::write(at("flat.ply"), sheet(3, true)).unwrap();
+    assert!(
+        refused(folder.path(), &["layers", "flat.ply", "--up", "z"]).contains("nothing to print")
+    );
+}
+
+#[test]
+fn files_are_laid_out_and_take_colors_and_shapes_from_images() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    fs::write(at("a.ply"), sheet(8, true)).unwrap();
+    fs::write(at("bare.ply"), sheet(5, false)).unwrap();
+    let laid =
+        done(folder.path(), &["layout", "a.ply", "--side", "512", "--to", "laid.obj", "--json"]);
+    let notes = laid[0]["report"]["notes"].to_string();
+    assert!(notes.contains("1 chart.") && notes.contains("512 × 512"), "{notes}");
+    let text = fs::read_to_string(at("laid.obj")).unwrap();
+    assert!(text.lines().filter(|line| line.starts_with("vt ")).count() >= 81);
+    // An image that is half red, half blue, as PNG.
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, 2, 1);
+    encoder.set_color(png::ColorType::Rgb);
+    let mut writer = encoder.write_header().unwrap();
+    writer.write_image_data(&[255, 0, 0, 0, 0, 255]).unwrap();
+    writer.finish().unwrap();
+    fs::write(at("two.png"), file).unwrap();
+    let carried = done(
+        folder.path(),
+        &[
+            "transfer", "--from", "laid.obj", "--image", "two.png", "bare.ply", "--to", "out.ply",
+            "--json",
+        ],
+    );
+    assert_eq!(carried[0]["report"]["sets"][0]["name"], "two");
+    assert_eq!(carried[0]["report"]["lost"], 0);
+    let moved = done(
+        folder.path(),
+        &[
+            "displace",
+            "laid.obj",
+            "--image",
+            "two.png",
+            "--channel",
+            "r",
+            "--amount",
+            "0.1",
+            "--to",
+            "m.obj",
+            "--json",
+        ],
+    );
+    let far = moved[0]["report"]["max_distance"].as_f64().unwrap();
+    // One of nine columns of vertices lies within a ninth of a pixel of the red one's middle.
+    assert!((0.088..0.1001).contains(&far), "{far}");
+    for (args, said) in [
+        (["displace", "a.ply", "--image", "two.png"].as_slice(), "lay it out for images first"),
+        (&["displace", "laid.obj", "--image", "none.png"], "none.png cannot be read"),
+        (
+            &["transfer", "--from", "a.ply", "--image", "two.png", "bare.ply"],
+            "has texture coordinates",
+        ),
+    ] {
+        let more: &[&str] = if args[0] == "displace" { &["--amount", "1"] } else { &[] };
+        let args = [args, more, &["--to", "x.ply"]].concat();
+        let error = refused(folder.path(), &args);
+        assert!(error.contains(said), "{args:?}: {error}");
+    }
+}

@@ -10,7 +10,7 @@ use speckle_mesh::{
 };
 use speckle_tools::{
     bake::watch::Watch,
-    layers::{Body, Depth, LayerError, Plan, Rules, best_order, changes, plan},
+    layers::{Body, Counted, Inside, LayerError, Rules, best_order, changes, count},
 };
 
 use crate::{
@@ -223,13 +223,13 @@ fn each_order(layers: &[Vec<u8>], chosen: &mut Vec<Vec<u8>>, call: &mut impl FnM
     }
 }
 
-const FINE: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: Depth::Through };
+const FINE: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 1.0 };
 
-fn planned(mesh: &Mesh, of_faces: &[u8], rules: &Rules) -> Plan {
+fn counted(mesh: &Mesh, of_faces: &[u8], rules: &Rules) -> Counted {
     let geometry = Geometry::new(mesh.clone());
     let to_plate = Affine3A::IDENTITY;
-    let body = Body { geometry: &geometry, to_plate, of_faces, base: 0 };
-    plan(&[body], rules, &Watch::default()).unwrap()
+    let body = Body { geometry: &geometry, to_plate, of_faces };
+    count(&[body], rules, &Watch::default()).unwrap()
 }
 
 /// A tower of three bands needs a change at each of two borders where the bands go right through; painted
@@ -240,12 +240,12 @@ fn a_band_through_a_tower_costs_two_changes_and_a_painted_shell_one_a_layer() {
     let tower = turned(30, 60, |t| (10.0, 30.0 * t));
     let band = |face: usize| u8::from((10.0..20.0).contains(&tower.face_centroid(face).z));
     let of_faces: Vec<u8> = (0..tower.face_count()).map(band).collect();
-    let through = planned(&tower, &of_faces, &FINE);
+    let counted = counted(&tower, &of_faces, &FINE);
+    let through = counted.plan(Inside::Nearest);
     assert_eq!(through.layers.len(), 150);
     assert_eq!(through.changes, 2);
     assert!(through.layers.iter().all(|layer| layer.swatches.len() == 1));
-    let shell = Rules { depth: Depth::Within { distance: 1.0 }, ..FINE };
-    let shell = planned(&tower, &of_faces, &shell);
+    let shell = counted.plan(Inside::Swatch { swatch: 0 });
     let both = shell.layers.iter().filter(|layer| layer.swatches.len() == 2).count();
     assert_eq!(both, 50);
     assert_eq!(shell.changes, 50, "one in each layer, the first of them after the base below");
@@ -274,22 +274,19 @@ fn what_cannot_be_cut_is_said() {
     let of_faces = vec![0; tower.face_count()];
     let told = |rules: Rules| {
         let to_plate = Affine3A::IDENTITY;
-        let body = Body { geometry: &geometry, to_plate, of_faces: &of_faces, base: 0 };
-        plan(&[body], &rules, &Watch::default()).unwrap_err()
+        let body = Body { geometry: &geometry, to_plate, of_faces: &of_faces };
+        count(&[body], &rules, &Watch::default()).unwrap_err()
     };
     assert_eq!(told(Rules { layer: 0.0, ..FINE }), LayerError::Unsound);
     assert_eq!(told(Rules { line: f64::NAN, ..FINE }), LayerError::Unsound);
-    assert_eq!(
-        told(Rules { depth: Depth::Within { distance: -1.0 }, ..FINE }),
-        LayerError::Unsound
-    );
+    assert_eq!(told(Rules { depth: -1.0, ..FINE }), LayerError::Unsound);
     assert!(matches!(told(Rules { layer: 1e-6, ..FINE }), LayerError::TooMany(_)));
-    assert_eq!(plan(&[], &FINE, &Watch::default()).unwrap_err(), LayerError::Nothing);
+    assert_eq!(count(&[], &FINE, &Watch::default()).unwrap_err(), LayerError::Nothing);
     let watch = Watch::default();
     watch.give_up();
     let to_plate = Affine3A::IDENTITY;
-    let body = Body { geometry: &geometry, to_plate, of_faces: &of_faces, base: 0 };
-    assert_eq!(plan(&[body], &FINE, &watch).unwrap_err(), LayerError::GivenUp);
+    let body = Body { geometry: &geometry, to_plate, of_faces: &of_faces };
+    assert_eq!(count(&[body], &FINE, &watch).unwrap_err(), LayerError::GivenUp);
 }
 
 /// Two towers that stand in each other are one, and it is told.
@@ -298,7 +295,8 @@ fn bodies_within_each_other_count_once() {
     let tower = turned(3, 64, |t| (5.0, 4.0 * t));
     let beside_it = tower.moved(|p| p + Vec3::X * 5.0, |n| n).unwrap();
     let both = Mesh::new(beside(arrays_of(&tower), arrays_of(&beside_it))).unwrap();
-    let plan = planned(&both, &vec![0; both.face_count()], &Rules { line: 0.1, ..FINE });
+    let rules = Rules { line: 0.1, ..FINE };
+    let plan = counted(&both, &vec![0; both.face_count()], &rules).plan(Inside::Nearest);
     assert_eq!(plan.overlapping, plan.layers.len());
     // Two circles of radius r a radius apart: 2 π r² less a lens of r² (2π/3 − √3/2).
     let wanted = 25.0 * (2.0 * PI - (2.0 * PI / 3.0 - 3.0_f64.sqrt() / 2.0));

@@ -205,7 +205,7 @@ pub const SOURCES: [&str; 68] = [
     r#"{"kind":"channel","set":"Wear","channel":"RGB"}"#,
     r#"{"kind":"color","color":[0.1,0.5,0.9]}"#,
     r#"{"kind":"from_part","part":"Lid","set":"Wear","channel":"RGB","within":30}"#,
-    r#"{"kind":"from_part","part":"Lid","set":"Wear","channel":"R","along":"normal"}"#,
+    r#"{"kind":"from_part","part":"Lid","set":"Wear","channel":"R","along":"normal","within":30}"#,
 ];
 
 #[test]

@@ -9,6 +9,7 @@ mod hand_work;
 mod images;
 mod laid_over;
 mod late;
+mod layers;
 mod painting;
 mod parts;
 mod recipe_sheet;

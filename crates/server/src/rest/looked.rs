@@ -68,6 +68,15 @@ impl<T: Send + 'static> Looked<T> {
         kept.plans.remove(at).map(|(_, plan)| plan)
     }
 
+    /// What is kept under a number.
+    pub fn get(&self, number: u32) -> Option<T>
+    where
+        T: Clone,
+    {
+        let kept = lock(&self.0);
+        kept.plans.iter().find(|(own, _)| *own == number).map(|(_, plan)| plan.clone())
+    }
+
     /// Numbers of what is kept, as bytes.
     pub fn bytes(
         &self,

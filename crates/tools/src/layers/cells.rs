@@ -7,8 +7,17 @@ use super::Stretch;
 /// No stretch is known.
 const NONE: u32 = u32::MAX;
 
-/// Of no layer more cells are looked at than this: of larger ones they are larger.
-const MOST_CELLS: f64 = 4_000_000.0;
+/// How many cells each swatch has.
+pub(super) struct Shares {
+    /// As deep as paint goes.
+    pub(super) near: Vec<usize>,
+    /// Further within: by the nearest outline.
+    pub(super) deep: Vec<usize>,
+    /// All of them.
+    pub(super) whole: usize,
+    /// Whether some are gone around more than once.
+    pub(super) overlaps: bool,
+}
 
 /// The cells about the outlines of a layer.
 pub(super) struct Cells<'a> {
@@ -21,12 +30,13 @@ pub(super) struct Cells<'a> {
 }
 
 impl<'a> Cells<'a> {
-    pub(super) fn of(stretches: &'a [Stretch], side: f64) -> Self {
+    /// Cells of a side, or larger ones where there would be too many.
+    pub(super) fn of(stretches: &'a [Stretch], side: f64, most: f64) -> Self {
         let points = stretches.iter().map(|stretch| stretch.from);
-        let (least, most) =
-            points.fold((DVec2::MAX, DVec2::MIN), |(least, most), p| (least.min(p), most.max(p)));
-        let size = most - least;
-        let side = side.max((size.x * size.y / MOST_CELLS).sqrt()).max(f64::MIN_POSITIVE);
+        let (least, last) =
+            points.fold((DVec2::MAX, DVec2::MIN), |(least, last), p| (least.min(p), last.max(p)));
+        let size = last - least;
+        let side = side.max((size.x * size.y / most).sqrt()).max(f64::MIN_POSITIVE);
         // A cell's width of room, so that nothing lies on the rim.
         let least = least - side;
         let [across, down] =
@@ -79,23 +89,24 @@ impl<'a> Cells<'a> {
         self.least + (at + 0.5) * self.side
     }
 
-    /// How many cells each swatch has, how many there are, and whether some are gone around more than once.
-    pub(super) fn counted(&self, deep: f64) -> (Vec<usize>, usize, bool) {
+    /// How swatches share the cells, as deep as paint goes and beyond.
+    pub(super) fn counted(&self, deep: f64) -> Shares {
         let (nearest, far) = self.nearest();
-        let mut counts = vec![0; 256];
-        let (mut whole, mut overlaps) = (0, false);
+        let mut shares =
+            Shares { near: vec![0; 256], deep: vec![0; 256], whole: 0, overlaps: false };
         for (cell, &around) in self.around.iter().enumerate() {
             // Outlines go around what is inside to the left: what lies outside of all has 0.
             if around <= 0 {
                 continue;
             }
-            overlaps |= around > 1;
-            whole += 1;
+            shares.overlaps |= around > 1;
+            shares.whole += 1;
             let Some(stretch) = self.stretches.get(nearest[cell] as usize) else { continue };
-            let swatch = if far[cell].sqrt() <= deep { stretch.swatch } else { stretch.base };
-            counts[usize::from(swatch)] += 1;
+            let is_near = far[cell].sqrt() <= deep;
+            let counts = if is_near { &mut shares.near } else { &mut shares.deep };
+            counts[usize::from(stretch.swatch)] += 1;
         }
-        (counts, whole, overlaps)
+        shares
     }
 
     /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell

@@ -7,7 +7,7 @@ import { useApp, type Part } from "../../model/state";
 import { count, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Choose, Sliding } from "../../widgets/rows";
-import { useShare } from "./looking";
+import { useShare } from "../../widgets/waiting";
 import { AlsoOn } from "./AlsoOn";
 import { narrowings, ShapeSheet, ShapeTool, sizeOf } from "./ShapeTool";
 

@@ -10,7 +10,8 @@ import type { Project } from "../../project/project";
 import { Choose } from "../../widgets/rows";
 import { AlsoOn } from "./AlsoOn";
 import { useRemade, type Reform } from "./remadeInHand";
-import { differenceUnit, Working } from "./Working";
+import { Working } from "../../widgets/waiting";
+import { differenceUnit } from "./differenceUnit";
 
 const fates = [
   ["place", "in its place"],

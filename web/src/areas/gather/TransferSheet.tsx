@@ -23,7 +23,8 @@ import { Align } from "./Align";
 import { AlsoOn } from "./AlsoOn";
 import { Gap } from "./Gap";
 import { TransferTable } from "./TransferTable";
-import { differenceUnit, Working } from "./Working";
+import { Working } from "../../widgets/waiting";
+import { differenceUnit } from "./differenceUnit";
 import { fromOf, useTransfer, type Chosen, type Rules } from "./transferInHand";
 
 const kinds: readonly (readonly [Chosen["kind"], string])[] = [

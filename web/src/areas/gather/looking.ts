@@ -1,31 +1,10 @@
 // What an order would do, asked anew with every turn of it.
 import { useEffect, useRef, useState } from "react";
-import { newWord, shareOf, type Outcome, type Wait } from "../../api/writes";
+import { newWord, type Outcome, type Wait } from "../../api/writes";
+import { useShare } from "../../widgets/waiting";
 
 /** How long a hand rests before it is asked, in milliseconds: a slider tells of every step. */
 const REST = 200;
-
-/** How often it is asked how far something is, in milliseconds. */
-const OFTEN = 350;
-
-/**
- * How much of what was asked with a word is done, 0–1; null where that is not known. What is announced while it is under way
- * never brings it back.
- */
-export function useShare(work: string | null): number | null {
-  const [told, setTold] = useState<{ work: string; share: number } | null>(null);
-  useEffect(() => {
-    if (work === null) return;
-    const timer = setInterval(() => {
-      void shareOf(work).then((share) => {
-        if (share !== null && share > 0)
-          setTold((before) => ({ work, share: before?.work === work ? Math.max(before.share, share) : share }));
-      });
-    }, OFTEN);
-    return () => clearInterval(timer);
-  }, [work]);
-  return told !== null && told.work === work ? told.share : null;
-}
 
 export interface Looking<Told> {
   /** The last answer about the same, also while another is under way or where none came of it: what was turned too far

@@ -1,0 +1,130 @@
+// Every layer as a column of its swatches, the changes of spool above them, and a needle at the one that is looked at.
+import { Box, Button, Typography, useTheme } from "@mui/material";
+import { useEffect, useMemo, useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { count, figure } from "../../model/words";
+import { changesIn, turn, usePrint } from "./layersInHand";
+
+const HIGH = 28;
+const TICKS = 7;
+
+export function LayersTray() {
+  const told = usePrint((print) => print.told);
+  const layer = usePrint((print) => print.layer);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { palette } = useTheme();
+  const layers = useMemo(() => told?.plan.layers ?? [], [told]);
+  const changes = useMemo(() => changesIn(layers), [layers]);
+  useEffect(() => {
+    const element = canvas.current;
+    const context = element?.getContext("2d");
+    if (!element || !context || !told) return;
+    const paint = () => {
+      const ratio = window.devicePixelRatio;
+      const wide = element.clientWidth;
+      element.width = wide * ratio;
+      element.height = (HIGH + TICKS + 2) * ratio;
+      context.setTransform(ratio, 0, 0, ratio, 0, 0);
+      const most = Math.max(...layers.map(({ area }) => area), 1e-12);
+      // Whole pixels, so that neighbours meet without a seam.
+      const left = (i: number) => Math.floor((i * wide * ratio) / layers.length) / ratio;
+      layers.forEach(({ swatches }, i) => {
+        let top = TICKS + 2 + HIGH;
+        const [x, width] = [left(i), Math.max(left(i + 1) - left(i), 1 / ratio)];
+        for (const [swatch, area] of swatches as [number, number][]) {
+          const tall = (HIGH * area) / most;
+          top -= tall;
+          context.fillStyle = told.swatches[swatch]?.color ?? "#888";
+          context.fillRect(x, top, width, tall);
+        }
+        if (changes[i]) {
+          context.fillStyle = palette.text.primary;
+          context.fillRect(x, 0, width > 3 ? width - 1 : width, TICKS - 2);
+        }
+      });
+    };
+    paint();
+    const sizes = new ResizeObserver(paint);
+    sizes.observe(element);
+    return () => sizes.disconnect();
+  }, [told, layers, changes, palette.text.primary]);
+  if (!told)
+    return (
+      <Typography variant="body2" color="textSecondary">
+        Cuts what is seen into layers, and tells which spools print in each.
+      </Typography>
+    );
+  const own = layers[layer];
+  const go = (to: number) => turn({ layer: Math.max(0, Math.min(layers.length - 1, to)) });
+  const toChange = (way: 1 | -1) => {
+    for (let at = layer + way; at >= 0 && at < layers.length; at += way) {
+      if (changes[at]) return go(at);
+    }
+  };
+  const lead = (event: PointerEvent<HTMLElement>) => {
+    if (event.type === "pointerdown") event.currentTarget.setPointerCapture(event.pointerId);
+    else if (event.buttons === 0) return;
+    const box = event.currentTarget.getBoundingClientRect();
+    go(Math.floor(((event.clientX - box.left) / box.width) * layers.length));
+  };
+  const steer = (event: KeyboardEvent) => {
+    const by: Partial<Record<string, number>> = { ArrowLeft: -1, ArrowRight: 1, PageDown: -10, PageUp: 10 };
+    const step = by[event.key];
+    if (step === undefined && event.key !== "Home" && event.key !== "End") return;
+    event.preventDefault();
+    go(step === undefined ? (event.key === "Home" ? 0 : layers.length - 1) : layer + step);
+  };
+  const high = (own?.bottom ?? 0) + (own?.height ?? 0);
+  const top = layers.at(-1);
+  return (
+    <Box sx={{ width: 1, alignSelf: "flex-start" }}>
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 0.25 }}>
+        <Typography variant="h3" data-test="layer-said">
+          Layer {count(layer + 1)} of {count(layers.length)}
+        </Typography>
+        <Typography variant="body2" color="textSecondary" noWrap sx={{ flex: 1, minWidth: 0 }}>
+          {figure(high)} mm up · {own?.order.map((swatch) => swatch + 1).join(" → ")}
+        </Typography>
+        <Button size="small" color="secondary" onClick={() => toChange(-1)} sx={{ py: 0, minWidth: 0 }}>
+          Change before
+        </Button>
+        <Button size="small" color="secondary" onClick={() => toChange(1)} sx={{ py: 0, minWidth: 0 }}>
+          Next change
+        </Button>
+      </Box>
+      <Box
+        role="slider"
+        tabIndex={0}
+        aria-label="Layer"
+        aria-valuemin={1}
+        aria-valuemax={layers.length}
+        aria-valuenow={layer + 1}
+        data-test="height-chart"
+        onPointerDown={lead}
+        onPointerMove={lead}
+        onKeyDown={steer}
+        sx={{ position: "relative", cursor: "ew-resize", touchAction: "none" }}>
+        <canvas ref={canvas} style={{ display: "block", width: "100%", height: HIGH + TICKS + 2 }} />
+        <Box
+          sx={{
+            position: "absolute",
+            top: 0,
+            bottom: 0,
+            left: `${(100 * (layer + 0.5)) / Math.max(1, layers.length)}%`,
+            width: 2,
+            ml: "-1px",
+            bgcolor: "primary.main",
+            pointerEvents: "none",
+          }}
+        />
+      </Box>
+      <Box sx={{ display: "flex", justifyContent: "space-between" }}>
+        <Typography variant="caption" color="textSecondary">
+          0 mm, the plate
+        </Typography>
+        <Typography variant="caption" color="textSecondary">
+          {figure((top?.bottom ?? 0) + (top?.height ?? 0))} mm
+        </Typography>
+      </Box>
+    </Box>
+  );
+}
