@@ -229,11 +229,6 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     picture("sway.png").await?;
 
     browser.open_piece(app, "stone").await?;
-    browser.click("area-bake").await?;
-    browser.find("step").await?;
-    browser.choose_look("R, G and B").await?;
-    browser.click("step-open").await?;
-    picture("stone.png").await?;
     lighter_stone(browser, goal).await?;
 
     // Hard edges: rust that runs from the irons, paint that is rubbed off.
@@ -242,13 +237,24 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.find("step").await?;
     browser.click("family-weather").await?;
     browser.eval("(speckle.stage.eye.turn(0.35, 0.0, 0.62), true)").await?;
-    picture("weather.png").await
+    picture("weather.png").await?;
+
+    // The same door, as a printer with four spools would do it.
+    browser.click("area-layers").await?;
+    browser.until("document.querySelectorAll('[data-test=layer-card] line').length > 0").await?;
+    picture("layers.png").await
 }
 
 /// A copy of the tide stone with few triangles, looked at; and its colors carried to it once it has lost
 /// them.
 async fn lighter_stone(browser: &Browser, goal: &Path) -> Result<()> {
     let settled = || tokio::time::sleep(Duration::from_millis(1200));
+    // The light copy that is there makes room for one made here.
+    let delete = "(async () => { const own = speckle.state().parts[1]; await fetch('/api/v1/projects/' + location.hash.split('/').at(-1) + '/edits', \
+        { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ type: 'delete_parts', parts: [own.id] }) }); })()";
+    browser.eval(delete).await?;
+    browser.until("speckle.state().parts.length === 1").await?;
+    browser.press("f").await?;
     browser.click("area-gather").await?;
     browser.click("gather-density").await?;
     browser.choose_row("It comes", "as a copy beside it").await?;
