@@ -110,12 +110,17 @@ impl<'a> Cells<'a> {
     }
 
     /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell
-    /// to cell in four sweeps (Danielsson, Euclidean distance mapping, 1980).
+    /// to cell in four sweeps (Danielsson, Euclidean distance mapping, 1980). Cells outside are left out: the
+    /// way from a cell within to the outline nearest to it lies within.
     fn nearest(&self) -> (Vec<u32>, Vec<f64>) {
         let count = self.around.len();
         let (mut nearest, mut far) = (vec![NONE; count], vec![f64::MAX; count]);
         let down = count / self.across;
         let try_it = |nearest: &mut [u32], far: &mut [f64], cell: usize, stretch: u32| {
+            // Neighbours mostly have the same one.
+            if self.around[cell] <= 0 || nearest[cell] == stretch {
+                return;
+            }
             let Stretch { from, to, .. } = self.stretches[stretch as usize];
             let (p, way) = (self.middle(cell), to - from);
             let along =
