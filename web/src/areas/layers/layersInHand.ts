@@ -1,7 +1,7 @@
 // The print in hand: how it is cut, what that comes to, and the layer that is looked at.
 import { create } from "zustand";
 import type { Schemas } from "../../api/client";
-import { cutLayers, layerOutlines } from "../../api/writes";
+import { cutLayers, layerOutlines, newWord } from "../../api/writes";
 
 export type Told = Schemas["LayersTold"];
 export type Rules = Schemas["LayerRules"];
@@ -62,6 +62,8 @@ export async function cut(work: string) {
   turn({ busy: true });
   const { data, trouble } = await cutLayers(project, { rules, most, inside, height }, { signal: own.signal, work });
   if (own.signal.aborted || get().project !== project) return;
+  // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
+  if (!data && inside.kind === "swatch" && inside.swatch > 0) turn({ inside: { kind: "swatch", swatch: 0 } });
   const layers = data?.plan.layers.length ?? 0;
   turn({
     busy: false,
@@ -86,7 +88,11 @@ export async function draw() {
     const { told, layer, outlines } = get();
     if (!told || (outlines?.look === told.look && outlines.layer === layer)) break;
     const { data } = await layerOutlines(told.look, layer);
-    // What is not kept any more is asked for when it is cut anew.
+    if (!data && get().told?.look === told.look) {
+      // It is not kept for ever: it is cut anew, and the new one asked for.
+      await cut(newWord());
+      if (get().told && get().told?.look !== told.look) continue;
+    }
     turn({ outlines: { look: told.look, layer, lines: data ?? [] } });
   }
   asking = false;
