@@ -177,6 +177,7 @@ impl fmt::Display for Report {
                 let encoding = match set.encoding {
                     Encoding::Color => "color",
                     Encoding::Data => "data",
+                    Encoding::Swatch => "swatches",
                 };
                 writeln!(f, "  set {}: {placement}, {encoding}", set.name)?;
                 for (name, channel) in "RGBA".chars().zip(&set.channels) {

@@ -13,6 +13,26 @@ pub enum Encoding {
     Color,
     /// Plain numbers, which no format may bend.
     Data,
+    /// The number of a swatch, the same in all four channels: see [`swatch_value`]. Nothing lies
+    /// between two of them.
+    Swatch,
+}
+
+/// The most swatches that faces may be painted in.
+pub const MOST_PAINTED: u8 = 16;
+
+/// How the number of a swatch is stored; 0 is unpainted.
+#[must_use]
+#[inline]
+pub fn swatch_value(number: u8) -> Rgba {
+    [f32::from(number) / 255.0; 4]
+}
+
+/// The swatch that a stored value names; 0 is unpainted.
+#[must_use]
+#[inline]
+pub fn swatch_of(value: Rgba) -> u8 {
+    crate::byte_from_unit(value[0])
 }
 
 impl Encoding {
@@ -22,7 +42,7 @@ impl Encoding {
     pub fn linear(self, value: Rgba) -> Linear {
         match self {
             Self::Color => Linear::of(value),
-            Self::Data => Linear(value),
+            Self::Data | Self::Swatch => Linear(value),
         }
     }
 
@@ -32,7 +52,21 @@ impl Encoding {
     pub fn stored(self, linear: Linear) -> Rgba {
         match self {
             Self::Color => linear.encoded(),
-            Self::Data => linear.0,
+            Self::Data | Self::Swatch => linear.0,
+        }
+    }
+
+    /// So much of the way from a stored value to another, as paint is laid on: by stored numbers. A
+    /// swatch is laid on whole, from half on, or not at all.
+    #[must_use]
+    #[inline]
+    pub fn between(self, from: Rgba, to: Rgba, share: f32) -> Rgba {
+        match self {
+            Self::Color | Self::Data if share < 1.0 => {
+                std::array::from_fn(|i| from[i] + (to[i] - from[i]) * share)
+            }
+            Self::Swatch if share < 0.5 => from,
+            _ => to,
         }
     }
 }
@@ -90,7 +124,7 @@ impl Measure {
                 let luminance = encoding.linear(value).luminance();
                 match encoding {
                     Encoding::Color => srgb_from_linear(luminance),
-                    Encoding::Data => luminance,
+                    Encoding::Data | Encoding::Swatch => luminance,
                 }
             }
         }

@@ -13,7 +13,7 @@ pub fn ciede2000(a: Rgba, b: Rgba) -> f32 {
 }
 
 /// The differences of two arrays of one length: of colors as CIEDE2000, of data as their largest
-/// difference × 100, so that one scale serves both.
+/// difference × 100, so that one scale serves both; of swatches as 100 where they differ.
 #[must_use]
 pub fn delta_e(encoding: Encoding, a: &[Rgba], b: &[Rgba]) -> Vec<f32> {
     let of_data = |a: Rgba, b: Rgba| {
@@ -25,6 +25,13 @@ pub fn delta_e(encoding: Encoding, a: &[Rgba], b: &[Rgba]) -> Vec<f32> {
         .map(|(&a, &b)| match encoding {
             Encoding::Color => ciede2000(a, b).max(100.0 * (a[3] - b[3]).abs()),
             Encoding::Data => of_data(a, b),
+            Encoding::Swatch => {
+                if a == b {
+                    0.0
+                } else {
+                    100.0
+                }
+            }
         })
         .collect()
 }

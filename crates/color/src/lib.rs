@@ -14,7 +14,7 @@ pub mod pixels;
 pub mod ramp;
 pub mod tone;
 
-pub use channels::{Channels, Encoding, Measure};
+pub use channels::{Channels, Encoding, MOST_PAINTED, Measure, swatch_of, swatch_value};
 pub use numbers::{
     Linear, Rgba, byte_from_unit, bytes_from_rgba, linear_from_srgb, rgba_from_bytes,
     srgb_from_linear,

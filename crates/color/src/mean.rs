@@ -1,4 +1,4 @@
-//! Means of values: colors in linear light, data as it is.
+//! Means of values: colors in linear light, data as it is. Of swatches the one that weighs most.
 
 use crate::{
     channels::Encoding,
@@ -9,6 +9,9 @@ use crate::{
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Mean([OfChannel; 4]);
 
+// Swatches go by a vote that needs no list of candidates (Boyer and Moore, MJRTY, 1981; with weights): what
+// has more than half of the weight wins for certain.
+
 #[derive(Clone, Copy, Debug, Default)]
 struct OfChannel {
     sum: f64,
@@ -17,10 +20,31 @@ struct OfChannel {
     same: Option<f32>,
 }
 
+impl OfChannel {
+    fn vote(&mut self, value: f32, weight: f64) {
+        if weight <= 0.0 {
+            return;
+        }
+        match self.same {
+            Some(same) if same == value => self.weight += weight,
+            Some(_) if self.weight >= weight => self.weight -= weight,
+            _ => *self = Self { sum: 0.0, weight: weight - self.weight, same: Some(value) },
+        }
+        // Of a draw the first stays.
+        self.weight = self.weight.max(f64::MIN_POSITIVE);
+    }
+}
+
 impl Mean {
     /// Counts a value, as stored, with a weight for each channel; weights of 0 and less do not count.
     #[inline]
     pub fn add(&mut self, value: Rgba, weights: [f32; 4], encoding: Encoding) {
+        if encoding == Encoding::Swatch {
+            for (own, (value, weight)) in self.0.iter_mut().zip(value.into_iter().zip(weights)) {
+                own.vote(value, f64::from(weight));
+            }
+            return;
+        }
         let Linear(light) = encoding.linear(value);
         for (i, own) in self.0.iter_mut().enumerate() {
             let weight = f64::from(weights[i]);
@@ -76,6 +100,23 @@ mod tests {
         let [r, _, b, a] = mean(Encoding::Color);
         assert!((r - 0.735_357).abs() < 1e-5 && a == 0.5 && b > r, "{r} {b} {a}");
         assert_eq!(mean(Encoding::Data), [0.5, 0.5, 0.75, 0.5]);
+    }
+
+    #[test]
+    fn of_swatches_the_one_with_most_of_the_weight_stays_whole() {
+        use crate::{swatch_of, swatch_value};
+        let most = |votes: &[(u8, f32)]| {
+            let mut mean = Mean::default();
+            for &(number, weight) in votes {
+                mean.add(swatch_value(number), [weight; 4], Encoding::Swatch);
+            }
+            swatch_of(mean.value(Encoding::Swatch, swatch_value(0)))
+        };
+        assert_eq!(most(&[(3, 0.3), (9, 0.6), (3, 0.1)]), 9);
+        assert_eq!(most(&[(9, 0.3), (1, 0.2), (2, 0.1), (9, 0.4)]), 9);
+        assert_eq!(most(&[(4, 1.0), (5, 0.0)]), 4);
+        assert_eq!(most(&[(4, 0.5), (5, 0.5)]), 4, "of a draw the first");
+        assert_eq!(most(&[(5, 0.0)]), 0, "where nothing counts, the ground");
     }
 
     #[test]

@@ -31,6 +31,7 @@ mod replacing;
 mod reshaping;
 mod sets;
 mod strokes;
+mod swatches;
 
 pub use adjusting::Adjustment;
 pub use change::{Change, ChangeStep, Direction, PartRecord, Patch};
@@ -49,6 +50,7 @@ pub use recipes::RecipeEdit;
 pub use record::DocumentRecord;
 pub use replacing::ReplaceEdit;
 pub use sets::SetEdit;
+pub use swatches::{PartPainted, SwatchEdit};
 
 use std::{
     collections::{BTreeMap, HashMap},

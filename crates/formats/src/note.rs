@@ -249,7 +249,9 @@ impl ChannelNote {
             let numbers = match (set.encoding, set.light) {
                 (Encoding::Color, Some(light)) => format!("a color, {}", light.words()),
                 (Encoding::Color, None) => "a color".to_owned(),
-                (Encoding::Data, _) => "plain numbers, never to be gamma-corrected".to_owned(),
+                (Encoding::Data | Encoding::Swatch, _) => {
+                    "plain numbers, never to be gamma-corrected".to_owned()
+                }
             };
             let _ = writeln!(out, "## {} · {}\n", set.part, set.name);
             let _ = writeln!(out, "{}, {numbers}.\n", capital(set.placement.words()));
@@ -324,7 +326,7 @@ fn set_note(part: &Part, set: &ColorSet) -> SetNote {
         let holds = match set.encoding {
             Encoding::Data => recipe.and_then(|own| Holds::of(&own.recipe, i, part)),
             // A color is what it is.
-            Encoding::Color => None,
+            Encoding::Color | Encoding::Swatch => None,
         };
         let packed = || holds.map_or_else(String::new, |holds| holds.words(&letter.to_lowercase()));
         ChannelSays {

@@ -40,7 +40,7 @@ impl Numbers {
     pub fn of(set: &ColorSet, light: Light) -> Self {
         match set.encoding {
             Encoding::Color => Self::Color(light),
-            Encoding::Data => Self::Data,
+            Encoding::Data | Encoding::Swatch => Self::Data,
         }
     }
 

@@ -285,6 +285,10 @@ impl Recipient {
                 "bring a mesh in first, or show a part: hidden ones stay at home",
             ));
         }
+        let separation = (self.spools > 0 && self.format.abilities().swatches)
+            .then(|| separate(&parts, goods.palette, self.spools));
+        // From here on swatches are colors.
+        let parts: Vec<Part> = parts.iter().map(|part| part.in_colors(goods.palette)).collect();
         let options = WriteOptions {
             depth: self.depth,
             alpha: self.alpha,
@@ -301,8 +305,6 @@ impl Recipient {
         let stem = file_stem(goods.name);
         let mut losses = self.changed_names(goods.parts, &parts);
         losses.extend(self.missing(goods.parts));
-        let separation = (self.spools > 0 && self.format.abilities().swatches)
-            .then(|| separate(&parts, goods.palette, self.spools));
         let (piles, swatches) = match separation {
             None => (self.piles(&stem, parts), Vec::new()),
             Some(separation) => {

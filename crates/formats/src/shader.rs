@@ -198,7 +198,9 @@ pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
     for set in named(note) {
         let (name, kind) = (&set.name, capital(&set.name));
         let says = match (set.set.encoding, set.set.light) {
-            (Encoding::Data, _) => "plain numbers, never to be gamma-corrected".to_owned(),
+            (Encoding::Data | Encoding::Swatch, _) => {
+                "plain numbers, never to be gamma-corrected".to_owned()
+            }
             (Encoding::Color, Some(light)) => format!("a color, {} in the file", light.words()),
             (Encoding::Color, None) => "a color".to_owned(),
         };

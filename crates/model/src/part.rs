@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_color::{Encoding, Rgba};
+use speckle_color::{Encoding, Rgba, swatch_of};
 use speckle_mesh::{
     Geometry, Mesh, Placement,
     transform::{Transform, Unit, UpAxis},
@@ -14,6 +15,7 @@ use crate::{
     ids::PartId,
     materials::Materials,
     partners::Known,
+    swatches::{self, Swatch},
 };
 
 /// The most sets a part may carry.
@@ -88,6 +90,53 @@ impl Part {
         Self { sets: self.products().cloned().collect(), ..self.clone() }
     }
 
+    /// The set that says which swatch each face is painted in: the first that does.
+    #[must_use]
+    pub fn swatch_set(&self) -> Option<&ColorSet> {
+        self.products().find(|set| set.encoding == Encoding::Swatch)
+    }
+
+    /// How large each of its faces is, in square steps of the project's unit.
+    #[must_use]
+    pub fn face_areas(&self) -> Vec<f64> {
+        let (mesh, transform) = (self.geometry.mesh(), self.traits.transform);
+        (0..mesh.face_count())
+            .into_par_iter()
+            .map(|face| transform.area_in_project(mesh.face_area_vector(face) / 2.0))
+            .collect()
+    }
+
+    /// How much of its surface is painted in each swatch, by number, ascending; 0 is unpainted.
+    #[must_use]
+    pub fn swatch_areas(&self, set: &ColorSet) -> Vec<(u8, f64)> {
+        let mut areas = [None; 256];
+        for (value, area) in set.values.iter().zip(self.face_areas()) {
+            *areas[usize::from(swatch_of(*value))].get_or_insert(0.0) += area;
+        }
+        (0..=255).zip(areas).filter_map(|(number, area)| Some((number, area?))).collect()
+    }
+
+    /// The same part with the colors of a palette in place of the numbers of its swatches.
+    #[must_use]
+    pub fn in_colors(&self, palette: &[Swatch]) -> Self {
+        let colors = swatches::colors(palette, self.traits.base);
+        let sets = self.sets.iter().map(|set| match set.encoding {
+            Encoding::Swatch => ColorSet {
+                encoding: Encoding::Color,
+                ground: colors[0],
+                values: set
+                    .values
+                    .iter()
+                    .map(|&v| colors[usize::from(swatch_of(v))])
+                    .collect::<Vec<_>>()
+                    .into(),
+                ..set.clone()
+            },
+            Encoding::Color | Encoding::Data => set.clone(),
+        });
+        Self { sets: sets.collect(), ..self.clone() }
+    }
+
     /// How much of a layer of hand paint covers what is below it; `None` for any other set.
     #[must_use]
     pub fn coverage_of(&self, layer: &ColorSet) -> Option<&ColorSet> {
@@ -147,6 +196,9 @@ pub struct PartTraits {
     /// The groups it stands in, by name, the outermost first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub path: Vec<String>,
+    /// The number of its *base swatch*, which unpainted faces print in; 0 of the palette's first.
+    #[serde(default)]
+    pub base: u8,
 }
 
 fn yes() -> bool {
@@ -159,7 +211,8 @@ impl PartTraits {
     pub fn new(name: String, selections: Vec<Selection>) -> Self {
         let transform = Transform::IDENTITY;
         let selections = Arc::new(selections);
-        Self { name, visible: true, locked: false, transform, selections, path: Vec::new() }
+        let (path, base) = Default::default();
+        Self { name, visible: true, locked: false, transform, selections, path, base }
     }
 }
 

@@ -256,7 +256,7 @@ impl Step {
         self.merge.unwrap_or(match (is_first, encoding) {
             _ if matches!(self.source, Source::HandPaint { .. }) => Merge::Replace,
             (true, _) => Merge::Replace,
-            (false, Encoding::Data) => Merge::Multiply,
+            (false, Encoding::Data | Encoding::Swatch) => Merge::Multiply,
             (false, Encoding::Color) => Merge::Mix,
         })
     }
@@ -429,6 +429,7 @@ impl RecipeFile {
         let usual = match self.encoding {
             Encoding::Color => [1.0; 4],
             Encoding::Data => [0.0, 0.0, 0.0, 1.0],
+            Encoding::Swatch => [0.0; 4],
         };
         self.start.unwrap_or(usual)
     }

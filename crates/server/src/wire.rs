@@ -5,10 +5,13 @@ pub mod outline;
 
 use axum::extract::ws::{Message, Utf8Bytes};
 use serde::{Deserialize, Serialize};
-use speckle_color::figures::{self, ChannelFigures};
+use speckle_color::{
+    Encoding,
+    figures::{self, ChannelFigures},
+};
 use speckle_core::document::{Adjustment, Fill};
 use speckle_model::{
-    ColorSet, PartId, SetId,
+    ColorSet, Part, PartId, SetId,
     recipe::{Recipe, Target},
 };
 use speckle_tools::{
@@ -225,6 +228,8 @@ pub enum ServerMessage {
         set: SetId,
         /// R, G, B, A.
         channels: Vec<ChannelFigures>,
+        /// Of a set of swatches: the area in each, by number, ascending; 0 is unpainted.
+        areas: Vec<(u8, f64)>,
     },
     /// A change is on disk.
     Kept {
@@ -368,7 +373,9 @@ pub fn json(message: &ServerMessage) -> Message {
 }
 
 /// The numbers of a set, ready to send.
-pub fn figures(part: PartId, set: &ColorSet) -> Message {
+pub fn figures(part: &Part, set: &ColorSet) -> Message {
+    let is_painted = set.encoding == Encoding::Swatch;
+    let areas = if is_painted { part.swatch_areas(set) } else { Vec::new() };
     let channels = figures::of_channels(&set.values).to_vec();
-    json(&ServerMessage::Figures { part, set: set.id, channels })
+    json(&ServerMessage::Figures { part: part.id, set: set.id, channels, areas })
 }

@@ -5,6 +5,7 @@
 //! then every place has the swatch of the outline nearest to it. Areas are those of the outlines; how swatches
 //! share them is counted in cells half a line wide.
 
+mod causes;
 mod cells;
 mod changes;
 
@@ -16,6 +17,7 @@ use speckle_mesh::{
     slice::{Outline, Slicer},
 };
 
+pub use causes::{Band, Cause, Ground, Remedy, Situation, causes};
 pub use changes::{Costs, best_order};
 
 use crate::bake::watch::{GivenUp, Watch};
@@ -189,41 +191,118 @@ pub struct Counted {
 /// # Errors
 /// See [`LayerError`].
 pub fn count(bodies: &[Body], rules: &Rules, watch: &Watch) -> Result<Counted, LayerError> {
-    let is_length = |x: f64| x.is_finite() && x > 0.0;
-    if ![rules.layer, rules.first, rules.line, rules.depth].into_iter().all(is_length) {
-        return Err(LayerError::Unsound);
+    let swatches: Vec<&[u8]> = bodies.iter().map(|body| body.of_faces).collect();
+    Ok(Cut::of(bodies, rules, watch)?.count(&swatches, watch)?)
+}
+
+/// The outlines of all layers, whatever they are painted in.
+pub struct Cut {
+    /// By body, by layer.
+    outlines: Vec<Vec<Vec<Outline>>>,
+    rules: Rules,
+    lowest: f64,
+    most_cells: f64,
+}
+
+impl Cut {
+    /// Cuts bodies. Rules are in millimetres, as the plate is.
+    ///
+    /// # Errors
+    /// See [`LayerError`].
+    pub fn of(bodies: &[Body], rules: &Rules, watch: &Watch) -> Result<Self, LayerError> {
+        let is_length = |x: f64| x.is_finite() && x > 0.0;
+        if ![rules.layer, rules.first, rules.line, rules.depth].into_iter().all(is_length) {
+            return Err(LayerError::Unsound);
+        }
+        let slicers: Vec<Slicer> =
+            bodies.iter().map(|body| Slicer::new(body.geometry, &body.to_plate)).collect();
+        let ranges: Vec<(f64, f64)> = slicers.iter().filter_map(Slicer::range).collect();
+        let lowest = ranges.iter().map(|range| range.0).fold(f64::MAX, f64::min);
+        let highest = ranges.iter().map(|range| range.1).fold(f64::MIN, f64::max);
+        if ranges.is_empty() || highest <= lowest {
+            return Err(LayerError::Nothing);
+        }
+        // What reaches less than half way into a layer does not print.
+        let above = (highest - lowest - rules.first) / rules.layer;
+        let count = 1 + above.round().max(0.0) as usize;
+        if count > MOST_LAYERS {
+            return Err(LayerError::TooMany(count));
+        }
+        let middles: Vec<f64> = (0..count)
+            .map(|layer| lowest + rules.bottom(layer) + rules.height(layer) / 2.0)
+            .collect();
+        let most_cells = MOST_CELLS.min(CELLS_IN_ALL / count as f64);
+        watch.expect(count as u64 + 1);
+        let outlines: Vec<Vec<Vec<Outline>>> =
+            slicers.iter().map(|slicer| slicer.cut(&middles)).collect();
+        watch.step()?;
+        Ok(Self { outlines, rules: *rules, lowest, most_cells })
     }
-    let slicers: Vec<Slicer> =
-        bodies.iter().map(|body| Slicer::new(body.geometry, &body.to_plate)).collect();
-    let ranges: Vec<(f64, f64)> = slicers.iter().filter_map(Slicer::range).collect();
-    let lowest = ranges.iter().map(|range| range.0).fold(f64::MAX, f64::min);
-    let highest = ranges.iter().map(|range| range.1).fold(f64::MIN, f64::max);
-    if ranges.is_empty() || highest <= lowest {
-        return Err(LayerError::Nothing);
+
+    /// How many layers there are.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.outlines.first().map_or(0, Vec::len)
     }
-    // What reaches less than half way into a layer does not print.
-    let above = (highest - lowest - rules.first) / rules.layer;
-    let count = 1 + above.round().max(0.0) as usize;
-    if count > MOST_LAYERS {
-        return Err(LayerError::TooMany(count));
+
+    /// Whether there is none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
     }
-    let middles: Vec<f64> =
-        (0..count).map(|layer| lowest + rules.bottom(layer) + rules.height(layer) / 2.0).collect();
-    let most_cells = MOST_CELLS.min(CELLS_IN_ALL / count as f64);
-    watch.expect(count as u64 + 1);
-    let cut: Vec<Vec<Vec<Outline>>> = slicers.iter().map(|slicer| slicer.cut(&middles)).collect();
-    watch.step()?;
-    let layers = (0..count)
-        .into_par_iter()
-        .with_max_len(1)
-        .map(|layer| {
-            watch.step()?;
-            let own: Vec<(&[Outline], &Body)> =
-                cut.iter().zip(bodies).map(|(cut, body)| (cut[layer].as_slice(), body)).collect();
-            Ok(found_in(&own, rules, most_cells))
-        })
-        .collect::<Result<_, GivenUp>>()?;
-    Ok(Counted { layers, rules: *rules, lowest })
+
+    /// Where a layer's outlines lie, and which swatch its body's faces have.
+    fn layer<'a>(&'a self, layer: usize, swatches: &'a [&[u8]]) -> Vec<(&'a [Outline], &'a [u8])> {
+        let cut = self.outlines.iter().map(|cut| cut[layer].as_slice());
+        cut.zip(swatches.iter().copied()).collect()
+    }
+
+    /// Finds what lies in each layer, by the swatch of each face of each body.
+    ///
+    /// # Errors
+    /// When it is given up.
+    pub fn count(&self, swatches: &[&[u8]], watch: &Watch) -> Result<Counted, GivenUp> {
+        self.counted(swatches, watch, |_| None)
+    }
+
+    /// The same where it is known for other swatches: only layers that a changed face lies in are looked at
+    /// again.
+    ///
+    /// # Errors
+    /// When it is given up.
+    pub fn recount(
+        &self,
+        known: &Counted,
+        before: &[&[u8]],
+        now: &[&[u8]],
+        watch: &Watch,
+    ) -> Result<Counted, GivenUp> {
+        let is_same = |layer: usize| {
+            self.outlines.iter().zip(before.iter().zip(now)).all(|(cut, (before, now))| {
+                let faces = cut[layer].iter().flat_map(|outline| &outline.faces);
+                faces.copied().all(|face| before[face as usize] == now[face as usize])
+            })
+        };
+        self.counted(now, watch, |layer| is_same(layer).then(|| known.layers[layer].clone()))
+    }
+
+    fn counted(
+        &self,
+        swatches: &[&[u8]],
+        watch: &Watch,
+        known: impl Fn(usize) -> Option<Found> + Sync,
+    ) -> Result<Counted, GivenUp> {
+        let layers = (0..self.len())
+            .into_par_iter()
+            .with_max_len(1)
+            .map(|layer| {
+                watch.step()?;
+                let found = || found_in(&self.layer(layer, swatches), &self.rules, self.most_cells);
+                Ok(known(layer).unwrap_or_else(found))
+            })
+            .collect::<Result<_, GivenUp>>()?;
+        Ok(Counted { layers, rules: self.rules, lowest: self.lowest })
+    }
 }
 
 impl Rules {
@@ -265,6 +344,16 @@ impl Counted {
         self.lowest + self.rules.bottom(layer) + self.rules.height(layer) / 2.0
     }
 
+    /// The same where paint goes right through between heights above the plate.
+    #[must_use]
+    pub fn through(mut self, ranges: &[[f64; 2]]) -> Self {
+        for (layer, found) in self.layers.iter_mut().enumerate() {
+            let middle = self.rules.bottom(layer) + self.rules.height(layer) / 2.0;
+            found.is_through |= ranges.iter().any(|[from, to]| (*from..*to).contains(&middle));
+        }
+        self
+    }
+
     /// What prints where, and in the order in which changes cost least; they all cost alike.
     #[must_use]
     pub fn plan(&self, inside: Inside) -> Plan {
@@ -299,6 +388,10 @@ struct Found {
     /// The area of each swatch as deep as paint goes, and of those to whose outlines the rest is nearest.
     near: Vec<(u8, f64)>,
     deep: Vec<(u8, f64)>,
+    /// The swatches of outlines that go around, not those of holes, ascending.
+    outside: Vec<u8>,
+    /// Whether paint goes right through here, whatever lies within elsewhere.
+    is_through: bool,
     is_open: bool,
     overlaps: bool,
 }
@@ -311,6 +404,7 @@ impl Found {
         }
         for &(swatch, area) in &self.deep {
             let swatch = match inside {
+                _ if self.is_through => swatch,
                 Inside::Nearest => swatch,
                 Inside::Swatch { swatch } => swatch,
             };
@@ -328,20 +422,24 @@ struct Stretch {
     swatch: u8,
 }
 
-fn found_in(bodies: &[(&[Outline], &Body)], rules: &Rules, most_cells: f64) -> Found {
+fn found_in(bodies: &[(&[Outline], &[u8])], rules: &Rules, most_cells: f64) -> Found {
     let (mut area, mut is_open) = (0.0, false);
+    let mut is_outside = [false; 256];
     let mut stretches: Vec<Stretch> = Vec::new();
-    for (outlines, body) in bodies {
+    for (outlines, swatches) in bodies {
         for outline in *outlines {
             // What does not close is closed straight: else the layer has no inside.
             is_open |= !outline.is_closed;
             area += outline.area();
             let points = &outline.points;
+            let goes_around = outline.area() > 0.0;
             for i in 0..points.len() {
                 let (from, to) = (points[i], points[(i + 1) % points.len()]);
                 let face = outline.faces.get(i).or(outline.faces.last());
                 let Some(&face) = face else { continue };
-                stretches.push(Stretch { from, to, swatch: body.of_faces[face as usize] });
+                let swatch = swatches[face as usize];
+                is_outside[usize::from(swatch)] |= goes_around;
+                stretches.push(Stretch { from, to, swatch });
             }
         }
     }
@@ -371,7 +469,8 @@ fn found_in(bodies: &[(&[Outline], &Body)], rules: &Rules, most_cells: f64) -> F
         });
         near.extend(most.map(|swatch| (swatch, area)));
     }
-    Found { area, near, deep, is_open, overlaps }
+    let outside = (0..=255).filter(|&swatch| is_outside[usize::from(swatch)]).collect();
+    Found { area, near, deep, outside, is_through: false, is_open, overlaps }
 }
 
 /// The outlines of a layer, each as stretches of one swatch: x, y, x, y in the plate's space.

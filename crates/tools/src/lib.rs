@@ -24,4 +24,5 @@ pub mod separation;
 pub mod softening;
 pub mod stencil;
 pub mod stroke;
+pub mod sweep;
 pub mod transfer;

@@ -307,7 +307,9 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
         Region::Patch { tolerance } => {
             whole(ground.start.map_or_else(Vec::new, |(face, point)| {
                 let start = placement.nearest(mesh, face as usize, point);
-                flood::same_values(geometry, set, ground.channels, start, *tolerance)
+                // Swatches whose numbers are near each other are no more alike than others.
+                let tolerance = if set.encoding == Encoding::Swatch { 0.0 } else { *tolerance };
+                flood::same_values(geometry, set, ground.channels, start, tolerance)
             }))
         }
         Region::Band { direction, from, to, soft } => {
@@ -338,9 +340,12 @@ pub fn covered(region: &Region, ground: &Ground) -> Vec<Covered> {
             let number = measure.of(value, encoding);
             f32::from(u8::from((*from..=*to).contains(&number)))
         }),
-        Region::Near { set, color, tolerance } => {
-            by_values(*set, &|_, value| f32::from(u8::from(ciede2000(value, *color) <= *tolerance)))
-        }
+        Region::Near { set, color, tolerance } => by_values(*set, &|encoding, value| {
+            f32::from(u8::from(match encoding {
+                Encoding::Swatch => value == *color,
+                Encoding::Color | Encoding::Data => ciede2000(value, *color) <= *tolerance,
+            }))
+        }),
         Region::Changed { snapshot, tolerance } => {
             let Some((then, changed)) = (ground.changed)(*snapshot) else { return Vec::new() };
             let is_off = |by: f32| by > 0.0 && by >= *tolerance;

@@ -1,16 +1,19 @@
 //! Color separation: every face in one of a few swatches, for printers that load a few spools.
 //!
-//! A face is seen in the mean of its corners, in linear light, and goes to the swatch that is
-//! nearest to that for the eye (CIEDE2000).
+//! A part that is painted in swatches says so itself. Of any other a face is seen in the mean of its
+//! corners, in linear light, and goes to the swatch that is nearest to that for the eye (CIEDE2000).
 
 use std::collections::BTreeMap;
 
 use palette::{FromColor, Lab, Oklab, Srgb, color_difference::Ciede2000, white_point::D65};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use speckle_color::{Encoding, Linear, Rgba, byte_from_unit};
+use speckle_color::{Encoding, Linear, Rgba, byte_from_unit, swatch_of};
 use speckle_mesh::Placement;
-use speckle_model::{ColorSet, Part, swatches::Swatch};
+use speckle_model::{
+    ColorSet, Part,
+    swatches::{self, Swatch},
+};
 
 /// The most swatches faces may be told apart by.
 pub const MOST_SPOOLS: u8 = 64;
@@ -46,19 +49,20 @@ pub struct Separation {
 }
 
 /// Separates the first set of each part into at most so many swatches: of the palette, when it has
-/// any, else of the colors that are painted. A part without sets counts as white.
+/// any, else of the colors that are painted. A part without sets counts as white. Where one of them is
+/// painted in swatches, those of the palette are all there are.
 #[must_use]
 pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
-    let most = usize::from(most.clamp(1, MOST_SPOOLS));
-    let shown: Vec<Vec<Shown>> = parts.iter().map(shown_on).collect();
+    let is_painted = |part: &Part| part.swatch_set().is_some();
+    let most = match parts.iter().any(is_painted) && !palette.is_empty() {
+        true => palette.len().min(usize::from(MOST_SPOOLS)),
+        false => usize::from(most.clamp(1, MOST_SPOOLS)),
+    };
+    let shown: Vec<Vec<Shown>> = parts.iter().map(|part| shown_on(part, palette)).collect();
     let mut areas: FxHashMap<Shown, f64> = FxHashMap::default();
     let mut area_of = Vec::with_capacity(parts.len());
     for (part, shown) in parts.iter().zip(&shown) {
-        let (mesh, transform) = (part.geometry.mesh(), part.traits.transform);
-        let own: Vec<f64> = (0..mesh.face_count())
-            .into_par_iter()
-            .map(|face| transform.area_in_project(mesh.face_area_vector(face) / 2.0))
-            .collect();
+        let own = part.face_areas();
         for (color, area) in shown.iter().zip(&own) {
             *areas.entry(*color).or_default() += area;
         }
@@ -83,9 +87,24 @@ pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
         }
     };
     let nearest = nearest_of(&seen, &chosen);
+    // What is painted in a swatch is that one, also where another has the same color.
+    let painted = |part: &Part| {
+        let set = part.swatch_set().filter(|_| !palette.is_empty())?;
+        let places = swatches::places(&chosen, part.traits.base);
+        let place = |&value: &Rgba| places[usize::from(swatch_of(value))] as u8;
+        Some(set.values.iter().map(place).collect::<Vec<u8>>())
+    };
+    let found: Vec<Vec<(u8, f32)>> = parts
+        .iter()
+        .zip(&shown)
+        .map(|(part, shown)| match painted(part) {
+            Some(painted) => painted.into_iter().map(|swatch| (swatch, 0.0)).collect(),
+            None => shown.iter().map(|color| nearest[color]).collect(),
+        })
+        .collect();
 
     let mut is_used = vec![false; chosen.len()];
-    nearest.values().for_each(|(swatch, _)| is_used[usize::from(*swatch)] = true);
+    found.iter().flatten().for_each(|(swatch, _)| is_used[usize::from(*swatch)] = true);
     let mut number_of = vec![0_u8; chosen.len()];
     let mut swatches = Vec::new();
     for (i, swatch) in chosen.into_iter().enumerate().filter(|(i, _)| is_used[*i]) {
@@ -94,12 +113,11 @@ pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
     }
     let mut covered = vec![0.0; swatches.len()];
     let (mut max_difference, mut sum, mut whole) = (0.0_f32, 0.0, 0.0);
-    let of_faces = shown
+    let of_faces = found
         .iter()
         .zip(&area_of)
-        .map(|(shown, own)| {
-            let of_face = |(color, area): (&Shown, &f64)| {
-                let (swatch, difference) = nearest[color];
+        .map(|(found, own)| {
+            let of_face = |(&(swatch, difference), area): (&(u8, f32), &f64)| {
                 let swatch = number_of[usize::from(swatch)];
                 covered[usize::from(swatch)] += area;
                 max_difference = max_difference.max(difference);
@@ -107,7 +125,7 @@ pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
                 whole += area;
                 swatch
             };
-            shown.iter().zip(own).map(of_face).collect()
+            found.iter().zip(own).map(of_face).collect()
         })
         .collect();
     let mean_difference = if whole > 0.0 { (sum / whole) as f32 } else { 0.0 };
@@ -146,15 +164,21 @@ fn unit_from_byte(byte: u8) -> f32 {
 /// A swatch called after its color.
 fn named(color: [f32; 3]) -> Swatch {
     let color = color.map(byte_from_unit).map(unit_from_byte);
-    let swatch = Swatch { name: String::new(), color };
+    let swatch = Swatch::new("", color);
     Swatch { name: swatch.hex(), ..swatch }
 }
 
 /// What each face of a part shows.
-fn shown_on(part: &Part) -> Vec<Shown> {
+fn shown_on(part: &Part, palette: &[Swatch]) -> Vec<Shown> {
     let mesh = part.geometry.mesh();
-    let Some(set) = part.products().next() else { return vec![[255; 3]; mesh.face_count()] };
+    let set = part.swatch_set().or(part.products().next());
+    let Some(set) = set else { return vec![[255; 3]; mesh.face_count()] };
     let stored = |[r, g, b, _]: Rgba| [r, g, b].map(byte_from_unit);
+    if set.encoding == Encoding::Swatch {
+        let colors = swatches::colors(palette, part.traits.base);
+        let shown = |&value: &Rgba| stored(colors[usize::from(swatch_of(value))]);
+        return set.values.iter().map(shown).collect();
+    }
     let values = set.values.as_slice();
     let mean = |values: &mut dyn ExactSizeIterator<Item = Rgba>| -> Rgba {
         let count = values.len() as f32;

@@ -15,6 +15,7 @@ mod picture;
 mod report;
 mod search;
 mod table;
+mod votes;
 
 use std::{borrow::Cow, sync::Arc};
 
@@ -145,6 +146,16 @@ pub enum TransferError {
         part: String,
         /// The set.
         set: u32,
+    },
+    /// Numbers of swatches do not go into colors, nor colors into them.
+    #[error(
+        "{from} and {to} cannot go into each other: one holds swatches; choose another set for it"
+    )]
+    Unlike {
+        /// What would come.
+        from: String,
+        /// Where it would go.
+        to: String,
     },
     /// A row names a channel that there is not.
     #[error("channels are numbered 0 to 3, and there is no {0}")]
@@ -417,7 +428,7 @@ pub(crate) fn carried(
         let wanted = own.map(|own| own.encoding);
         let (mut found, encoding) = work.values(placement, wanted, rules.blend)?;
         if rules.lost == WhatIsLost::IsFilled {
-            fill::fill(&part.geometry, placement, &mut found);
+            fill::fill(&part.geometry, (placement, encoding), &mut found);
         }
         let limits = limits.as_ref().map(|limits| limits.shares(part, placement));
         let new = laid_on(own, row, (placement, encoding), &found, limits.as_deref());
@@ -469,9 +480,9 @@ pub(crate) fn followed(
     let landings = [Landing::new(&searches[0])];
     watch.check()?;
     let work = Work { part, sources, searches: &searches, landings: &landings, row: &row };
-    let (mut found, _) = work.values(placement, None, false)?;
+    let (mut found, encoding) = work.values(placement, None, false)?;
     watch.check()?;
-    fill::fill(&part.geometry, placement, &mut found);
+    fill::fill(&part.geometry, (placement, encoding), &mut found);
     Ok(found)
 }
 
@@ -568,7 +579,7 @@ impl Work<'_> {
             |met: Met| met.exact.unwrap_or_else(|| encoding.stored(Linear(met.linear.to_array())));
         let at = |element: usize| {
             let mut met = all.iter().filter_map(|found| found[element]);
-            if !blend {
+            if !blend || encoding == Encoding::Swatch {
                 return met.min_by(|a, b| a.distance.total_cmp(&b.distance)).map(stored);
             }
             let first = met.next()?;
@@ -610,6 +621,7 @@ fn laid_on(
     };
     let is_locked: [bool; 4] =
         std::array::from_fn(|i| own.is_some_and(|own| own.channels[i].locked));
+    let is_swatch = encoding == Encoding::Swatch;
     let value = |element: usize| {
         let was = before[element];
         let Some(found) = found[element] else { return was };
@@ -621,6 +633,13 @@ fn laid_on(
                 match () {
                     () if is_same || share <= 0.0 => was[i],
                     () if share >= 1.0 => new,
+                    () if is_swatch => {
+                        if share >= 0.5 {
+                            new
+                        } else {
+                            was[i]
+                        }
+                    }
                     () => was[i] + (new - was[i]) * share,
                 }
             }

@@ -1434,7 +1434,7 @@ export interface components {
             wind?: number;
         };
         /** @description Everything a user can do to a project. */
-        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"];
+        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"] | components["schemas"]["SwatchEdit"];
         /** @description What came of an edit. */
         Edited: {
             /** @description Whether anything is other than it was. */
@@ -1446,7 +1446,7 @@ export interface components {
          * @description What the numbers of a set mean.
          * @enum {string}
          */
-        Encoding: "color" | "data";
+        Encoding: "color" | "data" | "swatch";
         /** @description Told when a connection begins. */
         Facts: {
             /** @description The most there may be. */
@@ -1469,6 +1469,32 @@ export interface components {
          * @enum {string}
          */
         Fault: "near" | "split" | "degenerate" | "double_wall" | "loose" | "winding" | "inside_out" | "hole" | "branching";
+        /** @description What a swatch is printed from. */
+        Filament: {
+            /**
+             * Format: float
+             * @description g/cm³.
+             * @default 1.2400000095367432
+             */
+            density: number;
+            /**
+             * @description What it is made of: "PLA"; empty while nobody said.
+             * @default
+             */
+            material: string;
+            /**
+             * Format: float
+             * @description What a kilogram costs, in the user's currency; 0 while nobody said.
+             * @default 0
+             */
+            price: number;
+            /**
+             * Format: int32
+             * @description The printer's spool that holds it, from 1.
+             * @default null
+             */
+            spool: number | null;
+        };
         /** @description A file of a delivery. */
         FileEntry: {
             /** @description How large it is. */
@@ -2545,6 +2571,11 @@ export interface components {
         PartId: number;
         /** @description A part without its arrays. */
         PartOutline: {
+            /**
+             * Format: int32
+             * @description The number of its base swatch; 0 for the palette's first.
+             */
+            base: number;
             /** @description How many corners. */
             corners: number;
             /**
@@ -4068,6 +4099,11 @@ export interface components {
             /** @description How many vertices it has. */
             vertices: number;
         } | {
+            /** @description Of a set of swatches: the area in each, by number, ascending; 0 is unpainted. */
+            areas: [
+                number,
+                number
+            ][];
             /** @description R, G, B, A. */
             channels: components["schemas"]["ChannelFigures"][];
             /** @description The part. */
@@ -4308,6 +4344,8 @@ export interface components {
         SetTransferred: {
             /** @description How many elements change. */
             changed: number;
+            /** @description What its numbers mean. */
+            encoding: components["schemas"]["Encoding"];
             /** @description What it is called on the source. */
             from: string;
             /** @description Whether the part has had no such set. */
@@ -4707,10 +4745,39 @@ export interface components {
         };
         /** @description A named color. */
         Swatch: {
-            /** @description R, G and B as a picker shows them, 0–1. */
+            /** @description R, G and B as a picker shows them, 0–1: what is printed. */
             color: number[];
+            /** @description What it is shown in on the stage, where that is not its color: so that like ones are told apart. */
+            display?: number[] | null;
+            /** @description What it is printed from. */
+            filament?: components["schemas"]["Filament"];
             /** @description What it is called; may be empty. */
             name?: string;
+            /**
+             * Format: int32
+             * @description What faces painted in it hold, 1 to 16; 0 of one that only gives its color. It stays when the
+             *     palette is put in another order.
+             */
+            number?: number;
+        };
+        /** @description What says in which swatch faces are painted. */
+        SwatchEdit: {
+            /**
+             * Format: int32
+             * @description The swatch's number; 0 for the palette's first.
+             */
+            base: number;
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "set_base";
+        } | {
+            /** @description What the sets will be called. */
+            name: string;
+            /** @description The parts. */
+            parts: components["schemas"]["PartId"][];
+            /** @enum {string} */
+            type: "color_swatches";
         };
         /**
          * @description One of three numbers.

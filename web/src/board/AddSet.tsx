@@ -30,7 +30,8 @@ export function AddSet({ project, part, onClose }: { project: Project; part: Par
   const [encoding, setEncoding] = useState<Schemas["Encoding"]>("color");
   const [chosen, setChosen] = useState<Schemas["Placement"] | null>(null);
   // Colors begin where sharp borders are possible, data where it is lightest.
-  const placement = chosen ?? (encoding === "color" ? "corner" : "vertex");
+  const isSwatches = encoding === "swatch";
+  const placement = isSwatches ? "face" : (chosen ?? (encoding === "color" ? "corner" : "vertex"));
   const [start, setStart] = useState<keyof typeof starts | "other">("white");
   const [typed, setTyped] = useState("#4A6B8A");
   const own = rgba(typed);
@@ -43,7 +44,7 @@ export function AddSet({ project, part, onClose }: { project: Project; part: Par
       name,
       placement,
       encoding,
-      start: value ?? starts.white,
+      start: isSwatches ? [0, 0, 0, 0] : (value ?? starts.white),
     });
     setTrouble(trouble);
     if (trouble !== null) return;
@@ -67,20 +68,28 @@ export function AddSet({ project, part, onClose }: { project: Project; part: Par
           select
           label="Holds"
           value={encoding}
-          onChange={(event) => setEncoding(event.target.value as Schemas["Encoding"])}
+          onChange={(event) => {
+            const next = event.target.value as Schemas["Encoding"];
+            setEncoding(next);
+            if (next === "swatch" && !part.sets.some((own) => own.name === "Swatches")) setName("Swatches");
+          }}
           size="small"
           helperText={
-            encoding === "color"
-              ? "sRGB color; formats that store light convert it."
-              : "Plain numbers for masks and values; no format bends them."
+            isSwatches
+              ? "The one swatch that each face prints in, for printers with several spools."
+              : encoding === "color"
+                ? "sRGB color; formats that store light convert it."
+                : "Plain numbers for masks and values; no format bends them."
           }>
           <MenuItem value="color">Color</MenuItem>
           <MenuItem value="data">Data</MenuItem>
+          <MenuItem value="swatch">Swatches</MenuItem>
         </TextField>
         <TextField
           select
           label="Placement"
           value={placement}
+          disabled={isSwatches}
           onChange={(event) => setChosen(event.target.value as Schemas["Placement"])}
           size="small"
           helperText={
@@ -94,18 +103,20 @@ export function AddSet({ project, part, onClose }: { project: Project; part: Par
           <MenuItem value="corner">Per corner</MenuItem>
           <MenuItem value="face">Per face</MenuItem>
         </TextField>
-        <TextField
-          select
-          label="Starts as"
-          value={start}
-          onChange={(event) => setStart(event.target.value as keyof typeof starts | "other")}
-          size="small">
-          <MenuItem value="white">White: in every mask</MenuItem>
-          <MenuItem value="grey">0.5: the neutral of an overlay</MenuItem>
-          <MenuItem value="black">Black: in no mask</MenuItem>
-          <MenuItem value="other">Another value…</MenuItem>
-        </TextField>
-        {start === "other" && (
+        {!isSwatches && (
+          <TextField
+            select
+            label="Starts as"
+            value={start}
+            onChange={(event) => setStart(event.target.value as keyof typeof starts | "other")}
+            size="small">
+            <MenuItem value="white">White: in every mask</MenuItem>
+            <MenuItem value="grey">0.5: the neutral of an overlay</MenuItem>
+            <MenuItem value="black">Black: in no mask</MenuItem>
+            <MenuItem value="other">Another value…</MenuItem>
+          </TextField>
+        )}
+        {start === "other" && !isSwatches && (
           <TextField
             label="Value as #RRGGBB"
             value={typed}
@@ -124,7 +135,7 @@ export function AddSet({ project, part, onClose }: { project: Project; part: Par
         <Button onClick={onClose} color="inherit">
           Cancel
         </Button>
-        <Button onClick={() => void add()} variant="contained" disabled={name.trim() === "" || !value}>
+        <Button onClick={() => void add()} variant="contained" disabled={name.trim() === "" || (!value && !isSwatches)}>
           Add
         </Button>
       </DialogActions>

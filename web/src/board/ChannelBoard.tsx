@@ -21,6 +21,7 @@ import { Cell } from "./Cell";
 import { Compose } from "./Compose";
 import { SetMenu } from "./SetMenu";
 import { Strip } from "./Strip";
+import { SwatchCard } from "./SwatchCard";
 
 interface OfSet {
   set: ColorSet;
@@ -48,6 +49,7 @@ function SetOnBoard({ set, index, part, project }: OfSet) {
     ) as Channels;
     setState({ target: set.id, channels: next });
   };
+  if (set.encoding === "swatch") return <SwatchCard set={set} index={index} part={part} project={project} />;
   const one = { set, index, part, project, onChoose: choose };
   if (!isTarget && !isUnfolded) return <Strip {...one} onUnfold={() => setUnfolded(true)} />;
   return <Card {...one} onFold={isTarget ? null : () => setUnfolded(false)} />;

@@ -64,7 +64,7 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
         </MenuItem>
         <Divider />
         {kinds
-          .filter((kind) => kind !== set.placement)
+          .filter((kind) => kind !== set.placement && set.encoding !== "swatch")
           .map((kind) => (
             <MenuItem key={kind} onClick={choose(() => setAsking(kind))}>
               Hold it {placementWords[kind]}…

@@ -84,7 +84,11 @@ export function mergeOf(recipe: Recipe, index: number, set: ColorSet): Merge {
   if (step.merge) return step.merge;
   const { merges } = facts();
   const isFirst = !recipe.steps.slice(0, index).some((above) => !above.off);
-  return step.source.kind === "hand_paint" ? merges.hand_paint : isFirst ? merges.first : merges[set.encoding];
+  return step.source.kind === "hand_paint"
+    ? merges.hand_paint
+    : isFirst
+      ? merges.first
+      : merges[set.encoding === "color" ? "color" : "data"];
 }
 
 export const strengthOf = (step: Step, merge: Merge) =>

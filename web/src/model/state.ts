@@ -168,6 +168,8 @@ export interface State {
   hands: string[];
   history: Schemas["History"];
   figures: Partial<Record<number, Figures[]>>;
+  /** Of sets of swatches: the area in each number that is there. */
+  areas: Partial<Record<number, [number: number, area: number][]>>;
   part: number | null;
   /** The set painted into. */
   target: number | null;
@@ -203,6 +205,9 @@ export interface State {
   second: Rgba;
   /** What data channels are painted with. */
   value: number;
+  /** The numbers of the swatches at hand: what faces are painted in, and what the second button paints them in. */
+  swatch: number;
+  secondSwatch: number;
   recent: Rgba[];
   swatches: Schemas["Swatch"][];
   views: Schemas["SavedView"][];
@@ -259,6 +264,7 @@ const start: State = {
   hands: [],
   history: { revision: 0, undo: null, redo: null },
   figures: {},
+  areas: {},
   part: null,
   target: null,
   channels: [true, true, true, false],
@@ -328,6 +334,8 @@ const start: State = {
   paint: [0.769, 0.224, 0.129, 1],
   second: [0.929, 0.906, 0.839, 1],
   value: 1,
+  swatch: 1,
+  secondSwatch: 0,
   recent: [
     [0.122, 0.298, 0.318, 1],
     [0.929, 0.906, 0.839, 1],
@@ -379,12 +387,30 @@ export const setCutaway = (change: Partial<CutawayChoice>) => set({ cutaway: { .
 
 /** Forgets one project before the next is opened; the hand's paint and brush stay. */
 export function reset() {
-  const { facts, paint, second, value, recent, look, brush, action, blend, tool, tidy, pour, pinned } = get();
+  const {
+    facts,
+    paint,
+    second,
+    swatch,
+    secondSwatch,
+    value,
+    recent,
+    look,
+    brush,
+    action,
+    blend,
+    tool,
+    tidy,
+    pour,
+    pinned,
+  } = get();
   set({
     ...start,
     facts,
     paint,
     second,
+    swatch,
+    secondSwatch,
     value,
     recent,
     look: { ...look, heat: null },
@@ -426,6 +452,9 @@ export function intoSet(state: State): ColorSet | undefined {
   if (state.into === "mask") return maskOf(activePart(state));
   return state.into === "selection" ? chosenSelection(state) : targetSet(state);
 }
+
+/** Whether the tools write into a set of swatches. */
+export const isSwatches = (state: State): boolean => intoSet(state)?.encoding === "swatch";
 
 /** The names of the project's snapshots, oldest first. */
 export function snapshotNames(parts: Part[]): string[] {

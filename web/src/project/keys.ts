@@ -4,6 +4,7 @@ import {
   activePart,
   get,
   maskOf,
+  isSwatches,
   set,
   setBrush,
   setLook,
@@ -13,6 +14,7 @@ import {
   type Tool,
   snapshotNames,
 } from "../model/state";
+import { MOST_PAINTED } from "../model/swatches";
 import type { Axis } from "../stage/eye";
 
 export interface Shortcut {
@@ -69,6 +71,13 @@ function takeSwatch(index: number) {
   const swatch = swatches[index];
   if (!swatch) {
     set({ said: { text: `The palette has no color ${index + 1} yet: add the paint to it under Palette.`, bad: true } });
+    return;
+  }
+  if (isSwatches(get())) {
+    const { number = 0 } = swatch;
+    if (number > 0) set({ swatch: number, action: "paint" });
+    else
+      set({ said: { text: `Faces are painted in the first ${MOST_PAINTED} of the palette: move it up.`, bad: true } });
     return;
   }
   const [r = 0, g = 0, b = 0] = swatch.color;
@@ -244,9 +253,14 @@ export const shortcuts: Shortcut[] = [
     keys: ["x"],
     shown: "X",
     group: "Color",
-    says: "Swap the paint with the second color",
-    run: () => set({ paint: get().second, second: get().paint }),
+    says: "Swap the paint with the second color, or the two swatches at hand",
+    run: () => {
+      const { paint, second, swatch, secondSwatch } = get();
+      if (isSwatches(get())) set({ swatch: secondSwatch, secondSwatch: swatch });
+      else set({ paint: second, second: paint });
+    },
   },
+  { keys: [], shown: "second button", group: "Color", says: "On a set of swatches: paint or pour the second one" },
   {
     keys: ["i"],
     shown: "I",

@@ -4,6 +4,7 @@ import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
 import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
 import { REMADE, LOST, TRIED } from "../model/trial";
+import { shades } from "../model/swatches";
 import { cutawayOf } from "./tools";
 
 export class Looks {
@@ -58,6 +59,7 @@ export class Looks {
       const mask = look.mask ? part.helpers.find((helper) => helper.role === "mask") : undefined;
       const selection = look.selection ? (part.id === active ? chosenSelection(state) : undefined) : undefined;
       surface.mark(mask?.id ?? null, tried === "lost" ? LOST : (selection?.id ?? null));
+      surface.paletteIs(shades(state.swatches, part.base));
       surface.show(now, isHot);
       surface.light(look.shade === "lit", look.smoothUpTo);
       surface.showChannel(look.channel);
@@ -67,6 +69,7 @@ export class Looks {
       const remade = remadeLook ? this.stage.surfaces.get(REMADE) : null;
       if (remade) {
         const isAfter = remadeLook === "after";
+        remade.paletteIs(shades(state.swatches, part.base));
         remade.show(wanted);
         remade.light(look.shade === "lit", look.smoothUpTo);
         remade.showChannel(look.channel);

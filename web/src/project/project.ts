@@ -25,7 +25,7 @@ import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
-import { fillOf, strokeOf } from "./tools";
+import { fillOf, inHand, strokeOf } from "./tools";
 
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
 const POUR_PIXELS = 260;
@@ -104,10 +104,8 @@ export class Project {
     if (!surface) return;
     if (frame.kind === "values") {
       const part = get().parts.find((candidate) => candidate.id === frame.part);
-      const placement = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find(
-        (candidate) => candidate.id === frame.set,
-      )?.placement;
-      if (placement) surface.take(frame.set, placement, frame.values);
+      const set = [...(part?.sets ?? []), ...(part?.helpers ?? [])].find((candidate) => candidate.id === frame.set);
+      if (set) surface.take(frame.set, set, frame.values);
       this.recipes.made(frame.part, frame.set);
       this.looks.refresh();
     } else if (frame.kind === "patch") {
@@ -141,6 +139,7 @@ export class Project {
           project: message.name,
           history: message.history,
           figures: {},
+          areas: {},
           unsaved: 0,
           connected: true,
         });
@@ -172,7 +171,10 @@ export class Project {
         break;
       }
       case "figures":
-        set({ figures: { ...get().figures, [message.set]: message.channels } });
+        set({
+          figures: { ...get().figures, [message.set]: message.channels },
+          areas: { ...get().areas, [message.set]: message.areas as [number, number][] },
+        });
         break;
       case "kept":
         // Another window's strokes say nothing of this one's.
@@ -358,8 +360,9 @@ export class Project {
     if (get().covered > 0) set({ covered: 0 });
   }
 
-  async fill(at: HandAt | null) {
-    const fill = fillOf(get(), this.stage, at);
+  /** Fills from a place on the page, or what was drawn; with the second swatch where that is in hand. */
+  async fill(at: HandAt | null, second = false) {
+    const fill = fillOf(inHand(get(), second), this.stage, at);
     const trouble = this.whyNotPaint();
     if (!fill || trouble) {
       set({ said: { text: trouble ?? "There is nothing to cover yet: draw it on the stage first.", bad: true } });
@@ -438,7 +441,7 @@ export class Project {
     const target = intoSet(state);
     return !part || !target
       ? "This part has no color set yet: add one on the channel board, then paint."
-      : state.into === "set" && state.channels.every((chosen) => !chosen)
+      : state.into === "set" && target.encoding !== "swatch" && state.channels.every((chosen) => !chosen)
         ? "No channel is chosen: choose R, G, B or A on the channel board."
         : state.connected !== true
           ? "The server is not connected: painting goes on when it is back."
@@ -448,8 +451,8 @@ export class Project {
   }
 
   /** Puts the brush down; says why when it cannot. */
-  beginStroke(at: HandAt): boolean {
-    const state = get();
+  beginStroke(at: HandAt, second = false): boolean {
+    const state = inHand(get(), second);
     const start = strokeOf(state, this.stage);
     const trouble = this.whyNotPaint();
     if (trouble || !start || !isStroke(state)) {

@@ -6,6 +6,7 @@ import {
   activePart,
   chosenSelection,
   intoSet,
+  isSwatches,
   type Part,
   type PourChoice,
   type SpanChoice,
@@ -128,6 +129,10 @@ function stencilOf(state: State, stage: Stage): Schemas["StencilUse"] | null {
   };
 }
 
+/** The state with the second swatch in hand, where that is meant. */
+export const inHand = (state: State, second: boolean): State =>
+  second ? { ...state, swatch: state.secondSwatch, action: "paint" } : state;
+
 /** What is laid on, and where; null when there is nothing to write into. */
 export function coatOf(state: State, stage: Stage): Schemas["Coat"] | null {
   const part = activePart(state);
@@ -136,14 +141,22 @@ export function coatOf(state: State, stage: Stage): Schemas["Coat"] | null {
   const isHelper = state.into !== "set";
   const action = state.tool === "tidy" ? state.tidy : state.action;
   const { value } = state;
+  const isPainted = into.encoding === "swatch";
+  const number = state.swatch / 255;
   return {
     part: part.id,
     set: into.id,
     // Helpers hold their numbers in the first channel.
-    channels: isHelper ? [true, false, false, false] : state.channels,
+    channels: isHelper ? [true, false, false, false] : isPainted ? [true, true, true, true] : state.channels,
     action,
-    blend: isHelper ? "normal" : state.blend,
-    paint: isHelper ? [1, 0, 0, 0] : into.encoding === "data" ? [value, value, value, value] : state.paint,
+    blend: isHelper || isPainted ? "normal" : state.blend,
+    paint: isHelper
+      ? [1, 0, 0, 0]
+      : isPainted
+        ? [number, number, number, number]
+        : into.encoding === "data"
+          ? [value, value, value, value]
+          : state.paint,
     all_parts: state.allParts,
     stencil: stencilOf(state, stage),
     cutaway: cutawayOf(state),
@@ -155,7 +168,14 @@ export function strokeOf(state: State, stage: Stage): Schemas["StrokeStart"] | n
   if (!coat) return null;
   // Tidying goes by the circle.
   const reach = state.tool === "tidy" && state.brush.reach !== "deep" ? "skin" : state.brush.reach;
-  return { ...coat, brush: stage.eye.brush({ ...state.brush, reach }), view: stage.eye.view(), mirror: state.mirror };
+  // A face is painted in a swatch or not: as far as the circle goes.
+  const whole = isSwatches(state) ? { opacity: 1, hardness: 1, build_up: "stroke" as const } : {};
+  return {
+    ...coat,
+    brush: stage.eye.brush({ ...state.brush, reach, ...whole }),
+    view: stage.eye.view(),
+    mirror: state.mirror,
+  };
 }
 
 export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["Fill"] | null {
@@ -164,7 +184,8 @@ export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["
   if (!coat || !region) return null;
   const afresh = state.into !== "set" && state.afresh && state.action === "paint";
   const crisp = state.tool === "span" && state.span.crisp && canBeCrisp(state.span);
-  return { ...coat, opacity: state.brush.opacity, region, at: at && stage.eye.sample(at), afresh, crisp };
+  const opacity = isSwatches(state) ? 1 : state.brush.opacity;
+  return { ...coat, opacity, region, at: at && stage.eye.sample(at), afresh, crisp };
 }
 
 /** Whether a span ends at a line that faces can be cut along. */

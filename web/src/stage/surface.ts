@@ -1,7 +1,7 @@
 // One part on the stage: its geometry, the values of its sets, and what the pointer meets.
 import * as THREE from "three";
 import type { GeometryFrame, ReshapeFrame } from "../live/frames";
-import type { Look } from "../model/state";
+import type { ColorSet, Look } from "../model/state";
 import { resized } from "./room";
 import { Shape } from "./shape";
 import { PointerTree } from "./trees";
@@ -23,7 +23,7 @@ const vertexShader = /* glsl */ `
 const fragmentShader = /* glsl */ `
   precision highp float;
   in vec4 vColor; in vec3 vNormal; in vec3 vSight; in vec3 vPlace; in vec2 vMarks;
-  uniform bool lit; uniform bool bare; uniform float smoothCosine; uniform int channel;
+  uniform bool lit; uniform bool bare; uniform bool painted; uniform vec3 palette[17]; uniform float smoothCosine; uniform int channel;
   uniform vec4 cut; uniform bvec2 marks;
   out vec4 pixel;
   vec3 toLinear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
@@ -36,9 +36,11 @@ const fragmentShader = /* glsl */ `
   void main() {
     if (dot(cut.xyz, vPlace) > cut.w) discard;
     vec3 color = bare ? vec3(0.72) : vColor.rgb;
-    if (!bare && channel >= 0 && channel < 4) color = vec3(vColor[channel]);
-    if (!bare && channel == 5) color = heat(vColor.r);
-    if (!bare && channel == 4) {
+    // Whole faces have one number: nothing lies between two of them.
+    if (!bare && painted) color = palette[min(16, int(vColor.r * 255.0 + 0.5))];
+    else if (!bare && channel >= 0 && channel < 4) color = vec3(vColor[channel]);
+    if (!bare && !painted && channel == 5) color = heat(vColor.r);
+    if (!bare && !painted && channel == 4) {
       vec2 square = floor(gl_FragCoord.xy / 12.0);
       float checker = mod(square.x + square.y, 2.0) < 0.5 ? 0.42 : 0.58;
       color = mix(vec3(checker), color, vColor.a);
@@ -127,6 +129,8 @@ export class Surface {
       uniforms: {
         lit: { value: true },
         bare: { value: true },
+        painted: { value: false },
+        palette: { value: new Float32Array(3 * 17) },
         smoothCosine: { value: -1 },
         channel: { value: -1 },
         cut: this.cut,
@@ -159,9 +163,9 @@ export class Surface {
     this.inverse.copy(this.object.matrix).invert();
   }
 
-  take(set: number, placement: Placement, bytes: Uint8Array) {
+  take(set: number, { placement, encoding }: Pick<ColorSet, "placement" | "encoding">, bytes: Uint8Array) {
     // A copy of its own: the frame's buffer is shared with nothing then.
-    this.values.set(set, { placement, bytes: bytes.slice() });
+    this.values.set(set, { placement, bytes: bytes.slice(), swatches: encoding === "swatch" });
     this.layout.forget(String(set));
     if ([this.shown, this.masked, this.chosen].includes(set)) this.dress();
   }
@@ -174,6 +178,11 @@ export class Surface {
 
   has(set: number) {
     return this.values.has(set);
+  }
+
+  /** The colors that the numbers of swatches are shown in, from 0, unpainted, on: R, G and B each. */
+  paletteIs(colors: readonly number[]) {
+    (this.material.uniforms.palette?.value as Float32Array).set(colors);
   }
 
   /** Where each corner of the faces is, in the project's space. */
@@ -291,8 +300,7 @@ export class Surface {
   /** Puts on the geometry what is to be seen. */
   private dress() {
     const own = this.shown === null ? undefined : this.values.get(this.shown);
-    const preview =
-      own && this.previewed?.set === this.shown ? { placement: own.placement, bytes: this.previewed.bytes } : null;
+    const preview = own && this.previewed?.set === this.shown ? { ...own, bytes: this.previewed.bytes } : null;
     const color: [string, Held] | null = this.hot
       ? this.heat
         ? ["heat", this.heat]
@@ -305,6 +313,7 @@ export class Surface {
     const marks = [this.masked, this.chosen].map((set) => (set === null ? undefined : this.values.get(set)));
     const [masked, chosen] = marks;
     this.material.uniforms.bare = { value: color === null };
+    this.material.uniforms.painted = { value: !this.hot && color?.[1].swatches === true };
     this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
     // One element that is not per vertex, and all are spread to corners.
     const isPerVertex = [color?.[1], masked, chosen].every((held) => !held || held.placement === "vertex");

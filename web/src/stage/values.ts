@@ -10,6 +10,8 @@ export interface Held {
   placement: Placement;
   /** 4 per element. */
   bytes: Uint8Array;
+  /** Whether they are the numbers of swatches. */
+  swatches?: boolean;
 }
 
 /** Lays the values of one mesh out; attributes are made once and changed in place. */

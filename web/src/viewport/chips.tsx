@@ -26,6 +26,7 @@ const chip = { position: "absolute", px: 1.25, borderRadius: 2, boxShadow: "0 1p
 
 /** What of a set is on the stage. */
 function channelWords(channel: Look["channel"], shown: ColorSet): string {
+  if (shown.encoding === "swatch") return "swatches";
   if (channel === null) return shown.encoding;
   if (typeof channel === "string") return channel;
   const meaning = shown.channels[channel]?.meaning;

@@ -2,7 +2,7 @@
 import { held as heldKeys, scaleRadius } from "../project/keys";
 import type { Project } from "../project/project";
 import type { HandAt } from "../stage/handAt";
-import { choosePart, get, intoSet, set, setBrush, setStencil, useApp } from "../model/state";
+import { choosePart, get, intoSet, isSwatches, set, setBrush, setStencil, useApp } from "../model/state";
 import { isRound } from "../model/toolWords";
 import { SpanDrag, type Point } from "./span";
 import type { Stage, Under } from "../stage/stage";
@@ -146,6 +146,9 @@ export function followHand(
     queued = [];
   };
 
+  /** The second button paints with the second swatch. */
+  const isSecond = (event: PointerEvent) =>
+    event.button === 2 && get().area === "paint" && get().tool !== "tidy" && get().into === "set" && isSwatches(get());
   const down = (event: PointerEvent) => {
     if (isOther(event)) {
       event.stopImmediatePropagation();
@@ -157,7 +160,8 @@ export function followHand(
     // The camera takes what the brush does not: everything beside the model, and the other buttons.
     stage.eye.controls.enabled = true;
     pressed = { x: event.clientX, y: event.clientY };
-    if (event.button !== 0) return;
+    const second = isSecond(event);
+    if (event.button !== 0 && !second) return;
     if (heldKeys.has("p")) {
       stage.eye.controls.enabled = false;
       const under = stage.under(event.clientX, event.clientY);
@@ -174,6 +178,7 @@ export function followHand(
       return;
     }
     const isOn = under !== null && (under.part === state.part || state.allParts);
+    if (second && (!isOn || state.tool === "span")) return;
     if (state.tool === "span") {
       if (!isOn && state.span.kind !== "lasso") return;
       stage.eye.controls.enabled = false;
@@ -187,7 +192,7 @@ export function followHand(
     if (state.tool === "pour") return;
     stage.eye.controls.enabled = false;
     last = handAt(event);
-    if (!project.beginStroke(last)) return;
+    if (!project.beginStroke(last, second)) return;
     painting = true;
     own = event.pointerId;
     canvas.setPointerCapture(event.pointerId);
@@ -257,9 +262,10 @@ export function followHand(
       const under = stage.under(event.clientX, event.clientY);
       if (under) choosePart(under.part);
     }
-    if (still && event.button === 0 && get().area === "paint" && get().tool === "pour" && !get().picking) {
+    const second = isSecond(event);
+    if (still && (event.button === 0 || second) && get().area === "paint" && get().tool === "pour" && !get().picking) {
       const under = stage.under(event.clientX, event.clientY);
-      if (under?.part === get().part) void project.fill({ x: event.clientX, y: event.clientY, pressure: 1 });
+      if (under?.part === get().part) void project.fill({ x: event.clientX, y: event.clientY, pressure: 1 }, second);
     }
     pressed = null;
     if (span) {
@@ -305,12 +311,12 @@ export function followHand(
     const nearest = vertices.sort((one, other) => one.away - other.away)[0]?.vertex ?? 0;
     const value = surface && shown !== null ? surface.valueAt(shown, under, nearest) : null;
     if (!value) return;
-    const isData =
-      get()
-        .parts.flatMap((part) => part.sets)
-        .find((each) => each.id === shown)?.encoding === "data";
+    const encoding = get()
+      .parts.flatMap((part) => part.sets)
+      .find((each) => each.id === shown)?.encoding;
     const first = get().channels.findIndex(Boolean);
-    if (isData) set({ value: value[Math.max(0, first)] ?? 1 });
+    if (encoding === "swatch") set({ swatch: Math.round(value[0] * 255), action: "paint" });
+    else if (encoding === "data") set({ value: value[Math.max(0, first)] ?? 1 });
     else set({ paint: [value[0], value[1], value[2], get().paint[3]] });
   };
   // Before the camera's own listener, which is on the same element.

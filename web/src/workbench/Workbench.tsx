@@ -26,7 +26,8 @@ import { listen } from "../project/keys";
 import { hand, shownHand } from "../api/hand";
 import { Panes } from "./Panes";
 import { ShortcutSheet } from "./ShortcutSheet";
-import { activePart, intoSet, set, useApp } from "../model/state";
+import { activePart, intoSet, set, shownSet, useApp } from "../model/state";
+import { baseOf, nameOf, swatchOf } from "../model/swatches";
 import { count, elements, hex, length } from "../model/words";
 import { heading } from "../model/theme";
 
@@ -219,6 +220,33 @@ function TopBar({ project, close }: { project: Project | null; close: () => void
   );
 }
 
+/** Which swatch a face is painted in. */
+function PaintedIn({ value }: { value: readonly number[] }) {
+  const palette = useApp((state) => state.swatches);
+  const base = useApp((state) => baseOf(state.swatches, activePart(state)?.base ?? 0));
+  const number = Math.round((value[0] ?? 0) * 255);
+  const swatch = swatchOf(palette, number);
+  if (!swatch)
+    return (
+      <>
+        <b>unpainted</b>
+        {base && (
+          <>
+            , prints in <b>{nameOf(base)}</b>
+          </>
+        )}
+      </>
+    );
+  return (
+    <>
+      swatch{" "}
+      <b>
+        {number} {nameOf(swatch)}
+      </b>
+    </>
+  );
+}
+
 /** Where nothing can be opened, nothing is said of a connection either. */
 function ProbeLine({ isOpen }: { isOpen: boolean }) {
   const probe = useApp((state) => state.probe);
@@ -226,6 +254,7 @@ function ProbeLine({ isOpen }: { isOpen: boolean }) {
   const part = useApp(activePart);
   const area = useApp((state) => state.area);
   const target = useApp(intoSet);
+  const isPainted = useApp((state) => shownSet(state)?.encoding === "swatch");
   const covered = useApp((state) => state.covered);
   const several = useApp((state) => state.parts.length > 1);
   const connected = useApp((state) => state.connected);
@@ -260,7 +289,13 @@ function ProbeLine({ isOpen }: { isOpen: boolean }) {
           </span>
           {probe.value && (
             <span>
-              <b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b>
+              {isPainted ? (
+                <PaintedIn value={probe.value} />
+              ) : (
+                <>
+                  <b>{probe.value.map((value) => value.toFixed(2)).join(" ")}</b> · <b>{hex(probe.value)}</b>
+                </>
+              )}
             </span>
           )}
           <span>

@@ -5,7 +5,7 @@ use speckle_color::{Channels, Rgba};
 use speckle_model::{SetId, color_set::convert};
 use speckle_tools::adjust::{self, How};
 
-use super::{Change, Document, EditError, PartId, strokes::open_channels};
+use super::{Change, Document, EditError, PartId, strokes::open_channels, swatches::no_swatches};
 
 /// What is adjusted, and how.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -46,6 +46,7 @@ impl Document {
         }
         let (_, own, geometry) = self.own_set(part, set)?;
         let channels = open_channels(own, channels)?;
+        no_swatches(own)?;
         let own = self.as_kept(own);
         let mut after = adjust::adjusted(how, &own, channels, geometry);
         let mut keep = |shares: &mut dyn Iterator<Item = f32>| {

@@ -207,6 +207,7 @@ impl Document {
         channels: Channels,
     ) -> Result<Change, EditError> {
         let (_, own, _) = self.own_set(part, set)?;
+        let channels = if own.encoding == Encoding::Swatch { Channels::RGBA } else { channels };
         no_lock(own, channels.0)?;
         let own = self.as_kept(own);
         let clear = |value: &Rgba| {
@@ -237,7 +238,9 @@ impl Document {
         for set in owner.products() {
             let set = self.as_kept(set);
             let clear = |value: &[f32; 4]| -> [f32; 4] {
-                let open = |i: usize| !set.channels[i].locked;
+                let is_whole = set.encoding != Encoding::Swatch
+                    || set.channels.iter().all(|channel| !channel.locked);
+                let open = |i: usize| is_whole && !set.channels[i].locked;
                 std::array::from_fn(|i| if open(i) { set.ground[i] } else { value[i] })
             };
             let after = set.values.iter().map(clear).collect();
@@ -328,6 +331,7 @@ impl Document {
             return Err(EditError::NoSuchChannel);
         }
         no_lock(own, std::array::from_fn(|i| i == to.channel))?;
+        super::swatches::no_swatches(own)?;
         let own = self.as_kept(own);
         let (name, numbers) = self.numbers_at(from, to.part, own.placement)?;
         let mut after = own.values.to_vec();

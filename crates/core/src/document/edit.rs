@@ -18,6 +18,7 @@ use super::{
     recipes::RecipeEdit,
     replacing::ReplaceEdit,
     sets::SetEdit,
+    swatches::SwatchEdit,
 };
 
 /// One enum over all families: those that a client may ask for, and those of the house. On the wire an
@@ -117,6 +118,8 @@ families! {
         Recipe(RecipeEdit),
         /// What brings images in, or takes them out.
         Image(ImageEdit),
+        /// What says in which swatch faces are painted.
+        Swatch(SwatchEdit),
     }
     house {
         /// What brings other colors, or another shape, from elsewhere.

@@ -6,7 +6,10 @@ use std::{
 };
 
 use serde::{Deserialize, Serialize};
-use speckle_color::blend::{Base, Blend};
+use speckle_color::{
+    Encoding,
+    blend::{Base, Blend},
+};
 use speckle_mesh::{Geometry, placement::point_of, sight::View};
 use speckle_model::{ColorSet, SetId};
 use speckle_tools::{
@@ -18,6 +21,7 @@ use super::{
     Change, Document, EditError, PartId,
     planned::{Shares, Touched},
     strokes::{open_channels, surface_of},
+    swatches,
 };
 
 /// A region that is painted, erased or chosen at once.
@@ -179,16 +183,19 @@ impl Document {
             return Err(EditError::Hidden(part.traits.name.clone()));
         }
         open_channels(own, coat.channels)?;
+        swatches::fits(own, coat)?;
         let (title, name) = (region.title(), own.name.clone());
         let mut change = Change::default();
         let mut parts = 0;
         for (part, set, covered) in self.covered(fill)? {
             let own = self.set(part, set)?;
             let Ok(channels) = open_channels(own, coat.channels) else { continue };
+            let is_swatch = own.encoding == Encoding::Swatch;
             let owner = self.part(part)?;
             let stencil = self.laid(coat, &surface_of(owner, own.placement))?;
             let (paint, blend) = match coat.action {
                 Action::Erase => (own.ground, Blend::Normal),
+                _ if is_swatch => (coat.paint, Blend::Normal),
                 _ => (coat.paint, coat.blend),
             };
             let base = Base { encoding: own.encoding, ground: own.ground };
@@ -215,13 +222,8 @@ impl Document {
                 }
                 let lit = lit.as_ref().map(|lit| lit[element as usize][0]);
                 let full = blend.of(lit.map_or(base, |lit| base.lit(lit)), *value, paint);
-                for i in (0..4).filter(|&i| channels.0[i]) {
-                    value[i] = if share >= 1.0 {
-                        full[i]
-                    } else {
-                        value[i] + (full[i] - value[i]) * share
-                    };
-                }
+                let laid = own.encoding.between(*value, full, share);
+                (0..4).filter(|&i| channels.0[i]).for_each(|i| value[i] = laid[i]);
             }
             if let Some(mut theirs) = theirs_of {
                 if let Some(shield) = self.shield(owner, &own) {

@@ -64,10 +64,12 @@ impl Document {
     }
 
     pub(super) fn change_palette(&self, swatches: Vec<Swatch>) -> Result<Change, EditError> {
+        let before = self.swatches.clone();
         if let Some(problem) = swatches::problem(&swatches) {
             return Err(EditError::Shelved(problem));
         }
-        let before = self.swatches.clone();
+        let swatches = swatches::numbered(&before, swatches);
+        let unpainted = self.unpainted_without(&swatches)?;
         let label = match (before.len(), swatches.len()) {
             (before, after) if after == before + 1 => "Add to the palette",
             (before, after) if after + 1 == before => "Take from the palette",
@@ -76,7 +78,8 @@ impl Document {
         let steps = if before == swatches {
             Vec::new()
         } else {
-            vec![ChangeStep::Swatches { before, after: swatches }]
+            let own = ChangeStep::Swatches { before, after: swatches };
+            std::iter::once(own).chain(unpainted).collect()
         };
         Ok(Change { label: label.to_owned(), steps, ..Change::default() })
     }

@@ -15,6 +15,7 @@ use strum::VariantNames;
 use super::{
     Change, ChangeStep, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch,
     planned::{Family, Planned},
+    swatches,
 };
 
 /// What changes the sets of parts.
@@ -98,7 +99,8 @@ impl Family for SetEdit {
             Self::AddSet { part, name, placement, encoding, start } => {
                 let mesh = document.part(part)?.geometry.mesh();
                 let set = NewSet::flooded(name, placement, encoding, start, mesh);
-                document.change_adding_set(part, set)?
+                let change = document.change_adding_set(part, set)?;
+                document.with_numbers(change)
             }
             Self::RenameSet { part, set, name } => {
                 document.change_renaming_set(part, set, &name)?
@@ -162,6 +164,7 @@ impl Document {
         let NewSet { name, placement, encoding, ground, values } = new;
         let name = names::proper(&name)?.to_owned();
         let needed = placement.count(mesh);
+        swatches::holds(&name, placement, encoding, &values)?;
         if values.len() != needed {
             Err(EditError::WrongLength { set: name, got: values.len(), needed })
         } else if beside.iter().any(|other| other.is_product() && other.name == name) {
@@ -337,6 +340,7 @@ impl Document {
         no_lock(own, [true; 4])?;
         let old = self.as_kept(own);
         let label = format!("Hold {} {}", old.name, placement.words());
+        swatches::holds(&old.name, placement, old.encoding, &[])?;
         if old.placement == placement {
             return Ok(Change { label, steps: Vec::new(), ..Change::default() });
         }
@@ -456,9 +460,7 @@ impl Document {
     ) -> Result<Change, EditError> {
         if let Some(shield) = self.shield(self.part(part)?, set) {
             for ((value, before), open) in after.iter_mut().zip(set.values.iter()).zip(&*shield) {
-                for (value, before) in value.iter_mut().zip(before) {
-                    *value = before + (*value - before) * open;
-                }
+                *value = set.encoding.between(*before, *value, *open);
             }
         }
         Ok(Self::all_changed(label, part, set, &after))

@@ -5,7 +5,7 @@ use std::{
     sync::{Arc, PoisonError},
 };
 
-use speckle_color::{Channels, blend::Base};
+use speckle_color::{Channels, Encoding, blend::Base};
 use speckle_mesh::{
     Placement,
     body::{Body, Placed, Surface},
@@ -26,7 +26,7 @@ use speckle_tools::{
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, HandId, Part, PartId, Patch,
-    hand_paint::has_room_for_paint, planned::Touched,
+    hand_paint::has_room_for_paint, planned::Touched, swatches,
 };
 
 impl Document {
@@ -98,6 +98,7 @@ impl Document {
         if set.role.is_layer() {
             return Err(EditError::Layer);
         }
+        swatches::fits(set, coat)?;
         // A stroke that has no place to stay would be lost when its recipe is made again.
         has_room_for_paint(owner, set, coat.channels)?;
         let surface = surface_of(owner, set.placement);
@@ -123,7 +124,10 @@ impl Document {
         let same = |part: &Part| {
             let alike = |set: &&ColorSet| match part.id == coat.part {
                 true => set.id == coat.set,
-                false => set.name == own.name && set.role == own.role,
+                false => {
+                    let alike = |set: &ColorSet| set.encoding == Encoding::Swatch;
+                    (&set.name, set.role, alike(set)) == (&own.name, own.role, alike(own))
+                }
             };
             part.sets.iter().find(alike).map(|set| (part.id, set.id))
         };
@@ -377,7 +381,14 @@ fn take_footprint(
 /// # Errors
 /// When none is chosen, or all of them are locked.
 pub(super) fn open_channels(set: &ColorSet, chosen: Channels) -> Result<Channels, EditError> {
+    // The number of a swatch is in all four.
+    let chosen = if set.encoding == Encoding::Swatch { Channels::RGBA } else { chosen };
     let open = set.unlocked(chosen);
+    if let (Encoding::Swatch, Some(locked)) =
+        (set.encoding, (0..4).find(|&i| set.channels[i].locked))
+    {
+        return Err(EditError::LockedChannel(set.channel_name(locked)));
+    }
     if !open.is_empty() {
         return Ok(open);
     }

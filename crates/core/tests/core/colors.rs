@@ -259,17 +259,17 @@ fn palettes_are_read_and_written_as_lines_and_nonsense_is_told_with_its_line() {
         assert!(error.line == line && error.problem.contains(words), "{error}");
     }
     let mut document = Document::default();
-    let many = vec![Swatch { name: String::new(), color: [0.0; 3] }; 513];
+    let many = vec![Swatch::new("", [0.0; 3]); 513];
     let refused =
         document.apply(ProjectEdit::SetPalette { swatches: many }).unwrap_err().to_string();
     assert!(refused.contains("512 colors at most"), "{refused}");
-    let off = vec![Swatch { name: String::new(), color: [0.0, 2.0, 0.0] }];
+    let off = vec![Swatch::new("", [0.0, 2.0, 0.0])];
     assert!(document.apply(ProjectEdit::SetPalette { swatches: off }).is_err());
     assert!(
         document.apply(ProjectEdit::SetPalette { swatches: palette.clone() }).unwrap().steps.len()
             == 1
     );
-    assert_eq!(document.swatches(), palette);
+    assert_eq!(document.swatches(), swatches::numbered(&[], palette));
     let nameless = SavedView {
         name: " ".into(),
         eye: Vec3::ONE,

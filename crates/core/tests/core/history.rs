@@ -254,7 +254,7 @@ fn edit(document: &Document, deed: &Deed, serial: usize) -> Option<Edit> {
                 8 => HelperEdit::RestoreSnapshot { name }.into(),
                 9 => HelperEdit::DeleteSnapshot { name }.into(),
                 10 => ProjectEdit::SetPalette {
-                    swatches: vec![Swatch { name, color: [0.1 * b as f32, 0.2, 0.3] }; a],
+                    swatches: vec![Swatch::new(name, [0.1 * b as f32, 0.2, 0.3]); a],
                 }
                 .into(),
                 _ => ProjectEdit::SetViews {

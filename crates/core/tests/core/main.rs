@@ -3,6 +3,7 @@
 mod align;
 mod bake;
 mod bunny;
+mod causes;
 mod colors;
 mod common;
 mod compare;
@@ -40,6 +41,7 @@ mod separation;
 mod sets;
 mod shapes;
 mod sky;
+mod swatches;
 mod trails;
 mod transfer;
 mod twins;

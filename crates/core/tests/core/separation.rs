@@ -32,7 +32,7 @@ fn painted(placement: Placement, values: Vec<[f32; 4]>, faces: usize) -> Part {
 }
 
 fn swatch(name: &str, color: [f32; 3]) -> Swatch {
-    Swatch { name: name.into(), color }
+    Swatch::new(name, color)
 }
 
 const SAND: [f32; 3] = [0.8, 0.7, 0.4];

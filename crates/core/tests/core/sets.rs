@@ -90,7 +90,7 @@ fn corners_of_a_vertex_become_their_mean_in_light() {
         // Half the light is 188 of 255 as sRGB; alpha is a plain number (IEC 61966-2-1).
         let half = match encoding {
             Encoding::Color => srgb_from_linear(0.5),
-            Encoding::Data => 0.5,
+            Encoding::Data | Encoding::Swatch => 0.5,
         };
         assert_eq!((loss.corners, loss.changed), (6, 4));
         assert!((loss.largest - half.max(1.0 - half)).abs() < 1e-6);

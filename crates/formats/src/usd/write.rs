@@ -191,10 +191,10 @@ fn primvars(set: &ColorSet, name: &str, options: WriteOptions, out: &mut String)
         (Encoding::Color, false) => {
             list(out, &format!("color3f[] primvars:{name}"), set.values.iter(), three)
         }
-        (Encoding::Data, true) => {
+        (Encoding::Data | Encoding::Swatch, true) => {
             list(out, &format!("float4[] primvars:{name}"), set.values.iter(), four)
         }
-        (Encoding::Data, false) => {
+        (Encoding::Data | Encoding::Swatch, false) => {
             list(out, &format!("float3[] primvars:{name}"), set.values.iter(), three)
         }
     }

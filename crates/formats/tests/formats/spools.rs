@@ -45,8 +45,7 @@ fn buoys() -> Vec<Part> {
 }
 
 fn palette() -> Vec<Swatch> {
-    let swatch =
-        |name: &str, [r, g, b, _]: [f32; 4]| Swatch { name: name.into(), color: [r, g, b] };
+    let swatch = |name: &str, [r, g, b, _]: [f32; 4]| Swatch::new(name, [r, g, b]);
     vec![swatch("Sand & shell", SAND), swatch("Tar", TAR), swatch("Sea", SEA)]
 }
 

@@ -12,7 +12,7 @@ use axum::{
 use serde::{Deserialize, Serialize};
 use speckle_demo::{Detail, Piece};
 use speckle_formats::recipient::file_stem;
-use speckle_model::{Part, ProjectTraits};
+use speckle_model::{Part, ProjectTraits, swatches::Swatch};
 use speckle_store::{ProjectId, StoreError};
 use speckle_tools::picture;
 use utoipa::ToSchema;
@@ -191,7 +191,7 @@ pub async fn project_picture(
                 return Ok(png);
             }
             // No lock is taken in the pool: a worker that waits there takes up other work.
-            let png = in_pool(Pool::Projects, || png_of(&now.parts, now.traits));
+            let png = in_pool(Pool::Projects, || png_of(&now.parts, &now.swatches, now.traits));
             file.set_picture(&png, now.revision)?;
             Ok(png)
         })
@@ -249,7 +249,9 @@ pub async fn piece_picture(
                 return Ok(png.clone());
             }
             let (document, _) = piece.project(Detail::Usual);
-            let png = in_pool(Pool::Projects, || png_of(document.parts(), document.traits()));
+            let png = in_pool(Pool::Projects, || {
+                png_of(document.parts(), document.swatches(), document.traits())
+            });
             drawn.push((piece.key, png.clone()));
             Ok(png)
         })
@@ -257,9 +259,10 @@ pub async fn piece_picture(
     Ok(as_picture(png))
 }
 
-fn png_of(parts: &[Part], traits: ProjectTraits) -> Vec<u8> {
+fn png_of(parts: &[Part], palette: &[Swatch], traits: ProjectTraits) -> Vec<u8> {
     let (width, height) = PICTURE;
-    let pixels = picture::draw(parts, traits.up, width, height);
+    let parts: Vec<Part> = parts.iter().map(|part| part.in_colors(palette)).collect();
+    let pixels = picture::draw(&parts, traits.up, width, height);
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, width as u32, height as u32);
     encoder.set_color(png::ColorType::Rgba);

@@ -105,7 +105,7 @@ impl Session {
         for id in parts {
             let Ok(part) = self.document.part(id).cloned() else { continue };
             for set in part.sets.iter().filter(|set| !stays_here(set)) {
-                self.tell_all(&wire::figures(id, set));
+                self.tell_all(&wire::figures(&part, set));
             }
             self.grow(&part);
         }

@@ -3,7 +3,7 @@
 use crate::wire::{self, ServerMessage};
 use axum::extract::ws::Message;
 use speckle_core::{Change, ChangeStep, document::Direction};
-use speckle_model::{Part, PartId};
+use speckle_model::{ColorSet, Part, PartId};
 
 use super::command::ClientId;
 use super::{Session, stays_here};
@@ -27,7 +27,14 @@ impl Session {
     pub(super) fn tell_sets(&mut self, part: &Part, mut tell: impl FnMut(&mut Self, Message)) {
         for set in part.sets.iter().filter(|set| !stays_here(set)) {
             tell(self, wire::frames::values(part.id, set));
-            tell(self, wire::figures(part.id, set));
+            tell(self, wire::figures(part, set));
+        }
+    }
+
+    fn tell_figures(&mut self, part: PartId, set: &ColorSet) {
+        if let Ok(part) = self.document.part(part) {
+            let figures = wire::figures(part, set);
+            self.tell_all(&figures);
         }
     }
 
@@ -77,7 +84,7 @@ impl Session {
                         && !set.role.is_layer()
                     {
                         self.tell_all(&wire::frames::values(*part, &set));
-                        self.tell_all(&wire::figures(*part, &set));
+                        self.tell_figures(*part, &set);
                     }
                 }
                 (ChangeStep::Part { part, .. }, Direction::Forward)
@@ -94,7 +101,7 @@ impl Session {
                         && !stays_here(&set)
                     {
                         self.tell_all(&wire::frames::values(*part, &set));
-                        self.tell_all(&wire::figures(*part, &set));
+                        self.tell_figures(*part, &set);
                     }
                 }
                 (ChangeStep::Reshape { part, change }, _) => {
@@ -111,7 +118,7 @@ impl Session {
                             wire::frames::patch(*part, set.id, &patch.indices, &set.values)
                         };
                         self.tell_all(&message);
-                        self.tell_all(&wire::figures(*part, &set));
+                        self.tell_figures(*part, &set);
                     }
                 }
                 (

@@ -92,6 +92,8 @@ pub struct PartOutline {
     pub own_normals: bool,
     /// Its sets.
     pub sets: Vec<SetOutline>,
+    /// The number of its base swatch; 0 for the palette's first.
+    pub base: u8,
     /// Its mask, selections and snapshots.
     pub helpers: Vec<SetOutline>,
 }
@@ -207,6 +209,7 @@ fn part_outline(part: &Part, mesh_name: String) -> PartOutline {
         crease: crease_angle(part.geometry.bends()),
         uv_sets: mesh.uv_sets().len(),
         own_normals: mesh.normals().is_some(),
+        base: traits.base,
         sets: part.products().map(set_outline).collect(),
         helpers: part
             .sets

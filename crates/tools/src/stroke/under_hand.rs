@@ -5,7 +5,7 @@ use std::sync::Arc;
 use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
 use speckle_color::{
-    Channels, Rgba,
+    Channels, Encoding, Rgba,
     blend::{Base, Blend},
 };
 use speckle_mesh::{Geometry, body::Surface, placement::point_of, scene::Scene};
@@ -377,8 +377,10 @@ impl Painted {
         }
         changed.reserve(covered.len());
         let base = self.canvas.base;
+        let is_swatch = base.encoding == Encoding::Swatch;
         let (paint, blend) = match start.coat.action {
             Action::Erase => (base.ground, Blend::Normal),
+            _ if is_swatch => (start.coat.paint, Blend::Normal),
             _ => (start.coat.paint, start.coat.blend),
         };
         for covered in covered {
@@ -409,6 +411,10 @@ impl Painted {
             };
             let count = values.now.len();
             let value = &mut values.now[element];
+            if is_swatch {
+                *value = base.encoding.between(*value, paint, after);
+                continue;
+            }
             if blend != Blend::Normal {
                 // Blended with what the stroke met, however often it passes.
                 let under = self.met.get_or_keep(covered.element, count, *value);

@@ -4,8 +4,10 @@ use std::collections::VecDeque;
 
 use rayon::prelude::*;
 use smallvec::SmallVec;
-use speckle_color::Rgba;
+use speckle_color::{Encoding, Rgba};
 use speckle_mesh::{Geometry, Placement};
+
+use super::votes::for_each_four;
 
 /// What a node of a graph is joined to, and how well.
 type Edges<'a> = &'a [(u32, f32)];
@@ -14,11 +16,39 @@ type Edges<'a> = &'a [(u32, f32)];
 /// mean of what is around by how well the surface conducts (the cotangent Laplacian; Pinkall and
 /// Polthier 1993), at each face that of those beside it by how long the edges between are and how far
 /// apart the middles (finite volumes; Eymard, Gallouët and Herbin 2000). What hangs together with
-/// nothing that was found stays missing. Numbers are filled in as they are stored.
-pub(super) fn fill(geometry: &Geometry, placement: Placement, found: &mut [Option<Rgba>]) {
+/// nothing that was found stays missing. Numbers are filled in as they are stored; swatches as shares, of
+/// which the largest wins.
+pub(super) fn fill(
+    geometry: &Geometry,
+    (placement, encoding): (Placement, Encoding),
+    found: &mut [Option<Rgba>],
+) {
     if found.iter().all(Option::is_some) {
         return;
     }
+    if encoding != Encoding::Swatch {
+        fill_evenly(geometry, placement, found);
+        return;
+    }
+    let mut most: Vec<(f32, Option<Rgba>)> = vec![(-1.0, None); found.len()];
+    for_each_four(found.iter().flatten().copied(), |numbers| {
+        let mut shares: Vec<Option<Rgba>> =
+            found.iter().map(|value| value.map(|value| numbers.shares(value))).collect();
+        fill_evenly(geometry, placement, &mut shares);
+        for (most, shares) in most.iter_mut().zip(shares) {
+            if let Some((share, value)) = shares.and_then(|shares| numbers.most(shares))
+                && share > most.0
+            {
+                *most = (share, Some(value));
+            }
+        }
+    });
+    for (value, (_, filled)) in found.iter_mut().zip(most) {
+        *value = value.or(filled);
+    }
+}
+
+fn fill_evenly(geometry: &Geometry, placement: Placement, found: &mut [Option<Rgba>]) {
     if placement == Placement::Face {
         let beside = beside(geometry);
         let filled = harmonic(found, |face| &beside[face]);

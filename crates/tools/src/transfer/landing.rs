@@ -5,18 +5,19 @@
 //! to 0 at the other two. An element takes the mean of what counts for it, each by its area, as far as
 //! several do; a single one says nothing that the place itself does not.
 
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use glam::{Vec3, Vec4};
 use rayon::prelude::*;
 use smallvec::SmallVec;
-use speckle_color::Rgba;
+use speckle_color::{Encoding, Rgba};
 use speckle_mesh::{Placement, geometry::fans::Fans};
 
 use super::{
     Along, Met, SourceSet,
     ground::{Facing, Found},
     search::Search,
+    votes::for_each_four,
 };
 use crate::on_surface::DRAWN_IN;
 
@@ -155,8 +156,34 @@ impl<'a> Landing<'a> {
         places
     }
 
-    /// What each element of a placement of the target gets of a set of the source.
+    /// What each element of a placement of the target gets of a set of the source. Of swatches it is the
+    /// one that it has most of: each is carried by itself, as a share.
     pub(super) fn values(&self, set: &SourceSet, placement: Placement) -> Vec<Option<Met>> {
+        if set.encoding != Encoding::Swatch {
+            return self.mixed(set, placement);
+        }
+        let mut most: Vec<(f32, Option<Met>)> = Vec::new();
+        for_each_four(set.values.iter().copied(), |numbers| {
+            let shares = set.values.iter().map(|&value| numbers.shares(value)).collect();
+            let shares =
+                SourceSet { encoding: Encoding::Data, values: Arc::new(shares), ..set.clone() };
+            let found = self.mixed(&shares, placement);
+            most.resize(found.len(), (-1.0, None));
+            for (most, met) in most.iter_mut().zip(found) {
+                let Some(met) = met else { continue };
+                let shares = met.exact.unwrap_or(met.linear.to_array());
+                if let Some((share, value)) = numbers.most(shares)
+                    && share > most.0
+                {
+                    let linear = Vec4::from_array(value);
+                    *most = (share, Some(Met { linear, exact: Some(value), ..met }));
+                }
+            }
+        });
+        most.into_iter().map(|(_, met)| met).collect()
+    }
+
+    fn mixed(&self, set: &SourceSet, placement: Placement) -> Vec<Option<Met>> {
         let has_edges = set.placement != Placement::Vertex;
         let found = self.search.of(placement, has_edges);
         let linear = set.linear();

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use serde::Serialize;
-use speckle_color::difference::delta_e;
+use speckle_color::{Encoding, difference::delta_e};
 use speckle_mesh::Placement;
 use speckle_model::{ColorSet, NewSet};
 
@@ -20,6 +20,8 @@ pub struct SetTransferred {
     pub is_new: bool,
     /// What each value belongs to.
     pub placement: Placement,
+    /// What its numbers mean.
+    pub encoding: Encoding,
     /// How many elements change.
     pub changed: usize,
     /// Of how many.
@@ -76,6 +78,7 @@ impl SetTransferred {
             from: row.from.clone(),
             is_new: own.is_none(),
             placement: new.placement,
+            encoding: new.encoding,
             changed,
             of,
             mean,

@@ -1,6 +1,7 @@
 //! Which sets and channels go where.
 
 use serde::{Deserialize, Serialize};
+use speckle_color::Encoding;
 use speckle_mesh::Placement;
 use speckle_model::{
     Part, SetId,
@@ -123,6 +124,17 @@ pub(super) fn check(part: &Part, sources: &[Source], rows: &[Row]) -> Result<(),
         if let (Some(to), None) = (row.to, own) {
             let part = part.traits.name.clone();
             return Err(TransferError::NoTarget { part, set: to.0 });
+        }
+        let from =
+            sources.iter().find_map(|source| source.sets.iter().find(|set| set.name == row.from));
+        let holds_swatches = from.is_some_and(|from| from.encoding == Encoding::Swatch);
+        let takes_swatches = match own {
+            Some(own) => own.encoding == Encoding::Swatch,
+            None => holds_swatches && row.placement == Placement::Face,
+        };
+        if holds_swatches != takes_swatches {
+            let to = own.map_or(&row.name, |own| &own.name).clone();
+            return Err(TransferError::Unlike { from: row.from.clone(), to });
         }
         let is_same = |other: &Row| match row.to {
             Some(_) => other.to == row.to,

@@ -133,7 +133,9 @@ async function openSent(
   const all = get().parts.flatMap((part) => part.sets);
   const going = names.flatMap((name): Going[] => {
     const own = all.find((each) => calledIn(recipient, each.name) === name);
-    return own ? [{ name: own.name, encoding: own.encoding }] : [];
+    // Swatches leave as the colors they print in.
+    const encoding = own?.encoding === "data" ? "data" : "color";
+    return own ? [{ name: own.name, encoding }] : [];
   });
   await breathe();
   const { corners, owners } = cornersOf(scene, recipient, going);

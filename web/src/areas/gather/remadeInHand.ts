@@ -65,7 +65,8 @@ async function show(
   const frame = decode(shape.data);
   if (frame?.kind !== "geometry") return;
   const surface = new Surface(frame, "");
-  if (own && values?.data) surface.take(own.set, own.placement, new Uint8Array(values.data));
+  const encoding = part.sets.find((each) => each.id === shown)?.encoding ?? "color";
+  if (own && values?.data) surface.take(own.set, { placement: own.placement, encoding }, new Uint8Array(values.data));
   project.stage.add(REMADE, surface);
   const shows = get().remade?.shows ?? "after";
   set({ remade: { part: part.id, shows: shows === "loss" && !hasHeat ? "after" : shows, hasHeat } });

@@ -67,16 +67,17 @@ export function useTransfer(
   const { seen, look } = looking;
   const told = seen?.report.sets[nth] ?? seen?.report.sets[0];
   const placement = told?.placement;
+  const encoding = told?.encoding ?? "color";
   const isNew = told?.is_new ?? false;
   const changes = seen?.report.sets.some((set) => set.changed > 0) ?? false;
   useEffect(() => {
     if (look === null || !placement) return;
     let isWanted = true;
-    void show(project, part.id, { look, nth, placement, isNew, changes }, () => isWanted);
+    void show(project, part.id, { look, nth, placement, encoding, isNew, changes }, () => isWanted);
     return () => {
       isWanted = false;
     };
-  }, [look, nth, placement, isNew, changes, project, part.id]);
+  }, [look, nth, placement, encoding, isNew, changes, project, part.id]);
   // What is tried goes with the sheet.
   useEffect(() => () => clear(project, part.id), [project, part.id]);
   return looking;
@@ -86,6 +87,7 @@ interface Shown {
   look: number;
   nth: number;
   placement: Schemas["Placement"];
+  encoding: Schemas["Encoding"];
   isNew: boolean;
   changes: boolean;
 }
@@ -94,7 +96,7 @@ interface Shown {
 async function show(
   project: Project,
   part: number,
-  { look, nth, placement, isNew, changes }: Shown,
+  { look, nth, placement, encoding, isNew, changes }: Shown,
   isWanted: () => boolean,
 ) {
   const [values, heat, lost] = await Promise.all([
@@ -108,11 +110,11 @@ async function show(
     set({ said: { text: values.trouble ?? lost.trouble ?? "", bad: true } });
     return;
   }
-  surface.take(TRIED, placement, new Uint8Array(values.data));
+  surface.take(TRIED, { placement, encoding }, new Uint8Array(values.data));
   const is = new Float32Array(lost.data);
   const bytes = new Uint8Array(4 * is.length);
   is.forEach((lost, vertex) => (bytes[4 * vertex] = 255 * lost));
-  surface.take(LOST, "vertex", bytes);
+  surface.take(LOST, { placement: "vertex", encoding: "data" }, bytes);
   surface.takeHeat(placement, heat?.data ? new Float32Array(heat.data) : null);
   const shows = get().trial?.shows ?? "after";
   setTrial({ part, isNew, changes }, isNew && shows === "change" ? "after" : shows);

@@ -1,6 +1,6 @@
 // The knobs of the brush in hand.
 import { Knob } from "../../widgets/Knob";
-import { set, setBrush, setSpan, useApp, type Part } from "../../model/state";
+import { isSwatches, set, setBrush, setSpan, useApp, type Part } from "../../model/state";
 import { figure, symbols } from "../../model/words";
 import { isRound } from "../../model/toolWords";
 import { boxOf, directionOf, extentOf, rangeOf } from "../../project/tools";
@@ -25,6 +25,8 @@ export function Knobs({ part }: { part: Part | undefined }) {
   const round = useApp(isRound);
   const brush = useApp((state) => state.brush);
   const pour = useApp((state) => state.pour);
+  // Swatches are laid on whole.
+  const isWhole = useApp(isSwatches);
   const span = useApp((state) => state.span);
   const symbol = useApp((state) => symbols[state.traits.unit]);
   const size = part ? Math.max(Math.hypot(...boxOf(part).size), 1e-9) : 1;
@@ -87,7 +89,7 @@ export function Knobs({ part }: { part: Part | undefined }) {
           onChange={(degrees) => set({ pour: { ...pour, degrees: Math.min(180, Math.max(0, degrees)) } })}
         />
       )}
-      {tool === "pour" && pour.kind === "patch" && (
+      {tool === "pour" && pour.kind === "patch" && !isWhole && (
         <Knob
           label="Tolerance"
           value={pour.tolerance}
@@ -101,7 +103,7 @@ export function Knobs({ part }: { part: Part | undefined }) {
           <Knob label="To" value={range[1]} {...place} onChange={(to) => ready({ from: range[0], to })} />
         </>
       )}
-      {tool === "span" && span.kind === "band" && (
+      {tool === "span" && span.kind === "band" && !isWhole && (
         <Knob
           label="Soft edge"
           value={span.soft}
@@ -128,13 +130,15 @@ export function Knobs({ part }: { part: Part | undefined }) {
           />
         </>
       )}
-      <Knob
-        label={tool === "tidy" ? "Strength" : "Opacity"}
-        value={brush.opacity}
-        {...percent}
-        onChange={(opacity) => setBrush({ opacity: unit(opacity) })}
-      />
-      {round && (
+      {!isWhole && (
+        <Knob
+          label={tool === "tidy" ? "Strength" : "Opacity"}
+          value={brush.opacity}
+          {...percent}
+          onChange={(opacity) => setBrush({ opacity: unit(opacity) })}
+        />
+      )}
+      {round && !isWhole && (
         <Knob
           label="Hardness"
           value={brush.hardness}

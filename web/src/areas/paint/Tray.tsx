@@ -34,8 +34,10 @@ import {
 import { ValueWell } from "../../widgets/ValueWell";
 import type { Project } from "../../project/project";
 import { activePart, get, intoSet, set, setBrush, setSpan, targetSet, useApp, type Tool } from "../../model/state";
+import { baseOf, lightness, shadeOf } from "../../model/swatches";
 import { hex } from "../../model/words";
 import { Knobs } from "./Knobs";
+import { SwatchesAtHand } from "./SwatchesAtHand";
 
 const families: { key: Tool; title: string }[] = [
   { key: "stroke", title: "Stroke" },
@@ -185,6 +187,7 @@ function Paint({ project }: { project: Project | null }) {
       </IconButton>
     </Tooltip>
   );
+  if (target?.encoding === "swatch") return <SwatchesAtHand pick={pick} />;
   if (target?.encoding === "data")
     return (
       <>
@@ -244,7 +247,7 @@ function Paint({ project }: { project: Project | null }) {
                 borderColor: "divider",
                 fontSize: 10.5,
                 fontWeight: 700,
-                color: luminance(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8",
+                color: lightness(swatch.color) > 0.3 ? "#2A2933" : "#FFFDF8",
               }}>
               {i + 1}
             </ButtonBase>
@@ -271,10 +274,6 @@ function Paint({ project }: { project: Project | null }) {
   );
 }
 
-/** About how light a color is, to write on it. */
-const luminance = ([r = 0, g = 0, b = 0]: readonly number[]) =>
-  0.2126 * r ** 2.2 + 0.7152 * g ** 2.2 + 0.0722 * b ** 2.2;
-
 export function PaintTray({ project }: { project: Project | null }) {
   const part = useApp(activePart);
   const into = useApp((state) => state.into);
@@ -282,6 +281,7 @@ export function PaintTray({ project }: { project: Project | null }) {
   const tool = useApp((state) => state.tool);
   const action = useApp((state) => state.action);
   const afresh = useApp((state) => state.afresh);
+  const bare = useApp((state) => baseOf(state.swatches, activePart(state)?.base ?? 0));
   const words = { set: ["Paint", "Erase"], selection: ["Select", "Let go"], mask: ["Protect", "Open"] }[into];
   return (
     <>
@@ -316,7 +316,11 @@ export function PaintTray({ project }: { project: Project | null }) {
       <Divider orientation="vertical" flexItem />
       <Knobs part={part} />
       <Divider orientation="vertical" flexItem />
-      {into === "set" && tool === "tidy" ? (
+      {into === "set" && tool === "tidy" && target?.encoding === "swatch" ? (
+        <Typography variant="caption" color="textSecondary" sx={{ width: 190 }}>
+          Swatches do not mix: specks are swept up in Layers, and Patch pours over whole regions.
+        </Typography>
+      ) : into === "set" && tool === "tidy" ? (
         <Typography variant="caption" color="textSecondary" sx={{ width: 150 }}>
           Moves what is there; no paint is laid on.
         </Typography>
@@ -329,13 +333,14 @@ export function PaintTray({ project }: { project: Project | null }) {
               width: 44,
               height: 44,
               borderRadius: "50%",
-              bgcolor: target ? hex(target.ground) : undefined,
+              bgcolor:
+                target?.encoding === "swatch" && bare ? hex(shadeOf(bare)) : target ? hex(target.ground) : undefined,
               border: 1,
               borderColor: "divider",
             }}
           />
           <Typography variant="caption" color="textSecondary" sx={{ width: 84 }}>
-            back to the ground color
+            {target?.encoding === "swatch" ? "back to unpainted" : "back to the ground color"}
           </Typography>
         </Box>
       ) : tool === "pour" || tool === "span" ? (
