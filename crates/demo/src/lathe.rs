@@ -26,7 +26,11 @@ impl Turned {
         segments: u32,
         place: impl Fn(Vec3) -> Vec3,
     ) {
-        let line = even_steps(&rounded(profile), rings);
+        self.spin(&even_steps(&rounded(profile), rings), segments, place);
+    }
+
+    /// Adds a closed solid whose line, from its first pole to its last, is spun as it is.
+    pub fn spin(&mut self, line: &[Vec2], segments: u32, place: impl Fn(Vec3) -> Vec3) {
         let first = self.positions.len() as u32;
         let (bottom, top) = (line[0], line[line.len() - 1]);
         self.positions.push(place(Vec3::new(0.0, bottom.y, 0.0)));
@@ -54,6 +58,16 @@ impl Turned {
             self.faces.push(vec![at(rows - 1, s), at(rows - 1, s + 1), last]);
         }
     }
+}
+
+/// A line through corners that stay where they are, in steps of at most a length.
+pub fn in_steps(corners: &[Vec2], longest: f32) -> Vec<Vec2> {
+    let mut line = vec![corners[0]];
+    for pair in corners.windows(2) {
+        let steps = (pair[0].distance(pair[1]) / longest).ceil().max(1.0);
+        line.extend((1..=steps as u32).map(|step| pair[0].lerp(pair[1], step as f32 / steps)));
+    }
+    line
 }
 
 /// The profile with each inner corner replaced by an arc that touches both its lines.

@@ -5,6 +5,7 @@ mod bollard;
 mod door;
 mod drifter;
 mod lathe;
+mod lighthouse;
 mod loft;
 mod pennant;
 mod stone;
@@ -71,7 +72,7 @@ impl Piece {
 }
 
 /// All pieces, in the order of the shelf.
-pub const PIECES: [Piece; 5] = [
+pub const PIECES: [Piece; 6] = [
     Piece {
         key: "bollard",
         title: "Mooring bollard",
@@ -121,6 +122,13 @@ pub const PIECES: [Piece; 5] = [
             let weather = take(document, include_str!("recipes/door_weather.json"))?;
             Ok(vec![weather, take(document, include_str!("recipes/door_coat.json"))?])
         },
+    },
+    Piece {
+        key: "lighthouse",
+        title: "Lighthouse",
+        blurb: "Painted in four swatches for a printer with several spools, with far too many changes.",
+        make: lighthouse::make,
+        dress: lighthouse::dress,
     },
     Piece {
         key: "drifter",

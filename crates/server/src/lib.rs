@@ -42,7 +42,7 @@ use rest::{
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, project, recipes, reform, replacement, shelf, transfer, uvs, works,
+    paints, project, recipes, reform, remedies, replacement, shelf, transfer, uvs, works,
 };
 
 /// How to serve.
@@ -170,6 +170,12 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(works::work))
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))
+        .routes(routes!(remedies::layer_causes))
+        .routes(routes!(remedies::layers_with))
+        .routes(routes!(remedies::remedy_layers))
+        .routes(routes!(remedies::layer_specks))
+        .routes(routes!(remedies::sweep_up))
+        .routes(routes!(remedies::paint_swatches))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))

@@ -11,6 +11,7 @@ pub mod paints;
 pub mod project;
 pub mod recipes;
 pub mod reform;
+pub mod remedies;
 pub mod replacement;
 pub mod shelf;
 pub mod transfer;

@@ -8,6 +8,7 @@
 mod causes;
 mod cells;
 mod changes;
+mod costs;
 
 use glam::{Affine3A, DVec2, Mat3, Vec3};
 use rayon::prelude::*;
@@ -19,6 +20,7 @@ use speckle_mesh::{
 
 pub use causes::{Band, Cause, Ground, Remedy, Situation, causes};
 pub use changes::{Costs, best_order};
+pub use costs::{Estimate, Pace, SwatchCost, estimate};
 
 use crate::bake::watch::{GivenUp, Watch};
 use cells::Cells;
@@ -336,6 +338,12 @@ impl Counted {
     #[must_use]
     pub fn lowest(&self) -> f64 {
         self.lowest
+    }
+
+    /// From where to where layers reach, above the plate; both are counted in.
+    #[must_use]
+    pub fn heights(&self, first: usize, last: usize) -> [f64; 2] {
+        [self.rules.bottom(first), self.rules.bottom(last) + self.rules.height(last)]
     }
 
     /// The height in the plate's space at which a layer was cut.

@@ -55,6 +55,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layers/{look}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What makes a print change spools, the most that can be gained first. */
+        post: operations["layer_causes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/layers/{look}/specks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Specks of a print that was cut, the smallest first. */
+        post: operations["layer_specks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/layers/{look}/with": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a print would take with some remedies. */
+        post: operations["layers_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pieces": {
         parameters: {
             query?: never;
@@ -283,6 +334,40 @@ export interface paths {
         put?: never;
         /** Cuts what is seen of a project into layers, and tells what they come to. */
         post: operations["layers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/layers/{look}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mends what was chosen. */
+        post: operations["remedy_layers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/layers/{look}/swatches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paints in swatches what is seen of a project, as its colors were told apart. */
+        post: operations["paint_swatches"];
         delete?: never;
         options?: never;
         head?: never;
@@ -639,6 +724,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sweeps specks up: one, or all. */
+        post: operations["sweep_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recipes": {
         parameters: {
             query?: never;
@@ -904,6 +1006,32 @@ export interface components {
          * @enum {string}
          */
         ByteHalf: "high" | "low";
+        /** @description Why a print changes spools. */
+        CauseTold: {
+            /** @description The changes of spool that there would be. */
+            changes: number;
+            /** @description How many faces would change. */
+            faces: number;
+            /** @description The layers it bears on, as ranges, both ends counted in. */
+            layers: number[][];
+            /** @description What would mend it. */
+            remedy: components["schemas"]["RemedyKind"];
+            /** @description How many specks there are. */
+            specks: number;
+            /**
+             * Format: int32
+             * @description The swatch that it is about, by its place.
+             */
+            swatch?: number | null;
+        };
+        /** @description What is looked for in a print that was cut. */
+        CausesOrder: {
+            inside?: components["schemas"]["LayerInside"] | null;
+            /** @description Below what regions are specks. */
+            specks: components["schemas"]["SweepLimits"];
+            /** @description Heights above the plate, mm, between which paint goes right through. */
+            through?: number[][];
+        };
         /** @description One channel of one set of one part. */
         ChannelAt: {
             /** @description 0–3 for R, G, B, A. */
@@ -1052,6 +1180,15 @@ export interface components {
         };
         /** @description Which of R, G, B, A a tool writes to; the others stay bit-identical. */
         Channels: boolean[];
+        /** @description Some of what was found. */
+        ChosenOrder: {
+            /** @description Which, by their places in the list. */
+            chosen: number[];
+            /** @description How it was looked for. */
+            of: components["schemas"]["CausesOrder"];
+            /** @description What the printer takes for what it does. */
+            pace?: components["schemas"]["Pace"];
+        };
         /** @description What the browser sends. */
         ClientMessage: {
             /** @description The name under which this hand's changes are kept. */
@@ -1447,6 +1584,38 @@ export interface components {
          * @enum {string}
          */
         Encoding: "color" | "data" | "swatch";
+        /** @description What a print takes. */
+        Estimate: {
+            /**
+             * Format: double
+             * @description g; of that purged.
+             */
+            grams: number;
+            /**
+             * Format: double
+             * @description g.
+             */
+            grams_purged: number;
+            /** @description s, of each layer. */
+            of_layers: number[];
+            /**
+             * Format: double
+             * @description In the user's currency; 0 while no swatch has a price.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description mm³.
+             */
+            purged: number;
+            /**
+             * Format: double
+             * @description s.
+             */
+            seconds: number;
+            /** @description By swatch. */
+            swatches: components["schemas"]["SwatchCost"][];
+        };
         /** @description Told when a connection begins. */
         Facts: {
             /** @description The most there may be. */
@@ -1975,6 +2144,11 @@ export interface components {
             /** @description What it is called. */
             name: string;
             /**
+             * Format: int32
+             * @description What faces painted in it hold; 0 where it is a color of the paint only.
+             */
+            number: number;
+            /**
              * Format: double
              * @description How much of it is printed, mm³.
              */
@@ -1987,25 +2161,35 @@ export interface components {
              * @description How high the print is, mm. Left out: as high as the model where a printer could hold that, else 120.
              */
             height?: number | null;
-            /** @description What lies further within than paint goes. */
-            inside?: components["schemas"]["LayerInside"];
+            inside?: components["schemas"]["LayerInside"] | null;
             /**
              * Format: int32
-             * @description How many swatches at most: those of the palette, or of the colors.
+             * @description How many swatches at most: those of the palette, or of the colors. What is painted in swatches has
+             *     them all.
              */
             most: number;
+            /** @description What the printer takes for what it does. */
+            pace?: components["schemas"]["Pace"];
             /** @description In millimetres. */
             rules: components["schemas"]["LayerRules"];
+            /** @description Heights above the plate, mm, between which paint goes right through. */
+            through?: number[][];
         };
         /** @description What a print comes to. */
         LayersTold: {
             /** @description How often the spool changes where paint goes right through. */
             changes_through: number;
+            /** @description What it takes. */
+            estimate: components["schemas"]["Estimate"];
             /**
              * Format: double
              * @description How high the print is, mm, and how much larger than the model.
              */
             height: number;
+            /** @description What lies within. */
+            inside: components["schemas"]["LayerInside"];
+            /** @description Whether its faces are painted in swatches; else they are told apart by their colors. */
+            is_painted: boolean;
             /**
              * Format: int32
              * @description By what a layer's outlines are asked for.
@@ -2447,6 +2631,29 @@ export interface components {
             traits: components["schemas"]["ProjectTraits"];
             /** @description Its saved views, in order. */
             views: components["schemas"]["SavedView"][];
+        };
+        /** @description What a printer takes for what it does. */
+        Pace: {
+            /**
+             * Format: double
+             * @description What a change takes, s.
+             */
+            change: number;
+            /**
+             * Format: double
+             * @description What flows while it prints, mm³/s.
+             */
+            flow: number;
+            /**
+             * Format: double
+             * @description What going to the next layer takes, s.
+             */
+            layer: number;
+            /**
+             * Format: double
+             * @description What a change between like swatches purges, mm³.
+             */
+            purge: number;
         };
         /** @description A part of a delivery. */
         PackedPart: {
@@ -3829,6 +4036,20 @@ export interface components {
          * @enum {string}
          */
         Remake: "at_once" | "when_looked_at" | "by_click";
+        /** @description What was done, and what has to be said of the print from then on. */
+        Remedied: {
+            /** @description Whether the project has changed. */
+            changed: boolean;
+            /** @description What lies within. */
+            inside: components["schemas"]["LayerInside"];
+            /** @description Where paint goes right through. */
+            through: number[][];
+        };
+        /**
+         * @description What would mend a cause.
+         * @enum {string}
+         */
+        RemedyKind: "sweep" | "base" | "within" | "bands" | "inner" | "none";
         /** @description One kind of repair, counted. */
         Repair: {
             /** @description How often. */
@@ -4576,6 +4797,37 @@ export interface components {
             /** @description Its lowest corner. */
             low: number[];
         };
+        /** @description A speck, or another region of one swatch. */
+        SpeckTold: {
+            /**
+             * Format: double
+             * @description mm².
+             */
+            area: number;
+            /** Format: int32 */
+            beside?: number | null;
+            /** Format: int32 */
+            face: number;
+            /** @description How many faces. */
+            faces: number;
+            /**
+             * Format: int32
+             * @description The part it is on, and its largest face: by these it is named.
+             */
+            part: number;
+            /** @description Where it is, in the project's space. */
+            place: number[];
+            /**
+             * Format: int32
+             * @description Its swatch, and that of the region with which it has the longest border, by their places.
+             */
+            swatch: number;
+            /**
+             * Format: double
+             * @description mm.
+             */
+            width: number;
+        };
         /** @description SplitInto what a part is split. */
         SplitInto: {
             /** @enum {string} */
@@ -4760,6 +5012,29 @@ export interface components {
              */
             number?: number;
         };
+        /** @description What a swatch takes. */
+        SwatchCost: {
+            /**
+             * Format: double
+             * @description Both, g.
+             */
+            grams: number;
+            /**
+             * Format: double
+             * @description Both, in the user's currency.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description What is printed, mm³.
+             */
+            printed: number;
+            /**
+             * Format: double
+             * @description What is purged when it comes, mm³.
+             */
+            purged: number;
+        };
         /** @description What says in which swatch faces are painted. */
         SwatchEdit: {
             /**
@@ -4778,6 +5053,34 @@ export interface components {
             parts: components["schemas"]["PartId"][];
             /** @enum {string} */
             type: "color_swatches";
+        };
+        /** @description What is swept up: regions below either. */
+        SweepLimits: {
+            /**
+             * Format: double
+             * @description Smaller than this, mm².
+             */
+            area: number;
+            /**
+             * Format: double
+             * @description Narrower than this, mm.
+             */
+            width: number;
+        };
+        /** @description Which specks are swept up. */
+        SweepOrder: {
+            /**
+             * Format: int32
+             * @description By what the print is asked for.
+             */
+            look: number;
+            /** @description The part and the largest face of the only one that is swept up; left out: all. */
+            only?: [
+                number,
+                number
+            ] | null;
+            /** @description Below what regions are specks. */
+            specks: components["schemas"]["SweepLimits"];
         };
         /**
          * @description One of three numbers.
@@ -5173,6 +5476,13 @@ export interface components {
          * @enum {string}
          */
         WhatIsLost: "stays" | "is_filled";
+        /** @description A print with some remedies. */
+        WithRemedies: {
+            /** @description How often the spool changes. */
+            changes: number;
+            /** @description What it takes. */
+            estimate: components["schemas"]["Estimate"];
+        };
         /** @description How far something is. */
         WorkShare: {
             /**
@@ -5276,6 +5586,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LayerStretch"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layer_causes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CausesOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseTold"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layer_specks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepLimits"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpeckTold"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layers_with: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithRemedies"];
                 };
             };
             404: {
@@ -5802,6 +6211,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LayersTold"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    remedy_layers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remedied"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    paint_swatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
                 };
             };
             422: {
@@ -6584,6 +7071,45 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    sweep_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepOrder"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -168,6 +168,32 @@ export const cutLayers = (project: number, order: Schemas["LayersOrder"], wait: 
 export const layerOutlines = (look: number, layer: number) =>
   done(api.GET("/api/v1/layers/{look}", { params: { path: { look }, query: { layer } } }));
 
+/** What makes a print that was cut change spools. */
+export const layerCauses = (look: number, order: Schemas["CausesOrder"], wait: Wait) =>
+  told<Schemas["CauseTold"][]>(posted(`/api/v1/layers/${look}/causes`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** What it would take with some remedies. */
+export const layersWith = (look: number, order: Schemas["ChosenOrder"], wait: Wait) =>
+  told<Schemas["WithRemedies"]>(posted(`/api/v1/layers/${look}/with`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** Mends what was chosen. */
+export const remedyLayers = (project: number, look: number, order: Schemas["ChosenOrder"], wait: Wait) =>
+  told<Schemas["Remedied"]>(
+    posted(`/api/v1/projects/${project}/layers/${look}/remedies`, JSON.stringify(order), JSON_TYPE, wait),
+  );
+
+/** The specks of a print that was cut, the smallest first. */
+export const layerSpecks = (look: number, limits: Schemas["SweepLimits"]) =>
+  done(api.POST("/api/v1/layers/{look}/specks", { params: { path: { look } }, body: limits }));
+
+/** Sweeps specks up. */
+export const sweepUp = (project: number, order: Schemas["SweepOrder"]) =>
+  done(api.POST("/api/v1/projects/{project}/sweep", { params: { path: { project } }, body: order }));
+
+/** Paints in swatches what is seen, as its colors were told apart. */
+export const paintSwatches = (project: number, look: number) =>
+  done(api.POST("/api/v1/projects/{project}/layers/{look}/swatches", { params: { path: { project, look } } }));
+
 async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
     const answer = await fetch(url);

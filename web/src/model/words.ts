@@ -30,6 +30,15 @@ export function figure(value: number): string {
 /** A length of the project, with its unit. */
 export const length = (value: number) => `${figure(value)} ${symbols[get().traits.unit]}`;
 
+/** A while, in seconds, as one says it: "40 s", "55 min", "4 h 55". */
+export function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  const minutes = Math.round(seconds / 60);
+  return minutes < 60
+    ? `${minutes} min`
+    : `${count(Math.floor(minutes / 60))} h ${String(minutes % 60).padStart(2, "0")}`;
+}
+
 /** Bytes as people read them. */
 export function bytes(n: number): string {
   if (n < 1e3) return `${n} B`;

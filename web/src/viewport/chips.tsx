@@ -314,7 +314,7 @@ export function TargetChip({ project }: { project: Project | null }) {
                       ? target.name
                       : `selection ${target.name}`}
               </b>{" "}
-              {isSet ? channelNames(channels) : ""}
+              {isSet && target.encoding !== "swatch" ? channelNames(channels) : ""}
               {isSet ? "," : ""} {placementWords[target.placement]}
               {images && `, mirrored in ${images}`}
               {stencil && ", through the stencil"}

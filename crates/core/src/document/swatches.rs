@@ -5,19 +5,23 @@
 
 use std::sync::Arc;
 
+use glam::Vec3;
 use serde::Deserialize;
-use speckle_color::{Encoding, MOST_PAINTED, Rgba, swatch_of, swatch_value};
+use speckle_color::{Channels, Encoding, MOST_PAINTED, Rgba, swatch_of, swatch_value};
 use speckle_mesh::{ContentId, Placement};
 use speckle_model::{
     ColorSet, NewSet,
     color_set::Role,
     swatches::{self, Swatch},
 };
-use speckle_tools::stroke::{Action, Coat};
+use speckle_tools::{
+    region::Region,
+    stroke::{Action, Coat},
+};
 use strum::VariantNames;
 
 use super::{
-    Change, ChangeStep, Document, EditError, PartId, Patch,
+    Change, ChangeStep, Direction, Document, EditError, Fill, PaintEdit, PartId, Patch,
     planned::{Family, Planned},
     sets::{has_room, no_lock},
 };
@@ -55,6 +59,20 @@ pub enum SwatchEdit {
         /// What they are painted in.
         parts: Vec<PartPainted>,
     },
+    /// Paints faces, then bands of all parts that are seen right through, cutting faces at their ends.
+    #[serde(skip)]
+    PaintThrough {
+        /// What the change is called.
+        label: String,
+        /// The palette from then on, where it is another.
+        palette: Option<Vec<Swatch>>,
+        /// What faces are painted in first.
+        parts: Vec<PartPainted>,
+        /// Which way is up, in the project's space.
+        up: Vec3,
+        /// The number of a swatch, and from where to where up.
+        bands: Vec<(u8, f32, f32)>,
+    },
 }
 
 /// A part with the number of a swatch for each face.
@@ -85,6 +103,10 @@ impl Family for SwatchEdit {
             Self::ColorSwatches { parts, name } => document.change_coloring(&parts, &name)?,
             Self::PaintFaces { label, palette, parts } => {
                 return Ok(Planned::Plain(document.change_painting(label, palette, parts)?));
+            }
+            Self::PaintThrough { label, palette, parts, up, bands } => {
+                let painted = Self::PaintFaces { label, palette, parts };
+                return Ok(Planned::Done(document.paint_through(painted, up, &bands)?));
             }
         };
         Ok(change.into())
@@ -202,6 +224,37 @@ impl Document {
                 let (before, after) =
                     (owner.traits.clone(), super::PartTraits { base, ..owner.traits });
                 whole.steps.push(ChangeStep::PartTraits { part, before, after });
+            }
+        }
+        Ok(whole)
+    }
+
+    /// Paints faces and bands, all or nothing.
+    fn paint_through(
+        &mut self,
+        painted: SwatchEdit,
+        up: Vec3,
+        bands: &[(u8, f32, f32)],
+    ) -> Result<Change, EditError> {
+        let mut whole = self.apply(painted)?;
+        for &(number, from, to) in bands {
+            let region = Region::Band { direction: up, from, to, soft: 0.0 };
+            let seen = self.parts.iter().filter(|part| part.traits.visible);
+            let coats = seen.filter_map(|part| {
+                let set = part.swatch_set()?.id;
+                Some(Coat::new(part.id, set, Channels::RGBA, swatch_value(number)))
+            });
+            for coat in coats.collect::<Vec<_>>() {
+                let region = region.clone();
+                let fill =
+                    Fill { coat, opacity: 1.0, region, at: None, afresh: false, crisp: true };
+                match self.apply(PaintEdit::Fill { fill }) {
+                    Ok(change) => whole.steps.extend(change.steps),
+                    Err(error) => {
+                        self.replay(&whole, Direction::Backward)?;
+                        return Err(error);
+                    }
+                }
             }
         }
         Ok(whole)

@@ -72,7 +72,8 @@ fn causes_of(mesh: &Mesh, swatches: &[u8], inside: Inside) -> (usize, Vec<(Remed
     let watch = Watch::default();
     let cut = Cut::of(&bodies, &RULES, &watch).unwrap();
     let known = cut.count(&[swatches], &watch).unwrap();
-    let now = Situation { swatches: vec![swatches.to_vec()], inside, bands: Vec::new() };
+    let (through, bands) = Default::default();
+    let now = Situation { swatches: vec![swatches.to_vec()], inside, through, bands };
     let unpainted = [swatches.iter().map(|swatch| *swatch == 0).collect()];
     let ground = Ground::new(&bodies, &cut, (&known, &now), &unpainted, 3);
     let found = causes(&ground, &SPECKS, &watch).unwrap();

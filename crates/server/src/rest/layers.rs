@@ -1,6 +1,6 @@
 //! What a printer with several spools would do with a project: layers, swatches, changes.
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use axum::{
     Json,
@@ -9,16 +9,24 @@ use axum::{
 };
 use glam::Affine3A;
 use serde::{Deserialize, Serialize};
-use speckle_color::{Rgba, byte_from_unit};
+use speckle_color::{byte_from_unit, swatch_of};
 use speckle_mesh::{Unit, UpAxis};
-use speckle_model::Part;
+use speckle_model::{
+    Part,
+    swatches::{self, Swatch},
+};
 use speckle_store::ProjectId;
 use speckle_tools::{
-    layers::{Body, Counted, Inside, Plan, Rules, count, drawn, height_of, scale, to_plate},
+    bake::watch::Watch,
+    layers::{
+        Body, Counted, Cut, Estimate, Inside, LayerError, Pace, Plan, Rules, Situation, drawn,
+        estimate, height_of, scale, to_plate,
+    },
     separation::{MOST_SPOOLS, separate},
 };
 use utoipa::{IntoParams, ToSchema};
 
+use super::remedies::Causes;
 use crate::{App, body::Said, error::ApiError, session::command::Now};
 
 /// How a project is cut into layers.
@@ -27,13 +35,19 @@ use crate::{App, body::Said, error::ApiError, session::command::Now};
 pub struct LayersOrder {
     /// In millimetres.
     rules: Rules,
-    /// How many swatches at most: those of the palette, or of the colors.
+    /// How many swatches at most: those of the palette, or of the colors. What is painted in swatches has
+    /// them all.
     most: u8,
-    /// What lies further within than paint goes.
+    /// What lies further within than paint goes. Left out: the base swatch of the first part.
+    inside: Option<Inside>,
+    /// Heights above the plate, mm, between which paint goes right through.
     #[serde(default)]
-    inside: Inside,
+    through: Vec<[f64; 2]>,
     /// How high the print is, mm. Left out: as high as the model where a printer could hold that, else 120.
     height: Option<f64>,
+    /// What the printer takes for what it does.
+    #[serde(default)]
+    pace: Pace,
 }
 
 /// How high prints are, mm, of which nothing is said: a printer on a table holds them.
@@ -47,6 +61,8 @@ pub struct LayerSwatch {
     name: String,
     /// Its color, sRGB-encoded, as #rrggbb.
     color: String,
+    /// What faces painted in it hold; 0 where it is a color of the paint only.
+    number: u8,
     /// How much of it is printed, mm³.
     volume: f64,
     /// How often the spool would change if it lay within.
@@ -60,8 +76,14 @@ pub struct LayersTold {
     look: u32,
     /// Its swatches.
     swatches: Vec<LayerSwatch>,
+    /// Whether its faces are painted in swatches; else they are told apart by their colors.
+    is_painted: bool,
+    /// What lies within.
+    inside: Inside,
     /// How often the spool changes where paint goes right through.
     changes_through: usize,
+    /// What it takes.
+    estimate: Estimate,
     /// Its layers, in millimetres.
     plan: Plan,
     /// How high the print is, mm, and how much larger than the model.
@@ -73,51 +95,82 @@ pub struct LayersTold {
 
 /// A project that was cut.
 pub struct Planned {
-    project: ProjectId,
-    revision: i64,
+    pub(super) project: ProjectId,
+    pub(super) revision: i64,
     rules: Rules,
     most: u8,
     /// As it was asked for.
     height: Option<f64>,
     /// How much larger than the model it is, and how high.
-    scale: f64,
+    pub(super) scale: f64,
     stands: f64,
-    counted: Counted,
-    parts: Vec<Part>,
-    of_faces: Vec<Vec<u8>>,
-    swatches: Vec<(String, Rgba)>,
-    traits: (Unit, UpAxis),
+    pub(super) cut: Arc<Cut>,
+    pub(super) counted: Counted,
+    pub(super) parts: Vec<Part>,
+    pub(super) of_faces: Vec<Vec<u8>>,
+    pub(super) swatches: Vec<Swatch>,
+    pub(super) is_painted: bool,
+    pub(super) traits: (Unit, UpAxis),
+    /// What was found last to cause changes.
+    pub(super) causes: Mutex<Option<Causes>>,
 }
 
 impl Planned {
-    fn bodies(&self) -> Vec<Body<'_>> {
+    pub(super) fn bodies(&self) -> Vec<Body<'_>> {
         let (unit, up) = self.traits;
         let mut bodies = bodies(&self.parts, &self.of_faces, to_plate(unit, up));
         scale(&mut bodies, self.scale);
         bodies
     }
 
-    fn told(&self, inside: Inside, look: u32) -> LayersTold {
-        let plan = self.counted.plan(inside);
-        let volumes = plan.volumes();
-        let swatches = self.swatches.iter().enumerate().map(|(i, (name, color))| {
-            let [r, g, b, _] = color.map(byte_from_unit);
-            let own = volumes.iter().find(|(swatch, _)| usize::from(*swatch) == i);
+    /// The height of the plate in the project's unit, and how long a millimetre is there.
+    pub(super) fn plate(&self) -> [f64; 2] {
+        let per_mm = 1e-3 / self.traits.0.metres() / self.scale;
+        [self.counted.lowest() * per_mm, per_mm]
+    }
+
+    /// What lies within unless it is said.
+    pub(super) fn usual_inside(&self) -> Inside {
+        let base =
+            self.parts.first().filter(|_| self.is_painted).map_or(0, |part| part.traits.base);
+        Inside::Swatch { swatch: swatches::places(&self.swatches, base)[0] as u8 }
+    }
+
+    /// What it is counted by now.
+    pub(super) fn situation(&self, inside: Option<Inside>, through: &[[f64; 2]]) -> Situation {
+        Situation {
+            swatches: self.of_faces.clone(),
+            inside: inside.unwrap_or_else(|| self.usual_inside()),
+            through: through.to_vec(),
+            bands: Vec::new(),
+        }
+    }
+
+    fn told(&self, order: &LayersOrder, look: u32) -> LayersTold {
+        let inside = order.inside.unwrap_or_else(|| self.usual_inside());
+        let counted = self.counted.clone().through(&order.through);
+        let plan = counted.plan_for(inside, &order.pace, &self.swatches);
+        let estimate = estimate(&plan, &order.pace, &self.swatches);
+        let swatches = self.swatches.iter().enumerate().map(|(i, swatch)| {
+            let [r, g, b] = swatch.color.map(byte_from_unit);
             LayerSwatch {
-                name: name.clone(),
+                name: swatch.called(),
                 color: format!("#{r:02x}{g:02x}{b:02x}"),
-                volume: own.map_or(0.0, |(_, volume)| *volume),
-                changes_within: self.counted.plan(Inside::Swatch { swatch: i as u8 }).changes,
+                number: if self.is_painted { swatch.number } else { 0 },
+                volume: estimate.swatches[i].printed,
+                changes_within: counted.plan(Inside::Swatch { swatch: i as u8 }).changes,
             }
         });
-        let per_mm = 1e-3 / self.traits.0.metres() / self.scale;
         LayersTold {
             look,
             swatches: swatches.collect(),
+            is_painted: self.is_painted,
+            inside,
             height: self.stands,
             scale: self.scale,
-            changes_through: self.counted.plan(Inside::Nearest).changes,
-            plate: [self.counted.lowest() * per_mm, per_mm],
+            changes_through: counted.plan(Inside::Nearest).changes,
+            plate: self.plate(),
+            estimate,
             plan,
         }
     }
@@ -148,47 +201,92 @@ pub async fn layers(
         let words = format!("between 1 and {MOST_SPOOLS} swatches can be asked for");
         return Err(ApiError::bad_request(words));
     }
+    if let Some(problem) = order.pace.problem() {
+        return Err(ApiError::bad_request(problem));
+    }
     let now = app.now(project).await?;
+    let is_cut_so = |planned: &Arc<Planned>| {
+        (planned.project, planned.rules, planned.height) == (project, order.rules, order.height)
+    };
     let is_it = |planned: &Arc<Planned>| {
-        (planned.project, planned.revision, planned.most) == (project, now.revision, order.most)
-            && (planned.rules, planned.height) == (order.rules, order.height)
+        is_cut_so(planned) && (planned.revision, planned.most) == (now.revision, order.most)
     };
     let planned = match app.prints.take(is_it) {
         Some(planned) => planned,
         None => {
             let (watch, give_up) = app.works.watch(&headers);
             let asked = order.clone();
-            let done = app.aside(move |_| Ok(cut(project, now, &asked, &watch)));
+            // Where shapes are what they were, only what was painted is counted again.
+            let known = app.prints.find(|planned| is_cut_so(planned) && planned.stands_so(&now));
+            let done = app.aside(move |_| Ok(cut(project, now, &asked, known.as_deref(), &watch)));
             let done = done.await?;
             drop(give_up);
             Arc::new(done.map_err(ApiError::bad_request)?)
         }
     };
-    if let Inside::Swatch { swatch } = order.inside
+    if let Some(Inside::Swatch { swatch }) = order.inside
         && usize::from(swatch) >= planned.swatches.len()
     {
         return Err(ApiError::bad_request("the swatch that lies within is gone: choose another"));
     }
-    let inside = order.inside;
     let told = app.blocking(move |app| {
-        let mut told = planned.told(inside, 0);
+        let mut told = planned.told(&order, 0);
         told.look = app.prints.keep_a_while(planned);
         Ok(told)
     });
     Ok(Json(told.await?))
 }
 
+impl Planned {
+    /// Whether what is seen of a project has the shapes that were cut, where they stood.
+    fn stands_so(&self, now: &Now) -> bool {
+        let of = |part: &Part| (part.id, part.geometry.id(), part.traits.transform);
+        let seen = now.parts.iter().filter(|part| part.traits.visible);
+        (now.traits.unit, now.traits.up) == self.traits
+            && seen.map(of).eq(self.parts.iter().map(of))
+    }
+}
+
+/// The swatches of a print, in each of which the faces of each part are.
+fn swatches_of(parts: &[Part], palette: &[Swatch], most: u8) -> (Vec<Swatch>, Vec<Vec<u8>>, bool) {
+    let is_painted = parts.iter().any(|part| part.swatch_set().is_some());
+    let separated = separate(parts, palette, most);
+    if !is_painted || palette.is_empty() {
+        let swatches = swatches::numbered(palette, separated.swatches);
+        return (swatches, separated.of_faces, false);
+    }
+    // All of the palette, so that what comes into use later needs no other numbers.
+    let palette = swatches::numbered(palette, palette.to_vec());
+    let place = |swatch: &Swatch| {
+        let same = |own: &Swatch| own.name == swatch.name && own.color == swatch.color;
+        palette.iter().position(same).unwrap_or(0) as u8
+    };
+    let of_separated: Vec<u8> = separated.swatches.iter().map(place).collect();
+    let of_faces = parts.iter().zip(separated.of_faces).map(|(part, of_faces)| {
+        let places = swatches::places(&palette, part.traits.base);
+        match part.swatch_set() {
+            Some(set) => {
+                set.values.iter().map(|&v| places[usize::from(swatch_of(v))] as u8).collect()
+            }
+            None => of_faces.into_iter().map(|face| of_separated[usize::from(face)]).collect(),
+        }
+    });
+    let of_faces = of_faces.collect();
+    (palette, of_faces, true)
+}
+
 fn cut(
     project: ProjectId,
     now: Now,
     order: &LayersOrder,
-    watch: &speckle_tools::bake::watch::Watch,
+    known: Option<&Planned>,
+    watch: &Watch,
 ) -> Result<Planned, String> {
     let LayersOrder { rules, most, height, .. } = *order;
-    let parts: Vec<Part> = now.parts.into_iter().filter(|part| part.traits.visible).collect();
-    let separated = separate(&parts, &now.swatches, most);
     let traits = (now.traits.unit, now.traits.up);
-    let mut bodies = bodies(&parts, &separated.of_faces, to_plate(traits.0, traits.1));
+    let parts: Vec<Part> = now.parts.into_iter().filter(|part| part.traits.visible).collect();
+    let (swatches, of_faces, is_painted) = swatches_of(&parts, &now.swatches, most);
+    let mut bodies = bodies(&parts, &of_faces, to_plate(traits.0, traits.1));
     let own = height_of(&bodies);
     let stands = match height {
         Some(height) if !(height.is_finite() && height > 0.0) => {
@@ -200,14 +298,20 @@ fn cut(
     };
     let by = if own > 0.0 { stands / own } else { 1.0 };
     scale(&mut bodies, by);
-    let counted = count(&bodies, &rules, watch).map_err(|error| error.to_string())?;
+    let (cut, counted) = match known {
+        Some(known) => {
+            let (before, after) = (slices(&known.of_faces), slices(&of_faces));
+            let counted = known.cut.recount(&known.counted, &before, &after, watch);
+            (known.cut.clone(), counted.map_err(LayerError::from))
+        }
+        None => {
+            let cut = Cut::of(&bodies, &rules, watch).map_err(|error| error.to_string())?;
+            let counted = cut.count(&slices(&of_faces), watch).map_err(LayerError::from);
+            (Arc::new(cut), counted)
+        }
+    };
+    let counted = counted.map_err(|error| error.to_string())?;
     drop(bodies);
-    let swatches = separated.swatches.iter().map(|swatch| {
-        let [r, g, b] = swatch.color;
-        (swatch.name.clone(), [r, g, b, 1.0])
-    });
-    let swatches = swatches.collect();
-    let of_faces = separated.of_faces;
     Ok(Planned {
         project,
         revision: now.revision,
@@ -216,12 +320,19 @@ fn cut(
         height,
         scale: by,
         stands,
+        cut,
         counted,
         parts,
         of_faces,
         swatches,
+        is_painted,
         traits,
+        causes: Mutex::default(),
     })
+}
+
+fn slices(of: &[Vec<u8>]) -> Vec<&[u8]> {
+    of.iter().map(Vec::as_slice).collect()
 }
 
 /// Which layer.
@@ -255,8 +366,10 @@ pub async fn layer_outlines(
         let planned = app.prints.get(look).filter(|planned| layer < planned.counted.len());
         Ok(planned.map(|planned| drawn(&planned.bodies(), planned.counted.cut_at(layer))))
     });
-    let lines = found.await?.ok_or_else(|| {
-        ApiError::new(axum::http::StatusCode::NOT_FOUND, "the layers were cut anew: ask again")
-    })?;
+    let lines = found.await?.ok_or_else(cut_anew)?;
     Ok(Json(lines.into_iter().map(|(swatch, line)| LayerStretch { swatch, line }).collect()))
+}
+
+pub(super) fn cut_anew() -> ApiError {
+    ApiError::new(axum::http::StatusCode::NOT_FOUND, "the layers were cut anew: ask again")
 }

@@ -68,6 +68,15 @@ impl<T: Send + 'static> Looked<T> {
         kept.plans.remove(at).map(|(_, plan)| plan)
     }
 
+    /// What is kept that will do.
+    pub fn find(&self, will_do: impl Fn(&T) -> bool) -> Option<T>
+    where
+        T: Clone,
+    {
+        let kept = lock(&self.0);
+        kept.plans.iter().rev().find(|(_, plan)| will_do(plan)).map(|(_, plan)| plan.clone())
+    }
+
     /// What is kept under a number.
     pub fn get(&self, number: u32) -> Option<T>
     where

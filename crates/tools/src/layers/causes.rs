@@ -26,6 +26,8 @@ pub struct Situation {
     pub swatches: Vec<Vec<u8>>,
     /// What lies further within than paint goes.
     pub inside: Inside,
+    /// Heights above the plate between which paint goes right through, whatever lies within elsewhere.
+    pub through: Vec<[f64; 2]>,
     /// Layers that are one swatch, whatever their faces say.
     pub bands: Vec<Band>,
 }
@@ -138,7 +140,8 @@ impl<'a> Ground<'a> {
     /// When it is given up.
     pub fn counted(&self, then: &Situation, watch: &Watch) -> Result<Counted, GivenUp> {
         let (before, now) = (self.now.faces(), then.faces());
-        Ok(self.cut.recount(self.known, &before, &now, watch)?.banded(&then.bands))
+        let counted = self.cut.recount(self.known, &before, &now, watch)?;
+        Ok(counted.through(&then.through).banded(&then.bands))
     }
 
     fn changes(&self, then: &Situation, watch: &Watch) -> Result<usize, GivenUp> {
@@ -181,12 +184,13 @@ pub fn causes(ground: &Ground, limits: &Limits, watch: &Watch) -> Result<Vec<Cau
         found.push(Cause { remedy, layers, faces, changes });
         Ok(())
     };
-    let plan = ground.known.plan(now.inside);
+    let as_it_is = ground.known.clone().through(&now.through);
+    let plan = as_it_is.plan(now.inside);
 
     // Specks come first: what is looked for after them is looked for as if they were gone.
     let swept = ground.with(now, &Remedy::Sweep(*limits));
     let is_swept = swept.swatches != now.swatches;
-    let counted = if is_swept { ground.counted(&swept, watch)? } else { ground.known.clone() };
+    let counted = if is_swept { ground.counted(&swept, watch)? } else { as_it_is };
     if is_swept {
         let touched = ground.layers_of(&now.swatches, &swept.swatches);
         try_it(Remedy::Sweep(*limits), ranges(&touched))?;

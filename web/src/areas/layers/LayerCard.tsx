@@ -59,7 +59,7 @@ export function LayerCard() {
             title={told.swatches[swatch]?.name}>
             <Box sx={{ width: 10, height: 10, borderRadius: "50%", bgcolor: told.swatches[swatch]?.color }} />
             <Typography variant="body2" color="textSecondary">
-              {swatch + 1}: {figure(area)} mm²
+              {told.swatches[swatch]?.number || swatch + 1}: {figure(area)} mm²
             </Typography>
           </Box>
         ))}

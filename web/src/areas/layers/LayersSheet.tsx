@@ -1,25 +1,42 @@
-// How a print is cut, and what it costs.
-import { Alert, Box, Paper, Typography } from "@mui/material";
+// How a print is cut, what it costs, what causes most of that, and how specks are swept up.
+import { Alert, Box, Button, Paper, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
-import { newWord } from "../../api/writes";
-import { get, setCutaway, useApp } from "../../model/state";
-import { count, figure } from "../../model/words";
+import type { Schemas } from "../../api/client";
+import { newWord, paintSwatches } from "../../api/writes";
+import { get, set, setCutaway, useApp } from "../../model/state";
+import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
-import { cut, giveUp, take, turn, usePrint, type Inside, type Rules } from "./layersInHand";
+import { CausesList } from "./CausesList";
+import { Specks } from "./Specks";
+import { SpoolCard } from "./SpoolCard";
+import {
+  cut,
+  findCauses,
+  foresee,
+  giveUp,
+  mend,
+  take,
+  turn,
+  usePrint,
+  type Inside,
+  type Pace,
+  type Rules,
+  type Told,
+} from "./layersInHand";
 
 /** How long a hand rests before it is cut anew, in milliseconds. */
 const REST = 250;
 
-export function LayersSheet({ id }: InArea) {
-  const { rules, most, inside, height, told, busy, trouble, purge } = usePrint();
+export function LayersSheet({ id, project }: InArea) {
+  const { rules, most, inside, through, height, told, busy, trouble, pace, causes, chosen, then, specks } = usePrint();
   const revision = useApp((state) => state.history.revision);
   const empty = useApp((state) => state.parts.every((part) => !part.visible));
   const [work, setWork] = useState(newWord);
   const share = useShare(busy ? work : null);
   useEffect(() => take(id), [id]);
-  const asked = JSON.stringify([id, rules, most, inside, height, revision, empty]);
+  const asked = JSON.stringify([id, rules, most, inside, through, height, pace, revision, empty]);
   useEffect(() => {
     if (empty) return;
     const timer = setTimeout(() => {
@@ -29,13 +46,25 @@ export function LayersSheet({ id }: InArea) {
     }, REST);
     return () => clearTimeout(timer);
   }, [asked, empty]);
+  useEffect(() => {
+    if (told) void findCauses(newWord());
+  }, [told, specks]);
+  useEffect(() => void foresee(newWord()), [causes, chosen]);
   useEffect(() => () => giveUp(), []);
   useCutAtLayer();
   const put = (change: Partial<Rules>) => turn({ rules: { ...rules, ...change } });
-  const insideKey = inside.kind === "nearest" ? "nearest" : String(inside.swatch);
+  const paceIs = (change: Partial<Pace>) => turn({ pace: { ...pace, ...change } });
+  const insideKey = told?.inside.kind === "nearest" ? "nearest" : String(told?.inside.swatch);
   const changes = told?.plan.changes ?? 0;
+  const doIt = async () => {
+    const word = newWord();
+    setWork(word);
+    const trouble = await mend(word);
+    if (trouble !== null) set({ said: { text: trouble, bad: true } });
+  };
   return (
     <>
+      {told && <SpoolCard told={told} project={project} />}
       <Paper variant="outlined" component="section" aria-label="What it costs" sx={{ p: 1.75, borderRadius: 4 }}>
         <Typography variant="h2" sx={{ mb: 0.5 }}>
           What it costs
@@ -48,14 +77,7 @@ export function LayersSheet({ id }: InArea) {
         )}
         {told && !trouble && (
           <Box data-test="layers-costs">
-            <Cost title="Spool changes" value={count(changes)} />
-            <Cost title="Purged" value={`${figure((changes * purge) / 1000)} cm³`} />
-            <Cost
-              title="Printed"
-              value={`${figure(told.swatches.reduce((all, { volume }) => all + volume, 0) / 1000)} cm³`}
-            />
-            <Cost title="Stands" value={`${figure(told.height)} mm high${inScale(told.scale)}`} />
-            <Cost title="Layers" value={count(told.plan.layers.length)} />
+            <Costs told={told} then={then} />
             {told.plan.open > 0 && (
               <Typography variant="body2" sx={{ color: "warning.main", fontWeight: 700 }}>
                 In {count(told.plan.open)} layers an outline does not close: mend the holes in Gather first.
@@ -66,31 +88,64 @@ export function LayersSheet({ id }: InArea) {
                 In {count(told.plan.overlapping)} layers shells lie within each other; they count once.
               </Typography>
             )}
-            <Typography variant="h3" sx={{ mt: 1.25 }}>
-              What lies within decides it
-            </Typography>
-            <Within
-              on={inside.kind === "nearest"}
-              title="Paint goes right through"
-              changes={told.changes_through}
-              now={changes}
-              onChoose={() => turn({ inside: { kind: "nearest" } })}
-            />
-            {told.swatches.map((swatch, i) => (
-              <Within
-                key={i}
-                on={insideKey === String(i)}
-                color={swatch.color}
-                title={`${i + 1} ${swatch.name} within`}
-                changes={swatch.changes_within}
-                now={changes}
-                onChoose={() => turn({ inside: { kind: "swatch", swatch: i } })}
-              />
-            ))}
+            <CausesList told={told} onMend={() => void doIt()} />
+            {!told.is_painted && (
+              <Box sx={{ mt: 1 }}>
+                <Typography variant="body2" color="textSecondary">
+                  Nothing is painted in swatches yet: faces are told apart by their colors.
+                </Typography>
+                <Button
+                  size="small"
+                  color="secondary"
+                  data-test="paint-swatches"
+                  disabled={busy}
+                  onClick={() => void paintSwatches(id, told.look).then(said)}>
+                  Paint them in these swatches
+                </Button>
+              </Box>
+            )}
           </Box>
         )}
         <Working busy={busy} share={share} onCancel={giveUp} />
       </Paper>
+      {told && project && <Specks told={told} project={project} />}
+      {told && !trouble && (
+        <Paper variant="outlined" component="section" aria-label="What lies within" sx={{ p: 1.75, borderRadius: 4 }}>
+          <Typography variant="h2" sx={{ mb: 0.5 }}>
+            What lies within
+          </Typography>
+          <Within
+            on={insideKey === "nearest"}
+            title="Paint goes right through"
+            changes={told.changes_through}
+            now={changes}
+            onChoose={() => turn({ inside: { kind: "nearest" } })}
+          />
+          {told.swatches.map((swatch, i) =>
+            swatch.volume > 0 || insideKey === String(i) ? (
+              <Within
+                key={i}
+                on={insideKey === String(i)}
+                color={swatch.color}
+                title={`${swatch.number || i + 1} ${swatch.name} within`}
+                changes={swatch.changes_within}
+                now={changes}
+                onChoose={() => turn({ inside: { kind: "swatch", swatch: i } })}
+              />
+            ) : null,
+          )}
+          {through.length > 0 && (
+            <Box sx={{ display: "flex", alignItems: "center" }}>
+              <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
+                Right through from {through.map(([from, to]) => `${figure(from)} to ${figure(to)}`).join(", ")} mm
+              </Typography>
+              <Button size="small" color="secondary" onClick={() => turn({ through: [] })}>
+                Not any more
+              </Button>
+            </Box>
+          )}
+        </Paper>
+      )}
       <Paper variant="outlined" component="section" aria-label="How it is cut" sx={{ p: 1.75, borderRadius: 4 }}>
         <Typography variant="h2" sx={{ mb: 0.5 }}>
           How it is cut
@@ -147,20 +202,41 @@ export function LayersSheet({ id }: InArea) {
           curved
           onChange={(depth) => put({ depth })}
         />
-        <Choose
-          label="Swatches"
-          value={String(most)}
-          options={[1, 2, 3, 4, 5, 6, 8, 12, 16].map((n) => [String(n), `up to ${n}`] as const)}
-          onChange={(n) => turn({ most: Number(n), inside: within(inside, Number(n)) })}
-        />
+        {!told?.is_painted && (
+          <Choose
+            label="Swatches"
+            value={String(most)}
+            options={[1, 2, 3, 4, 5, 6, 8, 12, 16].map((n) => [String(n), `up to ${n}`] as const)}
+            onChange={(n) => turn({ most: Number(n), inside: within(inside, Number(n)) })}
+          />
+        )}
         <Sliding
           label="A change purges"
-          value={purge}
+          value={pace.purge}
           min={0}
           max={600}
           step={5}
           unit="mm³"
-          onChange={(next) => turn({ purge: next })}
+          onChange={(purge) => paceIs({ purge })}
+        />
+        <Sliding
+          label="and takes"
+          value={pace.change}
+          min={0}
+          max={300}
+          step={5}
+          unit="s"
+          onChange={(change) => paceIs({ change })}
+        />
+        <Sliding
+          label="It flows"
+          value={pace.flow}
+          min={1}
+          max={40}
+          step={0.5}
+          digits={1}
+          unit="mm³/s"
+          onChange={(flow) => paceIs({ flow })}
         />
       </Paper>
     </>
@@ -172,8 +248,12 @@ const inScale = (by: number) =>
   Math.abs(by - 1) < 1e-6 ? "" : by < 1 ? `, 1 : ${figure(1 / by)}` : `, ${figure(by)} : 1`;
 
 /** What lies within, as far as there are so many swatches. */
-const within = (inside: Inside, most: number): Inside =>
-  inside.kind === "swatch" && inside.swatch >= most ? { kind: "swatch", swatch: 0 } : inside;
+const within = (inside: Inside | null, most: number): Inside | null =>
+  inside?.kind === "swatch" && inside.swatch >= most ? null : inside;
+
+const said = ({ trouble }: { trouble: string | null }) => {
+  if (trouble !== null) set({ said: { text: trouble, bad: true } });
+};
 
 /** The stage shows what lies below the top of the layer; as it was when one leaves. */
 function useCutAtLayer() {
@@ -197,18 +277,67 @@ function useCutAtLayer() {
   }, [told, layer, up]);
 }
 
-function Cost({ title, value }: { title: string; value: string }) {
+/** What it takes now, and with what is chosen to be mended. */
+function Costs({ told, then }: { told: Told; then: Schemas["WithRemedies"] | null }) {
+  const now = told.estimate;
+  const with_ = then?.estimate;
+  const rows: [string, string, string | null, boolean][] = [
+    [
+      "Spool changes",
+      count(told.plan.changes),
+      then && count(then.changes),
+      !!then && then.changes < told.plan.changes,
+    ],
+    ["Purged", grams(now.grams_purged), with_ ? grams(with_.grams_purged) : null, !!with_ && with_.purged < now.purged],
+    ["Printing", duration(now.seconds), with_ ? duration(with_.seconds) : null, !!with_ && with_.seconds < now.seconds],
+    ["Material", grams(now.grams), with_ ? grams(with_.grams) : null, !!with_ && with_.grams < now.grams],
+    ...(now.price > 0
+      ? [
+          [
+            "Price",
+            now.price.toFixed(2),
+            with_ ? with_.price.toFixed(2) : null,
+            !!with_ && with_.price < now.price,
+          ] as [string, string, string | null, boolean],
+        ]
+      : []),
+  ];
   return (
-    <Box sx={{ display: "flex", borderBottom: 1, borderColor: "divider", borderBottomStyle: "dashed", py: 0.5 }}>
-      <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
-        {title}
-      </Typography>
-      <Typography variant="body2" sx={{ fontWeight: 700 }}>
-        {value}
-      </Typography>
-    </Box>
+    <>
+      <Box sx={{ display: "flex", color: "text.secondary", fontSize: 12 }}>
+        <Box sx={{ flex: 1 }}>
+          {figure(told.height)} mm high{inScale(told.scale)} · {count(told.plan.layers.length)} layers
+        </Box>
+        {then && <Box sx={{ width: 84, textAlign: "right" }}>with ✓</Box>}
+      </Box>
+      {rows.map(([title, value, other, isLess]) => (
+        <Box
+          key={title}
+          sx={{ display: "flex", borderBottom: 1, borderColor: "divider", borderBottomStyle: "dashed", py: 0.5 }}>
+          <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
+            {title}
+          </Typography>
+          <Typography
+            variant="body2"
+            sx={{ fontWeight: 700 }}
+            data-test={title === "Spool changes" ? "changes-now" : undefined}>
+            {value}
+          </Typography>
+          {then && (
+            <Typography
+              variant="body2"
+              data-test={title === "Spool changes" ? "changes-then" : undefined}
+              sx={{ width: 84, textAlign: "right", fontWeight: 700, color: isLess ? "success.main" : undefined }}>
+              {other}
+            </Typography>
+          )}
+        </Box>
+      ))}
+    </>
   );
 }
+
+const grams = (g: number) => `${g < 10 ? g.toFixed(1) : figure(g)} g`;
 
 /** A choice of what lies within, with what it would save. */
 function Within({

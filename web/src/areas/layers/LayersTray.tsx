@@ -14,6 +14,10 @@ export function LayersTray() {
   const { palette } = useTheme();
   const layers = useMemo(() => told?.plan.layers ?? [], [told]);
   const changes = useMemo(() => changesIn(layers), [layers]);
+  const chart = usePrint((print) => print.chart);
+  const pointed = usePrint((print) =>
+    print.pointed === null ? null : (print.causes?.[print.pointed]?.layers ?? null),
+  );
   useEffect(() => {
     const element = canvas.current;
     const context = element?.getContext("2d");
@@ -27,9 +31,21 @@ export function LayersTray() {
       const most = Math.max(...layers.map(({ area }) => area), 1e-12);
       // Whole pixels, so that neighbours meet without a seam.
       const left = (i: number) => Math.floor((i * wide * ratio) / layers.length) / ratio;
+      const heights = chart === "changes" ? changes : chart === "time" ? told.estimate.of_layers : null;
+      const highest = Math.max(...(heights ?? []), 1e-12);
+      for (const [first = 0, last = 0] of pointed ?? []) {
+        context.fillStyle = palette.divider;
+        context.fillRect(left(first), 0, Math.max(left(last + 1) - left(first), 1), TICKS + 2 + HIGH);
+      }
       layers.forEach(({ swatches }, i) => {
         let top = TICKS + 2 + HIGH;
         const [x, width] = [left(i), Math.max(left(i + 1) - left(i), 1 / ratio)];
+        if (heights) {
+          const tall = (HIGH * (heights[i] ?? 0)) / highest;
+          context.fillStyle = palette.secondary.main;
+          context.fillRect(x, top - tall, width, tall);
+          return;
+        }
         for (const [swatch, area] of swatches as [number, number][]) {
           const tall = (HIGH * area) / most;
           top -= tall;
@@ -46,7 +62,7 @@ export function LayersTray() {
     const sizes = new ResizeObserver(paint);
     sizes.observe(element);
     return () => sizes.disconnect();
-  }, [told, layers, changes, palette.text.primary]);
+  }, [told, layers, changes, chart, pointed, palette]);
   if (!told)
     return (
       <Typography variant="body2" color="textSecondary">
@@ -82,8 +98,20 @@ export function LayersTray() {
           Layer {count(layer + 1)} of {count(layers.length)}
         </Typography>
         <Typography variant="body2" color="textSecondary" noWrap sx={{ flex: 1, minWidth: 0 }}>
-          {figure(high)} mm up · {own?.order.map((swatch) => swatch + 1).join(" → ")}
+          {figure(high)} mm up · {own?.order.map((swatch) => told.swatches[swatch]?.number || swatch + 1).join(" → ")}
         </Typography>
+        {(["areas", "changes", "time"] as const).map((key) => (
+          <Button
+            key={key}
+            size="small"
+            color={chart === key ? "primary" : "inherit"}
+            aria-pressed={chart === key}
+            data-test={`chart-${key}`}
+            onClick={() => turn({ chart: key })}
+            sx={{ py: 0, minWidth: 0 }}>
+            {key}
+          </Button>
+        ))}
         <Button size="small" color="secondary" onClick={() => toChange(-1)} sx={{ py: 0, minWidth: 0 }}>
           Change before
         </Button>

@@ -1,11 +1,13 @@
 // The print in hand: how it is cut, what that comes to, and the layer that is looked at.
 import { create } from "zustand";
 import type { Schemas } from "../../api/client";
-import { cutLayers, layerOutlines, newWord } from "../../api/writes";
+import { cutLayers, layerCauses, layerOutlines, layersWith, newWord, remedyLayers } from "../../api/writes";
 
 export type Told = Schemas["LayersTold"];
 export type Rules = Schemas["LayerRules"];
 export type Inside = Schemas["LayerInside"];
+export type Pace = Schemas["Pace"];
+export type Cause = Schemas["CauseTold"];
 
 interface Print {
   /** The project it is of. */
@@ -13,11 +15,24 @@ interface Print {
   rules: Rules;
   /** How many swatches at most. */
   most: number;
-  inside: Inside;
+  /** What lies further within than paint goes; null: the base swatch. */
+  inside: Inside | null;
+  /** Heights between which paint goes right through, as remedies made it. */
+  through: [number, number][];
   /** How high the print is, mm; null: as high as the model where a printer could hold that. */
   height: number | null;
-  /** What is purged at each change, mm³. */
-  purge: number;
+  pace: Pace;
+  /** Below what regions are specks; null: as a printer's line is wide. */
+  specks: Schemas["SweepLimits"] | null;
+  /** What makes it change spools; null while that is not known. */
+  causes: Cause[] | null;
+  /** Which of them are to be mended, and what it would take then. */
+  chosen: number[];
+  then: Schemas["WithRemedies"] | null;
+  /** The cause that is pointed at. */
+  pointed: number | null;
+  /** What the chart shows. */
+  chart: "areas" | "changes" | "time";
   told: Told | null;
   busy: boolean;
   trouble: string | null;
@@ -31,9 +46,16 @@ const start: Print = {
   project: null,
   rules: { layer: 0.2, first: 0.2, line: 0.45, depth: 0.9 },
   most: 4,
-  inside: { kind: "swatch", swatch: 0 },
+  inside: null,
+  through: [],
   height: null,
-  purge: 140,
+  pace: { purge: 140, flow: 8, change: 30, layer: 1.5 },
+  specks: null,
+  causes: null,
+  chosen: [],
+  then: null,
+  pointed: null,
+  chart: "areas",
   told: null,
   busy: false,
   trouble: null,
@@ -54,23 +76,81 @@ let under: AbortController | null = null;
 
 /** Cuts anew; of several only the last counts. */
 export async function cut(work: string) {
-  const { project, rules, most, inside, height } = get();
+  const { project, rules, most, inside, through, height, pace } = get();
   if (project === null) return;
   under?.abort();
   const own = new AbortController();
   under = own;
   turn({ busy: true });
-  const { data, trouble } = await cutLayers(project, { rules, most, inside, height }, { signal: own.signal, work });
+  const { data, trouble } = await cutLayers(
+    project,
+    { rules, most, inside, through, height, pace },
+    { signal: own.signal, work },
+  );
   if (own.signal.aborted || get().project !== project) return;
   // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
-  if (!data && inside.kind === "swatch" && inside.swatch > 0) turn({ inside: { kind: "swatch", swatch: 0 } });
+  if (!data && inside?.kind === "swatch") turn({ inside: null });
   const layers = data?.plan.layers.length ?? 0;
   turn({
     busy: false,
     trouble,
     told: data,
+    causes: null,
+    then: null,
+    pointed: null,
     ...(data && { layer: Math.min(get().layer === 0 ? Math.floor(layers / 2) : get().layer, layers - 1) }),
   });
+}
+
+/** Below what regions are specks, unless it is said: what is narrower than a line, or smaller than a square of
+    two of them. */
+export const specksOf = ({ specks, rules }: Print) => specks ?? { area: 4 * rules.line * rules.line, width: rules.line };
+
+/** What is looked for. */
+const asked = (print: Print) => ({ inside: print.inside, through: print.through, specks: specksOf(print) });
+
+/** Those that leave what is seen as it is. */
+const HARMLESS: Cause["remedy"][] = ["sweep", "bands", "inner"];
+
+/** Finds what makes the print in hand change spools; what can be mended without being seen is chosen. */
+export async function findCauses(work: string) {
+  const { told } = get();
+  if (!told) return;
+  const own = under ?? new AbortController();
+  const { data } = await layerCauses(told.look, asked(get()), { signal: own.signal, work });
+  if (get().told !== told || !data) return;
+  turn({ causes: data, chosen: data.flatMap(({ remedy }, i) => (HARMLESS.includes(remedy) ? [i] : [])) });
+}
+
+/** Tells what the print would take with what is chosen. */
+export async function foresee(work: string) {
+  const { told, causes, chosen, pace } = get();
+  if (!told || !causes || chosen.length === 0) {
+    turn({ then: null });
+    return;
+  }
+  const own = under ?? new AbortController();
+  const { data } = await layersWith(told.look, { of: asked(get()), chosen, pace }, { signal: own.signal, work });
+  if (get().told === told && get().chosen === chosen) turn({ then: data });
+}
+
+/** Mends what is chosen; why it cannot be, if so. */
+export async function mend(work: string): Promise<string | null> {
+  const { project, told, chosen, pace } = get();
+  if (project === null || !told) return null;
+  const own = new AbortController();
+  under = own;
+  turn({ busy: true });
+  const { data, trouble } = await remedyLayers(
+    project,
+    told.look,
+    { of: asked(get()), chosen, pace },
+    { signal: own.signal, work },
+  );
+  turn({ busy: false });
+  // The fewer changes, the fewer causes: they are looked for anew.
+  if (data) turn({ inside: data.inside, through: data.through as [number, number][], chosen: [], then: null });
+  return own.signal.aborted ? null : trouble;
 }
 
 export function giveUp() {
@@ -98,13 +178,13 @@ export async function draw() {
   asking = false;
 }
 
-/** The layers in which the spool changes. */
-export function changesIn(layers: Told["plan"]["layers"]): boolean[] {
+/** How often the spool changes in each layer. */
+export function changesIn(layers: Told["plan"]["layers"]): number[] {
   let last: number | null = null;
   return layers.map(({ order }) => {
-    let changes = false;
+    let changes = 0;
     for (const swatch of order) {
-      changes ||= last !== null && last !== swatch;
+      changes += last !== null && last !== swatch ? 1 : 0;
       last = swatch;
     }
     return changes;

@@ -2,7 +2,7 @@
 import { Button, MenuItem, TextField, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
 import type { Project } from "../../project/project";
-import { activePart, set, useApp, type PourKind, type SpanKind } from "../../model/state";
+import { activePart, isSwatches, set, useApp, type PourKind, type SpanKind } from "../../model/state";
 import { blends, toolTitle } from "../../model/toolWords";
 import { Choose, Row } from "../../widgets/rows";
 import { PourChoices, SpanChoices } from "./RegionChoices";
@@ -41,6 +41,7 @@ export function ToolSheet({ project }: { project: Project | null }) {
           ? state.span.kind
           : state.tidy,
   );
+  const isWhole = useApp(isSwatches);
   const several = useApp((state) => state.parts.length > 1);
   const allParts = useApp((state) => state.allParts);
   const part = useApp(activePart);
@@ -50,7 +51,7 @@ export function ToolSheet({ project }: { project: Project | null }) {
       <Typography variant="body2" color="textSecondary" sx={{ mt: 0.5, mb: 1 }}>
         {says[what]}
       </Typography>
-      {tool !== "tidy" && into === "set" && <BlendChoice />}
+      {tool !== "tidy" && into === "set" && !isWhole && <BlendChoice />}
       {tool === "stroke" && <StrokeChoices />}
       {tool === "tidy" && <RoundChoices />}
       {tool === "pour" && <PourChoices />}

@@ -1,0 +1,146 @@
+//! A toy lighthouse for a printer with several spools, in millimetres: painted as one paints it by hand, on the
+//! outside only, so that nearly every layer needs two spools.
+
+use glam::Vec2;
+use speckle_core::{Change, Document, EditError, ProjectEdit, SwatchEdit, document::PartPainted};
+use speckle_mesh::{Geometry, Mesh, mesh::MeshArrays};
+use speckle_model::{
+    NewPart,
+    swatches::{Filament, Swatch},
+};
+
+use crate::{
+    Detail,
+    lathe::{Turned, in_steps},
+};
+
+const CHALK: u8 = 1;
+const TILE: u8 = 2;
+const SLATE: u8 = 3;
+const LAMP: u8 = 4;
+
+/// How thick the wall is.
+const WALL: f32 = 1.7;
+/// Where the tower ends and its gallery begins.
+const TOP: f32 = 76.0;
+/// Its radius at the foot and at the top.
+const RADII: [f32; 2] = [22.0, 14.0];
+
+/// Bands of tiles, from where to where.
+const BANDS: [[f32; 2]; 2] = [[19.0, 32.2], [45.4, 58.6]];
+/// The middles of the windows, one above the other.
+const WINDOWS: [f32; 2] = [39.2, 66.4];
+/// Half of a window: across and up.
+const WINDOW: Vec2 = Vec2::new(2.0, 0.9);
+/// What is left of the keyhole, and a slip of the brush or two: angle and height.
+const SLIPS: [[f32; 2]; 3] = [[0.10, 9.4], [2.2, 37.3], [4.4, 62.1]];
+
+fn radius(height: f32) -> f32 {
+    RADII[0] + (RADII[1] - RADII[0]) * (height / TOP)
+}
+
+/// One watertight body: down its inner wall, out over its foot, up and over to the tip of its roof.
+pub fn make(detail: Detail) -> Vec<NewPart> {
+    let inner = |height: f32| radius(height) - WALL;
+    let ceiling = TOP - 2.0;
+    let corners = [
+        Vec2::new(0.0, ceiling),
+        Vec2::new(inner(ceiling), ceiling),
+        Vec2::new(inner(0.0), 0.0),
+        Vec2::new(radius(0.0), 0.0),
+        Vec2::new(radius(TOP), TOP),
+        Vec2::new(17.5, TOP + 1.6),
+        Vec2::new(17.5, TOP + 4.0),
+        Vec2::new(9.6, TOP + 4.0),
+        Vec2::new(9.6, TOP + 13.0),
+        Vec2::new(12.4, TOP + 13.0),
+        Vec2::new(2.0, TOP + 20.0),
+        Vec2::new(0.0, TOP + 20.6),
+    ];
+    let (step, around) = match detail {
+        Detail::Usual => (0.66, 144),
+        Detail::Dense => (0.2, 512),
+    };
+    let mut turned = Turned::default();
+    turned.spin(&in_steps(&corners, step), around, |point| point);
+    let face_starts = std::iter::once(0)
+        .chain(turned.faces.iter().scan(0, |end, face| {
+            *end += face.len() as u32;
+            Some(*end)
+        }))
+        .collect();
+    let arrays = MeshArrays {
+        positions: turned.positions,
+        face_starts,
+        corner_vertices: turned.faces.concat(),
+        ..MeshArrays::default()
+    };
+    let mesh = Mesh::new(arrays).expect("the lathe makes whole faces");
+    vec![NewPart::new("Lighthouse", mesh, Vec::new())]
+}
+
+/// The spools of the toyworks.
+fn palette() -> Vec<Swatch> {
+    let swatch = |number: u8, name: &str, color: [f32; 3], price: f32| Swatch {
+        number,
+        filament: Filament { material: "PLA".to_owned(), price, ..Filament::default() },
+        ..Swatch::new(name, color)
+    };
+    vec![
+        swatch(CHALK, "Chalk", [0.91, 0.89, 0.83], 21.0),
+        swatch(TILE, "Tile red", [0.70, 0.20, 0.16], 24.0),
+        swatch(SLATE, "Slate", [0.16, 0.18, 0.21], 22.0),
+        swatch(LAMP, "Lamp", [0.90, 0.70, 0.27], 29.0),
+    ]
+}
+
+/// What a face is painted in; 0 where the brush did not come: inside, and on chalk.
+fn painted(geometry: &Geometry, face: usize) -> u8 {
+    let mesh = geometry.mesh();
+    let at = mesh.face_centroid(face);
+    let from_axis = Vec2::new(at.x, at.z).length();
+    let is_inside = at.y < TOP - 1.0 && from_axis < radius(at.y) - WALL / 2.0;
+    if is_inside {
+        return 0;
+    }
+    let angle = f32::atan2(at.x, at.z);
+    let along = angle * from_axis;
+    let is_window = WINDOWS.iter().any(|middle| {
+        let off = (Vec2::new(along, at.y - middle) / WINDOW).abs();
+        off.x < 1.0 && off.y < 1.0
+    });
+    let is_slip = SLIPS.iter().any(|[turn, height]| {
+        let off = (angle - turn + 3.0 * std::f32::consts::PI).rem_euclid(std::f32::consts::TAU);
+        (off - std::f32::consts::PI).abs() * from_axis < 0.5 && (at.y - height).abs() < 0.35
+    });
+    match at.y {
+        _ if is_window || is_slip => SLATE,
+        y if y < 5.0 => SLATE,
+        y if y < TOP => {
+            if BANDS.iter().any(|[from, to]| (*from..*to).contains(&y)) {
+                TILE
+            } else {
+                0
+            }
+        }
+        y if y < TOP + 4.1 => SLATE,
+        y if y < TOP + 12.9 => LAMP,
+        _ => TILE,
+    }
+}
+
+/// Paints it.
+pub fn dress(document: &mut Document) -> Result<Vec<Change>, EditError> {
+    let palette = document.apply(ProjectEdit::SetPalette { swatches: palette() })?;
+    let part = document.parts().first().ok_or(EditError::NoSuchPart)?;
+    let faces = 0..part.geometry.mesh().face_count();
+    let painted = PartPainted {
+        part: part.id,
+        mesh: part.geometry.id(),
+        numbers: faces.map(|face| painted(&part.geometry, face)).collect(),
+        base: Some(CHALK),
+    };
+    let label = "Paint in swatches".to_owned();
+    let edit = SwatchEdit::PaintFaces { label, palette: None, parts: vec![painted] };
+    Ok(vec![palette, document.apply(edit)?])
+}
