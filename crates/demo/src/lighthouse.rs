@@ -35,6 +35,9 @@ const WINDOW: Vec2 = Vec2::new(2.0, 0.9);
 /// What is left of the keyhole, and a slip of the brush or two: angle and height.
 const SLIPS: [[f32; 2]; 3] = [[0.10, 9.4], [2.2, 37.3], [4.4, 62.1]];
 
+/// Half of a slip, one face: around in radians, and up.
+const SLIP: Vec2 = Vec2::new(0.0218, 0.33);
+
 fn radius(height: f32) -> f32 {
     RADII[0] + (RADII[1] - RADII[0]) * (height / TOP)
 }
@@ -111,7 +114,7 @@ fn painted(geometry: &Geometry, face: usize) -> u8 {
     });
     let is_slip = SLIPS.iter().any(|[turn, height]| {
         let off = (angle - turn + 3.0 * std::f32::consts::PI).rem_euclid(std::f32::consts::TAU);
-        (off - std::f32::consts::PI).abs() * from_axis < 0.5 && (at.y - height).abs() < 0.35
+        (off - std::f32::consts::PI).abs() < SLIP.x && (at.y - height).abs() < SLIP.y
     });
     match at.y {
         _ if is_window || is_slip => SLATE,

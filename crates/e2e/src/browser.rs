@@ -210,6 +210,18 @@ impl Browser {
         self.until("speckle.state().unsaved === 0").await
     }
 
+    /// Presses the second button of the pointer at a place and lets it go.
+    ///
+    /// # Errors
+    /// When the driver refuses.
+    pub async fn second_click(&self, x: f64, y: f64) -> Result<()> {
+        let actions = MouseActions::new("hand".to_owned())
+            .then(move_to((x, y)))
+            .then(PointerAction::Down { button: 2 })
+            .then(PointerAction::Up { button: 2 });
+        Ok(self.client.perform_actions(actions).await?)
+    }
+
     /// Presses the left button at a place and leaves it pressed, until [`Browser::release`].
     ///
     /// # Errors

@@ -104,7 +104,8 @@ export async function cut(work: string) {
 
 /** Below what regions are specks, unless it is said: what is narrower than a line, or smaller than a square of
     two of them. */
-export const specksOf = ({ specks, rules }: Print) => specks ?? { area: 4 * rules.line * rules.line, width: rules.line };
+export const specksOf = ({ specks, rules }: Print) =>
+  specks ?? { area: 4 * rules.line * rules.line, width: rules.line };
 
 /** What is looked for. */
 const asked = (print: Print) => ({ inside: print.inside, through: print.through, specks: specksOf(print) });
