@@ -30,6 +30,7 @@ use clap::{Args, CommandFactory, Parser, Subcommand};
 use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_server::{Config, reader::ReaderProgram};
+use speckle_standins::printer;
 use speckle_store::Store;
 use tokio::net::TcpListener;
 
@@ -60,6 +61,12 @@ enum Command {
     Serve(ServeArgs),
     /// Serve the app with the demo pieces on the shelf
     Demo(ServeArgs),
+    /// Serve a simulated printer with several spools, for trying things out without one
+    Printer {
+        /// Port to listen on; 0 takes a free one
+        #[arg(long, default_value_t = 0)]
+        port: u16,
+    },
     /// Tell what is in mesh files
     Inspect {
         /// The files (.glb, .gltf, .ply, .3mf, .usda, .obj, .x3d, .wrl, .dae, .off, .stl)
@@ -169,6 +176,9 @@ struct ServeArgs {
     /// Cut the demo pieces as finely as scans: a million triangles for the drifter
     #[arg(long)]
     dense: bool,
+    /// Where a printer with several spools is reached, as http://host:port; `simulated` for one of our own
+    #[arg(long)]
+    printer: Option<String>,
     #[command(flatten)]
     limits: LimitArgs,
 }
@@ -201,8 +211,13 @@ fn run(command: Command) -> Result<()> {
         Command::Demo(args) => {
             let store = open_store(&args.data())?;
             stock(&store, if args.dense { Detail::Dense } else { Detail::Usual })?;
-            serve(&args, store)
+            // The demo has a printer of its own.
+            serve(
+                &ServeArgs { printer: args.printer.clone().or(Some(OWN_PRINTER.into())), ..args },
+                store,
+            )
         }
+        Command::Printer { port } => stand_in(port),
         Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
         Command::Convert(args) => convert::run(&args),
         Command::Deliver(args) => deliver::run(&args),
@@ -270,16 +285,21 @@ fn stock(store: &Store, detail: Detail) -> Result<()> {
 }
 
 fn serve(args: &ServeArgs, store: Store) -> Result<()> {
-    let config = Config {
+    let mut config = Config {
         allowed_hosts: args.allow_host.clone(),
         most_upload: args.max_upload_mb << 20,
         limits: Limits { bytes: args.max_upload_mb << 20, ..args.limits.limits() },
         reader: std::env::current_exe()
             .ok()
             .map(|path| ReaderProgram { path, args: vec!["read-for-server".to_owned()] }),
+        printer: args.printer.clone(),
     };
     let runtime = tokio::runtime::Runtime::new()?;
     let served = runtime.block_on(async {
+        if config.printer.as_deref() == Some(OWN_PRINTER) {
+            let service = printer::service(printer::usual_spools());
+            config.printer = Some(format!("http://{}", speckle_standins::spawn(service).await?));
+        }
         let wanted = SocketAddr::new(args.address, args.port);
         let listener = match TcpListener::bind(wanted).await {
             Ok(listener) => listener,
@@ -305,6 +325,21 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
     // What still computes for somebody is not waited for: nobody is there any more.
     runtime.shutdown_timeout(Duration::from_secs(1));
     served
+}
+
+/// In the place of a printer's address: one that is simulated, in this process.
+const OWN_PRINTER: &str = "simulated";
+
+/// Serves a simulated printer alone.
+fn stand_in(port: u16) -> Result<()> {
+    let runtime = tokio::runtime::Runtime::new()?;
+    runtime.block_on(async {
+        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await?;
+        crate::say!("A simulated printer listens at http://{}", listener.local_addr()?);
+        let service = printer::service(printer::usual_spools());
+        speckle_standins::serve(listener, service).await?;
+        Ok(())
+    })
 }
 
 /// Shows the address in the user's browser where there is one; the address is printed anyway.

@@ -37,11 +37,32 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start_at(data: &Path, port: u16) -> Result<Self> {
-        let mut process = Command::new(binary()?)
-            .args(["serve", "--no-open", "--port", &port.to_string(), "--data"])
-            .arg(data)
-            .stdout(Stdio::piped())
-            .spawn()?;
+        let mut command = Command::new(binary()?);
+        command.args(["serve", "--no-open", "--port", &port.to_string(), "--data"]).arg(data);
+        Self::of(&mut command)
+    }
+
+    /// Likewise, on a free port, with a printer that it may ask.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start_with_printer(data: &Path, printer: &Self) -> Result<Self> {
+        let mut command = Command::new(binary()?);
+        command.args(["serve", "--no-open", "--port", "0", "--printer", &printer.address]);
+        Self::of(command.arg("--data").arg(data))
+    }
+
+    /// Starts a simulated printer on a free port.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn printer() -> Result<Self> {
+        Self::of(Command::new(binary()?).arg("printer"))
+    }
+
+    /// Starts what says in its first line where it is reached.
+    fn of(command: &mut Command) -> Result<Self> {
+        let mut process = command.stdout(Stdio::piped()).spawn()?;
         let out = process.stdout.take().context("the app's output is piped")?;
         let process = Owned(process);
         let mut line = String::new();

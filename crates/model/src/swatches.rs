@@ -144,6 +144,16 @@ pub fn colors(palette: &[Swatch], base: u8) -> [Rgba; 256] {
     })
 }
 
+/// A color written as `#rrggbb`.
+#[must_use]
+pub fn from_hex(written: &str) -> Option<[f32; 3]> {
+    let digits =
+        written.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
+    let number = u32::from_str_radix(digits, 16).ok()?;
+    let [_, r, g, b] = number.to_be_bytes();
+    Some([r, g, b].map(|byte| f32::from(byte) / 255.0))
+}
+
 /// A line that cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("line {line}: {problem}")]

@@ -9,6 +9,7 @@ mod keeper;
 mod kitchen;
 mod live;
 mod outbox;
+mod outside;
 pub mod reader;
 mod rest;
 mod serve;
@@ -36,13 +37,14 @@ use utoipa_axum::{router::OpenApiRouter, routes};
 
 use aside::{Pool, in_pool};
 use error::ApiError;
+use outside::Outside;
 use reader::ReaderProgram;
 use rest::{
     alignment,
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, project, recipes, reform, remedies, replacement, shelf, transfer, uvs, works,
+    paints, printer, project, recipes, reform, remedies, replacement, shelf, transfer, uvs, works,
 };
 
 /// How to serve.
@@ -57,6 +59,8 @@ pub struct Config {
     /// Which program reads files that come in, in a process of its own; without one they are read
     /// in this.
     pub reader: Option<ReaderProgram>,
+    /// Where a printer is reached, as `http://host:port`.
+    pub printer: Option<String>,
 }
 
 impl Default for Config {
@@ -66,6 +70,7 @@ impl Default for Config {
             most_upload: 4 << 30,
             limits: Limits::default(),
             reader: None,
+            printer: None,
         }
     }
 }
@@ -81,6 +86,7 @@ struct App {
     limits: Limits,
     reader: Option<Arc<ReaderProgram>>,
     most_upload: usize,
+    printer: Option<Outside>,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
     /// The replacement that was looked at last and may be done next.
@@ -176,6 +182,10 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(remedies::layer_specks))
         .routes(routes!(remedies::sweep_up))
         .routes(routes!(remedies::paint_swatches))
+        .routes(routes!(printer::printer_now))
+        .routes(routes!(printer::match_spools))
+        .routes(routes!(printer::print))
+        .routes(routes!(printer::cancel_print))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -227,6 +237,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         limits: config.limits,
         reader: config.reader.clone().map(Arc::new),
         most_upload: config.most_upload,
+        printer: config.printer.as_deref().map(|address| Outside::new("the printer", address)),
         drawing: Arc::default(),
         replacements: Looked::default(),
         transfers: Looked::default(),

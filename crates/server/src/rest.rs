@@ -8,6 +8,7 @@ pub mod history;
 pub mod layers;
 pub mod looked;
 pub mod paints;
+pub mod printer;
 pub mod project;
 pub mod recipes;
 pub mod reform;

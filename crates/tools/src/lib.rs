@@ -22,6 +22,7 @@ pub mod region;
 pub mod replacing;
 pub mod separation;
 pub mod softening;
+pub mod spools;
 pub mod stencil;
 pub mod stroke;
 pub mod sweep;

@@ -141,6 +141,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of the printer; that it cannot be asked is known too. */
+        get: operations["printer_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printer/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a job back. */
+        delete: operations["cancel_print"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects": {
         parameters: {
             query?: never;
@@ -334,6 +368,23 @@ export interface paths {
         put?: never;
         /** Cuts what is seen of a project into layers, and tells what they come to. */
         post: operations["layers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/layers/{look}/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a print that was cut to the printer, as large as it was cut. */
+        post: operations["print"];
         delete?: never;
         options?: never;
         head?: never;
@@ -685,6 +736,23 @@ export interface paths {
         post?: never;
         /** Forgets a recipient, with what was sent to it. */
         delete: operations["forget_recipient"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/spools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which of the loaded spools serve a project's palette. */
+        get: operations["match_spools"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2149,6 +2217,11 @@ export interface components {
              */
             number: number;
             /**
+             * Format: int32
+             * @description The printer's spool that holds it.
+             */
+            spool?: number | null;
+            /**
              * Format: double
              * @description How much of it is printed, mm³.
              */
@@ -2318,6 +2391,25 @@ export interface components {
          * @enum {string}
          */
         LineTells: "distance" | "progress";
+        /** @description A spool that is loaded. */
+        LoadedSpool: {
+            /** @description sRGB-encoded. */
+            color: number[];
+            /**
+             * Format: double
+             * @description What is left on it, g.
+             */
+            left: number;
+            /** @description What it is made of. */
+            material: string;
+            /** @description What its maker calls it. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Where, from 1.
+             */
+            slot: number;
+        };
         /** @description What the code shows beside the channels: a look of the stage. */
         Look: {
             /** @enum {string} */
@@ -2702,6 +2794,13 @@ export interface components {
             /** @enum {string} */
             type: "stroke";
         };
+        /** @description The spools that serve a palette. */
+        PaletteMatch: {
+            /** @description What is loaded. */
+            spools: components["schemas"]["LoadedSpool"][];
+            /** @description For each swatch that faces can be painted in, its number and its spool. */
+            swatches: components["schemas"]["SwatchMatch"][];
+        };
         /** @description How two parts differ. */
         PartDifference: {
             /**
@@ -2935,6 +3034,43 @@ export interface components {
             open: number;
             /** @description In how many layers parts or shells lie within each other. */
             overlapping: number;
+        };
+        /** @description A job of the printer. */
+        PrintJob: {
+            /**
+             * Format: int32
+             * @description Names it.
+             */
+            id: number;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description How much of it is printed, 0–1.
+             */
+            share: number;
+            /** @description How far it is. */
+            state: components["schemas"]["PrintState"];
+        };
+        /**
+         * @description How far a job of the printer is.
+         * @enum {string}
+         */
+        PrintState: "queued" | "printing" | "done" | "cancelled";
+        /** @description What is known of the printer. */
+        PrinterTold: {
+            /** @description Whether it prints. */
+            busy: boolean;
+            /** @description Whether the server was told of one. */
+            is_there: boolean;
+            /** @description Its jobs, the newest last. */
+            jobs: components["schemas"]["PrintJob"][];
+            /** @description What it is called. */
+            name: string;
+            /** @description What is loaded. */
+            spools: components["schemas"]["LoadedSpool"][];
+            /** @description Why it cannot be asked. */
+            trouble?: string | null;
         };
         /** @description A project on the shelf. */
         ProjectCard: {
@@ -4859,6 +4995,23 @@ export interface components {
              */
             share: number;
         };
+        /** @description The spool that a swatch is printed from. */
+        SpoolMatch: {
+            /** @description Other spools that are as near as can hardly be told apart. */
+            alike: number[];
+            /**
+             * Format: float
+             * @description How far its color is from the swatch's, CIEDE2000.
+             */
+            difference: number;
+            /** @description Whether another swatch has it too: there are more swatches than spools. */
+            is_shared: boolean;
+            /**
+             * Format: int32
+             * @description The spool's slot; none where nothing is loaded.
+             */
+            slot?: number | null;
+        };
         /**
          * Format: int32
          * @description Names an image that was handed over to paint through; it is not kept with the project.
@@ -5053,6 +5206,14 @@ export interface components {
             parts: components["schemas"]["PartId"][];
             /** @enum {string} */
             type: "color_swatches";
+        };
+        /** @description The spool that serves a swatch. */
+        SwatchMatch: components["schemas"]["SpoolMatch"] & {
+            /**
+             * Format: int32
+             * @description The swatch's number.
+             */
+            number: number;
         };
         /** @description What is swept up: regions below either. */
         SweepLimits: {
@@ -5776,6 +5937,54 @@ export interface operations {
             };
         };
     };
+    printer_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterTold"];
+                };
+            };
+        };
+    };
+    cancel_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintJob"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     projects: {
         parameters: {
             query?: never;
@@ -6214,6 +6423,44 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintJob"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7015,6 +7262,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    match_spools: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteMatch"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
             };
         };
     };

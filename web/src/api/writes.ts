@@ -194,6 +194,21 @@ export const sweepUp = (project: number, order: Schemas["SweepOrder"]) =>
 export const paintSwatches = (project: number, look: number) =>
   done(api.POST("/api/v1/projects/{project}/layers/{look}/swatches", { params: { path: { project, look } } }));
 
+/** What is known of the printer. */
+export const printerNow = () => done(api.GET("/api/v1/printer"));
+
+/** Which of the printer's spools serve the palette. */
+export const matchSpools = (project: number) =>
+  done(api.GET("/api/v1/projects/{project}/spools", { params: { path: { project } } }));
+
+/** Sends a print that was cut to the printer. */
+export const printIt = (project: number, look: number) =>
+  done(api.POST("/api/v1/projects/{project}/layers/{look}/print", { params: { path: { project, look } } }));
+
+/** Takes a job of the printer back. */
+export const cancelPrint = (job: number) =>
+  done(api.DELETE("/api/v1/printer/jobs/{job}", { params: { path: { job } } }));
+
 async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   try {
     const answer = await fetch(url);

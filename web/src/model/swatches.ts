@@ -5,6 +5,9 @@ import { hex } from "./words";
 export type Swatch = Schemas["Swatch"];
 export type Filament = Schemas["Filament"];
 
+/** That of most filaments, as the server takes it where nothing is said. */
+export const USUAL_FILAMENT: Filament = { material: "", density: 1.24, price: 0, spool: null };
+
 /** As many as faces may be painted in; the stage's shader has room for these and for 0, unpainted. */
 export const MOST_PAINTED = 16;
 

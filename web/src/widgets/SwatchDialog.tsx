@@ -1,12 +1,9 @@
 // What a swatch is: its name, what it is shown in, and what it is printed from.
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Filament, Swatch } from "../model/swatches";
+import { USUAL_FILAMENT, type Swatch } from "../model/swatches";
 import { ColorWell } from "./ColorWell";
 import { SwatchDot } from "./SwatchDot";
-
-/** That of most filaments, as the server takes it where nothing is said. */
-const USUAL: Required<Filament> = { material: "", density: 1.24, price: 0, spool: null };
 
 export function SwatchDialog({
   swatch,
@@ -21,7 +18,7 @@ export function SwatchDialog({
   const [name, setName] = useState(swatch.name ?? "");
   const [color, setColor] = useState(swatch.color);
   const [display, setDisplay] = useState(swatch.display ?? null);
-  const filament = { ...USUAL, ...swatch.filament };
+  const filament = { ...USUAL_FILAMENT, ...swatch.filament };
   const [material, setMaterial] = useState(filament.material);
   const [density, setDensity] = useState(String(filament.density));
   const [price, setPrice] = useState(filament.price > 0 ? String(filament.price) : "");

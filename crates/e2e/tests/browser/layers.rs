@@ -172,3 +172,45 @@ async fn specks_are_listed_and_swept_up() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// The palette is matched to what the printer has loaded, a print is sent and taken back; with the printer gone
+/// in the middle it is said, and the palette stays.
+#[tokio::test]
+async fn spools_are_matched_and_a_print_is_sent_until_the_printer_is_gone() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let printer = App::printer()?;
+    let app = App::start_with_printer(folder.path(), &printer)?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "lighthouse").await?;
+    browser.click("area-layers").await?;
+    browser.until("document.querySelectorAll('[data-test=print-swatch]').length === 4").await?;
+    browser
+        .until("document.querySelector('[data-test=printer-state]')?.innerText === 'ready'")
+        .await?;
+    let not_loaded = "[...document.querySelectorAll('[data-test=print-swatch]')].filter((e) => e.innerText.includes('not loaded')).length";
+    browser.until(&format!("{not_loaded} === 4")).await?;
+    browser.click("match").await?;
+    browser.until("document.querySelectorAll('[data-test=match-row]').length === 4").await?;
+    browser.click("match-take").await?;
+    // Chalk, tile red and slate have spools like them; the lamp takes what is left.
+    browser
+        .until("speckle.state().swatches.map((own) => own.filament?.spool).join() === '1,2,4,3'")
+        .await?;
+    browser.until(&format!("{not_loaded} === 0")).await?;
+    browser.click("print").await?;
+    browser.until("document.querySelectorAll('[data-test=print-job]').length === 1").await?;
+    browser
+        .until("document.querySelector('[data-test=printer-state]')?.innerText === 'printing'")
+        .await?;
+    browser.click("cancel-print").await?;
+    browser
+        .until("document.querySelector('[data-test=print-job]').innerText.includes('cancelled')")
+        .await?;
+    drop(printer);
+    browser.until("document.querySelector('[data-test=printer-trouble]') !== null").await?;
+    browser.click("match").await?;
+    browser.until("document.querySelector('[data-test=match-trouble]') !== null").await?;
+    browser.until("speckle.state().swatches.length === 4").await?;
+    assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
+    browser.close().await
+}

@@ -362,7 +362,7 @@ impl App {
         self.blocking(move |app| Ok(app.store.listed(project)?.mark())).await
     }
 
-    async fn packed(
+    pub(super) async fn packed(
         &self,
         project: ProjectId,
         recipient: Recipient,

@@ -63,6 +63,8 @@ pub struct LayerSwatch {
     color: String,
     /// What faces painted in it hold; 0 where it is a color of the paint only.
     number: u8,
+    /// The printer's spool that holds it.
+    spool: Option<u8>,
     /// How much of it is printed, mm³.
     volume: f64,
     /// How often the spool would change if it lay within.
@@ -157,6 +159,7 @@ impl Planned {
                 name: swatch.called(),
                 color: format!("#{r:02x}{g:02x}{b:02x}"),
                 number: if self.is_painted { swatch.number } else { 0 },
+                spool: swatch.filament.spool,
                 volume: estimate.swatches[i].printed,
                 changes_within: counted.plan(Inside::Swatch { swatch: i as u8 }).changes,
             }

@@ -9,6 +9,8 @@ import type { InArea } from "../../project/area";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { CausesList } from "./CausesList";
+import { PrinterCard } from "./PrinterCard";
+import { usePrinter } from "./printer";
 import { Specks } from "./Specks";
 import { SpoolCard } from "./SpoolCard";
 import {
@@ -34,6 +36,7 @@ export function LayersSheet({ id, project }: InArea) {
   const revision = useApp((state) => state.history.revision);
   const empty = useApp((state) => state.parts.every((part) => !part.visible));
   const [work, setWork] = useState(newWord);
+  const { printer, ask } = usePrinter();
   const share = useShare(busy ? work : null);
   useEffect(() => take(id), [id]);
   const asked = JSON.stringify([id, rules, most, inside, through, height, pace, revision, empty]);
@@ -64,7 +67,7 @@ export function LayersSheet({ id, project }: InArea) {
   };
   return (
     <>
-      {told && <SpoolCard told={told} project={project} />}
+      {told && <SpoolCard told={told} project={project} printer={printer} />}
       <Paper variant="outlined" component="section" aria-label="What it costs" sx={{ p: 1.75, borderRadius: 4 }}>
         <Typography variant="h2" sx={{ mb: 0.5 }}>
           What it costs
@@ -109,6 +112,7 @@ export function LayersSheet({ id, project }: InArea) {
         <Working busy={busy} share={share} onCancel={giveUp} />
       </Paper>
       {told && project && <Specks told={told} project={project} />}
+      {told && printer?.is_there && <PrinterCard told={told} project={id} printer={printer} ask={ask} />}
       {told && !trouble && (
         <Paper variant="outlined" component="section" aria-label="What lies within" sx={{ p: 1.75, borderRadius: 4 }}>
           <Typography variant="h2" sx={{ mb: 0.5 }}>

@@ -1,5 +1,5 @@
 // The swatches of a print: how much of each it takes, and what they are printed from.
-import { Box, ButtonBase, Paper, Tooltip, Typography } from "@mui/material";
+import { Box, Button, ButtonBase, Paper, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../../project/project";
 import { useApp } from "../../model/state";
@@ -8,8 +8,21 @@ import { figure } from "../../model/words";
 import { SwatchDialog } from "../../widgets/SwatchDialog";
 import { SwatchDot } from "../../widgets/SwatchDot";
 import type { Told } from "./layersInHand";
+import { MatchDialog } from "./MatchDialog";
+import type { Printer } from "./printer";
 
-export function SpoolCard({ told, project }: { told: Told; project: Project | null }) {
+export function SpoolCard({
+  told,
+  project,
+  printer,
+}: {
+  told: Told;
+  project: Project | null;
+  printer: Printer | null;
+}) {
+  const [matching, setMatching] = useState(false);
+  // What is not loaded is told where the printer can be asked.
+  const loaded = printer?.is_there && !printer.trouble ? printer.spools.map((spool) => spool.slot) : null;
   const palette = useApp((state) => state.swatches);
   const [open, setOpen] = useState<number | null>(null);
   const { swatches: costs, grams } = told.estimate;
@@ -20,9 +33,16 @@ export function SpoolCard({ told, project }: { told: Told; project: Project | nu
   const chosen = open === null ? undefined : swatchOf(palette, open);
   return (
     <Paper variant="outlined" component="section" aria-label="Swatches" sx={{ p: 1.75, borderRadius: 4 }}>
-      <Typography variant="h2" sx={{ mb: 0.75 }}>
-        Swatches
-      </Typography>
+      <Box sx={{ display: "flex", alignItems: "center", mb: 0.75 }}>
+        <Typography variant="h2" sx={{ flex: 1 }}>
+          Swatches
+        </Typography>
+        {printer?.is_there && project && (
+          <Button size="small" color="secondary" data-test="match" onClick={() => setMatching(true)} sx={{ py: 0 }}>
+            Match loaded spools
+          </Button>
+        )}
+      </Box>
       <Box sx={{ display: "flex", height: 14, borderRadius: 1.5, overflow: "hidden", mb: 0.75 }}>
         {used.map(({ i, color, grams: own }) => (
           <Box key={i} sx={{ width: `${(100 * own) / Math.max(grams, 1e-9)}%`, bgcolor: color }} />
@@ -61,11 +81,17 @@ export function SpoolCard({ told, project }: { told: Told; project: Project | nu
                   {inside === i ? "within · " : ""}
                   {figure(own)} g
                 </Typography>
+                {loaded && swatch && !loaded.includes(filament?.spool ?? 0) && (
+                  <Typography variant="caption" noWrap sx={{ color: "warning.main" }}>
+                    not loaded
+                  </Typography>
+                )}
               </ButtonBase>
             </Tooltip>
           );
         })}
       </Box>
+      {matching && project && <MatchDialog project={project} onClose={() => setMatching(false)} />}
       {chosen && project && (
         <SwatchDialog
           swatch={chosen}
