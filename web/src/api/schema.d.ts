@@ -5975,7 +5975,7 @@ export interface operations {
                     "application/json": components["schemas"]["PrintJob"];
                 };
             };
-            502: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6460,7 +6460,7 @@ export interface operations {
                     "application/json": components["schemas"]["ApiError"];
                 };
             };
-            502: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7284,7 +7284,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaletteMatch"];
                 };
             };
-            502: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

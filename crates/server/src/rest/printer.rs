@@ -103,7 +103,7 @@ pub struct SwatchMatch {
 
 impl From<NoAnswer> for ApiError {
     fn from(error: NoAnswer) -> Self {
-        Self::new(axum::http::StatusCode::BAD_GATEWAY, error.to_string())
+        Self::bad_request(error.to_string())
     }
 }
 
@@ -137,7 +137,7 @@ pub async fn printer_now(State(app): State<App>) -> Json<PrinterTold> {
 /// Which of the loaded spools serve a project's palette.
 #[utoipa::path(
     get, path = "/api/v1/projects/{project}/spools", params(("project" = i64, Path)),
-    responses((status = 200, body = PaletteMatch), (status = 502, body = ApiError))
+    responses((status = 200, body = PaletteMatch), (status = 422, body = ApiError))
 )]
 pub async fn match_spools(
     State(app): State<App>,
@@ -157,7 +157,7 @@ pub async fn match_spools(
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/layers/{look}/print",
     params(("project" = i64, Path), ("look" = u32, Path)),
-    responses((status = 200, body = PrintJob), (status = 404, body = ApiError), (status = 502, body = ApiError))
+    responses((status = 200, body = PrintJob), (status = 404, body = ApiError), (status = 422, body = ApiError))
 )]
 pub async fn print(
     State(app): State<App>,
@@ -187,7 +187,7 @@ pub async fn print(
 /// Takes a job back.
 #[utoipa::path(
     delete, path = "/api/v1/printer/jobs/{job}", params(("job" = u32, Path)),
-    responses((status = 200, body = PrintJob), (status = 502, body = ApiError))
+    responses((status = 200, body = PrintJob), (status = 422, body = ApiError))
 )]
 pub async fn cancel_print(
     State(app): State<App>,

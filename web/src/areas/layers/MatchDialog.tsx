@@ -21,6 +21,9 @@ import { MOST_PAINTED, USUAL_FILAMENT, nameOf, swatchOf, type Swatch } from "../
 import type { Project } from "../../project/project";
 import { SwatchDot } from "../../widgets/SwatchDot";
 
+/** What is farther off, as CIEDE2000, is another color: it is not proposed. */
+const ANOTHER_COLOR = 20;
+
 type Found = Schemas["PaletteMatch"];
 
 export function MatchDialog({ project, onClose }: { project: Project; onClose: () => void }) {
@@ -33,7 +36,14 @@ export function MatchDialog({ project, onClose }: { project: Project; onClose: (
     void matchSpools(project.id).then(({ data, trouble }) => {
       setTrouble(trouble);
       setFound(data);
-      setChosen(Object.fromEntries((data?.swatches ?? []).map(({ number, slot }) => [number, slot ?? null])));
+      setChosen(
+        Object.fromEntries(
+          (data?.swatches ?? []).map(({ number, slot, difference }) => [
+            number,
+            difference > ANOTHER_COLOR ? null : (slot ?? null),
+          ]),
+        ),
+      );
     });
   }, [project]);
   const spoolOf = (slot: number | null | undefined) => found?.spools.find((spool) => spool.slot === slot);
@@ -111,6 +121,10 @@ export function MatchDialog({ project, onClose }: { project: Project; onClose: (
               </Select>
               <Typography variant="caption" color="textSecondary" sx={{ flex: 1 }}>
                 {own === slot && slot != null && `ΔE ${difference.toFixed(1)}`}
+                {own === null &&
+                  slot != null &&
+                  difference > ANOTHER_COLOR &&
+                  `nothing like it is loaded: ΔE ${difference.toFixed(0)} at best`}
                 {own === slot && alike.length > 0 && `, nearly as near: ${alike.join(", ")}`}
                 {own !== null && uses(own) > 1 && (
                   <Box component="span" sx={{ color: "warning.main", fontWeight: 700 }}>

@@ -48,7 +48,7 @@ export function SpoolCard({
           <Box key={i} sx={{ width: `${(100 * own) / Math.max(grams, 1e-9)}%`, bgcolor: color }} />
         ))}
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+      <Box sx={{ display: "grid" }}>
         {used.map(({ i, number, name, color, grams: own }) => {
           const swatch = swatchOf(palette, number);
           const filament = swatch?.filament;
@@ -74,18 +74,18 @@ export function SpoolCard({
                     }}
                   />
                 )}
-                <Typography variant="body2" noWrap sx={{ minWidth: 0 }}>
+                <Typography variant="body2" noWrap sx={{ flex: 1, minWidth: 0, textAlign: "left" }}>
                   {name}
-                </Typography>
-                <Typography variant="body2" color="textSecondary" noWrap>
-                  {inside === i ? "within · " : ""}
-                  {figure(own)} g
                 </Typography>
                 {loaded && swatch && !loaded.includes(filament?.spool ?? 0) && (
                   <Typography variant="caption" noWrap sx={{ color: "warning.main" }}>
                     not loaded
                   </Typography>
                 )}
+                <Typography variant="body2" color="textSecondary" noWrap>
+                  {inside === i ? "within · " : ""}
+                  {figure(own)} g
+                </Typography>
               </ButtonBase>
             </Tooltip>
           );
