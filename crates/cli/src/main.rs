@@ -15,6 +15,7 @@ mod layers;
 mod maps;
 mod reading;
 mod reform;
+mod swatches;
 mod transfer;
 
 use std::{
@@ -104,6 +105,10 @@ enum Command {
     Trim(TrimArgs),
     /// Tell what a printer with several spools would do: layers, swatches, changes
     Layers(layers::LayersArgs),
+    /// Make swatches of the colors of files, for printers with several spools
+    Swatches(swatches::SwatchesArgs),
+    /// Tell specks too small or too narrow to print, or sweep them up
+    Sweep(swatches::SweepArgs),
     /// Lay files out for images: texture coordinates in charts, packed
     Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
@@ -231,6 +236,8 @@ fn run(command: Command) -> Result<()> {
         Command::Smooth(args) => reform::smooth(&args),
         Command::Trim(args) => reform::trim(&args),
         Command::Layers(args) => layers::run(&args),
+        Command::Swatches(args) => swatches::run(&args),
+        Command::Sweep(args) => swatches::sweep(&args),
         Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),

@@ -182,6 +182,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(remedies::layer_specks))
         .routes(routes!(remedies::sweep_up))
         .routes(routes!(remedies::paint_swatches))
+        .routes(routes!(remedies::make_swatches))
         .routes(routes!(printer::printer_now))
         .routes(routes!(printer::match_spools))
         .routes(routes!(printer::print))

@@ -25,5 +25,6 @@ pub mod softening;
 pub mod spools;
 pub mod stencil;
 pub mod stroke;
+pub mod swatching;
 pub mod sweep;
 pub mod transfer;

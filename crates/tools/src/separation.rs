@@ -31,7 +31,7 @@ const LEAST_AREA: f64 = 1e-200;
 const ROUNDS: usize = 12;
 
 /// A color as 8 bits show it.
-type Shown = [u8; 3];
+pub(crate) type Shown = [u8; 3];
 
 /// Every face of some parts in one of a few swatches.
 #[derive(Clone, Debug, PartialEq)]
@@ -157,7 +157,7 @@ impl Separation {
     }
 }
 
-fn unit_from_byte(byte: u8) -> f32 {
+pub(crate) fn unit_from_byte(byte: u8) -> f32 {
     f32::from(byte) / 255.0
 }
 
@@ -169,7 +169,7 @@ fn named(color: [f32; 3]) -> Swatch {
 }
 
 /// What each face of a part shows.
-fn shown_on(part: &Part, palette: &[Swatch]) -> Vec<Shown> {
+pub(crate) fn shown_on(part: &Part, palette: &[Swatch]) -> Vec<Shown> {
     let mesh = part.geometry.mesh();
     let set = part.swatch_set().or(part.products().next());
     let Some(set) = set else { return vec![[255; 3]; mesh.face_count()] };

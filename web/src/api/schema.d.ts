@@ -792,6 +792,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/swatches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paints parts in swatches made of their colors. */
+        post: operations["make_swatches"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/sweep": {
         parameters: {
             query?: never;
@@ -5207,6 +5224,30 @@ export interface components {
             /** @enum {string} */
             type: "color_swatches";
         };
+        /** @description How swatches are made of colors. */
+        SwatchMaking: {
+            /**
+             * Format: float
+             * @description How wide the cells are in which colors between two swatches are mixed by a pattern, in the project's
+             *     unit; left out, each face has the nearest swatch.
+             */
+            dither?: number | null;
+            /**
+             * Format: int32
+             * @description How many swatches at most: of the palette where it has any, else of the colors.
+             */
+            most: number;
+            /**
+             * Format: double
+             * @description Regions smaller than this go to what lies beside them, in square steps of the project's unit.
+             */
+            smallest?: number;
+            /**
+             * Format: int32
+             * @description How often borders are smoothed.
+             */
+            smooth?: number;
+        };
         /** @description The spool that serves a swatch. */
         SwatchMatch: components["schemas"]["SpoolMatch"] & {
             /**
@@ -5214,6 +5255,15 @@ export interface components {
              * @description The swatch's number.
              */
             number: number;
+        };
+        /** @description Of what swatches are made, and how. */
+        SwatchesOrder: {
+            /** @description How. */
+            making: components["schemas"]["SwatchMaking"];
+            /** @description The parts that get them; all that are seen and have such a set when left out. */
+            parts?: number[] | null;
+            /** @description The name of the sets whose colors they are made of. */
+            set: string;
         };
         /** @description What is swept up: regions below either. */
         SweepLimits: {
@@ -7347,6 +7397,37 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    make_swatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwatchesOrder"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

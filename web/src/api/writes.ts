@@ -194,6 +194,10 @@ export const sweepUp = (project: number, order: Schemas["SweepOrder"]) =>
 export const paintSwatches = (project: number, look: number) =>
   done(api.POST("/api/v1/projects/{project}/layers/{look}/swatches", { params: { path: { project, look } } }));
 
+/** Paints parts in swatches made of their colors. */
+export const makeSwatches = (project: number, order: Schemas["SwatchesOrder"]) =>
+  done(api.POST("/api/v1/projects/{project}/swatches", { params: { path: { project } }, body: order }));
+
 /** What is known of the printer. */
 export const printerNow = () => done(api.GET("/api/v1/printer"));
 

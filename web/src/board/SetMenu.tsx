@@ -19,13 +19,14 @@ import type { Project } from "../project/project";
 import { facts, set as setState, useApp, type ColorSet, type Part } from "../model/state";
 import { count } from "../model/words";
 import { placementWords } from "../model/placements";
+import { SwatchesOf } from "./SwatchesOf";
 
 type Placement = Schemas["Placement"];
 
 export function SetMenu({ set, index, part, project }: { set: ColorSet; index: number; part: Part; project: Project }) {
   const parts = useApp((state) => state.parts);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const [asking, setAsking] = useState<"name" | Placement | null>(null);
+  const [asking, setAsking] = useState<"name" | "swatches" | Placement | null>(null);
   const choose = (act: () => void) => () => {
     setAnchor(null);
     act();
@@ -62,6 +63,18 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
             ? "All other parts have it"
             : `Copy to ${others.length === 1 ? (others[0]?.name ?? "") : `${others.length} other parts`}`}
         </MenuItem>
+        {set.encoding === "color" && (
+          <MenuItem data-test="swatches-of" onClick={choose(() => setAsking("swatches"))}>
+            Make swatches of it…
+          </MenuItem>
+        )}
+        {set.encoding === "swatch" && (
+          <MenuItem
+            data-test="colors-of"
+            onClick={edit({ type: "color_swatches", parts: [part.id], name: freeName(part, `${set.name} colors`) })}>
+            Make colors of it
+          </MenuItem>
+        )}
         <Divider />
         {kinds
           .filter((kind) => kind !== set.placement && set.encoding !== "swatch")
@@ -84,11 +97,20 @@ export function SetMenu({ set, index, part, project }: { set: ColorSet; index: n
           onClose={() => setAsking(null)}
         />
       )}
-      {asking !== null && asking !== "name" && (
+      {asking === "swatches" && <SwatchesOf set={set} part={part} project={project} onClose={() => setAsking(null)} />}
+      {asking !== null && asking !== "name" && asking !== "swatches" && (
         <Conversion set={set} part={part} to={asking} project={project} onClose={() => setAsking(null)} />
       )}
     </>
   );
+}
+
+/** A name that no set of a part has yet. */
+function freeName(part: Part, wanted: string): string {
+  const taken = (name: string) => part.sets.some((own) => own.name === name);
+  let name = wanted;
+  for (let n = 2; taken(name); n++) name = `${wanted} ${n}`;
+  return name;
 }
 
 /** Says what would be lost before a set is held elsewhere. */

@@ -209,6 +209,43 @@ fn layers_are_told_with_what_each_choice_within_costs() {
     );
 }
 
+/// The tower's red band is 40 × 20, 800 mm² and 10 wide: told, swept up, and written with one spool less.
+#[test]
+fn swatches_are_made_of_files_and_specks_are_told_and_swept() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    fs::write(at("tower.ply"), tower()).unwrap();
+    fs::write(at("spools.txt"), "230 220 200 Chalk\n200 40 30 Tile red\n0 0 255 Unused\n").unwrap();
+    let args =
+        ["swatches", "tower.ply", "--up", "z", "--palette", "spools.txt", "-o", "out", "--json"];
+    let told = &done(folder.path(), &args)[0];
+    let swatches = told["swatches"].as_array().unwrap();
+    assert_eq!(swatches.len(), 2, "{told}");
+    assert_eq!((&swatches[0]["name"], &swatches[1]["name"]), (&"Chalk".into(), &"Tile red".into()));
+    assert_eq!(swatches[0]["faces"].as_u64().unwrap() + swatches[1]["faces"].as_u64().unwrap(), 14);
+    // What was written is read again, each face in its color.
+    let out = done(folder.path(), &["layers", "out/tower.3mf", "--json"]);
+    assert_eq!(out[0]["changes"], 50);
+    let args = ["sweep", "tower.ply", "--up", "z", "--area", "900", "-o", "swept", "--json"];
+    let told = &done(folder.path(), &args)[0];
+    let specks = told["specks"].as_array().unwrap();
+    assert_eq!(specks.len(), 1, "{told}");
+    assert!((specks[0]["mm2"].as_f64().unwrap() - 800.0).abs() < 0.1);
+    assert!((specks[0]["mm_wide"].as_f64().unwrap() - 11.715).abs() < 0.01, "{told}");
+    assert_eq!(done(folder.path(), &["layers", "swept/tower.3mf", "--json"])[0]["changes"], 0);
+    let words = speckle(folder.path(), &["sweep", "tower.ply", "--up", "z"]);
+    assert!(String::from_utf8_lossy(&words.stdout).contains("tower.ply: 0 specks"));
+    for (more, said) in [
+        (["--most", "17"], "between 1 and 16"),
+        (["--dither", "0"], "wider than 0"),
+        (["--palette", "none.txt"], "cannot be read"),
+    ] {
+        let args = [["swatches", "tower.ply"].as_slice(), &more].concat();
+        let error = refused(folder.path(), &args);
+        assert!(error.contains(said), "{more:?}: {error}");
+    }
+}
+
 #[test]
 fn files_are_laid_out_and_take_colors_and_shapes_from_images() {
     let folder = tempfile::tempdir().unwrap();

@@ -8,7 +8,7 @@ use speckle_core::{
 };
 use speckle_mesh::{Mesh, Placement, sight::View};
 use speckle_model::{
-    NewPart, SetId,
+    NewPart, NewSet, SetId,
     color_set::Role,
     swatches::{self, Swatch},
 };
@@ -18,6 +18,7 @@ use speckle_tools::{
     region::Region,
     separation::separate,
     stroke::{Action, Brush, Coat, Falloff, Sample, StrokeStart},
+    swatching::{Making, made},
     transfer::{self, Rules, Source, WhatIsLost},
 };
 
@@ -309,4 +310,74 @@ fn faces_are_painted_at_once_with_a_palette_and_a_base_and_made_colors_again() {
     // A mesh that has changed meanwhile is not painted by numbers of the old one.
     document.apply(PartEdit::DuplicatePart { part: id }).unwrap();
     assert!(document.set(id, set).is_ok());
+}
+
+/// Between black and white, light of a half is mixed of equal parts; a quarter of one in four (Bayer 1973): in
+/// a pattern the mean over the sheet is the color, and without it all faces have the nearest.
+#[test]
+fn gradients_are_mixed_by_a_pattern_to_the_light_they_have() {
+    let ends = [Swatch::new("Black", [0.0; 3]), Swatch::new("White", [1.0; 3])];
+    for (light, sixteenths) in [(0.5_f32, 8), (0.25, 4), (0.75, 12), (0.03, 0)] {
+        let mesh = Mesh::new(sheet(16, 0.0)).unwrap();
+        let grey = speckle_color::srgb_from_linear(light);
+        let color = [grey, grey, grey, 1.0];
+        let set = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, color, &mesh);
+        let mut document = Document::default();
+        document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh, vec![set])])).unwrap();
+        let plain = Making { most: 2, smallest: 0.0, smooth: 0, dither: None };
+        let (found, faces) = made(document.parts(), &ends, &plain);
+        assert_eq!(found.len(), 1, "one is nearest to all");
+        assert!(faces[0].iter().all(|own| *own == 0));
+        // The sheet is 2 wide: a cell is a face.
+        let making = Making { dither: Some(0.125), ..plain };
+        let parts = document.parts();
+        let both = [parts[0].clone(), black_and_white()];
+        let (found, faces) = made(&both, &ends, &making);
+        let white = found.iter().position(|own| own.name == "White").unwrap() as u8;
+        let whites = faces[0].iter().filter(|own| **own == white).count();
+        assert_eq!(whites, 16 * sixteenths, "{light}");
+    }
+}
+
+/// A part that needs both ends, so that both are among the swatches.
+fn black_and_white() -> speckle_model::Part {
+    let mesh = Mesh::new(sheet(2, 1.0)).unwrap();
+    let mut set =
+        NewSet::flooded("Coat", Placement::Face, Encoding::Color, [0.0, 0.0, 0.0, 1.0], &mesh);
+    set.values[0] = [1.0; 4];
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Ends", mesh, vec![set])])).unwrap();
+    document.parts()[0].clone()
+}
+
+/// A speck of another color goes by its area, a tooth of a border by smoothing.
+#[test]
+fn specks_and_teeth_of_borders_go_when_swatches_are_made() {
+    let mesh = Mesh::new(sheet(20, 0.0)).unwrap();
+    let mut set =
+        NewSet::flooded("Coat", Placement::Face, Encoding::Color, [0.9, 0.9, 0.9, 1.0], &mesh);
+    let red = [0.8, 0.1, 0.1, 1.0];
+    let at = |x: f32, y: f32| {
+        let near = |&face: &usize| mesh.face_centroid(face).distance(Vec3::new(x, y, 0.0)) < 0.01;
+        (0..mesh.face_count()).find(near).unwrap()
+    };
+    for face in 0..mesh.face_count() {
+        if mesh.face_centroid(face).x > 0.0 {
+            set.values[face] = red;
+        }
+    }
+    let (speck, tooth) = (at(-0.55, 0.55), at(-0.05, 0.05));
+    set.values[speck] = red;
+    set.values[tooth] = red;
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Sheet", mesh.clone(), vec![set])])).unwrap();
+    let of = |smallest: f64, smooth: u8| {
+        let (found, faces) =
+            made(document.parts(), &[], &Making { most: 2, smallest, smooth, dither: None });
+        let red = found.iter().position(|own| own.color[1] < 0.5).unwrap() as u8;
+        [faces[0][speck] == red, faces[0][tooth] == red]
+    };
+    assert_eq!(of(0.0, 0), [true, true]);
+    assert_eq!(of(0.02, 0), [false, true], "the tooth is part of the red half");
+    assert_eq!(of(0.0, 1), [false, false]);
 }

@@ -9,14 +9,18 @@ use axum::{
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use speckle_color::swatch_of;
+use speckle_color::{Encoding, swatch_of};
 use speckle_core::{SwatchEdit, document::PartPainted};
 use speckle_mesh::UpAxis;
-use speckle_model::swatches::Swatch;
+use speckle_model::{
+    Part,
+    swatches::{self, Swatch},
+};
 use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::{GivenUp, Watch},
     layers::{Cause, Estimate, Ground, Inside, Pace, Remedy, Situation, causes, estimate},
+    swatching::{self, Making},
     sweep::{self, Regions},
 };
 use utoipa::ToSchema;
@@ -468,6 +472,71 @@ pub async fn sweep_up(
         parts: planned.painted(&planned.of_faces, &swept)?,
     };
     app.edit(project, edit, hand(&headers)).await?;
+    Ok(axum::http::StatusCode::NO_CONTENT)
+}
+
+/// Of what swatches are made, and how.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SwatchesOrder {
+    /// The name of the sets whose colors they are made of.
+    set: String,
+    /// The parts that get them; all that are seen and have such a set when left out.
+    parts: Option<Vec<u32>>,
+    /// How.
+    making: Making,
+}
+
+/// Paints parts in swatches made of their colors.
+#[utoipa::path(
+    post, path = "/api/v1/projects/{project}/swatches", params(("project" = i64, Path)),
+    request_body = SwatchesOrder,
+    responses((status = 204), (status = 422, body = ApiError))
+)]
+pub async fn make_swatches(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+    headers: HeaderMap,
+    Said(order): Said<SwatchesOrder>,
+) -> Result<axum::http::StatusCode, ApiError> {
+    if let Some(problem) = order.making.problem() {
+        return Err(ApiError::bad_request(problem));
+    }
+    let now = app.now(project).await?;
+    let parts: Vec<Part> = now
+        .parts
+        .iter()
+        .filter(|part| match &order.parts {
+            Some(parts) => parts.contains(&part.id.0),
+            None => part.traits.visible && !part.traits.locked,
+        })
+        .filter_map(|part| {
+            let set = part.products().find(|set| set.name == order.set)?.clone();
+            (set.encoding != Encoding::Swatch).then(|| Part { sets: vec![set], ..part.clone() })
+        })
+        .collect();
+    if parts.is_empty() {
+        let words = format!("no part that is seen has colors in a set {}", order.set);
+        return Err(ApiError::bad_request(words));
+    }
+    let palette = swatches::numbered(&now.swatches, now.swatches.clone());
+    let label = format!("Make swatches of {}", order.set);
+    let done = app.aside(move |_| {
+        let painted: Vec<Swatch> =
+            palette.iter().filter(|swatch| swatch.number > 0).cloned().collect();
+        let (found, of_faces) = swatching::made(&parts, &painted, &order.making);
+        let is_new = painted.is_empty();
+        let found = if is_new { swatches::numbered(&palette, found) } else { found };
+        let parts = parts.iter().zip(of_faces).map(|(part, faces)| PartPainted {
+            part: part.id,
+            mesh: part.geometry.id(),
+            numbers: faces.iter().map(|&place| found[usize::from(place)].number).collect(),
+            base: None,
+        });
+        let parts = parts.collect();
+        Ok(SwatchEdit::PaintFaces { label, palette: is_new.then_some(found), parts })
+    });
+    app.edit(project, done.await?, hand(&headers)).await?;
     Ok(axum::http::StatusCode::NO_CONTENT)
 }
 
