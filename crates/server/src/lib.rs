@@ -176,6 +176,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(works::work))
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))
+        .routes(routes!(layers::layer_cells))
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))
         .routes(routes!(remedies::remedy_layers))

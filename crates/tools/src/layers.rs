@@ -19,6 +19,7 @@ use speckle_mesh::{
 };
 
 pub use causes::{Band, Cause, Ground, Remedy, Situation, causes};
+pub use cells::CellMap;
 pub use changes::{Costs, best_order};
 pub use costs::{Estimate, Pace, SwatchCost, estimate};
 
@@ -259,6 +260,18 @@ impl Cut {
         cut.zip(swatches.iter().copied()).collect()
     }
 
+    /// A layer seen from above, in at most so many cells, none narrower than half a line; its swatches are
+    /// numbers below 64. Nothing where there is no such layer, or nothing in it.
+    #[must_use]
+    pub fn seen_from_above(&self, layer: usize, swatches: &[&[u8]], most: f64) -> Option<CellMap> {
+        if layer >= self.len() {
+            return None;
+        }
+        let stretches = stretches_of(&self.layer(layer, swatches)).0;
+        (!stretches.is_empty())
+            .then(|| Cells::of(&stretches, self.rules.line / 2.0, most).map(self.rules.depth))
+    }
+
     /// Finds what lies in each layer, by the swatch of each face of each body.
     ///
     /// # Errors
@@ -430,26 +443,34 @@ struct Stretch {
     swatch: u8,
 }
 
-fn found_in(bodies: &[(&[Outline], &[u8])], rules: &Rules, most_cells: f64) -> Found {
-    let (mut area, mut is_open) = (0.0, false);
-    let mut is_outside = [false; 256];
-    let mut stretches: Vec<Stretch> = Vec::new();
+/// The stretches of a layer, and for each whether its outline goes around.
+fn stretches_of(bodies: &[(&[Outline], &[u8])]) -> (Vec<Stretch>, Vec<bool>) {
+    let (mut stretches, mut goes_around) = (Vec::new(), Vec::new());
     for (outlines, swatches) in bodies {
         for outline in *outlines {
-            // What does not close is closed straight: else the layer has no inside.
-            is_open |= !outline.is_closed;
-            area += outline.area();
             let points = &outline.points;
-            let goes_around = outline.area() > 0.0;
+            let is_around = outline.area() > 0.0;
+            // What does not close is closed straight: else the layer has no inside.
             for i in 0..points.len() {
                 let (from, to) = (points[i], points[(i + 1) % points.len()]);
                 let face = outline.faces.get(i).or(outline.faces.last());
                 let Some(&face) = face else { continue };
-                let swatch = swatches[face as usize];
-                is_outside[usize::from(swatch)] |= goes_around;
-                stretches.push(Stretch { from, to, swatch });
+                stretches.push(Stretch { from, to, swatch: swatches[face as usize] });
+                goes_around.push(is_around);
             }
         }
+    }
+    (stretches, goes_around)
+}
+
+fn found_in(bodies: &[(&[Outline], &[u8])], rules: &Rules, most_cells: f64) -> Found {
+    let outlines = || bodies.iter().flat_map(|(outlines, _)| *outlines);
+    let is_open = outlines().any(|outline| !outline.is_closed);
+    let area: f64 = outlines().map(Outline::area).sum();
+    let (stretches, goes_around) = stretches_of(bodies);
+    let mut is_outside = [false; 256];
+    for (stretch, is_around) in stretches.iter().zip(goes_around) {
+        is_outside[usize::from(stretch.swatch)] |= is_around;
     }
     if stretches.is_empty() {
         return Found { is_open, ..Found::default() };

@@ -72,6 +72,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layers/{look}/cells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A layer seen from above, as it is counted: five little-endian numbers of 32 bits (where the first cell begins
+         *     in x and y and how wide one is, mm, as floats; how many stand in a row, and how many rows), and a byte for
+         *     each cell by rows from the lowest y: a swatch, with 64 added where paint does not go so deep, or 255 outside.
+         */
+        get: operations["layer_cells"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/layers/{look}/specks": {
         parameters: {
             query?: never;
@@ -5830,6 +5851,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CauseTold"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layer_cells: {
+        parameters: {
+            query: {
+                /** @description Its number, from 0 at the plate. */
+                layer: number;
+            };
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             404: {

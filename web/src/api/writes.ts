@@ -222,6 +222,10 @@ async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   }
 }
 
+/** A layer of what was cut, seen from above, cell by cell. */
+export const layerCells = (look: number, layer: number) =>
+  bytesOf(`/api/v1/layers/${look}/cells?${queryOf({ layer })}`);
+
 /** Where a part has to stand to lie on another. */
 export const alignmentOf = (project: number, part: number, to: number, by: "bounds" | "best_fit") =>
   done(

@@ -314,8 +314,8 @@ export function TargetChip({ project }: { project: Project | null }) {
                       ? target.name
                       : `selection ${target.name}`}
               </b>{" "}
-              {isSet && target.encoding !== "swatch" ? channelNames(channels) : ""}
-              {isSet ? "," : ""} {placementWords[target.placement]}
+              {isSet && target.encoding !== "swatch" ? `${channelNames(channels)}, ` : ""}
+              {placementWords[target.placement]}
               {images && `, mirrored in ${images}`}
               {stencil && ", through the stencil"}
               {made && ", over its recipe"}

@@ -5,7 +5,8 @@ use std::sync::{Arc, Mutex};
 use axum::{
     Json,
     extract::{Path, Query, State},
-    http::HeaderMap,
+    http::{HeaderMap, header},
+    response::{IntoResponse, Response},
 };
 use glam::Affine3A;
 use serde::{Deserialize, Serialize};
@@ -371,6 +372,40 @@ pub async fn layer_outlines(
     });
     let lines = found.await?.ok_or_else(cut_anew)?;
     Ok(Json(lines.into_iter().map(|(swatch, line)| LayerStretch { swatch, line }).collect()))
+}
+
+/// The most cells that a layer is shown in.
+const MOST_SHOWN: f64 = 160_000.0;
+
+/// A layer seen from above, as it is counted: five little-endian numbers of 32 bits (where the first cell begins
+/// in x and y and how wide one is, mm, as floats; how many stand in a row, and how many rows), and a byte for
+/// each cell by rows from the lowest y: a swatch, with 64 added where paint does not go so deep, or 255 outside.
+#[utoipa::path(
+    get, path = "/api/v1/layers/{look}/cells", params(("look" = u32, Path), LayerQuery),
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = ApiError))
+)]
+pub async fn layer_cells(
+    State(app): State<App>,
+    Path(look): Path<u32>,
+    Query(LayerQuery { layer }): Query<LayerQuery>,
+) -> Result<Response, ApiError> {
+    let found = app.blocking(move |app| {
+        let planned = app.prints.get(look);
+        Ok(planned.and_then(|planned| {
+            planned.cut.seen_from_above(layer, &slices(&planned.of_faces), MOST_SHOWN)
+        }))
+    });
+    let map = found.await?.ok_or_else(cut_anew)?;
+    let down = map.cells.len() / map.across.max(1);
+    let mut bytes = Vec::with_capacity(20 + map.cells.len());
+    for number in [map.least[0], map.least[1], map.side] {
+        bytes.extend((number as f32).to_le_bytes());
+    }
+    for count in [map.across, down] {
+        bytes.extend((count as u32).to_le_bytes());
+    }
+    bytes.extend(map.cells);
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
 }
 
 pub(super) fn cut_anew() -> ApiError {

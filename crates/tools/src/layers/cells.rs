@@ -19,6 +19,27 @@ pub(super) struct Shares {
     pub(super) overlaps: bool,
 }
 
+/// A layer seen from above, in cells.
+#[derive(Clone, Debug, PartialEq)]
+pub struct CellMap {
+    /// Where the first cell begins, mm.
+    pub least: [f64; 2],
+    /// How wide a cell is, mm.
+    pub side: f64,
+    /// How many stand in a row.
+    pub across: usize,
+    /// By rows from the lowest y: the swatch of the nearest outline, with [`CellMap::DEEP`] where paint does not
+    /// go so deep; or [`CellMap::OUTSIDE`].
+    pub cells: Vec<u8>,
+}
+
+impl CellMap {
+    /// Further within than paint goes.
+    pub const DEEP: u8 = 0x40;
+    /// Nothing is printed there.
+    pub const OUTSIDE: u8 = 0xFF;
+}
+
 /// The cells about the outlines of a layer.
 pub(super) struct Cells<'a> {
     stretches: &'a [Stretch],
@@ -107,6 +128,23 @@ impl<'a> Cells<'a> {
             counts[usize::from(stretch.swatch)] += 1;
         }
         shares
+    }
+
+    /// What each cell is, by rows from the lowest.
+    pub(super) fn map(&self, deep: f64) -> CellMap {
+        let (nearest, far) = self.nearest();
+        let kind = |(cell, &around): (usize, &i16)| match self.stretches.get(nearest[cell] as usize)
+        {
+            Some(stretch) if around > 0 && far[cell].sqrt() <= deep => stretch.swatch,
+            Some(stretch) if around > 0 => stretch.swatch | CellMap::DEEP,
+            _ => CellMap::OUTSIDE,
+        };
+        CellMap {
+            least: self.least.to_array(),
+            side: self.side,
+            across: self.across,
+            cells: self.around.iter().enumerate().map(kind).collect(),
+        }
     }
 
     /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell

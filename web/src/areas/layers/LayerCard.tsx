@@ -1,7 +1,9 @@
-// The layer that is looked at, seen from above: its outlines in their swatches.
+// The layer that is looked at, seen from above: walls and fill in what they print in, outlines over them.
 import { Box, Paper, Typography } from "@mui/material";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
+import { layerCells } from "../../api/writes";
 import { figure } from "../../model/words";
+import { decode, drawn, type Cells } from "./cells";
 import { draw, usePrint } from "./layersInHand";
 
 export function LayerCard() {
@@ -9,9 +11,34 @@ export function LayerCard() {
   const layer = usePrint((print) => print.layer);
   const outlines = usePrint((print) => print.outlines);
   const line = usePrint((print) => print.rules.line);
+  const through = usePrint((print) => print.through);
+  const [plan, setPlan] = useState<{ look: number; layer: number; cells: Cells } | null>(null);
   useEffect(() => {
     void draw();
   }, [told, layer]);
+  useEffect(() => {
+    if (!told) return;
+    let isWanted = true;
+    void layerCells(told.look, layer).then(({ data }) => {
+      const cells = data && decode(data);
+      if (isWanted && cells) setPlan({ look: told.look, layer, cells });
+    });
+    return () => {
+      isWanted = false;
+    };
+  }, [told, layer]);
+  const picture = useMemo(() => {
+    if (!told || plan?.look !== told.look) return null;
+    const own = told.plan.layers[plan.layer];
+    const middle = (own?.bottom ?? 0) + (own?.height ?? 0) / 2;
+    const isThrough = through.some(([from, to]) => middle >= from && middle < to);
+    const inside = told.inside.kind === "swatch" && !isThrough ? told.inside.swatch : null;
+    return drawn(
+      plan.cells,
+      told.swatches.map(({ color }) => color),
+      inside,
+    );
+  }, [told, plan, through]);
   const box = useMemo(() => {
     const xs = outlines?.lines.flatMap(({ line }) => [line[0] ?? 0, line[2] ?? 0]) ?? [];
     const ys = outlines?.lines.flatMap(({ line }) => [line[1] ?? 0, line[3] ?? 0]) ?? [];
@@ -37,6 +64,16 @@ export function LayerCard() {
         style={{ width: "100%", aspectRatio: box ? box.side / box.tall : 2, maxHeight: 250, display: "block" }}
         role="img"
         aria-label="The outlines of the layer">
+        {box && picture && plan && (
+          <image
+            href={picture}
+            x={plan.cells.least[0]}
+            y={-(plan.cells.least[1] + plan.cells.down * plan.cells.side)}
+            width={plan.cells.across * plan.cells.side}
+            height={plan.cells.down * plan.cells.side}
+            preserveAspectRatio="none"
+          />
+        )}
         {box &&
           outlines?.lines.map(({ swatch, line: [x0 = 0, y0 = 0, x1 = 0, y1 = 0] }, i) => (
             <line
@@ -46,7 +83,7 @@ export function LayerCard() {
               x2={x1}
               y2={-y1}
               stroke={told.swatches[swatch]?.color}
-              strokeWidth={Math.max(2 * line, box.side / 90)}
+              strokeWidth={Math.max(line / 2, box.side / 160)}
               strokeLinecap="round"
             />
           ))}

@@ -3,7 +3,7 @@ import { Alert, Box, Button, Link, ToggleButton, ToggleButtonGroup, Typography }
 import type { Schemas } from "../../api/client";
 import { CurveField } from "../../widgets/CurveField";
 import { curveAt, falloffs } from "../../model/curves";
-import { activePart, set, setBrush, straight, useApp, type Curve } from "../../model/state";
+import { activePart, isSwatches, set, setBrush, straight, useApp, type Curve } from "../../model/state";
 import { length, symbols } from "../../model/words";
 import { isRound } from "../../model/toolWords";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
@@ -32,9 +32,11 @@ function FalloffPicture({ at, hardness }: { at: (t: number) => number; hardness:
 export function StrokeChoices() {
   const round = useApp(isRound);
   const brush = useApp((state) => state.brush);
+  // A face is painted in a swatch or not: nothing fades or builds up.
+  const isWhole = useApp(isSwatches);
   return (
     <>
-      {round && <RoundChoices />}
+      {round && !isWhole && <RoundChoices />}
       {brush.reach === "skin" && (
         <>
           <Choose
@@ -57,7 +59,7 @@ export function StrokeChoices() {
           />
         </>
       )}
-      {round && (
+      {round && !isWhole && (
         <>
           <Choose
             label="Builds up"
