@@ -8,7 +8,7 @@ use serde_json::Value;
 use speckle_mesh::{Geometry, slice::Slicer};
 use speckle_tools::{
     bake::watch::Watch,
-    layers::{Body, Inside, Rules, count},
+    layers::{Body, Cut, Inside, Rules, count},
 };
 
 use super::{median_ms, read};
@@ -70,5 +70,21 @@ pub fn all(dragon: &Path) -> Result<()> {
         changes[0],
         changes[1]
     );
+    // A patch as large as a stroke paints, in another swatch.
+    let watch = Watch::default();
+    let cut = Cut::of(&[body()], &rules, &watch)?;
+    let middle = mesh.face_centroid(0);
+    let reach = (high - low) as f32 / 20.0;
+    let mut repainted = of_faces.clone();
+    for (face, own) in repainted.iter_mut().enumerate() {
+        if mesh.face_centroid(face).distance(middle) < reach {
+            *own = (*own + 1) % 4;
+        }
+    }
+    let touched = of_faces.iter().zip(&repainted).filter(|(before, now)| before != now).count();
+    let again = median_ms(3, || {
+        cut.recount(&counted, &[&of_faces], &[&repainted], &watch).map(|counted| counted.len()).ok()
+    });
+    println!("{touched} of its faces repainted, counted again: {again:.0} ms.");
     Ok(())
 }

@@ -13,6 +13,7 @@ mod doctor;
 mod inspect;
 mod layers;
 mod maps;
+mod quote;
 mod reading;
 mod reform;
 mod swatches;
@@ -31,7 +32,7 @@ use clap::{Args, CommandFactory, Parser, Subcommand};
 use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_server::{Config, reader::ReaderProgram};
-use speckle_standins::printer;
+use speckle_standins::{bureau, printer};
 use speckle_store::Store;
 use tokio::net::TcpListener;
 
@@ -109,6 +110,8 @@ enum Command {
     Swatches(swatches::SwatchesArgs),
     /// Tell specks too small or too narrow to print, or sweep them up
     Sweep(swatches::SweepArgs),
+    /// Look at files as bodies to be printed whole, with what a simulated bureau asks for them
+    Quote(quote::QuoteArgs),
     /// Lay files out for images: texture coordinates in charts, packed
     Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
@@ -184,6 +187,9 @@ struct ServeArgs {
     /// Where a printer with several spools is reached, as http://host:port; `simulated` for one of our own
     #[arg(long)]
     printer: Option<String>,
+    /// Where a print bureau is reached, likewise
+    #[arg(long)]
+    bureau: Option<String>,
     #[command(flatten)]
     limits: LimitArgs,
 }
@@ -216,9 +222,13 @@ fn run(command: Command) -> Result<()> {
         Command::Demo(args) => {
             let store = open_store(&args.data())?;
             stock(&store, if args.dense { Detail::Dense } else { Detail::Usual })?;
-            // The demo has a printer of its own.
+            // The demo has a printer and a bureau of its own.
             serve(
-                &ServeArgs { printer: args.printer.clone().or(Some(OWN_PRINTER.into())), ..args },
+                &ServeArgs {
+                    printer: args.printer.clone().or(Some(OWN.into())),
+                    bureau: args.bureau.clone().or(Some(OWN.into())),
+                    ..args
+                },
                 store,
             )
         }
@@ -238,6 +248,7 @@ fn run(command: Command) -> Result<()> {
         Command::Layers(args) => layers::run(&args),
         Command::Swatches(args) => swatches::run(&args),
         Command::Sweep(args) => swatches::sweep(&args),
+        Command::Quote(args) => quote::run(&args),
         Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
@@ -300,12 +311,17 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
             .ok()
             .map(|path| ReaderProgram { path, args: vec!["read-for-server".to_owned()] }),
         printer: args.printer.clone(),
+        bureau: args.bureau.clone(),
     };
     let runtime = tokio::runtime::Runtime::new()?;
     let served = runtime.block_on(async {
-        if config.printer.as_deref() == Some(OWN_PRINTER) {
+        if config.printer.as_deref() == Some(OWN) {
             let service = printer::service(printer::usual_spools());
             config.printer = Some(format!("http://{}", speckle_standins::spawn(service).await?));
+        }
+        if config.bureau.as_deref() == Some(OWN) {
+            let service = bureau::service();
+            config.bureau = Some(format!("http://{}", speckle_standins::spawn(service).await?));
         }
         let wanted = SocketAddr::new(args.address, args.port);
         let listener = match TcpListener::bind(wanted).await {
@@ -334,8 +350,8 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
     served
 }
 
-/// In the place of a printer's address: one that is simulated, in this process.
-const OWN_PRINTER: &str = "simulated";
+/// In the place of an address: one that is simulated, in this process.
+const OWN: &str = "simulated";
 
 /// Serves a simulated printer alone.
 fn stand_in(port: u16) -> Result<()> {

@@ -52,6 +52,16 @@ impl App {
         Self::of(command.arg("--data").arg(data))
     }
 
+    /// Likewise, on a free port, with a simulated print bureau.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start_with_bureau(data: &Path) -> Result<Self> {
+        let mut command = Command::new(binary()?);
+        command.args(["serve", "--no-open", "--port", "0", "--bureau", "simulated"]);
+        Self::of(command.arg("--data").arg(data))
+    }
+
     /// Starts a simulated printer on a free port.
     ///
     /// # Errors

@@ -40,7 +40,7 @@ use error::ApiError;
 use outside::Outside;
 use reader::ReaderProgram;
 use rest::{
-    alignment,
+    alignment, bureau,
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
@@ -61,6 +61,8 @@ pub struct Config {
     pub reader: Option<ReaderProgram>,
     /// Where a printer is reached, as `http://host:port`.
     pub printer: Option<String>,
+    /// Where a print bureau is reached, likewise.
+    pub bureau: Option<String>,
 }
 
 impl Default for Config {
@@ -71,6 +73,7 @@ impl Default for Config {
             limits: Limits::default(),
             reader: None,
             printer: None,
+            bureau: None,
         }
     }
 }
@@ -87,6 +90,7 @@ struct App {
     reader: Option<Arc<ReaderProgram>>,
     most_upload: usize,
     printer: Option<Outside>,
+    bureau: Option<Outside>,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
     /// The replacement that was looked at last and may be done next.
@@ -188,6 +192,10 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(printer::match_spools))
         .routes(routes!(printer::print))
         .routes(routes!(printer::cancel_print))
+        .routes(routes!(bureau::bureau_now))
+        .routes(routes!(bureau::quote))
+        .routes(routes!(bureau::order))
+        .routes(routes!(bureau::cancel_order))
         .routes(routes!(history::steps))
         .routes(routes!(transfer::transfer_to))
         .routes(routes!(transfer::transfer_from_file))
@@ -240,6 +248,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         reader: config.reader.clone().map(Arc::new),
         most_upload: config.most_upload,
         printer: config.printer.as_deref().map(|address| Outside::new("the printer", address)),
+        bureau: config.bureau.as_deref().map(|address| Outside::new("the print bureau", address)),
         drawing: Arc::default(),
         replacements: Looked::default(),
         transfers: Looked::default(),

@@ -3,6 +3,7 @@
 //! for what goes out.
 
 pub mod alignment;
+pub mod bureau;
 pub mod deliver;
 pub mod history;
 pub mod layers;

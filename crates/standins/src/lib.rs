@@ -2,6 +2,7 @@
 //! so that everything which talks to them can be tried without any.
 
 mod answer;
+pub mod bureau;
 pub mod printer;
 
 use std::{io, net::SocketAddr};

@@ -22,6 +22,7 @@ pub mod region;
 pub mod replacing;
 pub mod separation;
 pub mod softening;
+pub mod solid;
 pub mod spools;
 pub mod stencil;
 pub mod stroke;

@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/v1/bureau": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of the print bureau; that it cannot be asked is known too. */
+        get: operations["bureau_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bureau/orders/{order}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes an order back. */
+        delete: operations["cancel_order"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/formats": {
         parameters: {
             query?: never;
@@ -466,6 +500,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Orders parts, each as a file of its own. */
+        post: operations["order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/packed": {
         parameters: {
             query?: never;
@@ -737,6 +788,23 @@ export interface paths {
          *     what they say with what was packed.
          */
         post: operations["proof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks at parts as bodies to be printed, and asks the bureau for its prices. */
+        post: operations["quote"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1107,6 +1175,100 @@ export interface components {
          * @enum {string}
          */
         BuildUp: "stroke" | "dab" | "held";
+        /** @description What the bureau prints in. */
+        BureauMaterial: {
+            /** @description Whether it carries color. */
+            colored: boolean;
+            /** @description Names it. */
+            key: string;
+            /**
+             * Format: double
+             * @description The smallest, mm.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description No body costs less.
+             */
+            minimum: number;
+            /** @description The largest body, mm, in any position. */
+            most: number[];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            per_box_cm3: number;
+            /**
+             * Format: double
+             * @description For each cm³ of the body, and of the box around it.
+             */
+            per_cm3: number;
+            /**
+             * Format: double
+             * @description The thinnest wall, mm.
+             */
+            wall: number;
+        };
+        /** @description An order. */
+        BureauOrder: {
+            /**
+             * Format: int32
+             * @description Names it.
+             */
+            id: number;
+            /** @description The key of its material. */
+            material: string;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description What it costs.
+             */
+            price: number;
+            /**
+             * Format: int32
+             * @description How many.
+             */
+            quantity: number;
+            /** @description What was read. */
+            read: components["schemas"]["BureauRead"];
+            /** @description How far it is. */
+            state: components["schemas"]["BureauState"];
+        };
+        /** @description What the bureau read from the file of an order. */
+        BureauRead: {
+            /** @description How many bodies. */
+            bodies: number;
+            /** @description Whether there is any color in it. */
+            colored: boolean;
+            /** @description mm. */
+            size: number[];
+            /** @description How many triangles. */
+            triangles: number;
+            /**
+             * Format: double
+             * @description cm³.
+             */
+            volume: number;
+        };
+        /**
+         * @description How far an order is.
+         * @enum {string}
+         */
+        BureauState: "taken" | "printing" | "shipped" | "cancelled";
+        /** @description What is known of the bureau. */
+        BureauTold: {
+            /** @description Whether the server was told of one. */
+            is_there: boolean;
+            /** @description What it prints in. */
+            materials: components["schemas"]["BureauMaterial"][];
+            /** @description What was ordered, the newest last. */
+            orders: components["schemas"]["BureauOrder"][];
+            /** @description Why it cannot be asked. */
+            trouble?: string | null;
+        };
         /**
          * @description Half of 16 bits.
          * @enum {string}
@@ -3262,6 +3424,70 @@ export interface components {
             /** @enum {string} */
             type: "taste_recipe";
         };
+        /** @description A part to be printed. */
+        QuoteItem: {
+            /** @description The key of a material. */
+            material: string;
+            /**
+             * Format: int32
+             * @description The part.
+             */
+            part: number;
+            /**
+             * Format: int32
+             * @description How many.
+             */
+            quantity: number;
+        };
+        /** @description What is to be priced. */
+        QuoteOrder: {
+            /** @description Each part with its material. */
+            items: components["schemas"]["QuoteItem"][];
+            /**
+             * Format: double
+             * @description How much larger than the model it is printed.
+             */
+            scale: number;
+            /**
+             * Format: double
+             * @description The thinnest wall that is wanted, mm.
+             */
+            wall: number;
+        };
+        /** @description What some parts cost. */
+        QuoteTold: {
+            /** @description What prices are in. */
+            currency: string;
+            /** @description In the order they were asked for. */
+            items: components["schemas"]["QuotedItem"][];
+            /**
+             * Format: double
+             * @description All that are not refused.
+             */
+            total: number;
+        };
+        /** @description What a part is as a body, and what it costs. */
+        QuotedItem: {
+            /** @description What was looked at. */
+            checks: components["schemas"]["SolidTold"];
+            /**
+             * Format: double
+             * @description One of them; 0 where it is refused.
+             */
+            each: number;
+            /**
+             * Format: int32
+             * @description The part.
+             */
+            part: number;
+            /**
+             * Format: double
+             * @description All of them.
+             */
+            price: number;
+            /** @description Why it cannot be printed. */
+            refusal?: string | null;
+        };
         /**
          * @description How rays are spread over the half of all directions that a surface faces.
          * @enum {string}
@@ -4959,6 +5185,42 @@ export interface components {
          * @enum {string}
          */
         Solid: "box" | "cylinder" | "sphere" | "cone";
+        /** @description What is known of a body. Lengths are in millimetres. */
+        SolidTold: {
+            /**
+             * Format: double
+             * @description mm².
+             */
+            area: number;
+            /** @description Where, in the project's space. */
+            place: number[];
+            /** @description How large it is along each axis. */
+            size: number[];
+            /**
+             * Format: double
+             * @description The share of its surface behind which it is thinner than was asked for.
+             */
+            thin: number;
+            /**
+             * Format: double
+             * @description The thinnest wall that was found; none where nothing lies opposite.
+             */
+            thinnest?: number | null;
+            /** @description Shells that lie within others, and what they enclose, mm³: what is in them cannot get out. */
+            trapped: number;
+            /**
+             * Format: double
+             * @description mm³.
+             */
+            trapped_volume: number;
+            /**
+             * Format: double
+             * @description What is enclosed, mm³; below 0 where it is inside out.
+             */
+            volume: number;
+            /** @description Whether every edge joins two faces. */
+            watertight: boolean;
+        };
         /**
          * @description In whose numbers places and directions are.
          * @enum {string}
@@ -5739,6 +6001,54 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    bureau_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BureauTold"];
+                };
+            };
+        };
+    };
+    cancel_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BureauOrder"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     formats: {
         parameters: {
             query?: never;
@@ -6687,6 +6997,39 @@ export interface operations {
             };
         };
     };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BureauOrder"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     packed_file: {
         parameters: {
             query: {
@@ -7282,6 +7625,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    quote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuoteTold"];
                 };
             };
             422: {

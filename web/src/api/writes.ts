@@ -222,6 +222,21 @@ async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   }
 }
 
+/** What is known of the print bureau. */
+export const bureauNow = () => done(api.GET("/api/v1/bureau"));
+
+/** Looks at parts as bodies to be printed, with what the bureau asks for them. */
+export const quoteOf = (project: number, order: Schemas["QuoteOrder"], wait: Wait) =>
+  told<Schemas["QuoteTold"]>(posted(`/api/v1/projects/${project}/quote`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** Orders parts. */
+export const orderParts = (project: number, order: Schemas["QuoteOrder"]) =>
+  done(api.POST("/api/v1/projects/{project}/orders", { params: { path: { project } }, body: order }));
+
+/** Takes an order back. */
+export const cancelOrder = (order: number) =>
+  done(api.DELETE("/api/v1/bureau/orders/{order}", { params: { path: { order } } }));
+
 /** A layer of what was cut, seen from above, cell by cell. */
 export const layerCells = (look: number, layer: number) =>
   bytesOf(`/api/v1/layers/${look}/cells?${queryOf({ layer })}`);

@@ -15,7 +15,7 @@ const RULES: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 0.9 };
 const SPECKS: Limits = Limits { area: 0.3, width: 0.4 };
 
 /// A pipe of an outer and an inner radius, standing on z, its walls in squares.
-fn pipe(rings: usize, around: usize, outer: f32, inner: f32, high: f32) -> Mesh {
+pub fn pipe(rings: usize, around: usize, outer: f32, inner: f32, high: f32) -> Mesh {
     let mut positions = Vec::new();
     for radius in [outer, inner] {
         for ring in 0..=rings {

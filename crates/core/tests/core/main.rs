@@ -41,6 +41,7 @@ mod separation;
 mod sets;
 mod shapes;
 mod sky;
+mod solids;
 mod swatches;
 mod trails;
 mod transfer;

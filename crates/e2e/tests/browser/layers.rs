@@ -214,3 +214,45 @@ async fn spools_are_matched_and_a_print_is_sent_until_the_printer_is_gone() -> R
     assert_eq!(browser.complaints_beside_refusals().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// A tower of 12 cm³ is priced, ordered as its real file, which the bureau reads, and taken back; too many
+/// are refused with the reason.
+#[tokio::test]
+async fn a_full_color_print_is_priced_ordered_and_taken_back() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start_with_bureau(&folder.path().join("toys"))?;
+    let browser = open_tower(folder.path(), &app).await?;
+    browser.click("quote").await?;
+    // 12 cm³ at 1.10, and as much of a box at 0.04.
+    browser
+        .until("document.querySelector('[data-test=quote-total]')?.innerText === '13.68 EUR'")
+        .await?;
+    browser
+        .until("document.querySelector('[data-test=checks]').innerText.includes('12.0 cm³')")
+        .await?;
+    browser
+        .until(
+            "document.querySelector('[data-test=checks]').innerText.includes('walls from 20.0 mm')",
+        )
+        .await?;
+    browser.click("order").await?;
+    browser.until("document.querySelectorAll('[data-test=bureau-order]').length === 1").await?;
+    let read = "document.querySelector('[data-test=bureau-order]').innerText";
+    browser
+        .until(&format!(
+            "{read}.includes('28 triangles with color') && {read}.includes('12.0 cm³')"
+        ))
+        .await?;
+    browser.click("cancel-order").await?;
+    browser.until(&format!("{read}.includes('cancelled')")).await?;
+    let field = Locator::Css("input[aria-label='How many of Tower']");
+    browser.client.find(field).await?.send_keys("001").await?;
+    browser.until("document.querySelector('[data-test=quote-total]') === null").await?;
+    browser.click("quote").await?;
+    browser
+        .until("document.querySelector('[data-test=refusal]')?.innerText.includes('between 1 and 1000')")
+        .await?;
+    browser.until("document.querySelector('[data-test=order]').disabled").await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

@@ -371,7 +371,7 @@ impl App {
         self.pack(now, recipient, project).await
     }
 
-    async fn pack(
+    pub(super) async fn pack(
         &self,
         now: Now,
         recipient: Recipient,

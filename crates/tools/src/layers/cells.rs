@@ -1,5 +1,7 @@
 //! A layer as a grid of cells: which lie within, and which outline is nearest to each.
 
+use std::ops::Range;
+
 use glam::{DVec2, IVec2};
 
 use super::Stretch;
@@ -147,6 +149,19 @@ impl<'a> Cells<'a> {
         }
     }
 
+    /// Where a row lies within.
+    fn spans(&self, y: usize) -> Vec<Range<usize>> {
+        let row = &self.around[y * self.across..(y + 1) * self.across];
+        let mut spans: Vec<Range<usize>> = Vec::new();
+        for (x, _) in row.iter().enumerate().filter(|(_, around)| **around > 0) {
+            match spans.last_mut() {
+                Some(last) if last.end == x => last.end = x + 1,
+                _ => spans.push(x..x + 1),
+            }
+        }
+        spans
+    }
+
     /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell
     /// to cell in four sweeps (Danielsson, Euclidean distance mapping, 1980). Cells outside are left out: the
     /// way from a cell within to the outline nearest to it lies within.
@@ -188,9 +203,10 @@ impl<'a> Cells<'a> {
             }
         };
         let across = self.across;
-        for y in 0..down {
+        let spans: Vec<Vec<Range<usize>>> = (0..down).map(|y| self.spans(y)).collect();
+        for (y, spans) in spans.iter().enumerate() {
             let row = y * across;
-            for x in 0..across {
+            for x in spans.iter().cloned().flatten() {
                 let above = |dx: isize| {
                     let x = x.checked_add_signed(dx).filter(|&x| x < across)?;
                     (y > 0).then(|| row - across + x)
@@ -198,11 +214,13 @@ impl<'a> Cells<'a> {
                 (-1..=1).for_each(|dx| pass(row + x, above(dx)));
                 pass(row + x, (x > 0).then(|| row + x - 1));
             }
-            (0..across - 1).rev().for_each(|x| pass(row + x, Some(row + x + 1)));
+            for x in spans.iter().cloned().flatten().rev() {
+                pass(row + x, (x + 1 < across).then(|| row + x + 1));
+            }
         }
-        for y in (0..down).rev() {
+        for (y, spans) in spans.iter().enumerate().rev() {
             let row = y * across;
-            for x in (0..across).rev() {
+            for x in spans.iter().cloned().flatten().rev() {
                 let below = |dx: isize| {
                     let x = x.checked_add_signed(dx).filter(|&x| x < across)?;
                     (y + 1 < down).then(|| row + across + x)
@@ -210,7 +228,9 @@ impl<'a> Cells<'a> {
                 (-1..=1).for_each(|dx| pass(row + x, below(dx)));
                 pass(row + x, (x + 1 < across).then(|| row + x + 1));
             }
-            (1..across).for_each(|x| pass(row + x, Some(row + x - 1)));
+            for x in spans.iter().cloned().flatten() {
+                pass(row + x, (x > 0).then(|| row + x - 1));
+            }
         }
         (nearest, far)
     }

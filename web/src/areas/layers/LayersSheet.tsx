@@ -8,6 +8,7 @@ import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
+import { BureauCard } from "./BureauCard";
 import { CausesList } from "./CausesList";
 import { PrinterCard } from "./PrinterCard";
 import { usePrinter } from "./printer";
@@ -112,6 +113,7 @@ export function LayersSheet({ id, project }: InArea) {
         <Working busy={busy} share={share} onCancel={giveUp} />
       </Paper>
       {told && project && <Specks told={told} project={project} />}
+      {told && <BureauCard told={told} project={id} />}
       {told && printer?.is_there && <PrinterCard told={told} project={id} printer={printer} ask={ask} />}
       {told && !trouble && (
         <Paper variant="outlined" component="section" aria-label="What lies within" sx={{ p: 1.75, borderRadius: 4 }}>

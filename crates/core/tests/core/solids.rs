@@ -1,0 +1,99 @@
+//! Bodies to be printed whole: volumes, areas and walls by their formulas.
+
+use glam::Vec3;
+use speckle_core::{Document, Edit, PartEdit};
+use speckle_mesh::{Mesh, Transform};
+use speckle_model::{NewPart, Part};
+use speckle_tools::{
+    bake::watch::Watch,
+    solid::{SolidTold, measured},
+};
+
+use crate::{
+    causes::pipe,
+    common::{arrays_of, beside, polygons, sheet},
+    decimating::ball,
+};
+
+fn part(mesh: Mesh) -> Part {
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Body", mesh, Vec::new())])).unwrap();
+    document.parts()[0].clone()
+}
+
+fn told(part: &Part, mm: f64, least: f64) -> SolidTold {
+    measured(part, mm, least, &Watch::default()).unwrap().unwrap()
+}
+
+fn plate(size: Vec3) -> Mesh {
+    let at = |i: usize| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2 & 1) as f32) * size;
+    let faces =
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let faces: Vec<Vec<u32>> = faces.iter().map(|face| face.to_vec()).collect();
+    polygons((0..8).map(at).collect(), &faces)
+}
+
+/// A tube's wall is the difference of its radii, its volume π (R² − r²) h; of many sides within a thousandth.
+#[test]
+fn the_wall_of_a_tube_is_the_difference_of_its_radii() {
+    let tube = part(pipe(40, 360, 10.0, 8.5, 30.0));
+    let all = told(&tube, 1.0, 1.4);
+    assert!(all.watertight && all.trapped == 0);
+    assert!((all.thinnest.unwrap() - 1.5).abs() < 1.5e-3, "{all:?}");
+    assert_eq!(all.thin, 0.0);
+    let volume = std::f64::consts::PI * (100.0 - 72.25) * 30.0;
+    assert!((all.volume / volume - 1.0).abs() < 1e-3, "{all:?}");
+    // Twice as large, and thinner than is wanted on both of its walls, though not at its ends.
+    let twice = told(&tube, 2.0, 3.1);
+    assert!((twice.thinnest.unwrap() - 3.0).abs() < 3e-3);
+    assert!((twice.volume / (8.0 * volume) - 1.0).abs() < 1e-3);
+    let walls = std::f64::consts::TAU * 18.5 * 30.0;
+    let ends = std::f64::consts::TAU * (100.0 - 72.25);
+    assert!((twice.thin - walls / (walls + ends)).abs() < 5e-3, "{}", twice.thin);
+}
+
+/// A plate is as thick as it is, by its transform too; a ball is as thick as its diameter everywhere.
+#[test]
+fn plates_and_balls_are_as_thick_as_they_are() {
+    let slab = part(plate(Vec3::new(30.0, 20.0, 1.2)));
+    let all = told(&slab, 1.0, 1.0);
+    assert!((all.thinnest.unwrap() - 1.2).abs() < 1e-5);
+    assert!((all.volume - 720.0).abs() < 1e-3 && (all.area - 1320.0).abs() < 1e-3);
+    assert_eq!(all.size.map(|x| (x * 1e4).round() / 1e4), [30.0, 20.0, 1.2]);
+    let mut document = Document::default();
+    let mesh = plate(Vec3::new(30.0, 20.0, 1.2));
+    document.apply(Edit::bring_in(vec![NewPart::new("Slab", mesh, Vec::new())])).unwrap();
+    let transform = Transform {
+        rotation_degrees: Vec3::new(30.0, 40.0, 50.0),
+        scale: Vec3::new(-1.0, 1.0, 2.0),
+        ..Transform::IDENTITY
+    };
+    let id = document.parts()[0].id;
+    document.apply(PartEdit::PlacePart { part: id, transform }).unwrap();
+    let turned = told(&document.parts()[0], 1.0, 1.0);
+    assert!((turned.thinnest.unwrap() - 2.4).abs() < 1e-3, "{turned:?}");
+    assert!((turned.volume - 1440.0).abs() < 0.1, "mirrored, and still outside out");
+    let ball = part(ball(40, 80));
+    let all = told(&ball, 1.0, 0.5);
+    assert!((all.thinnest.unwrap() / 2.0 - 1.0).abs() < 0.01, "{all:?}");
+}
+
+/// What lies within is told as trapped, what is open as open, what is inside out by its volume.
+#[test]
+fn what_is_trapped_open_or_inside_out_is_told() {
+    let outer = plate(Vec3::splat(10.0));
+    let hollow = plate(Vec3::splat(4.0)).moved(|p| p + Vec3::splat(3.0), |n| n).unwrap();
+    let (hollow, _) = hollow.turned_over();
+    let both = Mesh::new(beside(arrays_of(&outer), arrays_of(&hollow))).unwrap();
+    let all = told(&part(both), 1.0, 1.0);
+    assert_eq!(all.trapped, 1);
+    assert!((all.trapped_volume - 64.0).abs() < 1e-3 && (all.volume - 936.0).abs() < 1e-2);
+    assert!((all.thinnest.unwrap() - 3.0).abs() < 1e-4);
+    let open = told(&part(Mesh::new(sheet(4, 0.0)).unwrap()), 1.0, 1.0);
+    assert!(!open.watertight && open.thinnest.is_none());
+    let (inside_out, _) = plate(Vec3::ONE).turned_over();
+    assert!(told(&part(inside_out), 1.0, 1.0).volume < 0.0);
+    let watch = Watch::default();
+    watch.give_up();
+    assert!(measured(&part(plate(Vec3::ONE)), 1.0, 1.0, &watch).unwrap().is_err());
+}

@@ -1,0 +1,147 @@
+//! What a printer of whole bodies asks of a model: whether it is closed, how much there is of it, how large it
+//! is, how thin its walls are, and whether something is trapped in it.
+
+use glam::Vec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use speckle_mesh::{Geometry, MeshError};
+use speckle_model::Part;
+
+use crate::bake::watch::{GivenUp, Watch};
+
+/// Walls are measured on at most so many faces of a part, evenly through the list.
+const MOST_MEASURED: usize = 20_000;
+
+/// Surfaces lie opposite each other where their normals are turned by 120° or more: what is nearer around an
+/// edge is no wall.
+const OPPOSITE: f32 = -0.5;
+
+/// How often a ball is made smaller, and by how much at least.
+const ROUNDS: usize = 24;
+const LEAST: f32 = 1e-4;
+
+/// What is known of a body. Lengths are in millimetres.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SolidTold {
+    /// Whether every edge joins two faces.
+    pub watertight: bool,
+    /// What is enclosed, mm³; below 0 where it is inside out.
+    pub volume: f64,
+    /// mm².
+    pub area: f64,
+    /// How large it is along each axis.
+    pub size: [f64; 3],
+    /// The thinnest wall that was found; none where nothing lies opposite.
+    pub thinnest: Option<f64>,
+    /// Where, in the project's space.
+    pub place: [f32; 3],
+    /// The share of its surface behind which it is thinner than was asked for.
+    pub thin: f64,
+    /// Shells that lie within others, and what they enclose, mm³: what is in them cannot get out.
+    pub trapped: usize,
+    /// mm³.
+    pub trapped_volume: f64,
+}
+
+/// Measures a part as it prints: `mm` is how long a step of the project's unit is, `least` the thinnest wall that
+/// is wanted, mm.
+///
+/// # Errors
+/// When its points lie beyond what numbers hold, or it is given up.
+pub fn measured(
+    part: &Part,
+    mm: f64,
+    least: f64,
+    watch: &Watch,
+) -> Result<Result<SolidTold, GivenUp>, MeshError> {
+    let baked = part.baked()?;
+    let geometry = &baked.geometry;
+    let mesh = geometry.mesh();
+    let measures = geometry.measures();
+    let size = (measures.max - measures.min).to_array().map(|x| f64::from(x) * mm);
+    let pieces = geometry.pieces();
+    let mut volumes = vec![0.0; pieces.count()];
+    for (triangle, corners) in geometry.triangulation().corners().iter().enumerate() {
+        let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize).as_dvec3());
+        let face = geometry.triangulation().face_of(triangle);
+        // The tetrahedron to the origin (divergence theorem).
+        volumes[pieces.of(face)] += a.dot(b.cross(c)) / 6.0;
+    }
+    let cubic = mm * mm * mm;
+    let volume = volumes.iter().sum::<f64>() * cubic;
+    let is_within = |own: &&f64| volume > 0.0 && **own < 0.0;
+    let trapped = volumes.iter().filter(is_within).count();
+    let trapped_volume = -volumes.iter().filter(is_within).sum::<f64>() * cubic;
+    let areas = baked.face_areas();
+    let faces: Vec<usize> =
+        (0..mesh.face_count()).step_by(mesh.face_count().div_ceil(MOST_MEASURED).max(1)).collect();
+    watch.expect(faces.len() as u64);
+    let walls: Result<Vec<Option<f32>>, GivenUp> = faces
+        .par_iter()
+        .with_min_len(256)
+        .map(|&face| {
+            watch.step()?;
+            Ok(wall(geometry, face))
+        })
+        .collect();
+    let walls = match walls {
+        Ok(walls) => walls,
+        Err(given_up) => return Ok(Err(given_up)),
+    };
+    let (mut thin, mut whole) = (0.0, 0.0);
+    let mut thinnest: Option<(f32, usize)> = None;
+    for (&face, wall) in faces.iter().zip(&walls) {
+        whole += areas[face];
+        let Some(wall) = *wall else { continue };
+        if f64::from(wall) * mm < least {
+            thin += areas[face];
+        }
+        if thinnest.is_none_or(|(known, _)| wall < known) {
+            thinnest = Some((wall, face));
+        }
+    }
+    Ok(Ok(SolidTold {
+        watertight: geometry.topology().is_watertight(),
+        volume,
+        area: areas.iter().sum::<f64>() * mm * mm,
+        size,
+        thinnest: thinnest.map(|(wall, _)| f64::from(wall) * mm),
+        place: thinnest.map_or(Vec3::ZERO, |(_, face)| mesh.face_centroid(face)).to_array(),
+        thin: if whole > 0.0 { thin / whole } else { 0.0 },
+        trapped,
+        trapped_volume,
+    }))
+}
+
+/// How thick a body is behind the middle of a face: the largest ball that touches it there from within and no
+/// surface opposite (the shrinking ball; Ma, Bae and Choi 2012).
+fn wall(geometry: &Geometry, face: usize) -> Option<f32> {
+    let mesh = geometry.mesh();
+    let normal = |face: usize| mesh.face_area_vector(face).normalize_or_zero();
+    let (point, out) = (mesh.face_centroid(face), normal(face));
+    if out == Vec3::ZERO {
+        return None;
+    }
+    let size = geometry.measures().diagonal();
+    let hit = geometry.bvh().cast(point - out * (1e-5 * size), -out)?;
+    let opposite =
+        |other: u32| other as usize != face && normal(other as usize).dot(out) < OPPOSITE;
+    let mut radius = hit.point.distance(point) / 2.0;
+    for _ in 0..ROUNDS {
+        let middle = point - out * radius;
+        let within = radius * (1.0 - LEAST);
+        let Some((_, met, _)) = geometry.bvh().nearest(middle, within, opposite) else { break };
+        let way = point - met;
+        let ahead = out.dot(way);
+        if ahead <= 0.0 {
+            break;
+        }
+        let next = way.length_squared() / (2.0 * ahead);
+        if next >= radius * (1.0 - LEAST) {
+            break;
+        }
+        radius = next;
+    }
+    Some(2.0 * radius)
+}
