@@ -32,6 +32,7 @@ mod reshaping;
 mod sets;
 mod strokes;
 mod swatches;
+mod whole;
 
 pub use adjusting::Adjustment;
 pub use change::{Change, ChangeStep, Direction, PartRecord, Patch};

@@ -5,7 +5,7 @@ use speckle_color::{Channels, Rgba};
 use speckle_model::{SetId, color_set::convert};
 use speckle_tools::adjust::{self, How};
 
-use super::{Change, Document, EditError, PartId, strokes::open_channels, swatches::no_swatches};
+use super::{Change, Document, EditError, PartId, strokes::open_channels, whole::no_swatches};
 
 /// What is adjusted, and how.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

@@ -331,7 +331,7 @@ impl Document {
             return Err(EditError::NoSuchChannel);
         }
         no_lock(own, std::array::from_fn(|i| i == to.channel))?;
-        super::swatches::no_swatches(own)?;
+        super::whole::no_swatches(own)?;
         let own = self.as_kept(own);
         let (name, numbers) = self.numbers_at(from, to.part, own.placement)?;
         let mut after = own.values.to_vec();

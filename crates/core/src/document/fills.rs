@@ -21,7 +21,7 @@ use super::{
     Change, Document, EditError, PartId,
     planned::{Shares, Touched},
     strokes::{open_channels, surface_of},
-    swatches,
+    whole,
 };
 
 /// A region that is painted, erased or chosen at once.
@@ -183,7 +183,7 @@ impl Document {
             return Err(EditError::Hidden(part.traits.name.clone()));
         }
         open_channels(own, coat.channels)?;
-        swatches::fits(own, coat)?;
+        whole::fits(own, coat)?;
         let (title, name) = (region.title(), own.name.clone());
         let mut change = Change::default();
         let mut parts = 0;

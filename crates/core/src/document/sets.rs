@@ -15,7 +15,7 @@ use strum::VariantNames;
 use super::{
     Change, ChangeStep, Document, EditError, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, Patch,
     planned::{Family, Planned},
-    swatches,
+    whole,
 };
 
 /// What changes the sets of parts.
@@ -164,7 +164,7 @@ impl Document {
         let NewSet { name, placement, encoding, ground, values } = new;
         let name = names::proper(&name)?.to_owned();
         let needed = placement.count(mesh);
-        swatches::holds(&name, placement, encoding, &values)?;
+        whole::holds(&name, placement, encoding, &values)?;
         if values.len() != needed {
             Err(EditError::WrongLength { set: name, got: values.len(), needed })
         } else if beside.iter().any(|other| other.is_product() && other.name == name) {
@@ -340,7 +340,7 @@ impl Document {
         no_lock(own, [true; 4])?;
         let old = self.as_kept(own);
         let label = format!("Hold {} {}", old.name, placement.words());
-        swatches::holds(&old.name, placement, old.encoding, &[])?;
+        whole::holds(&old.name, placement, old.encoding, &[])?;
         if old.placement == placement {
             return Ok(Change { label, steps: Vec::new(), ..Change::default() });
         }

@@ -26,7 +26,7 @@ use speckle_tools::{
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, HandId, Part, PartId, Patch,
-    hand_paint::has_room_for_paint, planned::Touched, swatches,
+    hand_paint::has_room_for_paint, planned::Touched, whole,
 };
 
 impl Document {
@@ -98,7 +98,7 @@ impl Document {
         if set.role.is_layer() {
             return Err(EditError::Layer);
         }
-        swatches::fits(set, coat)?;
+        whole::fits(set, coat)?;
         // A stroke that has no place to stay would be lost when its recipe is made again.
         has_room_for_paint(owner, set, coat.channels)?;
         let surface = surface_of(owner, set.placement);

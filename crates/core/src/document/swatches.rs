@@ -7,23 +7,21 @@ use std::sync::Arc;
 
 use glam::Vec3;
 use serde::Deserialize;
-use speckle_color::{Channels, Encoding, MOST_PAINTED, Rgba, swatch_of, swatch_value};
+use speckle_color::{Channels, Encoding, Rgba, swatch_of, swatch_value};
 use speckle_mesh::{ContentId, Placement};
 use speckle_model::{
-    ColorSet, NewSet,
+    NewSet,
     color_set::Role,
     swatches::{self, Swatch},
 };
-use speckle_tools::{
-    region::Region,
-    stroke::{Action, Coat},
-};
+use speckle_tools::{region::Region, stroke::Coat};
 use strum::VariantNames;
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, Fill, PaintEdit, PartId, Patch,
     planned::{Family, Planned},
     sets::{has_room, no_lock},
+    whole,
 };
 
 /// What a set of swatches is called where nobody says.
@@ -195,7 +193,7 @@ impl Document {
             match owner.swatch_set() {
                 Some(set) => {
                     no_lock(set, [true; 4])?;
-                    swatches_hold(&set.name, &values)?;
+                    whole::hold(&set.name, &values)?;
                     if values.len() != set.values.len() {
                         return Err(EditError::DoesNotFit("a face has no swatch"));
                     }
@@ -285,59 +283,4 @@ impl Document {
         let label = "Make colors of swatches".to_owned();
         Ok(Change { label, steps, ..Change::default() })
     }
-}
-
-/// Refuses what mixes or bends numbers.
-pub(super) fn no_swatches(set: &ColorSet) -> Result<(), EditError> {
-    if set.encoding == Encoding::Swatch {
-        return Err(EditError::Channel(
-            "this set holds swatches, which are laid on whole: paint, pour or span them",
-        ));
-    }
-    Ok(())
-}
-
-/// Refuses a coat that a set of swatches cannot take.
-pub(super) fn fits(set: &ColorSet, coat: &Coat) -> Result<(), EditError> {
-    if set.encoding != Encoding::Swatch {
-        return Ok(());
-    }
-    if coat.action.tidies() {
-        return no_swatches(set);
-    }
-    match coat.action {
-        Action::Erase => Ok(()),
-        _ => swatches_hold(&set.name, &[coat.paint]),
-    }
-}
-
-fn swatches_hold(name: &str, values: &[Rgba]) -> Result<(), EditError> {
-    holds(name, Placement::Face, Encoding::Swatch, values)
-}
-
-/// Refuses values that a set of an encoding cannot hold where it is.
-pub(super) fn holds(
-    name: &str,
-    placement: Placement,
-    encoding: Encoding,
-    values: &[Rgba],
-) -> Result<(), EditError> {
-    if encoding != Encoding::Swatch {
-        return Ok(());
-    }
-    if placement != Placement::Face {
-        return Err(EditError::Shelved(format!(
-            "{name} holds swatches, and a face prints in one only: swatches are held per face"
-        )));
-    }
-    let is_number = |value: &Rgba| {
-        let number = swatch_of(*value);
-        number <= MOST_PAINTED && *value == swatch_value(number)
-    };
-    if !values.iter().all(is_number) {
-        return Err(EditError::Shelved(format!(
-            "{name} holds swatches: choose one of the palette's first {MOST_PAINTED} to paint with"
-        )));
-    }
-    Ok(())
 }

@@ -113,7 +113,7 @@ fn windows_stay_and_specks_and_hidden_faces_go() {
         let at = mesh.face_centroid(face);
         let is_window =
             is_outer(&mesh, face) && at.x > 0.0 && at.y.abs() < 2.0 && (8.0..12.0).contains(&at.z);
-        let is_speck = is_outer(&mesh, face) && face % 1444 == 0 && at.z > 14.0;
+        let is_speck = is_outer(&mesh, face) && face.is_multiple_of(1444) && at.z > 14.0;
         // All of the hole's wall behind the window is in a third one.
         let is_hidden =
             !is_outer(&mesh, face) && (8.0..12.0).contains(&at.z) && at.truncate().length() < 8.1;

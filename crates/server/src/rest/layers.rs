@@ -20,14 +20,14 @@ use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::Watch,
     layers::{
-        Body, Counted, Cut, Estimate, Inside, LayerError, Pace, Plan, Rules, Situation, drawn,
-        estimate, height_of, scale, to_plate,
+        Body, Cause, Counted, Cut, Estimate, Inside, LayerError, Pace, Plan, Rules, Situation,
+        drawn, estimate, height_of, scale, to_plate,
     },
     separation::{MOST_SPOOLS, separate},
+    sweep::Limits,
 };
 use utoipa::{IntoParams, ToSchema};
 
-use super::remedies::Causes;
 use crate::{App, body::Said, error::ApiError, session::command::Now};
 
 /// How a project is cut into layers.
@@ -49,6 +49,25 @@ pub struct LayersOrder {
     /// What the printer takes for what it does.
     #[serde(default)]
     pace: Pace,
+}
+
+/// What is looked for in a print that was cut.
+#[derive(Clone, Debug, PartialEq, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CausesOrder {
+    /// What lies further within than paint goes. Left out: the base swatch of the first part.
+    pub(super) inside: Option<Inside>,
+    /// Heights above the plate, mm, between which paint goes right through.
+    #[serde(default)]
+    pub(super) through: Vec<[f64; 2]>,
+    /// Below what regions are specks.
+    pub(super) specks: Limits,
+}
+
+/// What was found last.
+pub struct Causes {
+    pub(super) order: CausesOrder,
+    pub(super) list: Arc<Vec<Cause>>,
 }
 
 /// How high prints are, mm, of which nothing is said: a printer on a table holds them.

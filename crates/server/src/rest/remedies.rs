@@ -27,22 +27,9 @@ use utoipa::ToSchema;
 
 use super::{
     hand,
-    layers::{Planned, cut_anew},
+    layers::{Causes, CausesOrder, Planned, cut_anew},
 };
 use crate::{App, body::Said, error::ApiError, session::lock};
-
-/// What is looked for in a print that was cut.
-#[derive(Clone, Debug, PartialEq, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct CausesOrder {
-    /// What lies further within than paint goes. Left out: the base swatch of the first part.
-    inside: Option<Inside>,
-    /// Heights above the plate, mm, between which paint goes right through.
-    #[serde(default)]
-    through: Vec<[f64; 2]>,
-    /// Below what regions are specks.
-    specks: sweep::Limits,
-}
 
 /// Some of what was found.
 #[derive(Clone, Debug, Deserialize, ToSchema)]
@@ -55,12 +42,6 @@ pub struct ChosenOrder {
     /// What the printer takes for what it does.
     #[serde(default)]
     pace: Pace,
-}
-
-/// What was found last.
-pub struct Causes {
-    order: CausesOrder,
-    list: Arc<Vec<Cause>>,
 }
 
 /// What would mend a cause.

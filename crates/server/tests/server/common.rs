@@ -18,9 +18,13 @@ use tokio_tungstenite::{connect_async, tungstenite::Message};
 pub type Socket = tokio_tungstenite::WebSocketStream<tokio_tungstenite::MaybeTlsStream<TcpStream>>;
 
 pub async fn serve(store: Store) -> SocketAddr {
+    serve_with(store, Config::default()).await
+}
+
+pub async fn serve_with(store: Store, config: Config) -> SocketAddr {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap();
-    let config = Config { most_upload: 1 << 20, ..Config::default() };
+    let config = Config { most_upload: 1 << 20, ..config };
     tokio::spawn(async move { axum::serve(listener, router(store, &config)).await });
     address
 }
@@ -41,6 +45,14 @@ pub async fn ask(address: SocketAddr, head: &str, body: &[u8]) -> (u16, Vec<u8>)
 
 pub async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) {
     let head = format!("POST {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json");
+    let (status, body) = ask(address, &head, body.to_string().as_bytes()).await;
+    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
+}
+
+/// Sends something by a verb; the status and what was said.
+pub async fn send(address: SocketAddr, verb: &str, path: &str, body: &Value) -> (u16, Value) {
+    let head =
+        format!("{verb} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json");
     let (status, body) = ask(address, &head, body.to_string().as_bytes()).await;
     (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
 }

@@ -3,6 +3,7 @@
 mod common;
 mod deliver;
 mod live_recipes;
+mod prints;
 mod replacement;
 mod reshaped;
 mod server;

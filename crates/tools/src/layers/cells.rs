@@ -114,7 +114,9 @@ impl<'a> Cells<'a> {
 
     /// How swatches share the cells, as deep as paint goes and beyond.
     pub(super) fn counted(&self, deep: f64) -> Shares {
-        let (nearest, far) = self.nearest();
+        let only = self.only_swatch();
+        // Of one swatch it is all the same which stretch is nearest, but for how deep paint goes.
+        let (nearest, far) = self.nearest(only.map(|_| deep));
         let mut shares =
             Shares { near: vec![0; 256], deep: vec![0; 256], whole: 0, overlaps: false };
         for (cell, &around) in self.around.iter().enumerate() {
@@ -124,7 +126,10 @@ impl<'a> Cells<'a> {
             }
             shares.overlaps |= around > 1;
             shares.whole += 1;
-            let Some(stretch) = self.stretches.get(nearest[cell] as usize) else { continue };
+            let Some(stretch) = self.stretches.get(nearest[cell] as usize) else {
+                only.into_iter().for_each(|swatch| shares.deep[usize::from(swatch)] += 1);
+                continue;
+            };
             let is_near = far[cell].sqrt() <= deep;
             let counts = if is_near { &mut shares.near } else { &mut shares.deep };
             counts[usize::from(stretch.swatch)] += 1;
@@ -134,7 +139,7 @@ impl<'a> Cells<'a> {
 
     /// What each cell is, by rows from the lowest.
     pub(super) fn map(&self, deep: f64) -> CellMap {
-        let (nearest, far) = self.nearest();
+        let (nearest, far) = self.nearest(None);
         let kind = |(cell, &around): (usize, &i16)| match self.stretches.get(nearest[cell] as usize)
         {
             Some(stretch) if around > 0 && far[cell].sqrt() <= deep => stretch.swatch,
@@ -147,6 +152,12 @@ impl<'a> Cells<'a> {
             across: self.across,
             cells: self.around.iter().enumerate().map(kind).collect(),
         }
+    }
+
+    /// The swatch of all stretches, where they have one.
+    fn only_swatch(&self) -> Option<u8> {
+        let first = self.stretches.first()?.swatch;
+        self.stretches.iter().all(|stretch| stretch.swatch == first).then_some(first)
     }
 
     /// Where a row lies within.
@@ -165,7 +176,10 @@ impl<'a> Cells<'a> {
     /// For each cell the stretch nearest to its middle, and the square of how far it is: passed on from cell
     /// to cell in four sweeps (Danielsson, Euclidean distance mapping, 1980). Cells outside are left out: the
     /// way from a cell within to the outline nearest to it lies within.
-    fn nearest(&self) -> (Vec<u32>, Vec<f64>) {
+    /// Within a reach cells further off are left out too.
+    fn nearest(&self, reach: Option<f64>) -> (Vec<u32>, Vec<f64>) {
+        // What is a diagonal further still leads on.
+        let most = reach.map_or(f64::MAX, |reach| (reach + 2.0 * self.side).powi(2));
         let count = self.around.len();
         let (mut nearest, mut far) = (vec![NONE; count], vec![f64::MAX; count]);
         let down = count / self.across;
@@ -198,7 +212,9 @@ impl<'a> Cells<'a> {
             }
         }
         let mut pass = |cell: usize, beside: Option<usize>| {
-            if let Some(stretch) = beside.map(|beside| nearest[beside]).filter(|&s| s != NONE) {
+            let Some(beside) = beside.filter(|&beside| far[beside] <= most) else { return };
+            if nearest[beside] != NONE {
+                let stretch = nearest[beside];
                 try_it(&mut nearest, &mut far, cell, stretch);
             }
         };

@@ -1,0 +1,353 @@
+//! Prints over REST: layers, causes and remedies, specks, swatches made of colors, the printer, the bureau.
+
+use std::net::SocketAddr;
+
+use serde_json::{Value, json};
+use speckle_server::Config;
+use speckle_standins::{
+    bureau::{self, Item, materials, priced},
+    printer::{self, usual_spools},
+    spawn,
+};
+use speckle_store::Store;
+
+use crate::common::*;
+
+/// A tower of 20 × 20 × 30 with z up in three bands of two colors, as text.
+fn tower() -> String {
+    let mut text = String::from("ply\nformat ascii 1.0\ncomment up z\nelement vertex 16\n");
+    text.push_str("property float x\nproperty float y\nproperty float z\nelement face 14\n");
+    text.push_str("property list uchar int vertex_indices\n");
+    text.push_str("property uchar red\nproperty uchar green\nproperty uchar blue\nend_header\n");
+    for level in 0..4 {
+        for [x, y] in [[0, 0], [20, 0], [20, 20], [0, 20]] {
+            text.push_str(&format!("{x} {} {}\n", 10 * level, -y));
+        }
+    }
+    text.push_str("4 3 2 1 0 230 220 200\n4 12 13 14 15 230 220 200\n");
+    for level in 0..3 {
+        for i in 0..4 {
+            let [a, b] = [4 * level + i, 4 * level + (i + 1) % 4];
+            let color = if level == 1 { "200 40 30" } else { "230 220 200" };
+            text.push_str(&format!("4 {a} {b} {} {} {color}\n", b + 4, a + 4));
+        }
+    }
+    text
+}
+
+async fn project_with(config: Config) -> (SocketAddr, i64, u64) {
+    let address = serve_with(Store::temporary().unwrap(), config).await;
+    let (status, report) =
+        send_file(address, "/api/v1/imports", "tower.ply", tower().as_bytes()).await;
+    assert_eq!(status, 200, "{report}");
+    let part = report["parts"][0]["id"].as_u64().unwrap();
+    (address, report["project"].as_i64().unwrap(), part)
+}
+
+fn rules() -> Value {
+    json!({ "layer": 0.2, "first": 0.2, "line": 0.45, "depth": 0.9 })
+}
+
+async fn cut(address: SocketAddr, project: i64, more: Value) -> Value {
+    let mut order = json!({ "rules": rules(), "most": 4 });
+    for (key, value) in more.as_object().unwrap() {
+        order[key] = value.clone();
+    }
+    let (status, told) = post(address, &format!("/api/v1/projects/{project}/layers"), order).await;
+    assert_eq!(status, 200, "{told}");
+    told
+}
+
+fn specks() -> Value {
+    json!({ "area": 0.8, "width": 0.45 })
+}
+
+#[tokio::test]
+async fn a_remedy_gains_what_it_says_and_what_is_stale_is_not_done() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let told = cut(address, project, json!({})).await;
+    assert_eq!((&told["plan"]["changes"], &told["is_painted"]), (&json!(50), &json!(false)));
+    let look = &told["look"];
+    // 12 cm³ of 1.24 g/cm³, and fifty changes.
+    let grams = told["estimate"]["grams"].as_f64().unwrap();
+    let purged = told["estimate"]["grams_purged"].as_f64().unwrap();
+    assert!((grams - purged - 14.88).abs() < 0.01, "{grams} {purged}");
+    let seconds = told["estimate"]["of_layers"].as_array().unwrap();
+    let sum: f64 = seconds.iter().map(|own| own.as_f64().unwrap()).sum();
+    assert!((sum - told["estimate"]["seconds"].as_f64().unwrap()).abs() < 1e-6);
+
+    let of = json!({ "specks": specks() });
+    let (status, causes) =
+        post(address, &format!("/api/v1/layers/{look}/causes"), of.clone()).await;
+    assert_eq!(status, 200, "{causes}");
+    let bands = causes.as_array().unwrap().iter().position(|own| own["remedy"] == "bands").unwrap();
+    assert_eq!(causes[bands]["layers"], json!([[50, 99]]));
+    let promised = &causes[bands]["changes"];
+    let chosen = json!({ "of": of, "chosen": [bands] });
+    let (_, with) = post(address, &format!("/api/v1/layers/{look}/with"), chosen.clone()).await;
+    assert_eq!(&with["changes"], promised);
+    let (_, none) =
+        post(address, &format!("/api/v1/layers/{look}/with"), json!({ "of": of, "chosen": [] }))
+            .await;
+    assert_eq!(none["changes"], 50);
+
+    let path = format!("/api/v1/projects/{project}/layers/{look}/remedies");
+    let (status, done) = post(address, &path, chosen.clone()).await;
+    assert_eq!((status, &done["changed"]), (200, &json!(true)), "{done}");
+    let (status, stale) = post(address, &path, chosen).await;
+    assert_eq!(status, 404, "{stale}");
+    assert!(stale["message"].as_str().unwrap().contains("cut anew"), "{stale}");
+    let more = json!({ "inside": done["inside"], "through": done["through"] });
+    let again = cut(address, project, more).await;
+    assert_eq!((&again["plan"]["changes"], &again["is_painted"]), (promised, &json!(true)));
+    // One undo takes it all back, faces that were cut and all.
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    assert!(hello["outline"]["parts"][0]["faces"].as_u64().unwrap() >= 14);
+    say(&mut socket, json!({ "type": "undo" })).await;
+    hear(&mut socket, "kept", |_| {}).await;
+    let before = cut(address, project, json!({})).await;
+    assert_eq!((&before["plan"]["changes"], &before["is_painted"]), (&json!(50), &json!(false)));
+}
+
+#[tokio::test]
+async fn layers_are_shown_cell_by_cell_and_bad_input_is_told() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let told = cut(address, project, json!({})).await;
+    let look = &told["look"];
+    let head = format!("GET /api/v1/layers/{look}/cells?layer=75 HTTP/1.1\r\nHost: {address}");
+    let (status, bytes) = ask(address, &head, b"").await;
+    assert_eq!(status, 200);
+    let float = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    let count = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
+    let (side, across, down) = (float(8), count(12), count(16));
+    let cells = &bytes[20..];
+    assert_eq!(cells.len(), across * down);
+    // A band of red 0.9 deep around what lies within: of 400 mm², 400 − 18.2².
+    let red = cells.iter().filter(|own| **own == 1).count() as f32 * side * side;
+    let deep = cells.iter().filter(|own| **own & 0x40 != 0 && **own != 255).count() as f32;
+    assert!((red - (400.0 - 18.2 * 18.2)).abs() < 4.0, "{red}");
+    assert!((deep * side * side - 18.2 * 18.2).abs() < 4.0);
+    for (path, body, said) in [
+        ("causes", json!({ "specks": { "area": -1.0, "width": 0.0 } }), "numbers from 0 on"),
+        ("specks", json!({ "area": 1.0, "width": 5.0e3 }), ""),
+    ] {
+        let (status, answer) = post(address, &format!("/api/v1/layers/{look}/{path}"), body).await;
+        match said {
+            "" => assert_eq!(status, 200, "{answer}"),
+            said => assert!(answer["message"].as_str().unwrap().contains(said), "{answer}"),
+        }
+    }
+    let layers = format!("/api/v1/projects/{project}/layers");
+    for (more, said) in [
+        (json!({ "most": 0 }), "between 1 and 64"),
+        (json!({ "most": 65 }), "between 1 and 64"),
+        (json!({ "height": -1.0 }), "higher than 0"),
+        (json!({ "inside": { "kind": "swatch", "swatch": 9 } }), "is gone"),
+        (json!({ "pace": { "purge": 1.0, "flow": 0.0, "change": 1.0, "layer": 1.0 } }), "flows"),
+    ] {
+        let mut order = json!({ "rules": rules(), "most": 4 });
+        for (key, value) in more.as_object().unwrap() {
+            order[key] = value.clone();
+        }
+        let (status, answer) = post(address, &layers, order).await;
+        let message = answer["message"].as_str().unwrap_or_default();
+        assert!(status == 422 && message.contains(said), "{more}: {status} {answer}");
+    }
+    let (status, _) =
+        post(address, "/api/v1/layers/9999/causes", json!({ "specks": specks() })).await;
+    assert_eq!(status, 404);
+}
+
+#[tokio::test]
+async fn swatches_are_made_of_colors_swept_and_made_colors_again() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let path = format!("/api/v1/projects/{project}/swatches");
+    let making = json!({ "most": 2, "smallest": 0.0, "smooth": 0 });
+    let (status, answer) =
+        post(address, &path, json!({ "set": "Nothing", "making": making })).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("Nothing"), "{answer}");
+    let many = json!({ "set": "Face color", "making": { "most": 65 } });
+    let (status, answer) = post(address, &path, many).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("1 and 16"), "{answer}");
+    let (status, answer) =
+        post(address, &path, json!({ "set": "Face color", "making": making })).await;
+    assert_eq!(status, 204, "{answer}");
+    let told = cut(address, project, json!({})).await;
+    assert_eq!((&told["plan"]["changes"], &told["is_painted"]), (&json!(50), &json!(true)));
+    let look = &told["look"];
+    // The red band is 800 mm²: below 900 it is a speck.
+    let large = json!({ "area": 900.0, "width": 0.0 });
+    let (_, found) = post(address, &format!("/api/v1/layers/{look}/specks"), large.clone()).await;
+    assert_eq!(found.as_array().unwrap().len(), 1, "{found}");
+    assert!((found[0]["area"].as_f64().unwrap() - 800.0).abs() < 0.01);
+    let only = json!([found[0]["part"], found[0]["face"]]);
+    let sweep = json!({ "look": look, "specks": large, "only": only });
+    let (status, answer) = post(address, &format!("/api/v1/projects/{project}/sweep"), sweep).await;
+    assert_eq!(status, 204, "{answer}");
+    assert_eq!(cut(address, project, json!({})).await["plan"]["changes"], 0);
+}
+
+/// The printer is asked, matched, given a print and unplugged in the middle: words, and nothing is lost.
+#[tokio::test]
+async fn a_printer_is_matched_prints_and_is_unplugged() {
+    let own = spawn(printer::service(usual_spools())).await.unwrap();
+    let config = Config { printer: Some(format!("http://{own}")), ..Config::default() };
+    let (address, project, _) = project_with(config).await;
+    let get = async |path: &str| send(address, "GET", path, &Value::Null).await;
+    let (_, told) = get("/api/v1/printer").await;
+    assert_eq!((&told["is_there"], &told["trouble"]), (&json!(true), &Value::Null));
+    assert_eq!(told["spools"].as_array().unwrap().len(), 4);
+    let spools = format!("/api/v1/projects/{project}/spools");
+    assert_eq!(get(&spools).await.1["swatches"], json!([]), "the palette is empty");
+    let palette = json!([
+        { "name": "Red", "color": [0.66, 0.23, 0.17] }, { "name": "White", "color": [0.92, 0.9, 0.86] },
+    ]);
+    let edit = json!({ "type": "set_palette", "swatches": palette });
+    let (status, _) = post(address, &format!("/api/v1/projects/{project}/edits"), edit).await;
+    assert_eq!(status, 200);
+    let (_, found) = get(&spools).await;
+    let slots: Vec<&Value> =
+        found["swatches"].as_array().unwrap().iter().map(|own| &own["slot"]).collect();
+    assert_eq!(slots, [&json!(2), &json!(1)]);
+
+    let look = cut(address, project, json!({})).await["look"].clone();
+    let print = format!("/api/v1/projects/{project}/layers/{look}/print");
+    let (status, job) = post(address, &print, Value::Null).await;
+    assert_eq!((status, &job["state"]), (200, &json!("printing")), "{job}");
+    let (_, second) = post(address, &print, Value::Null).await;
+    assert_eq!(second["state"], "queued", "one prints at a time");
+    let (_, told) = get("/api/v1/printer").await;
+    assert_eq!((&told["busy"], told["jobs"].as_array().unwrap().len()), (&json!(true), 2));
+    let (_, gone) = send(address, "DELETE", "/api/v1/printer/jobs/1", &Value::Null).await;
+    assert_eq!(gone["state"], "cancelled");
+    assert_eq!(get("/api/v1/printer").await.1["jobs"][1]["state"], "printing");
+    let (status, answer) = send(address, "DELETE", "/api/v1/printer/jobs/7", &Value::Null).await;
+    assert!(
+        status == 422 && answer["message"].as_str().unwrap().contains("no such job"),
+        "{answer}"
+    );
+    // What it is sent must be a package.
+    let (status, answer) = post(own, "/jobs?name=Nothing", json!("no zip")).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("3MF"), "{answer}");
+
+    let (status, _) = send(own, "PUT", "/panel", &json!({ "plugged": false })).await;
+    assert_eq!(status, 204);
+    let (_, told) = get("/api/v1/printer").await;
+    assert!(told["trouble"].as_str().unwrap().contains("not plugged in"), "{told}");
+    for path in [&print, &spools] {
+        let verb = if path == &print { "POST" } else { "GET" };
+        let (status, answer) = send(address, verb, path, &Value::Null).await;
+        assert!(
+            status == 422 && answer["message"].as_str().unwrap().contains("printer"),
+            "{answer}"
+        );
+    }
+    let (_, _) = send(own, "PUT", "/panel", &json!({ "plugged": true, "spools": [] })).await;
+    let (_, found) = get(&spools).await;
+    assert_eq!(found["swatches"][0]["slot"], Value::Null, "nothing is loaded");
+}
+
+#[tokio::test]
+async fn without_a_printer_or_a_bureau_it_is_said_how_to_have_one() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let get = async |path: &str| send(address, "GET", path, &Value::Null).await;
+    assert_eq!(get("/api/v1/printer").await.1["is_there"], false);
+    assert_eq!(get("/api/v1/bureau").await.1["is_there"], false);
+    let (status, answer) = get(&format!("/api/v1/projects/{project}/spools")).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("--printer"), "{answer}");
+    let order = json!({ "items": [], "scale": 1.0, "wall": 1.0 });
+    let (status, answer) = post(address, &format!("/api/v1/projects/{project}/quote"), order).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("--bureau"), "{answer}");
+    // One that is not there, and one that speaks of something else.
+    let dead = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+    for (at, said) in [(dead, "does not answer"), (address, "cannot be understood")] {
+        let config = Config { printer: Some(format!("http://{at}")), ..Config::default() };
+        let other = serve_with(Store::temporary().unwrap(), config).await;
+        let (status, told) = send(other, "GET", "/api/v1/printer", &Value::Null).await;
+        assert_eq!(status, 200);
+        assert!(told["trouble"].as_str().unwrap().contains(said), "{told}");
+    }
+}
+
+#[tokio::test]
+async fn bodies_are_priced_ordered_read_and_refused_with_the_reason() {
+    let own = spawn(bureau::service()).await.unwrap();
+    let config = Config { bureau: Some(format!("http://{own}")), ..Config::default() };
+    let (address, project, part) = project_with(config).await;
+    let (_, told) = send(address, "GET", "/api/v1/bureau", &Value::Null).await;
+    assert_eq!(told["materials"].as_array().unwrap().len(), materials().len());
+    let order = |material: &str, quantity: u32, scale: f64| {
+        let items = json!([{ "part": part, "material": material, "quantity": quantity }]);
+        json!({ "items": items, "scale": scale, "wall": 1.0 })
+    };
+    let quote = format!("/api/v1/projects/{project}/quote");
+    let (status, told) = post(address, &quote, order("white_powder", 3, 1.0)).await;
+    assert_eq!(status, 200, "{told}");
+    let item = &told["items"][0];
+    // 12 cm³ at 0.50, the box around it as much at 0.02, three times.
+    assert_eq!((&item["each"], &told["total"]), (&json!(6.24), &json!(18.72)));
+    assert_eq!(item["checks"]["watertight"], true);
+    assert!((item["checks"]["volume"].as_f64().unwrap() - 12_000.0).abs() < 0.1);
+    assert!((item["checks"]["area"].as_f64().unwrap() - 3_200.0).abs() < 0.1);
+    assert!((item["checks"]["thinnest"].as_f64().unwrap() - 20.0).abs() < 1e-3);
+    for (asked, said) in [
+        (order("white_powder", 1, 20.0), "too large"),
+        (order("white_powder", 1, 0.05), "too small"),
+        (order("gold", 1, 1.0), "no material"),
+        (order("white_powder", 0, 1.0), "between 1 and 1000"),
+    ] {
+        let (_, told) = post(address, &quote, asked.clone()).await;
+        let refusal = told["items"][0]["refusal"].as_str().unwrap_or_default().to_owned();
+        assert!(refusal.contains(said), "{asked}: {told}");
+    }
+    let orders = format!("/api/v1/projects/{project}/orders");
+    let (status, taken) = post(address, &orders, order("full_color_stone", 2, 1.0)).await;
+    assert_eq!(status, 200, "{taken}");
+    let read = &taken[0]["read"];
+    assert_eq!(
+        (&read["bodies"], &read["triangles"], &read["colored"]),
+        (&json!(1), &json!(28), &json!(true))
+    );
+    assert!((read["volume"].as_f64().unwrap() - 12.0).abs() < 1e-3);
+    assert_eq!(taken[0]["price"], 27.36);
+    let (status, answer) = post(address, &orders, order("full_color_stone", 1, 20.0)).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("too large"), "{answer}");
+    let (_, gone) = send(address, "DELETE", "/api/v1/bureau/orders/1", &Value::Null).await;
+    assert_eq!(gone["state"], "cancelled");
+    let (status, _) = send(address, "DELETE", "/api/v1/bureau/orders/9", &Value::Null).await;
+    assert_eq!(status, 422);
+    // An open mesh is read, and refused by name.
+    let open = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n50 0 0\n0 50 9\n3 0 1 2\n";
+    let (_, report) = send_file(address, "/api/v1/imports", "flag.ply", open.as_bytes()).await;
+    let (flag, id) = (report["project"].as_i64().unwrap(), &report["parts"][0]["id"]);
+    let items = json!([{ "part": id, "material": "white_powder", "quantity": 1 }]);
+    let wanted = json!({ "items": items, "scale": 1.0, "wall": 1.0 });
+    let (status, answer) = post(address, &format!("/api/v1/projects/{flag}/orders"), wanted).await;
+    assert!(
+        status == 422 && answer["message"].as_str().unwrap().contains("not closed"),
+        "{answer}"
+    );
+}
+
+/// Prices by their formula: so much a cm³ of the body and of its box, and no less than the minimum.
+#[test]
+fn prices_go_by_volume_and_box_with_a_minimum() {
+    let item = |volume: f64, size: [f64; 3], thinnest: Option<f64>| Item {
+        name: "Token".to_owned(),
+        material: "full_color_resin".to_owned(),
+        quantity: 2,
+        volume,
+        size,
+        thinnest,
+    };
+    let large = priced(&item(20.0, [40.0, 40.0, 40.0], Some(3.0)));
+    assert_eq!((large.each, large.price, large.refusal), (68.0, 136.0, None));
+    assert_eq!(priced(&item(0.1, [8.0, 8.0, 3.0], None)).each, 15.0, "the minimum");
+    // Turned, it fits.
+    assert!(priced(&item(1.0, [110.0, 180.0, 185.0], None)).refusal.is_none());
+    assert!(priced(&item(1.0, [130.0, 180.0, 185.0], None)).refusal.unwrap().contains("too large"));
+    let thin = priced(&item(1.0, [30.0; 3], Some(0.7))).refusal.unwrap();
+    assert!(thin.contains("0.70 mm") && thin.contains("1 mm"), "{thin}");
+    assert!(priced(&item(-1.0, [30.0; 3], None)).refusal.unwrap().contains("nothing"));
+}
