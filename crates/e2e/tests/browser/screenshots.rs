@@ -239,9 +239,15 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.eval("(speckle.stage.eye.turn(0.35, 0.0, 0.62), true)").await?;
     picture("weather.png").await?;
 
-    // The same door, as a printer with four spools would do it.
+    // What makes the lighthouse change spools.
+    browser.open_piece(app, "lighthouse").await?;
     browser.click("area-layers").await?;
     browser.until("document.querySelectorAll('[data-test=layer-card] line').length > 0").await?;
+    browser.until("document.querySelector('[data-test=cause-bands]') !== null").await?;
+    browser.until("document.querySelector('[data-test=changes-then]') !== null").await?;
+    browser
+        .eval("(document.querySelector('[data-test=mend]').scrollIntoView({ block: 'end' }), true)")
+        .await?;
     picture("layers.png").await
 }
 
