@@ -1,6 +1,6 @@
 //! What a printer with several spools would do with files: layers, swatches, changes.
 
-use std::{fmt::Write, path::PathBuf};
+use std::path::PathBuf;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
@@ -10,7 +10,10 @@ use speckle_mesh::Unit;
 use speckle_model::swatches::Swatch;
 use speckle_tools::{
     bake::watch::Watch,
-    layers::{Body, Inside, Plan, Rules, count, height_of, scale, to_plate},
+    layers::{
+        Body, Inside, Pace, Plan, Rules, chart, count, estimate, height_of, page, scale, swap_list,
+        to_plate,
+    },
     separation::{MOST_SPOOLS, separate},
 };
 
@@ -56,6 +59,12 @@ pub struct LayersArgs {
     /// Write a chart of the heights to this file, as SVG; for one file
     #[arg(long)]
     svg: Option<PathBuf>,
+    /// Write when to load which swatch to this file, as text: height, layer, swatch; for one file
+    #[arg(long)]
+    swaps: Option<PathBuf>,
+    /// Write the plan to this file, as one page of HTML; for one file
+    #[arg(long)]
+    page: Option<PathBuf>,
     /// Print everything as JSON
     #[arg(long)]
     json: bool,
@@ -102,8 +111,9 @@ struct SwatchTold {
 
 /// Tells what each file's layers come to.
 pub fn run(args: &LayersArgs) -> Result<()> {
-    if args.svg.is_some() && args.files.len() > 1 {
-        bail!("--svg names one file, but there are {}", args.files.len());
+    let named = [("--svg", &args.svg), ("--swaps", &args.swaps), ("--page", &args.page)];
+    if let Some((flag, _)) = named.iter().find(|(_, path)| path.is_some() && args.files.len() > 1) {
+        bail!("{flag} names one file, but there are {}", args.files.len());
     }
     if !(1..=MOST_SPOOLS).contains(&args.swatches) {
         bail!("between 1 and {MOST_SPOOLS} swatches can be asked for, not {}", args.swatches);
@@ -111,9 +121,18 @@ pub fn run(args: &LayersArgs) -> Result<()> {
     let rules = Rules { layer: args.layer, first: args.first, line: args.line, depth: args.depth };
     let mut all = Vec::new();
     for file in &args.files {
-        let told = tell(args, &rules, file)?;
+        let (told, swatches) = tell(args, &rules, file)?;
         if let Some(svg) = &args.svg {
-            write_whole(svg, chart(&told).as_bytes())?;
+            write_whole(svg, chart(&told.plan, &swatches).as_bytes())?;
+        }
+        if let Some(swaps) = &args.swaps {
+            write_whole(swaps, swap_list(&told.plan, &swatches).as_bytes())?;
+        }
+        if let Some(path) = &args.page {
+            let pace = Pace { purge: args.purge, ..Pace::default() };
+            let estimate = estimate(&told.plan, &pace, &swatches);
+            let html = page(&crate::convert::stem(file), &told.plan, &estimate, &swatches);
+            write_whole(path, html.as_bytes())?;
         }
         if !args.json {
             say(&told, args);
@@ -126,7 +145,7 @@ pub fn run(args: &LayersArgs) -> Result<()> {
     Ok(())
 }
 
-fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<Told> {
+fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<(Told, Vec<Swatch>)> {
     let shown = file.display();
     let (document, import) = args.reading.bring_in(file)?;
     let says_unit = crate::reading::says_units(file);
@@ -185,7 +204,7 @@ fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<Told
         color: hex(swatch),
         mm3: volume(i).map_or(0.0, |(_, volume)| *volume),
     });
-    Ok(Told {
+    let told = Told {
         file: file.to_owned(),
         swatches: swatches.collect(),
         changes: plan.changes,
@@ -193,7 +212,8 @@ fn tell(args: &LayersArgs, rules: &Rules, file: &std::path::Path) -> Result<Told
         layers: plan.layers.len(),
         insides,
         plan,
-    })
+    };
+    Ok((told, separated.swatches))
 }
 
 fn hex(swatch: &Swatch) -> String {
@@ -229,39 +249,4 @@ fn say(told: &Told, args: &LayersArgs) {
     if plan.overlapping > 0 {
         crate::say!("  in {} layers shells lie within each other", plan.overlapping);
     }
-}
-
-/// A column for each layer, its swatches from the bottom by their share, and a tick above each layer in which
-/// the spool changes.
-fn chart(told: &Told) -> String {
-    let layers = &told.plan.layers;
-    let (wide, high) = (layers.len().max(1), 100.0);
-    let most = layers.iter().map(|layer| layer.area).fold(1e-12, f64::max);
-    let mut svg = format!(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 -8 {wide} 108\" preserveAspectRatio=\"none\">\n"
-    );
-    let mut last = None;
-    for (x, layer) in layers.iter().enumerate() {
-        let mut top = high;
-        for &(swatch, area) in &layer.swatches {
-            let tall = high * area / most;
-            top -= tall;
-            let color = &told.swatches[usize::from(swatch)].color;
-            let _ = writeln!(
-                svg,
-                "<rect x=\"{x}\" y=\"{top:.3}\" width=\"1\" height=\"{tall:.3}\" fill=\"{color}\"/>"
-            );
-        }
-        let changes = layer.order.iter().any(|&swatch| {
-            let changes = last.is_some_and(|last| last != swatch);
-            last = Some(swatch);
-            changes
-        });
-        if changes {
-            let _ =
-                writeln!(svg, "<rect x=\"{x}\" y=\"-6\" width=\"1\" height=\"4\" fill=\"#333\"/>");
-        }
-    }
-    svg.push_str("</svg>\n");
-    svg
 }

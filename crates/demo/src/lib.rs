@@ -186,9 +186,29 @@ mod tests {
             assert_eq!(values(&document), values(&again), "{}", piece.key);
             let made = document.parts().iter().flat_map(|part| part.sets.iter());
             let recipes: usize = made.map(|set| set.recipes.len()).sum();
-            let wanted =
-                [("bollard", 4), ("pennant", 2), ("stone", 1), ("drifter", 0), ("door", 4)];
+            let wanted = [
+                ("bollard", 4),
+                ("pennant", 2),
+                ("stone", 1),
+                ("lighthouse", 0),
+                ("drifter", 0),
+                ("door", 4),
+            ];
             assert!(wanted.contains(&(piece.key, recipes)), "{} has {recipes}", piece.key);
+        }
+    }
+    /// It prints as one closed body, in the four swatches it is painted in.
+    #[test]
+    fn the_lighthouse_is_closed_and_painted_in_all_of_its_swatches() {
+        for detail in [Detail::Usual, Detail::Dense] {
+            let (document, _) = piece("lighthouse").unwrap().project(detail);
+            let part = &document.parts()[0];
+            assert!(part.geometry.topology().is_watertight());
+            assert_eq!(part.geometry.pieces().count(), 1);
+            let areas = part.swatch_areas(part.swatch_set().unwrap());
+            let numbers: Vec<u8> = areas.iter().map(|(number, _)| *number).collect();
+            assert_eq!(numbers, [0, 2, 3, 4], "chalk is what was left unpainted");
+            assert_eq!(part.traits.base, 1);
         }
     }
 }

@@ -197,12 +197,17 @@ pub struct PartTraits {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub path: Vec<String>,
     /// The number of its *base swatch*, which unpainted faces print in; 0 of the palette's first.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_first")]
     pub base: u8,
 }
 
 fn yes() -> bool {
     true
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_first(number: &u8) -> bool {
+    *number == 0
 }
 
 impl PartTraits {

@@ -181,6 +181,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))
         .routes(routes!(layers::layer_cells))
+        .routes(routes!(layers::layers_paper))
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))
         .routes(routes!(remedies::remedy_layers))

@@ -9,6 +9,7 @@ mod causes;
 mod cells;
 mod changes;
 mod costs;
+mod paper;
 
 use glam::{Affine3A, DVec2, Mat3, Vec3};
 use rayon::prelude::*;
@@ -22,6 +23,7 @@ pub use causes::{Band, Cause, Ground, Remedy, Situation, causes};
 pub use cells::CellMap;
 pub use changes::{Costs, best_order};
 pub use costs::{Estimate, Pace, SwatchCost, estimate};
+pub use paper::{Swap, chart, page, swap_list};
 
 use crate::bake::watch::{GivenUp, Watch};
 use cells::Cells;

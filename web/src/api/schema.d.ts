@@ -429,6 +429,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/layers/{look}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan of a print that was cut, for whoever stands at the printer. */
+        get: operations["layers_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/layers/{look}/print": {
         parameters: {
             query?: never;
@@ -5203,7 +5220,8 @@ export interface components {
             thin: number;
             /**
              * Format: double
-             * @description The thinnest wall that was found; none where nothing lies opposite.
+             * @description How thin its walls are: all but a hundredth of its surface has more behind it, since every edge that is
+             *     sharp runs out to nothing. None where nothing lies opposite.
              */
             thinnest?: number | null;
             /** @description Shells that lie within others, and what they enclose, mm³: what is in them cannot get out. */
@@ -6836,6 +6854,44 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layers_paper: {
+        parameters: {
+            query: {
+                /** @description In which form. */
+                form: "swaps" | "page";
+                /**
+                 * @description What lies within, where paint goes right through and what the printer takes, as JSON: `inside`, `through`
+                 *     and `pace` of an order.
+                 */
+                said: string;
+            };
+            header?: never;
+            path: {
+                project: number;
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -222,6 +222,10 @@ async function bytesOf(url: string): Promise<Outcome<ArrayBuffer>> {
   }
 }
 
+/** Where the plan of a print that was cut is fetched: when to load what, or all of it as a page. */
+export const paperOf = (project: number, look: number, form: "swaps" | "page", said: object) =>
+  `/api/v1/projects/${project}/layers/${look}/paper?${queryOf({ form, said: JSON.stringify(said) })}`;
+
 /** What is known of the print bureau. */
 export const bureauNow = () => done(api.GET("/api/v1/bureau"));
 

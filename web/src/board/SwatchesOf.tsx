@@ -13,7 +13,7 @@ import {
 import { useState } from "react";
 import { makeSwatches } from "../api/writes";
 import type { Project } from "../project/project";
-import { set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import { get, set as setState, useApp, type ColorSet, type Part } from "../model/state";
 import { MOST_PAINTED, paintable } from "../model/swatches";
 import { figure, symbols } from "../model/words";
 
@@ -68,6 +68,23 @@ export function SwatchesOf({
     if (trouble !== null) return;
     setState({ said: { text: `Painted in swatches by the colors of ${set.name}; undo takes it back.`, bad: false } });
     onClose();
+    // What was made is what one wants to see and to go on with, as soon as it has come.
+    const made = () =>
+      get()
+        .parts.find((own) => own.id === part.id)
+        ?.sets.find((own) => own.encoding === "swatch");
+    const choose = () => {
+      const own = made();
+      if (own) setState({ target: own.id, shown: own.id });
+    };
+    if (made()) choose();
+    else {
+      const stop = useApp.subscribe(() => {
+        if (!made()) return;
+        stop();
+        choose();
+      });
+    }
   };
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth onKeyDown={(event) => event.stopPropagation()}>

@@ -187,6 +187,23 @@ fn layers_are_told_with_what_each_choice_within_costs() {
     assert!(told["plan"]["layers"][75]["swatches"].as_array().is_some_and(|own| own.len() == 2));
     let chart = fs::read_to_string(at("chart.svg")).unwrap();
     assert!(chart.starts_with("<svg") && chart.matches("#c8281e").count() == 50, "{chart}");
+    let paper = [
+        "layers",
+        "tower.ply",
+        "--up",
+        "z",
+        "--through",
+        "--swaps",
+        "s.txt",
+        "--page",
+        "p.html",
+        "--json",
+    ];
+    done(folder.path(), &paper);
+    let swaps = fs::read_to_string(at("s.txt")).unwrap();
+    assert_eq!(swaps.lines().count(), 4, "a head, what is loaded first, two changes: {swaps}");
+    assert!(swaps.contains("\n10.00\t51\t"), "{swaps}");
+    assert!(fs::read_to_string(at("p.html")).unwrap().contains("2 changes of spool"));
     let through = ["layers", "tower.ply", "--up", "z", "--through", "--layer", "0.1", "--json"];
     assert_eq!(done(folder.path(), &through)[0]["changes"], 2);
     let words = speckle(folder.path(), &["layers", "tower.ply", "--up", "z"]);
@@ -244,6 +261,42 @@ fn swatches_are_made_of_files_and_specks_are_told_and_swept() {
         let error = refused(folder.path(), &args);
         assert!(error.contains(said), "{more:?}: {error}");
     }
+}
+
+/// A tower of 12 cm³ in a box as large: so much for each, and no less than the minimum.
+#[test]
+fn files_are_quoted_as_bodies_with_what_is_wrong() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    fs::write(at("tower.ply"), tower()).unwrap();
+    fs::write(at("flat.ply"), sheet(3, true)).unwrap();
+    let args = [
+        "quote",
+        "tower.ply",
+        "--up",
+        "z",
+        "--material",
+        "white_powder",
+        "--quantity",
+        "3",
+        "--json",
+    ];
+    let told = &done(folder.path(), &args)[0];
+    assert_eq!(
+        (&told["checks"]["watertight"], &told["prices"][0]["each"]),
+        (&true.into(), &6.24.into())
+    );
+    assert_eq!(told["prices"][0]["price"], 18.72);
+    assert!((told["checks"]["thinnest"].as_f64().unwrap() - 20.0).abs() < 1e-3);
+    let large = ["quote", "tower.ply", "--up", "z", "--scale", "20"];
+    let words = String::from_utf8_lossy(&speckle(folder.path(), &large).stdout).into_owned();
+    assert!(words.contains("400.0 × 400.0 × 600.0 mm"), "{words}");
+    assert_eq!(words.matches("too large").count(), 3, "{words}");
+    let words = speckle(folder.path(), &["quote", "flat.ply", "--up", "z"]);
+    assert!(String::from_utf8_lossy(&words.stdout).contains("not closed"));
+    let error = refused(folder.path(), &["quote", "tower.ply", "--material", "gold"]);
+    assert!(error.contains("one of full_color_stone"), "{error}");
+    assert!(refused(folder.path(), &["quote", "tower.ply", "--scale", "0"]).contains("--scale"));
 }
 
 #[test]

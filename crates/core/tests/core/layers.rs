@@ -8,9 +8,13 @@ use speckle_mesh::{
     Geometry, Mesh,
     slice::{Outline, Slicer},
 };
+use speckle_model::swatches::{Filament, Swatch};
 use speckle_tools::{
     bake::watch::Watch,
-    layers::{Body, Counted, Inside, LayerError, Rules, best_order, changes, count},
+    layers::{
+        Body, Counted, Inside, LayerError, Pace, Rules, best_order, changes, count, estimate, page,
+        swap_list,
+    },
 };
 
 use crate::{
@@ -301,4 +305,84 @@ fn bodies_within_each_other_count_once() {
     // Two circles of radius r a radius apart: 2 π r² less a lens of r² (2π/3 − √3/2).
     let wanted = 25.0 * (2.0 * PI - (2.0 * PI / 3.0 - 3.0_f64.sqrt() / 2.0));
     assert!((plan.layers[5].area / wanted - 1.0).abs() < 5e-3, "{}", plan.layers[5].area);
+}
+
+/// What is loaded first, and a line for each change; the page has them all, with names that are no markup.
+#[test]
+fn a_plan_is_written_for_whoever_stands_at_the_printer() {
+    let tower = turned(30, 60, |t| (10.0, 30.0 * t));
+    let band = |face: usize| u8::from((10.0..20.0).contains(&tower.face_centroid(face).z));
+    let of_faces: Vec<u8> = (0..tower.face_count()).map(band).collect();
+    let plan = counted(&tower, &of_faces, &FINE).plan(Inside::Nearest);
+    let swatches = [
+        Swatch { number: 1, ..Swatch::new("Chalk", [0.9, 0.9, 0.8]) },
+        Swatch {
+            number: 7,
+            filament: Filament { spool: Some(3), price: 20.0, ..Filament::default() },
+            ..Swatch::new("Red <b>&", [0.8, 0.1, 0.1])
+        },
+    ];
+    let text = swap_list(&plan, &swatches);
+    let lines: Vec<&str> = text.lines().skip(1).collect();
+    assert_eq!(
+        lines,
+        ["0.00\t1\t1 Chalk", "10.00\t51\t7 Red <b>& (spool 3)", "20.00\t101\t1 Chalk"]
+    );
+    let pace = Pace::default();
+    let told = estimate(&plan, &pace, &swatches);
+    // Each change by its way: lighter ones take more, and both of the mean together twice the mean.
+    assert!((told.purged - 2.0 * pace.purge).abs() < 1e-9, "{}", told.purged);
+    let [up, down] =
+        [pace.purged(&swatches[1], &swatches[0]), pace.purged(&swatches[0], &swatches[1])];
+    assert!(up > down && (told.swatches[0].purged - up).abs() < 1e-9);
+    // 1.24 g/cm³, and 20 a kilogram of the red alone.
+    let red = &told.swatches[1];
+    assert!((red.grams - (red.printed + red.purged) * 1.24e-3).abs() < 1e-5);
+    assert!((told.price - red.grams * 0.02).abs() < 1e-6);
+    let seconds = (told.swatches.iter().map(|own| own.printed).sum::<f64>() + told.purged)
+        / pace.flow
+        + 2.0 * pace.change
+        + 150.0 * pace.layer;
+    assert!((told.seconds / seconds - 1.0).abs() < 1e-9);
+    let html = page("Tower & <co>", &plan, &told, &swatches);
+    assert!(
+        html.contains("<h1>Tower &amp; &lt;co&gt;</h1>")
+            && html.contains("7 Red &lt;b&gt;&amp; (spool 3)")
+    );
+    assert!(!html.contains("Red <b>"));
+    assert!(html.contains("150 layers, 30.00 mm high; 2 changes of spool"), "{html}");
+    assert_eq!(
+        html.matches("<rect").count(),
+        150 + 2,
+        "a column for each layer, a tick for each change"
+    );
+    assert!(pace.problem().is_none());
+    assert!(Pace { flow: 0.0, ..pace }.problem().is_some());
+    assert!(Pace { purge: -1.0, ..pace }.problem().is_some());
+}
+
+/// Of all orders with the fewest changes the one that purges least is taken: towards dark in every layer would
+/// be two changes a layer, so the order turns; where it is free, at the start, it begins so that less is purged.
+#[test]
+fn fewest_changes_come_before_least_purge() {
+    let tower = turned(4, 40, |t| (10.0, 2.0 * t));
+    let half = |face: usize| u8::from(tower.face_centroid(face).x > 0.0);
+    let of_faces: Vec<u8> = (0..tower.face_count()).map(half).collect();
+    let counted = counted(&tower, &of_faces, &FINE);
+    let swatches = [Swatch::new("White", [1.0; 3]), Swatch::new("Black", [0.0; 3])];
+    let pace = Pace::default();
+    let plan = counted.plan_for(Inside::Nearest, &pace, &swatches);
+    assert_eq!(plan.changes, counted.plan(Inside::Nearest).changes);
+    assert_eq!(plan.changes, 10, "one in each of ten layers");
+    let other = |order: &[u8]| order.iter().map(|swatch| 1 - swatch).collect::<Vec<u8>>();
+    let purge = |orders: Vec<Vec<u8>>| {
+        let all: Vec<u8> = orders.concat();
+        let pairs = all.windows(2).filter(|pair| pair[0] != pair[1]);
+        pairs
+            .map(|pair| pace.purged(&swatches[pair[0] as usize], &swatches[pair[1] as usize]))
+            .sum::<f64>()
+    };
+    let ours = purge(plan.layers.iter().map(|layer| layer.order.clone()).collect());
+    let turned = purge(plan.layers.iter().map(|layer| other(&layer.order)).collect());
+    assert!(ours <= turned + 1e-9, "{ours} {turned}");
 }

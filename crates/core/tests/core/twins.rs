@@ -153,6 +153,9 @@ proptest! {
                 for (i, (a, b)) in one.into_iter().zip(other).enumerate() {
                     let most = match source {
                         _ if is_unlike(source) => continue,
+                        // What lands on a face's area is told from other sheets by what its vertices
+                        // found, each by its own normal: on spikes copies look other ways.
+                        _ if source.contains("from_part") => 0.05,
                         _ => 1e-4,
                     };
                     prop_assert!(apart(a, b) < most, "{source}, {placement:?} {i}: {a:?} {b:?}");

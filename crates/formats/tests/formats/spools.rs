@@ -227,3 +227,42 @@ fn vertices_go_as_they_are_joined_or_one_for_each_corner() {
     let back = packed(&split, &[], &recipient);
     assert_eq!(back.meshes[0].parts[0].geometry.mesh().vertex_count(), 4);
 }
+
+/// A part that is painted in swatches says itself which spool each face prints in, also where two have one color;
+/// whoever prints no swatches gets the colors.
+#[test]
+fn painted_swatches_are_the_spools_and_elsewhere_their_colors() {
+    let mut palette = palette();
+    palette[2] = Swatch::new("Other tar", [TAR[0], TAR[1], TAR[2]]);
+    let palette = speckle_model::swatches::numbered(&[], palette);
+    let mut part = buoy("Bell buoy", [SAND; 4]);
+    part.sets.push(NewSet {
+        name: "Swatches".into(),
+        placement: Placement::Face,
+        encoding: Encoding::Swatch,
+        ground: [0.0; 4],
+        values: [0, 2, 3, 1].map(speckle_color::swatch_value).to_vec(),
+    });
+    let mut parts = into_parts(vec![part]);
+    parts[0].traits.base = 2;
+    let printed = packed(&parts, &palette, &printer(Format::ThreeMf, 4));
+    let model = model_of(&printed.meshes[0].file.bytes);
+    let of = |triangle: &str| {
+        let at = model.find(triangle).unwrap() + triangle.len();
+        model[at..].split("/>").next().unwrap().trim().to_owned()
+    };
+    // Unpainted is the base, tar; the two of one color are two.
+    assert_eq!(of("<triangle v1=\"0\" v2=\"2\" v3=\"1\""), "pid=\"1\" p1=\"1\"");
+    assert_eq!(of("<triangle v1=\"0\" v2=\"1\" v3=\"3\""), "pid=\"1\" p1=\"1\"");
+    assert_eq!(of("<triangle v1=\"1\" v2=\"2\" v3=\"3\""), "pid=\"1\" p1=\"2\"");
+    assert_eq!(of("<triangle v1=\"2\" v2=\"0\" v3=\"3\""), "pid=\"1\" p1=\"0\"");
+    let glb = packed(&parts, &palette, &printer(Format::Glb, 0));
+    let back = read("x.glb", &glb.meshes[0].file.bytes).unwrap();
+    let set = back.parts[0].sets.iter().find(|set| set.name == "Swatches").unwrap();
+    assert_eq!(set.encoding, Encoding::Color);
+    let mut seen: Vec<[u8; 4]> =
+        set.values.iter().copied().map(speckle_color::bytes_from_rgba).collect();
+    seen.sort_unstable();
+    seen.dedup();
+    assert_eq!(seen, [TAR, SAND].map(speckle_color::bytes_from_rgba));
+}

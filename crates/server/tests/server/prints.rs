@@ -128,6 +128,16 @@ async fn layers_are_shown_cell_by_cell_and_bad_input_is_told() {
     let deep = cells.iter().filter(|own| **own & 0x40 != 0 && **own != 255).count() as f32;
     assert!((red - (400.0 - 18.2 * 18.2)).abs() < 4.0, "{red}");
     assert!((deep * side * side - 18.2 * 18.2).abs() < 4.0);
+    let said = "%7B%22inside%22%3A%7B%22kind%22%3A%22nearest%22%7D%7D";
+    for (form, holds) in [("swaps", "10.00\t51\t"), ("page", "2 changes of spool")] {
+        let path =
+            format!("/api/v1/projects/{project}/layers/{look}/paper?form={form}&said={said}");
+        let head = format!("GET {path} HTTP/1.1\r\nHost: {address}");
+        let (status, text) = ask(address, &head, b"").await;
+        assert!(status == 200 && String::from_utf8_lossy(&text).contains(holds), "{form}");
+        let head = head.replace(said, "nothing");
+        assert_eq!(ask(address, &head, b"").await.0, 422, "what is said must be JSON");
+    }
     for (path, body, said) in [
         ("causes", json!({ "specks": { "area": -1.0, "width": 0.0 } }), "numbers from 0 on"),
         ("specks", json!({ "area": 1.0, "width": 5.0e3 }), ""),

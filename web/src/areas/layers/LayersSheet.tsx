@@ -2,7 +2,7 @@
 import { Alert, Box, Button, Paper, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { newWord, paintSwatches } from "../../api/writes";
+import { newWord, paintSwatches, paperOf } from "../../api/writes";
 import { get, set, setCutaway, useApp } from "../../model/state";
 import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
@@ -93,6 +93,19 @@ export function LayersSheet({ id, project }: InArea) {
               </Typography>
             )}
             <CausesList told={told} onMend={() => void doIt()} />
+            <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+              {(["swaps", "page"] as const).map((form) => (
+                <Button
+                  key={form}
+                  size="small"
+                  color="secondary"
+                  data-test={`paper-${form}`}
+                  href={paperOf(id, told.look, form, { inside, through, pace })}
+                  sx={{ py: 0, minWidth: 0 }}>
+                  {form === "swaps" ? "List of swaps" : "Plan as a page"}
+                </Button>
+              ))}
+            </Box>
             {!told.is_painted && (
               <Box sx={{ mt: 1 }}>
                 <Typography variant="body2" color="textSecondary">

@@ -90,6 +90,8 @@ export async function cut(work: string) {
   if (own.signal.aborted || get().project !== project) return;
   // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
   if (!data && inside?.kind === "swatch") turn({ inside: null });
+  // Undone to before anything was painted, bands go through nothing any more.
+  if (data && !data.is_painted && through.length > 0) turn({ through: [] });
   const layers = data?.plan.layers.length ?? 0;
   turn({
     busy: false,
