@@ -5,12 +5,11 @@ use crate::{
     numbers::{Linear, Rgba},
 };
 
-/// A mean of values that is being taken, each channel with weights of its own.
+/// A mean of values that is being taken, each channel with weights of its own. Swatches go by a vote that needs
+/// no list of candidates (Boyer and Moore, MJRTY, 1981; with weights): what has more than half of the weight wins
+/// for certain.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Mean([OfChannel; 4]);
-
-// Swatches go by a vote that needs no list of candidates (Boyer and Moore, MJRTY, 1981; with weights): what
-// has more than half of the weight wins for certain.
 
 #[derive(Clone, Copy, Debug, Default)]
 struct OfChannel {

@@ -126,6 +126,12 @@ pub fn numbered(before: &[Swatch], mut after: Vec<Swatch>) -> Vec<Swatch> {
     after
 }
 
+/// Those of a palette that faces can be painted in: sixteen at most.
+#[must_use]
+pub fn paintable(palette: &[Swatch]) -> Vec<Swatch> {
+    palette.iter().filter(|swatch| swatch.number > 0).cloned().collect()
+}
+
 /// The place in the palette of the swatch that faces of a number show: what is unpainted, or painted in
 /// what is gone, shows the base, and that the first where it is gone too.
 #[must_use]

@@ -44,7 +44,8 @@ use rest::{
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, printer, project, recipes, reform, remedies, replacement, shelf, transfer, uvs, works,
+    paints, printer, project, recipes, reform, remedies, replacement, shelf, swatches, transfer,
+    uvs, works,
 };
 
 /// How to serve.
@@ -185,10 +186,10 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))
         .routes(routes!(remedies::remedy_layers))
-        .routes(routes!(remedies::layer_specks))
-        .routes(routes!(remedies::sweep_up))
-        .routes(routes!(remedies::paint_swatches))
-        .routes(routes!(remedies::make_swatches))
+        .routes(routes!(swatches::layer_specks))
+        .routes(routes!(swatches::sweep_up))
+        .routes(routes!(swatches::paint_swatches))
+        .routes(routes!(swatches::make_swatches))
         .routes(routes!(printer::printer_now))
         .routes(routes!(printer::match_spools))
         .routes(routes!(printer::print))

@@ -16,6 +16,7 @@ pub mod reform;
 pub mod remedies;
 pub mod replacement;
 pub mod shelf;
+pub mod swatches;
 pub mod transfer;
 pub mod uvs;
 pub mod works;

@@ -108,7 +108,7 @@ struct Printer {
 impl Printer {
     /// Brings jobs up to now: one prints, the next begins when it is done.
     fn catch_up(&mut self) {
-        let mut free = Instant::now().checked_sub(MINUTE);
+        let mut is_free = true;
         for Kept { job, begun } in &mut self.jobs {
             if job.state == JobState::Printing {
                 let since = begun.map_or(Duration::ZERO, |begun| begun.elapsed());
@@ -116,9 +116,10 @@ impl Printer {
                 if job.share >= 1.0 {
                     job.state = JobState::Done;
                 } else {
-                    free = None;
+                    is_free = false;
                 }
-            } else if job.state == JobState::Queued && free.take().is_some() {
+            } else if job.state == JobState::Queued && is_free {
+                is_free = false;
                 job.state = JobState::Printing;
                 *begun = Some(Instant::now());
             }

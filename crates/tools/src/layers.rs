@@ -262,6 +262,18 @@ impl Cut {
         cut.zip(swatches.iter().copied()).collect()
     }
 
+    /// The outlines of a layer, each as stretches of one swatch: x, y, x, y in the plate's space. Nothing where
+    /// there is no such layer.
+    #[must_use]
+    pub fn drawn(&self, layer: usize, swatches: &[&[u8]]) -> Vec<(u8, [f64; 4])> {
+        if layer >= self.len() {
+            return Vec::new();
+        }
+        let (stretches, _) = stretches_of(&self.layer(layer, swatches));
+        let line = |Stretch { from, to, swatch }| (swatch, [from.x, from.y, to.x, to.y]);
+        stretches.into_iter().map(line).collect()
+    }
+
     /// A layer seen from above, in at most so many cells, none narrower than half a line; its swatches are
     /// numbers below 64. Nothing where there is no such layer, or nothing in it.
     #[must_use]
@@ -502,21 +514,4 @@ fn found_in(bodies: &[(&[Outline], &[u8])], rules: &Rules, most_cells: f64) -> F
     }
     let outside = (0..=255).filter(|&swatch| is_outside[usize::from(swatch)]).collect();
     Found { area, near, deep, outside, is_through: false, is_open, overlaps }
-}
-
-/// The outlines of a layer, each as stretches of one swatch: x, y, x, y in the plate's space.
-#[must_use]
-pub fn drawn(bodies: &[Body], height: f64) -> Vec<(u8, [f64; 4])> {
-    let mut all = Vec::new();
-    for body in bodies {
-        let cut = Slicer::new(body.geometry, &body.to_plate).cut(&[height]);
-        for outline in cut.iter().flatten() {
-            let points = &outline.points;
-            for (i, &face) in outline.faces.iter().enumerate() {
-                let (from, to) = (points[i], points[(i + 1) % points.len()]);
-                all.push((body.of_faces[face as usize], [from.x, from.y, to.x, to.y]));
-            }
-        }
-    }
-    all
 }

@@ -53,10 +53,11 @@ pub struct Separation {
 /// painted in swatches, those of the palette are all there are.
 #[must_use]
 pub fn separate(parts: &[Part], palette: &[Swatch], most: u8) -> Separation {
-    let is_painted = |part: &Part| part.swatch_set().is_some();
-    let most = match parts.iter().any(is_painted) && !palette.is_empty() {
-        true => palette.len().min(usize::from(MOST_SPOOLS)),
-        false => usize::from(most.clamp(1, MOST_SPOOLS)),
+    let is_painted = parts.iter().any(|part| part.swatch_set().is_some());
+    let paintable = if is_painted { swatches::paintable(palette) } else { Vec::new() };
+    let (palette, most) = match paintable.as_slice() {
+        [] => (palette, usize::from(most.clamp(1, MOST_SPOOLS))),
+        all => (all, all.len()),
     };
     let shown: Vec<Vec<Shown>> = parts.iter().map(|part| shown_on(part, palette)).collect();
     let mut areas: FxHashMap<Shown, f64> = FxHashMap::default();

@@ -15,7 +15,7 @@ use speckle_store::ProjectId;
 use speckle_tools::solid::{SolidTold, measured};
 use utoipa::ToSchema;
 
-use crate::{App, body::Said, error::ApiError, outside::Outside};
+use crate::{App, body::Said, error::ApiError, outside::Outside, session::command::Now};
 
 /// What the bureau prints in.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
@@ -201,6 +201,35 @@ pub async fn bureau_now(State(app): State<App>) -> Json<BureauTold> {
     }))
 }
 
+/// Looks at parts as bodies to be printed.
+async fn checked(
+    app: &App,
+    project: ProjectId,
+    headers: &HeaderMap,
+    order: &QuoteOrder,
+) -> Result<(Now, Vec<SolidTold>), ApiError> {
+    if !(order.scale > 0.0 && order.scale.is_finite()) {
+        return Err(ApiError::bad_request("a print is larger than nothing"));
+    }
+    let now = app.now(project).await?;
+    let part_of =
+        |item: &QuoteItem| now.parts.iter().find(|part| part.id == PartId(item.part)).cloned();
+    let parts: Option<Vec<Part>> = order.items.iter().map(part_of).collect();
+    let parts = parts.ok_or_else(|| ApiError::bad_request("a part is gone: choose anew"))?;
+    let (mm, wall) = (now.traits.unit.metres() * 1e3 * order.scale, order.wall);
+    let (watch, give_up) = app.works.watch(headers);
+    let done = app.aside(move |_| {
+        let measured = parts.iter().map(|part| {
+            let told = measured(part, mm, wall, &watch).map_err(|error| error.to_string())?;
+            told.map_err(|_| "it was given up".to_owned())
+        });
+        Ok(measured.collect::<Result<Vec<SolidTold>, String>>())
+    });
+    let checks = done.await?.map_err(ApiError::bad_request)?;
+    drop(give_up);
+    Ok((now, checks))
+}
+
 /// Looks at parts as bodies to be printed, and asks the bureau for its prices.
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/quote", params(("project" = i64, Path)),
@@ -214,33 +243,17 @@ pub async fn quote(
     Said(order): Said<QuoteOrder>,
 ) -> Result<Json<QuoteTold>, ApiError> {
     let bureau = bureau(&app)?;
-    if !(order.scale > 0.0 && order.scale.is_finite()) {
-        return Err(ApiError::bad_request("a print is larger than nothing"));
-    }
-    let now = app.now(project).await?;
-    let part_of = |id: u32| now.parts.iter().find(|part| part.id == PartId(id)).cloned();
-    let parts: Option<Vec<Part>> = order.items.iter().map(|item| part_of(item.part)).collect();
-    let parts = parts.ok_or_else(|| ApiError::bad_request("a part is gone: choose anew"))?;
-    let names: Vec<String> = parts.iter().map(|part| part.traits.name.clone()).collect();
-    let mm = now.traits.unit.metres() * 1e3 * order.scale;
-    let (watch, give_up) = app.works.watch(&headers);
-    let wall = order.wall;
-    let done = app.aside(move |_| {
-        let measured = parts.iter().map(|part| {
-            let told = measured(part, mm, wall, &watch).map_err(|error| error.to_string())?;
-            told.map_err(|_| "it was given up".to_owned())
-        });
-        Ok(measured.collect::<Result<Vec<SolidTold>, String>>())
-    });
-    let checks = done.await?.map_err(ApiError::bad_request)?;
-    drop(give_up);
+    let (now, checks) = checked(&app, project, &headers, &order).await?;
+    let name = |id: u32| {
+        let part = now.parts.iter().find(|part| part.id == PartId(id));
+        part.map_or("", |part| part.traits.name.as_str())
+    };
     let items: Vec<Item> = order
         .items
         .iter()
         .zip(&checks)
-        .zip(&names)
-        .map(|((item, checks), name)| Item {
-            name,
+        .map(|(item, checks)| Item {
+            name: name(item.part),
             material: &item.material,
             quantity: item.quantity,
             volume: checks.volume / 1e3,
@@ -267,11 +280,13 @@ pub async fn quote(
 pub async fn order(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
+    headers: HeaderMap,
     Said(order): Said<QuoteOrder>,
 ) -> Result<Json<Vec<BureauOrder>>, ApiError> {
     let bureau = bureau(&app)?;
+    let (_, checks) = checked(&app, project, &headers, &order).await?;
     let mut taken = Vec::new();
-    for QuoteItem { part, material, quantity } in &order.items {
+    for (QuoteItem { part, material, quantity }, checks) in order.items.iter().zip(checks) {
         let mut now = app.now(project).await?;
         now.parts.retain(|own| own.id == PartId(*part));
         let Some(own) = now.parts.first() else {
@@ -290,7 +305,8 @@ pub async fn order(
         let file = packed.into_files().into_iter().next();
         let file = file.ok_or_else(|| ApiError::bad_request("there is nothing to print"))?;
         let material = utf8_percent_encode(material, NON_ALPHANUMERIC);
-        let path = format!("/orders?name={name}&material={material}&quantity={quantity}");
+        let thinnest = checks.thinnest.map_or_else(String::new, |wall| format!("&thinnest={wall}"));
+        let path = format!("/orders?name={name}&material={material}&quantity={quantity}{thinnest}");
         taken.push(bureau.ask(Method::POST, &path, Bytes::from(file.bytes)).await?);
     }
     Ok(Json(taken))

@@ -10,7 +10,7 @@ use axum::{
 };
 use glam::Affine3A;
 use serde::{Deserialize, Serialize};
-use speckle_color::{byte_from_unit, swatch_of};
+use speckle_color::byte_from_unit;
 use speckle_mesh::{Unit, UpAxis};
 use speckle_model::{
     Part,
@@ -21,7 +21,7 @@ use speckle_tools::{
     bake::watch::Watch,
     layers::{
         Body, Cause, Counted, Cut, Estimate, Inside, LayerError, Pace, Plan, Rules, Situation,
-        drawn, estimate, height_of, page, scale, swap_list, to_plate,
+        estimate, height_of, page, scale, swap_list, to_plate,
     },
     separation::{MOST_SPOOLS, separate},
     sweep::Limits,
@@ -133,6 +133,8 @@ pub struct Planned {
     pub(super) of_faces: Vec<Vec<u8>>,
     pub(super) swatches: Vec<Swatch>,
     pub(super) is_painted: bool,
+    /// Whether the swatches are made of the colors, as the project's palette has none.
+    pub(super) is_new: bool,
     pub(super) traits: (Unit, UpAxis),
     /// What was found last to cause changes.
     pub(super) causes: Mutex<Option<Causes>>,
@@ -273,32 +275,37 @@ impl Planned {
     }
 }
 
-/// The swatches of a print, in each of which the faces of each part are.
-fn swatches_of(parts: &[Part], palette: &[Swatch], most: u8) -> (Vec<Swatch>, Vec<Vec<u8>>, bool) {
-    let is_painted = parts.iter().any(|part| part.swatch_set().is_some());
-    let separated = separate(parts, palette, most);
-    if !is_painted || palette.is_empty() {
-        let swatches = swatches::numbered(palette, separated.swatches);
-        return (swatches, separated.of_faces, false);
-    }
-    // All of the palette, so that what comes into use later needs no other numbers.
+/// What a print is told apart by.
+struct Told {
+    swatches: Vec<Swatch>,
+    /// Of each face of each part.
+    of_faces: Vec<Vec<u8>>,
+    is_painted: bool,
+    /// Whether the swatches are made of the colors, as the palette has none.
+    is_new: bool,
+}
+
+/// The swatches of parts. They have the numbers that they have, or would get, in the palette.
+fn told_apart(parts: &[Part], palette: &[Swatch], most: u8) -> Told {
+    let is_new = palette.is_empty();
     let palette = swatches::numbered(palette, palette.to_vec());
-    let place = |swatch: &Swatch| {
-        let same = |own: &Swatch| own.name == swatch.name && own.color == swatch.color;
-        palette.iter().position(same).unwrap_or(0) as u8
-    };
-    let of_separated: Vec<u8> = separated.swatches.iter().map(place).collect();
-    let of_faces = parts.iter().zip(separated.of_faces).map(|(part, of_faces)| {
-        let places = swatches::places(&palette, part.traits.base);
-        match part.swatch_set() {
-            Some(set) => {
-                set.values.iter().map(|&v| places[usize::from(swatch_of(v))] as u8).collect()
-            }
-            None => of_faces.into_iter().map(|face| of_separated[usize::from(face)]).collect(),
-        }
-    });
+    let separated = separate(parts, &palette, most);
+    let is_painted = parts.iter().any(|part| part.swatch_set().is_some());
+    if !is_painted || is_new {
+        let found = separated.swatches;
+        let swatches = if is_new { swatches::numbered(&[], found) } else { found };
+        return Told { swatches, of_faces: separated.of_faces, is_painted, is_new };
+    }
+    // All that faces can be painted in, so that what comes into use later needs no other places.
+    let swatches = swatches::paintable(&palette);
+    let place = |found: &Swatch| swatches.iter().position(|own| own.number == found.number);
+    let places: Vec<u8> =
+        separated.swatches.iter().map(|own| place(own).unwrap_or(0) as u8).collect();
+    let of_faces = separated.of_faces.into_iter();
+    let of_faces =
+        of_faces.map(|faces| faces.iter().map(|&own| places[usize::from(own)]).collect());
     let of_faces = of_faces.collect();
-    (palette, of_faces, true)
+    Told { swatches, of_faces, is_painted, is_new }
 }
 
 fn cut(
@@ -311,7 +318,7 @@ fn cut(
     let LayersOrder { rules, most, height, .. } = *order;
     let traits = (now.traits.unit, now.traits.up);
     let parts: Vec<Part> = now.parts.into_iter().filter(|part| part.traits.visible).collect();
-    let (swatches, of_faces, is_painted) = swatches_of(&parts, &now.swatches, most);
+    let Told { swatches, of_faces, is_painted, is_new } = told_apart(&parts, &now.swatches, most);
     let mut bodies = bodies(&parts, &of_faces, to_plate(traits.0, traits.1));
     let own = height_of(&bodies);
     let stands = match height {
@@ -352,6 +359,7 @@ fn cut(
         of_faces,
         swatches,
         is_painted,
+        is_new,
         traits,
         causes: Mutex::default(),
     })
@@ -390,7 +398,7 @@ pub async fn layer_outlines(
 ) -> Result<Json<Vec<LayerStretch>>, ApiError> {
     let found = app.blocking(move |app| {
         let planned = app.prints.get(look).filter(|planned| layer < planned.counted.len());
-        Ok(planned.map(|planned| drawn(&planned.bodies(), planned.counted.cut_at(layer))))
+        Ok(planned.map(|planned| planned.cut.drawn(layer, &slices(&planned.of_faces))))
     });
     let lines = found.await?.ok_or_else(cut_anew)?;
     Ok(Json(lines.into_iter().map(|(swatch, line)| LayerStretch { swatch, line }).collect()))
@@ -499,6 +507,22 @@ pub async fn layer_cells(
     }
     bytes.extend(map.cells);
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+}
+
+impl App {
+    /// A print of a project that was cut as it is now.
+    pub(super) async fn print_of(
+        &self,
+        project: ProjectId,
+        look: u32,
+    ) -> Result<Arc<Planned>, ApiError> {
+        let planned = self.prints.get(look).filter(|planned| planned.project == project);
+        let planned = planned.ok_or_else(cut_anew)?;
+        match self.now(project).await?.revision == planned.revision {
+            true => Ok(planned),
+            false => Err(cut_anew()),
+        }
+    }
 }
 
 pub(super) fn cut_anew() -> ApiError {

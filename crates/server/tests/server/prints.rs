@@ -169,6 +169,112 @@ async fn layers_are_shown_cell_by_cell_and_bad_input_is_told() {
     assert_eq!(status, 404);
 }
 
+/// A palette of more colors than are used is not cut down to them, and the numbers are those of its places.
+#[tokio::test]
+async fn painting_in_swatches_leaves_the_rest_of_the_palette() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let colors = [[0, 0, 255], [230, 220, 200], [0, 255, 0], [200, 40, 30], [9, 9, 9]];
+    let palette: Vec<Value> = colors
+        .iter()
+        .map(
+            |own| json!({ "name": format!("{own:?}"), "color": own.map(|x| f64::from(x) / 255.0) }),
+        )
+        .collect();
+    let edit = json!({ "type": "set_palette", "swatches": palette });
+    post(address, &format!("/api/v1/projects/{project}/edits"), edit).await;
+    let told = cut(address, project, json!({})).await;
+    let look = &told["look"];
+    assert_eq!(told["swatches"].as_array().unwrap().len(), 2, "those that serve the colors");
+    let path = format!("/api/v1/projects/{project}/layers/{look}/swatches");
+    assert_eq!(post(address, &path, Value::Null).await.0, 204);
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    assert_eq!(hello["outline"]["swatches"].as_array().unwrap().len(), 5);
+    let told = cut(address, project, json!({})).await;
+    let used: Vec<&Value> = told["swatches"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|own| own["volume"].as_f64().unwrap() > 0.0)
+        .map(|own| &own["number"])
+        .collect();
+    // What lies within is the base, the first of the palette.
+    assert_eq!(used, [&json!(1), &json!(2), &json!(4)]);
+    let nearest = cut(address, project, json!({ "inside": { "kind": "nearest" } })).await;
+    assert_eq!(nearest["plan"]["changes"], 2);
+}
+
+/// A hollow box painted all over its outside, bare within: another base is the remedy, and sets the base; what is
+/// bare stays bare.
+#[tokio::test]
+async fn another_base_is_set_where_what_is_bare_is_hidden() {
+    let mut text = String::from("ply\nformat ascii 1.0\ncomment up z\nelement vertex 16\n");
+    text.push_str("property float x\nproperty float y\nproperty float z\nelement face 12\n");
+    text.push_str("property list uchar int vertex_indices\n");
+    text.push_str("property uchar red\nproperty uchar green\nproperty uchar blue\nend_header\n");
+    for [low, high] in [[0, 20], [2, 18]] {
+        for i in 0..8 {
+            let at = |bit: i32| if i >> bit & 1 == 1 { high } else { low };
+            text.push_str(&format!("{} {} {}\n", at(0), at(1), at(2)));
+        }
+    }
+    let sides =
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    for [a, b, c, d] in sides {
+        text.push_str(&format!("4 {a} {b} {c} {d} 200 40 30\n"));
+    }
+    for [a, b, c, d] in sides.map(|side| side.map(|i| i + 8)) {
+        text.push_str(&format!("4 {d} {c} {b} {a} 230 220 200\n"));
+    }
+    let address = serve(Store::temporary().unwrap()).await;
+    let (_, report) = send_file(address, "/api/v1/imports", "box.ply", text.as_bytes()).await;
+    let project = report["project"].as_i64().unwrap();
+    let part = report["parts"][0]["id"].clone();
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let palette = json!([
+        { "name": "Chalk", "color": [0.902, 0.863, 0.784] }, { "name": "Red", "color": [0.784, 0.157, 0.118] },
+    ]);
+    post(address, &edits, json!({ "type": "set_palette", "swatches": palette })).await;
+    let making = json!({ "set": "Face color", "making": { "most": 2 } });
+    post(address, &format!("/api/v1/projects/{project}/swatches"), making).await;
+    // The inside goes back to unpainted.
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    let sets = hello["outline"]["parts"][0]["sets"].as_array().unwrap();
+    let set = sets.iter().find(|own| own["encoding"] == "swatch").unwrap()["id"].clone();
+    let fill = json!({ "part": part, "set": set, "channels": [true, true, true, true],
+        "action": "erase", "paint": [0, 0, 0, 0], "opacity": 1.0,
+        "region": { "type": "solid", "solid": "box", "soft": 0.0, "transform": {
+            "translation": [10, 10, 10], "rotation_degrees": [0, 0, 0], "scale": [9, 9, 9] } } });
+    let (status, answer) = post(address, &edits, json!({ "type": "fill", "fill": fill })).await;
+    assert_eq!((status, &answer["changed"]), (200, &json!(true)), "{answer}");
+    let told = cut(address, project, json!({})).await;
+    let look = &told["look"];
+    assert!(told["plan"]["changes"].as_u64().unwrap() > 50);
+    let of = json!({ "specks": specks() });
+    let (_, causes) = post(address, &format!("/api/v1/layers/{look}/causes"), of.clone()).await;
+    let list = causes.as_array().unwrap();
+    let base = list.iter().position(|own| own["remedy"] == "base").unwrap();
+    assert_eq!((&list[base]["swatch"], &list[base]["changes"]), (&json!(1), &json!(0)));
+    let path = format!("/api/v1/projects/{project}/layers/{look}/remedies");
+    let (status, done) = post(address, &path, json!({ "of": of, "chosen": [base] })).await;
+    assert_eq!((status, &done["changed"]), (200, &json!(true)), "{done}");
+    let mut other = join(address, project).await;
+    let now = hear(&mut other, "hello", |_| {}).await;
+    assert_eq!(now["outline"]["parts"][0]["base"], 2);
+    let areas = loop {
+        let figures = hear(&mut other, "figures", |_| {}).await;
+        if figures["set"] == set {
+            break figures["areas"].clone();
+        }
+    };
+    assert_eq!(areas, json!([[0, 1536.0], [2, 2400.0]]), "the inside is bare as before");
+    assert_eq!(
+        cut(address, project, json!({ "inside": done["inside"] })).await["plan"]["changes"],
+        0
+    );
+}
+
 #[tokio::test]
 async fn swatches_are_made_of_colors_swept_and_made_colors_again() {
     let (address, project, _) = project_with(Config::default()).await;
@@ -323,6 +429,9 @@ async fn bodies_are_priced_ordered_read_and_refused_with_the_reason() {
     assert_eq!(taken[0]["price"], 27.36);
     let (status, answer) = post(address, &orders, order("full_color_stone", 1, 20.0)).await;
     assert!(status == 422 && answer["message"].as_str().unwrap().contains("too large"), "{answer}");
+    // Walls count for an order as they do for its price: scaled down they are too thin.
+    let (status, answer) = post(address, &orders, order("full_color_stone", 1, 0.09)).await;
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("too small"), "{answer}");
     let (_, gone) = send(address, "DELETE", "/api/v1/bureau/orders/1", &Value::Null).await;
     assert_eq!(gone["state"], "cancelled");
     let (status, _) = send(address, "DELETE", "/api/v1/bureau/orders/9", &Value::Null).await;

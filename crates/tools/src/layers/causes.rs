@@ -66,6 +66,8 @@ pub struct Cause {
     pub layers: Vec<(usize, usize)>,
     /// How many faces would change.
     pub faces: usize,
+    /// How many specks would go.
+    pub specks: usize,
     /// The changes of spool that there would be.
     pub changes: usize,
 }
@@ -181,7 +183,11 @@ pub fn causes(ground: &Ground, limits: &Limits, watch: &Watch) -> Result<Vec<Cau
         let then = ground.with(now, &remedy);
         let faces = differing(&now.swatches, &then.swatches);
         let changes = ground.changes(&then, watch)?;
-        found.push(Cause { remedy, layers, faces, changes });
+        let specks = match &remedy {
+            Remedy::Sweep(limits) => ground.specks(limits),
+            _ => 0,
+        };
+        found.push(Cause { remedy, layers, faces, specks, changes });
         Ok(())
     };
     let as_it_is = ground.known.clone().through(&now.through);
@@ -247,12 +253,21 @@ pub fn causes(ground: &Ground, limits: &Limits, watch: &Watch) -> Result<Vec<Cau
         .collect();
     if !outside.is_empty() {
         let layers = ranges(&outside);
-        found.push(Cause { remedy: Remedy::None, layers, faces: 0, changes: plan.changes });
+        let (remedy, changes) = (Remedy::None, plan.changes);
+        found.push(Cause { remedy, layers, faces: 0, specks: 0, changes });
     }
     Ok(found)
 }
 
 impl Ground<'_> {
+    fn specks(&self, limits: &Limits) -> usize {
+        let bodies = self.bodies.iter().zip(&self.now.swatches);
+        let specks = bodies.map(|(body, swatches)| {
+            Regions::of(body.geometry, swatches, &body.to_plate).specks(limits).len()
+        });
+        specks.sum()
+    }
+
     /// The layers that faces lie in whose swatch differs.
     fn layers_of(&self, before: &[Vec<u8>], now: &[Vec<u8>]) -> Vec<usize> {
         let differs = |layer: &usize| {
