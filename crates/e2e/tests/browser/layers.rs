@@ -256,3 +256,49 @@ async fn a_full_color_print_is_priced_ordered_and_taken_back() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// Swatches are made of a set's colors by a pattern, a swatch is made the base, and colors are made of them; what
+/// was chosen among the causes stays chosen while a knob is turned.
+#[tokio::test]
+async fn swatches_are_made_of_a_set_rebased_and_made_colors_again() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = open_tower(folder.path(), &app).await?;
+    // None of the remedies is wanted: a turn of what a change takes does not choose them again.
+    browser
+        .until("document.querySelector('[data-test=cause-bands] input')?.checked === true")
+        .await?;
+    browser.click_at(Locator::Css("[data-test=cause-bands] input")).await?;
+    browser.until("document.querySelector('[data-test=mend]').disabled").await?;
+    browser.type_into_row("and takes", "60").await?;
+    browser
+        .until("document.querySelector('[data-test=cause-bands] input')?.checked === false")
+        .await?;
+
+    browser.click("area-paint").await?;
+    browser.click_at(Locator::Css("[aria-label='More about Face color']")).await?;
+    browser.click("swatches-of").await?;
+    browser.click_text("label", "Mix gradients").await?;
+    browser.click("make-swatches").await?;
+    browser.until("document.querySelector('[data-test=make-swatches]') === null").await?;
+    let part = "speckle.state().parts[0]";
+    browser
+        .until(&format!(
+            "{part}.sets.find((set) => set.encoding === 'swatch')?.id === speckle.state().target"
+        ))
+        .await?;
+    browser.until("speckle.state().swatches.map((own) => own.number).join() === '1,2'").await?;
+    browser.until("document.querySelectorAll('[data-test=swatch-area]').length === 2").await?;
+    browser.click_at(Locator::XPath("//button[contains(@aria-label, 'the base')]")).await?;
+    browser.until(&format!("{part}.base === 2")).await?;
+    browser.click_at(Locator::Css("[aria-label='More about Swatches']")).await?;
+    browser.click("colors-of").await?;
+    browser.until(&format!("{part}.sets.at(-1).name === 'Swatches colors' && {part}.sets.at(-1).encoding === 'color'")).await?;
+    for _ in 0..3 {
+        browser.click("undo").await?;
+        browser.until("speckle.state().unsaved === 0").await?;
+    }
+    browser.until(&format!("{part}.sets.length === 1 && {part}.base === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

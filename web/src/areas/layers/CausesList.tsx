@@ -5,12 +5,13 @@ import { turn, usePrint, type Cause, type Told } from "./layersInHand";
 
 export function CausesList({ told, onMend }: { told: Told; onMend: () => void }) {
   const causes = usePrint((print) => print.causes);
+  const trouble = usePrint((print) => print.causesTrouble);
   const chosen = usePrint((print) => print.chosen);
   const busy = usePrint((print) => print.busy);
   if (!causes)
     return (
-      <Typography variant="body2" color="textSecondary" sx={{ mt: 1.25 }}>
-        Looking what causes most of it…
+      <Typography variant="body2" color={trouble ? "error" : "textSecondary"} sx={{ mt: 1.25 }}>
+        {trouble ?? "Looking what causes most of it…"}
       </Typography>
     );
   if (told.plan.changes === 0)
@@ -123,7 +124,7 @@ function words(cause: Cause, told: Told): [title: string, detail: string] {
         ? [`What lies within is better ${name}`, "It shows nowhere."]
         : ["What lies within is one swatch", "Let paint go right through: the inside takes the nearest outline's."];
     case "base":
-      return [`Hidden unpainted faces are better ${name}`, "Another base: it shows nowhere."];
+      return [`Hidden unpainted faces are better ${name}`, "Make it the base: it shows nowhere."];
     case "none":
       return [`The outside has several swatches in ${where}`, "Unavoidable while they are seen."];
   }

@@ -1,47 +1,35 @@
 // The layer that is looked at, seen from above: walls and fill in what they print in, outlines over them.
 import { Box, Paper, Typography } from "@mui/material";
-import { useEffect, useMemo, useState } from "react";
-import { layerCells } from "../../api/writes";
+import { useEffect, useMemo } from "react";
 import { figure } from "../../model/words";
-import { decode, drawn, type Cells } from "./cells";
+import { ColorDot } from "../../widgets/ColorDot";
+import { drawn } from "./cells";
 import { draw, usePrint } from "./layersInHand";
 
 export function LayerCard() {
   const told = usePrint((print) => print.told);
   const layer = usePrint((print) => print.layer);
-  const outlines = usePrint((print) => print.outlines);
+  const seen = usePrint((print) => print.seen);
   const line = usePrint((print) => print.rules.line);
   const through = usePrint((print) => print.through);
-  const [plan, setPlan] = useState<{ look: number; layer: number; cells: Cells } | null>(null);
   useEffect(() => {
     void draw();
   }, [told, layer]);
-  useEffect(() => {
-    if (!told) return;
-    let isWanted = true;
-    void layerCells(told.look, layer).then(({ data }) => {
-      const cells = data && decode(data);
-      if (isWanted && cells) setPlan({ look: told.look, layer, cells });
-    });
-    return () => {
-      isWanted = false;
-    };
-  }, [told, layer]);
   const picture = useMemo(() => {
-    if (!told || plan?.look !== told.look) return null;
-    const own = told.plan.layers[plan.layer];
+    if (!told || seen?.look !== told.look || !seen.cells) return null;
+    const own = told.plan.layers[seen.layer];
     const middle = (own?.bottom ?? 0) + (own?.height ?? 0) / 2;
     const isThrough = through.some(([from, to]) => middle >= from && middle < to);
     const inside = told.inside.kind === "swatch" && !isThrough ? told.inside.swatch : null;
     return drawn(
-      plan.cells,
+      seen.cells,
       told.swatches.map(({ color }) => color),
       inside,
     );
-  }, [told, plan, through]);
+  }, [told, seen, through]);
   const box = useMemo(() => {
-    const xs = outlines?.lines.flatMap(({ line }) => [line[0] ?? 0, line[2] ?? 0]) ?? [];
-    const ys = outlines?.lines.flatMap(({ line }) => [line[1] ?? 0, line[3] ?? 0]) ?? [];
+    const xs = seen?.lines.flatMap(({ line }) => [line[0] ?? 0, line[2] ?? 0]) ?? [];
+    const ys = seen?.lines.flatMap(({ line }) => [line[1] ?? 0, line[3] ?? 0]) ?? [];
     if (xs.length === 0) return null;
     const least = (all: number[]) => all.reduce((a, b) => Math.min(a, b), Infinity);
     const most = (all: number[]) => all.reduce((a, b) => Math.max(a, b), -Infinity);
@@ -50,7 +38,7 @@ export function LayerCard() {
     // What is wide and flat needs no square.
     const tall = Math.max((high - low) * 1.08 + 0.04 * side, 0.25 * side);
     return { left: (left + right - side) / 2, top: -(low + high + tall) / 2, side, tall };
-  }, [outlines]);
+  }, [seen]);
   if (!told) return null;
   const own = told.plan.layers[layer];
   return (
@@ -64,18 +52,18 @@ export function LayerCard() {
         style={{ width: "100%", aspectRatio: box ? box.side / box.tall : 2, maxHeight: 250, display: "block" }}
         role="img"
         aria-label="The outlines of the layer">
-        {box && picture && plan && (
+        {box && picture && seen?.cells && (
           <image
             href={picture}
-            x={plan.cells.least[0]}
-            y={-(plan.cells.least[1] + plan.cells.down * plan.cells.side)}
-            width={plan.cells.across * plan.cells.side}
-            height={plan.cells.down * plan.cells.side}
+            x={seen.cells.least[0]}
+            y={-(seen.cells.least[1] + seen.cells.down * seen.cells.side)}
+            width={seen.cells.across * seen.cells.side}
+            height={seen.cells.down * seen.cells.side}
             preserveAspectRatio="none"
           />
         )}
         {box &&
-          outlines?.lines.map(({ swatch, line: [x0 = 0, y0 = 0, x1 = 0, y1 = 0] }, i) => (
+          seen?.lines.map(({ swatch, line: [x0 = 0, y0 = 0, x1 = 0, y1 = 0] }, i) => (
             <line
               key={i}
               x1={x0}
@@ -94,7 +82,7 @@ export function LayerCard() {
             key={swatch}
             sx={{ display: "flex", alignItems: "center", gap: 0.75 }}
             title={told.swatches[swatch]?.name}>
-            <Box sx={{ width: 10, height: 10, borderRadius: "50%", bgcolor: told.swatches[swatch]?.color }} />
+            <ColorDot size={10} color={told.swatches[swatch]?.color} />
             <Typography variant="body2" color="textSecondary">
               {told.swatches[swatch]?.number || swatch + 1}: {figure(area)} mm²
             </Typography>

@@ -6,6 +6,7 @@ import { newWord, paintSwatches, paperOf } from "../../api/writes";
 import { get, set, setCutaway, useApp } from "../../model/state";
 import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
+import { ColorDot } from "../../widgets/ColorDot";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
@@ -19,6 +20,7 @@ import {
   findCauses,
   foresee,
   giveUp,
+  keepUp,
   mend,
   take,
   turn,
@@ -31,6 +33,9 @@ import {
 
 /** How long a hand rests before it is cut anew, in milliseconds. */
 const REST = 250;
+
+/** How often what is looked at is asked for again: the server lets go of it after two minutes, in milliseconds. */
+const KEPT = 80_000;
 
 export function LayersSheet({ id, project }: InArea) {
   const { rules, most, inside, through, height, told, busy, trouble, pace, causes, chosen, then, specks } = usePrint();
@@ -50,9 +55,17 @@ export function LayersSheet({ id, project }: InArea) {
     }, REST);
     return () => clearTimeout(timer);
   }, [asked, empty]);
+  // A hand that turns the limits of specks rests first.
+  const limits = JSON.stringify(specks);
   useEffect(() => {
-    if (told) void findCauses(newWord());
-  }, [told, specks]);
+    if (!told) return;
+    const timer = setTimeout(() => void findCauses(newWord()), REST);
+    return () => clearTimeout(timer);
+  }, [told, limits]);
+  useEffect(() => {
+    const timer = setInterval(() => void keepUp(), KEPT);
+    return () => clearInterval(timer);
+  }, []);
   useEffect(() => void foresee(newWord()), [causes, chosen]);
   useEffect(() => () => giveUp(), []);
   useCutAtLayer();
@@ -398,7 +411,7 @@ function Within({
         textAlign: "left",
         cursor: "pointer",
       }}>
-      <Box sx={{ width: 14, height: 14, borderRadius: "50%", border: 1, borderColor: "divider", bgcolor: color }} />
+      <ColorDot color={color} />
       <Typography variant="body2" noWrap sx={{ flex: 1, minWidth: 0 }}>
         {title}
       </Typography>

@@ -19,6 +19,8 @@ import { matchSpools } from "../../api/writes";
 import { useApp } from "../../model/state";
 import { MOST_PAINTED, USUAL_FILAMENT, nameOf, swatchOf, type Swatch } from "../../model/swatches";
 import type { Project } from "../../project/project";
+import { hex } from "../../model/words";
+import { ColorDot } from "../../widgets/ColorDot";
 import { SwatchDot } from "../../widgets/SwatchDot";
 
 /** What is farther off, as CIEDE2000, is another color: it is not proposed. */
@@ -104,7 +106,7 @@ export function MatchDialog({ project, onClose }: { project: Project; onClose: (
               <Typography variant="body2" noWrap sx={{ width: 110 }}>
                 {swatch ? nameOf(swatch) : number}
               </Typography>
-              <Dot color={spool?.color} />
+              <ColorDot size={18} color={spool && hex(spool.color)} />
               <Select
                 variant="standard"
                 disableUnderline
@@ -161,18 +163,3 @@ const ofSpool = ({ name, color, material, slot }: Schemas["LoadedSpool"]): Swatc
   color,
   filament: { ...USUAL_FILAMENT, material, spool: slot },
 });
-
-function Dot({ color }: { color: number[] | undefined }) {
-  return (
-    <Box
-      sx={{
-        width: 18,
-        height: 18,
-        borderRadius: "50%",
-        border: 1,
-        borderColor: "divider",
-        bgcolor: color ? `rgb(${color.map((x) => Math.round(x * 255)).join(" ")})` : undefined,
-      }}
-    />
-  );
-}

@@ -3,7 +3,8 @@ import { Box, Button, LinearProgress, Paper, Typography } from "@mui/material";
 import { useState } from "react";
 import { cancelPrint, printIt } from "../../api/writes";
 import { set } from "../../model/state";
-import { figure } from "../../model/words";
+import { figure, hex } from "../../model/words";
+import { ColorDot } from "../../widgets/ColorDot";
 import type { Told } from "./layersInHand";
 import type { Printer } from "./printer";
 
@@ -54,16 +55,7 @@ export function PrinterCard({
         const need = needed(told, spool.slot);
         return (
           <Box key={spool.slot} sx={{ display: "flex", alignItems: "center", gap: 0.75, minHeight: 26 }}>
-            <Box
-              sx={{
-                width: 16,
-                height: 16,
-                borderRadius: "50%",
-                border: 1,
-                borderColor: "divider",
-                bgcolor: `rgb(${spool.color.map((x) => Math.round(x * 255)).join(" ")})`,
-              }}
-            />
+            <ColorDot size={16} color={hex(spool.color)} />
             <Typography variant="body2" noWrap sx={{ flex: 1, minWidth: 0 }}>
               {spool.slot} {spool.name} · {spool.material}
             </Typography>

@@ -6,10 +6,14 @@ import { layerSpecks, sweepUp } from "../../api/writes";
 import { get, set } from "../../model/state";
 import { count, figure } from "../../model/words";
 import type { Project } from "../../project/project";
+import { ColorDot } from "../../widgets/ColorDot";
 import { Sliding } from "../../widgets/rows";
 import { specksOf, turn, usePrint, type Told } from "./layersInHand";
 
 type Speck = Schemas["SpeckTold"];
+
+/** How long a hand rests before they are looked for anew, in milliseconds. */
+const REST = 250;
 
 /** More than these are not listed one by one. */
 const LISTED = 40;
@@ -22,11 +26,14 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
   const [busy, setBusy] = useState(false);
   useEffect(() => {
     let isWanted = true;
-    void layerSpecks(told.look, { area, width }).then(({ data }) => {
-      if (isWanted && data) setFound({ look: told.look, list: data });
-    });
+    const timer = setTimeout(() => {
+      void layerSpecks(told.look, { area, width }).then(({ data }) => {
+        if (isWanted && data) setFound({ look: told.look, list: data });
+      });
+    }, REST);
     return () => {
       isWanted = false;
+      clearTimeout(timer);
     };
   }, [told.look, area, width]);
   const put = (change: Partial<Schemas["SweepLimits"]>) => turn({ specks: { area, width, ...change } });
@@ -96,7 +103,7 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
               onClick={() => show(speck)}
               aria-label={`Show the speck of ${figure(speck.area)} mm²`}
               sx={{ flex: 1, minWidth: 0, gap: 0.75, justifyContent: "flex-start", borderRadius: 1 }}>
-              <Dot color={told.swatches[speck.swatch]?.color} />
+              <ColorDot size={12} color={told.swatches[speck.swatch]?.color} />
               <Typography variant="body2" noWrap>
                 {figure(speck.area)} mm² · {figure(speck.width)} wide
                 {speck.width < line && `, prints ${line.toFixed(2)}`}
@@ -105,7 +112,7 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
             <Typography variant="body2" color="textSecondary">
               →
             </Typography>
-            <Dot color={speck.beside == null ? undefined : told.swatches[speck.beside]?.color} />
+            <ColorDot size={12} color={speck.beside == null ? undefined : told.swatches[speck.beside]?.color} />
             <Button
               size="small"
               color="secondary"
@@ -135,22 +142,5 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
         </Button>
       )}
     </Paper>
-  );
-}
-
-function Dot({ color }: { color: string | undefined }) {
-  return (
-    <Box
-      component="span"
-      sx={{
-        width: 12,
-        height: 12,
-        flexShrink: 0,
-        borderRadius: "50%",
-        border: 1,
-        borderColor: "divider",
-        bgcolor: color,
-      }}
-    />
   );
 }

@@ -5,6 +5,7 @@ import type { Project } from "../../project/project";
 import { useApp } from "../../model/state";
 import { swatchOf } from "../../model/swatches";
 import { figure } from "../../model/words";
+import { ColorDot } from "../../widgets/ColorDot";
 import { SwatchDialog } from "../../widgets/SwatchDialog";
 import { SwatchDot } from "../../widgets/SwatchDot";
 import type { Told } from "./layersInHand";
@@ -60,20 +61,7 @@ export function SpoolCard({
                 onClick={() => setOpen(number)}
                 aria-label={`What ${name} is printed from`}
                 sx={{ gap: 0.75, minHeight: 28, minWidth: 0, justifyContent: "flex-start", borderRadius: 1 }}>
-                {swatch ? (
-                  <SwatchDot swatch={swatch} size={20} />
-                ) : (
-                  <Box
-                    sx={{
-                      width: 20,
-                      height: 20,
-                      borderRadius: "50%",
-                      bgcolor: color,
-                      border: 1,
-                      borderColor: "divider",
-                    }}
-                  />
-                )}
+                {swatch ? <SwatchDot swatch={swatch} size={20} /> : <ColorDot size={20} color={color} />}
                 <Typography variant="body2" noWrap sx={{ flex: 1, minWidth: 0, textAlign: "left" }}>
                   {name}
                 </Typography>

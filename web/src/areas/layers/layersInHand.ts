@@ -1,7 +1,8 @@
 // The print in hand: how it is cut, what that comes to, and the layer that is looked at.
 import { create } from "zustand";
 import type { Schemas } from "../../api/client";
-import { cutLayers, layerCauses, layerOutlines, layersWith, newWord, remedyLayers } from "../../api/writes";
+import { cutLayers, layerCauses, layerCells, layerOutlines, layersWith, newWord, remedyLayers } from "../../api/writes";
+import { decode, type Cells } from "./cells";
 
 export type Told = Schemas["LayersTold"];
 export type Rules = Schemas["LayerRules"];
@@ -24,8 +25,9 @@ interface Print {
   pace: Pace;
   /** Below what regions are specks; null: as a printer's line is wide. */
   specks: Schemas["SweepLimits"] | null;
-  /** What makes it change spools; null while that is not known. */
+  /** What makes it change spools; null while that is not known, with the reason where it cannot be. */
   causes: Cause[] | null;
+  causesTrouble: string | null;
   /** Which of them are to be mended, and what it would take then. */
   chosen: number[];
   then: Schemas["WithRemedies"] | null;
@@ -38,8 +40,8 @@ interface Print {
   trouble: string | null;
   /** The layer that is looked at, from 0. */
   layer: number;
-  /** Its outlines, with which answer and layer they are of. */
-  outlines: { look: number; layer: number; lines: Schemas["LayerStretch"][] } | null;
+  /** What it looks like from above, with which answer and layer that is of. */
+  seen: { look: number; layer: number; lines: Schemas["LayerStretch"][]; cells: Cells | null } | null;
 }
 
 const start: Print = {
@@ -52,6 +54,7 @@ const start: Print = {
   pace: { purge: 140, flow: 8, change: 30, layer: 1.5 },
   specks: null,
   causes: null,
+  causesTrouble: null,
   chosen: [],
   then: null,
   pointed: null,
@@ -60,33 +63,55 @@ const start: Print = {
   busy: false,
   trouble: null,
   layer: 0,
-  outlines: null,
+  seen: null,
 };
 
 export const usePrint = create<Print>(() => start);
 export const turn = (change: Partial<Print>) => usePrint.setState(change);
 const get = usePrint.getState;
 
+/** What was found last, by which a choice is known to be of the same things. */
+let lastFound = "";
+
 /** Another project is another print; the same one goes on where it was left. */
 export function take(project: number) {
-  if (get().project !== project) turn({ ...start, project });
+  if (get().project === project) return;
+  lastFound = "";
+  turn({ ...start, project });
 }
 
+/** What is under way: cutting, finding causes, mending. Each is given up for its own kind alone. */
 let under: AbortController | null = null;
+let finding: AbortController | null = null;
+let mending: AbortController | null = null;
+
+const order = ({ rules, most, inside, through, height, pace }: Print) => ({
+  rules,
+  most,
+  inside,
+  through,
+  height,
+  pace,
+});
+
+/** Asks for the same again, so that it is kept: what is looked at is let go of after a while. */
+export async function keepUp() {
+  const { project, told, busy } = get();
+  if (project === null || !told || busy) return;
+  const wait = { signal: new AbortController().signal, work: newWord() };
+  const { data } = await cutLayers(project, order(get()), wait);
+  if (data && get().told === told) turn({ told: data });
+}
 
 /** Cuts anew; of several only the last counts. */
 export async function cut(work: string) {
-  const { project, rules, most, inside, through, height, pace } = get();
+  const { project, inside, through } = get();
   if (project === null) return;
   under?.abort();
   const own = new AbortController();
   under = own;
   turn({ busy: true });
-  const { data, trouble } = await cutLayers(
-    project,
-    { rules, most, inside, through, height, pace },
-    { signal: own.signal, work },
-  );
+  const { data, trouble } = await cutLayers(project, order(get()), { signal: own.signal, work });
   if (own.signal.aborted || get().project !== project) return;
   // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
   if (!data && inside?.kind === "swatch") turn({ inside: null });
@@ -98,6 +123,7 @@ export async function cut(work: string) {
     trouble,
     told: data,
     causes: null,
+    causesTrouble: null,
     then: null,
     pointed: null,
     ...(data && { layer: Math.min(get().layer === 0 ? Math.floor(layers / 2) : get().layer, layers - 1) }),
@@ -115,14 +141,24 @@ const asked = (print: Print) => ({ inside: print.inside, through: print.through,
 /** Those that leave what is seen as it is. */
 const HARMLESS: Cause["remedy"][] = ["sweep", "bands", "inner"];
 
-/** Finds what makes the print in hand change spools; what can be mended without being seen is chosen. */
+/** Finds what makes the print in hand change spools; what can be mended without being seen is chosen at first. */
 export async function findCauses(work: string) {
   const { told } = get();
   if (!told) return;
-  const own = under ?? new AbortController();
-  const { data } = await layerCauses(told.look, asked(get()), { signal: own.signal, work });
-  if (get().told !== told || !data) return;
-  turn({ causes: data, chosen: data.flatMap(({ remedy }, i) => (HARMLESS.includes(remedy) ? [i] : [])) });
+  finding?.abort();
+  const own = new AbortController();
+  finding = own;
+  const { data, trouble } = await layerCauses(told.look, asked(get()), { signal: own.signal, work });
+  if (own.signal.aborted || get().told !== told) return;
+  if (!data) {
+    turn({ causesTrouble: trouble });
+    return;
+  }
+  const found = JSON.stringify(data.map(({ remedy, swatch, layers }) => [remedy, swatch, layers]));
+  const isSame = found === lastFound;
+  lastFound = found;
+  const harmless = () => data.flatMap(({ remedy }, i) => (HARMLESS.includes(remedy) ? [i] : []));
+  turn({ causes: data, causesTrouble: null, ...(!isSame && { chosen: harmless() }) });
 }
 
 /** Tells what the print would take with what is chosen. */
@@ -132,8 +168,8 @@ export async function foresee(work: string) {
     turn({ then: null });
     return;
   }
-  const own = under ?? new AbortController();
-  const { data } = await layersWith(told.look, { of: asked(get()), chosen, pace }, { signal: own.signal, work });
+  const wait = { signal: finding?.signal ?? new AbortController().signal, work };
+  const { data } = await layersWith(told.look, { of: asked(get()), chosen, pace }, wait);
   if (get().told === told && get().chosen === chosen) turn({ then: data });
 }
 
@@ -141,8 +177,9 @@ export async function foresee(work: string) {
 export async function mend(work: string): Promise<string | null> {
   const { project, told, chosen, pace } = get();
   if (project === null || !told) return null;
+  // Its own change has it cut anew, which must not give it up.
   const own = new AbortController();
-  under = own;
+  mending = own;
   turn({ busy: true });
   const { data, trouble } = await remedyLayers(
     project,
@@ -157,26 +194,26 @@ export async function mend(work: string): Promise<string | null> {
 }
 
 export function giveUp() {
-  under?.abort();
+  for (const each of [under, finding, mending]) each?.abort();
   turn({ busy: false });
 }
 
 let asking = false;
 
-/** Fetches the outlines of the layer that is looked at; while some are under way, the last one waits. */
+/** Fetches what the layer that is looked at is like from above; while some are under way, the last one waits. */
 export async function draw() {
   if (asking) return;
   asking = true;
   for (;;) {
-    const { told, layer, outlines } = get();
-    if (!told || (outlines?.look === told.look && outlines.layer === layer)) break;
-    const { data } = await layerOutlines(told.look, layer);
+    const { told, layer, seen } = get();
+    if (!told || (seen?.look === told.look && seen.layer === layer)) break;
+    const [{ data }, cells] = await Promise.all([layerOutlines(told.look, layer), layerCells(told.look, layer)]);
     if (!data && get().told?.look === told.look) {
       // It is not kept for ever: it is cut anew, and the new one asked for.
       await cut(newWord());
       if (get().told && get().told?.look !== told.look) continue;
     }
-    turn({ outlines: { look: told.look, layer, lines: data ?? [] } });
+    turn({ seen: { look: told.look, layer, lines: data ?? [], cells: cells.data && decode(cells.data) } });
   }
   asking = false;
 }
