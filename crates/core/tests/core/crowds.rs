@@ -13,6 +13,7 @@ use speckle_core::{Document, Edit, HandId};
 use speckle_mesh::{
     Geometry, Mesh, Placement, Transform,
     body::{Body, Placed},
+    geometry::bvh::nearest_on,
     mesh::MeshArrays,
     scene::{Others, Scene, Stage},
     sight::View,
@@ -72,7 +73,19 @@ fn all_vertices_at_one_point_take_no_longer_than_others() {
     soon("a face over and over", || look_at_everything(&Geometry::new(same)));
     // All faces around one edge.
     let fan = triangles(40_000, |i| [Vec3::ZERO, Vec3::Z, Vec3::new(1.0, i as f32, 0.0)]);
-    soon("a fan", || look_at_everything(&Geometry::new(fan)));
+    let fan = Geometry::new(fan);
+    soon("a fan", || look_at_everything(&fan));
+    // What is nearest is as near as a look at all of them finds.
+    for at in [Vec3::new(0.5, 3.2, 0.3), Vec3::new(1.5, 20_000.4, 0.1), Vec3::new(-2.0, 9.0, 2.0)] {
+        let (_, found, _) = fan.bvh().nearest(at, f32::MAX, |_| true).unwrap();
+        let faces = fan.mesh().corner_vertices().chunks(3);
+        let all = faces.map(|face| {
+            let corners = [0, 1, 2].map(|k| fan.mesh().positions()[face[k] as usize]);
+            nearest_on(at, corners).distance(at)
+        });
+        let nearest = all.fold(f32::MAX, f32::min);
+        assert!((found.distance(at) - nearest).abs() < 1e-2, "{at}: {found}, {nearest}");
+    }
 }
 
 /// A cone of so many sides has a crowd at its tip, with shared vertices and with split ones: it is

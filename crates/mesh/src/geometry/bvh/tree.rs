@@ -37,6 +37,12 @@ pub(super) const WIDENING: f32 = 1e-3;
 /// A box smaller than this in the tree is as good as a point: it is made wider by up to 1.
 pub(super) const TINY: f32 = 0.01;
 
+/// Boxes of this mean surface, as a share of that of all of them, are a crowd: see [`are_a_crowd`].
+const CROWDED: f64 = 0.02;
+
+/// Fewer boxes are put in better places in no time, however crowded they are.
+const LARGE_CROWD: usize = 2_000;
+
 /// The most triangles in a leaf: the tree's format has room for three.
 pub(super) const LEAF: u32 = 3;
 
@@ -173,15 +179,41 @@ impl Tree {
 /// A tree of pairs of boxes, which those for rays and for packets of them are made from.
 pub(in crate::geometry) fn binary_tree(triangles: &[Triangle], settings: &BvhBuildParams) -> Bvh2 {
     let boxes: Vec<Aabb> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
-    let mut tree = PlocBuilder::with_capacity(boxes.len()).build(
-        settings.ploc_search_distance,
-        &boxes,
-        (0..boxes.len() as u32).collect(),
-        settings.sort_precision,
-        settings.search_depth_threshold,
-    );
+    let joined = |boxes: &[Aabb]| {
+        PlocBuilder::with_capacity(boxes.len()).build(
+            settings.ploc_search_distance,
+            boxes,
+            (0..boxes.len() as u32).collect(),
+            settings.sort_precision,
+            settings.search_depth_threshold,
+        )
+    };
+    if are_a_crowd(&boxes) {
+        // Joined by where their middles lie, and given their true boxes after.
+        let middle = |(i, b): (usize, &Aabb)| {
+            let v0 = (b.min + b.max) * 0.5;
+            widened(&Triangle { v0, v1: v0, v2: v0 }, i)
+        };
+        let mut tree = joined(&boxes.par_iter().enumerate().map(middle).collect::<Vec<_>>());
+        for node in tree.nodes.iter_mut().filter(|node| node.is_leaf()) {
+            node.set_aabb(boxes[tree.primitive_indices[node.first_index as usize] as usize]);
+        }
+        tree.refit_all();
+        return tree;
+    }
+    let mut tree = joined(&boxes);
     ReinsertionOptimizer::default().run(&mut tree, settings.reinsertion_batch_ratio, None);
     tree
+}
+
+/// Whether boxes are on the whole so large that most of them meet whatever meets any, as those of
+/// faces around one long edge do. The builder joins the box whose union with another is smallest,
+/// which among boxes within boxes is one pair at a time, and looks through all of a tree for better
+/// places: both take quadratic time, and part nothing.
+fn are_a_crowd(boxes: &[Aabb]) -> bool {
+    let all = boxes.iter().fold(Aabb::empty(), |all, b| all.union(b));
+    let sum: f64 = boxes.iter().map(|b| f64::from(b.half_area())).sum();
+    boxes.len() > LARGE_CROWD && sum > CROWDED * boxes.len() as f64 * f64::from(all.half_area())
 }
 
 #[inline]
