@@ -32,6 +32,7 @@ mod reshaping;
 mod sets;
 mod strokes;
 mod swatches;
+mod volumes;
 mod whole;
 
 pub use adjusting::Adjustment;
@@ -52,6 +53,7 @@ pub use record::DocumentRecord;
 pub use replacing::ReplaceEdit;
 pub use sets::SetEdit;
 pub use swatches::{PartPainted, SwatchEdit};
+pub use volumes::VolumeEdit;
 
 use std::{
     collections::{BTreeMap, HashMap},
@@ -62,7 +64,7 @@ use speckle_color::Rgba;
 use speckle_mesh::{ContentId, Geometry, Mesh, scene::Stage};
 use speckle_model::{
     ColorSet, ImageRecord, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, PartTraits,
-    ProjectTraits, SetId, swatches::Swatch, views::SavedView,
+    ProjectTraits, SetId, swatches::Swatch, views::SavedView, volumes::Volume,
 };
 use speckle_tools::{
     image_file::ImageFile,
@@ -81,6 +83,7 @@ pub struct Document {
     parts: Vec<Part>,
     swatches: Vec<Swatch>,
     views: Vec<SavedView>,
+    volumes: Arc<Vec<Volume>>,
     next_id: u32,
     /// Images that paint may be laid on through; not kept with the project.
     stencils: HashMap<StencilId, Arc<Stencil>>,
@@ -125,6 +128,12 @@ impl Document {
     #[must_use]
     pub fn views(&self) -> &[SavedView] {
         &self.views
+    }
+
+    /// The volumes, those that lie over others first.
+    #[must_use]
+    pub fn volumes(&self) -> &[Volume] {
+        &self.volumes
     }
 
     /// Makes an image known that paint may be laid on through.

@@ -9,4 +9,5 @@ pub mod document;
 pub use document::{
     Change, ChangeStep, ChannelEdit, Document, Edit, EditError, HandId, HelperEdit, ImageEdit,
     PaintEdit, PartEdit, Patch, ProjectEdit, RecipeEdit, ReplaceEdit, SetEdit, SwatchEdit,
+    VolumeEdit,
 };

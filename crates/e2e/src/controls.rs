@@ -202,6 +202,28 @@ impl Browser {
         self.type_over(&format!("[aria-label='{label}, typed']"), number).await
     }
 
+    /// Types a number into the field of a label, and waits until it shows it.
+    ///
+    /// # Errors
+    /// When there is no such field, or it never does.
+    pub async fn type_into_field(&self, label: &str, number: &str) -> Result<()> {
+        let css = format!("[aria-label='{label}']");
+        self.type_over(&css, number).await?;
+        // What it shows when it is left is what has come back.
+        self.until(&format!(
+            "(document.activeElement.blur(), document.querySelector(\"{css}\").value === '{number}')"
+        ))
+        .await
+    }
+
+    /// Clicks what has a label.
+    ///
+    /// # Errors
+    /// When there is nothing of that label.
+    pub async fn click_labelled(&self, label: &str) -> Result<()> {
+        self.click_at(Locator::Css(&format!("[aria-label='{label}']"))).await
+    }
+
     async fn type_over(&self, css: &str, number: &str) -> Result<()> {
         self.click_at(Locator::Css(css)).await?;
         let field = self.client.find(Locator::Css(css)).await?;

@@ -15,6 +15,7 @@ pub mod scene;
 pub mod screen;
 pub mod sight;
 pub mod slice;
+pub mod solid;
 pub mod transform;
 
 pub use geometry::{ContentId, Geometry};

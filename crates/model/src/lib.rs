@@ -18,6 +18,7 @@ pub mod remap;
 pub mod reshape;
 pub mod swatches;
 pub mod views;
+pub mod volumes;
 
 pub use color_set::ColorSet;
 pub use digest::Digest;

@@ -254,7 +254,7 @@ impl Step {
     #[must_use]
     pub fn merge(&self, is_first: bool, encoding: Encoding) -> Merge {
         self.merge.unwrap_or(match (is_first, encoding) {
-            _ if matches!(self.source, Source::HandPaint { .. }) => Merge::Replace,
+            _ if self.source.lies_on() => Merge::Replace,
             (true, _) => Merge::Replace,
             (false, Encoding::Data | Encoding::Swatch) => Merge::Multiply,
             (false, Encoding::Color) => Merge::Mix,
@@ -271,8 +271,18 @@ impl Step {
     #[must_use]
     pub fn covers_all(&self, merge: Merge) -> bool {
         let is_whole = self.mask.is_none() && self.strength(merge) >= 1.0;
-        let is_painted = matches!(self.source, Source::HandPaint { .. });
-        is_whole && !is_painted && matches!(merge, Merge::Replace | Merge::Mix)
+        is_whole && !self.source.lies_on() && matches!(merge, Merge::Replace | Merge::Mix)
+    }
+
+    /// Whether it lays whole values on, mixing and bending nothing: what swatches can be made by.
+    #[must_use]
+    pub fn is_whole(&self) -> bool {
+        self.source.lies_on()
+            && self.take.is_none()
+            && self.shaping.is_empty()
+            && self.merge.is_none_or(|merge| merge == Merge::Replace)
+            && self.strength.is_none_or(|strength| strength == 1.0)
+            && self.mask.is_none()
     }
 
     fn problem(&self) -> Option<String> {
@@ -327,6 +337,24 @@ impl Recipe {
             }
         }
         remarks
+    }
+
+    /// What lays the swatches of volumes on: those for unpainted faces, what is painted, and those for all
+    /// faces.
+    #[must_use]
+    pub fn of_volumes() -> Self {
+        let sources = [
+            Source::Volumes { over: false },
+            Source::HandPaint { paint: None },
+            Source::Volumes { over: true },
+        ];
+        Self { steps: sources.map(Step::new).into(), ..Self::new(Target::Rgba) }
+    }
+
+    /// Whether volumes take part in it.
+    #[must_use]
+    pub fn has_volumes(&self) -> bool {
+        self.steps.iter().any(|step| matches!(step.source, Source::Volumes { .. }))
     }
 
     /// The numbers of its layers of hand paint.

@@ -45,7 +45,7 @@ use rest::{
     history, layers,
     looked::Looked,
     paints, printer, project, recipes, reform, remedies, replacement, shelf, swatches, transfer,
-    uvs, works,
+    uvs, volumes, works,
 };
 
 /// How to serve.
@@ -178,6 +178,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(reform::part_faults))
         .routes(routes!(uvs::part_uvs))
         .routes(routes!(uvs::image_of_colors))
+        .routes(routes!(volumes::volumes_met))
         .routes(routes!(works::work))
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))

@@ -19,6 +19,7 @@ pub mod shelf;
 pub mod swatches;
 pub mod transfer;
 pub mod uvs;
+pub mod volumes;
 pub mod works;
 
 use axum::{

@@ -259,6 +259,7 @@ impl Session {
                     revision: self.position.revision,
                     parts: self.document.parts().to_vec(),
                     swatches: self.document.swatches().to_vec(),
+                    volumes: self.document.volumes().to_vec(),
                     images: self.document.image_files().to_vec(),
                 });
             }

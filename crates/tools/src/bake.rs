@@ -28,7 +28,7 @@ pub mod trail;
 pub mod watch;
 
 use rayon::prelude::*;
-use speckle_color::Rgba;
+use speckle_color::{Encoding, Rgba, swatch_of, swatch_value};
 use speckle_model::recipe::{Recipe, Source, Step, Target};
 
 pub use answers::Needs;
@@ -41,6 +41,8 @@ pub use pantry::Pantry;
 pub use sources::MATERIAL_SET;
 use taste::Tastes;
 use watch::Watch;
+
+use crate::volumes;
 
 /// What a step makes by itself, before it is merged.
 ///
@@ -152,6 +154,18 @@ pub fn up_to(
         let masked = step.mask.as_ref().map(|mask| Lookup::new(inputs).mask(mask)).transpose();
         let mask = masked.map_err(said)?.map(|shares| shares());
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
+        if let &Source::Volumes { over } = &step.source {
+            let mut lookup = Lookup::new(inputs);
+            drop(sources::planned(&step.source, &mut lookup).map_err(said)?);
+            let volumes = lookup.volumes(over);
+            let shows = volumes::showing(&inputs.body, &volumes);
+            for (value, shown) in values.iter_mut().zip(shows) {
+                if let Some(shown) = (shown as usize).checked_sub(1) {
+                    *value = swatch_value(volumes[shown].volume.swatch);
+                }
+            }
+            continue;
+        }
         if let Source::HandPaint { paint } = &step.source {
             let Some(paint) = Lookup::new(inputs).paint(*paint) else { continue };
             if let Some(tastes) = &mut tastes {
@@ -160,6 +174,13 @@ pub fn up_to(
             values.par_iter_mut().enumerate().with_min_len(4096).for_each(|(element, value)| {
                 let share = share(element);
                 let (painted, coverage) = (paint.values[element], paint.coverage[element]);
+                if inputs.encoding == Encoding::Swatch {
+                    // Whole or not at all; and nobody paints with no swatch.
+                    if coverage[0] >= 0.5 && swatch_of(painted) != 0 {
+                        *value = painted;
+                    }
+                    return;
+                }
                 for k in (0..4).filter(|&k| made.0[k] && coverage[k] > 0.0) {
                     let merged = merge.of(value[k], painted[k]);
                     value[k] = mixed(value[k], merged, share * coverage[k]);

@@ -29,3 +29,4 @@ pub mod stroke;
 pub mod swatching;
 pub mod sweep;
 pub mod transfer;
+pub mod volumes;

@@ -11,6 +11,7 @@ use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use speckle_color::{Channels, Encoding, Measure, Rgba, difference::ciede2000};
+pub use speckle_mesh::solid::Solid;
 use speckle_mesh::{Geometry, Placement, Transform, body::Surface, scene::Scene, screen::Screen};
 use speckle_model::{ColorSet, SetId, color_set::convert};
 
@@ -123,21 +124,6 @@ pub enum Region {
     },
     /// Where the surface ends.
     Boundary,
-}
-
-/// A solid that reaches from −1 to 1 along each axis.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Solid {
-    /// A cube.
-    Box,
-    /// Around Y.
-    Cylinder,
-    /// A ball.
-    Sphere,
-    /// Around Y, its tip at the top.
-    Cone,
 }
 
 /// An element that a region covers.

@@ -932,6 +932,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/volumes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tells what volumes meet. */
+        get: operations["volumes_met"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recipes": {
         parameters: {
             query?: never;
@@ -1560,6 +1577,29 @@ export interface components {
             set: components["schemas"]["SetId"];
             stencil?: components["schemas"]["StencilUse"] | null;
         };
+        /** @description A shape that colors what it meets. */
+        ColorVolume: {
+            /**
+             * Format: int32
+             * @description Names it within the project; 0 for one that is new.
+             */
+            id?: number;
+            /** @description What the user calls it. */
+            name: string;
+            /** @description Whether it colors nothing for now. */
+            off?: boolean;
+            /** @description Whether it colors painted faces too, and not unpainted ones alone. */
+            over?: boolean;
+            /** @description What it is. */
+            shape: components["schemas"]["VolumeShape"];
+            /**
+             * Format: int32
+             * @description The number of the swatch it colors in; 0 for none.
+             */
+            swatch: number;
+            /** @description Where it stands in the project, its middle at its origin. */
+            transform: components["schemas"]["Transform"];
+        };
         /** @description How two collections of parts differ. */
         Comparison: {
             /** @description Each part of the first side; then those that only the other side has. */
@@ -1856,7 +1896,7 @@ export interface components {
             wind?: number;
         };
         /** @description Everything a user can do to a project. */
-        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"] | components["schemas"]["SwatchEdit"];
+        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"] | components["schemas"]["SwatchEdit"] | components["schemas"]["VolumeEdit"];
         /** @description What came of an edit. */
         Edited: {
             /** @description Whether anything is other than it was. */
@@ -2940,6 +2980,8 @@ export interface components {
             traits: components["schemas"]["ProjectTraits"];
             /** @description Its saved views, in order. */
             views: components["schemas"]["SavedView"][];
+            /** @description Its volumes, those that lie over others first. */
+            volumes: components["schemas"]["ColorVolume"][];
         };
         /** @description What a printer takes for what it does. */
         Pace: {
@@ -3163,6 +3205,22 @@ export interface components {
         PartUvs: components["schemas"]["UvTold"] & {
             /** @description The edges of its islands: u, v, u, v. */
             outlines: number[][];
+        };
+        /** @description A connected patch of a part's surface. */
+        PatchMet: {
+            /**
+             * Format: double
+             * @description How large they are, in square steps of the project's unit.
+             */
+            area: number;
+            /** @description A place on it. */
+            at: number[];
+            /** @description How many faces. */
+            faces: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @description Whether the part is colored by volumes: it is painted in swatches. */
+            takes: boolean;
         };
         /**
          * @description What a pattern shows.
@@ -3986,6 +4044,11 @@ export interface components {
             /** @enum {string} */
             kind: "from_part";
         }) | {
+            /** @enum {string} */
+            kind: "volumes";
+            /** @description Those that color painted faces too; without, those that color unpainted ones alone. */
+            over?: boolean;
+        } | {
             /** @enum {string} */
             kind: "hand_paint";
             /**
@@ -5903,6 +5966,46 @@ export interface components {
             forward: number[];
             /** @enum {string} */
             kind: "parallel";
+        };
+        /** @description What sets volumes, or makes paint of them. */
+        VolumeEdit: {
+            part?: components["schemas"]["PartId"] | null;
+            /** @enum {string} */
+            type: "set_volumes";
+            /** @description The volumes, those that lie over others first. */
+            volumes: components["schemas"]["ColorVolume"][];
+        } | {
+            /** @enum {string} */
+            type: "freeze_volumes";
+            /** @description Their numbers. */
+            volumes: number[];
+        };
+        /** @description A volume with all that it meets. */
+        VolumeMet: {
+            /** @description How many there are. */
+            count: number;
+            /**
+             * @description The connected patches of surfaces that it meets, the nearest to its middle first: where any other
+             *     lies, it comes out elsewhere.
+             */
+            patches: components["schemas"]["PatchMet"][];
+            /**
+             * Format: int32
+             * @description The volume.
+             */
+            volume: number;
+        };
+        /** @description What a volume is. */
+        VolumeShape: {
+            /** @enum {string} */
+            kind: "solid";
+            /** @description Which. */
+            solid: components["schemas"]["Solid"];
+        } | {
+            /** @enum {string} */
+            kind: "part";
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
         };
         /** @description What stood in water: 1 below a height, with a ragged rim that splashed higher here and there. */
         Waterline: {
@@ -7952,6 +8055,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    volumes_met: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VolumeMet"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -141,6 +141,10 @@ export const sendReform = (project: number, part: number, order: Schemas["Reform
   );
 
 /** What the texture coordinates of a part are good for. */
+/** What volumes meet, and where else they come out. */
+export const volumesMet = (project: number) =>
+  done(api.GET("/api/v1/projects/{project}/volumes", { params: { path: { project } } }));
+
 export const uvsOf = (project: number, part: number) =>
   done(api.GET("/api/v1/projects/{project}/parts/{part}/uvs", { params: { path: { project, part } } }));
 

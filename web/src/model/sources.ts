@@ -100,6 +100,7 @@ export const sourceWords: Record<Kind, { title: string; says: string }> = {
   material: { title: "Material", says: "The color of the part's material, or of each face's." },
   constant: { title: "Number", says: "One number everywhere." },
   color: { title: "Color", says: "One color everywhere." },
+  volumes: { title: "Volumes", says: "The swatches of the volumes that are met: see Volumes in Paint." },
   hand_paint: { title: "Hand paint", says: "What is painted by hand, where it is." },
 };
 
@@ -385,6 +386,8 @@ export function sourceLine(source: Source): string {
         return [String(source.value)];
       case "color":
         return [source.color.map((x) => x.toFixed(2)).join(" ")];
+      case "volumes":
+        return [source.over ? "over what is painted" : "where nothing is painted"];
       case "hand_paint":
         return ["where you paint"];
     }

@@ -130,7 +130,7 @@ export interface CutawayChoice {
 /** What every corner at a vertex holds. */
 export type Corners = Extract<Schemas["ServerMessage"], { type: "corners" }>;
 
-export type SheetPage = "tool" | "select" | "adjust" | "palette" | "views";
+export type SheetPage = "tool" | "select" | "adjust" | "palette" | "volumes" | "views";
 
 /** What the steps of a recipe make, each by itself. */
 export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
@@ -139,13 +139,17 @@ export type Tastes = Extract<Schemas["ServerMessage"], { type: "tastes" }>;
 /** What is done with the next place clicked on the stage. */
 export interface Placing {
   says: string;
-  /** Gets the place in the space of the part it is on; which part that is, and the place in the project. */
-  take: (place: Vec, part: number, inProject: Vec) => void;
+  /** Gets the place in the space of the part it is on; which part that is, the place in the project, and the
+      way the surface looks there, to the user's side. */
+  take: (place: Vec, part: number, inProject: Vec, normal: Vec) => void;
   /** Whether all that follow are taken, until it is let go. */
   isMany?: boolean;
   /** Whether any part will do, and not the active one alone. */
   onAny?: boolean;
 }
+
+/** What a grip on the stage does with what it holds. */
+export type GripMode = "move" | "turn" | "scale";
 
 export type GatherTool = "bring" | "density" | "transfer" | "mend" | "form" | "images";
 
@@ -211,6 +215,10 @@ export interface State {
   recent: Rgba[];
   swatches: Schemas["Swatch"][];
   views: Schemas["SavedView"][];
+  /** Those that lie over others first. */
+  volumes: Schemas["ColorVolume"][];
+  /** The volume in hand. */
+  volume: number | null;
   images: Schemas["ImageOutline"][];
   /** How recipes stand, as it was told last. */
   recipes: Schemas["RecipeState"][];
@@ -222,7 +230,7 @@ export interface State {
   openStep: number | null;
   placing: Placing | null;
   /** By what the active part is held on the stage in Gather. */
-  grip: "move" | "turn" | "scale" | null;
+  grip: GripMode | null;
   sheet: SheetPage;
   /** The next click takes the color under it. */
   picking: boolean;
@@ -343,6 +351,8 @@ const start: State = {
   ],
   swatches: [],
   views: [],
+  volumes: [],
+  volume: null,
   images: [],
   recipes: [],
   tastes: {},
@@ -482,7 +492,7 @@ export function shownSet(state: State): ColorSet | undefined {
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline({ parts, traits, swatches, views, images }: Schemas["Outline"]) {
+export function takeOutline({ parts, traits, swatches, views, volumes, images }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
@@ -496,6 +506,7 @@ export function takeOutline({ parts, traits, swatches, views, images }: Schemas[
     traits,
     swatches,
     views,
+    volumes,
     images,
     look: heat === look.heat ? look : { ...look, heat },
     wipe: wipe && (names.includes(wipe.snapshot) || state.trial?.shows === "wipe") ? wipe : null,

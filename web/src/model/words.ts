@@ -66,3 +66,8 @@ export const alongWords = [
   ["normal", "along the normal"],
   ["outermost", "outermost along it"],
 ] as const;
+
+/** A name that is not taken yet: "Snapshot 2". */
+export function free(word: string, taken: string[]): string {
+  for (let i = 1; ; i++) if (!taken.includes(`${word} ${i}`)) return `${word} ${i}`;
+}

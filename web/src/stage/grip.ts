@@ -2,20 +2,24 @@
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
 import type { Schemas } from "../api/client";
+import type { GripMode } from "../model/state";
 import type { Eye } from "./eye";
 
-export type GripMode = "move" | "turn" | "scale";
 type Transform = Schemas["Transform"];
 
 /** Told of each move on the way, and of the last one. */
 export type OnTurn = (transform: Transform, isLast: boolean) => void;
 
 /** What is held: by what, where it stands, and about which middle. */
-interface Held {
+export interface Held {
   mode: GripMode;
   transform: Transform;
   middle: THREE.Vector3;
   onTurn: OnTurn;
+  /** Turns go in steps of so many degrees; freely when not given. */
+  snap?: number;
+  /** Whether it is scaled alike along all its axes. */
+  even?: boolean;
 }
 
 /** Turns about the project's X, then Y, then Z. */
@@ -66,6 +70,7 @@ export class Grip {
     }
     this.controls.camera = this.eye.camera;
     this.controls.setMode(MODES[on.mode]);
+    this.controls.setRotationSnap(on.snap ? (on.snap / 180) * Math.PI : null);
     this.controls.setSpace(on.mode === "scale" ? "local" : "world");
     this.handle.position.copy(on.middle);
     this.handle.quaternion.copy(on.mode === "scale" ? turnOf(on.transform) : new THREE.Quaternion());
@@ -86,7 +91,7 @@ export class Grip {
 
   private tell(isLast: boolean) {
     if (!this.held) return;
-    const { mode, transform, middle, onTurn } = this.held;
+    const { mode, transform, middle, onTurn, even } = this.held;
     const at = new THREE.Vector3().fromArray(transform.translation ?? [0, 0, 0]);
     const turn = turnOf(transform);
     const scale = new THREE.Vector3().fromArray(transform.scale ?? [1, 1, 1]);
@@ -98,16 +103,15 @@ export class Grip {
     } else {
       // Nothing becomes flat.
       const by = this.handle.scale.clone().max(new THREE.Vector3(0.01, 0.01, 0.01));
+      if (even) by.setScalar(by.toArray().reduce((a, b) => (Math.abs(Math.log(b)) > Math.abs(Math.log(a)) ? b : a)));
       arm.applyQuaternion(turn.clone().invert()).multiply(by).applyQuaternion(turn);
       at.copy(arm.add(middle));
       scale.multiply(by);
     }
-    const angles = new THREE.Euler().setFromQuaternion(turn, ORDER);
-    const degrees = [angles.x, angles.y, angles.z].map((angle) => (angle / Math.PI) * 180);
     onTurn(
       {
         translation: at.toArray(),
-        rotation_degrees: mode === "turn" ? degrees : (transform.rotation_degrees ?? [0, 0, 0]),
+        rotation_degrees: mode === "turn" ? anglesOf(turn) : (transform.rotation_degrees ?? [0, 0, 0]),
         scale: scale.toArray(),
       },
       isLast,
@@ -115,7 +119,14 @@ export class Grip {
   }
 }
 
-function turnOf(transform: Transform): THREE.Quaternion {
+/** A turn as degrees about the project's X, then Y, then Z. */
+export function anglesOf(turn: THREE.Quaternion): [number, number, number] {
+  const angles = new THREE.Euler().setFromQuaternion(turn, ORDER);
+  const degrees = (angle: number) => (angle / Math.PI) * 180;
+  return [degrees(angles.x), degrees(angles.y), degrees(angles.z)];
+}
+
+export function turnOf(transform: Transform): THREE.Quaternion {
   const [x = 0, y = 0, z = 0] = (transform.rotation_degrees ?? [0, 0, 0]).map((degrees) => (degrees / 180) * Math.PI);
   return new THREE.Quaternion().setFromEuler(new THREE.Euler(x, y, z, ORDER));
 }

@@ -3,10 +3,12 @@ import * as THREE from "three";
 import type { FootprintFrame } from "../live/frames";
 import { stageGrey } from "../model/theme";
 import type { Schemas } from "../api/client";
+import type { GripMode } from "../model/state";
 import { Eye } from "./eye";
-import { Grip, type GripMode, type OnTurn } from "./grip";
+import { Grip, type Held, type OnTurn } from "./grip";
 import { Marks } from "./marks";
 import { Surface, type Meeting } from "./surface";
+import { Volumes, type ShownVolume } from "./volumes";
 
 // Values are written as they are stored: three must convert nothing.
 THREE.ColorManagement.enabled = false;
@@ -35,6 +37,7 @@ export class Stage {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly marks: Marks;
+  private readonly volumes: Volumes;
   private readonly sizes: ResizeObserver;
   private pending = 0;
   private wire = false;
@@ -54,6 +57,7 @@ export class Stage {
     );
     this.grip = new Grip(this.scene, this.eye, canvas, () => this.redraw());
     this.marks = new Marks(this.scene, this.renderer.getPixelRatio());
+    this.volumes = new Volumes(this.scene);
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(canvas.parentElement ?? canvas);
     this.resize();
@@ -198,6 +202,16 @@ export class Stage {
     return nearest;
   }
 
+  /** Which way the face under the pointer looks, to the user's side; unit length. */
+  normalAt(under: Under): THREE.Vector3 {
+    const surface = this.surfaces.get(under.part);
+    const [a, b, c] = under.vertices.map((vertex) => surface?.position(vertex) ?? new THREE.Vector3());
+    if (!a || !b || !c) return new THREE.Vector3(0, 1, 0);
+    const normal = b.clone().sub(a).cross(c.clone().sub(a)).normalize();
+    const sight = under.point.clone().sub(this.eye.camera.position);
+    return normal.dot(sight) > 0 ? normal.negate() : normal;
+  }
+
   /** Dots on the elements a dab would cover; null takes them away; `beside` adds to those that are there. */
   showFootprint(frame: FootprintFrame | null, radiusPixels = 0, beside = false) {
     const surface = frame ? this.surfaces.get(frame.part) : undefined;
@@ -212,6 +226,29 @@ export class Stage {
     this.grip.hold(
       surface && transform && onTurn ? { mode, transform, middle: surface.bounds.center.clone(), onTurn } : null,
     );
+    this.redraw();
+  }
+
+  /** Puts a grip on a volume; null takes it away. */
+  gripOnVolume(held: Held | null) {
+    this.grip.hold(held);
+    this.redraw();
+  }
+
+  /** Shows volumes where they stand, the one in hand more than the others. */
+  showVolumes(volumes: ShownVolume[], inHand: number | null) {
+    this.volumes.show(volumes, inHand, this.surfaces);
+    this.redraw();
+  }
+
+  /** The middle of a volume, in the project. */
+  middleOfVolume(id: number): THREE.Vector3 {
+    return this.volumes.middle(id);
+  }
+
+  /** A volume follows the hand. */
+  standVolume(id: number, matrix: number[]) {
+    this.volumes.stand(id, matrix);
     this.redraw();
   }
 

@@ -170,6 +170,8 @@ export function followHand(
     }
     const state = get();
     if (state.area !== "paint") return;
+    // A drag turns the model still.
+    if (state.placing || stage.grip.isUnder) return;
     const under = stage.under(event.clientX, event.clientY);
     if (state.picking) {
       if (!under) return;
@@ -256,7 +258,7 @@ export function followHand(
       if (under && surface) {
         const { x, y, z } = surface.object.worldToLocal(under.point.clone());
         if (!placing.isMany) set({ placing: null });
-        placing.take([x, y, z], under.part, under.point.toArray());
+        placing.take([x, y, z], under.part, under.point.toArray(), stage.normalAt(under).toArray());
       }
     } else if (still && event.button === 0 && get().area === "gather" && !stage.grip.isUnder) {
       const under = stage.under(event.clientX, event.clientY);

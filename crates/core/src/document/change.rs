@@ -8,7 +8,7 @@ use speckle_mesh::ContentId;
 pub use speckle_mesh::reshape::Direction;
 use speckle_model::{
     ColorSet, Materials, SetId, color_set::SetTraits, reshape::PartReshape, swatches::Swatch,
-    views::SavedView,
+    views::SavedView, volumes::Volume,
 };
 use speckle_tools::stroke::under_hand::StrokeUnderHand;
 
@@ -128,6 +128,13 @@ pub enum ChangeStep {
         before: Vec<SavedView>,
         /// From then on.
         after: Vec<SavedView>,
+    },
+    /// The volumes changed.
+    Volumes {
+        /// Until then.
+        before: Vec<Volume>,
+        /// From then on.
+        after: Vec<Volume>,
     },
     /// Images came in, in place of others.
     Images {
@@ -279,6 +286,10 @@ impl Document {
             (ChangeStep::Views { before, after }, _) => {
                 let views = if direction == Direction::Forward { after } else { before };
                 self.views.clone_from(views);
+            }
+            (ChangeStep::Volumes { before, after }, _) => {
+                let volumes = if direction == Direction::Forward { after } else { before };
+                self.volumes = Arc::new(volumes.clone());
             }
             (ChangeStep::Images { gone, come }, Direction::Forward)
             | (ChangeStep::Images { gone: come, come: gone }, Direction::Backward) => {

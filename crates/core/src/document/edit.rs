@@ -19,6 +19,7 @@ use super::{
     replacing::ReplaceEdit,
     sets::SetEdit,
     swatches::SwatchEdit,
+    volumes::VolumeEdit,
 };
 
 /// One enum over all families: those that a client may ask for, and those of the house. On the wire an
@@ -120,6 +121,8 @@ families! {
         Image(ImageEdit),
         /// What says in which swatch faces are painted.
         Swatch(SwatchEdit),
+        /// What sets volumes, or makes paint of them.
+        Volume(VolumeEdit),
     }
     house {
         /// What brings other colors, or another shape, from elsewhere.

@@ -168,7 +168,7 @@ impl Document {
 
     /// Cuts faces of a part, which are made triangles before; what is done goes into the change as it is
     /// done. Polygons stay whole where nothing is to be cut.
-    fn cut_under(
+    pub(super) fn cut_under(
         &mut self,
         id: PartId,
         whole: &mut Change,

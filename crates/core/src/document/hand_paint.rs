@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use speckle_color::{Channels, Encoding, Rgba};
+use speckle_color::{Channels, Encoding, Rgba, swatch_of};
 use speckle_model::{
     ColorSet, SetId,
     color_set::Role,
@@ -121,6 +121,15 @@ impl Document {
                 {
                     let Touched { share, erased } = touched(set, element);
                     let e = element as usize;
+                    if own.encoding == Encoding::Swatch {
+                        // Laid on whole, or taken away.
+                        let is_paint = !erased && swatch_of(*after) != 0;
+                        if is_paint {
+                            values[e] = *after;
+                        }
+                        covers[e] = [f32::from(u8::from(is_paint)); 4];
+                        continue;
+                    }
                     for i in (0..4).filter(|&i| chosen.0[i]) {
                         lay(
                             &mut values[e][i],

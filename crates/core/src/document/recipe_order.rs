@@ -149,7 +149,8 @@ impl Document {
         set: &ColorSet,
     ) -> Option<Inputs> {
         let traits = (set.placement, set.encoding, set.ground);
-        Inputs::new(parts, part, traits, self.traits.up, self.images.clone())
+        let inputs = Inputs::new(parts, part, traits, self.traits.up, self.images.clone())?;
+        Some(Inputs { volumes: self.volumes.clone(), ..inputs })
     }
 
     /// The order for a recipe that a set does not have, or not yet.

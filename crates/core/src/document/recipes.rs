@@ -88,7 +88,7 @@ impl Document {
             return Err(EditError::Channel("recipes make sets, not masks or selections"));
         }
         super::sets::no_lock(&own, target.channels().0)?;
-        super::whole::no_swatches(&own)?;
+        super::whole::makes(&own, &recipe)?;
         let overlaps = |other: Target| {
             other != target && (0..4).any(|i| other.channels().0[i] && target.channels().0[i])
         };

@@ -1,11 +1,13 @@
 //! A document as it is stored, and built again.
 
+use std::sync::Arc;
+
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{ContentId, Mesh};
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, ImageRecord, PartRecord, ProjectTraits,
-    SavedView, Swatch,
+    SavedView, Swatch, Volume,
 };
 
 impl Document {
@@ -17,6 +19,7 @@ impl Document {
             traits: self.traits,
             swatches: self.swatches.clone(),
             views: self.views.clone(),
+            volumes: self.volumes.to_vec(),
             images: self.image_files.clone(),
             parts: self
                 .parts
@@ -35,13 +38,16 @@ impl Document {
     /// The change that makes an empty document into this one.
     #[must_use]
     pub fn as_change(&self, label: String) -> Change {
-        let DocumentRecord { traits, swatches, views, images, parts, .. } = self.record();
+        let DocumentRecord { traits, swatches, views, volumes, images, parts, .. } = self.record();
         let mut steps = vec![
             ChangeStep::ProjectTraits { before: ProjectTraits::default(), after: traits },
             ChangeStep::Swatches { before: Vec::new(), after: swatches },
             ChangeStep::Views { before: Vec::new(), after: views },
             ChangeStep::Images { gone: Vec::new(), come: images },
         ];
+        if !volumes.is_empty() {
+            steps.push(ChangeStep::Volumes { before: Vec::new(), after: volumes });
+        }
         let parts = parts.into_iter().enumerate();
         steps.extend(parts.map(|(index, part)| ChangeStep::Part { index, part }));
         Change { label, steps, ..Change::default() }
@@ -57,6 +63,7 @@ impl Document {
             traits: record.traits,
             swatches: record.swatches,
             views: record.views,
+            volumes: Arc::new(record.volumes),
             ..Self::default()
         };
         for mesh in meshes {
@@ -83,6 +90,8 @@ pub struct DocumentRecord {
     swatches: Vec<Swatch>,
     #[serde(default)]
     views: Vec<SavedView>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    volumes: Vec<Volume>,
     #[serde(default)]
     images: Vec<ImageRecord>,
     pub(super) parts: Vec<PartRecord>,

@@ -100,7 +100,7 @@ impl Family for SwatchEdit {
             }
             Self::ColorSwatches { parts, name } => document.change_coloring(&parts, &name)?,
             Self::PaintFaces { label, palette, parts } => {
-                return Ok(Planned::Plain(document.change_painting(label, palette, parts)?));
+                document.change_painting(label, palette, parts)?
             }
             Self::PaintThrough { label, palette, parts, up, bands } => {
                 let painted = Self::PaintFaces { label, palette, parts };
@@ -116,7 +116,7 @@ impl Family for SwatchEdit {
 }
 
 impl Document {
-    fn is_number(&self, number: u8) -> Result<(), EditError> {
+    pub(super) fn is_number(&self, number: u8) -> Result<(), EditError> {
         let palette = swatches::numbered(&self.swatches, self.swatches.clone());
         if number == 0 || palette.iter().any(|swatch| swatch.number == number) {
             return Ok(());
@@ -145,6 +145,14 @@ impl Document {
             is_gone[usize::from(swatch.number)] = !stays;
         }
         let mut steps = Vec::new();
+        let mut volumes = self.volumes.to_vec();
+        volumes
+            .iter_mut()
+            .filter(|own| is_gone[usize::from(own.swatch)])
+            .for_each(|own| own.swatch = 0);
+        if volumes != *self.volumes {
+            steps.push(ChangeStep::Volumes { before: self.volumes.to_vec(), after: volumes });
+        }
         for part in self.parts.iter().filter(|_| is_gone.contains(&true)) {
             if is_gone[usize::from(part.traits.base)] {
                 let before = self.unlocked(part.id)?.traits.clone();

@@ -2,7 +2,10 @@
 
 use speckle_color::{Encoding, MOST_PAINTED, Rgba, swatch_of, swatch_value};
 use speckle_mesh::Placement;
-use speckle_model::ColorSet;
+use speckle_model::{
+    ColorSet,
+    recipe::{Recipe, Step, Target},
+};
 use speckle_tools::stroke::{Action, Coat};
 
 use super::EditError;
@@ -15,6 +18,19 @@ pub(super) fn no_swatches(set: &ColorSet) -> Result<(), EditError> {
         ));
     }
     Ok(())
+}
+
+/// Refuses a recipe that cannot make what a set holds: swatches are made by what lays them on whole, and by
+/// nothing else.
+pub(super) fn makes(set: &ColorSet, recipe: &Recipe) -> Result<(), EditError> {
+    if set.encoding != Encoding::Swatch {
+        return match recipe.has_volumes() {
+            true => Err(EditError::Channel("volumes color in swatches: choose a set of swatches")),
+            false => Ok(()),
+        };
+    }
+    let is_whole = recipe.channels == Target::Rgba && recipe.steps.iter().all(Step::is_whole);
+    if is_whole { Ok(()) } else { no_swatches(set) }
 }
 
 /// Refuses a coat that a set of swatches cannot take.

@@ -46,4 +46,5 @@ mod swatches;
 mod trails;
 mod transfer;
 mod twins;
+mod volumes;
 mod weather;

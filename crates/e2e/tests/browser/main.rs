@@ -22,4 +22,5 @@ mod source_sheets;
 mod tables;
 mod transfer;
 mod trouble;
+mod volumes;
 mod windows;

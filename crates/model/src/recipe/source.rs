@@ -383,6 +383,12 @@ pub enum Source {
     },
     /// What a channel of another part has where the two lie together.
     FromPart(FromPart),
+    /// The swatches of the project's volumes, where they are met.
+    Volumes {
+        /// Those that color painted faces too; without, those that color unpainted ones alone.
+        #[serde(default)]
+        over: bool,
+    },
     /// What was painted by hand, where it was.
     HandPaint {
         /// The paint of the project that it is; none in a file.

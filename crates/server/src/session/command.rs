@@ -7,7 +7,9 @@ use speckle_core::{
     document::{Made, RecipeId},
 };
 use speckle_mesh::Geometry;
-use speckle_model::{Digest, ImageRecord, Part, PartId, ProjectTraits, swatches::Swatch};
+use speckle_model::{
+    Digest, ImageRecord, Part, PartId, ProjectTraits, swatches::Swatch, volumes::Volume,
+};
 use speckle_store::StoreError;
 use speckle_tools::{
     bake::BakeError,
@@ -81,6 +83,8 @@ pub struct Now {
     pub parts: Vec<Part>,
     /// Its palette.
     pub swatches: Vec<Swatch>,
+    /// Its volumes, those that lie over others first.
+    pub volumes: Vec<Volume>,
     /// Its images.
     pub images: Vec<ImageRecord>,
 }

@@ -129,6 +129,7 @@ impl Session {
                     | ChangeStep::ProjectTraits { .. }
                     | ChangeStep::Swatches { .. }
                     | ChangeStep::Views { .. }
+                    | ChangeStep::Volumes { .. }
                     | ChangeStep::Images { .. }
                     | ChangeStep::Set { .. }
                     | ChangeStep::SetGone { .. }

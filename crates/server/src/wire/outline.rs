@@ -10,6 +10,7 @@ use speckle_model::{
     recipe::Recipe,
     swatches::Swatch,
     views::SavedView,
+    volumes::Volume,
 };
 use utoipa::ToSchema;
 
@@ -24,6 +25,8 @@ pub struct Outline {
     pub swatches: Vec<Swatch>,
     /// Its saved views, in order.
     pub views: Vec<SavedView>,
+    /// Its volumes, those that lie over others first.
+    pub volumes: Vec<Volume>,
     /// Its images, in the order they came in.
     pub images: Vec<ImageOutline>,
 }
@@ -146,6 +149,7 @@ pub fn of(document: &Document, mut mesh_name: impl FnMut(&Part) -> String) -> Ou
         parts: document.parts().iter().map(|part| part_outline(part, mesh_name(part))).collect(),
         swatches: document.swatches().to_vec(),
         views: document.views().to_vec(),
+        volumes: document.volumes().to_vec(),
         images: document.image_files().iter().map(|file| image_outline(document, file)).collect(),
     }
 }

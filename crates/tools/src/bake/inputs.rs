@@ -7,7 +7,7 @@ use speckle_mesh::{
     Placement, UpAxis,
     body::{Body, Placed},
 };
-use speckle_model::{Part, PartId};
+use speckle_model::{Part, PartId, volumes::Volume};
 
 use crate::image_file::ImageFile;
 
@@ -30,10 +30,12 @@ pub struct Inputs {
     pub parts: Arc<Vec<Part>>,
     /// Images by their names.
     pub images: Arc<HashMap<String, ImageFile>>,
+    /// The project's volumes, those that lie over others first.
+    pub volumes: Arc<Vec<Volume>>,
 }
 
 impl Inputs {
-    /// What a set of a part is made from; `None` when there is no such part.
+    /// What a set of a part is made from, in a project without volumes; `None` when there is no such part.
     #[must_use]
     pub fn new(
         parts: Arc<Vec<Part>>,
@@ -46,6 +48,7 @@ impl Inputs {
         let placed = Placed::new(&own.traits.transform);
         let body = Body { geometry: own.geometry.clone(), placed };
         let (placement, encoding, ground) = set;
-        Some(Self { part, body, placement, encoding, ground, up, parts, images })
+        let volumes = Arc::default();
+        Some(Self { part, body, placement, encoding, ground, up, parts, images, volumes })
     }
 }

@@ -34,7 +34,7 @@ use super::{
     samples::Samples,
     watch::Watch,
 };
-use crate::{image_file::ImageFile, transfer};
+use crate::{image_file::ImageFile, transfer, volumes::Standing};
 
 /// What is left to be done when all that it takes has been looked up.
 pub(super) type Plan<'a> = Box<dyn FnOnce(&Watch) -> Result<Field, BakeError> + 'a>;
@@ -425,6 +425,27 @@ impl<'a> Lookup<'a> {
             return Ok(shares);
         }
         Ok(Box::new(move || shares().into_iter().map(|x| 1.0 - x).collect()))
+    }
+
+    /// The volumes of one kind that stand near the part: those that color painted faces too, or unpainted
+    /// ones alone.
+    pub(super) fn volumes(&mut self, over: bool) -> Vec<Standing> {
+        let mut volumes = Standing::all(&self.inputs.volumes, over, &self.inputs.parts);
+        volumes.retain(|volume| volume.may_meet(&self.inputs.body));
+        for Standing { volume, .. } in &volumes {
+            self.note(Answer::Numbers(volume.transform.matrix().to_vec()));
+            self.note(Answer::Numbers(vec![f32::from(volume.swatch)]));
+        }
+        for volume in &volumes {
+            self.note(match (volume.body(), volume.solid()) {
+                (Some(geometry), _) => Answer::Mesh(*geometry.id().as_bytes()),
+                (None, solid) => Answer::Numbers(vec![solid.map_or(-1.0, |s| s as u8 as f32)]),
+            });
+        }
+        if !volumes.is_empty() {
+            self.stands(self.own());
+        }
+        volumes
     }
 
     /// What was painted by hand in a step.

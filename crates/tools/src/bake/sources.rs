@@ -16,7 +16,7 @@ mod weather;
 use std::sync::Arc;
 
 use glam::Vec2;
-use speckle_color::{Channels, noise::Noise};
+use speckle_color::{Channels, Encoding, noise::Noise};
 use speckle_mesh::Geometry;
 use speckle_model::recipe::{Source, Target};
 
@@ -157,6 +157,15 @@ pub(super) fn planned<'a>(
         Source::Channel { set, channel, part } => {
             let field = lookup.set(part.as_deref(), set, *channel)?;
             Box::new(move |_| Ok(field()))
+        }
+        &Source::Volumes { over } => {
+            if lookup.encoding() != Encoding::Swatch {
+                let words = "volumes color in swatches: choose a set of swatches";
+                return Err(BakeError::Recipe(words.to_owned()));
+            }
+            lookup.volumes(over);
+            // Laid on on its own, too.
+            Box::new(move |_| Ok(Field::One(Arc::new(vec![0.0; all]))))
         }
         Source::HandPaint { paint } => {
             lookup.paint(*paint);

@@ -3,12 +3,14 @@
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_mesh::{
+    Transform,
     body::Body,
     scene::{Scene, SightLines},
     screen::{Screen, is_inside},
 };
 
-use super::{Region, Solid, span::outwards};
+use super::{Region, Solid};
+use crate::volumes::Standing;
 
 /// The border of a region: of one with straight sides that do not meet, each side by itself.
 pub struct Border<'a> {
@@ -32,6 +34,15 @@ pub enum Side<'a> {
         solid: Solid,
         /// From the project's space to its own.
         inward: glam::Affine3A,
+        /// How high a step of one unit of the project leads at most.
+        steep: f32,
+    },
+    /// The surface of a volume that has the shape of a part.
+    Body {
+        /// The volume.
+        volume: &'a Standing,
+        /// What a height of 1 is in its own numbers.
+        unit: f32,
         /// How high a step of one unit of the project leads at most.
         steep: f32,
     },
@@ -63,11 +74,7 @@ impl Region {
                 let sides = [*from, *to].map(|at| Side::Plane { across, at, unit });
                 sides.into_iter().collect()
             }
-            Self::Solid { solid, transform, soft: 0.0 } => {
-                let least = transform.scale.abs().min_element().max(f32::MIN_POSITIVE);
-                let inward = transform.to_project().inverse();
-                vec![Side::Solid { solid: *solid, inward, steep: STEEPEST / least }]
-            }
+            Self::Solid { solid, transform, soft: 0.0 } => vec![Side::of_solid(*solid, transform)],
             Self::Lasso { screen, outline, through } => {
                 let (min, max) = outline
                     .iter()
@@ -81,11 +88,44 @@ impl Region {
     }
 }
 
-impl Border<'_> {
+impl<'a> Border<'a> {
+    /// Where a volume ends.
+    #[must_use]
+    pub fn of_volume(volume: &'a Standing) -> Self {
+        let transform = &volume.volume.transform;
+        let side = match (volume.solid(), volume.body()) {
+            (Some(solid), _) => Some(Side::of_solid(solid, transform)),
+            (None, Some(body)) => {
+                let least = transform.scale.abs().min_element().max(f32::MIN_POSITIVE);
+                let unit = (body.measures().diagonal() / 2.0).max(f32::MIN_POSITIVE);
+                Some(Side::Body { volume, unit, steep: 1.0 / (least * unit) })
+            }
+            (None, None) => None,
+        };
+        Self { sides: side.into_iter().collect() }
+    }
+
     /// Each side of it.
     #[must_use]
-    pub fn sides(&self) -> &[Side<'_>] {
+    pub fn sides(&self) -> &[Side<'a>] {
         &self.sides
+    }
+
+    /// The faces that it may pass, ascending, whether they are seen or not.
+    #[must_use]
+    pub fn near(&self, body: &Body) -> Vec<u32> {
+        let mesh = body.geometry.mesh();
+        let faces = (0..mesh.face_count() as u32).into_par_iter();
+        faces.filter(|&face| self.is_near(body, face as usize)).collect()
+    }
+
+    fn is_near(&self, body: &Body, face: usize) -> bool {
+        let (mesh, place) = (body.geometry.mesh(), |p: Vec3| body.placed.to_project(p));
+        let middle = place(mesh.face_centroid(face));
+        self.sides.iter().any(|side| {
+            let at = mesh.face_corners(face).map(|corner| place(mesh.corner_position(corner)));
+            side.may_pass(middle, at)
+        })
     }
 
     /// The faces that it may pass, ascending. Of an outline on the screen, those that are seen, unless it
@@ -93,20 +133,16 @@ impl Border<'_> {
     #[must_use]
     pub fn faces(&self, body: &Body, scene: &Scene) -> Vec<u32> {
         let mesh = body.geometry.mesh();
-        let place = |p: Vec3| body.placed.to_project(p);
         let sights = SightLines::new(&body.geometry, &body.placed, scene);
         let looks =
             self.sides.iter().any(|side| matches!(side, Side::Outline { through: false, .. }));
         let is_met = |&face: &u32| {
-            let middle = mesh.face_centroid(face as usize);
-            let corners = mesh.face_corners(face as usize);
-            let is_near = self.sides.iter().any(|side| {
-                let at = corners.clone().map(|corner| place(mesh.corner_position(corner)));
-                side.may_pass(place(middle), at)
-            });
+            let is_near = self.is_near(body, face as usize);
             if !is_near || !looks {
                 return is_near;
             }
+            let middle = mesh.face_centroid(face as usize);
+            let corners = mesh.face_corners(face as usize);
             // A little within the face, so that its own edges hide nothing.
             let mut within = corners.map(|corner| mesh.corner_position(corner).lerp(middle, 0.05));
             sights.is_clear(middle) || within.any(|p| sights.is_clear(p))
@@ -116,13 +152,20 @@ impl Border<'_> {
 }
 
 impl Side<'_> {
+    fn of_solid(solid: Solid, transform: &Transform) -> Self {
+        let least = transform.scale.abs().min_element().max(f32::MIN_POSITIVE);
+        let inward = transform.to_project().inverse();
+        Self::Solid { solid, inward, steep: STEEPEST / least }
+    }
+
     /// How far a point of the project lies beyond it, above 0 on the outer side; about as far for all that
     /// lie behind the eye.
     #[must_use]
     pub fn height(&self, p: Vec3) -> f32 {
         match self {
             Self::Plane { across, at, unit } => (across.dot(p) - at) / unit,
-            Self::Solid { solid, inward, .. } => outwards(*solid, inward.transform_point3(p)) - 1.0,
+            Self::Solid { solid, inward, .. } => solid.outwards(inward.transform_point3(p)) - 1.0,
+            Self::Body { volume, unit, .. } => volume.depth(p).map_or(f32::MAX, |far| far / unit),
             Self::Outline { screen, outline, unit, .. } => {
                 let Some(place) = screen.place(p) else { return f32::MAX };
                 let far = distance(outline, place) / unit;
@@ -135,7 +178,7 @@ impl Side<'_> {
     fn apart(&self, from: Vec3, to: Vec3) -> f32 {
         match self {
             Self::Plane { unit, .. } => from.distance(to) / unit,
-            Self::Solid { steep, .. } => from.distance(to) * steep,
+            Self::Solid { steep, .. } | Self::Body { steep, .. } => from.distance(to) * steep,
             Self::Outline { screen, unit, .. } => match (screen.place(from), screen.place(to)) {
                 (Some(from), Some(to)) => from.distance(to) / unit,
                 _ => f32::MAX,

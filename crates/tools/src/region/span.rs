@@ -37,22 +37,11 @@ pub fn of_band(height: f32, (from, to): (f32, f32), soft: f32) -> f32 {
 
 /// The share of a point, given in the solid's own space.
 pub fn of_solid(solid: Solid, point: Vec3, soft: f32) -> f32 {
-    let inside = 1.0 - outwards(solid, point) + ROUNDING;
+    let inside = 1.0 - solid.outwards(point) + ROUNDING;
     if soft <= ROUNDING {
         f32::from(u8::from(inside >= 0.0))
     } else {
         (inside / soft).clamp(0.0, 1.0)
-    }
-}
-
-/// How far out a point lies, given in the solid's own space: 0 in the middle, 1 on its surface.
-pub fn outwards(solid: Solid, point: Vec3) -> f32 {
-    let around = Vec2::new(point.x, point.z).length();
-    match solid {
-        Solid::Box => point.abs().max_element(),
-        Solid::Cylinder => around.max(point.y.abs()),
-        Solid::Sphere => point.length(),
-        Solid::Cone => (2.0 * around + point.y).max(-point.y),
     }
 }
 

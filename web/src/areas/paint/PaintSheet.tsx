@@ -1,4 +1,4 @@
-// The sheet of the Paint area: five pages over one another, and what the tools write into.
+// The sheet of the Paint area: six pages over one another, and what the tools write into.
 import { ButtonBase, Box, Paper, Typography } from "@mui/material";
 import type { Project } from "../../project/project";
 import { set, useApp, type SheetPage } from "../../model/state";
@@ -7,12 +7,14 @@ import { PaletteSheet } from "./PaletteSheet";
 import { IntoChoice, SelectSheet } from "./SelectSheet";
 import { ToolSheet } from "./ToolSheet";
 import { ViewsSheet } from "./ViewsSheet";
+import { VolumesSheet } from "./VolumesSheet";
 
 const pages: { key: SheetPage; title: string }[] = [
   { key: "tool", title: "Tool" },
   { key: "select", title: "Select" },
   { key: "adjust", title: "Adjust" },
   { key: "palette", title: "Palette" },
+  { key: "volumes", title: "Volumes" },
   { key: "views", title: "Views" },
 ];
 
@@ -52,6 +54,7 @@ export function PaintSheet({ project }: { project: Project | null }) {
       {page === "select" && project && <SelectSheet project={project} />}
       {page === "adjust" && project && <AdjustSheet project={project} />}
       {page === "palette" && project && <PaletteSheet project={project} />}
+      {page === "volumes" && project && <VolumesSheet project={project} />}
       {page === "views" && project && <ViewsSheet project={project} />}
     </Paper>
   );

@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { NameDialog } from "../../widgets/NameDialog";
 import type { Project } from "../../project/project";
 import { get, set, setCutaway, setLook, useApp, type Vec, snapshotNames } from "../../model/state";
-import { figure, symbols } from "../../model/words";
+import { figure, free, symbols } from "../../model/words";
 import { cutawayOf } from "../../project/tools";
 import { Sliding, Switching } from "../../widgets/rows";
 
@@ -17,11 +17,6 @@ export function ViewsSheet({ project }: { project: Project }) {
       <Pinned />
     </>
   );
-}
-
-/** A name that is not taken yet: "Snapshot 2". */
-function free(word: string, taken: string[]): string {
-  for (let i = 1; ; i++) if (!taken.includes(`${word} ${i}`)) return `${word} ${i}`;
 }
 
 function Snapshots({ project }: { project: Project }) {

@@ -177,6 +177,7 @@ impl Source {
             Self::Channel { .. }
             | Self::Material
             | Self::Normal { .. }
+            | Self::Volumes { .. }
             | Self::HandPaint { .. } => None,
         }
     }

@@ -42,8 +42,15 @@ impl Source {
             Self::Color { .. } => "Color",
             Self::Channel { .. } => "From channel",
             Self::FromPart(_) => "From part",
+            Self::Volumes { .. } => "Volumes",
             Self::HandPaint { .. } => "Hand paint",
         }
+    }
+
+    /// Whether it says itself where it lies, and leaves what is elsewhere.
+    #[must_use]
+    pub fn lies_on(&self) -> bool {
+        matches!(self, Self::HandPaint { .. } | Self::Volumes { .. })
     }
 
     /// Whether it yields three numbers.
