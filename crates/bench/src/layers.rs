@@ -55,7 +55,7 @@ pub fn all(dragon: &Path) -> Result<()> {
         ((z - low) / (high - low) * 12.0) as u8 % 4
     };
     let of_faces: Vec<u8> = (0..mesh.face_count()).map(swatch).collect();
-    let rules = Rules { layer: 0.2, first: 0.2, line: 0.45, depth: 0.9 };
+    let rules = Rules { layer: 0.2, first: 0.2, line: 0.45, depth: 0.9, ranges: Vec::new() };
     let body = || Body { geometry: &geometry, to_plate, of_faces: &of_faces };
     let took = median_ms(1, || {
         let counted = count(&[body()], &rules, &Watch::default());

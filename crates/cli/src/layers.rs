@@ -11,8 +11,8 @@ use speckle_model::swatches::Swatch;
 use speckle_tools::{
     bake::watch::Watch,
     layers::{
-        Body, Inside, Pace, Plan, Rules, chart, count, estimate, height_of, page, scale, swap_list,
-        to_plate,
+        Body, Inside, Pace, Plan, Range, Rules, chart, count, estimate, height_of, page, scale,
+        swap_list, to_plate,
     },
     separation::{MOST_SPOOLS, separate},
 };
@@ -59,6 +59,9 @@ pub struct LayersArgs {
     /// Write a chart of the heights to this file, as SVG; for one file
     #[arg(long)]
     svg: Option<PathBuf>,
+    /// Between two heights above the plate, layers of another height, in mm: FROM:TO:HEIGHT; again for more
+    #[arg(long, value_name = "FROM:TO:HEIGHT", value_parser = range)]
+    range: Vec<Range>,
     /// Write when to load which swatch to this file, as text: height, layer, swatch; for one file
     #[arg(long)]
     swaps: Option<PathBuf>,
@@ -70,6 +73,18 @@ pub struct LayersArgs {
     json: bool,
     #[command(flatten)]
     reading: ReadArgs,
+}
+
+fn range(text: &str) -> Result<Range, String> {
+    let numbers: Vec<f64> =
+        text.split(':').filter_map(|number| number.trim().parse().ok()).collect();
+    match numbers[..] {
+        [from, to, layer] if text.split(':').count() == 3 => Ok(Range { from, to, layer }),
+        _ => {
+            Err("say from which height to which, and how high layers are there: 10:14.5:0.1"
+                .to_owned())
+        }
+    }
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -118,7 +133,13 @@ pub fn run(args: &LayersArgs) -> Result<()> {
     if !(1..=MOST_SPOOLS).contains(&args.swatches) {
         bail!("between 1 and {MOST_SPOOLS} swatches can be asked for, not {}", args.swatches);
     }
-    let rules = Rules { layer: args.layer, first: args.first, line: args.line, depth: args.depth };
+    let rules = Rules {
+        layer: args.layer,
+        first: args.first,
+        line: args.line,
+        depth: args.depth,
+        ranges: args.range.clone(),
+    };
     let mut all = Vec::new();
     for file in &args.files {
         let (told, swatches) = tell(args, &rules, file)?;

@@ -68,6 +68,7 @@ use speckle_model::{
 };
 use speckle_tools::{
     image_file::ImageFile,
+    layers::PrintSetup,
     stencil::{Stencil, StencilId},
     stroke::{footprint::Footprint, kept::Kept, under_hand::StrokeUnderHand},
 };
@@ -84,6 +85,7 @@ pub struct Document {
     swatches: Vec<Swatch>,
     views: Vec<SavedView>,
     volumes: Arc<Vec<Volume>>,
+    print: Option<PrintSetup>,
     next_id: u32,
     /// Images that paint may be laid on through; not kept with the project.
     stencils: HashMap<StencilId, Arc<Stencil>>,
@@ -134,6 +136,12 @@ impl Document {
     #[must_use]
     pub fn volumes(&self) -> &[Volume] {
         &self.volumes
+    }
+
+    /// How it is printed, where that was said.
+    #[must_use]
+    pub fn print(&self) -> Option<&PrintSetup> {
+        self.print.as_ref()
     }
 
     /// Makes an image known that paint may be laid on through.

@@ -4,7 +4,7 @@ use std::f32::consts::TAU;
 
 use glam::{Quat, Vec3};
 use speckle_color::Encoding;
-use speckle_mesh::{Mesh, Placement, mesh::MeshArrays};
+use speckle_mesh::Placement;
 use speckle_model::{NewPart, NewSet};
 
 use crate::{
@@ -51,19 +51,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
             turn * (hexagonal(p) + Vec3::new(127.0, 18.0, 0.0))
         });
     }
-    let mut face_starts = vec![0];
-    let mut corner_vertices = Vec::new();
-    for face in &turned.faces {
-        corner_vertices.extend_from_slice(face);
-        face_starts.push(corner_vertices.len() as u32);
-    }
-    let arrays = MeshArrays {
-        positions: turned.positions,
-        face_starts,
-        corner_vertices,
-        ..MeshArrays::default()
-    };
-    let mesh = Mesh::new(arrays).expect("the lathe makes well-formed meshes");
+    let mesh = turned.mesh();
     let coat = NewSet::flooded("Coat", Placement::Vertex, Encoding::Color, PRIMER, &mesh);
     vec![NewPart::new("Bollard", mesh, vec![coat])]
 }

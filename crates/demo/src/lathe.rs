@@ -3,6 +3,7 @@
 use std::f32::consts::TAU;
 
 use glam::{Vec2, Vec3};
+use speckle_mesh::{Mesh, mesh::MeshArrays};
 
 /// A corner of a profile: distance from the axis, height, and the radius it is rounded with.
 pub type Corner = (f32, f32, f32);
@@ -27,6 +28,24 @@ impl Turned {
         place: impl Fn(Vec3) -> Vec3,
     ) {
         self.spin(&even_steps(&rounded(profile), rings), segments, place);
+    }
+
+    /// All of it as a mesh.
+    ///
+    /// # Panics
+    /// Never: the lathe makes whole faces.
+    pub fn mesh(self) -> Mesh {
+        let starts = self.faces.iter().scan(0, |end, face| {
+            *end += face.len() as u32;
+            Some(*end)
+        });
+        let arrays = MeshArrays {
+            face_starts: std::iter::once(0).chain(starts).collect(),
+            positions: self.positions,
+            corner_vertices: self.faces.concat(),
+            ..MeshArrays::default()
+        };
+        Mesh::new(arrays).expect("the lathe makes whole faces")
     }
 
     /// Adds a closed solid whose line, from its first pole to its last, is spun as it is.

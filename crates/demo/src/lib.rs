@@ -8,7 +8,9 @@ mod lathe;
 mod lighthouse;
 mod loft;
 mod pennant;
+mod spools;
 mod stone;
+mod token;
 
 use glam::Vec3;
 use speckle_core::{
@@ -72,7 +74,7 @@ impl Piece {
 }
 
 /// All pieces, in the order of the shelf.
-pub const PIECES: [Piece; 6] = [
+pub const PIECES: [Piece; 7] = [
     Piece {
         key: "bollard",
         title: "Mooring bollard",
@@ -129,6 +131,13 @@ pub const PIECES: [Piece; 6] = [
         blurb: "Painted in four swatches for a printer with several spools, with far too many changes.",
         make: lighthouse::make,
         dress: lighthouse::dress,
+    },
+    Piece {
+        key: "token",
+        title: "Harbour token",
+        blurb: "A coin with raised relief, painted brass above the field, with a few specks.",
+        make: token::make,
+        dress: token::dress,
     },
     Piece {
         key: "drifter",
@@ -191,12 +200,31 @@ mod tests {
                 ("pennant", 2),
                 ("stone", 1),
                 ("lighthouse", 0),
+                ("token", 0),
                 ("drifter", 0),
                 ("door", 4),
             ];
             assert!(wanted.contains(&(piece.key, recipes)), "{} has {recipes}", piece.key);
         }
     }
+
+    /// A coin without holes, its volume between that of its field and that of all its relief (πr²h).
+    #[test]
+    fn the_token_is_closed_and_stands_out_where_it_is_painted() {
+        let (document, _) = piece("token").unwrap().project(Detail::Usual);
+        let part = &document.parts()[0];
+        assert!(part.geometry.topology().is_watertight());
+        let disc = std::f64::consts::PI * 19.0 * 19.0;
+        let volume = part.geometry.measures().volume;
+        assert!((disc * 3.1..disc * 3.9).contains(&volume), "{volume}");
+        let set = part.swatch_set().unwrap();
+        let mesh = part.geometry.mesh();
+        let high = (0..mesh.face_count()).filter(|&face| mesh.face_centroid(face).y > 4.0);
+        assert!(high.clone().count() > 1_000);
+        assert!(high.into_iter().all(|face| speckle_color::swatch_of(set.values[face]) == 2));
+        assert_eq!(part.swatch_areas(set).len(), 2);
+    }
+
     /// It prints as one closed body, in the four swatches it is painted in.
     #[test]
     fn the_lighthouse_is_closed_and_painted_in_all_of_its_swatches() {

@@ -2,16 +2,14 @@
 //! outside only, so that nearly every layer needs two spools.
 
 use glam::Vec2;
-use speckle_core::{Change, Document, EditError, ProjectEdit, SwatchEdit, document::PartPainted};
-use speckle_mesh::{Geometry, Mesh, mesh::MeshArrays};
-use speckle_model::{
-    NewPart,
-    swatches::{Filament, Swatch},
-};
+use speckle_core::{Change, Document, EditError};
+use speckle_mesh::Geometry;
+use speckle_model::{NewPart, swatches::Swatch};
 
 use crate::{
     Detail,
     lathe::{Turned, in_steps},
+    spools::{paint_faces, spool},
 };
 
 const CHALK: u8 = 1;
@@ -66,34 +64,16 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
     };
     let mut turned = Turned::default();
     turned.spin(&in_steps(&corners, step), around, |point| point);
-    let face_starts = std::iter::once(0)
-        .chain(turned.faces.iter().scan(0, |end, face| {
-            *end += face.len() as u32;
-            Some(*end)
-        }))
-        .collect();
-    let arrays = MeshArrays {
-        positions: turned.positions,
-        face_starts,
-        corner_vertices: turned.faces.concat(),
-        ..MeshArrays::default()
-    };
-    let mesh = Mesh::new(arrays).expect("the lathe makes whole faces");
-    vec![NewPart::new("Lighthouse", mesh, Vec::new())]
+    vec![NewPart::new("Lighthouse", turned.mesh(), Vec::new())]
 }
 
-/// The spools of the toyworks.
+/// The spools it is painted for.
 fn palette() -> Vec<Swatch> {
-    let swatch = |number: u8, name: &str, color: [f32; 3], price: f32| Swatch {
-        number,
-        filament: Filament { material: "PLA".to_owned(), price, ..Filament::default() },
-        ..Swatch::new(name, color)
-    };
     vec![
-        swatch(CHALK, "Chalk", [0.91, 0.89, 0.83], 21.0),
-        swatch(TILE, "Tile red", [0.70, 0.20, 0.16], 24.0),
-        swatch(SLATE, "Slate", [0.16, 0.18, 0.21], 22.0),
-        swatch(LAMP, "Lamp", [0.90, 0.70, 0.27], 29.0),
+        spool(CHALK, "Chalk", [0.91, 0.89, 0.83], 21.0),
+        spool(TILE, "Tile red", [0.70, 0.20, 0.16], 24.0),
+        spool(SLATE, "Slate", [0.16, 0.18, 0.21], 22.0),
+        spool(LAMP, "Lamp", [0.90, 0.70, 0.27], 29.0),
     ]
 }
 
@@ -134,16 +114,5 @@ fn painted(geometry: &Geometry, face: usize) -> u8 {
 
 /// Paints it.
 pub fn dress(document: &mut Document) -> Result<Vec<Change>, EditError> {
-    let palette = document.apply(ProjectEdit::SetPalette { swatches: palette() })?;
-    let part = document.parts().first().ok_or(EditError::NoSuchPart)?;
-    let faces = 0..part.geometry.mesh().face_count();
-    let painted = PartPainted {
-        part: part.id,
-        mesh: part.geometry.id(),
-        numbers: faces.map(|face| painted(&part.geometry, face)).collect(),
-        base: Some(CHALK),
-    };
-    let label = "Paint in swatches".to_owned();
-    let edit = SwatchEdit::PaintFaces { label, palette: None, parts: vec![painted] };
-    Ok(vec![palette, document.apply(edit)?])
+    paint_faces(document, palette(), CHALK, painted)
 }

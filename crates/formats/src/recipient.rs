@@ -77,6 +77,9 @@ pub struct Recipient {
     /// For a format that prints in swatches: how many spools are loaded; with 0 the first set goes
     /// as smooth color.
     pub spools: u8,
+    /// Where each swatch is a file of its own: whether its bodies are closed, by caps where they were cut from
+    /// others.
+    pub bodies: bool,
     /// Whether the parts' places are in their points.
     pub apply_transforms: bool,
     /// Whether hidden parts stay at home.
@@ -111,6 +114,7 @@ impl Default for Recipient {
             triangulate: false,
             vertices: Vertices::AsTheyAre,
             spools: 0,
+            bodies: false,
             apply_transforms: false,
             visible_only: true,
             file_per_part: false,
@@ -311,8 +315,9 @@ impl Recipient {
                 note.spools = Spool::all(&separation);
                 losses.extend(losses_of(&separation, &parts));
                 if self.format == Format::Stl {
-                    losses.extend(left_out(&parts));
-                    (by_swatch(&stem, &parts, &separation), Vec::new())
+                    let (piles, caps) = by_swatch(&stem, &parts, &separation, self.bodies)?;
+                    losses.extend(left_out(&parts, self.bodies.then_some(&caps)));
+                    (piles, Vec::new())
                 } else {
                     let mut shown = parts;
                     for (number, part) in shown.iter_mut().enumerate() {

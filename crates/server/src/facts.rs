@@ -15,7 +15,7 @@ use speckle_model::{
     swatches::MOST_SWATCHES,
     views::MOST_VIEWS,
 };
-use speckle_tools::separation::MOST_SPOOLS;
+use speckle_tools::{layers::MOST_RANGES, separation::MOST_SPOOLS};
 use strum::VariantNames;
 use utoipa::ToSchema;
 
@@ -42,6 +42,8 @@ pub struct Limits {
     pub swatches: usize,
     /// Saved views.
     pub views: usize,
+    /// Ranges of layers of another height.
+    pub layer_ranges: usize,
     /// Images of a project.
     pub images: usize,
     /// Steps of a recipe.
@@ -96,6 +98,7 @@ impl Facts {
             helpers: MOST_HELPERS,
             swatches: MOST_SWATCHES,
             views: MOST_VIEWS,
+            layer_ranges: MOST_RANGES,
             images: MOST_IMAGES,
             steps: MOST_STEPS,
             curve_points: MOST_POINTS,

@@ -44,8 +44,8 @@ use rest::{
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, printer, project, recipes, reform, remedies, replacement, shelf, swatches, transfer,
-    uvs, volumes, works,
+    paints, printer, project, recipes, reform, remedies, replacement, seams, shelf, swatches,
+    transfer, uvs, volumes, works,
 };
 
 /// How to serve.
@@ -183,12 +183,15 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))
         .routes(routes!(layers::layer_cells))
+        .routes(routes!(seams::layer_seams))
         .routes(routes!(layers::layers_paper))
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))
+        .routes(routes!(remedies::causes_lit))
         .routes(routes!(remedies::remedy_layers))
         .routes(routes!(swatches::layer_specks))
         .routes(routes!(swatches::sweep_up))
+        .routes(routes!(swatches::painting_of))
         .routes(routes!(swatches::paint_swatches))
         .routes(routes!(swatches::make_swatches))
         .routes(routes!(printer::printer_now))

@@ -15,6 +15,7 @@ pub mod recipes;
 pub mod reform;
 pub mod remedies;
 pub mod replacement;
+pub mod seams;
 pub mod shelf;
 pub mod swatches;
 pub mod transfer;

@@ -260,6 +260,7 @@ impl Session {
                     parts: self.document.parts().to_vec(),
                     swatches: self.document.swatches().to_vec(),
                     volumes: self.document.volumes().to_vec(),
+                    print: self.document.print().cloned(),
                     images: self.document.image_files().to_vec(),
                 });
             }

@@ -10,6 +10,11 @@ mod cells;
 mod changes;
 mod costs;
 mod paper;
+mod seams;
+mod setup;
+mod stack;
+
+use std::sync::Arc;
 
 use glam::{Affine3A, DVec2, Mat3, Vec3};
 use rayon::prelude::*;
@@ -22,11 +27,15 @@ use speckle_mesh::{
 pub use causes::{Band, Cause, Ground, Remedy, Situation, causes};
 pub use cells::CellMap;
 pub use changes::{Costs, best_order};
-pub use costs::{Estimate, Pace, SwatchCost, estimate};
+pub use costs::{Estimate, Pace, PurgedPair, SwatchCost, estimate};
 pub use paper::{Swap, chart, page, swap_list};
+pub use seams::{Seam, SeamMarks, SeamReason};
+pub use setup::PrintSetup;
+pub use stack::{MOST_RANGES, Range};
 
 use crate::bake::watch::{GivenUp, Watch};
 use cells::Cells;
+use stack::Stack;
 
 /// What lies further within a layer than paint goes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -44,7 +53,7 @@ pub enum Inside {
 }
 
 /// How a model is cut. Lengths are in the project's unit.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LayerRules))]
 #[serde(deny_unknown_fields)]
 pub struct Rules {
@@ -56,6 +65,22 @@ pub struct Rules {
     pub line: f64,
     /// How deep paint goes from the outline.
     pub depth: f64,
+    /// Where layers are higher or lower; of two that overlap, the first says it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub ranges: Vec<Range>,
+}
+
+impl Rules {
+    /// What makes them impossible.
+    #[must_use]
+    pub fn problem(&self) -> Option<LayerError> {
+        let is_length = |x: f64| x.is_finite() && x > 0.0;
+        if ![self.layer, self.first, self.line, self.depth].into_iter().all(is_length) {
+            return Some(LayerError::Unsound);
+        }
+        let are_sound = self.ranges.iter().all(Range::is_sound);
+        (self.ranges.len() > MOST_RANGES || !are_sound).then_some(LayerError::Ranges)
+    }
 }
 
 /// Why a model cannot be cut.
@@ -64,6 +89,12 @@ pub enum LayerError {
     /// A number makes no sense.
     #[error("the height of layers, the width of lines and the depth of paint are numbers above 0")]
     Unsound,
+    /// Ranges of layers make no sense.
+    #[error(
+        "a range of layers reaches from one height up to another, its layers higher than 0; there are {MOST_RANGES} \
+         at most"
+    )]
+    Ranges,
     /// There is nothing to print.
     #[error("there is nothing to print: no part has a surface")]
     Nothing,
@@ -187,7 +218,7 @@ pub fn changes<'a>(orders: impl IntoIterator<Item = &'a [u8]>) -> usize {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Counted {
     layers: Vec<Found>,
-    rules: Rules,
+    stack: Arc<Stack>,
     lowest: f64,
 }
 
@@ -205,6 +236,7 @@ pub struct Cut {
     /// By body, by layer.
     outlines: Vec<Vec<Vec<Outline>>>,
     rules: Rules,
+    stack: Arc<Stack>,
     lowest: f64,
     most_cells: f64,
 }
@@ -215,9 +247,8 @@ impl Cut {
     /// # Errors
     /// See [`LayerError`].
     pub fn of(bodies: &[Body], rules: &Rules, watch: &Watch) -> Result<Self, LayerError> {
-        let is_length = |x: f64| x.is_finite() && x > 0.0;
-        if ![rules.layer, rules.first, rules.line, rules.depth].into_iter().all(is_length) {
-            return Err(LayerError::Unsound);
+        if let Some(problem) = rules.problem() {
+            return Err(problem);
         }
         let slicers: Vec<Slicer> =
             bodies.iter().map(|body| Slicer::new(body.geometry, &body.to_plate)).collect();
@@ -227,21 +258,15 @@ impl Cut {
         if ranges.is_empty() || highest <= lowest {
             return Err(LayerError::Nothing);
         }
-        // What reaches less than half way into a layer does not print.
-        let above = (highest - lowest - rules.first) / rules.layer;
-        let count = 1 + above.round().max(0.0) as usize;
-        if count > MOST_LAYERS {
-            return Err(LayerError::TooMany(count));
-        }
-        let middles: Vec<f64> = (0..count)
-            .map(|layer| lowest + rules.bottom(layer) + rules.height(layer) / 2.0)
-            .collect();
+        let stack = Stack::new(rules, highest - lowest)?;
+        let count = stack.len();
+        let middles: Vec<f64> = (0..count).map(|layer| lowest + stack.middle(layer)).collect();
         let most_cells = MOST_CELLS.min(CELLS_IN_ALL / count as f64);
         watch.expect(count as u64 + 1);
         let outlines: Vec<Vec<Vec<Outline>>> =
             slicers.iter().map(|slicer| slicer.cut(&middles)).collect();
         watch.step()?;
-        Ok(Self { outlines, rules: *rules, lowest, most_cells })
+        Ok(Self { outlines, rules: rules.clone(), stack: Arc::new(stack), lowest, most_cells })
     }
 
     /// How many layers there are.
@@ -330,21 +355,7 @@ impl Cut {
                 Ok(known(layer).unwrap_or_else(found))
             })
             .collect::<Result<_, GivenUp>>()?;
-        Ok(Counted { layers, rules: self.rules, lowest: self.lowest })
-    }
-}
-
-impl Rules {
-    /// Where a layer begins, above the plate.
-    #[must_use]
-    pub fn bottom(&self, layer: usize) -> f64 {
-        if layer == 0 { 0.0 } else { self.first + (layer - 1) as f64 * self.layer }
-    }
-
-    /// How high it is.
-    #[must_use]
-    pub fn height(&self, layer: usize) -> f64 {
-        if layer == 0 { self.first } else { self.layer }
+        Ok(Counted { layers, stack: self.stack.clone(), lowest: self.lowest })
     }
 }
 
@@ -370,20 +381,20 @@ impl Counted {
     /// From where to where layers reach, above the plate; both are counted in.
     #[must_use]
     pub fn heights(&self, first: usize, last: usize) -> [f64; 2] {
-        [self.rules.bottom(first), self.rules.bottom(last) + self.rules.height(last)]
+        [self.stack.bottom(first), self.stack.bottom(last + 1)]
     }
 
     /// The height in the plate's space at which a layer was cut.
     #[must_use]
     pub fn cut_at(&self, layer: usize) -> f64 {
-        self.lowest + self.rules.bottom(layer) + self.rules.height(layer) / 2.0
+        self.lowest + self.stack.middle(layer)
     }
 
     /// The same where paint goes right through between heights above the plate.
     #[must_use]
     pub fn through(mut self, ranges: &[[f64; 2]]) -> Self {
         for (layer, found) in self.layers.iter_mut().enumerate() {
-            let middle = self.rules.bottom(layer) + self.rules.height(layer) / 2.0;
+            let middle = self.stack.middle(layer);
             found.is_through |= ranges.iter().any(|[from, to]| (*from..*to).contains(&middle));
         }
         self
@@ -404,7 +415,7 @@ impl Counted {
         let orders = best_order(&present, costs);
         let changes = changes(orders.iter().map(Vec::as_slice));
         let layers = areas.into_iter().zip(orders).enumerate().map(|(layer, (swatches, order))| {
-            let (bottom, height) = (self.rules.bottom(layer), self.rules.height(layer));
+            let (bottom, height) = (self.stack.bottom(layer), self.stack.height(layer));
             Layer { bottom, height, area: self.layers[layer].area, swatches, order }
         });
         Plan {

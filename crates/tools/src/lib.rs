@@ -6,6 +6,7 @@ pub mod adjust;
 pub mod align;
 mod axes;
 pub mod bake;
+pub mod base;
 mod bilinear;
 pub mod compare;
 pub mod decimate;

@@ -216,6 +216,12 @@ impl Regions {
         self.of_faces.iter().map(|&region| swatches[region as usize]).collect()
     }
 
+    /// How long the border of a region with others is, mm; where the surface ends it has none.
+    #[must_use]
+    pub fn border(&self, region: u32) -> f64 {
+        self.borders[region as usize].values().sum()
+    }
+
     /// How long the border of a region is all around, mm.
     #[must_use]
     pub fn perimeter(&self, region: u32) -> f64 {

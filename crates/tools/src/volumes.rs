@@ -66,8 +66,6 @@ impl Standing {
                 let geometry = parts.iter().find(|own| own.id == part)?.geometry.clone();
                 let measures = geometry.measures();
                 let bounds = [measures.min, measures.max];
-                // Asked for before work is shared out: see `Geometry`.
-                let _ = geometry.bvh();
                 (Form::Body(geometry), bounds)
             }
         };
@@ -95,6 +93,13 @@ impl Standing {
         match &self.form {
             Form::Body(geometry) => Some(geometry),
             Form::Solid(_) => None,
+        }
+    }
+
+    /// Has at hand what it needs to be asked where it is: before work is shared out, see `Geometry`.
+    pub fn ready(&self) {
+        if let Form::Body(geometry) = &self.form {
+            let _ = geometry.bvh();
         }
     }
 
@@ -187,6 +192,7 @@ pub fn showing(body: &Body, volumes: &[Standing]) -> Vec<u32> {
     if near.is_empty() {
         return vec![0; mesh.face_count()];
     }
+    near.iter().for_each(|(_, volume)| volume.ready());
     let shows = |face: usize| {
         let middle = body.placed.to_project(mesh.face_centroid(face));
         let first = near.iter().find(|(_, volume)| volume.holds(middle));

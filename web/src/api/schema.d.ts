@@ -127,6 +127,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layers/{look}/lit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Where on the model the chosen causes lie, in the project's space: the middles of faces that their remedies
+         *     would paint; of those that paint none, the stretches of outlines in other swatches than what lies within.
+         */
+        post: operations["causes_lit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/layers/{look}/seams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the layers of a print that was cut begin, as far as they have outlines. */
+        post: operations["layer_seams"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/layers/{look}/specks": {
         parameters: {
             query?: never;
@@ -632,6 +669,26 @@ export interface paths {
         put?: never;
         /** Makes an image of the project from the colors of a set, by texture coordinates. */
         post: operations["image_of_colors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/parts/{part}/painting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tells what it takes to paint each swatch of a part where it is, the most first: the base is best the
+         *     first, since what prints in the base needs no paint.
+         */
+        get: operations["painting_of"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2427,6 +2484,24 @@ export interface components {
              */
             swatch: number;
         };
+        /** @description Between two heights layers are as high as it says. Millimetres above the plate. */
+        LayerRange: {
+            /**
+             * Format: double
+             * @description Where they begin.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description How high each is.
+             */
+            layer: number;
+            /**
+             * Format: double
+             * @description Where they end.
+             */
+            to: number;
+        };
         /** @description How a model is cut. Lengths are in the project's unit. */
         LayerRules: {
             /**
@@ -2449,6 +2524,8 @@ export interface components {
              * @description How wide a line is.
              */
             line: number;
+            /** @description Where layers are higher or lower; of two that overlap, the first says it. */
+            ranges?: components["schemas"]["LayerRange"][];
         };
         /** @description A stretch of an outline. */
         LayerStretch: {
@@ -2529,6 +2606,8 @@ export interface components {
             plan: components["schemas"]["Plan"];
             /** @description The height of the plate in the project's unit, along its up axis, and how long a millimetre is there. */
             plate: number[];
+            /** @description What each change from a swatch to another purges, mm³: rows from, columns to. */
+            purges: number[][];
             /** Format: double */
             scale: number;
             /** @description Its swatches. */
@@ -2609,6 +2688,8 @@ export interface components {
             images: number;
             /** @description Lamps of a source. */
             lamps: number;
+            /** @description Ranges of layers of another height. */
+            layer_ranges: number;
             /** @description Points of a line. */
             line_points: number;
             /** @description Colors of a ramp. */
@@ -2974,6 +3055,7 @@ export interface components {
             images: components["schemas"]["ImageOutline"][];
             /** @description Its parts, in order. */
             parts: components["schemas"]["PartOutline"][];
+            print?: components["schemas"]["PrintSetup"] | null;
             /** @description Its palette, in order. */
             swatches: components["schemas"]["Swatch"][];
             /** @description The unit of its lengths, and the axis that points up. */
@@ -3000,6 +3082,8 @@ export interface components {
              * @description What going to the next layer takes, s.
              */
             layer: number;
+            /** @description Changes that are known to purge otherwise. */
+            pairs?: components["schemas"]["PurgedPair"][];
             /**
              * Format: double
              * @description What a change between like swatches purges, mm³.
@@ -3052,6 +3136,36 @@ export interface components {
             start: components["schemas"]["StrokeStart"];
             /** @enum {string} */
             type: "stroke";
+        };
+        /** @description What it would take to paint a swatch where it is now. */
+        PaintingWork: {
+            /**
+             * Format: double
+             * @description mm².
+             */
+            area: number;
+            /**
+             * Format: double
+             * @description How long their borders with other swatches are together, mm.
+             */
+            border: number;
+            /**
+             * Format: double
+             * @description How much of it the part itself hides, 0–1.
+             */
+            hidden: number;
+            /** @description In how many patches it lies. */
+            patches: number;
+            /**
+             * Format: int32
+             * @description The swatch.
+             */
+            swatch: number;
+            /**
+             * Format: double
+             * @description What it takes, as a length of border in plain sight, mm.
+             */
+            work: number;
         };
         /** @description The spools that serve a palette. */
         PaletteMatch: {
@@ -3327,6 +3441,23 @@ export interface components {
             /** @description How far it is. */
             state: components["schemas"]["PrintState"];
         };
+        /** @description How a project is printed. Lengths are millimetres. */
+        PrintSetup: {
+            /**
+             * Format: double
+             * @description How high the print is; as high as the model, where a printer could hold that, when not given.
+             */
+            height?: number | null;
+            inside?: components["schemas"]["LayerInside"] | null;
+            /** @description What the printer takes for what it does. */
+            pace?: components["schemas"]["Pace"];
+            /** @description How it is cut. */
+            rules: components["schemas"]["LayerRules"];
+            /** @description Where layers begin. */
+            seams?: components["schemas"]["SeamMarks"];
+            /** @description Heights above the plate between which paint goes right through. */
+            through?: number[][];
+        };
         /**
          * @description How far a job of the printer is.
          * @enum {string}
@@ -3386,6 +3517,11 @@ export interface components {
             /** @enum {string} */
             type: "set_palette";
         } | {
+            /** @description All of it. */
+            print: components["schemas"]["PrintSetup"];
+            /** @enum {string} */
+            type: "set_print";
+        } | {
             /** @enum {string} */
             type: "set_views";
             /** @description The views, in order. */
@@ -3429,6 +3565,24 @@ export interface components {
              * @description How wide it is, in the project's unit.
              */
             width: number;
+        };
+        /** @description What a change from a swatch to another purges, whatever the model says. */
+        PurgedPair: {
+            /**
+             * Format: int32
+             * @description Its number, or its place from 1 where swatches have none.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description mm³.
+             */
+            purge: number;
+            /**
+             * Format: int32
+             * @description That of the other.
+             */
+            to: number;
         };
         /** @description What a client may want to know. */
         Question: {
@@ -4124,6 +4278,12 @@ export interface components {
              */
             apply_transforms: boolean;
             /**
+             * @description Where each swatch is a file of its own: whether its bodies are closed, by caps where they were cut from
+             *     others.
+             * @default false
+             */
+            bodies: boolean;
+            /**
              * @description Text or binary, where there is a choice.
              * @default little
              */
@@ -4722,6 +4882,35 @@ export interface components {
             up: number[];
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
+        };
+        /** @description Where seams are wanted, and where not: selections of the parts, by name. */
+        SeamMarks: {
+            /**
+             * @description Where they are not.
+             * @default null
+             */
+            avoid: string | null;
+            /**
+             * @description Where they are wanted.
+             * @default null
+             */
+            prefer: string | null;
+        };
+        /**
+         * @description Why a layer begins where it does.
+         * @enum {string}
+         */
+        SeamReason: "wanted" | "hidden" | "hollow" | "corner" | "nearest";
+        /** @description Where a layer begins. */
+        SeamTold: {
+            /** @description In the project's space. */
+            at: number[];
+            /** @description Whether it was to be avoided there, and there is no other place. */
+            avoided: boolean;
+            /** @description The layer, from 0. */
+            layer: number;
+            /** @description Why there. */
+            reason: components["schemas"]["SeamReason"];
         };
         /** @description A named group of faces. */
         SelectionOutline: {
@@ -6326,6 +6515,72 @@ export interface operations {
             };
         };
     };
+    causes_lit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    layer_seams: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeamMarks"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeamTold"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     layer_specks: {
         parameters: {
             query?: never;
@@ -7443,6 +7698,36 @@ export interface operations {
                 content?: never;
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    painting_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaintingWork"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -141,6 +141,10 @@ export const sendReform = (project: number, part: number, order: Schemas["Reform
   );
 
 /** What the texture coordinates of a part are good for. */
+/** What it takes to paint each swatch of a part, the most first. */
+export const paintingOf = (project: number, part: number) =>
+  done(api.GET("/api/v1/projects/{project}/parts/{part}/painting", { params: { path: { project, part } } }));
+
 /** What volumes meet, and where else they come out. */
 export const volumesMet = (project: number) =>
   done(api.GET("/api/v1/projects/{project}/volumes", { params: { path: { project } } }));
@@ -175,6 +179,14 @@ export const layerOutlines = (look: number, layer: number) =>
 /** What makes a print that was cut change spools. */
 export const layerCauses = (look: number, order: Schemas["CausesOrder"], wait: Wait) =>
   told<Schemas["CauseTold"][]>(posted(`/api/v1/layers/${look}/causes`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** Where on the model causes lie. */
+export const causesLit = (look: number, order: Schemas["ChosenOrder"], wait: Wait) =>
+  told<[number, number, number][]>(posted(`/api/v1/layers/${look}/lit`, JSON.stringify(order), JSON_TYPE, wait));
+
+/** Where its layers begin. */
+export const layerSeams = (look: number, marks: Schemas["SeamMarks"], wait: Wait) =>
+  told<Schemas["SeamTold"][]>(posted(`/api/v1/layers/${look}/seams`, JSON.stringify(marks), JSON_TYPE, wait));
 
 /** What it would take with some remedies. */
 export const layersWith = (look: number, order: Schemas["ChosenOrder"], wait: Wait) =>

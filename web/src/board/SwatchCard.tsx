@@ -5,6 +5,7 @@ import { set as setState, useApp, type ColorSet, type Part } from "../model/stat
 import { baseOf, nameOf, shadeOf, swatchOf } from "../model/swatches";
 import { hex } from "../model/words";
 import { SwatchDot } from "../widgets/SwatchDot";
+import { BaseSuggestion } from "./BaseSuggestion";
 import { SetMenu } from "./SetMenu";
 
 export function SwatchCard({
@@ -120,6 +121,7 @@ export function SwatchCard({
           </Box>
         );
       })}
+      <BaseSuggestion part={part} project={project} />
     </Box>
   );
 }

@@ -8,6 +8,7 @@ export const NOTHING_TOLD: Schemas["Facts"] = {
     helpers: Infinity,
     swatches: Infinity,
     views: Infinity,
+    layer_ranges: Infinity,
     images: Infinity,
     steps: Infinity,
     curve_points: Infinity,

@@ -217,6 +217,8 @@ export interface State {
   views: Schemas["SavedView"][];
   /** Those that lie over others first. */
   volumes: Schemas["ColorVolume"][];
+  /** How it is printed, where that was said. */
+  print: Schemas["PrintSetup"] | null;
   /** The volume in hand. */
   volume: number | null;
   images: Schemas["ImageOutline"][];
@@ -352,6 +354,7 @@ const start: State = {
   swatches: [],
   views: [],
   volumes: [],
+  print: null,
   volume: null,
   images: [],
   recipes: [],
@@ -492,7 +495,7 @@ export function shownSet(state: State): ColorSet | undefined {
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline({ parts, traits, swatches, views, volumes, images }: Schemas["Outline"]) {
+export function takeOutline({ parts, traits, swatches, views, volumes, print, images }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
@@ -507,6 +510,7 @@ export function takeOutline({ parts, traits, swatches, views, volumes, images }:
     swatches,
     views,
     volumes,
+    print: print ?? null,
     images,
     look: heat === look.heat ? look : { ...look, heat },
     wipe: wipe && (names.includes(wipe.snapshot) || state.trial?.shows === "wipe") ? wipe : null,

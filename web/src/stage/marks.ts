@@ -9,15 +9,15 @@ const PIXELS_PER_DOT = 36;
 
 type Dots = THREE.Points<THREE.BufferGeometry, THREE.RawShaderMaterial>;
 
-/** Round dots, so many pixels wide; `color` is GLSL of the distance `r` from their middle, up to 0.5. */
-function dotsOf(scene: THREE.Scene, size: number, color: string): Dots {
+/** Round dots, so many pixels wide, `lifted` off the surface that they lie on; `color` is GLSL of the distance `r` from their middle, up to 0.5. */
+function dotsOf(scene: THREE.Scene, size: number, color: string, lifted = 0): Dots {
   const points = new THREE.Points(
     new THREE.BufferGeometry(),
     new THREE.RawShaderMaterial({
       glslVersion: THREE.GLSL3,
       uniforms: { size: { value: size } },
       vertexShader: /* glsl */ `in vec3 position; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform float size;
-        void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_PointSize = size; }`,
+        void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= ${lifted.toFixed(6)} * gl_Position.w; gl_PointSize = size; }`,
       fragmentShader: /* glsl */ `precision highp float; out vec4 pixel;
         void main() { float r = length(gl_PointCoord - 0.5); if (r > 0.5) discard; pixel = vec4(${color}, 1.0); }`,
     }),
@@ -33,6 +33,7 @@ const HERE = new THREE.Matrix4();
 export class Marks {
   private readonly dots: Dots;
   private readonly places: Dots;
+  private readonly seam: Dots;
   /** The edges of a solid that is being placed. */
   private readonly solid = new THREE.LineSegments(
     new THREE.BufferGeometry(),
@@ -45,6 +46,8 @@ export class Marks {
     this.places = dotsOf(scene, 9 * pixelRatio, "r < 0.32 ? vec3(0.85, 0.32, 0.17) : vec3(1.0)");
     this.places.material.depthTest = false;
     this.places.renderOrder = 2;
+    // The seam is seen from the side that it is on.
+    this.seam = dotsOf(scene, 4.5 * pixelRatio, "vec3(0.85, 0.32, 0.17)", 0.0015);
     this.solid.frustumCulled = false;
     this.solid.visible = false;
     this.solid.renderOrder = 3;
@@ -99,6 +102,16 @@ export class Marks {
       this.dots.visible = true;
     }
     return was || this.dots.visible;
+  }
+
+  /** Draws the seam of a print, a place for each layer; no places take it away. */
+  showSeam(places: readonly number[]) {
+    this.seam.geometry.dispose();
+    this.seam.geometry = new THREE.BufferGeometry().setAttribute(
+      "position",
+      new THREE.Float32BufferAttribute(places, 3),
+    );
+    this.seam.visible = places.length > 0;
   }
 
   /** Marks places on a part, or of the project where there is none; no places take the marks away. */

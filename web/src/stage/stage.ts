@@ -258,6 +258,12 @@ export class Stage {
     this.redraw();
   }
 
+  /** Draws the seam of a print, a place for each layer; no places take it away. */
+  showSeam(places: readonly number[]) {
+    this.marks.showSeam(places);
+    this.redraw();
+  }
+
   /** Draws the edges of a solid; null takes them away. */
   showSolid(region: Schemas["Region"] | null) {
     this.marks.showSolid(region);

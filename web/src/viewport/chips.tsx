@@ -318,7 +318,7 @@ export function TargetChip({ project }: { project: Project | null }) {
               {placementWords[target.placement]}
               {images && `, mirrored in ${images}`}
               {stencil && ", through the stencil"}
-              {made && ", over its recipe"}
+              {made && (target.encoding === "swatch" ? ", with volumes" : ", over its recipe")}
               {trouble && careful(trouble, "error.main")}
               {locked > 0 &&
                 careful(

@@ -69,7 +69,7 @@ export function followHand(
       intoSet(state) !== undefined &&
       (under === null || under.part === state.part || state.allParts);
     const visible = under && paints;
-    const round = visible && isRound(state) && !state.picking;
+    const round = visible && isRound(state) && !state.picking && !state.placing && !stage.grip.isUnder;
     ring(round ? { x: x - box.left, y: y - box.top, radius: ringPixels(under) } : null);
     const lassoes = state.area === "paint" && state.tool === "span" && state.span.kind === "lasso";
     canvas.style.cursor = round

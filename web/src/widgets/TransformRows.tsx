@@ -1,7 +1,7 @@
 // Where something stands, by numbers: a row each for its place, its turn and its scale.
-import { Box, InputBase, Typography } from "@mui/material";
+import { Box, Typography } from "@mui/material";
 import type { Schemas } from "../api/client";
-import { useTyped } from "./typed";
+import { NumberField } from "./NumberField";
 
 type Transform = Schemas["Transform"];
 
@@ -40,7 +40,7 @@ export function TransformRows({ transform, unit, disabled, onTransform }: Props)
             {title}
           </Typography>
           {[0, 1, 2].map((axis) => (
-            <Field
+            <NumberField
               key={axis}
               label={`${title} ${"XYZ"[axis]}`}
               value={transform[key]?.[axis] ?? 0}
@@ -58,33 +58,3 @@ export function TransformRows({ transform, unit, disabled, onTransform }: Props)
 }
 
 const Row = ({ children }: { children: React.ReactNode }) => <>{children}</>;
-
-function Field({
-  label,
-  value,
-  disabled,
-  onValue,
-}: {
-  label: string;
-  value: number;
-  disabled: boolean;
-  onValue: (value: number) => void;
-}) {
-  const shown = String(Math.round(value * 1e4) / 1e4);
-  const { typed, field } = useTyped(shown, onValue);
-  return (
-    <InputBase
-      value={typed ?? shown}
-      disabled={disabled}
-      {...field}
-      slotProps={{
-        input: {
-          "aria-label": label,
-          inputMode: "decimal",
-          sx: { px: 0.75, py: 0.4, textAlign: "right", fontSize: 13 },
-        },
-      }}
-      sx={{ border: 1, borderColor: "divider", borderRadius: 1.5, bgcolor: "background.default" }}
-    />
-  );
-}

@@ -10,7 +10,7 @@ use speckle_model::{
     ColorSet, Materials, SetId, color_set::SetTraits, reshape::PartReshape, swatches::Swatch,
     views::SavedView, volumes::Volume,
 };
-use speckle_tools::stroke::under_hand::StrokeUnderHand;
+use speckle_tools::{layers::PrintSetup, stroke::under_hand::StrokeUnderHand};
 
 use super::{
     Document, EditError, ImageRecord, MOST_HELPERS, MOST_SETS, Part, PartId, PartTraits,
@@ -135,6 +135,13 @@ pub enum ChangeStep {
         before: Vec<Volume>,
         /// From then on.
         after: Vec<Volume>,
+    },
+    /// How it is printed changed.
+    Print {
+        /// Until then.
+        before: Option<Box<PrintSetup>>,
+        /// From then on.
+        after: Option<Box<PrintSetup>>,
     },
     /// Images came in, in place of others.
     Images {
@@ -290,6 +297,10 @@ impl Document {
             (ChangeStep::Volumes { before, after }, _) => {
                 let volumes = if direction == Direction::Forward { after } else { before };
                 self.volumes = Arc::new(volumes.clone());
+            }
+            (ChangeStep::Print { before, after }, _) => {
+                let print = if direction == Direction::Forward { after } else { before };
+                self.print = print.as_deref().cloned();
             }
             (ChangeStep::Images { gone, come }, Direction::Forward)
             | (ChangeStep::Images { gone: come, come: gone }, Direction::Backward) => {

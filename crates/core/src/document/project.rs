@@ -6,6 +6,7 @@ use speckle_model::{
     swatches::{self, Swatch},
     views::{self, SavedView},
 };
+use speckle_tools::layers::PrintSetup;
 use strum::VariantNames;
 
 use super::{
@@ -29,6 +30,11 @@ pub enum ProjectEdit {
         /// The colors, in order.
         swatches: Vec<Swatch>,
     },
+    /// Says how the project is printed.
+    SetPrint {
+        /// All of it.
+        print: Box<PrintSetup>,
+    },
     /// Replaces the project's saved views.
     SetViews {
         /// The views, in order.
@@ -41,6 +47,7 @@ impl Family for ProjectEdit {
         let change = match self {
             Self::SetProject { traits } => document.change_project(traits),
             Self::SetPalette { swatches } => document.change_palette(swatches)?,
+            Self::SetPrint { print } => document.change_print(*print)?,
             Self::SetViews { views } => document.change_views(views)?,
         };
         Ok(change.into())
@@ -82,6 +89,18 @@ impl Document {
             std::iter::once(own).chain(unpainted).collect()
         };
         Ok(Change { label: label.to_owned(), steps, ..Change::default() })
+    }
+
+    pub(super) fn change_print(&self, print: PrintSetup) -> Result<Change, EditError> {
+        if let Some(problem) = print.problem() {
+            return Err(EditError::Shelved(problem));
+        }
+        let mut steps = Vec::new();
+        if self.print.as_ref() != Some(&print) {
+            let before = self.print.clone().map(Box::new);
+            steps.push(ChangeStep::Print { before, after: Some(print.into()) });
+        }
+        Ok(Change { label: "Change how it prints".to_owned(), steps, ..Change::default() })
     }
 
     pub(super) fn change_views(&self, views: Vec<SavedView>) -> Result<Change, EditError> {

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{ContentId, Mesh};
+use speckle_tools::layers::PrintSetup;
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, ImageRecord, PartRecord, ProjectTraits,
@@ -20,6 +21,7 @@ impl Document {
             swatches: self.swatches.clone(),
             views: self.views.clone(),
             volumes: self.volumes.to_vec(),
+            print: self.print.clone(),
             images: self.image_files.clone(),
             parts: self
                 .parts
@@ -38,7 +40,8 @@ impl Document {
     /// The change that makes an empty document into this one.
     #[must_use]
     pub fn as_change(&self, label: String) -> Change {
-        let DocumentRecord { traits, swatches, views, volumes, images, parts, .. } = self.record();
+        let DocumentRecord { traits, swatches, views, volumes, print, images, parts, .. } =
+            self.record();
         let mut steps = vec![
             ChangeStep::ProjectTraits { before: ProjectTraits::default(), after: traits },
             ChangeStep::Swatches { before: Vec::new(), after: swatches },
@@ -47,6 +50,9 @@ impl Document {
         ];
         if !volumes.is_empty() {
             steps.push(ChangeStep::Volumes { before: Vec::new(), after: volumes });
+        }
+        if let Some(print) = print {
+            steps.push(ChangeStep::Print { before: None, after: Some(print.into()) });
         }
         let parts = parts.into_iter().enumerate();
         steps.extend(parts.map(|(index, part)| ChangeStep::Part { index, part }));
@@ -64,6 +70,7 @@ impl Document {
             swatches: record.swatches,
             views: record.views,
             volumes: Arc::new(record.volumes),
+            print: record.print,
             ..Self::default()
         };
         for mesh in meshes {
@@ -92,6 +99,8 @@ pub struct DocumentRecord {
     views: Vec<SavedView>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     volumes: Vec<Volume>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    print: Option<PrintSetup>,
     #[serde(default)]
     images: Vec<ImageRecord>,
     pub(super) parts: Vec<PartRecord>,

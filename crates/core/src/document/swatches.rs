@@ -14,11 +14,12 @@ use speckle_model::{
     color_set::Role,
     swatches::{self, Swatch},
 };
-use speckle_tools::{region::Region, stroke::Coat};
+use speckle_tools::{layers::PrintSetup, region::Region, stroke::Coat};
 use strum::VariantNames;
 
 use super::{
     Change, ChangeStep, Direction, Document, EditError, Fill, PaintEdit, PartId, Patch,
+    ProjectEdit,
     planned::{Family, Planned},
     sets::{has_room, no_lock},
     whole,
@@ -70,6 +71,8 @@ pub enum SwatchEdit {
         up: Vec3,
         /// The number of a swatch, and from where to where up.
         bands: Vec<(u8, f32, f32)>,
+        /// How it is printed from then on.
+        print: Box<PrintSetup>,
     },
 }
 
@@ -102,9 +105,9 @@ impl Family for SwatchEdit {
             Self::PaintFaces { label, palette, parts } => {
                 document.change_painting(label, palette, parts)?
             }
-            Self::PaintThrough { label, palette, parts, up, bands } => {
+            Self::PaintThrough { label, palette, parts, up, bands, print } => {
                 let painted = Self::PaintFaces { label, palette, parts };
-                return Ok(Planned::Done(document.paint_through(painted, up, &bands)?));
+                return Ok(Planned::Done(document.paint_through(painted, up, &bands, *print)?));
             }
         };
         Ok(change.into())
@@ -241,8 +244,16 @@ impl Document {
         painted: SwatchEdit,
         up: Vec3,
         bands: &[(u8, f32, f32)],
+        print: PrintSetup,
     ) -> Result<Change, EditError> {
         let mut whole = self.apply(painted)?;
+        match self.apply(ProjectEdit::SetPrint { print: print.into() }) {
+            Ok(change) => whole.steps.extend(change.steps),
+            Err(error) => {
+                self.replay(&whole, Direction::Backward)?;
+                return Err(error);
+            }
+        }
         for &(number, from, to) in bands {
             let region = Region::Band { direction: up, from, to, soft: 0.0 };
             let seen = self.parts.iter().filter(|part| part.traits.visible);

@@ -11,7 +11,7 @@ use speckle_tools::{
 
 use crate::common::{polygons, sheet};
 
-const RULES: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 0.9 };
+const RULES: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 0.9, ranges: Vec::new() };
 const SPECKS: Limits = Limits { area: 0.3, width: 0.4 };
 
 /// A pipe of an outer and an inner radius, standing on z, its walls in squares.

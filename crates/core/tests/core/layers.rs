@@ -4,6 +4,7 @@ use std::f64::consts::PI;
 
 use glam::{Affine3A, Quat, Vec3};
 use proptest::prelude::*;
+use speckle_core::{Document, ProjectEdit, document::Direction};
 use speckle_mesh::{
     Geometry, Mesh,
     slice::{Outline, Slicer},
@@ -12,8 +13,8 @@ use speckle_model::swatches::{Filament, Swatch};
 use speckle_tools::{
     bake::watch::Watch,
     layers::{
-        Body, Counted, Inside, LayerError, Pace, Rules, best_order, changes, count, estimate, page,
-        swap_list,
+        Body, Counted, Inside, LayerError, Pace, PrintSetup, PurgedPair, Range, Rules, SeamMarks,
+        best_order, changes, count, estimate, page, swap_list,
     },
 };
 
@@ -33,7 +34,7 @@ fn area(outlines: &[Outline]) -> f64 {
 }
 
 /// A profile (radius by height) turned about z, closed at both ends.
-fn turned(rings: usize, around: usize, profile: impl Fn(f32) -> (f32, f32)) -> Mesh {
+pub fn turned(rings: usize, around: usize, profile: impl Fn(f32) -> (f32, f32)) -> Mesh {
     let mut positions = Vec::new();
     for ring in 0..=rings {
         let (r, z) = profile(ring as f32 / rings as f32);
@@ -227,7 +228,7 @@ fn each_order(layers: &[Vec<u8>], chosen: &mut Vec<Vec<u8>>, call: &mut impl FnM
     }
 }
 
-const FINE: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 1.0 };
+const FINE: Rules = Rules { layer: 0.2, first: 0.2, line: 0.4, depth: 1.0, ranges: Vec::new() };
 
 fn counted(mesh: &Mesh, of_faces: &[u8], rules: &Rules) -> Counted {
     let geometry = Geometry::new(mesh.clone());
@@ -271,6 +272,63 @@ fn a_band_through_a_tower_costs_two_changes_and_a_painted_shell_one_a_layer() {
     }
 }
 
+/// Finer layers where a band is painted: as many as go in, one change in each, the borders of the band met,
+/// and the volumes by formula.
+#[test]
+fn layers_are_as_high_as_ranges_say() {
+    let tower = turned(30, 60, |t| (10.0, 30.0 * t));
+    let band = |face: usize| u8::from((10.0..20.0).contains(&tower.face_centroid(face).z));
+    let of_faces: Vec<u8> = (0..tower.face_count()).map(band).collect();
+    let shell = |ranges: Vec<Range>| {
+        let rules = Rules { ranges, ..FINE };
+        counted(&tower, &of_faces, &rules).plan(Inside::Swatch { swatch: 0 })
+    };
+    let range = |from, to, layer| Range { from, to, layer };
+    for (ranges, layers, changes) in [
+        (vec![range(10.0, 20.0, 0.1)], 200, 100),
+        (vec![range(10.0, 20.0, 0.4)], 125, 25),
+        // The first of two says it where they overlap.
+        (vec![range(10.0, 15.0, 0.1), range(0.0, 20.0, 0.4)], 1 + 25 + 50 + 12 + 1 + 50, 50 + 13),
+    ] {
+        let plan = shell(ranges.clone());
+        assert!(plan.layers.len().abs_diff(layers) <= 1, "{} {ranges:?}", plan.layers.len());
+        assert!(plan.changes.abs_diff(changes) <= 1, "{} {ranges:?}", plan.changes);
+        for border in [10.0, 20.0] {
+            assert!(plan.layers.iter().any(|layer| (layer.bottom - border).abs() < 1e-9));
+        }
+        let all: f64 = plan.volumes().iter().map(|(_, volume)| volume).sum();
+        assert!((all / (PI * 3000.0) - 1.0).abs() < 3e-3, "{all}");
+    }
+    // A range that begins within a layer ends that layer there, where half of it is left.
+    let plan = shell(vec![range(10.15, 12.0, 0.05)]);
+    let at = plan.layers.iter().position(|layer| (layer.bottom - 10.15).abs() < 1e-9).unwrap();
+    assert!((plan.layers[at - 1].height - 0.15).abs() < 1e-9);
+    assert!((plan.layers[at].height - 0.05).abs() < 1e-9);
+}
+
+proptest! {
+    /// Whatever ranges say, layers lie on one another from the plate to the top.
+    #[test]
+    fn layers_lie_on_one_another(
+        height in 0.3_f32..20.0,
+        given in proptest::collection::vec((0.0_f64..20.0, 0.01_f64..9.0, 0.04_f64..0.7), 0..6),
+    ) {
+        let tower = turned(3, 8, |t| (4.0, height * t));
+        let of_faces = vec![0; tower.face_count()];
+        let ranges = given.iter().map(|&(from, long, layer)| Range { from, to: from + long, layer });
+        let rules = Rules { ranges: ranges.collect(), line: 2.0, ..FINE };
+        let plan = counted(&tower, &of_faces, &rules).plan(Inside::Nearest);
+        let mut top = 0.0;
+        for layer in &plan.layers {
+            prop_assert!((layer.bottom - top).abs() < 1e-9);
+            prop_assert!(layer.height > 0.0 && layer.height < 1.06);
+            top = layer.bottom + layer.height;
+        }
+        let highest = given.iter().map(|own| own.2).fold(0.2, f64::max);
+        prop_assert!((top - f64::from(height)).abs() <= highest / 2.0 + 1e-4, "{top} of {height}");
+    }
+}
+
 #[test]
 fn what_cannot_be_cut_is_said() {
     let tower = turned(3, 12, |t| (1.0, t));
@@ -285,6 +343,14 @@ fn what_cannot_be_cut_is_said() {
     assert_eq!(told(Rules { line: f64::NAN, ..FINE }), LayerError::Unsound);
     assert_eq!(told(Rules { depth: -1.0, ..FINE }), LayerError::Unsound);
     assert!(matches!(told(Rules { layer: 1e-6, ..FINE }), LayerError::TooMany(_)));
+    for (from, to, layer) in
+        [(1.0, 1.0, 0.1), (-1.0, 1.0, 0.1), (0.0, 1.0, 0.0), (0.0, f64::NAN, 0.1)]
+    {
+        let ranges = vec![Range { from, to, layer }];
+        assert_eq!(told(Rules { ranges, ..FINE }), LayerError::Ranges);
+    }
+    let ranges = vec![Range { from: 0.3, to: 1.0, layer: 1e-7 }];
+    assert!(matches!(told(Rules { ranges, ..FINE }), LayerError::TooMany(_)));
     assert_eq!(count(&[], &FINE, &Watch::default()).unwrap_err(), LayerError::Nothing);
     let watch = Watch::default();
     watch.give_up();
@@ -356,9 +422,20 @@ fn a_plan_is_written_for_whoever_stands_at_the_printer() {
         150 + 2,
         "a column for each layer, a tick for each change"
     );
+    // What is known of a change goes before the model; swatches go by their numbers.
+    let known =
+        PurgedPair { from: swatches[0].number.max(1), to: swatches[1].number.max(2), purge: 777.0 };
+    let pairs = Pace { pairs: vec![known], ..pace.clone() };
+    let (by_model, as_known) = (pace.matrix(&swatches), pairs.matrix(&swatches));
+    assert_eq!(as_known[0][1], 777.0);
+    assert_eq!(as_known[1][0], by_model[1][0]);
+    let more = estimate(&plan, &pairs, &swatches).purged - told.purged;
+    assert!((more - (777.0 - by_model[0][1])).abs() < 1e-9 || more.abs() < 1e-9, "{more}");
+    let unsound = PurgedPair { purge: f64::NAN, ..known };
+    assert!(Pace { pairs: vec![unsound], ..pace.clone() }.problem().is_some());
     assert!(pace.problem().is_none());
-    assert!(Pace { flow: 0.0, ..pace }.problem().is_some());
-    assert!(Pace { purge: -1.0, ..pace }.problem().is_some());
+    assert!(Pace { flow: 0.0, ..pace.clone() }.problem().is_some());
+    assert!(Pace { purge: -1.0, ..pace.clone() }.problem().is_some());
 }
 
 /// Of all orders with the fewest changes the one that purges least is taken: towards dark in every layer would
@@ -385,4 +462,40 @@ fn fewest_changes_come_before_least_purge() {
     let ours = purge(plan.layers.iter().map(|layer| layer.order.clone()).collect());
     let turned = purge(plan.layers.iter().map(|layer| other(&layer.order)).collect());
     assert!(ours <= turned + 1e-9, "{ours} {turned}");
+}
+
+/// How a project is printed is kept with it: changed, taken back, stored and read again; what makes no sense is
+/// refused.
+#[test]
+fn how_a_project_is_printed_is_kept_with_it() {
+    let mut document = Document::default();
+    let setup = PrintSetup {
+        rules: Rules { ranges: vec![Range { from: 1.0, to: 2.0, layer: 0.1 }], ..FINE },
+        inside: Some(Inside::Swatch { swatch: 1 }),
+        through: vec![[3.0, 4.0]],
+        height: Some(80.0),
+        pace: Pace::default(),
+        seams: SeamMarks { prefer: Some("Back".to_owned()), avoid: None },
+    };
+    let set = |print: &PrintSetup| ProjectEdit::SetPrint { print: print.clone().into() };
+    let change = document.apply(set(&setup)).unwrap();
+    assert_eq!(document.print(), Some(&setup));
+    assert!(document.apply(set(&setup)).unwrap().steps.is_empty());
+    let record = serde_json::to_string(&document.record()).unwrap();
+    let again = Document::restore(serde_json::from_str(&record).unwrap(), Vec::new()).unwrap();
+    assert_eq!(again.print(), Some(&setup));
+    let json = serde_json::to_string(&change).unwrap();
+    let change: speckle_core::Change = serde_json::from_str(&json).unwrap();
+    document.replay(&change, Direction::Backward).unwrap();
+    assert_eq!(document.print(), None);
+    let unsound = [
+        PrintSetup { rules: Rules { layer: -1.0, ..FINE }, ..setup.clone() },
+        PrintSetup { through: vec![[4.0, 3.0]], ..setup.clone() },
+        PrintSetup { height: Some(0.0), ..setup.clone() },
+        PrintSetup { pace: Pace { flow: 0.0, ..Pace::default() }, ..setup.clone() },
+    ];
+    for print in &unsound {
+        assert!(document.apply(set(print)).is_err(), "{print:?}");
+    }
+    assert_eq!(document.print(), None);
 }

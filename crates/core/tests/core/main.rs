@@ -2,6 +2,7 @@
 
 mod align;
 mod bake;
+mod bases;
 mod bunny;
 mod causes;
 mod colors;
@@ -37,6 +38,7 @@ mod replacing;
 mod reshaped_together;
 mod reshaping;
 mod scene;
+mod seams;
 mod separation;
 mod sets;
 mod shapes;

@@ -99,10 +99,83 @@ async fn a_band_is_remedied_through_the_wall_as_promised_and_undone() -> Result<
     browser.until("speckle.state().parts[0].sets.some((set) => set.encoding === 'swatch')").await?;
     browser.until("!document.querySelector('[data-test=cause-bands]')").await?;
     browser.until(&format!("{WITHIN}.includes('Rightthroughfrom10.0to20.0mm')")).await?;
+    // Both what was painted and that it goes right through.
     browser.click("undo").await?;
     browser
         .until("!speckle.state().parts[0].sets.some((set) => set.encoding === 'swatch')")
         .await?;
+    browser.until(&format!("!{WITHIN}.includes('Rightthrough')")).await?;
+    browser.until(&format!("{COSTS}.includes('Spoolchanges50')")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// Finer layers where the band is, what a pair of swatches purges, and where layers begin: all of it is kept
+/// with the project, and undone with it.
+#[tokio::test]
+async fn how_it_prints_is_turned_kept_and_undone() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = open_tower(folder.path(), &app).await?;
+    browser.click("add-range").await?;
+    for (label, number) in [("Range 1 from", "10"), ("Range 1 to", "20"), ("Range 1 layers", "0.1")]
+    {
+        browser.type_into_field(label, number).await?;
+    }
+    browser.until(&format!("{COSTS}.includes('200layers')")).await?;
+    browser.until(&format!("{COSTS}.includes('Spoolchanges100')")).await?;
+    browser.until("speckle.state().print?.rules.ranges?.[0].layer === 0.1").await?;
+    // A pair that purges ten times as much.
+    let purged = "Number(/Purged([\\d.]+)g/.exec(document.querySelector('[data-test=layers-costs]').innerText.replace(/\\s/g, ''))[1])";
+    browser.click("purges").await?;
+    browser.until("document.querySelector('[aria-label=\"Purged from 1 to 2\"]') !== null").await?;
+    let before = browser.eval(purged).await?.as_f64().unwrap_or_default();
+    browser.type_into_field("Purged from 1 to 2", "1400").await?;
+    browser.until(&format!("{purged} > 3 * {before}")).await?;
+    browser.click("purges-by-model").await?;
+    browser.until(&format!("Math.abs({purged} - {before}) < 0.1")).await?;
+    // A square tower hides nothing: every layer begins at a corner.
+    browser
+        .click_at(Locator::Css("[aria-label='Where layers begin'] input[type=checkbox]"))
+        .await?;
+    browser
+        .until("document.querySelector('[data-test=seams]')?.innerText.includes('200 at a corner')")
+        .await?;
+    // Kept, and read again when the project is opened anew.
+    browser.until("speckle.state().print?.pace.pairs?.length === 0 || speckle.state().print?.pace.pairs === undefined").await?;
+    browser.client.refresh().await?;
+    browser.until("window.speckle?.stage.surfaces.size === 1").await?;
+    browser.click("area-layers").await?;
+    browser.until(&format!("{COSTS}.includes('200layers')")).await?;
+    while browser.eval("speckle.state().print !== null").await? == true {
+        let revision = browser.eval("speckle.state().history.revision").await?;
+        browser.click("undo").await?;
+        browser.until(&format!("speckle.state().history.revision !== {revision}")).await?;
+    }
+    browser.until(&format!("{COSTS}.includes('150layers')")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// What is worth leaving unpainted is told with its reason, and taken by a click.
+#[tokio::test]
+async fn the_best_base_is_told_and_taken() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = open_tower(folder.path(), &app).await?;
+    browser.click("paint-swatches").await?;
+    browser.until("document.querySelector('[data-test=suggest-base]') !== null").await?;
+    browser.click("suggest-base").await?;
+    browser.until("document.querySelector('[data-test=best-base]') !== null").await?;
+    // Two patches of the one, one of the other, with the same border of 160 mm.
+    let told = "document.querySelector('[data-test=best-base]').innerText";
+    browser.until(&format!("{told}.includes('2 patches with 160 mm of border')")).await?;
+    let best = "speckle.state().parts[0].base";
+    if browser.eval("document.querySelector('[data-test=take-base]') !== null").await? == true {
+        let before = browser.eval(best).await?;
+        browser.click("take-base").await?;
+        browser.until(&format!("{best} !== {before}")).await?;
+    }
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -39,7 +39,6 @@ async fn a_volume_is_placed_moved_through_and_frozen() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys"))?;
     let browser = volumes_of_tower(folder.path(), &app).await?;
-    browser.press("2").await?;
     browser.click("place-box").await?;
     browser.until("document.querySelector('[data-test=placing]') !== null").await?;
     let [x, y] = browser.spot_on(0).await?;
@@ -49,9 +48,12 @@ async fn a_volume_is_placed_moved_through_and_frozen() -> Result<()> {
     browser.until("speckle.state().placing === null").await?;
     browser.until("speckle.state().parts[0].sets.some((set) => set.encoding === 'swatch')").await?;
     browser.until("document.querySelector('[data-test=volume-in-hand]') !== null").await?;
+    browser.click("volume-in-2").await?;
     browser.until("speckle.state().volumes[0].swatch === 2").await?;
-    // Its y axis lies along the wall's normal, its middle on the wall.
-    browser.until("Math.abs(speckle.state().volumes[0].transform.translation.at(2)) < 1e-3 || Math.abs(speckle.state().volumes[0].transform.translation.at(2) + 20) < 1e-3 || [0, 20].some((x) => Math.abs(speckle.state().volumes[0].transform.translation[0] - x) < 1e-3)").await?;
+    // Its middle lies on one of the tower's six sides, its y axis along that side's normal.
+    let on_a_side = "(() => { const [x, y, z] = speckle.state().volumes[0].transform.translation; \
+                     return Math.min(...[x, 20 - x, y, 30 - y, -z, 20 + z].map(Math.abs)) < 1e-3; })()";
+    browser.until(on_a_side).await?;
     // As large as the middle storey, by numbers: one of its faces at least is met, and from the other side
     // it comes out elsewhere.
     for (label, number) in [

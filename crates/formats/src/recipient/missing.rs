@@ -3,6 +3,7 @@
 use speckle_model::Part;
 use speckle_tools::separation::Separation;
 
+use super::piles::Caps;
 use crate::{Loss, LossKind, Weight};
 
 /// What a separation changes.
@@ -46,16 +47,46 @@ pub(super) fn losses_of(separation: &Separation, parts: &[Part]) -> Vec<Loss> {
 }
 
 /// What finds no room in bodies of one swatch each.
-pub(super) fn left_out(parts: &[Part]) -> Vec<Loss> {
-    let text = "each file holds the faces of one swatch, a skin without thickness where colors meet on a part".to_owned();
-    let open = Loss {
+pub(super) fn left_out(parts: &[Part], caps: Option<&Caps>) -> Vec<Loss> {
+    let told = |text: String, remedy: &str| Loss {
         kind: LossKind::Receivers,
         weight: Weight::Careful,
         part: None,
         text,
-        remedy: "Let the slicer load all of them as one object, or send 3MF.".to_owned(),
+        remedy: remedy.to_owned(),
         cures: Vec::new(),
     };
+    let one = |count: usize, one: &str, several: &str| match count {
+        1 => format!("one {one}"),
+        count => format!("{count} {several}"),
+    };
+    let mut open = Vec::new();
+    match caps {
+        None => open.push(told(
+            "each file holds the faces of one swatch, a skin without thickness where colors meet on a part".to_owned(),
+            "Let the slicer load all of them as one object, send closed bodies, or send 3MF.",
+        )),
+        Some(caps) => {
+            if caps.flat > 0 {
+                open.push(told(
+                    format!(
+                        "{} of one swatch, closed, encloses nothing: it is painted on and goes through nothing",
+                        one(caps.flat, "flat patch", "flat patches"),
+                    ),
+                    "Paint it as a band through the wall, or send 3MF.",
+                ));
+            }
+            if caps.open > 0 {
+                open.push(told(
+                    format!(
+                        "{} of one swatch cannot be closed, its border branches",
+                        one(caps.open, "body", "bodies"),
+                    ),
+                    "Look it over in Gather under Mend, or send 3MF.",
+                ));
+            }
+        }
+    }
     let others = parts.iter().flat_map(|part| {
         part.products().skip(1).map(|set| Loss {
             kind: LossKind::Sets,
@@ -66,7 +97,7 @@ pub(super) fn left_out(parts: &[Part]) -> Vec<Loss> {
             cures: Vec::new(),
         })
     });
-    std::iter::once(open).chain(others).collect()
+    open.into_iter().chain(others).collect()
 }
 
 /// The difference up to which two colors pass for one, CIEDE2000.

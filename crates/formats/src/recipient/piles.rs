@@ -1,26 +1,88 @@
 //! Parts in piles, a file each, and their names.
 
+use speckle_mesh::geometry::pieces::Pieces;
 use speckle_model::Part;
-use speckle_tools::separation::Separation;
+use speckle_tools::{
+    reform::mend::{MendingError, with_lids},
+    separation::Separation,
+};
 
 use super::Pile;
+use crate::{FormatError, Place};
 
-/// A body for each swatch: the faces in it, of all parts, and nothing else.
-pub(super) fn by_swatch(stem: &str, parts: &[Part], separation: &Separation) -> Vec<Pile> {
+/// A body for each swatch: the faces in it, of all parts, and nothing else; closed with caps if wanted.
+pub(super) fn by_swatch(
+    stem: &str,
+    parts: &[Part],
+    separation: &Separation,
+    bodies: bool,
+) -> Result<(Vec<Pile>, Caps), FormatError> {
+    let mut caps = Caps::default();
     let numbered = separation.swatches.iter().enumerate().map(|(number, swatch)| {
         let name = if swatch.name.is_empty() { "swatch" } else { &swatch.name };
         format!("{stem}-{} {}", number + 1, file_stem(name))
     });
-    let pile = |(swatch, name): (usize, String)| {
-        let own = parts.iter().enumerate().filter_map(|(number, part)| {
-            let mut part = part.of_faces(&separation.faces(number, swatch as u8))?;
+    let mut piles = Vec::new();
+    for (swatch, name) in told_apart(numbered).into_iter().enumerate() {
+        let mut own = Vec::new();
+        for (number, part) in parts.iter().enumerate() {
+            let faces = separation.faces(number, swatch as u8);
+            let Some(mut part) = part.of_faces(&faces) else { continue };
             // The file has no room for them, and says so by what it is.
             part.sets.clear();
-            Some(part)
-        });
-        Pile { name, parts: own.collect(), of_faces: Vec::new() }
-    };
-    told_apart(numbered).into_iter().enumerate().map(pile).collect()
+            own.push(if bodies { caps.put_on(part)? } else { part });
+        }
+        piles.push(Pile { name, parts: own, of_faces: Vec::new() });
+    }
+    Ok((piles, caps))
+}
+
+/// What came of closing the bodies of swatches.
+#[derive(Debug, Default)]
+pub(super) struct Caps {
+    /// How many caps there are.
+    pub(super) caps: usize,
+    /// How many bodies enclose nothing: flat patches.
+    pub(super) flat: usize,
+    /// How many stay open.
+    pub(super) open: usize,
+}
+
+/// A body that encloses less than this share of a ball of its surface is flat.
+const FLAT: f64 = 1e-3;
+
+impl Caps {
+    /// Closes what is open of a part.
+    fn put_on(&mut self, part: Part) -> Result<Part, FormatError> {
+        let failed = |error: MendingError| {
+            FormatError::new(
+                Place::File,
+                format!("the swatches of {} cannot be closed: {error}", part.traits.name),
+                "send open skins, or mend the part in Gather first",
+            )
+        };
+        let (closed, caps) = with_lids(&part).map_err(failed)?;
+        self.caps += caps;
+        let (geometry, mesh) = (&closed.geometry, closed.geometry.mesh());
+        let pieces = Pieces::by_edges(mesh, geometry.topology());
+        let mut measured = vec![(0.0_f64, 0.0_f64, false); pieces.count()];
+        for face in 0..mesh.face_count() {
+            let (volume, area, is_open) = &mut measured[pieces.of(face)];
+            let normal = mesh.face_area_vector(face).as_dvec3() / 2.0;
+            // A sixth of the cone from the origin, by the divergence theorem.
+            *volume += mesh.face_centroid(face).as_dvec3().dot(normal) / 3.0;
+            *area += normal.length();
+            let topology = geometry.topology();
+            *is_open |= mesh.face_corners(face).any(|corner| topology.across(corner) == corner);
+        }
+        for (volume, area, is_open) in measured {
+            // What a ball of that surface encloses.
+            let ball = area * (area / std::f64::consts::PI).sqrt() / 6.0;
+            self.open += usize::from(is_open);
+            self.flat += usize::from(!is_open && volume.abs() < FLAT * ball);
+        }
+        Ok(closed)
+    }
 }
 
 /// Names that no file system takes for one another: where two are the same but for their case, the

@@ -266,3 +266,65 @@ fn painted_swatches_are_the_spools_and_elsewhere_their_colors() {
     seen.dedup();
     assert_eq!(seen, [TAR, SAND].map(speckle_color::bytes_from_rgba));
 }
+
+/// A square tower 20 × 20 × 30 in three storeys, the middle one in another swatch: closed, each file holds
+/// bodies without an open edge, and their volumes are those of the storeys.
+#[test]
+fn closed_bodies_of_swatches_are_the_whole_together() {
+    let level = |z: f32| {
+        [(0.0, 0.0), (20.0, 0.0), (20.0, 20.0), (0.0, 20.0)].map(|(x, y)| Vec3::new(x, y, z))
+    };
+    let positions: Vec<Vec3> = [0.0, 10.0, 20.0, 30.0].into_iter().flat_map(level).collect();
+    let mut faces: Vec<[u32; 4]> = vec![[3, 2, 1, 0], [12, 13, 14, 15]];
+    let mut colors = vec![SAND, SAND];
+    for storey in 0..3 {
+        for i in 0..4 {
+            let [a, b] = [4 * storey + i, 4 * storey + (i + 1) % 4];
+            faces.push([a, b, b + 4, a + 4]);
+            colors.push(if storey == 1 { TAR } else { SAND });
+        }
+    }
+    let tower = |positions: Vec<Vec3>, colors: Vec<[f32; 4]>| {
+        let mesh = Mesh::new(MeshArrays {
+            positions,
+            face_starts: (0..=faces.len() as u32).map(|face| 4 * face).collect(),
+            corner_vertices: faces.iter().flatten().copied().collect(),
+            ..MeshArrays::default()
+        });
+        let set = NewSet {
+            name: "Coat".to_owned(),
+            placement: Placement::Face,
+            encoding: Encoding::Color,
+            ground: [1.0; 4],
+            values: colors,
+        };
+        into_parts(vec![NewPart::new("Tower", mesh.unwrap(), vec![set])])
+    };
+    let recipient = Recipient { bodies: true, ..printer(Format::Stl, 4) };
+    let packed = packed(&tower(positions.clone(), colors), &palette(), &recipient);
+    let volumes = packed.meshes.iter().map(|file| {
+        let parts = read(&file.file.name, &file.file.bytes).unwrap().parts;
+        let geometry = speckle_mesh::Geometry::new(parts[0].mesh.clone());
+        let topology = geometry.topology();
+        assert!(
+            (0..geometry.mesh().corner_count()).all(|corner| topology.across(corner) != corner)
+        );
+        geometry.measures().volume
+    });
+    let volumes: Vec<f64> = volumes.collect();
+    assert!(
+        (volumes[0] - 8_000.0).abs() < 1e-3 && (volumes[1] - 4_000.0).abs() < 1e-3,
+        "{volumes:?}"
+    );
+    assert!(
+        packed.losses.iter().all(|loss| loss.kind != LossKind::Receivers),
+        "{:?}",
+        packed.losses
+    );
+    // One wall alone is flat, and it is told.
+    let mut flat = vec![SAND; faces.len()];
+    flat[6] = TAR;
+    let packed = self::packed(&tower(positions, flat), &palette(), &recipient);
+    let told = packed.losses.iter().find(|loss| loss.kind == LossKind::Receivers).unwrap();
+    assert!(told.text.starts_with("one flat patch"), "{}", told.text);
+}

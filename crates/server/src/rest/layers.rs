@@ -105,6 +105,8 @@ pub struct LayersTold {
     inside: Inside,
     /// How often the spool changes where paint goes right through.
     changes_through: usize,
+    /// What each change from a swatch to another purges, mm³: rows from, columns to.
+    purges: Vec<Vec<f64>>,
     /// What it takes.
     estimate: Estimate,
     /// Its layers, in millimetres.
@@ -120,10 +122,10 @@ pub struct LayersTold {
 pub struct Planned {
     pub(super) project: ProjectId,
     pub(super) revision: i64,
-    rules: Rules,
+    pub(super) rules: Rules,
     most: u8,
     /// As it was asked for.
-    height: Option<f64>,
+    pub(super) height: Option<f64>,
     /// How much larger than the model it is, and how high.
     pub(super) scale: f64,
     stands: f64,
@@ -196,6 +198,7 @@ impl Planned {
             scale: self.scale,
             changes_through: counted.plan(Inside::Nearest).changes,
             plate: self.plate(),
+            purges: order.pace.matrix(&self.swatches),
             estimate,
             plan,
         }
@@ -232,7 +235,7 @@ pub async fn layers(
     }
     let now = app.now(project).await?;
     let is_cut_so = |planned: &Arc<Planned>| {
-        (planned.project, planned.rules, planned.height) == (project, order.rules, order.height)
+        (planned.project, &planned.rules, planned.height) == (project, &order.rules, order.height)
     };
     let is_it = |planned: &Arc<Planned>| {
         is_cut_so(planned) && (planned.revision, planned.most) == (now.revision, order.most)
@@ -315,7 +318,8 @@ fn cut(
     known: Option<&Planned>,
     watch: &Watch,
 ) -> Result<Planned, String> {
-    let LayersOrder { rules, most, height, .. } = *order;
+    let LayersOrder { rules, most, height, .. } = order;
+    let (most, height) = (*most, *height);
     let traits = (now.traits.unit, now.traits.up);
     let parts: Vec<Part> = now.parts.into_iter().filter(|part| part.traits.visible).collect();
     let Told { swatches, of_faces, is_painted, is_new } = told_apart(&parts, &now.swatches, most);
@@ -338,7 +342,7 @@ fn cut(
             (known.cut.clone(), counted.map_err(LayerError::from))
         }
         None => {
-            let cut = Cut::of(&bodies, &rules, watch).map_err(|error| error.to_string())?;
+            let cut = Cut::of(&bodies, rules, watch).map_err(|error| error.to_string())?;
             let counted = cut.count(&slices(&of_faces), watch).map_err(LayerError::from);
             (Arc::new(cut), counted)
         }
@@ -348,7 +352,7 @@ fn cut(
     Ok(Planned {
         project,
         revision: now.revision,
-        rules,
+        rules: rules.clone(),
         most,
         height,
         scale: by,

@@ -7,7 +7,7 @@ use axum::{
     extract::{Path, State},
     http::HeaderMap,
 };
-use glam::Vec3;
+use glam::{Affine3A, DVec3, Vec3};
 use serde::{Deserialize, Serialize};
 use speckle_color::swatch_of;
 use speckle_core::{SwatchEdit, document::PartPainted};
@@ -19,7 +19,10 @@ use speckle_model::{
 use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::{GivenUp, Watch},
-    layers::{Cause, Estimate, Ground, Inside, Pace, Remedy, Situation, causes, estimate},
+    layers::{
+        Cause, Estimate, Ground, Inside, Pace, PrintSetup, Remedy, Situation, causes, estimate,
+        to_plate,
+    },
 };
 use utoipa::ToSchema;
 
@@ -141,6 +144,39 @@ impl Planned {
             chosen.iter().filter_map(|&i| Some(&list.get(i)?.remedy)).collect();
         chosen.sort_by_key(|remedy| !matches!(remedy, Remedy::Sweep(_)));
         chosen.into_iter().fold(now.clone(), |then, remedy| ground.with(&then, remedy))
+    }
+
+    /// Where chosen causes lie.
+    fn lit(&self, order: &ChosenOrder, list: &[Cause]) -> Result<Vec<Vec3>, GivenUp> {
+        let now = self.situation(order.of.inside, &order.of.through);
+        let then =
+            ground_of(self, &now, |ground| Ok(self.with(ground, &now, list, &order.chosen)))?;
+        let mut places = Vec::new();
+        for (part, (now, then)) in self.parts.iter().zip(now.swatches.iter().zip(&then.swatches)) {
+            let (mesh, to_project) = (part.geometry.mesh(), part.traits.transform.to_project());
+            let changed = (0..now.len()).filter(|&face| now[face] != then[face]);
+            places
+                .extend(changed.map(|face| to_project.transform_point3(mesh.face_centroid(face))));
+        }
+        if !places.is_empty() {
+            return Ok(places);
+        }
+        let (unit, up) = self.traits;
+        let scaled = Affine3A::from_scale(Vec3::splat(self.scale as f32));
+        let to_project = (scaled * to_plate(unit, up)).inverse();
+        let faces: Vec<&[u8]> = now.swatches.iter().map(Vec::as_slice).collect();
+        let chosen = order.chosen.iter().filter_map(|&i| list.get(i));
+        for layer in chosen.flat_map(|cause| &cause.layers).flat_map(|&(first, last)| first..=last)
+        {
+            let height = self.counted.cut_at(layer);
+            for (swatch, [x0, y0, x1, y1]) in self.cut.drawn(layer, &faces) {
+                if now.inside != (Inside::Swatch { swatch }) {
+                    let middle = DVec3::new((x0 + x1) / 2.0, (y0 + y1) / 2.0, height);
+                    places.push(to_project.transform_point3(middle.as_vec3()));
+                }
+            }
+        }
+        Ok(places)
     }
 
     /// The number of a swatch in which faces can be painted.
@@ -279,6 +315,33 @@ pub async fn layers_with(
     Ok(Json(told))
 }
 
+/// How many places of a cause are told.
+const MOST_LIT: usize = 4_000;
+
+/// Where on the model the chosen causes lie, in the project's space: the middles of faces that their remedies
+/// would paint; of those that paint none, the stretches of outlines in other swatches than what lies within.
+#[utoipa::path(
+    post, path = "/api/v1/layers/{look}/lit", params(("look" = u32, Path)),
+    request_body = ChosenOrder,
+    responses((status = 200, body = Vec<[f32; 3]>), (status = 404, body = ApiError))
+)]
+pub async fn causes_lit(
+    State(app): State<App>,
+    Path(look): Path<u32>,
+    headers: HeaderMap,
+    Said(order): Said<ChosenOrder>,
+) -> Result<Json<Vec<[f32; 3]>>, ApiError> {
+    let planned = app.prints.get(look).ok_or_else(cut_anew)?;
+    let (watch, give_up) = app.works.watch(&headers);
+    let done = app.aside(move |_| {
+        Ok(planned.causes(&order.of, &watch).and_then(|list| planned.lit(&order, &list)))
+    });
+    let places = done.await?.map_err(given_up)?;
+    drop(give_up);
+    let step = places.len().div_ceil(MOST_LIT).max(1);
+    Ok(Json(places.into_iter().step_by(step).map(|place| place.to_array()).collect()))
+}
+
 /// Mends what was chosen.
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/layers/{look}/remedies",
@@ -293,8 +356,10 @@ pub async fn remedy_layers(
     Said(order): Said<ChosenOrder>,
 ) -> Result<Json<Remedied>, ApiError> {
     let planned = app.print_of(project, look).await?;
+    let now_of = app.now(project).await?;
     let (watch, give_up) = app.works.watch(&headers);
     let of = planned.clone();
+    let pace = order.pace.clone();
     let done = app.aside(move |_| {
         Ok(of.causes(&order.of, &watch).and_then(|list| {
             let now = of.situation(order.of.inside, &order.of.through);
@@ -321,16 +386,25 @@ pub async fn remedy_layers(
         through.push(range);
         bands.push((number, from, to));
     }
-    let mut changed = false;
-    if then.swatches != now.swatches || !bands.is_empty() {
-        let edit = SwatchEdit::PaintThrough {
-            label: "Mend what changes spools".to_owned(),
-            palette: planned.palette(),
-            parts: planned.painted(&then.swatches, rebased)?,
-            up: planned.up(),
-            bands,
-        };
-        changed = app.edit(project, edit, hand(&headers)).await?;
-    }
+    let is_painted = then.swatches != now.swatches || !bands.is_empty();
+    let marks = now_of.print.map(|print| print.seams).unwrap_or_default();
+    let print = PrintSetup {
+        rules: planned.rules.clone(),
+        inside: Some(then.inside),
+        through: through.clone(),
+        height: planned.height,
+        pace,
+        seams: marks,
+    };
+    // What was painted goes with how it prints: one undo takes both back.
+    let edit = SwatchEdit::PaintThrough {
+        label: "Mend what changes spools".to_owned(),
+        palette: if is_painted { planned.palette() } else { None },
+        parts: if is_painted { planned.painted(&then.swatches, rebased)? } else { Vec::new() },
+        up: planned.up(),
+        bands,
+        print: print.into(),
+    };
+    let changed = app.edit(project, edit, hand(&headers)).await?;
     Ok(Json(Remedied { inside: then.inside, through, changed }))
 }

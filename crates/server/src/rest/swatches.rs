@@ -6,17 +6,19 @@ use axum::{
     http::{HeaderMap, StatusCode},
 };
 use serde::{Deserialize, Serialize};
-use speckle_color::Encoding;
+use speckle_color::{Encoding, Rgba, swatch_of};
 use speckle_core::{SwatchEdit, document::PartPainted};
-use speckle_model::{Part, swatches};
+use speckle_model::{Part, PartId, swatches};
 use speckle_store::ProjectId;
 use speckle_tools::{
+    base::{PaintingWork, painting_work},
+    layers::to_plate,
     swatching::{self, Making},
     sweep::{self, Regions},
 };
 use utoipa::ToSchema;
 
-use super::{hand, layers::cut_anew};
+use super::{hand, layers::cut_anew, part_of};
 use crate::{App, body::Said, error::ApiError};
 
 /// A speck, or another region of one swatch.
@@ -88,6 +90,39 @@ pub async fn layer_specks(
         Ok(all)
     });
     Ok(Json(done.await?))
+}
+
+/// Tells what it takes to paint each swatch of a part where it is, the most first: the base is best the
+/// first, since what prints in the base needs no paint.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/parts/{part}/painting",
+    params(("project" = i64, Path), ("part" = u32, Path)),
+    responses((status = 200, body = [PaintingWork]), (status = 404, body = ApiError))
+)]
+pub async fn painting_of(
+    State(app): State<App>,
+    Path((project, part)): Path<(ProjectId, PartId)>,
+    headers: HeaderMap,
+) -> Result<Json<Vec<PaintingWork>>, ApiError> {
+    let now = app.now(project).await?;
+    let own = part_of(&now, part)?;
+    let (watch, give_up) = app.works.watch(&headers);
+    let works = app.aside(move |_| {
+        let Some(set) = own.swatch_set() else { return Ok(Ok(Vec::new())) };
+        // What is unpainted prints in the base, and would have to be painted under another.
+        let places = swatches::places(&now.swatches, own.traits.base);
+        let number = |value: &Rgba| {
+            let place = places[usize::from(swatch_of(*value))];
+            now.swatches.get(place).map_or(0, |swatch| swatch.number)
+        };
+        let numbers: Vec<u8> = set.values.iter().map(number).collect();
+        let to_print = to_plate(now.traits.unit, now.traits.up) * own.traits.transform.to_project();
+        let works = painting_work(&own.geometry, &numbers, &to_print, &watch);
+        Ok(works.map_err(|_| "it was given up".to_owned()))
+    });
+    let works = works.await?.map_err(ApiError::bad_request)?;
+    drop(give_up);
+    Ok(Json(works))
 }
 
 /// Sweeps specks up: one, or all.

@@ -13,6 +13,7 @@ use speckle_model::{
 use speckle_store::StoreError;
 use speckle_tools::{
     bake::BakeError,
+    layers::PrintSetup,
     stencil::{Stencil, StencilId},
 };
 use tokio::sync::{OwnedSemaphorePermit, oneshot};
@@ -85,6 +86,8 @@ pub struct Now {
     pub swatches: Vec<Swatch>,
     /// Its volumes, those that lie over others first.
     pub volumes: Vec<Volume>,
+    /// How it is printed, where that was said.
+    pub print: Option<PrintSetup>,
     /// Its images.
     pub images: Vec<ImageRecord>,
 }

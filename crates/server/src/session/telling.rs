@@ -130,6 +130,7 @@ impl Session {
                     | ChangeStep::Swatches { .. }
                     | ChangeStep::Views { .. }
                     | ChangeStep::Volumes { .. }
+                    | ChangeStep::Print { .. }
                     | ChangeStep::Images { .. }
                     | ChangeStep::Set { .. }
                     | ChangeStep::SetGone { .. }

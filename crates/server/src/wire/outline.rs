@@ -12,6 +12,7 @@ use speckle_model::{
     views::SavedView,
     volumes::Volume,
 };
+use speckle_tools::layers::PrintSetup;
 use utoipa::ToSchema;
 
 /// A project without its arrays.
@@ -27,6 +28,8 @@ pub struct Outline {
     pub views: Vec<SavedView>,
     /// Its volumes, those that lie over others first.
     pub volumes: Vec<Volume>,
+    /// How it is printed, where that was said.
+    pub print: Option<PrintSetup>,
     /// Its images, in the order they came in.
     pub images: Vec<ImageOutline>,
 }
@@ -150,6 +153,7 @@ pub fn of(document: &Document, mut mesh_name: impl FnMut(&Part) -> String) -> Ou
         swatches: document.swatches().to_vec(),
         views: document.views().to_vec(),
         volumes: document.volumes().to_vec(),
+        print: document.print().cloned(),
         images: document.image_files().iter().map(|file| image_outline(document, file)).collect(),
     }
 }

@@ -11,7 +11,7 @@ use speckle_model::swatches::Swatch;
 use super::{Counted, Inside, Plan};
 
 /// What a printer takes for what it does.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Pace {
@@ -23,12 +23,28 @@ pub struct Pace {
     pub change: f64,
     /// What going to the next layer takes, s.
     pub layer: f64,
+    /// Changes that are known to purge otherwise.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub pairs: Vec<PurgedPair>,
+}
+
+/// What a change from a swatch to another purges, whatever the model says.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct PurgedPair {
+    /// Its number, or its place from 1 where swatches have none.
+    pub from: u8,
+    /// That of the other.
+    pub to: u8,
+    /// mm³.
+    pub purge: f64,
 }
 
 impl Default for Pace {
     /// Common practice, no source.
     fn default() -> Self {
-        Self { purge: 140.0, flow: 8.0, change: 30.0, layer: 1.5 }
+        Self { purge: 140.0, flow: 8.0, change: 30.0, layer: 1.5, pairs: Vec::new() }
     }
 }
 
@@ -43,14 +59,16 @@ impl Pace {
         let is_some = |x: f64| x.is_finite() && x >= 0.0;
         if !(self.flow > 0.0 && self.flow.is_finite()) {
             Some("what flows while it prints is more than 0 mm³/s")
-        } else if ![self.purge, self.change, self.layer].into_iter().all(is_some) {
+        } else if !self.pairs.iter().map(|pair| pair.purge).all(is_some)
+            || ![self.purge, self.change, self.layer].into_iter().all(is_some)
+        {
             Some("what is purged and what a change or a layer takes are numbers from 0 on")
         } else {
             None
         }
     }
 
-    /// What a change from a swatch to another purges, mm³.
+    /// What a change from a swatch to another purges by the model, mm³.
     #[must_use]
     pub fn purged(&self, from: &Swatch, to: &Swatch) -> f64 {
         let lightness = |swatch: &Swatch| {
@@ -65,8 +83,19 @@ impl Pace {
     /// What every change between swatches purges, mm³: rows from, columns to.
     #[must_use]
     pub fn matrix(&self, swatches: &[Swatch]) -> Vec<Vec<f64>> {
-        let row = |from: &Swatch| swatches.iter().map(|to| self.purged(from, to)).collect();
-        swatches.iter().map(row).collect()
+        let number = |i: usize| match swatches[i].number {
+            0 => i as u8 + 1,
+            number => number,
+        };
+        let known = |from: usize, to: usize| {
+            let is_it = |pair: &&PurgedPair| (pair.from, pair.to) == (number(from), number(to));
+            self.pairs.iter().find(is_it).map(|pair| pair.purge)
+        };
+        let all = 0..swatches.len();
+        let purged = |from: usize, to: usize| {
+            known(from, to).unwrap_or_else(|| self.purged(&swatches[from], &swatches[to]))
+        };
+        all.clone().map(|from| all.clone().map(|to| purged(from, to)).collect()).collect()
     }
 }
 

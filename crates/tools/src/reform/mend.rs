@@ -291,6 +291,14 @@ pub(super) fn mend(
     Ok((part, mended))
 }
 
+/// The part with a flat lid on every hole, whatever its size, and how many those are.
+///
+/// # Errors
+/// When what comes of it is no mesh.
+pub fn with_lids(part: &Part) -> Result<(Part, usize), MendingError> {
+    closed(part, usize::MAX)
+}
+
 fn check(rules: &Rules) -> Result<(), MendingError> {
     if [rules.weld, rules.stitch].into_iter().flatten().any(|x| !(x >= 0.0 && x.is_finite())) {
         return Err(MendingError::Unsound("the distance to weld within is a number from 0 on"));

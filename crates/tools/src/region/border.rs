@@ -92,6 +92,7 @@ impl<'a> Border<'a> {
     /// Where a volume ends.
     #[must_use]
     pub fn of_volume(volume: &'a Standing) -> Self {
+        volume.ready();
         let transform = &volume.volume.transform;
         let side = match (volume.solid(), volume.body()) {
             (Some(solid), _) => Some(Side::of_solid(solid, transform)),

@@ -104,6 +104,19 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
               accept={(number) => turn({ spools: Math.min(facts().limits.spools, Math.max(1, Math.round(number))) })}
             />
           )}
+          {recipient.spools > 0 && able.sets === "none" && (
+            <Choose
+              label="Each file holds"
+              value={recipient.bodies ? "bodies" : "skins"}
+              options={
+                [
+                  ["skins", "skins, open where colors meet"],
+                  ["bodies", "closed bodies, capped"],
+                ] as const
+              }
+              onChange={(how) => turn({ bodies: how === "bodies" })}
+            />
+          )}
         </>
       )}
       {(able.sets !== "none" || recipient.spools > 0) && <Sets recipient={recipient} />}

@@ -6,25 +6,35 @@ import { newWord, paintSwatches, paperOf } from "../../api/writes";
 import { get, set, setCutaway, useApp } from "../../model/state";
 import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
+import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
 import { CausesList } from "./CausesList";
 import { PrinterCard } from "./PrinterCard";
+import { RangesList } from "./RangesList";
 import { usePrinter } from "./printer";
+import { PurgesTable } from "./PurgesTable";
+import { SeamCard } from "./SeamCard";
 import { Specks } from "./Specks";
 import { SpoolCard } from "./SpoolCard";
 import {
+  adopt,
   cut,
   findCauses,
   foresee,
   giveUp,
+  isSame,
   keepUp,
+  lit,
   mend,
+  send,
+  setupOf,
   take,
   turn,
   usePrint,
+  usual,
   type Inside,
   type Pace,
   type Rules,
@@ -33,6 +43,9 @@ import {
 
 /** How long a hand rests before it is cut anew, in milliseconds. */
 const REST = 250;
+
+/** How long it rests before the project keeps it, in milliseconds. */
+const KEEPING = 900;
 
 /** How often what is looked at is asked for again: the server lets go of it after two minutes, in milliseconds. */
 const KEPT = 80_000;
@@ -45,6 +58,8 @@ export function LayersSheet({ id, project }: InArea) {
   const { printer, ask } = usePrinter();
   const share = useShare(busy ? work : null);
   useEffect(() => take(id), [id]);
+  useKept(project);
+  useLit(project);
   const asked = JSON.stringify([id, rules, most, inside, through, height, pace, revision, empty]);
   useEffect(() => {
     if (empty) return;
@@ -178,6 +193,7 @@ export function LayersSheet({ id, project }: InArea) {
           )}
         </Paper>
       )}
+      {told && !trouble && project && <SeamCard told={told} project={project} />}
       <Paper variant="outlined" component="section" aria-label="How it is cut" sx={{ p: 1.75, borderRadius: 4 }}>
         <Typography variant="h2" sx={{ mb: 0.5 }}>
           How it is cut
@@ -213,6 +229,7 @@ export function LayersSheet({ id, project }: InArea) {
           unit="mm"
           onChange={(first) => put({ first })}
         />
+        <RangesList rules={rules} onRules={put} />
         <Sliding
           label="Lines"
           value={rules.line}
@@ -234,6 +251,15 @@ export function LayersSheet({ id, project }: InArea) {
           curved
           onChange={(depth) => put({ depth })}
         />
+        <Sliding
+          label="or walls"
+          value={rules.depth / rules.line}
+          min={0.5}
+          max={12}
+          step={1}
+          digits={1}
+          onChange={(walls) => put({ depth: walls * rules.line })}
+        />
         {!told?.is_painted && (
           <Choose
             label="Swatches"
@@ -251,6 +277,7 @@ export function LayersSheet({ id, project }: InArea) {
           unit="mm³"
           onChange={(purge) => paceIs({ purge })}
         />
+        {told && <PurgesTable told={told} pace={pace} onPace={paceIs} />}
         <Sliding
           label="and takes"
           value={pace.change}
@@ -273,6 +300,46 @@ export function LayersSheet({ id, project }: InArea) {
       </Paper>
     </>
   );
+}
+
+/** The cause that is pointed at is lit on the model. */
+function useLit(project: Project | null) {
+  const pointed = usePrint((print) => print.pointed);
+  useEffect(() => {
+    if (!project || pointed === null) return;
+    const { stage } = project;
+    const own = new AbortController();
+    void lit(own.signal).then((places) => {
+      if (!own.signal.aborted) stage.showPlaces(null, places.flat());
+    });
+    return () => {
+      own.abort();
+      stage.showPlaces(null);
+    };
+  }, [project, pointed]);
+}
+
+/** The project keeps how it is printed: what a hand has turned goes there when it rests, and what is undone, or
+    turned in another window, comes from there. */
+function useKept(project: Project | null) {
+  const kept = useApp((state) => state.print);
+  const print = usePrint();
+  const setup = JSON.stringify(setupOf(print));
+  const known = JSON.stringify(kept);
+  useEffect(() => {
+    if (project && print.project === project.id) adopt(get().print);
+    // What comes, and not what is turned here.
+  }, [project, print.project, known]);
+  useEffect(() => {
+    if (!project || print.project !== project.id) return;
+    const timer = setTimeout(() => {
+      const own = setupOf(usePrint.getState());
+      if (isSame(own, get().print ?? usual)) return;
+      send(own);
+      void project.edit({ type: "set_print", print: own });
+    }, KEEPING);
+    return () => clearTimeout(timer);
+  }, [project, print.project, setup, known]);
 }
 
 /** As models are said to be scaled; nothing where they stand as they are. */

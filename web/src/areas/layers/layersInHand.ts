@@ -1,7 +1,16 @@
 // The print in hand: how it is cut, what that comes to, and the layer that is looked at.
 import { create } from "zustand";
 import type { Schemas } from "../../api/client";
-import { cutLayers, layerCauses, layerCells, layerOutlines, layersWith, newWord, remedyLayers } from "../../api/writes";
+import {
+  causesLit,
+  cutLayers,
+  layerCauses,
+  layerCells,
+  layerOutlines,
+  layersWith,
+  newWord,
+  remedyLayers,
+} from "../../api/writes";
 import { decode, type Cells } from "./cells";
 
 export type Told = Schemas["LayersTold"];
@@ -31,6 +40,8 @@ interface Print {
   /** Which of them are to be mended, and what it would take then. */
   chosen: number[];
   then: Schemas["WithRemedies"] | null;
+  /** Selections where seams are wanted, and where not; whether the seam is shown. */
+  seams: { shown: boolean; prefer: string | null; avoid: string | null };
   /** The cause that is pointed at. */
   pointed: number | null;
   /** What the chart shows. */
@@ -53,6 +64,7 @@ const start: Print = {
   height: null,
   pace: { purge: 140, flow: 8, change: 30, layer: 1.5 },
   specks: null,
+  seams: { shown: false, prefer: null, avoid: null },
   causes: null,
   causesTrouble: null,
   chosen: [],
@@ -72,6 +84,53 @@ const get = usePrint.getState;
 
 /** What was found last, by which a choice is known to be of the same things. */
 let lastFound = "";
+
+type Setup = Schemas["PrintSetup"];
+
+/** How the print in hand is made, as a project keeps it. */
+export function setupOf({ rules, inside, through, height, pace, seams: { prefer, avoid } }: Print): Setup {
+  return { rules, inside, through, height, pace, seams: { prefer, avoid } };
+}
+
+/** How one prints where nothing was said of it. */
+export const usual: Setup = setupOf(start);
+
+/** Whether two are the same, whatever was left out where it says nothing. */
+export function isSame(a: Setup, b: Setup): boolean {
+  const whole = ({ rules, inside, through, height, pace, seams }: Setup) =>
+    JSON.stringify([
+      [rules.layer, rules.first, rules.line, rules.depth, rules.ranges ?? []],
+      inside ?? null,
+      through ?? [],
+      height ?? null,
+      [pace?.purge, pace?.flow, pace?.change, pace?.layer, pace?.pairs ?? []],
+      [seams?.prefer ?? null, seams?.avoid ?? null],
+    ]);
+  return whole(a) === whole(b);
+}
+
+/** What the project was asked to keep and has not told yet. */
+let sent: Setup | null = null;
+export const send = (setup: Setup) => (sent = setup);
+
+/** Takes what the project keeps, and what nothing was said of where it keeps nothing. */
+export function adopt(kept: Setup | null) {
+  const print = get();
+  // What was sent from here comes back, while a hand may have turned on.
+  const isOwn = kept !== null && sent !== null && isSame(kept, sent);
+  sent = null;
+  if (isOwn) return;
+  const { rules, inside, through, height, pace, seams } = kept ?? usual;
+  if (isSame(setupOf(print), kept ?? usual)) return;
+  turn({
+    rules,
+    inside: inside ?? null,
+    through: (through ?? []) as [number, number][],
+    height: height ?? null,
+    pace: pace ?? start.pace,
+    seams: { ...print.seams, prefer: seams?.prefer ?? null, avoid: seams?.avoid ?? null },
+  });
+}
 
 /** Another project is another print; the same one goes on where it was left. */
 export function take(project: number) {
@@ -105,7 +164,7 @@ export async function keepUp() {
 
 /** Cuts anew; of several only the last counts. */
 export async function cut(work: string) {
-  const { project, inside, through } = get();
+  const { project, inside } = get();
   if (project === null) return;
   under?.abort();
   const own = new AbortController();
@@ -115,8 +174,6 @@ export async function cut(work: string) {
   if (own.signal.aborted || get().project !== project) return;
   // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
   if (!data && inside?.kind === "swatch") turn({ inside: null });
-  // Undone to before anything was painted, bands go through nothing any more.
-  if (data && !data.is_painted && through.length > 0) turn({ through: [] });
   const layers = data?.plan.layers.length ?? 0;
   turn({
     busy: false,
@@ -159,6 +216,18 @@ export async function findCauses(work: string) {
   lastFound = found;
   const harmless = () => data.flatMap(({ remedy }, i) => (HARMLESS.includes(remedy) ? [i] : []));
   turn({ causes: data, causesTrouble: null, ...(!isSame && { chosen: harmless() }) });
+}
+
+/** Where the cause that is pointed at lies on the model; nothing where none is. */
+export async function lit(signal: AbortSignal): Promise<[number, number, number][]> {
+  const { told, pointed, pace } = get();
+  if (!told || pointed === null) return [];
+  const { data } = await causesLit(
+    told.look,
+    { of: asked(get()), chosen: [pointed], pace },
+    { signal, work: newWord() },
+  );
+  return signal.aborted ? [] : (data ?? []);
 }
 
 /** Tells what the print would take with what is chosen. */
