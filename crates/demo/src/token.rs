@@ -74,8 +74,8 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
     line.extend(&face[1..]);
     let mut turned = Turned::default();
     turned.spin(&line, around, |point| {
-        let is_face = point.y == THICK;
         let own = Vec2::new(point.x, -point.z);
+        let is_face = (point.y - THICK).abs() < 1e-3 && own.length() < RIM + SLOPE + 1e-3;
         if is_face { Vec3::new(point.x, THICK + relief(own), point.z) } else { point }
     });
     vec![NewPart::new("Token", turned.mesh(), Vec::new())]

@@ -38,7 +38,7 @@ pub fn bunny() -> Geometry {
     Geometry::new(Mesh::new(arrays).unwrap())
 }
 
-fn reference() -> Value {
+pub fn reference() -> Value {
     serde_json::from_str(include_str!("../reference/bunny.json")).unwrap()
 }
 

@@ -6,7 +6,7 @@ use glam::{Affine3A, Quat, Vec3};
 use proptest::prelude::*;
 use speckle_core::{Document, ProjectEdit, document::Direction};
 use speckle_mesh::{
-    Geometry, Mesh,
+    Geometry, Mesh, Unit, UpAxis,
     slice::{Outline, Slicer},
 };
 use speckle_model::swatches::{Filament, Swatch};
@@ -14,12 +14,12 @@ use speckle_tools::{
     bake::watch::Watch,
     layers::{
         Body, Counted, Inside, LayerError, Pace, PrintSetup, PurgedPair, Range, Rules, SeamMarks,
-        best_order, changes, count, estimate, page, swap_list,
+        best_order, changes, count, estimate, page, swap_list, to_plate,
     },
 };
 
 use crate::{
-    bunny::bunny,
+    bunny::{bunny, reference},
     common::{arrays_of, beside, polygons, sheet},
     decimating::ball,
 };
@@ -498,4 +498,26 @@ fn how_a_project_is_printed_is_kept_with_it() {
         assert!(document.apply(set(print)).is_err(), "{print:?}");
     }
     assert_eq!(document.print(), None);
+}
+
+/// Sections of the bunny across its height, by PyPI `trimesh` (`reference/bunny.py`): their areas, and how long
+/// their outlines are.
+#[test]
+fn sections_of_the_bunny_are_those_of_trimesh() {
+    let geometry = bunny();
+    let sections = reference()["sections"].as_array().unwrap().clone();
+    let number = |section: &serde_json::Value, key: &str| section[key].as_f64().unwrap();
+    let heights: Vec<f64> = sections.iter().map(|section| number(section, "height")).collect();
+    let upright = to_plate(Unit::Millimetre, UpAxis::Y);
+    let cut = Slicer::new(&geometry, &upright).cut(&heights);
+    assert_eq!(cut.len(), 12);
+    for (outlines, section) in cut.iter().zip(&sections) {
+        assert!(outlines.iter().all(|outline| outline.is_closed));
+        let length: f64 = outlines.iter().map(Outline::length).sum();
+        for (ours, theirs) in
+            [(area(outlines), number(section, "area")), (length, number(section, "length"))]
+        {
+            assert!((ours / theirs - 1.0).abs() < 1e-5, "{ours} where trimesh has {theirs}");
+        }
+    }
 }

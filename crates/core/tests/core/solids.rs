@@ -10,6 +10,7 @@ use speckle_tools::{
 };
 
 use crate::{
+    bunny::{bunny, reference},
     causes::pipe,
     common::{arrays_of, beside, polygons, sheet},
     decimating::ball,
@@ -96,4 +97,16 @@ fn what_is_trapped_open_or_inside_out_is_told() {
     let watch = Watch::default();
     watch.give_up();
     assert!(measured(&part(plate(Vec3::ONE)), 1.0, 1.0, &watch).unwrap().is_err());
+}
+
+/// What a bureau asks for goes by the volume and the area of the real thing: those of the bunny, twice as large,
+/// by PyPI `trimesh` (`reference/bunny.py`).
+#[test]
+fn the_volume_of_the_bunny_is_that_of_trimesh() {
+    let bunny = part(bunny().mesh().clone());
+    let found = told(&bunny, 2.0, 0.0);
+    let reference = reference();
+    let number = |key: &str| reference[key].as_f64().unwrap();
+    assert!((found.volume / (8.0 * number("volume")) - 1.0).abs() < 1e-4, "{}", found.volume);
+    assert!((found.area / (4.0 * number("area")) - 1.0).abs() < 1e-4, "{}", found.area);
 }

@@ -248,7 +248,22 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser
         .eval("(document.querySelector('[data-test=mend]').scrollIntoView({ block: 'end' }), true)")
         .await?;
-    picture("layers.png").await
+    picture("layers.png").await?;
+
+    // Volumes on the token, one of them about to be moved.
+    browser.open_piece(app, "token").await?;
+    browser.click("area-paint").await?;
+    browser.click("page-volumes").await?;
+    for (shape, [x, y]) in [("cone", [400.0, 330.0]), ("box", [545.0, 395.0])] {
+        browser.click(&format!("place-{shape}")).await?;
+        browser.stroke(&[(x, y)]).await?;
+        browser.until("speckle.state().placing === null").await?;
+        browser.until("document.querySelector('[data-test=volume-in-hand]') !== null").await?;
+        browser.click("volume-in-2").await?;
+    }
+    browser.click("grip-move").await?;
+    browser.until("document.querySelector('[data-test=meets]') !== null").await?;
+    picture("volumes.png").await
 }
 
 /// A copy of the tide stone with few triangles, looked at; and its colors carried to it once it has lost
@@ -324,8 +339,6 @@ async fn hand_work(browser: &Browser, goal: &Path) -> Result<()> {
     let outline = [(560.0, 250.0), (800.0, 230.0), (820.0, 470.0), (600.0, 520.0), (540.0, 400.0)];
     browser.stroke(&outline).await?;
     browser.until("speckle.state().covered > 100").await?;
-    settled().await;
-    fs::write(goal.join("select.png"), browser.client.screenshot().await?)?;
     browser.press(ENTER).await?;
     browser.until("speckle.state().history.undo.label === 'Lasso on Selection 1'").await?;
 

@@ -72,7 +72,7 @@ pub struct Causes {
 }
 
 /// How high prints are, mm, of which nothing is said: a printer on a table holds them.
-const HEIGHTS: std::ops::RangeInclusive<f64> = 5.0..=400.0;
+const HEIGHTS: std::ops::RangeInclusive<f64> = 2.0..=400.0;
 const USUAL_HEIGHT: f64 = 120.0;
 
 /// A swatch of a print.
@@ -240,8 +240,8 @@ pub async fn layers(
     let is_it = |planned: &Arc<Planned>| {
         is_cut_so(planned) && (planned.revision, planned.most) == (now.revision, order.most)
     };
-    let planned = match app.prints.take(is_it) {
-        Some(planned) => planned,
+    let (look, planned) = match app.prints.again(is_it) {
+        Some(known) => known,
         None => {
             let (watch, give_up) = app.works.watch(&headers);
             let asked = order.clone();
@@ -250,21 +250,17 @@ pub async fn layers(
             let done = app.aside(move |_| Ok(cut(project, now, &asked, known.as_deref(), &watch)));
             let done = done.await?;
             drop(give_up);
-            Arc::new(done.map_err(ApiError::bad_request)?)
+            let planned = Arc::new(done.map_err(ApiError::bad_request)?);
+            // What was cut is not lost by a question that makes no sense.
+            (app.prints.keep_a_while(planned.clone()), planned)
         }
     };
     if let Some(Inside::Swatch { swatch }) = order.inside
         && usize::from(swatch) >= planned.swatches.len()
     {
-        // What was cut is not lost by a question that makes no sense.
-        app.prints.keep_a_while(planned);
         return Err(ApiError::bad_request("the swatch that lies within is gone: choose another"));
     }
-    let told = app.blocking(move |app| {
-        let mut told = planned.told(&order, 0);
-        told.look = app.prints.keep_a_while(planned);
-        Ok(told)
-    });
+    let told = app.blocking(move |_| Ok(planned.told(&order, look)));
     Ok(Json(told.await?))
 }
 

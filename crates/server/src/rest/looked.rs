@@ -3,7 +3,7 @@
 use std::{
     collections::VecDeque,
     sync::{Arc, Mutex},
-    time::Duration,
+    time::{Duration, Instant},
 };
 
 use axum::{
@@ -25,7 +25,14 @@ pub struct Looked<T>(Arc<Mutex<Kept<T>>>);
 
 struct Kept<T> {
     last: u32,
-    plans: VecDeque<(u32, T)>,
+    plans: VecDeque<Looking<T>>,
+}
+
+struct Looking<T> {
+    number: u32,
+    plan: T,
+    /// Until when it is kept.
+    until: Instant,
 }
 
 impl<T> Clone for Looked<T> {
@@ -47,25 +54,47 @@ impl<T: Send + 'static> Looked<T> {
             let mut kept = lock(&self.0);
             kept.last += 1;
             let number = kept.last;
-            kept.plans.push_back((number, plan));
+            kept.plans.push_back(Looking { number, plan, until: Instant::now() + WHILE });
             if kept.plans.len() > MOST {
                 kept.plans.pop_front();
             }
             number
         };
+        self.let_go_later();
+        number
+    }
+
+    /// Keeps what is kept already and meant for as long again, under the number that it has: whoever looks at
+    /// it by that number goes on.
+    pub fn again(&self, is_it: impl Fn(&T) -> bool) -> Option<(u32, T)>
+    where
+        T: Clone,
+    {
+        let found = {
+            let mut kept = lock(&self.0);
+            let at = kept.plans.iter().position(|own| is_it(&own.plan))?;
+            let own = kept.plans.remove(at)?;
+            let found = (own.number, own.plan.clone());
+            kept.plans.push_back(Looking { until: Instant::now() + WHILE, ..own });
+            found
+        };
+        self.let_go_later();
+        Some(found)
+    }
+
+    fn let_go_later(&self) {
         let kept = self.0.clone();
         tokio::spawn(async move {
             tokio::time::sleep(WHILE).await;
-            lock(&kept).plans.retain(|(own, _)| *own != number);
+            lock(&kept).plans.retain(|own| own.until > Instant::now());
         });
-        number
     }
 
     /// Takes what is meant, where it is kept.
     pub fn take(&self, is_it: impl Fn(&T) -> bool) -> Option<T> {
         let mut kept = lock(&self.0);
-        let at = kept.plans.iter().position(|(_, plan)| is_it(plan))?;
-        kept.plans.remove(at).map(|(_, plan)| plan)
+        let at = kept.plans.iter().position(|own| is_it(&own.plan))?;
+        kept.plans.remove(at).map(|own| own.plan)
     }
 
     /// What is kept that will do.
@@ -74,7 +103,7 @@ impl<T: Send + 'static> Looked<T> {
         T: Clone,
     {
         let kept = lock(&self.0);
-        kept.plans.iter().rev().find(|(_, plan)| will_do(plan)).map(|(_, plan)| plan.clone())
+        kept.plans.iter().rev().find(|own| will_do(&own.plan)).map(|own| own.plan.clone())
     }
 
     /// What is kept under a number.
@@ -83,7 +112,7 @@ impl<T: Send + 'static> Looked<T> {
         T: Clone,
     {
         let kept = lock(&self.0);
-        kept.plans.iter().find(|(own, _)| *own == number).map(|(_, plan)| plan.clone())
+        kept.plans.iter().find(|own| own.number == number).map(|own| own.plan.clone())
     }
 
     /// Numbers of what is kept, as bytes.
@@ -93,8 +122,8 @@ impl<T: Send + 'static> Looked<T> {
         of: impl FnOnce(&T) -> Option<Bytes>,
     ) -> Result<Response, ApiError> {
         let kept = lock(&self.0);
-        let found = kept.plans.iter().find(|(own, _)| *own == number);
-        let bytes = found.and_then(|(_, plan)| of(plan)).ok_or_else(|| {
+        let found = kept.plans.iter().find(|own| own.number == number);
+        let bytes = found.and_then(|own| of(&own.plan)).ok_or_else(|| {
             let message = "what was looked at is not kept any more: look again";
             ApiError::new(StatusCode::NOT_FOUND, message)
         })?;
@@ -115,6 +144,10 @@ mod tests {
         assert_eq!(looked.take(|plan| *plan == "one"), Some("one"));
         assert_eq!(looked.take(|plan| *plan == "one"), None, "a plan is done once");
         assert!(looked.bytes(one, |_| Some(Bytes::new())).is_err());
+        // What is looked at again keeps its number.
+        let (number, _) = looked.again(|plan| *plan == "other").unwrap();
+        assert_eq!((number, looked.get(number)), (other, Some("other")));
+        assert_eq!(looked.again(|plan| *plan == "one"), None);
         for _ in 0..MOST {
             looked.keep_a_while("later");
         }

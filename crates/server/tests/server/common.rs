@@ -49,6 +49,13 @@ pub async fn post(address: SocketAddr, path: &str, body: Value) -> (u16, Value) 
     (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
 }
 
+/// What is answered to a question, as JSON.
+pub async fn get(address: SocketAddr, path: &str) -> (u16, Value) {
+    let head = format!("GET {path} HTTP/1.1\r\nHost: {address}");
+    let (status, body) = ask(address, &head, b"").await;
+    (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
+}
+
 /// Sends something by a verb; the status and what was said.
 pub async fn send(address: SocketAddr, verb: &str, path: &str, body: &Value) -> (u16, Value) {
     let head =

@@ -470,3 +470,86 @@ fn prices_go_by_volume_and_box_with_a_minimum() {
     assert!(thin.contains("0.70 mm") && thin.contains("1 mm"), "{thin}");
     assert!(priced(&item(-1.0, [30.0; 3], None)).refusal.unwrap().contains("nothing"));
 }
+
+/// Layers of a square tower begin at a corner, or where a selection says; a cause is shown where it lies.
+#[tokio::test]
+async fn where_layers_begin_and_where_causes_lie_is_told() {
+    let (address, project, _) = project_with(Config::default()).await;
+    let told = cut(address, project, json!({})).await;
+    let look = &told["look"];
+    let path = format!("/api/v1/layers/{look}/seams");
+    let (status, seams) = post(address, &path, json!({})).await;
+    assert_eq!(status, 200, "{seams}");
+    let seams = seams.as_array().unwrap();
+    assert_eq!(seams.len(), 150);
+    for (layer, seam) in seams.iter().enumerate() {
+        assert_eq!((&seam["layer"], &seam["reason"]), (&json!(layer), &json!("corner")));
+        let [x, y, z] = [0, 1, 2].map(|i| seam["at"][i].as_f64().unwrap());
+        let is_corner = |at: f64, ends: [f64; 2]| ends.iter().any(|end| (at - end).abs() < 1e-3);
+        assert!(is_corner(x, [0.0, 20.0]) && is_corner(z, [0.0, -20.0]), "{seam}");
+        // In the middle of its layer.
+        assert!((y - (0.1 + 0.2 * layer as f64)).abs() < 1e-3, "{seam}");
+    }
+    assert_eq!(post(address, &path, json!({ "prefer": 3 })).await.0, 422);
+    assert_eq!(post(address, "/api/v1/layers/999/seams", json!({})).await.0, 404);
+    let of = json!({ "specks": specks() });
+    let (_, causes) = post(address, &format!("/api/v1/layers/{look}/causes"), of.clone()).await;
+    let bands = causes.as_array().unwrap().iter().position(|own| own["remedy"] == "bands").unwrap();
+    let lit = json!({ "of": of, "chosen": [bands] });
+    let (status, places) = post(address, &format!("/api/v1/layers/{look}/lit"), lit).await;
+    assert_eq!(status, 200, "{places}");
+    let places = places.as_array().unwrap();
+    // Each of its fifty layers goes along four walls, which are cut into two triangles each.
+    assert_eq!(places.len(), 400);
+    assert!(places.iter().all(|at| (10.0..20.0).contains(&at[1].as_f64().unwrap())));
+}
+
+/// A box through the middle storey meets two of its walls: where it was put, and where it comes out.
+#[tokio::test]
+async fn volumes_and_the_best_base_are_told() {
+    let (address, project, part) = project_with(Config::default()).await;
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let swatch = |name: &str, color: [f32; 3]| json!({ "name": name, "color": color });
+    let swatches = [swatch("Chalk", [0.9, 0.9, 0.8]), swatch("Tile red", [0.7, 0.2, 0.2])];
+    let palette = json!({ "type": "set_palette", "swatches": swatches });
+    assert_eq!(post(address, &edits, palette).await.0, 200);
+    let volume = |place: [f64; 3], scale: [f64; 3]| {
+        json!({
+            "name": "Box 1", "shape": { "kind": "solid", "solid": "box" }, "swatch": 2,
+            "transform": { "translation": place, "rotation_degrees": [0, 0, 0], "scale": scale },
+        })
+    };
+    let set = |volume: Value| json!({ "type": "set_volumes", "volumes": [volume], "part": part });
+    let (status, told) = post(address, &edits, set(volume([0.0; 3], [1.0, 0.0, 1.0]))).await;
+    assert!(status == 422 && told["message"].as_str().unwrap().contains("a scale"), "{told}");
+    // Its middle is nearer to the wall at z 0.
+    let through = volume([10.0, 15.0, -8.0], [2.0, 4.0, 14.0]);
+    let (status, told) = post(address, &edits, set(through)).await;
+    assert_eq!(status, 200, "{told}");
+    let (status, met) = get(address, &format!("/api/v1/projects/{project}/volumes")).await;
+    assert_eq!(status, 200, "{met}");
+    let patches = met[0]["patches"].as_array().unwrap();
+    assert_eq!((met[0]["count"].as_u64(), patches.len()), (Some(2), 2));
+    for (patch, z) in patches.iter().zip([0.0, -20.0]) {
+        assert_eq!((&patch["faces"], &patch["takes"]), (&json!(1), &json!(true)));
+        assert!((patch["at"][2].as_f64().unwrap() - z).abs() < 1e-4, "{patch}");
+        assert!((patch["area"].as_f64().unwrap() - 200.0).abs() < 1e-3);
+    }
+    let path = format!("/api/v1/projects/{project}/parts/{part}/painting");
+    let (status, works) = get(address, &path).await;
+    assert_eq!(status, 200, "{works}");
+    // Once the volume has colored them, two walls are red: as much border as the rest has, in more patches.
+    if works.as_array().unwrap().len() == 2 {
+        assert_eq!((&works[0]["swatch"], &works[0]["patches"]), (&json!(2), &json!(2)));
+        assert_eq!(works[0]["border"], works[1]["border"]);
+    }
+    let freeze = json!({ "type": "freeze_volumes", "volumes": [met[0]["volume"]] });
+    assert_eq!(post(address, &edits, freeze).await.0, 200);
+    let (_, met) = get(address, &format!("/api/v1/projects/{project}/volumes")).await;
+    assert_eq!(met, json!([]));
+    let (_, works) = get(address, &path).await;
+    // Two windows of 4 × 8, a border of 24 each.
+    let red = works.as_array().unwrap().iter().find(|own| own["swatch"] == 2).unwrap();
+    assert!((red["border"].as_f64().unwrap() - 48.0).abs() < 0.05, "{red}");
+    assert!((red["area"].as_f64().unwrap() - 64.0).abs() < 0.05, "{red}");
+}

@@ -3,8 +3,9 @@ import { Box, Paper, Typography } from "@mui/material";
 import { useEffect, useMemo } from "react";
 import { figure } from "../../model/words";
 import { ColorDot } from "../../widgets/ColorDot";
+import { Switching } from "../../widgets/rows";
 import { drawn } from "./cells";
-import { draw, usePrint } from "./layersInHand";
+import { draw, turn, usePrint } from "./layersInHand";
 
 export function LayerCard() {
   const told = usePrint((print) => print.told);
@@ -12,21 +13,25 @@ export function LayerCard() {
   const seen = usePrint((print) => print.seen);
   const line = usePrint((print) => print.rules.line);
   const through = usePrint((print) => print.through);
+  const marks = usePrint((print) => print.marksBelow);
   useEffect(() => {
     void draw();
   }, [told, layer]);
   const picture = useMemo(() => {
     if (!told || seen?.look !== told.look || !seen.cells) return null;
-    const own = told.plan.layers[seen.layer];
-    const middle = (own?.bottom ?? 0) + (own?.height ?? 0) / 2;
-    const isThrough = through.some(([from, to]) => middle >= from && middle < to);
-    const inside = told.inside.kind === "swatch" && !isThrough ? told.inside.swatch : null;
+    const insideOf = (layer: number) => {
+      const own = told.plan.layers[layer];
+      const middle = (own?.bottom ?? 0) + (own?.height ?? 0) / 2;
+      const isThrough = through.some(([from, to]) => middle >= from && middle < to);
+      return told.inside.kind === "swatch" && !isThrough ? told.inside.swatch : null;
+    };
     return drawn(
       seen.cells,
       told.swatches.map(({ color }) => color),
-      inside,
+      insideOf(seen.layer),
+      marks && seen.below ? { cells: seen.below, inside: insideOf(seen.layer - 1) } : null,
     );
-  }, [told, seen, through]);
+  }, [told, seen, through, marks]);
   const box = useMemo(() => {
     const xs = seen?.lines.flatMap(({ line }) => [line[0] ?? 0, line[2] ?? 0]) ?? [];
     const ys = seen?.lines.flatMap(({ line }) => [line[1] ?? 0, line[3] ?? 0]) ?? [];
@@ -76,6 +81,9 @@ export function LayerCard() {
             />
           ))}
       </svg>
+      {layer > 0 && (
+        <Switching label="Dot what differs from below" on={marks} onChange={(on) => turn({ marksBelow: on })} />
+      )}
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 1.5, mt: 0.5 }}>
         {(own?.swatches as [number, number][] | undefined)?.map(([swatch, area]) => (
           <Box

@@ -201,7 +201,7 @@ export function LayersSheet({ id, project }: InArea) {
         <Sliding
           label="Height"
           value={height ?? told?.height ?? 120}
-          min={5}
+          min={1}
           max={400}
           step={1}
           digits={1}

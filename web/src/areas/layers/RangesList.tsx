@@ -31,7 +31,7 @@ export function RangesList({ rules, onRules }: { rules: Rules; onRules: (change:
           </Typography>
           <NumberField label={`Range ${i + 1} to`} value={range.to} onValue={(to) => put(i, { to })} />
           <Typography variant="body2" color="textSecondary" noWrap>
-            mm, each
+            in
           </Typography>
           <NumberField label={`Range ${i + 1} layers`} value={range.layer} onValue={(layer) => put(i, { layer })} />
           <Typography variant="body2" color="textSecondary">

@@ -24,9 +24,29 @@ export function decode(bytes: ArrayBuffer): Cells | null {
   return kinds.length === across * down ? { least: [x, y], side, across, down, kinds } : null;
 }
 
+/** The layer below, and what lies within it. */
+export interface Below {
+  cells: Cells;
+  inside: number | null;
+}
+
+/** What a kind prints in; nothing outside. */
+const printed = (kind: number, inside: number | null) =>
+  kind === OUTSIDE ? null : (kind & DEEP) !== 0 && inside !== null ? inside : kind & (DEEP - 1);
+
+/** What prints below the middle of a cell; nothing where nothing does. */
+function printedBelow({ least, side }: Cells, x: number, y: number, below: Below): number | null {
+  const { cells, inside } = below;
+  const at = (i: 0 | 1, cell: number) => Math.floor((least[i] + (cell + 0.5) * side - cells.least[i]) / cells.side);
+  const [column, row] = [at(0, x), at(1, y)];
+  if (column < 0 || row < 0 || column >= cells.across || row >= cells.down) return null;
+  return printed(cells.kinds[row * cells.across + column] ?? OUTSIDE, inside);
+}
+
 /** A picture of it as an address: walls in their swatches; what lies within is striped, in its own or in that of
-    the walls around where paint goes right through. */
-export function drawn({ across, down, kinds }: Cells, colors: string[], inside: number | null): string {
+    the walls around where paint goes right through; what differs from the layer below is dotted. */
+export function drawn(cells: Cells, colors: string[], inside: number | null, below: Below | null): string {
+  const { across, down, kinds } = cells;
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [across, down];
   const context = canvas.getContext("2d");
@@ -38,11 +58,19 @@ export function drawn({ across, down, kinds }: Cells, colors: string[], inside: 
       const kind = kinds[y * across + x] ?? OUTSIDE;
       if (kind === OUTSIDE) continue;
       const isDeep = (kind & DEEP) !== 0;
-      const own = kind & (DEEP - 1);
-      const shade = shades[isDeep && inside !== null ? inside : own] ?? [128, 128, 128];
+      const own = printed(kind, inside);
+      const shade = shades[own ?? 0] ?? [128, 128, 128];
+      const isOther = below !== null && printedBelow(cells, x, y, below) !== own && x % 3 === 0 && y % 3 === 0;
       const isLight = isDeep && (x + y) % (2 * STRIPE) < STRIPE;
       // Rows go down on a picture.
       const at = 4 * ((down - 1 - y) * across + x);
+      if (isOther) {
+        // Dark on what is light, and light on what is dark.
+        const ink = (shade[0] ?? 0) + (shade[1] ?? 0) + (shade[2] ?? 0) > 330 ? 20 : 245;
+        image.data.fill(ink, at, at + 3);
+        image.data[at + 3] = 255;
+        continue;
+      }
       for (let i = 0; i < 3; i++) image.data[at + i] = (shade[i] ?? 0) * (isLight ? 0.78 : 1) + (isLight ? 56 : 0);
       image.data[at + 3] = 255;
     }

@@ -52,7 +52,16 @@ interface Print {
   /** The layer that is looked at, from 0. */
   layer: number;
   /** What it looks like from above, with which answer and layer that is of. */
-  seen: { look: number; layer: number; lines: Schemas["LayerStretch"][]; cells: Cells | null } | null;
+  seen: {
+    look: number;
+    layer: number;
+    lines: Schemas["LayerStretch"][];
+    cells: Cells | null;
+    /** The layer below it. */
+    below: Cells | null;
+  } | null;
+  /** Whether what differs from the layer below is marked. */
+  marksBelow: boolean;
 }
 
 const start: Print = {
@@ -76,6 +85,7 @@ const start: Print = {
   trouble: null,
   layer: 0,
   seen: null,
+  marksBelow: false,
 };
 
 export const usePrint = create<Print>(() => start);
@@ -175,14 +185,15 @@ export async function cut(work: string) {
   // Colors may have become fewer than the swatch that was to lie within: the first one is always there.
   if (!data && inside?.kind === "swatch") turn({ inside: null });
   const layers = data?.plan.layers.length ?? 0;
+  const before = get().told;
+  const known = (told: Told) => JSON.stringify([told.plan, told.inside, told.estimate, told.swatches]);
+  // What comes to the same, as where only how it prints was kept, goes on being looked at.
+  const goesOn = data !== null && before !== null && known(data) === known(before);
   turn({
     busy: false,
     trouble,
     told: data,
-    causes: null,
-    causesTrouble: null,
-    then: null,
-    pointed: null,
+    ...(!goesOn && { causes: null, causesTrouble: null, then: null, pointed: null }),
     ...(data && { layer: Math.min(get().layer === 0 ? Math.floor(layers / 2) : get().layer, layers - 1) }),
   });
 }
@@ -276,13 +287,25 @@ export async function draw() {
   for (;;) {
     const { told, layer, seen } = get();
     if (!told || (seen?.look === told.look && seen.layer === layer)) break;
-    const [{ data }, cells] = await Promise.all([layerOutlines(told.look, layer), layerCells(told.look, layer)]);
+    const [{ data }, cells, below] = await Promise.all([
+      layerOutlines(told.look, layer),
+      layerCells(told.look, layer),
+      layer > 0 ? layerCells(told.look, layer - 1) : null,
+    ]);
     if (!data && get().told?.look === told.look) {
       // It is not kept for ever: it is cut anew, and the new one asked for.
       await cut(newWord());
       if (get().told && get().told?.look !== told.look) continue;
     }
-    turn({ seen: { look: told.look, layer, lines: data ?? [], cells: cells.data && decode(cells.data) } });
+    turn({
+      seen: {
+        look: told.look,
+        layer,
+        lines: data ?? [],
+        cells: cells.data && decode(cells.data),
+        below: below?.data ? decode(below.data) : null,
+      },
+    });
   }
   asking = false;
 }
