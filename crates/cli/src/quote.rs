@@ -103,6 +103,9 @@ pub fn run(args: &QuoteArgs) -> Result<()> {
         crate::say!("{}, {part}: {x:.1} × {y:.1} × {z:.1} mm", file.display());
         let closed = if checks.watertight { "closed" } else { "not closed: it cannot be printed" };
         crate::say!("  {closed}, {:.2} cm³, {:.1} cm²", checks.volume / 1e3, checks.area / 1e2);
+        if let Some(narrowest) = checks.narrowest {
+            crate::say!("  gaps from {narrowest:.2} mm on");
+        }
         if let Some(thinnest) = checks.thinnest {
             let thin = 100.0 * checks.thin;
             crate::say!("  walls from {thinnest:.2} mm on; {thin:.1} % under {} mm", args.wall);

@@ -20,7 +20,7 @@ const RADIUS: f32 = 19.0;
 const THICK: f32 = 3.2;
 const RELIEF: f32 = 0.9;
 /// How far the relief slopes, from its foot to its top.
-const SLOPE: f32 = 0.35;
+const SLOPE: f32 = 0.8;
 /// Where the rim begins.
 const RIM: f32 = 16.6;
 /// Where the brush slipped.
@@ -65,7 +65,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         Vec2::new(RIM + SLOPE, THICK + RELIEF),
     ];
     let (step, around) = match detail {
-        Detail::Usual => (0.22, 300),
+        Detail::Usual => (0.2, 360),
         Detail::Dense => (0.07, 900),
     };
     let mut line = in_steps(&corners, step);
@@ -85,7 +85,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
 fn painted(geometry: &Geometry, face: usize) -> u8 {
     let at = geometry.mesh().face_centroid(face);
     let own = Vec2::new(at.x, -at.z);
-    let is_relief = at.y > THICK + RELIEF / 2.0;
+    let is_relief = outside(own) < 0.0 && at.y > THICK - 0.01;
     let is_slip = at.y > THICK - 0.01 && SLIPS.iter().any(|slip| slip.distance(own) < 0.28);
     if is_relief || is_slip { BRASS } else { 0 }
 }

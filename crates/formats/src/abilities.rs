@@ -91,6 +91,8 @@ pub struct Abilities {
     pub up: Says,
     /// Whether faces can be printed in swatches, one spool each.
     pub swatches: bool,
+    /// Whether each swatch is a file of its own then.
+    pub file_per_swatch: bool,
     /// Whether there are a text and a binary form to choose from.
     pub bodies: bool,
 }
@@ -124,6 +126,7 @@ impl Format {
             units: Says::Nothing,
             up: Says::Nothing,
             swatches: false,
+            file_per_swatch: false,
             bodies: false,
         };
         match self {
@@ -162,6 +165,8 @@ impl Format {
                 sets: Room::VertexAndFace,
                 placements: &[Vertex, Face],
                 materials: true,
+                swatches: true,
+                file_per_swatch: true,
                 ..plain
             },
             Self::Off => Abilities {
@@ -190,6 +195,7 @@ impl Format {
                 uvs: UvRoom::None,
                 normals: false,
                 swatches: true,
+                file_per_swatch: true,
                 bodies: true,
                 ..plain
             },
@@ -367,8 +373,8 @@ pub fn table() -> String {
             .to_owned(),
             yes(a.normals).to_owned(),
             yes(a.materials).to_owned(),
-            match (a.swatches, a.format) {
-                (true, Format::Stl) => "a file for each",
+            match (a.swatches, a.file_per_swatch) {
+                (true, true) => "a file for each",
                 (is, _) => yes(is),
             }
             .to_owned(),

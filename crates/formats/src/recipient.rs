@@ -314,7 +314,7 @@ impl Recipient {
             Some(separation) => {
                 note.spools = Spool::all(&separation);
                 losses.extend(losses_of(&separation, &parts));
-                if self.format == Format::Stl {
+                if self.format.abilities().file_per_swatch {
                     let (piles, caps) = by_swatch(&stem, &parts, &separation, self.bodies)?;
                     losses.extend(left_out(&parts, self.bodies.then_some(&caps)));
                     (piles, Vec::new())

@@ -1,5 +1,5 @@
 //! What a printer of whole bodies asks of a model: whether it is closed, how much there is of it, how large it
-//! is, how thin its walls are, and whether something is trapped in it.
+//! is, how thin its walls and how narrow its gaps are, and whether something is trapped in it.
 
 use glam::Vec3;
 use rayon::prelude::*;
@@ -42,6 +42,10 @@ pub struct SolidTold {
     pub place: [f32; 3],
     /// The share of its surface behind which it is thinner than was asked for.
     pub thin: f64,
+    /// How narrow the gaps are that it leaves open: all but a hundredth of the surface that has something opposite
+    /// outside has more room before it. None where nothing lies opposite. With its walls this is how small its
+    /// features are.
+    pub narrowest: Option<f64>,
     /// Shells that lie within others, and what they enclose, mm³: what is in them cannot get out.
     pub trapped: usize,
     /// mm³.
@@ -81,36 +85,32 @@ pub fn measured(
     let faces: Vec<usize> =
         (0..mesh.face_count()).step_by(mesh.face_count().div_ceil(MOST_MEASURED).max(1)).collect();
     watch.expect(faces.len() as u64);
-    let walls: Result<Vec<Option<f32>>, GivenUp> = faces
+    let measured: Result<Vec<[Option<f32>; 2]>, GivenUp> = faces
         .par_iter()
         .with_min_len(256)
         .map(|&face| {
             watch.step()?;
-            Ok(wall(geometry, face))
+            Ok([Side::Within, Side::Outside].map(|side| room(geometry, face, side)))
         })
         .collect();
-    let walls = match walls {
-        Ok(walls) => walls,
+    let measured = match measured {
+        Ok(measured) => measured,
         Err(given_up) => return Ok(Err(given_up)),
     };
     let (mut thin, mut whole) = (0.0, 0.0);
-    let mut found: Vec<(f32, usize)> = Vec::new();
-    for (&face, wall) in faces.iter().zip(&walls) {
+    let (mut walls, mut gaps): (Vec<(f32, usize)>, Vec<(f32, usize)>) = Default::default();
+    for (&face, &[wall, gap]) in faces.iter().zip(&measured) {
         whole += areas[face];
-        let Some(wall) = *wall else { continue };
+        gaps.extend(gap.map(|gap| (gap, face)));
+        let Some(wall) = wall else { continue };
         if f64::from(wall) * mm < least {
             thin += areas[face];
         }
-        found.push((wall, face));
+        walls.push((wall, face));
     }
-    found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-    let mut left = SPARED * whole;
-    let thinnest = found.iter().copied().find(|&(_, face)| {
-        left -= areas[face];
-        left <= 0.0
-    });
-    // What is left after all is on the last of them.
-    let thinnest = thinnest.or(found.last().copied());
+    let beside_gaps: f64 = gaps.iter().map(|(_, face)| areas[*face]).sum();
+    let narrowest = all_but_spared(gaps, &areas, beside_gaps);
+    let thinnest = all_but_spared(walls, &areas, whole);
     Ok(Ok(SolidTold {
         watertight: geometry.topology().is_watertight(),
         volume,
@@ -119,16 +119,42 @@ pub fn measured(
         thinnest: thinnest.map(|(wall, _)| f64::from(wall) * mm),
         place: thinnest.map_or(Vec3::ZERO, |(_, face)| mesh.face_centroid(face)).to_array(),
         thin: if whole > 0.0 { thin / whole } else { 0.0 },
+        narrowest: narrowest.map(|(gap, _)| f64::from(gap) * mm),
         trapped,
         trapped_volume,
     }))
 }
 
-/// How thick a body is behind the middle of a face: the largest ball that touches it there from within and no
-/// surface opposite (the shrinking ball; Ma, Bae and Choi 2012).
-fn wall(geometry: &Geometry, face: usize) -> Option<f32> {
+/// The least of what was measured at faces once a hundredth of a surface is spared, with the face.
+fn all_but_spared(mut found: Vec<(f32, usize)>, areas: &[f64], whole: f64) -> Option<(f32, usize)> {
+    found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+    let mut left = SPARED * whole;
+    let least = found.iter().copied().find(|&(_, face)| {
+        left -= areas[face];
+        left <= 0.0
+    });
+    // What is left after all is on the last of them.
+    least.or(found.last().copied())
+}
+
+/// On which side of a surface room is measured.
+#[derive(Clone, Copy)]
+enum Side {
+    Within,
+    Outside,
+}
+
+/// How much room there is at the middle of a face, behind it within the body or before it outside: the largest
+/// ball that touches it there and no surface opposite (the shrinking ball; Ma, Bae and Choi 2012).
+fn room(geometry: &Geometry, face: usize, side: Side) -> Option<f32> {
     let mesh = geometry.mesh();
     let normal = |face: usize| mesh.face_area_vector(face).normalize_or_zero();
+    // Away from the ball, whichever side that is on.
+    let turned = match side {
+        Side::Within => 1.0,
+        Side::Outside => -1.0,
+    };
+    let normal = |face: usize| normal(face) * turned;
     let (point, out) = (mesh.face_centroid(face), normal(face));
     if out == Vec3::ZERO {
         return None;

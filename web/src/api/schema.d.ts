@@ -1092,6 +1092,8 @@ export interface components {
             described_by: string;
             /** @description The file name extension, without a dot. */
             extension: string;
+            /** @description Whether each swatch is a file of its own then. */
+            file_per_swatch: boolean;
             /** @description The format. */
             format: components["schemas"]["Format"];
             /** @description In which numbers it can store colors, the usual ones first: those its readers take them for. */
@@ -5461,6 +5463,13 @@ export interface components {
              * @description mm².
              */
             area: number;
+            /**
+             * Format: double
+             * @description How narrow the gaps are that it leaves open: all but a hundredth of the surface that has something opposite
+             *     outside has more room before it. None where nothing lies opposite. With its walls this is how small its
+             *     features are.
+             */
+            narrowest?: number | null;
             /** @description Where, in the project's space. */
             place: number[];
             /** @description How large it is along each axis. */
@@ -6286,6 +6295,8 @@ export interface components {
             changes: number;
             /** @description What it takes. */
             estimate: components["schemas"]["Estimate"];
+            /** @description Its layers, in millimetres, to lie beside those that it has now. */
+            layers: components["schemas"]["Layer"][];
         };
         /** @description How far something is. */
         WorkShare: {

@@ -7,6 +7,12 @@ import type { Surface } from "./surface";
 /** Pixels of the circle for each dot of a footprint: more dots would hide what they lie on. */
 const PIXELS_PER_DOT = 36;
 
+/** A picture, and the places of its four corners: from where it begins below, to the left. */
+export interface Sheet {
+  picture: string;
+  corners: readonly number[];
+}
+
 type Dots = THREE.Points<THREE.BufferGeometry, THREE.RawShaderMaterial>;
 
 /** Round dots, so many pixels wide, `lifted` off the surface that they lie on; `color` is GLSL of the distance `r` from their middle, up to 0.5. */
@@ -34,6 +40,12 @@ export class Marks {
   private readonly dots: Dots;
   private readonly places: Dots;
   private readonly seam: Dots;
+  private readonly sheet = new THREE.Mesh(
+    new THREE.BufferGeometry(),
+    new THREE.MeshBasicMaterial({ transparent: true, alphaTest: 0.5, side: THREE.DoubleSide }),
+  );
+  /** The picture that is asked for: an older one that comes late is not shown. */
+  private asked: string | null = null;
   /** The edges of a solid that is being placed. */
   private readonly solid = new THREE.LineSegments(
     new THREE.BufferGeometry(),
@@ -48,6 +60,11 @@ export class Marks {
     this.places.renderOrder = 2;
     // The seam is seen from the side that it is on.
     this.seam = dotsOf(scene, 4.5 * pixelRatio, "vec3(0.85, 0.32, 0.17)", 0.0015);
+    this.sheet.frustumCulled = false;
+    this.sheet.visible = false;
+    this.sheet.geometry.setAttribute("uv", new THREE.Float32BufferAttribute([0, 0, 1, 0, 1, 1, 0, 1], 2));
+    this.sheet.geometry.setIndex([0, 1, 2, 0, 2, 3]);
+    scene.add(this.sheet);
     this.solid.frustumCulled = false;
     this.solid.visible = false;
     this.solid.renderOrder = 3;
@@ -102,6 +119,30 @@ export class Marks {
       this.dots.visible = true;
     }
     return was || this.dots.visible;
+  }
+
+  /** Lays a picture on a plane; null takes it away. `drawn` is told when it is there. */
+  showSheet(sheet: Sheet | null, drawn: () => void) {
+    this.asked = sheet?.picture ?? null;
+    if (!sheet) {
+      this.sheet.visible = false;
+      return;
+    }
+    new THREE.TextureLoader().load(sheet.picture, (texture) => {
+      if (this.asked !== sheet.picture) {
+        texture.dispose();
+        return;
+      }
+      texture.magFilter = THREE.NearestFilter;
+      texture.generateMipmaps = false;
+      texture.minFilter = THREE.LinearFilter;
+      this.sheet.material.map?.dispose();
+      this.sheet.material.map = texture;
+      this.sheet.material.needsUpdate = true;
+      this.sheet.geometry.setAttribute("position", new THREE.Float32BufferAttribute(sheet.corners, 3));
+      this.sheet.visible = true;
+      drawn();
+    });
   }
 
   /** Draws the seam of a print, a place for each layer; no places take it away. */

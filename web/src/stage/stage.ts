@@ -6,7 +6,7 @@ import type { Schemas } from "../api/client";
 import type { GripMode } from "../model/state";
 import { Eye } from "./eye";
 import { Grip, type Held, type OnTurn } from "./grip";
-import { Marks } from "./marks";
+import { Marks, type Sheet } from "./marks";
 import { Surface, type Meeting } from "./surface";
 import { Volumes, type ShownVolume } from "./volumes";
 
@@ -255,6 +255,12 @@ export class Stage {
   /** Marks places on a part, or of the project where none is named; no places take the marks away. */
   showPlaces(part: number | null, places: ArrayLike<number> = []) {
     this.marks.showPlaces(part === null ? null : (this.surfaces.get(part) ?? null), places);
+    this.redraw();
+  }
+
+  /** Lays a picture on a plane of the project; null takes it away. */
+  showSheet(sheet: Sheet | null) {
+    this.marks.showSheet(sheet, () => this.redraw());
     this.redraw();
   }
 

@@ -110,3 +110,18 @@ fn the_volume_of_the_bunny_is_that_of_trimesh() {
     assert!((found.volume / (8.0 * number("volume")) - 1.0).abs() < 1e-4, "{}", found.volume);
     assert!((found.area / (4.0 * number("area")) - 1.0).abs() < 1e-4, "{}", found.area);
 }
+
+/// Two plates that lie 0.8 apart are 2 thick and leave a gap of 0.8; a ball leaves none; a tube's inside is a gap
+/// as wide as its bore.
+#[test]
+fn gaps_are_as_narrow_as_what_lies_opposite_outside() {
+    let size = Vec3::new(30.0, 20.0, 2.0);
+    let upper = plate(size).moved(|p| p + Vec3::Z * 2.8, |n| n).unwrap();
+    let both = Mesh::new(beside(arrays_of(&plate(size)), arrays_of(&upper))).unwrap();
+    let found = told(&part(both), 1.0, 0.5);
+    assert!((found.narrowest.unwrap() - 0.8).abs() < 1e-3, "{:?}", found.narrowest);
+    assert!((found.thinnest.unwrap() - 2.0).abs() < 1e-3, "{:?}", found.thinnest);
+    assert_eq!(told(&part(ball(12, 20)), 1.0, 0.5).narrowest, None);
+    let tube = told(&part(pipe(20, 180, 5.0, 4.0, 20.0)), 2.0, 0.5);
+    assert!((tube.narrowest.unwrap() / 16.0 - 1.0).abs() < 0.01, "{:?}", tube.narrowest);
+}

@@ -20,8 +20,8 @@ use speckle_store::ProjectId;
 use speckle_tools::{
     bake::watch::{GivenUp, Watch},
     layers::{
-        Cause, Estimate, Ground, Inside, Pace, PrintSetup, Remedy, Situation, causes, estimate,
-        to_plate,
+        Cause, Estimate, Ground, Inside, Layer, Pace, PrintSetup, Remedy, Situation, causes,
+        estimate, to_plate,
     },
 };
 use utoipa::ToSchema;
@@ -87,6 +87,8 @@ pub struct WithRemedies {
     changes: usize,
     /// What it takes.
     estimate: Estimate,
+    /// Its layers, in millimetres, to lie beside those that it has now.
+    layers: Vec<Layer>,
 }
 
 /// What was done, and what has to be said of the print from then on.
@@ -306,7 +308,7 @@ pub async fn layers_with(
                 let counted = ground.counted(&then, &watch)?;
                 let plan = counted.plan_for(then.inside, &order.pace, &planned.swatches);
                 let estimate = estimate(&plan, &order.pace, &planned.swatches);
-                Ok(WithRemedies { changes: plan.changes, estimate })
+                Ok(WithRemedies { changes: plan.changes, estimate, layers: plan.layers })
             })
         }))
     });

@@ -92,7 +92,7 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
             options={
               [
                 ["smooth", able.sets === "none" ? "nothing, the shape alone" : "smooth color"],
-                ["spools", able.sets === "none" ? "a file for each swatch" : "swatches, a spool each"],
+                ["spools", able.file_per_swatch ? "a file for each swatch" : "swatches, a spool each"],
               ] as const
             }
             onChange={(how) => turn({ spools: how === "spools" ? 4 : 0 })}
@@ -104,7 +104,7 @@ export function HowFields({ recipient, formats }: { recipient: Recipient; format
               accept={(number) => turn({ spools: Math.min(facts().limits.spools, Math.max(1, Math.round(number))) })}
             />
           )}
-          {recipient.spools > 0 && able.sets === "none" && (
+          {recipient.spools > 0 && able.file_per_swatch && (
             <Choose
               label="Each file holds"
               value={recipient.bodies ? "bodies" : "skins"}

@@ -184,6 +184,7 @@ function Checks({ item, wall }: { item: Schemas["QuotedItem"]; wall: number }) {
       <Typography variant="caption" color="textSecondary" component="p">
         {size} mm · {figure(checks.volume / 1000)} cm³ · {figure(checks.area / 100)} cm²
         {checks.thinnest != null && ` · walls from ${figure(checks.thinnest)} mm`}
+        {checks.narrowest != null && ` · gaps from ${figure(checks.narrowest)} mm`}
       </Typography>
       {!checks.watertight && <Wrong>It is not closed: mend the holes in Gather first.</Wrong>}
       {checks.watertight && checks.volume < 0 && <Wrong>It is inside out: turn its faces in Gather, Mend.</Wrong>}

@@ -4,7 +4,7 @@ import { useEffect, useMemo } from "react";
 import { figure } from "../../model/words";
 import { ColorDot } from "../../widgets/ColorDot";
 import { Switching } from "../../widgets/rows";
-import { drawn } from "./cells";
+import { useLayerPicture } from "./layerPicture";
 import { draw, turn, usePrint } from "./layersInHand";
 
 export function LayerCard() {
@@ -12,26 +12,11 @@ export function LayerCard() {
   const layer = usePrint((print) => print.layer);
   const seen = usePrint((print) => print.seen);
   const line = usePrint((print) => print.rules.line);
-  const through = usePrint((print) => print.through);
   const marks = usePrint((print) => print.marksBelow);
   useEffect(() => {
     void draw();
   }, [told, layer]);
-  const picture = useMemo(() => {
-    if (!told || seen?.look !== told.look || !seen.cells) return null;
-    const insideOf = (layer: number) => {
-      const own = told.plan.layers[layer];
-      const middle = (own?.bottom ?? 0) + (own?.height ?? 0) / 2;
-      const isThrough = through.some(([from, to]) => middle >= from && middle < to);
-      return told.inside.kind === "swatch" && !isThrough ? told.inside.swatch : null;
-    };
-    return drawn(
-      seen.cells,
-      told.swatches.map(({ color }) => color),
-      insideOf(seen.layer),
-      marks && seen.below ? { cells: seen.below, inside: insideOf(seen.layer - 1) } : null,
-    );
-  }, [told, seen, through, marks]);
+  const picture = useLayerPicture();
   const box = useMemo(() => {
     const xs = seen?.lines.flatMap(({ line }) => [line[0] ?? 0, line[2] ?? 0]) ?? [];
     const ys = seen?.lines.flatMap(({ line }) => [line[1] ?? 0, line[3] ?? 0]) ?? [];

@@ -12,6 +12,7 @@ import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
 import { CausesList } from "./CausesList";
+import { useLayerOnModel } from "./layerPicture";
 import { PrinterCard } from "./PrinterCard";
 import { RangesList } from "./RangesList";
 import { usePrinter } from "./printer";
@@ -84,6 +85,7 @@ export function LayersSheet({ id, project }: InArea) {
   useEffect(() => void foresee(newWord()), [causes, chosen]);
   useEffect(() => () => giveUp(), []);
   useCutAtLayer();
+  useLayerOnModel(project);
   const put = (change: Partial<Rules>) => turn({ rules: { ...rules, ...change } });
   const paceIs = (change: Partial<Pace>) => turn({ pace: { ...pace, ...change } });
   const insideKey = told?.inside.kind === "nearest" ? "nearest" : String(told?.inside.swatch);

@@ -2,10 +2,15 @@
 import { Box, Button, Typography, useTheme } from "@mui/material";
 import { useEffect, useMemo, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { count, figure } from "../../model/words";
-import { changesIn, turn, usePrint } from "./layersInHand";
+import { changesIn, turn, usePrint, type Told } from "./layersInHand";
 
 const HIGH = 28;
 const TICKS = 7;
+/** How high the columns are of what it would be with what is chosen, and how far below the others. */
+const THEN = 12;
+const GAP = 3;
+
+type Layers = Told["plan"]["layers"];
 
 export function LayersTray() {
   const told = usePrint((print) => print.told);
@@ -15,6 +20,8 @@ export function LayersTray() {
   const layers = useMemo(() => told?.plan.layers ?? [], [told]);
   const changes = useMemo(() => changesIn(layers), [layers]);
   const chart = usePrint((print) => print.chart);
+  const then = usePrint((print) => print.then);
+  const tall = HIGH + TICKS + 2 + (then ? GAP + TICKS + 2 + THEN : 0);
   const pointed = usePrint((print) =>
     print.pointed === null ? null : (print.causes?.[print.pointed]?.layers ?? null),
   );
@@ -26,43 +33,52 @@ export function LayersTray() {
       const ratio = window.devicePixelRatio;
       const wide = element.clientWidth;
       element.width = wide * ratio;
-      element.height = (HIGH + TICKS + 2) * ratio;
+      element.height = tall * ratio;
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
       const most = Math.max(...layers.map(({ area }) => area), 1e-12);
       // Whole pixels, so that neighbours meet without a seam.
       const left = (i: number) => Math.floor((i * wide * ratio) / layers.length) / ratio;
-      const heights = chart === "changes" ? changes : chart === "time" ? told.estimate.of_layers : null;
-      const highest = Math.max(...(heights ?? []), 1e-12);
       for (const [first = 0, last = 0] of pointed ?? []) {
         context.fillStyle = palette.divider;
-        context.fillRect(left(first), 0, Math.max(left(last + 1) - left(first), 1), TICKS + 2 + HIGH);
+        context.fillRect(left(first), 0, Math.max(left(last + 1) - left(first), 1), tall);
       }
-      layers.forEach(({ swatches }, i) => {
-        let top = TICKS + 2 + HIGH;
-        const [x, width] = [left(i), Math.max(left(i + 1) - left(i), 1 / ratio)];
-        if (heights) {
-          const tall = (HIGH * (heights[i] ?? 0)) / highest;
-          context.fillStyle = palette.secondary.main;
-          context.fillRect(x, top - tall, width, tall);
-          return;
-        }
-        for (const [swatch, area] of swatches as [number, number][]) {
-          const tall = (HIGH * area) / most;
-          top -= tall;
-          context.fillStyle = told.swatches[swatch]?.color ?? "#888";
-          context.fillRect(x, top, width, tall);
-        }
-        if (changes[i]) {
-          context.fillStyle = palette.text.primary;
-          context.fillRect(x, 0, width > 3 ? width - 1 : width, TICKS - 2);
-        }
-      });
+      /** A row of columns that stand on a line, with ticks above them where the spool changes. */
+      const row = (own: Layers, changes: number[], heights: number[] | null, top: number, high: number) => {
+        const foot = top + TICKS + 2 + high;
+        const highest = Math.max(...(heights ?? []), 1e-12);
+        own.forEach(({ swatches }, i) => {
+          const [x, width] = [left(i), Math.max(left(i + 1) - left(i), 1 / ratio)];
+          if (heights) {
+            const up = (high * (heights[i] ?? 0)) / highest;
+            context.fillStyle = palette.secondary.main;
+            context.fillRect(x, foot - up, width, up);
+            return;
+          }
+          let at = foot;
+          for (const [swatch, area] of swatches as [number, number][]) {
+            const up = (high * area) / most;
+            at -= up;
+            context.fillStyle = told.swatches[swatch]?.color ?? "#888";
+            context.fillRect(x, at, width, up);
+          }
+          if (changes[i]) {
+            context.fillStyle = palette.text.primary;
+            context.fillRect(x, top, width > 3 ? width - 1 : width, TICKS - 2);
+          }
+        });
+      };
+      row(layers, changes, chart === "changes" ? changes : chart === "time" ? told.estimate.of_layers : null, 0, HIGH);
+      if (then) {
+        const changes = changesIn(then.layers);
+        const heights = chart === "changes" ? changes : chart === "time" ? then.estimate.of_layers : null;
+        row(then.layers, changes, heights, HIGH + TICKS + 2 + GAP, THEN);
+      }
     };
     paint();
     const sizes = new ResizeObserver(paint);
     sizes.observe(element);
     return () => sizes.disconnect();
-  }, [told, layers, changes, chart, pointed, palette]);
+  }, [told, then, tall, layers, changes, chart, pointed, palette]);
   if (!told)
     return (
       <Typography variant="body2" color="textSecondary">
@@ -131,7 +147,7 @@ export function LayersTray() {
         onPointerMove={lead}
         onKeyDown={steer}
         sx={{ position: "relative", cursor: "ew-resize", touchAction: "none" }}>
-        <canvas ref={canvas} style={{ display: "block", width: "100%", height: HIGH + TICKS + 2 }} />
+        <canvas ref={canvas} style={{ display: "block", width: "100%", height: tall }} />
         <Box
           sx={{
             position: "absolute",
@@ -149,6 +165,11 @@ export function LayersTray() {
         <Typography variant="caption" color="textSecondary">
           0 mm, the plate
         </Typography>
+        {then && (
+          <Typography variant="caption" color="textSecondary">
+            below, with what is chosen
+          </Typography>
+        )}
         <Typography variant="caption" color="textSecondary">
           {figure((top?.bottom ?? 0) + (top?.height ?? 0))} mm
         </Typography>
