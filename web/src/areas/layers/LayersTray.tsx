@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, type KeyboardEvent, type PointerEvent } fro
 import { count, figure } from "../../model/words";
 import { changesIn, turn, usePrint, type Told } from "./layersInHand";
 
-const HIGH = 28;
+const HIGH = 26;
 const TICKS = 7;
 /** How high the columns are of what it would be with what is chosen, and how far below the others. */
 const THEN = 12;
@@ -115,6 +115,7 @@ export function LayersTray() {
         </Typography>
         <Typography variant="body2" color="textSecondary" noWrap sx={{ flex: 1, minWidth: 0 }}>
           {figure(high)} mm up · {own?.order.map((swatch) => told.swatches[swatch]?.number || swatch + 1).join(" → ")}
+          {then && " · below, with what is chosen"}
         </Typography>
         {(["areas", "changes", "time"] as const).map((key) => (
           <Button
@@ -161,19 +162,16 @@ export function LayersTray() {
           }}
         />
       </Box>
-      <Box sx={{ display: "flex", justifyContent: "space-between" }}>
-        <Typography variant="caption" color="textSecondary">
-          0 mm, the plate
-        </Typography>
-        {then && (
+      {!then && (
+        <Box sx={{ display: "flex", justifyContent: "space-between" }}>
           <Typography variant="caption" color="textSecondary">
-            below, with what is chosen
+            0 mm, the plate
           </Typography>
-        )}
-        <Typography variant="caption" color="textSecondary">
-          {figure((top?.bottom ?? 0) + (top?.height ?? 0))} mm
-        </Typography>
-      </Box>
+          <Typography variant="caption" color="textSecondary">
+            {figure((top?.bottom ?? 0) + (top?.height ?? 0))} mm
+          </Typography>
+        </Box>
+      )}
     </Box>
   );
 }
