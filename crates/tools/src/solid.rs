@@ -98,7 +98,7 @@ pub fn measured(
         Err(given_up) => return Ok(Err(given_up)),
     };
     let (mut thin, mut whole) = (0.0, 0.0);
-    let (mut walls, mut gaps): (Vec<(f32, usize)>, Vec<(f32, usize)>) = Default::default();
+    let (mut walls, mut gaps) = (Vec::new(), Vec::new());
     for (&face, &[wall, gap]) in faces.iter().zip(&measured) {
         whole += areas[face];
         gaps.extend(gap.map(|gap| (gap, face)));
