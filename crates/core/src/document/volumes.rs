@@ -104,14 +104,15 @@ impl Document {
             }
         }
         let before = self.volumes.to_vec();
-        if volumes == before {
-            return Ok(());
+        // The same once more is for parts that were not painted in swatches, or locked, until now.
+        "Let volumes color more".clone_into(&mut whole.label);
+        if volumes != before {
+            whole.label = told(&before, &volumes);
+            let numbered = self.with_numbers(Change::default());
+            self.replay(&numbered, Direction::Forward)?;
+            whole.steps.extend(numbered.steps);
+            self.lay_step(whole, ChangeStep::Volumes { before, after: volumes })?;
         }
-        whole.label = told(&before, &volumes);
-        let numbered = self.with_numbers(Change::default());
-        self.replay(&numbered, Direction::Forward)?;
-        whole.steps.extend(numbered.steps);
-        self.lay_step(whole, ChangeStep::Volumes { before, after: volumes })?;
         if self.volumes.is_empty() {
             return self.settle(whole);
         }
@@ -148,11 +149,25 @@ impl Document {
         if frozen.is_empty() || frozen.len() < ids.len() {
             return Err(EditError::Channel("that volume is not there any more"));
         }
+        if let Some(idle) = frozen.iter().find(|own| Standing::new(own, &self.parts).is_none()) {
+            return Err(EditError::Shelved(format!(
+                "{} colors nothing as it is: let it color again, or take it away",
+                idle.name
+            )));
+        }
         whole.label = match frozen.as_slice() {
             [one] => format!("Freeze {}", one.name),
             several => format!("Freeze {} volumes", several.len()),
         };
         for (part, set, paint) in self.colored_by_volumes() {
+            let body = body_of(self.part(part)?);
+            let met = |own: &Volume| {
+                Standing::new(own, &self.parts).is_some_and(|standing| standing.may_meet(&body))
+            };
+            // What none of them comes near may well be locked.
+            if !frozen.iter().any(met) {
+                continue;
+            }
             self.cut_along_volumes(part, paint, &frozen, whole)?;
             self.paint_volumes(part, set, paint, &is_frozen, whole)?;
         }
@@ -239,6 +254,10 @@ impl Document {
     /// Makes anew what volumes color, and takes their recipes away where none is left.
     fn settle(&mut self, whole: &mut Change) -> Result<(), EditError> {
         for (part, set, _) in self.colored_by_volumes() {
+            let own = self.set(part, set)?;
+            if self.part(part)?.traits.locked || own.channels.iter().any(|own| own.locked) {
+                continue;
+            }
             let said = |error: &dyn std::fmt::Display| EditError::Shelved(error.to_string());
             let made = self.order(part, set, Target::Rgba)?;
             let made = made.make(&Pantry::default(), &Watch::default()).map_err(|e| said(&e))?;

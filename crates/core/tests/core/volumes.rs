@@ -357,3 +357,37 @@ fn a_swatch_that_goes_leaves_volumes_without() {
     made(&mut document);
     assert!(painted(&document, 2) > 0.7);
 }
+
+/// A part that is painted in swatches later, or unlocked, takes color once it is told to; one that no volume
+/// comes near may be locked while others are frozen; and what colors nothing is not frozen into nothing.
+#[test]
+fn others_join_in_and_what_is_far_off_may_be_locked() {
+    let mut document = document(sheet(10, 0.0));
+    let far = sheet(4, 0.0);
+    let positions = far.positions.iter().map(|&p| p + Vec3::X * 9.0).collect();
+    let far = Mesh::new(MeshArrays { positions, ..far }).unwrap();
+    document.apply(Edit::bring_in(vec![NewPart::new("Far", far, Vec::new())])).unwrap();
+    let far = document.parts()[1].id;
+    let ball = |at: Vec3| volume(Solid::Sphere, standing(at, Vec3::splat(0.5), 0.0), 2);
+    set(&mut document, vec![ball(Vec3::ZERO), ball(Vec3::X * 9.0)]);
+    let volumes = document.volumes().to_vec();
+    let is_colored = |document: &Document| {
+        let set = document.parts()[1].swatch_set();
+        set.is_some_and(|set| set.values.iter().any(|&value| swatch_of(value) == 2))
+    };
+    assert!(!is_colored(&document));
+    let join = VolumeEdit::SetVolumes { volumes: volumes.clone(), part: Some(far) };
+    let change = document.apply(join).unwrap();
+    made(&mut document);
+    assert!(is_colored(&document));
+    assert_eq!(change.label, "Let volumes color more");
+    document.apply(PartEdit::LockParts { parts: vec![far], locked: true }).unwrap();
+    let freeze = |id: u32| VolumeEdit::FreezeVolumes { volumes: vec![id] };
+    assert!(matches!(document.apply(freeze(volumes[1].id)), Err(EditError::Locked(_))));
+    document.apply(freeze(volumes[0].id)).unwrap();
+    assert!((painted(&document, 2) / (PI * 0.25) - 1.0).abs() < 2e-3);
+    let off = Volume { off: true, ..volumes[1].clone() };
+    document.apply(VolumeEdit::SetVolumes { volumes: vec![off], part: None }).unwrap();
+    let error = document.apply(freeze(volumes[1].id)).unwrap_err();
+    assert!(error.to_string().contains("colors nothing"), "{error}");
+}

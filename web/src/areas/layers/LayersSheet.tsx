@@ -321,6 +321,15 @@ function useLit(project: Project | null) {
   }, [project, pointed]);
 }
 
+/** Has the project keep how it is printed, where that is another than it knows. */
+function keep(project: Project) {
+  const print = usePrint.getState();
+  const own = setupOf(print);
+  if (print.project !== project.id || isSame(own, get().print ?? usual)) return;
+  send(own);
+  void project.edit({ type: "set_print", print: own });
+}
+
 /** The project keeps how it is printed: what a hand has turned goes there when it rests, and what is undone, or
     turned in another window, comes from there. */
 function useKept(project: Project | null) {
@@ -334,14 +343,11 @@ function useKept(project: Project | null) {
   }, [project, print.project, known]);
   useEffect(() => {
     if (!project || print.project !== project.id) return;
-    const timer = setTimeout(() => {
-      const own = setupOf(usePrint.getState());
-      if (isSame(own, get().print ?? usual)) return;
-      send(own);
-      void project.edit({ type: "set_print", print: own });
-    }, KEEPING);
+    const timer = setTimeout(() => keep(project), KEEPING);
     return () => clearTimeout(timer);
   }, [project, print.project, setup, known]);
+  // Whoever leaves has turned what was turned last, too.
+  useEffect(() => () => void (project && keep(project)), [project]);
 }
 
 /** As models are said to be scaled; nothing where they stand as they are. */

@@ -113,19 +113,24 @@ export function VolumesSheet({ project }: { project: Project }) {
         />
       ))}
       {inHand && <InHand volume={inHand} project={project} onCopy={() => setCopied(whatWasCopied())} />}
-      {volumes.length > 1 && (
+      {volumes.filter(colors).length > 1 && (
         <Button
           size="small"
           color="secondary"
           data-test="freeze-all"
-          onClick={() => void project.edit({ type: "freeze_volumes", volumes: volumes.map(({ id }) => id ?? 0) })}
+          onClick={() =>
+            void project.edit({ type: "freeze_volumes", volumes: volumes.filter(colors).map(({ id }) => id ?? 0) })
+          }
           sx={{ mt: 1 }}>
-          Freeze all {volumes.length}
+          Freeze all {volumes.filter(colors).length}
         </Button>
       )}
     </Box>
   );
 }
+
+/** Whether one colors anything as it is. */
+const colors = ({ off, swatch }: Volume) => !off && swatch > 0;
 
 /** What volumes meet, asked for anew whenever something has changed. */
 function useMet(project: Project): Met[] | null {
@@ -243,7 +248,8 @@ function Meets({ met, isChosen, project }: { met: Met; isChosen: boolean; projec
   const nameOfPart = (id: number) => parts.find((part) => part.id === id)?.name ?? "";
   const [own, ...others] = met.patches;
   const where = [...new Set(others.map(({ part }) => nameOfPart(part)))].join(", ");
-  const deaf = [...new Set(met.patches.filter(({ takes }) => !takes).map(({ part }) => nameOfPart(part)))];
+  const deaf = parts.filter(({ id }) => met.patches.some(({ part, takes }) => part === id && !takes));
+  const volumes = useApp((state) => state.volumes);
   const look = (at: number[]) => project.stage.showPlaces(null, at);
   if (!own)
     return (
@@ -276,11 +282,19 @@ function Meets({ met, isChosen, project }: { met: Met; isChosen: boolean; projec
           </ButtonBase>
         </Typography>
       )}
-      {deaf.length > 0 && (
-        <Typography variant="caption" component="div" color="textSecondary">
-          {deaf.join(", ")} is painted in no swatches, or locked, and takes none from it.
+      {deaf.map((part) => (
+        <Typography key={part.id} variant="caption" component="div" color="textSecondary">
+          {part.name} takes no color from volumes{part.locked ? ": it is locked" : ""}{" "}
+          {!part.locked && (
+            <ButtonBase
+              data-test="let-it-take"
+              onClick={() => void put(project, volumes, part.id)}
+              sx={{ font: "inherit", color: "secondary.main", verticalAlign: "baseline" }}>
+              let it
+            </ButtonBase>
+          )}
         </Typography>
-      )}
+      ))}
     </>
   );
 }
@@ -318,7 +332,8 @@ function InHand({ volume, project, onCopy }: { volume: Volume; project: Project;
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [stage, placed, grip, snaps, even]);
   const { shape } = volume;
-  const isGone = useApp((state) => shape.kind === "part" && !state.parts.some(({ id }) => id === shape.part));
+  const shaper = useApp((state) => state.parts.find(({ id }) => shape.kind === "part" && id === shape.part));
+  const isGone = shape.kind === "part" && !shaper;
   const choose = (act: () => void) => () => {
     setMore(null);
     act();
@@ -365,6 +380,11 @@ function InHand({ volume, project, onCopy }: { volume: Volume; project: Project;
             </MenuItem>
           ))}
       </Menu>
+      {shaper?.visible && (
+        <Typography variant="caption" color="textSecondary" component="div" sx={{ mb: 0.5 }}>
+          {shaper.name} itself is printed too, unless it is hidden.
+        </Typography>
+      )}
       {isGone && <Alert severity="warning">The part that it had its shape from is gone: it colors nothing.</Alert>}
       <Box sx={{ display: "flex", flexWrap: "wrap", gap: "4px", mb: 0.75 }} role="group" aria-label="It colors in">
         {paintable(palette).map((swatch) => (
@@ -407,6 +427,7 @@ function InHand({ volume, project, onCopy }: { volume: Volume; project: Project;
         size="small"
         variant="contained"
         data-test="freeze-volume"
+        disabled={!colors(volume) || isGone}
         onClick={() => void project.edit({ type: "freeze_volumes", volumes: [volume.id ?? 0] })}
         sx={{ mt: 1 }}>
         Freeze into paint

@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import type { Schemas } from "../../api/client";
 import { get, set, type Part, type Vec } from "../../model/state";
+import { paintable } from "../../model/swatches";
 import { free } from "../../model/words";
 import type { Project } from "../../project/project";
 import { anglesOf, turnOf } from "../../stage/grip";
@@ -50,15 +51,20 @@ export const change = (project: Project, volume: Volume, by: Partial<Volume>) =>
     get().volumes.map((own) => (own.id === volume.id ? { ...own, ...by } : own)),
   );
 
+/** The swatch that is painted in; the first there is where that is none. */
+const inHand = () => get().swatch || (paintable(get().swatches)[0]?.number ?? 0);
+
+/** The middle of a part's box, in its own numbers. */
+const middleOf = ({ min, max }: Part) =>
+  new THREE.Vector3().fromArray(min).add(new THREE.Vector3().fromArray(max)).multiplyScalar(0.5);
+
 /** The middle of a part's box, in the project, and how large that box is. */
 function boxOf(part: Part): { middle: THREE.Vector3; size: number } {
-  const [min, max] = [part.min, part.max].map((corner) => new THREE.Vector3().fromArray(corner));
-  if (!min || !max) return { middle: new THREE.Vector3(), size: 1 };
-  const to = new THREE.Matrix4().fromArray(part.matrix);
-  const middle = min.clone().add(max).multiplyScalar(0.5).applyMatrix4(to);
-  const size = max
-    .sub(min)
-    .multiply(new THREE.Vector3().fromArray(scaleOf(part.transform)).clone())
+  const middle = middleOf(part).applyMatrix4(new THREE.Matrix4().fromArray(part.matrix));
+  const size = new THREE.Vector3()
+    .fromArray(part.max)
+    .sub(new THREE.Vector3().fromArray(part.min))
+    .multiply(new THREE.Vector3(...scaleOf(part.transform)))
     .length();
   return { middle, size: size || 1 };
 }
@@ -74,15 +80,23 @@ export function place(project: Project, word: string, shape: Shape, like: Volume
       set({ part: id });
       const turn = new THREE.Quaternion().setFromUnitVectors(new THREE.Vector3(0, 1, 0), new THREE.Vector3(...normal));
       const reach = boxOf(part).size * FIRST_REACH;
+      const own = shape.kind === "part" ? get().parts.find(({ id }) => id === shape.part) : undefined;
+      const scale = like ? scaleOf(like.transform) : own ? scaleOf(own.transform) : ([reach, reach, reach] as Vec);
+      // The middle of a part lies where it was modelled: it is what goes to the place that was clicked.
+      const middle = own
+        ? middleOf(own)
+            .multiply(new THREE.Vector3(...scale))
+            .applyQuaternion(turn)
+        : null;
       const volume: Volume = {
-        ...(like ?? { swatch: get().swatch, over: false, off: false }),
+        ...(like ?? { swatch: inHand(), over: false, off: false }),
         id: 0,
         name: free(word, taken()),
         shape,
         transform: {
-          translation: at,
+          translation: middle ? new THREE.Vector3(...at).sub(middle).toArray() : at,
           rotation_degrees: anglesOf(turn),
-          scale: like ? scaleOf(like.transform) : shape.kind === "part" ? [1, 1, 1] : [reach, reach, reach],
+          scale,
         },
       };
       void put(project, [volume, ...get().volumes], id);
