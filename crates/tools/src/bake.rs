@@ -155,9 +155,7 @@ pub fn up_to(
         let mask = masked.map_err(said)?.map(|shares| shares());
         let share = |element: usize| strength * mask.as_ref().map_or(1.0, |mask| mask[element]);
         if let &Source::Volumes { over } = &step.source {
-            let mut lookup = Lookup::new(inputs);
-            drop(sources::planned(&step.source, &mut lookup).map_err(said)?);
-            let volumes = lookup.volumes(over);
+            let volumes = Lookup::new(inputs).volumes(over).map_err(said)?;
             let shows = volumes::showing(&inputs.body, &volumes);
             for (value, shown) in values.iter_mut().zip(shows) {
                 if let Some(shown) = (shown as usize).checked_sub(1) {

@@ -68,14 +68,7 @@ pub fn measured(
     let mesh = geometry.mesh();
     let measures = geometry.measures();
     let size = (measures.max - measures.min).to_array().map(|x| f64::from(x) * mm);
-    let pieces = geometry.pieces();
-    let mut volumes = vec![0.0; pieces.count()];
-    for (triangle, corners) in geometry.triangulation().corners().iter().enumerate() {
-        let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize).as_dvec3());
-        let face = geometry.triangulation().face_of(triangle);
-        // The tetrahedron to the origin (divergence theorem).
-        volumes[pieces.of(face)] += a.dot(b.cross(c)) / 6.0;
-    }
+    let volumes = piece_volumes(geometry);
     let cubic = mm * mm * mm;
     let volume = volumes.iter().sum::<f64>() * cubic;
     let is_within = |own: &&f64| volume > 0.0 && **own < 0.0;
@@ -123,6 +116,20 @@ pub fn measured(
         trapped,
         trapped_volume,
     }))
+}
+
+/// What each piece of a mesh encloses, in its own numbers; below 0 where it is inside out.
+#[must_use]
+pub fn piece_volumes(geometry: &Geometry) -> Vec<f64> {
+    let (mesh, pieces) = (geometry.mesh(), geometry.pieces());
+    let mut volumes = vec![0.0; pieces.count()];
+    for (triangle, corners) in geometry.triangulation().corners().iter().enumerate() {
+        let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize).as_dvec3());
+        let face = geometry.triangulation().face_of(triangle);
+        // The tetrahedron to the origin (divergence theorem).
+        volumes[pieces.of(face)] += a.dot(b.cross(c)) / 6.0;
+    }
+    volumes
 }
 
 /// The least of what was measured at faces once a hundredth of a surface is spared, with the face.

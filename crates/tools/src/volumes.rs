@@ -24,9 +24,12 @@ pub struct Standing {
     radius: f32,
 }
 
+/// What a volume is shaped by.
 #[derive(Clone)]
-enum Form {
+pub enum Form {
+    /// A solid that is known by a formula.
     Solid(Solid),
+    /// What a mesh encloses.
     Body(Arc<Geometry>),
 }
 
@@ -87,28 +90,16 @@ impl Standing {
         of_kind.filter_map(|volume| Self::new(volume, parts)).collect()
     }
 
-    /// The mesh it takes its shape from, where it is none of the solids.
+    /// What it is shaped by.
     #[must_use]
-    pub fn body(&self) -> Option<&Geometry> {
-        match &self.form {
-            Form::Body(geometry) => Some(geometry),
-            Form::Solid(_) => None,
-        }
+    pub fn form(&self) -> &Form {
+        &self.form
     }
 
     /// Has at hand what it needs to be asked where it is: before work is shared out, see `Geometry`.
     pub fn ready(&self) {
         if let Form::Body(geometry) = &self.form {
             let _ = geometry.bvh();
-        }
-    }
-
-    /// Which solid it is.
-    #[must_use]
-    pub fn solid(&self) -> Option<Solid> {
-        match self.form {
-            Form::Solid(solid) => Some(solid),
-            Form::Body(_) => None,
         }
     }
 

@@ -221,6 +221,18 @@ export const shortcuts: Shortcut[] = [
     },
   },
   {
+    keys: ["delete"],
+    shown: "Delete",
+    group: "Tools",
+    says: "Take the volume in hand away",
+    run: (project) => {
+      const { area, sheet, volumes, volume } = get();
+      const others = volumes.filter(({ id }) => id !== volume);
+      if (area === "paint" && sheet === "volumes" && others.length < volumes.length)
+        void project.edit({ type: "set_volumes", volumes: others });
+    },
+  },
+  {
     keys: ["g"],
     shown: "G",
     group: "Tools",

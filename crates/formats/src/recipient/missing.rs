@@ -56,7 +56,7 @@ pub(super) fn left_out(parts: &[Part], caps: Option<&Caps>) -> Vec<Loss> {
         remedy: remedy.to_owned(),
         cures: Vec::new(),
     };
-    let one = |count: usize, one: &str, several: &str| match count {
+    let said = |count: usize, one: &str, several: &str| match count {
         1 => format!("one {one}"),
         count => format!("{count} {several}"),
     };
@@ -69,18 +69,20 @@ pub(super) fn left_out(parts: &[Part], caps: Option<&Caps>) -> Vec<Loss> {
         Some(caps) => {
             if caps.flat > 0 {
                 open.push(told(
-                    format!(
-                        "{} of one swatch, closed, encloses nothing: it is painted on and goes through nothing",
-                        one(caps.flat, "flat patch", "flat patches"),
+                    said(
+                        caps.flat,
+                        "flat patch of one swatch encloses nothing even when closed: it goes through nothing",
+                        "flat patches of one swatch enclose nothing even when closed: they go through nothing",
                     ),
                     "Paint it as a band through the wall, or send 3MF.",
                 ));
             }
             if caps.open > 0 {
                 open.push(told(
-                    format!(
-                        "{} of one swatch cannot be closed, its border branches",
-                        one(caps.open, "body", "bodies"),
+                    said(
+                        caps.open,
+                        "body of one swatch cannot be closed, its border branches",
+                        "bodies of one swatch cannot be closed, their borders branch",
                     ),
                     "Look it over in Gather under Mend, or send 3MF.",
                 ));

@@ -1,10 +1,10 @@
 //! Parts in piles, a file each, and their names.
 
-use speckle_mesh::geometry::pieces::Pieces;
 use speckle_model::Part;
 use speckle_tools::{
     reform::mend::{MendingError, with_lids},
     separation::Separation,
+    solid::piece_volumes,
 };
 
 use super::Pile;
@@ -40,8 +40,6 @@ pub(super) fn by_swatch(
 /// What came of closing the bodies of swatches.
 #[derive(Debug, Default)]
 pub(super) struct Caps {
-    /// How many caps there are.
-    pub(super) caps: usize,
     /// How many bodies enclose nothing: flat patches.
     pub(super) flat: usize,
     /// How many stay open.
@@ -61,21 +59,16 @@ impl Caps {
                 "send open skins, or mend the part in Gather first",
             )
         };
-        let (closed, caps) = with_lids(&part).map_err(failed)?;
-        self.caps += caps;
+        let (closed, _) = with_lids(&part).map_err(failed)?;
         let (geometry, mesh) = (&closed.geometry, closed.geometry.mesh());
-        let pieces = Pieces::by_edges(mesh, geometry.topology());
-        let mut measured = vec![(0.0_f64, 0.0_f64, false); pieces.count()];
+        let (pieces, topology) = (geometry.pieces(), geometry.topology());
+        let mut measured = vec![(0.0_f64, false); pieces.count()];
         for face in 0..mesh.face_count() {
-            let (volume, area, is_open) = &mut measured[pieces.of(face)];
-            let normal = mesh.face_area_vector(face).as_dvec3() / 2.0;
-            // A sixth of the cone from the origin, by the divergence theorem.
-            *volume += mesh.face_centroid(face).as_dvec3().dot(normal) / 3.0;
-            *area += normal.length();
-            let topology = geometry.topology();
+            let (area, is_open) = &mut measured[pieces.of(face)];
+            *area += f64::from(mesh.face_area_vector(face).length()) / 2.0;
             *is_open |= mesh.face_corners(face).any(|corner| topology.across(corner) == corner);
         }
-        for (volume, area, is_open) in measured {
+        for ((area, is_open), volume) in measured.into_iter().zip(piece_volumes(geometry)) {
             // What a ball of that surface encloses.
             let ball = area * (area / std::f64::consts::PI).sqrt() / 6.0;
             self.open += usize::from(is_open);

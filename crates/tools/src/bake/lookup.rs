@@ -21,6 +21,7 @@ use speckle_model::{
         Mask, Target,
         source::{Among, Direction, Space},
     },
+    volumes::Volume,
 };
 
 use super::{
@@ -34,7 +35,11 @@ use super::{
     samples::Samples,
     watch::Watch,
 };
-use crate::{image_file::ImageFile, transfer, volumes::Standing};
+use crate::{
+    image_file::ImageFile,
+    transfer,
+    volumes::{Form, Standing},
+};
 
 /// What is left to be done when all that it takes has been looked up.
 pub(super) type Plan<'a> = Box<dyn FnOnce(&Watch) -> Result<Field, BakeError> + 'a>;
@@ -429,23 +434,26 @@ impl<'a> Lookup<'a> {
 
     /// The volumes of one kind that stand near the part: those that color painted faces too, or unpainted
     /// ones alone.
-    pub(super) fn volumes(&mut self, over: bool) -> Vec<Standing> {
+    pub(super) fn volumes(&mut self, over: bool) -> Result<Vec<Standing>, BakeError> {
+        if self.encoding() != Encoding::Swatch {
+            let words = "volumes color in swatches: choose a set of swatches";
+            return Err(BakeError::Recipe(words.to_owned()));
+        }
         let mut volumes = Standing::all(&self.inputs.volumes, over, &self.inputs.parts);
         volumes.retain(|volume| volume.may_meet(&self.inputs.body));
-        for Standing { volume, .. } in &volumes {
-            self.note(Answer::Numbers(volume.transform.matrix().to_vec()));
-            self.note(Answer::Numbers(vec![f32::from(volume.swatch)]));
-        }
-        for volume in &volumes {
-            self.note(match (volume.body(), volume.solid()) {
-                (Some(geometry), _) => Answer::Mesh(*geometry.id().as_bytes()),
-                (None, solid) => Answer::Numbers(vec![solid.map_or(-1.0, |s| s as u8 as f32)]),
+        for standing in &volumes {
+            let Volume { transform, swatch, .. } = &standing.volume;
+            self.note(Answer::Numbers(transform.matrix().to_vec()));
+            self.note(Answer::Numbers(vec![f32::from(*swatch)]));
+            self.note(match standing.form() {
+                Form::Body(geometry) => Answer::Mesh(*geometry.id().as_bytes()),
+                Form::Solid(solid) => Answer::Numbers(vec![f32::from(*solid as u8)]),
             });
         }
         if !volumes.is_empty() {
             self.stands(self.own());
         }
-        volumes
+        Ok(volumes)
     }
 
     /// What was painted by hand in a step.

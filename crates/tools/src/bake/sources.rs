@@ -16,7 +16,7 @@ mod weather;
 use std::sync::Arc;
 
 use glam::Vec2;
-use speckle_color::{Channels, Encoding, noise::Noise};
+use speckle_color::{Channels, noise::Noise};
 use speckle_mesh::Geometry;
 use speckle_model::recipe::{Source, Target};
 
@@ -159,11 +159,7 @@ pub(super) fn planned<'a>(
             Box::new(move |_| Ok(field()))
         }
         &Source::Volumes { over } => {
-            if lookup.encoding() != Encoding::Swatch {
-                let words = "volumes color in swatches: choose a set of swatches";
-                return Err(BakeError::Recipe(words.to_owned()));
-            }
-            lookup.volumes(over);
+            lookup.volumes(over)?;
             // Laid on on its own, too.
             Box::new(move |_| Ok(Field::One(Arc::new(vec![0.0; all]))))
         }

@@ -255,32 +255,30 @@ fn nearest_on(outlines: &[Outline], to: DVec2) -> Option<(DVec2, u32)> {
 
 /// Where a layer begins, and why.
 fn chosen(candidates: &[Candidate], last: Option<DVec2>) -> Option<(&Candidate, SeamReason)> {
-    let near = |own: &Candidate| last.map_or(0.0, |last| own.at.distance_squared(last));
-    let nearest = |among: &mut dyn Iterator<Item = &Candidate>| -> Option<usize> {
-        let at = |own: &Candidate| candidates.iter().position(|other| std::ptr::eq(other, own));
-        // Without a layer below: the least open.
-        let least =
-            among.min_by(|a, b| near(a).total_cmp(&near(b)).then(a.open.total_cmp(&b.open)));
-        least.and_then(at)
+    let away = |own: &Candidate| last.map_or(0.0, |last| own.at.distance_squared(last));
+    // Without a layer below, the least open one.
+    let nearest = |which: &dyn Fn(&Candidate) -> bool| {
+        candidates
+            .iter()
+            .filter(|own| which(own))
+            .min_by(|a, b| away(a).total_cmp(&away(b)).then(a.open.total_cmp(&b.open)))
     };
-    let pick = |at: Option<usize>, reason| at.map(|at| (&candidates[at], reason));
-    if let Some(found) =
-        pick(nearest(&mut candidates.iter().filter(|own| own.is_wanted)), SeamReason::Wanted)
-    {
-        return Some(found);
-    }
-    let is_free = |own: &&Candidate| !own.is_avoided || candidates.iter().all(|own| own.is_avoided);
-    let free = || candidates.iter().filter(is_free);
-    let hidden = nearest(&mut free().filter(|own| own.open <= HIDDEN));
-    if let Some(found) = pick(hidden, SeamReason::Hidden) {
-        return Some(found);
-    }
-    for (sign, reason) in [(-1.0, SeamReason::Hollow), (1.0, SeamReason::Corner)] {
-        let sharpest = free().map(|own| sign * own.turn).fold(0.0, f64::max);
-        if sharpest > SHARP {
-            let corner = nearest(&mut free().filter(|own| sign * own.turn >= AS_SHARP * sharpest));
-            return pick(corner, reason);
-        }
-    }
-    pick(nearest(&mut free()), SeamReason::Nearest)
+    let nowhere_else = candidates.iter().all(|own| own.is_avoided);
+    let is_free = |own: &Candidate| nowhere_else || !own.is_avoided;
+    let sharpest = |sign: f64| {
+        let free = candidates.iter().filter(|own| is_free(own));
+        free.map(|own| sign * own.turn).fold(SHARP, f64::max)
+    };
+    let corner = |sign: f64| {
+        let least = (AS_SHARP * sharpest(sign)).max(SHARP);
+        nearest(&|own| is_free(own) && sign * own.turn >= least)
+    };
+    let ways: [(SeamReason, Option<&Candidate>); 5] = [
+        (SeamReason::Wanted, nearest(&|own| own.is_wanted)),
+        (SeamReason::Hidden, nearest(&|own| is_free(own) && own.open <= HIDDEN)),
+        (SeamReason::Hollow, corner(-1.0)),
+        (SeamReason::Corner, corner(1.0)),
+        (SeamReason::Nearest, nearest(&is_free)),
+    ];
+    ways.into_iter().find_map(|(reason, found)| Some((found?, reason)))
 }

@@ -10,7 +10,7 @@ use speckle_mesh::{
 };
 
 use super::{Region, Solid};
-use crate::volumes::Standing;
+use crate::volumes::{Form, Standing};
 
 /// The border of a region: of one with straight sides that do not meet, each side by itself.
 pub struct Border<'a> {
@@ -94,16 +94,15 @@ impl<'a> Border<'a> {
     pub fn of_volume(volume: &'a Standing) -> Self {
         volume.ready();
         let transform = &volume.volume.transform;
-        let side = match (volume.solid(), volume.body()) {
-            (Some(solid), _) => Some(Side::of_solid(solid, transform)),
-            (None, Some(body)) => {
+        let side = match volume.form() {
+            Form::Solid(solid) => Side::of_solid(*solid, transform),
+            Form::Body(body) => {
                 let least = transform.scale.abs().min_element().max(f32::MIN_POSITIVE);
                 let unit = (body.measures().diagonal() / 2.0).max(f32::MIN_POSITIVE);
-                Some(Side::Body { volume, unit, steep: 1.0 / (least * unit) })
+                Side::Body { volume, unit, steep: 1.0 / (least * unit) }
             }
-            (None, None) => None,
         };
-        Self { sides: side.into_iter().collect() }
+        Self { sides: vec![side] }
     }
 
     /// Each side of it.
