@@ -8,7 +8,7 @@ use serde::Serialize;
 use speckle_standins::bureau::{Item, Priced, materials, priced};
 use speckle_tools::{
     bake::watch::Watch,
-    solid::{SolidTold, measured},
+    solid::{SolidTold, Wanted, measured},
 };
 
 use crate::reading::ReadArgs;
@@ -31,6 +31,9 @@ pub struct QuoteArgs {
     /// Tell where walls are thinner than this, mm
     #[arg(long, default_value_t = 1.0)]
     wall: f64,
+    /// Tell of hollows whose widest way out is narrower than this, mm
+    #[arg(long, default_value_t = 2.0)]
+    drain: f64,
     /// Print everything as JSON
     #[arg(long)]
     json: bool,
@@ -75,7 +78,8 @@ pub fn run(args: &QuoteArgs) -> Result<()> {
         let mm = import.traits.unit.metres() * 1e3 * args.scale;
         for part in document.parts() {
             let shown = || file.display().to_string();
-            let checks = measured(part, mm, args.wall, &Watch::default()).with_context(shown)?;
+            let least = Wanted { wall: args.wall, drain: args.drain };
+            let checks = measured(part, mm, &least, &Watch::default()).with_context(shown)?;
             let checks = checks.map_err(|_| anyhow::anyhow!("it was given up"))?;
             let item = |material: &str| Item {
                 name: part.traits.name.clone(),
@@ -113,6 +117,15 @@ pub fn run(args: &QuoteArgs) -> Result<()> {
         if checks.trapped > 0 {
             let volume = checks.trapped_volume / 1e3;
             crate::say!("  {} shells within, {volume:.2} cm³ trapped", checks.trapped);
+        }
+        for hollow in &checks.hollows {
+            let volume = hollow.volume / 1e3;
+            match hollow.way_out {
+                Some(way) => {
+                    crate::say!("  a hollow of {volume:.2} cm³ drains through {way:.2} mm")
+                }
+                None => crate::say!("  a hollow of {volume:.2} cm³ has no way out"),
+            }
         }
         for Offer { material, priced } in prices {
             match &priced.refusal {

@@ -49,6 +49,18 @@ impl Transform {
         Affine3A::from_scale_rotation_translation(self.scale, self.rotation(), self.translation)
     }
 
+    /// This, and then a turn about the project's origin and a shift.
+    #[must_use]
+    pub fn then_moved(&self, turn: Quat, shift: Vec3) -> Self {
+        // As `rotation` has them.
+        let (z, y, x) = (turn * self.rotation()).to_euler(EulerRot::ZYX);
+        Self {
+            translation: turn * self.translation + shift,
+            rotation_degrees: Vec3::new(x, y, z).map(f32::to_degrees),
+            scale: self.scale,
+        }
+    }
+
     /// The same as a 4 × 4 matrix, column by column.
     #[must_use]
     #[inline]
@@ -247,6 +259,21 @@ mod tests {
         assert!(at(turn(90.0, 0.0, 0.0), Vec3::Y).distance(Vec3::Z) < 1e-6);
         assert!(at(turn(90.0, 90.0, 0.0), Vec3::Y).distance(Vec3::X) < 1e-6);
         assert!(at(turn(90.0, 90.0, 90.0), Vec3::Y).distance(Vec3::Y) < 1e-6);
+    }
+
+    #[test]
+    fn a_motion_after_a_transform_moves_what_it_placed() {
+        let own = Transform {
+            translation: Vec3::new(3.0, -2.0, 0.5),
+            rotation_degrees: Vec3::new(20.0, -35.0, 70.0),
+            scale: Vec3::new(3.0, -0.5, 1.25),
+        };
+        let (turn, shift) = (Quat::from_rotation_y(0.7), Vec3::new(1.0, 2.0, 3.0));
+        for p in [Vec3::ZERO, Vec3::X, Vec3::new(-1.0, 4.0, 0.3)] {
+            let moved = turn * own.to_project().transform_point3(p) + shift;
+            let found = own.then_moved(turn, shift).to_project().transform_point3(p);
+            assert!(found.distance(moved) < 1e-5, "{found} {moved}");
+        }
     }
 
     #[test]

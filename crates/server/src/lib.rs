@@ -44,8 +44,8 @@ use rest::{
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, printer, project, recipes, reform, remedies, replacement, seams, shelf, swatches,
-    transfer, uvs, volumes, works,
+    paints, plate, printer, project, recipes, reform, remedies, replacement, seams, shelf,
+    swatches, transfer, uvs, volumes, works,
 };
 
 /// How to serve.
@@ -184,6 +184,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(layers::layer_outlines))
         .routes(routes!(layers::layer_cells))
         .routes(routes!(seams::layer_seams))
+        .routes(routes!(plate::layer_plate))
         .routes(routes!(layers::layers_paper))
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))

@@ -9,6 +9,7 @@ pub mod history;
 pub mod layers;
 pub mod looked;
 pub mod paints;
+pub mod plate;
 pub mod printer;
 pub mod project;
 pub mod recipes;

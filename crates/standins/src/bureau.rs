@@ -16,11 +16,10 @@ use axum::{
     routing::{delete, get, post},
 };
 use serde::{Deserialize, Serialize};
-use speckle_formats::{MeshFile, ReadOptions};
 use speckle_mesh::Geometry;
 use speckle_model::NewPart;
 
-use crate::answer::Refusal;
+use crate::{answer::Refusal, package};
 
 /// How long each state of an order lasts.
 const STAGE: Duration = Duration::from_secs(20);
@@ -45,6 +44,8 @@ pub struct Material {
     pub minimum: f64,
     /// The thinnest wall, mm.
     pub wall: f64,
+    /// How wide the way out of a hollow is at least, mm; 0 where nothing is left in it.
+    pub drain: f64,
     /// The largest body, mm, in any position.
     pub most: [f64; 3],
     /// The smallest, mm.
@@ -150,6 +151,7 @@ pub fn materials() -> Vec<Material> {
             per_box_cm3: 0.04,
             minimum: 9.0,
             wall: 2.0,
+            drain: 3.5,
             most: [250.0, 200.0, 150.0],
             least: 5.0,
         },
@@ -161,6 +163,7 @@ pub fn materials() -> Vec<Material> {
             per_box_cm3: 0.0,
             minimum: 15.0,
             wall: 1.0,
+            drain: 2.5,
             most: [190.0, 190.0, 120.0],
             least: 2.0,
         },
@@ -172,6 +175,7 @@ pub fn materials() -> Vec<Material> {
             per_box_cm3: 0.02,
             minimum: 4.0,
             wall: 0.8,
+            drain: 2.0,
             most: [330.0, 330.0, 400.0],
             least: 3.0,
         },
@@ -320,13 +324,11 @@ async fn cancel(State(shared): State<Shared>, Path(id): Path<u32>) -> Result<Jso
     Ok(Json(kept.order.clone()))
 }
 
-/// Reads a 3MF package as anybody would.
+/// What is in the package of an order.
 fn read(bytes: &[u8]) -> Result<Read, String> {
-    let file = MeshFile { name: "order.3mf", bytes, beside: &|_| None };
-    let import = speckle_formats::read(&file, &ReadOptions::default());
-    let import = import.map_err(|error| error.to_string())?;
+    let import = package::opened(bytes)?;
     let mm = import.traits.unit.metres() * 1e3;
-    let (mut low, mut high) = (glam::DVec3::MAX, glam::DVec3::MIN);
+    let [low, high] = package::bounds(&import);
     let (mut triangles, mut volume, mut colored) = (0, 0.0, false);
     for NewPart { name, mesh, sets, materials, .. } in &import.parts {
         let geometry = Geometry::new(mesh.clone());
@@ -336,12 +338,11 @@ fn read(bytes: &[u8]) -> Result<Read, String> {
         for corners in geometry.triangulation().corners() {
             let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize).as_dvec3());
             volume += a.dot(b.cross(c)) / 6.0;
-            (low, high) = (low.min(a).min(b).min(c), high.max(a).max(b).max(c));
         }
         triangles += geometry.triangulation().corners().len();
         colored |= !sets.is_empty() || !materials.list.is_empty();
     }
-    let size = ((high - low).max(glam::DVec3::ZERO) * mm).to_array();
+    let size = std::array::from_fn(|axis| high[axis] - low[axis]);
     let bodies = import.parts.len();
     Ok(Read { bodies, triangles, colored, volume: volume * mm * mm * mm / 1e3, size })
 }

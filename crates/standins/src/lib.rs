@@ -3,6 +3,7 @@
 
 mod answer;
 pub mod bureau;
+mod package;
 pub mod printer;
 
 use std::{io, net::SocketAddr};

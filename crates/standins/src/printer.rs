@@ -16,7 +16,7 @@ use axum::{
 };
 use serde::{Deserialize, Serialize};
 
-use crate::answer::Refusal;
+use crate::{answer::Refusal, package};
 
 /// How long a job prints.
 const MINUTE: Duration = Duration::from_secs(60);
@@ -69,6 +69,8 @@ pub struct Job {
     pub state: JobState,
     /// How much of it is printed, 0–1.
     pub share: f64,
+    /// What it covers of the plate: its least and its greatest corner, mm.
+    pub covers: [[f64; 3]; 2],
 }
 
 /// What the printer tells of itself.
@@ -82,7 +84,12 @@ pub struct Told {
     pub spools: Vec<Spool>,
     /// Its jobs, the newest last.
     pub jobs: Vec<Job>,
+    /// How wide and deep its plate is, and how high it reaches, mm.
+    pub plate: [f64; 3],
 }
+
+/// How wide and deep the plate is, and how high it reaches, mm.
+const PLATE: [f64; 3] = [220.0, 200.0, 240.0];
 
 /// What can be done to it by hand.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -133,6 +140,7 @@ impl Printer {
             busy: jobs.iter().any(|job| job.state == JobState::Printing),
             spools: self.spools.clone(),
             jobs,
+            plate: PLATE,
         }
     }
 }
@@ -201,13 +209,31 @@ async fn take(
     Query(Named { name }): Query<Named>,
     body: Bytes,
 ) -> Result<Json<Job>, Refusal> {
-    let mut printer = shared.plugged()?;
+    drop(shared.plugged()?);
+    let refused = |why: &str| Refusal::new(StatusCode::UNPROCESSABLE_ENTITY, why);
     if !body.starts_with(&ZIP) {
-        return Err(Refusal::new(StatusCode::UNPROCESSABLE_ENTITY, "it prints 3MF packages only"));
+        return Err(refused("it prints 3MF packages only"));
     }
+    let covers = tokio::task::spawn_blocking(move || {
+        package::opened(&body).map(|import| (package::bounds(&import), body.len()))
+    });
+    let (covers, bytes) = match covers.await {
+        Ok(Ok(covered)) => covered,
+        Ok(Err(why)) => return Err(refused(&why)),
+        Err(_) => return Err(refused("the package cannot be read")),
+    };
+    // A line may lie as far beyond as numbers are rounded.
+    let is_beyond = |i: usize| covers[0][i] < -0.01 || covers[1][i] > PLATE[i] + 0.01;
+    if (0..3).any(is_beyond) {
+        let [width, depth, height] = PLATE;
+        return Err(refused(&format!(
+            "it does not lie on the plate, which is {width} × {depth} mm and {height} mm high"
+        )));
+    }
+    let mut printer = shared.plugged()?;
     let id = printer.jobs.len() as u32 + 1;
-    let (bytes, state, share) = (body.len(), JobState::Queued, 0.0);
-    let job = Job { id, name, bytes, state, share };
+    let (state, share) = (JobState::Queued, 0.0);
+    let job = Job { id, name, bytes, state, share, covers };
     printer.jobs.push(Kept { job, begun: None });
     printer.catch_up();
     Ok(Json(printer.jobs[id as usize - 1].job.clone()))

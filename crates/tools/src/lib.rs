@@ -11,6 +11,7 @@ mod bilinear;
 pub mod compare;
 pub mod decimate;
 pub mod finer;
+pub mod hollows;
 pub mod image_file;
 pub mod layers;
 pub mod layout;

@@ -7,7 +7,10 @@ use serde::{Deserialize, Serialize};
 use speckle_mesh::{Geometry, MeshError};
 use speckle_model::Part;
 
-use crate::bake::watch::{GivenUp, Watch};
+use crate::{
+    bake::watch::{GivenUp, Watch},
+    hollows::{Hollow, hollows},
+};
 
 /// Walls are measured on at most so many faces of a part, evenly through the list.
 const MOST_MEASURED: usize = 20_000;
@@ -50,17 +53,28 @@ pub struct SolidTold {
     pub trapped: usize,
     /// mm³.
     pub trapped_volume: f64,
+    /// Hollows from which a ball as wide as a drain cannot get out, those that are enclosed among them. Nothing
+    /// is known of what is not watertight.
+    pub hollows: Vec<Hollow>,
 }
 
-/// Measures a part as it prints: `mm` is how long a step of the project's unit is, `least` the thinnest wall that
-/// is wanted, mm.
+/// What is wanted of a body, mm.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wanted {
+    /// The thinnest wall.
+    pub wall: f64,
+    /// How wide a way out of every hollow is.
+    pub drain: f64,
+}
+
+/// Measures a part as it prints: `mm` is how long a step of the project's unit is.
 ///
 /// # Errors
 /// When its points lie beyond what numbers hold, or it is given up.
 pub fn measured(
     part: &Part,
     mm: f64,
-    least: f64,
+    wanted: &Wanted,
     watch: &Watch,
 ) -> Result<Result<SolidTold, GivenUp>, MeshError> {
     let baked = part.baked()?;
@@ -96,7 +110,7 @@ pub fn measured(
         whole += areas[face];
         gaps.extend(gap.map(|gap| (gap, face)));
         let Some(wall) = wall else { continue };
-        if f64::from(wall) * mm < least {
+        if f64::from(wall) * mm < wanted.wall {
             thin += areas[face];
         }
         walls.push((wall, face));
@@ -104,6 +118,10 @@ pub fn measured(
     let beside_gaps: f64 = gaps.iter().map(|(_, face)| areas[*face]).sum();
     let narrowest = all_but_spared(gaps, &areas, beside_gaps);
     let thinnest = all_but_spared(walls, &areas, whole);
+    let hollows = match hollows(geometry, mm, wanted.drain, watch) {
+        Ok(hollows) => hollows,
+        Err(given_up) => return Ok(Err(given_up)),
+    };
     Ok(Ok(SolidTold {
         watertight: geometry.topology().is_watertight(),
         volume,
@@ -115,6 +133,7 @@ pub fn measured(
         narrowest: narrowest.map(|(gap, _)| f64::from(gap) * mm),
         trapped,
         trapped_volume,
+        hollows,
     }))
 }
 

@@ -147,6 +147,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layers/{look}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a print that was cut stands on a plate, and whether it fits. */
+        post: operations["layer_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/layers/{look}/seams": {
         parameters: {
             query?: never;
@@ -492,7 +509,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sends a print that was cut to the printer, as large as it was cut. */
+        /**
+         * Sends a print that was cut to the printer, as large as it was cut: to where it stands on the plate, else into
+         *     the middle of the printer's.
+         */
         post: operations["print"];
         delete?: never;
         options?: never;
@@ -1197,6 +1217,19 @@ export interface components {
          * @enum {string}
          */
         Bends: "both" | "out" | "in";
+        /** @description How a print has the most room. */
+        BestTurn: {
+            /**
+             * Format: double
+             * @description To the nearest edge.
+             */
+            margin: number;
+            /**
+             * Format: double
+             * @description Degrees, as the plate's.
+             */
+            turn: number;
+        };
         /**
          * @description A way of blending.
          * @enum {string}
@@ -1272,6 +1305,11 @@ export interface components {
         BureauMaterial: {
             /** @description Whether it carries color. */
             colored: boolean;
+            /**
+             * Format: double
+             * @description How wide the way out of a hollow is at least, mm; 0 where nothing is left in it.
+             */
+            drain: number;
             /** @description Names it. */
             key: string;
             /**
@@ -2166,6 +2204,21 @@ export interface components {
              * @description Its number; the first is 1.
              */
             number: number;
+        };
+        /** @description A hollow that does not drain. Lengths are in millimetres. */
+        Hollow: {
+            /** @description Where that is narrowest, or the middle of the hollow where there is none, in the project's space. */
+            place: number[];
+            /**
+             * Format: double
+             * @description How much it holds, mm³.
+             */
+            volume: number;
+            /**
+             * Format: double
+             * @description How wide the widest way out of it is; none where there is none.
+             */
+            way_out?: number | null;
         };
         /** @description How values are adjusted. Numbers are those stored, 0–1. */
         How: {
@@ -3426,8 +3479,50 @@ export interface components {
             /** @description In how many layers parts or shells lie within each other. */
             overlapping: number;
         };
+        /**
+         * @description A plate, and where a print stands on it. Lengths are millimetres; the plate's own point of origin is its front
+         *     left corner, as build platforms of 3MF have it.
+         */
+        Plate: {
+            /**
+             * @description How far the middle of the box about the print, as it is turned, lies to the right of the plate's middle,
+             *     and behind it.
+             */
+            at?: number[];
+            /** @description How wide and deep it is, and how high the printer reaches. */
+            size: number[];
+            /**
+             * Format: double
+             * @description How far the print is turned from how the model stands, counter-clockwise seen from above, degrees.
+             */
+            turn?: number;
+        };
+        /** @description A print as it stands on a plate. */
+        PlateTold: {
+            /** @description Turned so, in the middle of the plate, it has the most room, and how much. */
+            best: components["schemas"]["BestTurn"];
+            /**
+             * Format: double
+             * @description How high it is.
+             */
+            height: number;
+            /**
+             * Format: double
+             * @description How much room it leaves to the edge of the plate that is nearest; below 0 it reaches beyond.
+             */
+            margin: number;
+            /** @description What it covers seen from above, drawn tight like a string, from the plate's front left corner. */
+            outline: number[][];
+            /**
+             * Format: double
+             * @description By how much it is too high.
+             */
+            too_high: number;
+        };
         /** @description A job of the printer. */
         PrintJob: {
+            /** @description What it covers of the plate: its least and its greatest corner, mm. */
+            covers: number[][];
             /**
              * Format: int32
              * @description Names it.
@@ -3453,6 +3548,7 @@ export interface components {
             inside?: components["schemas"]["LayerInside"] | null;
             /** @description What the printer takes for what it does. */
             pace?: components["schemas"]["Pace"];
+            plate?: components["schemas"]["Plate"] | null;
             /** @description How it is cut. */
             rules: components["schemas"]["LayerRules"];
             /** @description Where layers begin. */
@@ -3475,6 +3571,8 @@ export interface components {
             jobs: components["schemas"]["PrintJob"][];
             /** @description What it is called. */
             name: string;
+            /** @description How wide and deep its plate is, and how high it reaches, mm. */
+            plate?: number[] | null;
             /** @description What is loaded. */
             spools: components["schemas"]["LoadedSpool"][];
             /** @description Why it cannot be asked. */
@@ -3672,6 +3770,11 @@ export interface components {
         };
         /** @description What is to be priced. */
         QuoteOrder: {
+            /**
+             * Format: double
+             * @description How wide a way out of every hollow is wanted, mm; 0 for none.
+             */
+            drain?: number;
             /** @description Each part with its material. */
             items: components["schemas"]["QuoteItem"][];
             /**
@@ -5464,6 +5567,11 @@ export interface components {
              */
             area: number;
             /**
+             * @description Hollows from which a ball as wide as a drain cannot get out, those that are enclosed among them. Nothing
+             *     is known of what is not watertight.
+             */
+            hollows: components["schemas"]["Hollow"][];
+            /**
              * Format: double
              * @description How narrow the gaps are that it leaves open: all but a hundredth of the surface that has something opposite
              *     outside has more room before it. None where nothing lies opposite. With its walls this is how small its
@@ -6559,6 +6667,47 @@ export interface operations {
             };
         };
     };
+    layer_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlateTold"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     layer_seams: {
         parameters: {
             query?: never;
@@ -7280,7 +7429,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Plate"] | null;
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -188,6 +188,10 @@ export const causesLit = (look: number, order: Schemas["ChosenOrder"], wait: Wai
 export const layerSeams = (look: number, marks: Schemas["SeamMarks"], wait: Wait) =>
   told<Schemas["SeamTold"][]>(posted(`/api/v1/layers/${look}/seams`, JSON.stringify(marks), JSON_TYPE, wait));
 
+/** How it stands on a plate, and whether it fits. */
+export const layerPlate = (look: number, plate: Schemas["Plate"], wait: Wait) =>
+  told<Schemas["PlateTold"]>(posted(`/api/v1/layers/${look}/plate`, JSON.stringify(plate), JSON_TYPE, wait));
+
 /** What it would take with some remedies. */
 export const layersWith = (look: number, order: Schemas["ChosenOrder"], wait: Wait) =>
   told<Schemas["WithRemedies"]>(posted(`/api/v1/layers/${look}/with`, JSON.stringify(order), JSON_TYPE, wait));
@@ -222,8 +226,10 @@ export const matchSpools = (project: number) =>
   done(api.GET("/api/v1/projects/{project}/spools", { params: { path: { project } } }));
 
 /** Sends a print that was cut to the printer. */
-export const printIt = (project: number, look: number) =>
-  done(api.POST("/api/v1/projects/{project}/layers/{look}/print", { params: { path: { project, look } } }));
+export const printIt = (project: number, look: number, plate: Schemas["Plate"] | null) =>
+  done(
+    api.POST("/api/v1/projects/{project}/layers/{look}/print", { params: { path: { project, look } }, body: plate }),
+  );
 
 /** Takes a job of the printer back. */
 export const cancelPrint = (job: number) =>

@@ -13,8 +13,8 @@ use speckle_model::swatches::{Filament, Swatch};
 use speckle_tools::{
     bake::watch::Watch,
     layers::{
-        Body, Counted, Inside, LayerError, Pace, PrintSetup, PurgedPair, Range, Rules, SeamMarks,
-        best_order, changes, count, estimate, page, swap_list, to_plate,
+        Body, Counted, Footprint, Inside, LayerError, Pace, Plate, PrintSetup, PurgedPair, Range,
+        Rules, SeamMarks, best_order, changes, count, estimate, page, swap_list, to_plate,
     },
 };
 
@@ -476,6 +476,7 @@ fn how_a_project_is_printed_is_kept_with_it() {
         height: Some(80.0),
         pace: Pace::default(),
         seams: SeamMarks { prefer: Some("Back".to_owned()), avoid: None },
+        plate: Some(Plate { size: [200.0, 180.0, 250.0], at: [3.0, -4.0], turn: 30.0 }),
     };
     let set = |print: &PrintSetup| ProjectEdit::SetPrint { print: print.clone().into() };
     let change = document.apply(set(&setup)).unwrap();
@@ -492,6 +493,14 @@ fn how_a_project_is_printed_is_kept_with_it() {
         PrintSetup { rules: Rules { layer: -1.0, ..FINE }, ..setup.clone() },
         PrintSetup { through: vec![[4.0, 3.0]], ..setup.clone() },
         PrintSetup { height: Some(0.0), ..setup.clone() },
+        PrintSetup {
+            plate: Some(Plate { size: [0.0; 3], at: [0.0; 2], turn: 0.0 }),
+            ..setup.clone()
+        },
+        PrintSetup {
+            plate: Some(Plate { size: [9.0; 3], at: [0.0, f64::NAN], turn: 0.0 }),
+            ..setup.clone()
+        },
         PrintSetup { pace: Pace { flow: 0.0, ..Pace::default() }, ..setup.clone() },
     ];
     for print in &unsound {
@@ -519,5 +528,44 @@ fn sections_of_the_bunny_are_those_of_trimesh() {
         {
             assert!((ours / theirs - 1.0).abs() < 1e-5, "{ours} where trimesh has {theirs}");
         }
+    }
+}
+
+/// A box of 80 × 30 on a plate of 70 × 70 reaches beyond it as it stands, by half of what is too much; turned by 45°
+/// its box is (80 + 30) / √2 wide, which is more than 70 too. On 80 × 80 it then has (80 − 110 / √2) / 2 left, by hand.
+#[test]
+fn a_print_is_told_whether_it_fits_its_plate_and_turned_where_it_has_most_room() {
+    let slab = polygons(
+        (0..8)
+            .map(|i| {
+                Vec3::new((i & 1) as f32 * 80.0, (i >> 1 & 1) as f32 * 30.0, (i >> 2) as f32 * 5.0)
+            })
+            .map(|p| p + Vec3::new(100.0, -7.0, 3.0))
+            .collect(),
+        &[[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]]
+            .map(|face: [u32; 4]| face.to_vec()),
+    );
+    let geometry = Geometry::new(slab);
+    let body = Body { geometry: &geometry, to_plate: Affine3A::IDENTITY, of_faces: &[0; 6] };
+    let footprint = Footprint::of(&[body]).unwrap();
+    let plate = |size: [f64; 3], at: [f64; 2], turn: f64| Plate { size, at, turn };
+    let told = footprint.on(&plate([70.0, 70.0, 4.0], [0.0; 2], 0.0));
+    assert!((told.margin + 5.0).abs() < 1e-4 && (told.too_high - 1.0).abs() < 1e-4, "{told:?}");
+    assert!(told.best.margin < 0.0, "{told:?}");
+    let told = footprint.on(&plate([80.0, 80.0, 9.0], [1.0, 2.0], 45.0));
+    let room = (80.0 - 110.0 / 2.0_f64.sqrt()) / 2.0;
+    assert!((told.best.margin - room).abs() < 1e-3, "{told:?}");
+    assert!((told.margin - (room - 2.0)).abs() < 1e-3 && told.too_high == 0.0, "{told:?}");
+    assert_eq!((told.outline.len(), told.height), (4, 5.0));
+    // What is told is where its points come to.
+    let plate = plate([90.0, 60.0, 50.0], [-4.0, 2.0], 30.0);
+    let motion = footprint.motion(&plate);
+    let outline = footprint.on(&plate).outline;
+    for corner in [Vec3::new(100.0, -7.0, 3.0), Vec3::new(180.0, 23.0, 3.0)] {
+        let there = motion.transform_point3(corner);
+        assert!(there.z.abs() < 1e-4, "it stands on the plate");
+        let is_there =
+            |[x, y]: &[f64; 2]| (x - f64::from(there.x)).hypot(y - f64::from(there.y)) < 1e-3;
+        assert!(outline.iter().any(is_there), "{there} {outline:?}");
     }
 }

@@ -6,7 +6,8 @@ use speckle_mesh::{Mesh, Transform};
 use speckle_model::{NewPart, Part};
 use speckle_tools::{
     bake::watch::Watch,
-    solid::{SolidTold, measured},
+    hollows::hollows,
+    solid::{SolidTold, Wanted, measured},
 };
 
 use crate::{
@@ -23,7 +24,7 @@ fn part(mesh: Mesh) -> Part {
 }
 
 fn told(part: &Part, mm: f64, least: f64) -> SolidTold {
-    measured(part, mm, least, &Watch::default()).unwrap().unwrap()
+    measured(part, mm, &Wanted { wall: least, drain: 2.0 }, &Watch::default()).unwrap().unwrap()
 }
 
 fn plate(size: Vec3) -> Mesh {
@@ -87,7 +88,8 @@ fn what_is_trapped_open_or_inside_out_is_told() {
     let (hollow, _) = hollow.turned_over();
     let both = Mesh::new(beside(arrays_of(&outer), arrays_of(&hollow))).unwrap();
     let all = told(&part(both), 1.0, 1.0);
-    assert_eq!(all.trapped, 1);
+    assert_eq!((all.trapped, all.hollows.len(), all.hollows[0].way_out), (1, 1, None));
+    assert!((all.hollows[0].volume / 64.0 - 1.0).abs() < 0.1, "{all:?}");
     assert!((all.trapped_volume - 64.0).abs() < 1e-3 && (all.volume - 936.0).abs() < 1e-2);
     assert!((all.thinnest.unwrap() - 3.0).abs() < 1e-4);
     let open = told(&part(Mesh::new(sheet(4, 0.0)).unwrap()), 1.0, 1.0);
@@ -96,7 +98,8 @@ fn what_is_trapped_open_or_inside_out_is_told() {
     assert!(told(&part(inside_out), 1.0, 1.0).volume < 0.0);
     let watch = Watch::default();
     watch.give_up();
-    assert!(measured(&part(plate(Vec3::ONE)), 1.0, 1.0, &watch).unwrap().is_err());
+    let wanted = Wanted { wall: 1.0, drain: 1.0 };
+    assert!(measured(&part(plate(Vec3::ONE)), 1.0, &wanted, &watch).unwrap().is_err());
 }
 
 /// What a bureau asks for goes by the volume and the area of the real thing: those of the bunny, twice as large,
@@ -124,4 +127,95 @@ fn gaps_are_as_narrow_as_what_lies_opposite_outside() {
     assert_eq!(told(&part(ball(12, 20)), 1.0, 0.5).narrowest, None);
     let tube = told(&part(pipe(20, 180, 5.0, 4.0, 20.0)), 2.0, 0.5);
     assert!((tube.narrowest.unwrap() / 16.0 - 1.0).abs() < 0.01, "{:?}", tube.narrowest);
+}
+
+/// A ball with a bore into it, as a solid of revolution about y: outside radius `outer`, inside `inner`, and an open
+/// neck of radius `neck` (0 for none) at the top. Its points follow the half circle that is turned.
+fn flask(outer: f32, inner: f32, neck: f32, around: u32) -> Mesh {
+    let steps = 90;
+    let mut profile = Vec::new();
+    let top = |radius: f32| (neck / radius).asin();
+    let arc = |radius: f32, from: f32, to: f32| {
+        (0..=steps).map(move |step| {
+            let angle = from + (to - from) * step as f32 / steps as f32;
+            (radius * angle.sin(), radius * angle.cos())
+        })
+    };
+    let pi = std::f32::consts::PI;
+    profile.extend(arc(inner, pi, top(inner)));
+    profile.extend(arc(outer, top(outer), pi));
+    turned(&profile, around)
+}
+
+/// A profile of (radius, height), which runs up within and down outside, turned about y.
+fn turned(profile: &[(f32, f32)], around: u32) -> Mesh {
+    let (mut points, mut faces) = (Vec::new(), Vec::new());
+    let mut rings: Vec<Vec<u32>> = Vec::new();
+    for &(radius, y) in profile {
+        let first = points.len() as u32;
+        let count = if radius.abs() < 1e-4 { 1 } else { around };
+        for i in 0..count {
+            let angle = std::f32::consts::TAU * i as f32 / around as f32;
+            let radius = if count == 1 { 0.0 } else { radius };
+            points.push(Vec3::new(radius * angle.cos(), y, radius * angle.sin()));
+        }
+        rings.push((first..first + count).collect());
+    }
+    for pair in rings.windows(2) {
+        let (low, high) = (&pair[0], &pair[1]);
+        for i in 0..around as usize {
+            let j = (i + 1) % around as usize;
+            let at = |ring: &Vec<u32>, i: usize| ring[i % ring.len()];
+            let mut face = vec![at(low, i), at(low, j), at(high, j), at(high, i)];
+            face.dedup();
+            if face.first() == face.last() {
+                face.pop();
+            }
+            if face.len() >= 3 {
+                faces.push(face);
+            }
+        }
+    }
+    polygons(points, &faces)
+}
+
+/// What is in a ball of radius 8 within one of 10 gets out through a neck as wide as it was made; it holds
+/// 4/3 π r³, less what lies above the neck.
+#[test]
+fn a_hollow_drains_through_a_way_as_wide_as_its_neck() {
+    let told = |neck: f32, drain: f64| {
+        let flask = part(flask(10.0, 8.0, neck, 96));
+        let baked = flask.baked().unwrap();
+        assert!(baked.geometry.topology().is_watertight());
+        hollows(&baked.geometry, 1.0, drain, &Watch::default()).unwrap()
+    };
+    for neck in [0.6, 1.0, 1.7] {
+        let found = told(neck, 4.0);
+        let [hollow] = found.as_slice() else { panic!("{found:?}") };
+        let way_out = hollow.way_out.unwrap();
+        assert!((way_out / f64::from(2.0 * neck) - 1.0).abs() < 0.01, "{neck}: {hollow:?}");
+        let [x, y, z] = hollow.place;
+        assert!(x.hypot(z) < 0.1 && (7.7..10.0).contains(&y), "{hollow:?}");
+        let holds = 4.0 / 3.0 * std::f64::consts::PI * 512.0;
+        assert!((hollow.volume / holds - 1.0).abs() < 0.05, "{hollow:?}");
+        // One that is no wider than it has to be.
+        assert_eq!(told(neck, f64::from(2.0 * neck) * 0.97), []);
+    }
+    // Without a neck there is no way out.
+    let closed = told(0.0, 2.0);
+    let [hollow] = closed.as_slice() else { panic!("{closed:?}") };
+    assert_eq!(hollow.way_out, None);
+    assert!(Vec3::from_array(hollow.place).length() < 0.1, "{hollow:?}");
+}
+
+/// Where nothing is hollow nothing is told: a ball, a slab, a tube that is open at both ends, the bunny.
+#[test]
+fn what_is_not_hollow_is_not_told_to_be() {
+    let tube = pipe(40, 120, 10.0, 8.5, 30.0);
+    for mesh in [ball(40, 80), plate(Vec3::new(30.0, 20.0, 1.2)), tube, bunny().mesh().clone()] {
+        let found = told(&part(mesh), 1.0, 1.0);
+        assert_eq!(found.hollows, []);
+    }
+    // What is open encloses nothing.
+    assert_eq!(told(&part(Mesh::new(sheet(4, 0.0)).unwrap()), 1.0, 1.0).hollows, []);
 }

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use anyhow::Result;
-use fantoccini::Locator;
+use fantoccini::{Locator, key::Key};
 use speckle_e2e::{App, Browser};
 
 /// A square tower 20 wide and 30 high, in three bands of two colors, as PLY with y up.
@@ -153,6 +153,34 @@ async fn how_it_prints_is_turned_kept_and_undone() -> Result<()> {
         browser.until(&format!("speckle.state().history.revision !== {revision}")).await?;
     }
     browser.until(&format!("{COSTS}.includes('150layers')")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// A print that reaches beyond its plate is turned to where it has room, moved by a key, and stays so.
+#[tokio::test]
+async fn a_print_is_placed_on_its_plate() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = open_tower(folder.path(), &app).await?;
+    // 20 × 20 on a plate of 200 × 200, in its middle.
+    let fits = "(document.querySelector('[data-test=plate-fits]')?.innerText ?? '')";
+    browser.until(&format!("{fits}.startsWith('90.0 mm to the nearest edge')")).await?;
+    browser.type_into_field("Width of the plate", "27").await?;
+    browser.until(&format!("{fits}.startsWith('3.50 mm to the nearest edge')")).await?;
+    // Turned by 45° it is √2 · 20 wide.
+    browser.type_into_field("Turned, typed", "45.0").await?;
+    browser.until(&format!("{fits}.startsWith('It reaches 0.642 mm beyond the plate')")).await?;
+    browser.click("plate-best").await?;
+    browser.until(&format!("{fits}.startsWith('3.50 mm to the nearest edge')")).await?;
+    let print = browser.client.find(Locator::Css("[data-test=plate-print]")).await?;
+    print.send_keys(&char::from(Key::Right).to_string()).await?;
+    browser.until(&format!("{fits}.startsWith('2.50 mm to the nearest edge')")).await?;
+    browser.until("speckle.state().print?.plate?.at[0] === 1").await?;
+    browser.client.refresh().await?;
+    browser.until("window.speckle?.stage.surfaces.size === 1").await?;
+    browser.click("area-layers").await?;
+    browser.until(&format!("{fits}.startsWith('2.50 mm to the nearest edge')")).await?;
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use speckle_formats::{Format, recipient::Recipient};
 use speckle_model::{Part, PartId};
 use speckle_store::ProjectId;
-use speckle_tools::solid::{SolidTold, measured};
+use speckle_tools::solid::{SolidTold, Wanted, measured};
 use utoipa::ToSchema;
 
 use crate::{App, body::Said, error::ApiError, outside::Outside, session::command::Now};
@@ -34,6 +34,8 @@ pub struct BureauMaterial {
     minimum: f64,
     /// The thinnest wall, mm.
     wall: f64,
+    /// How wide the way out of a hollow is at least, mm; 0 where nothing is left in it.
+    drain: f64,
     /// The largest body, mm, in any position.
     most: [f64; 3],
     /// The smallest, mm.
@@ -123,6 +125,9 @@ pub struct QuoteOrder {
     scale: f64,
     /// The thinnest wall that is wanted, mm.
     wall: f64,
+    /// How wide a way out of every hollow is wanted, mm; 0 for none.
+    #[serde(default)]
+    drain: f64,
 }
 
 /// What a part is as a body, and what it costs.
@@ -216,11 +221,12 @@ async fn checked(
         |item: &QuoteItem| now.parts.iter().find(|part| part.id == PartId(item.part)).cloned();
     let parts: Option<Vec<Part>> = order.items.iter().map(part_of).collect();
     let parts = parts.ok_or_else(|| ApiError::bad_request("a part is gone: choose anew"))?;
-    let (mm, wall) = (now.traits.unit.metres() * 1e3 * order.scale, order.wall);
+    let mm = now.traits.unit.metres() * 1e3 * order.scale;
+    let wanted = Wanted { wall: order.wall, drain: order.drain };
     let (watch, give_up) = app.works.watch(headers);
     let done = app.aside(move |_| {
         let measured = parts.iter().map(|part| {
-            let told = measured(part, mm, wall, &watch).map_err(|error| error.to_string())?;
+            let told = measured(part, mm, &wanted, &watch).map_err(|error| error.to_string())?;
             told.map_err(|_| "it was given up".to_owned())
         });
         Ok(measured.collect::<Result<Vec<SolidTold>, String>>())

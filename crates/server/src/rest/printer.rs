@@ -10,12 +10,17 @@ use serde::{Deserialize, Serialize};
 use speckle_formats::{Format, recipient::Recipient};
 use speckle_model::swatches;
 use speckle_store::ProjectId;
-use speckle_tools::spools::{LoadedSpool, SpoolMatch, matched};
+use speckle_tools::{
+    layers::Plate,
+    spools::{LoadedSpool, SpoolMatch, matched},
+};
 use utoipa::ToSchema;
 
 use super::layers::cut_anew;
+
 use crate::{
     App,
+    body::Said,
     error::ApiError,
     outside::{NoAnswer, Outside},
 };
@@ -55,6 +60,8 @@ pub struct PrintJob {
     state: PrintState,
     /// How much of it is printed, 0–1.
     share: f64,
+    /// What it covers of the plate: its least and its greatest corner, mm.
+    covers: [[f64; 3]; 2],
 }
 
 #[derive(Deserialize)]
@@ -63,6 +70,7 @@ struct Told {
     busy: bool,
     spools: Vec<Spool>,
     jobs: Vec<PrintJob>,
+    plate: [f64; 3],
 }
 
 /// What is known of the printer.
@@ -80,6 +88,8 @@ pub struct PrinterTold {
     spools: Vec<LoadedSpool>,
     /// Its jobs, the newest last.
     jobs: Vec<PrintJob>,
+    /// How wide and deep its plate is, and how high it reaches, mm.
+    plate: Option<[f64; 3]>,
 }
 
 /// The spools that serve a palette.
@@ -107,6 +117,9 @@ impl From<NoAnswer> for ApiError {
     }
 }
 
+/// The plate of a printer that does not tell.
+const USUAL: [f64; 3] = [200.0, 200.0, 200.0];
+
 fn printer(app: &App) -> Result<&Outside, ApiError> {
     app.printer.as_ref().ok_or_else(|| {
         ApiError::bad_request("no printer is set up: start the server with --printer ADDRESS")
@@ -114,13 +127,14 @@ fn printer(app: &App) -> Result<&Outside, ApiError> {
 }
 
 async fn told(printer: &Outside) -> Result<PrinterTold, NoAnswer> {
-    let Told { name, busy, spools, jobs } = printer.get("/printer").await?;
+    let Told { name, busy, spools, jobs, plate } = printer.get("/printer").await?;
     let spools = spools.into_iter().filter_map(|spool| {
         let Spool { slot, name, color, material, left } = spool;
         Some(LoadedSpool { slot, name, color: swatches::from_hex(&color)?, material, left })
     });
     let spools = spools.collect();
-    Ok(PrinterTold { is_there: true, trouble: None, name, busy, spools, jobs })
+    let plate = Some(plate);
+    Ok(PrinterTold { is_there: true, trouble: None, name, busy, spools, jobs, plate })
 }
 
 /// What is known of the printer; that it cannot be asked is known too.
@@ -153,15 +167,17 @@ pub async fn match_spools(
     Ok(Json(PaletteMatch { spools, swatches }))
 }
 
-/// Sends a print that was cut to the printer, as large as it was cut.
+/// Sends a print that was cut to the printer, as large as it was cut: to where it stands on the plate, else into
+/// the middle of the printer's.
 #[utoipa::path(
     post, path = "/api/v1/projects/{project}/layers/{look}/print",
-    params(("project" = i64, Path), ("look" = u32, Path)),
+    params(("project" = i64, Path), ("look" = u32, Path)), request_body = Option<Plate>,
     responses((status = 200, body = PrintJob), (status = 404, body = ApiError), (status = 422, body = ApiError))
 )]
 pub async fn print(
     State(app): State<App>,
     Path((project, look)): Path<(ProjectId, u32)>,
+    Said(plate): Said<Option<Plate>>,
 ) -> Result<Json<PrintJob>, ApiError> {
     let planned = app.prints.get(look).filter(|planned| planned.project == project);
     let planned = planned.ok_or_else(cut_anew)?;
@@ -175,8 +191,16 @@ pub async fn print(
         visible_only: true,
         ..Recipient::default()
     };
-    drop(planned);
-    let (now, packed) = app.packed(project, recipient).await?;
+    let plate = match plate {
+        Some(plate) => plate,
+        None => {
+            Plate { size: told(&printer).await?.plate.unwrap_or(USUAL), at: [0.0; 2], turn: 0.0 }
+        }
+    };
+    let mut now = app.now(project).await?;
+    let now = app.aside(move |_| Ok(planned.put_on(&plate, &mut now.parts).map(|()| now)));
+    let now = now.await?.map_err(ApiError::bad_request)?;
+    let (now, packed) = app.pack(now, recipient, project).await?;
     let file = packed.into_files().into_iter().next();
     let file = file.ok_or_else(|| ApiError::bad_request("there is nothing to print"))?;
     let name = percent_encoding::utf8_percent_encode(&now.name, percent_encoding::NON_ALPHANUMERIC);

@@ -379,24 +379,25 @@ pub async fn remedy_layers(
     drop(give_up);
     let mut through = then.through;
     let mut bands = Vec::new();
-    let [plate, per_mm] = planned.plate();
+    let [lowest, per_mm] = planned.plate();
     for band in &then.bands {
         let (first, last) = band.layers;
         let range = planned.counted.heights(first, last);
-        let [from, to] = range.map(|height| (plate + height * per_mm) as f32);
+        let [from, to] = range.map(|height| (lowest + height * per_mm) as f32);
         let number = planned.number(band.swatch)?;
         through.push(range);
         bands.push((number, from, to));
     }
     let is_painted = then.swatches != now.swatches || !bands.is_empty();
-    let marks = now_of.print.map(|print| print.seams).unwrap_or_default();
+    let (seams, plate) = now_of.print.map(|print| (print.seams, print.plate)).unwrap_or_default();
     let print = PrintSetup {
         rules: planned.rules.clone(),
         inside: Some(then.inside),
         through: through.clone(),
         height: planned.height,
         pace,
-        seams: marks,
+        seams,
+        plate,
     };
     // What was painted goes with how it prints: one undo takes both back.
     let edit = SwatchEdit::PaintThrough {

@@ -331,8 +331,28 @@ async fn a_printer_is_matched_prints_and_is_unplugged() {
     let print = format!("/api/v1/projects/{project}/layers/{look}/print");
     let (status, job) = post(address, &print, Value::Null).await;
     assert_eq!((status, &job["state"]), (200, &json!("printing")), "{job}");
-    let (_, second) = post(address, &print, Value::Null).await;
+    // 20 × 20 and 30 high, in the middle of the printer's plate, where the printer found it in the file.
+    let covers = |job: &Value, wanted: [[f64; 3]; 2]| {
+        for (i, axis) in (0..2).flat_map(|i| (0..3).map(move |axis| (i, axis))) {
+            let found = job["covers"][i][axis].as_f64().unwrap();
+            assert!((found - wanted[i][axis]).abs() < 1e-3, "{job} {wanted:?}");
+        }
+    };
+    covers(&job, [[100.0, 90.0, 0.0], [120.0, 110.0, 30.0]]);
+    let plate =
+        |at: [f64; 2], turn: f64| json!({ "size": [220, 200, 240], "at": at, "turn": turn });
+    let fits = format!("/api/v1/layers/{look}/plate");
+    let (status, told) = post(address, &fits, plate([70.0, -20.0], 45.0)).await;
+    assert_eq!(status, 200, "{told}");
+    let half = 200.0_f64.sqrt();
+    assert!((told["margin"].as_f64().unwrap() - (40.0 - half)).abs() < 1e-3, "{told}");
+    let (status, told) = post(address, &print, plate([101.0, 0.0], 0.0)).await;
+    assert!(status == 422 && told["message"].as_str().unwrap().contains("1.0 mm beyond"), "{told}");
+    let (status, told) = post(address, &fits, json!({ "size": [0, 200, 240] })).await;
+    assert!(status == 422 && told["message"].as_str().unwrap().contains("a plate is"), "{told}");
+    let (_, second) = post(address, &print, plate([70.0, -20.0], 45.0)).await;
     assert_eq!(second["state"], "queued", "one prints at a time");
+    covers(&second, [[180.0 - half, 80.0 - half, 0.0], [180.0 + half, 80.0 + half, 30.0]]);
     let (_, told) = get("/api/v1/printer").await;
     assert_eq!((&told["busy"], told["jobs"].as_array().unwrap().len()), (&json!(true), 2));
     let (_, gone) = send(address, "DELETE", "/api/v1/printer/jobs/1", &Value::Null).await;

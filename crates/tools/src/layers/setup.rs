@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Inside, Pace, Rules, SeamMarks};
+use super::{Inside, Pace, Plate, Rules, SeamMarks};
 
 /// How a project is printed. Lengths are millimetres.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -26,6 +26,9 @@ pub struct PrintSetup {
     /// Where layers begin.
     #[serde(default)]
     pub seams: SeamMarks,
+    /// Where it stands on the plate; in the middle of the printer's when not given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub plate: Option<Plate>,
 }
 
 /// The most heights between which paint goes through.
@@ -44,6 +47,9 @@ impl PrintSetup {
         let is_range = |[from, to]: &[f64; 2]| from.is_finite() && to.is_finite() && from <= to;
         if self.through.len() > MOST_THROUGH || !self.through.iter().all(is_range) {
             return Some("paint goes right through from one height up to another".to_owned());
+        }
+        if let Some(problem) = self.plate.as_ref().and_then(Plate::problem) {
+            return Some(problem);
         }
         let is_high = self.height.is_none_or(|height| height.is_finite() && height > 0.0);
         (!is_high).then(|| "a print is higher than 0 mm".to_owned())

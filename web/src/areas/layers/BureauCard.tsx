@@ -5,9 +5,11 @@ import type { Schemas } from "../../api/client";
 import { bureauNow, cancelOrder, newWord, orderParts, quoteOf } from "../../api/writes";
 import { set, useApp } from "../../model/state";
 import { count, figure } from "../../model/words";
+import type { Project } from "../../project/project";
 import { Choose } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import type { Told } from "./layersInHand";
+import { showPlace } from "./showPlace";
 
 type Bureau = Schemas["BureauTold"];
 type Quote = Schemas["QuoteTold"];
@@ -15,9 +17,8 @@ type Quote = Schemas["QuoteTold"];
 /** How often orders are asked for, in milliseconds. */
 const OFTEN = 5000;
 
-export function BureauCard({ told, project }: { told: Told; project: number }) {
+export function BureauCard({ told, project }: { told: Told; project: Project }) {
   const parts = useApp((state) => state.parts);
-  const revision = useApp((state) => state.history.revision);
   const [bureau, setBureau] = useState<Bureau | null>(null);
   const [chosen, setChosen] = useState<string | null>(null);
   const [quantities, setQuantities] = useState<Record<number, string>>({});
@@ -45,25 +46,26 @@ export function BureauCard({ told, project }: { told: Told; project: number }) {
         items: wanted.map((part) => ({ part: part.id, material: material.key, quantity: quantityOf(part.id) })),
         scale: told.scale,
         wall: material.wall,
+        drain: material.drain,
       }
     : null;
   const isSound =
     wanted.length > 0 && visible.every((part) => Number.isInteger(quantityOf(part.id)) && quantityOf(part.id) >= 0);
-  // A price is for what was asked, as it was then.
-  const asked = JSON.stringify([order, revision]);
+  // A price is for what was asked, of the shapes as they were then; paint costs nothing.
+  const asked = JSON.stringify([order, visible.map(({ mesh, matrix }) => [mesh, matrix])]);
   const shown = quote?.of === asked ? quote.told : null;
   const price = async () => {
     if (!order) return;
     const word = newWord();
     setWork(word);
-    const { data, trouble } = await quoteOf(project, order, { signal: new AbortController().signal, work: word });
+    const { data, trouble } = await quoteOf(project.id, order, { signal: new AbortController().signal, work: word });
     setWork(null);
     setTrouble(trouble);
     setQuote(data && { of: asked, told: data });
   };
   const place = async () => {
     if (!order) return;
-    const { trouble } = await orderParts(project, order);
+    const { trouble } = await orderParts(project.id, order);
     setTrouble(trouble);
     if (trouble === null) set({ said: { text: "Ordered: the bureau has read the files.", bad: false } });
     ask();
@@ -104,7 +106,7 @@ export function BureauCard({ told, project }: { told: Told; project: number }) {
                     {item && !item.refusal ? item.price.toFixed(2) : ""}
                   </Typography>
                 </Box>
-                {item && <Checks item={item} wall={material.wall} />}
+                {item && <Checks item={item} material={material} onShow={(place) => showPlace(project, told, place)} />}
               </Box>
             );
           })}
@@ -176,7 +178,15 @@ export function BureauCard({ told, project }: { told: Told; project: number }) {
 }
 
 /** What was looked at of a part. */
-function Checks({ item, wall }: { item: Schemas["QuotedItem"]; wall: number }) {
+function Checks({
+  item,
+  material,
+  onShow,
+}: {
+  item: Schemas["QuotedItem"];
+  material: Schemas["BureauMaterial"];
+  onShow: (place: number[]) => void;
+}) {
   const { checks } = item;
   const size = checks.size.map((x) => figure(x)).join(" × ");
   return (
@@ -190,10 +200,30 @@ function Checks({ item, wall }: { item: Schemas["QuotedItem"]; wall: number }) {
       {checks.watertight && checks.volume < 0 && <Wrong>It is inside out: turn its faces in Gather, Mend.</Wrong>}
       {checks.thin > 0 && (
         <Wrong>
-          {figure(100 * checks.thin)} % of it is thinner than {wall} mm.
+          {figure(100 * checks.thin)} % of it is thinner than {material.wall} mm.
         </Wrong>
       )}
-      {checks.trapped > 0 && (
+      {checks.hollows.map((hollow) => (
+        <Box key={hollow.place.join(" ")} data-test="hollow" sx={{ display: "flex", alignItems: "center", gap: 0.75 }}>
+          <Box sx={{ flex: 1, minWidth: 0 }}>
+            <Wrong>
+              A hollow of {figure(hollow.volume / 1000)} cm³{" "}
+              {hollow.way_out == null
+                ? `has no way out: what is left in it needs a hole, ${material.drain} mm wide.`
+                : `drains through ${figure(hollow.way_out)} mm; ${material.drain} mm is wanted.`}
+            </Wrong>
+          </Box>
+          <Button
+            size="small"
+            color="inherit"
+            aria-label={`Show the hollow of ${figure(hollow.volume / 1000)} cm³`}
+            onClick={() => onShow(hollow.place)}
+            sx={{ py: 0, minWidth: 0 }}>
+            Show
+          </Button>
+        </Box>
+      ))}
+      {checks.trapped > 0 && checks.hollows.length === 0 && (
         <Wrong>
           {count(checks.trapped)} {checks.trapped === 1 ? "shell lies" : "shells lie"} within it,{" "}
           {figure(checks.trapped_volume / 1000)} cm³: what is in there needs a hole to get out.

@@ -13,6 +13,7 @@ import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
 import { CausesList } from "./CausesList";
 import { useLayerOnModel } from "./layerPicture";
+import { PlateCard } from "./PlateCard";
 import { PrinterCard } from "./PrinterCard";
 import { RangesList } from "./RangesList";
 import { usePrinter } from "./printer";
@@ -156,7 +157,8 @@ export function LayersSheet({ id, project }: InArea) {
         <Working busy={busy} share={share} onCancel={giveUp} />
       </Paper>
       {told && project && <Specks told={told} project={project} />}
-      {told && <BureauCard told={told} project={id} />}
+      {told && <PlateCard told={told} printer={printer} />}
+      {told && project && <BureauCard told={told} project={project} />}
       {told && printer?.is_there && <PrinterCard told={told} project={id} printer={printer} ask={ask} />}
       {told && !trouble && (
         <Paper variant="outlined" component="section" aria-label="What lies within" sx={{ p: 1.75, borderRadius: 4 }}>

@@ -5,7 +5,7 @@ import { cancelPrint, printIt } from "../../api/writes";
 import { set } from "../../model/state";
 import { figure, hex } from "../../model/words";
 import { ColorDot } from "../../widgets/ColorDot";
-import type { Told } from "./layersInHand";
+import { usePrint, type Told } from "./layersInHand";
 import type { Printer } from "./printer";
 
 export function PrinterCard({
@@ -22,7 +22,7 @@ export function PrinterCard({
   const [busy, setBusy] = useState(false);
   const send = async () => {
     setBusy(true);
-    const { trouble } = await printIt(project, told.look);
+    const { trouble } = await printIt(project, told.look, usePrint.getState().plate);
     setBusy(false);
     set({ said: trouble !== null ? { text: trouble, bad: true } : { text: `Sent to ${printer.name}.`, bad: false } });
     ask();

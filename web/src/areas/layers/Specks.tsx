@@ -3,12 +3,13 @@ import { Box, Button, ButtonBase, Paper, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { layerSpecks, sweepUp } from "../../api/writes";
-import { get, set } from "../../model/state";
+import { set } from "../../model/state";
 import { count, figure } from "../../model/words";
 import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
 import { Sliding } from "../../widgets/rows";
 import { specksOf, turn, usePrint, type Told } from "./layersInHand";
+import { showPlace } from "./showPlace";
 
 type Speck = Schemas["SpeckTold"];
 
@@ -49,18 +50,6 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
   };
   // Marks stay until another is shown, or the sheet goes.
   useEffect(() => () => project.stage.showPlaces(null), [project]);
-  const show = ({ place }: Speck) => {
-    const { eye } = project.stage;
-    const pose = eye.pose();
-    const offset = pose.eye.map((x, i) => x - (pose.target[i] ?? 0));
-    eye.goTo({ ...pose, target: place, eye: offset.map((x, i) => x + (place[i] ?? 0)) });
-    project.stage.showPlaces(null, place);
-    // What is cut away would hide it.
-    const [plate = 0, mm = 1] = told.plate;
-    const high = ((place[get().traits.up === "y" ? 1 : 2] ?? 0) - plate) / mm;
-    const above = told.plan.layers.findIndex((layer) => layer.bottom + layer.height > high + 2);
-    turn({ layer: above < 0 ? told.plan.layers.length - 1 : above });
-  };
   const list = found?.list ?? [];
   return (
     <Paper variant="outlined" component="section" aria-label="Sweep" sx={{ p: 1.75, borderRadius: 4 }}>
@@ -100,7 +89,7 @@ export function Specks({ told, project }: { told: Told; project: Project }) {
             data-test="speck"
             sx={{ display: "flex", alignItems: "center", gap: 0.75, minHeight: 28 }}>
             <ButtonBase
-              onClick={() => show(speck)}
+              onClick={() => showPlace(project, told, speck.place)}
               aria-label={`Show the speck of ${figure(speck.area)} mm²`}
               sx={{ flex: 1, minWidth: 0, gap: 0.75, justifyContent: "flex-start", borderRadius: 1 }}>
               <ColorDot size={12} color={told.swatches[speck.swatch]?.color} />

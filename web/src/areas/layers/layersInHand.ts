@@ -32,6 +32,8 @@ interface Print {
   /** How high the print is, mm; null: as high as the model where a printer could hold that. */
   height: number | null;
   pace: Pace;
+  /** Where it stands on the plate; null: in the middle of the printer's. */
+  plate: Schemas["Plate"] | null;
   /** Below what regions are specks; null: as a printer's line is wide. */
   specks: Schemas["SweepLimits"] | null;
   /** What makes it change spools; null while that is not known, with the reason where it cannot be. */
@@ -72,6 +74,7 @@ const start: Print = {
   through: [],
   height: null,
   pace: { purge: 140, flow: 8, change: 30, layer: 1.5 },
+  plate: null,
   specks: null,
   seams: { shown: false, prefer: null, avoid: null },
   causes: null,
@@ -98,8 +101,8 @@ let lastFound = "";
 type Setup = Schemas["PrintSetup"];
 
 /** How the print in hand is made, as a project keeps it. */
-export function setupOf({ rules, inside, through, height, pace, seams: { prefer, avoid } }: Print): Setup {
-  return { rules, inside, through, height, pace, seams: { prefer, avoid } };
+export function setupOf({ rules, inside, through, height, pace, seams: { prefer, avoid }, plate }: Print): Setup {
+  return { rules, inside, through, height, pace, seams: { prefer, avoid }, plate };
 }
 
 /** How one prints where nothing was said of it. */
@@ -107,7 +110,7 @@ export const usual: Setup = setupOf(start);
 
 /** Whether two are the same, whatever was left out where it says nothing. */
 export function isSame(a: Setup, b: Setup): boolean {
-  const whole = ({ rules, inside, through, height, pace, seams }: Setup) =>
+  const whole = ({ rules, inside, through, height, pace, seams, plate }: Setup) =>
     JSON.stringify([
       [rules.layer, rules.first, rules.line, rules.depth, rules.ranges ?? []],
       inside ?? null,
@@ -115,6 +118,7 @@ export function isSame(a: Setup, b: Setup): boolean {
       height ?? null,
       [pace?.purge, pace?.flow, pace?.change, pace?.layer, pace?.pairs ?? []],
       [seams?.prefer ?? null, seams?.avoid ?? null],
+      plate ? [plate.size, plate.at ?? [0, 0], plate.turn ?? 0] : null,
     ]);
   return whole(a) === whole(b);
 }
@@ -130,7 +134,7 @@ export function adopt(kept: Setup | null) {
   const isOwn = kept !== null && sent !== null && isSame(kept, sent);
   sent = null;
   if (isOwn) return;
-  const { rules, inside, through, height, pace, seams } = kept ?? usual;
+  const { rules, inside, through, height, pace, seams, plate } = kept ?? usual;
   if (isSame(setupOf(print), kept ?? usual)) return;
   turn({
     rules,
@@ -139,6 +143,7 @@ export function adopt(kept: Setup | null) {
     height: height ?? null,
     pace: pace ?? start.pace,
     seams: { ...print.seams, prefer: seams?.prefer ?? null, avoid: seams?.avoid ?? null },
+    plate: plate ?? null,
   });
 }
 
