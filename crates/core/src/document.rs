@@ -23,6 +23,7 @@ mod painting;
 mod parts;
 mod planned;
 mod project;
+mod proof;
 mod recipe_order;
 mod recipes;
 mod recolored;
@@ -47,6 +48,7 @@ pub use orders::{Made, Order};
 pub use painting::PaintEdit;
 pub use parts::PartEdit;
 pub use project::ProjectEdit;
+pub use proof::ProofEdit;
 pub use recipe_order::{RecipeId, Standing};
 pub use recipes::RecipeEdit;
 pub use record::DocumentRecord;
@@ -64,7 +66,7 @@ use speckle_color::Rgba;
 use speckle_mesh::{ContentId, Geometry, Mesh, scene::Stage};
 use speckle_model::{
     ColorSet, ImageRecord, MOST_HELPERS, MOST_SETS, NewSet, Part, PartId, PartTraits,
-    ProjectTraits, SetId, swatches::Swatch, views::SavedView, volumes::Volume,
+    ProjectTraits, SetId, proof::Proof, swatches::Swatch, views::SavedView, volumes::Volume,
 };
 use speckle_tools::{
     image_file::ImageFile,
@@ -86,6 +88,7 @@ pub struct Document {
     views: Vec<SavedView>,
     volumes: Arc<Vec<Volume>>,
     print: Option<PrintSetup>,
+    proof: Proof,
     next_id: u32,
     /// Images that paint may be laid on through; not kept with the project.
     stencils: HashMap<StencilId, Arc<Stencil>>,

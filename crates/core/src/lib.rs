@@ -8,6 +8,6 @@ pub mod document;
 
 pub use document::{
     Change, ChangeStep, ChannelEdit, Document, Edit, EditError, HandId, HelperEdit, ImageEdit,
-    PaintEdit, PartEdit, Patch, ProjectEdit, RecipeEdit, ReplaceEdit, SetEdit, SwatchEdit,
-    VolumeEdit,
+    PaintEdit, PartEdit, Patch, ProjectEdit, ProofEdit, RecipeEdit, ReplaceEdit, SetEdit,
+    SwatchEdit, VolumeEdit,
 };

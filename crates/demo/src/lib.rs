@@ -7,6 +7,7 @@ mod drifter;
 mod lathe;
 mod lighthouse;
 mod loft;
+mod looks;
 mod pennant;
 mod spools;
 mod stone;
@@ -88,7 +89,8 @@ pub const PIECES: [Piece; 7] = [
                 ("rough", "polished"),
                 ("clean", "grimy"),
             ];
-            Ok(vec![taken, tell_senses(document, senses)?])
+            let told = tell_senses(document, senses)?;
+            Ok(vec![taken, told, looks::weathered_iron(document, "Wear")?])
         },
     },
     Piece {

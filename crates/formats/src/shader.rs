@@ -2,6 +2,7 @@
 //! meanings as names, decode signed ones and show a look; an OSL shader and a MaterialX document that
 //! read the same.
 
+mod mix;
 mod names;
 mod nodes;
 mod packed;
@@ -13,11 +14,14 @@ use speckle_color::Encoding;
 use speckle_model::color_set::Signed;
 
 use crate::{Light, holds::Holds, note::ChannelNote};
+pub use mix::{LookCode, Numbers, look_code};
 use names::{Named, NamedSet, capital_first, named, number, remark};
 pub use nodes::{material_x, osl};
 
 /// The languages that shaders are written in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ShadingLanguage))]
+#[serde(rename_all = "snake_case")]
 pub enum Language {
     /// OpenGL Shading Language, from version 1.40 on.
     Glsl,

@@ -13,6 +13,7 @@ pub mod materials;
 pub mod names;
 pub mod part;
 pub mod partners;
+pub mod proof;
 pub mod recipe;
 pub mod remap;
 pub mod reshape;

@@ -44,7 +44,7 @@ use rest::{
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
-    paints, plate, printer, project, recipes, reform, remedies, replacement, seams, shelf,
+    looks, paints, plate, printer, project, recipes, reform, remedies, replacement, seams, shelf,
     swatches, transfer, uvs, volumes, works,
 };
 
@@ -179,6 +179,8 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(uvs::part_uvs))
         .routes(routes!(uvs::image_of_colors))
         .routes(routes!(volumes::volumes_met))
+        .routes(routes!(looks::code_of_look))
+        .routes(routes!(looks::file_of_look))
         .routes(routes!(works::work))
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))

@@ -8,6 +8,7 @@ pub mod deliver;
 pub mod history;
 pub mod layers;
 pub mod looked;
+pub mod looks;
 pub mod paints;
 pub mod plate;
 pub mod printer;

@@ -16,6 +16,7 @@ pub mod image_file;
 pub mod layers;
 pub mod layout;
 pub mod map;
+pub mod mix;
 mod on_surface;
 pub mod picture;
 pub mod raster;

@@ -215,6 +215,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/looks/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A look as code: a function that takes the numbers of sets and gives the material there. */
+        post: operations["code_of_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/looks/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same as a file. */
+        post: operations["file_of_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pieces": {
         parameters: {
             query?: never;
@@ -1993,7 +2027,7 @@ export interface components {
             wind?: number;
         };
         /** @description Everything a user can do to a project. */
-        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"] | components["schemas"]["SwatchEdit"] | components["schemas"]["VolumeEdit"];
+        Edit: components["schemas"]["PartEdit"] | components["schemas"]["ProjectEdit"] | components["schemas"]["SetEdit"] | components["schemas"]["ChannelEdit"] | components["schemas"]["PaintEdit"] | components["schemas"]["HelperEdit"] | components["schemas"]["RecipeEdit"] | components["schemas"]["ImageEdit"] | components["schemas"]["SwatchEdit"] | components["schemas"]["VolumeEdit"] | components["schemas"]["ProofEdit"];
         /** @description What came of an edit. */
         Edited: {
             /** @description Whether anything is other than it was. */
@@ -2824,6 +2858,117 @@ export interface components {
             /** @description The set, by name. */
             set: string;
         };
+        /** @description What a layer lays on. Colors are sRGB-encoded, 0–1. */
+        LookCoat: {
+            /** @description It. */
+            color: number[];
+            /** @enum {string} */
+            kind: "color";
+        } | {
+            /** @enum {string} */
+            kind: "set";
+            /** @description By name. */
+            set: string;
+        } | {
+            /** @description The channel. */
+            by: components["schemas"]["LookFactor"];
+            /** @enum {string} */
+            kind: "ramp";
+            /** @description Two or three. */
+            stops: number[][];
+        } | {
+            /** @description How far a channel's end is from its neutral, in each of the three. */
+            amounts: number[];
+            /** @enum {string} */
+            kind: "shift";
+            /** @description By name. */
+            set: string;
+        };
+        /** @description A look as code. */
+        LookCode: {
+            /** @description What the function is called. */
+            function: string;
+            /** @description Where numbers stand in an array: the look's numbers there, as JSON pointers (RFC 6901) into the look. */
+            numbers: string[];
+            /** @description The sets whose numbers it takes, by name, in the order in which it takes them. */
+            sets: string[];
+            /** @description All of it: the struct `LookMaterial` and the function. */
+            text: string;
+        };
+        /** @description The mask of a layer: the product of its factors, 1 where there are none. */
+        LookDrive: {
+            /**
+             * Format: float
+             * @description How much steeper than it is, about 0.5.
+             */
+            contrast?: number;
+            /** @description The channels. */
+            factors?: components["schemas"]["LookFactor"][];
+            /** @description Whether it is turned about at last. */
+            inverted?: boolean;
+            /**
+             * Format: float
+             * @description What is added then, before it is held between 0 and 1.
+             */
+            offset?: number;
+        };
+        /** @description A channel of a set. */
+        LookFactor: {
+            /**
+             * Format: int32
+             * @description 0–3 for R, G, B, A.
+             */
+            channel: number;
+            /** @description Whether its complement is meant. */
+            complement?: boolean;
+            /** @description By name. */
+            set: string;
+        };
+        /** @description A layer of a look. */
+        LookLayer: {
+            /**
+             * @description How it is laid on what lies below. A plain mix is made in linear light, as renderers mix materials; the
+             *     others in encoded numbers, as W3C Compositing and Blending has them.
+             */
+            blend?: components["schemas"]["Blend"];
+            /** @description What is laid on. */
+            coat: components["schemas"]["LookCoat"];
+            /** @description Where. */
+            drive?: components["schemas"]["LookDrive"];
+            /**
+             * Format: float
+             * @description How strongly it gives light of its own, in its color; likewise.
+             */
+            glow?: number | null;
+            /**
+             * Format: float
+             * @description How much of a metal it is, 0–1; likewise.
+             */
+            metal?: number | null;
+            /** @description What the user calls it. */
+            name: string;
+            /** @description Whether it is left out for now. */
+            off?: boolean;
+            /**
+             * Format: float
+             * @description How rough it is, 0–1; as what lies below when not given.
+             */
+            rough?: number | null;
+            /**
+             * Format: float
+             * @description How much of it, 0–1.
+             */
+            strength: number;
+        };
+        /** @description A look that is wanted as code. */
+        LookOrder: {
+            /** @description Whether its numbers stand in an array `look_numbers`, so that they can change without the code. */
+            in_array?: boolean;
+            /** @description In which language. */
+            language: components["schemas"]["ShadingLanguage"];
+            /** @description The look, as it is or as it would be. */
+            look: components["schemas"]["ProofLook"];
+        };
         /** @description What a conversion loses, counted at the corners, where every placement can be read. */
         Loss: {
             /** @description How many of them would look different, by half an 8-bit step or more. */
@@ -3111,6 +3256,8 @@ export interface components {
             /** @description Its parts, in order. */
             parts: components["schemas"]["PartOutline"][];
             print?: components["schemas"]["PrintSetup"] | null;
+            /** @description How it is proofed: its looks, what wears them, the light. */
+            proof: components["schemas"]["Proof"];
             /** @description Its palette, in order. */
             swatches: components["schemas"]["Swatch"][];
             /** @description The unit of its lengths, and the axis that points up. */
@@ -3665,6 +3812,104 @@ export interface components {
              * @description How wide it is, in the project's unit.
              */
             width: number;
+        };
+        /** @description All that is kept for proofing a project. */
+        Proof: {
+            /**
+             * Format: int32
+             * @description The number of the look that parts wear of which nothing else is said.
+             */
+            everywhere?: number | null;
+            /** @description What they are lit by. */
+            lights?: components["schemas"]["ProofLights"];
+            /** @description Its looks, in order. */
+            looks?: components["schemas"]["ProofLook"][];
+            /** @description What single parts wear. */
+            worn?: components["schemas"]["Worn"][];
+        };
+        /** @description What changes how a project is proofed. */
+        ProofEdit: {
+            /** @description The look. */
+            look: components["schemas"]["ProofLook"];
+            /** @enum {string} */
+            type: "set_look";
+            /** @description Whether parts of which nothing else is said wear it from then on. */
+            wear?: boolean;
+        } | {
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            look: number;
+            /** @enum {string} */
+            type: "remove_look";
+        } | {
+            /**
+             * Format: int32
+             * @description The number of the look; none for what is worn everywhere, or for none at all where that is meant.
+             */
+            look?: number | null;
+            /** @description The parts; all of them, whatever they wore, when left out. */
+            parts?: components["schemas"]["PartId"][] | null;
+            /** @enum {string} */
+            type: "wear_look";
+        } | {
+            /** @description All of it. */
+            lights: components["schemas"]["ProofLights"];
+            /** @enum {string} */
+            type: "set_lights";
+        };
+        /** @description A lamp. */
+        ProofLamp: {
+            /** @description Its color, sRGB-encoded. */
+            color: number[];
+            /**
+             * Format: float
+             * @description How high above it, degrees.
+             */
+            height: number;
+            /**
+             * Format: float
+             * @description What a white matt surface that faces it shows, in linear light.
+             */
+            strength: number;
+            /**
+             * Format: float
+             * @description Where on the ring, degrees: 0 in front of the model, to the right from there.
+             */
+            turn: number;
+        };
+        /** @description What a proof is lit by. */
+        ProofLights: {
+            /**
+             * Format: float
+             * @description Even light from everywhere: what a white matt surface in it alone shows, in linear light.
+             */
+            even: number;
+            /**
+             * Format: float
+             * @description How many stops brighter all of it is seen.
+             */
+            exposure: number;
+            /** @description Lamps on a ring about the model, which stands still. */
+            lamps: components["schemas"]["ProofLamp"][];
+            /**
+             * Format: float
+             * @description Light from behind at the edge of what is seen, 0 for none.
+             */
+            rim: number;
+        };
+        /** @description A look: a small material. */
+        ProofLook: {
+            /**
+             * Format: int32
+             * @description Names it within the project; 0 for one that is new.
+             */
+            id?: number;
+            /** @description From bottom to top. Under them all lies a grey of 0.72, rough 0.6, no metal. */
+            layers: components["schemas"]["LookLayer"][];
+            /** @description What the user calls it. */
+            name: string;
         };
         /** @description What a change from a swatch to another purges, whatever the model says. */
         PurgedPair: {
@@ -5372,6 +5617,11 @@ export interface components {
             /** @description By a curve that falls: what is at a distance x, as a share of the reach, shades by y. */
             curve: components["schemas"]["CurvePoint"][];
         };
+        /**
+         * @description The languages that shaders are written in.
+         * @enum {string}
+         */
+        ShadingLanguage: "glsl" | "hlsl" | "wgsl";
         /** @description What becomes of a source's numbers. */
         Shaping: {
             /** @enum {string} */
@@ -6414,6 +6664,16 @@ export interface components {
              */
             share?: number | null;
         };
+        /** @description What a part wears. */
+        Worn: {
+            /**
+             * Format: int32
+             * @description The number of the look.
+             */
+            look: number;
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+        };
         /**
          * @description What lies beside an image.
          * @enum {string}
@@ -6798,6 +7058,68 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    code_of_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookCode"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    file_of_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

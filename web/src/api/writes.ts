@@ -188,6 +188,16 @@ export const causesLit = (look: number, order: Schemas["ChosenOrder"], wait: Wai
 export const layerSeams = (look: number, marks: Schemas["SeamMarks"], wait: Wait) =>
   told<Schemas["SeamTold"][]>(posted(`/api/v1/layers/${look}/seams`, JSON.stringify(marks), JSON_TYPE, wait));
 
+/** A look as shading code. */
+export const lookCode = (order: Schemas["LookOrder"]) => done(api.POST("/api/v1/looks/code", { body: order }));
+
+/** The same as a file. */
+export const lookFile = (order: Schemas["LookOrder"]) =>
+  posted("/api/v1/looks/file", JSON.stringify(order), JSON_TYPE, {
+    signal: new AbortController().signal,
+    work: newWord(),
+  });
+
 /** How it stands on a plate, and whether it fits. */
 export const layerPlate = (look: number, plate: Schemas["Plate"], wait: Wait) =>
   told<Schemas["PlateTold"]>(posted(`/api/v1/layers/${look}/plate`, JSON.stringify(plate), JSON_TYPE, wait));

@@ -8,7 +8,7 @@ export type Part = Schemas["PartOutline"];
 export type ColorSet = Schemas["SetOutline"];
 export type Figures = Schemas["ChannelFigures"];
 export type Unit = Schemas["Unit"];
-export type Area = "gather" | "bake" | "paint" | "layers" | "deliver";
+export type Area = "gather" | "bake" | "paint" | "proof" | "layers" | "deliver";
 export type Channels = [boolean, boolean, boolean, boolean];
 export type Rgba = [number, number, number, number];
 
@@ -117,6 +117,24 @@ export interface StencilChoice {
   invert: boolean;
 }
 
+/** How a project is proofed. */
+export type Proof = Required<Schemas["Proof"]>;
+
+const noProof: Proof = { looks: [], everywhere: null, worn: [], lights: { lamps: [], rim: 0, even: 1, exposure: 0 } };
+
+/** What is being made of a look or of the light, and how looks are shown. */
+export interface Proofing {
+  /** The look in hand. */
+  chosen: number | null;
+  /** What it is being made into, and what the light is, before they are kept. */
+  look: Schemas["ProofLook"] | null;
+  lights: Schemas["ProofLights"] | null;
+  /** The one layer that is shown. */
+  alone: number | null;
+  /** Whether sets are shown as elsewhere, and no looks. */
+  bare: boolean;
+}
+
 /** The plane that hides what is in front of it. */
 export interface CutawayChoice {
   on: boolean;
@@ -219,6 +237,10 @@ export interface State {
   volumes: Schemas["ColorVolume"][];
   /** How it is printed, where that was said. */
   print: Schemas["PrintSetup"] | null;
+  /** How it is proofed: its looks, what wears them, the light. */
+  proof: Proof;
+  /** What is in hand in Proof, and on the stage before it is kept. */
+  proofing: Proofing;
   /** The volume in hand. */
   volume: number | null;
   images: Schemas["ImageOutline"][];
@@ -355,6 +377,8 @@ const start: State = {
   views: [],
   volumes: [],
   print: null,
+  proof: noProof,
+  proofing: { chosen: null, look: null, lights: null, alone: null, bare: false },
   volume: null,
   images: [],
   recipes: [],
@@ -495,7 +519,7 @@ export function shownSet(state: State): ColorSet | undefined {
 }
 
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
-export function takeOutline({ parts, traits, swatches, views, volumes, print, images }: Schemas["Outline"]) {
+export function takeOutline({ parts, traits, swatches, views, volumes, print, proof, images }: Schemas["Outline"]) {
   const state = get();
   const part = parts.find((candidate) => candidate.id === state.part) ?? parts[0];
   const has = (id: number | null) => part?.sets.some((candidate) => candidate.id === id) ?? false;
@@ -511,6 +535,7 @@ export function takeOutline({ parts, traits, swatches, views, volumes, print, im
     views,
     volumes,
     print: print ?? null,
+    proof: { ...noProof, ...proof },
     images,
     look: heat === look.heat ? look : { ...look, heat },
     wipe: wipe && (names.includes(wipe.snapshot) || state.trial?.shows === "wipe") ? wipe : null,

@@ -436,8 +436,9 @@ export const shortcuts: Shortcut[] = [
   area("1", "gather", "Gather"),
   area("2", "bake", "Bake"),
   area("3", "paint", "Paint"),
-  area("4", "layers", "Layers"),
-  area("5", "deliver", "Deliver"),
+  area("4", "proof", "Proof"),
+  area("5", "layers", "Layers"),
+  area("6", "deliver", "Deliver"),
   { keys: ["?", "shift+?"], shown: "?", group: "Help", says: "This sheet", run: () => set({ shortcuts: true }) },
 ];
 

@@ -2,9 +2,12 @@
 import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
-import { chosenSelection, get, type Heat, set, snapshotOf } from "../model/state";
+import type { Surface } from "../stage/surface";
+import { chosenSelection, get, type Heat, type Part, set, snapshotOf, type State } from "../model/state";
 import { REMADE, LOST, TRIED } from "../model/trial";
+import { lookOf } from "../model/proof";
 import { shades } from "../model/swatches";
+import { LookCodes } from "./lookCodes";
 import { cutawayOf } from "./tools";
 
 export class Looks {
@@ -12,12 +15,15 @@ export class Looks {
   private heatAsked = "";
   /** The set last said to be looked at. */
   private looked = "";
+  private readonly codes: LookCodes;
 
   constructor(
     private readonly stage: Stage,
     private readonly questions: Questions,
     private readonly say: (message: Schemas["ClientMessage"]) => boolean,
-  ) {}
+  ) {
+    this.codes = new LookCodes(stage.lights, () => this.refresh());
+  }
 
   /** Whoever is asked next knows nothing of what was asked before. */
   lost() {
@@ -35,6 +41,7 @@ export class Looks {
     this.stage.eye.setUp(traits.up);
     this.stage.setCutaway(cutawayOf(state));
     this.askHeat(look.heat);
+    this.stage.lights.set(state.proofing.lights ?? state.proof.lights, traits.up);
     let heat: [number, number] | null = null;
     const before = new Map<number, number | null>();
     for (const part of parts) {
@@ -61,6 +68,7 @@ export class Looks {
       surface.mark(mask?.id ?? null, tried === "lost" ? LOST : (selection?.id ?? null));
       surface.paletteIs(shades(state.swatches, part.base));
       surface.show(now, isHot);
+      this.wear(state, part, surface);
       surface.light(look.shade === "lit", look.smoothUpTo);
       surface.showChannel(look.channel);
       surface.stand(part.matrix);
@@ -86,6 +94,14 @@ export class Looks {
     this.stage.setWipe(wipe ? { share: wipe.share, before } : null);
     this.stage.eye.setParallel(look.parallel);
     this.stage.setWire(look.wire);
+  }
+
+  /** What a part wears in Proof, driven by its sets. */
+  private wear(state: State, part: Part, surface: Surface) {
+    const look = state.area === "proof" && !state.proofing.bare ? lookOf(state, part.id) : null;
+    const dress = look && this.codes.dress(`${look.id} ${part.id}`, look);
+    const ofName = (name: string) => part.sets.find((own) => own.name === name)?.id ?? null;
+    surface.wear(dress, dress?.code.sets.map(ofName));
   }
 
   /** Says which set is looked at: some recipes are made only then. */

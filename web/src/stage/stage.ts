@@ -6,6 +6,7 @@ import type { Schemas } from "../api/client";
 import type { GripMode } from "../model/state";
 import { Eye } from "./eye";
 import { Grip, type Held, type OnTurn } from "./grip";
+import { LookLights } from "./lookMaterial";
 import { Marks, type Sheet } from "./marks";
 import { Surface, type Meeting } from "./surface";
 import { Volumes, type ShownVolume } from "./volumes";
@@ -30,6 +31,8 @@ export class Stage {
   readonly surfaces = new Map<number, Surface>();
   readonly eye: Eye;
   readonly grip: Grip;
+  /** What looks are lit by. */
+  readonly lights = new LookLights();
   /** Pixels that a median edge takes; null while no wireframe is shown. */
   onEdgePixels: (pixels: number | null) => void = () => undefined;
   /** The part whose density counts, and its median edge in the project's unit. */

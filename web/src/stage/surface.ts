@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import type { GeometryFrame, ReshapeFrame } from "../live/frames";
 import type { ColorSet, Look } from "../model/state";
+import type { LookDress } from "./lookMaterial";
 import { resized } from "./room";
 import { Shape } from "./shape";
 import { PointerTree } from "./trees";
@@ -74,6 +75,12 @@ const fragmentShader = /* glsl */ `
 /** The attributes that are put on as they are wanted. */
 const DRESS = ["color", "masked", "chosen"];
 
+/** Where a look finds the sets that it takes. */
+const setName = (i: number) => `set${i}`;
+
+/** The most sets that a look takes. */
+const MOST_LOOK_SETS = 8;
+
 /** A plane that hides nothing. */
 const NO_CUT = new THREE.Vector4(0, 0, 0, 1);
 
@@ -112,6 +119,9 @@ export class Surface {
   private readonly inverse = new THREE.Matrix4();
   private wire: THREE.LineSegments<THREE.BufferGeometry, THREE.RawShaderMaterial> | null = null;
   private readonly cut = { value: NO_CUT };
+  private readonly smoothCosine = { value: -1 };
+  /** The look that is worn in place of the set on screen, and the sets that it takes. */
+  private worn: { dress: LookDress; material: THREE.RawShaderMaterial; sets: readonly (number | null)[] } | null = null;
 
   constructor(
     frame: GeometryFrame,
@@ -131,7 +141,7 @@ export class Surface {
         bare: { value: true },
         painted: { value: false },
         palette: { value: new Float32Array(3 * 17) },
-        smoothCosine: { value: -1 },
+        smoothCosine: this.smoothCosine,
         channel: { value: -1 },
         cut: this.cut,
         marks: { value: [false, false] },
@@ -167,7 +177,7 @@ export class Surface {
     // A copy of its own: the frame's buffer is shared with nothing then.
     this.values.set(set, { placement, bytes: bytes.slice(), swatches: encoding === "swatch" });
     this.layout.forget(String(set));
-    if ([this.shown, this.masked, this.chosen].includes(set)) this.dress();
+    if ([this.shown, this.masked, this.chosen, ...(this.worn?.sets ?? [])].includes(set)) this.dress();
   }
 
   /** Lets go of values that nobody looks at any more. */
@@ -240,6 +250,7 @@ export class Surface {
     this.takeHeat("vertex", null);
     for (const geometry of this.shape.geometries) {
       for (const name of DRESS) geometry.deleteAttribute(name);
+      for (let i = 0; i < MOST_LOOK_SETS; i++) geometry.deleteAttribute(setName(i));
     }
     this.preview(null);
   }
@@ -248,6 +259,20 @@ export class Surface {
   show(set: number | null, hot = false) {
     this.shown = set !== null && this.values.has(set) ? set : null;
     this.hot = hot;
+    this.dress();
+  }
+
+  /** Wears a look, driven by the numbers of sets, none for black, in place of the set on screen; null takes it off. */
+  wear(dress: LookDress | null, sets: readonly (number | null)[] = []) {
+    if (this.worn && this.worn.dress !== dress) {
+      this.worn.material.dispose();
+      this.worn = null;
+    }
+    if (dress) {
+      const material = this.worn?.material ?? dress.material(this.cut, this.smoothCosine);
+      this.worn = { dress, material, sets };
+    }
+    this.object.material = this.worn?.material ?? this.material;
     this.dress();
   }
 
@@ -316,7 +341,8 @@ export class Surface {
     this.material.uniforms.painted = { value: !this.hot && color?.[1].swatches === true };
     this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
     // One element that is not per vertex, and all are spread to corners.
-    const isPerVertex = [color?.[1], masked, chosen].every((held) => !held || held.placement === "vertex");
+    const driving = (this.worn?.sets ?? []).map((set) => (set === null ? undefined : this.values.get(set)));
+    const isPerVertex = [color?.[1], masked, chosen, ...driving].every((held) => !held || held.placement === "vertex");
     const split = this.shape.isSplit || !isPerVertex;
     const geometry = split ? this.shape.corners() : this.shape.shared;
     const put = (name: string, key: string, held: Held | undefined) => {
@@ -326,6 +352,11 @@ export class Surface {
     put("color", color?.[0] ?? "", color?.[1]);
     put("masked", String(this.masked), masked);
     put("chosen", String(this.chosen), chosen);
+    driving.forEach((held, i) => {
+      // What a part has not is black, and not what another look left there.
+      if (held) put(setName(i), String(this.worn?.sets[i]), held);
+      else geometry.setAttribute(setName(i), this.nothing(split));
+    });
     this.object.geometry = geometry;
   }
 
@@ -349,7 +380,7 @@ export class Surface {
         : smoothUpTo <= 0
           ? 2
           : Math.cos((smoothUpTo / 2 / 180) * Math.PI);
-    this.material.uniforms.smoothCosine = { value: cosine };
+    this.smoothCosine.value = cosine;
   }
 
   /** One channel alone in grey (0–3), alpha as cover over a checker, or all as a color. */
@@ -450,6 +481,7 @@ export class Surface {
   dispose() {
     this.shape.dispose();
     this.wire?.material.dispose();
+    this.worn?.material.dispose();
     this.material.dispose();
   }
 }

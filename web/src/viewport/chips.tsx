@@ -18,6 +18,7 @@ import {
   type Look,
   snapshotNames,
 } from "../model/state";
+import { wornLook } from "../model/proof";
 import { channelNames, elements, figure, length, symbols } from "../model/words";
 import { blends, toolTitle } from "../model/toolWords";
 import { channelName } from "../model/theme";
@@ -43,6 +44,7 @@ export function LookChip() {
   const edgePixels = useApp((state) => state.edgePixels);
   const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
   const remade = useApp((state) => (state.area === "gather" ? state.remade?.shows : undefined));
+  const worn = useApp(wornLook);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
@@ -69,8 +71,9 @@ export function LookChip() {
       : shown
         ? `${shown.name} · ${channelWords(look.channel, shown)}`
         : "Bare shape");
-  const shade =
-    look.shade === "flat"
+  const shade = worn
+    ? ""
+    : look.shade === "flat"
       ? "flat"
       : look.smoothUpTo >= 180
         ? "lit"
@@ -101,7 +104,8 @@ export function LookChip() {
           color: "text.primary",
           "&:hover": { bgcolor: "background.default" },
         }}>
-        {what}, {shade}
+        {worn ? `${worn.name} · look` : what}
+        {shade && `, ${shade}`}
         {look.parallel ? ", parallel" : ""}
         {density}
         {wipe ? `; ${wipe.snapshot} on the left` : ""}

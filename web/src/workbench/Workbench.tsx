@@ -18,6 +18,7 @@ import { deliver } from "../areas/deliver";
 import { gather } from "../areas/gather";
 import { layers } from "../areas/layers";
 import { paint } from "../areas/paint";
+import { proof } from "../areas/proof";
 import { ChannelBoard } from "../board/ChannelBoard";
 import { EggMark, RedoIcon, UndoIcon } from "../widgets/icons";
 import type { Project } from "../project/project";
@@ -32,7 +33,7 @@ import { count, elements, hex, length } from "../model/words";
 import { heading } from "../model/theme";
 
 /** The areas, in the order in which a job goes through them. */
-const areas = [gather, bake, paint, layers, deliver];
+const areas = [gather, bake, paint, proof, layers, deliver];
 
 export function Workbench({ id, close, onBring }: { id: number; close: () => void; onBring: () => void }) {
   const [project, setProject] = useState<Project | null>(null);

@@ -7,8 +7,8 @@ use speckle_color::Rgba;
 use speckle_mesh::ContentId;
 pub use speckle_mesh::reshape::Direction;
 use speckle_model::{
-    ColorSet, Materials, SetId, color_set::SetTraits, reshape::PartReshape, swatches::Swatch,
-    views::SavedView, volumes::Volume,
+    ColorSet, Materials, SetId, color_set::SetTraits, proof::Proof, reshape::PartReshape,
+    swatches::Swatch, views::SavedView, volumes::Volume,
 };
 use speckle_tools::{layers::PrintSetup, stroke::under_hand::StrokeUnderHand};
 
@@ -142,6 +142,13 @@ pub enum ChangeStep {
         before: Option<Box<PrintSetup>>,
         /// From then on.
         after: Option<Box<PrintSetup>>,
+    },
+    /// How it is proofed changed.
+    Proof {
+        /// Until then.
+        before: Box<Proof>,
+        /// From then on.
+        after: Box<Proof>,
     },
     /// Images came in, in place of others.
     Images {
@@ -301,6 +308,10 @@ impl Document {
             (ChangeStep::Print { before, after }, _) => {
                 let print = if direction == Direction::Forward { after } else { before };
                 self.print = print.as_deref().cloned();
+            }
+            (ChangeStep::Proof { before, after }, _) => {
+                let proof = if direction == Direction::Forward { after } else { before };
+                self.proof = Proof::clone(proof);
             }
             (ChangeStep::Images { gone, come }, Direction::Forward)
             | (ChangeStep::Images { gone: come, come: gone }, Direction::Backward) => {

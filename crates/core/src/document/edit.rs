@@ -15,6 +15,7 @@ use super::{
     parts::PartEdit,
     planned::{Family, Planned},
     project::ProjectEdit,
+    proof::ProofEdit,
     recipes::RecipeEdit,
     replacing::ReplaceEdit,
     sets::SetEdit,
@@ -123,6 +124,8 @@ families! {
         Swatch(SwatchEdit),
         /// What sets volumes, or makes paint of them.
         Volume(VolumeEdit),
+        /// What changes how the project is proofed.
+        Proof(ProofEdit),
     }
     house {
         /// What brings other colors, or another shape, from elsewhere.

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{ContentId, Mesh};
+use speckle_model::proof::Proof;
 use speckle_tools::layers::PrintSetup;
 
 use super::{
@@ -22,6 +23,7 @@ impl Document {
             views: self.views.clone(),
             volumes: self.volumes.to_vec(),
             print: self.print.clone(),
+            proof: self.proof.clone(),
             images: self.image_files.clone(),
             parts: self
                 .parts
@@ -40,8 +42,9 @@ impl Document {
     /// The change that makes an empty document into this one.
     #[must_use]
     pub fn as_change(&self, label: String) -> Change {
-        let DocumentRecord { traits, swatches, views, volumes, print, images, parts, .. } =
-            self.record();
+        let DocumentRecord {
+            traits, swatches, views, volumes, print, proof, images, parts, ..
+        } = self.record();
         let mut steps = vec![
             ChangeStep::ProjectTraits { before: ProjectTraits::default(), after: traits },
             ChangeStep::Swatches { before: Vec::new(), after: swatches },
@@ -53,6 +56,10 @@ impl Document {
         }
         if let Some(print) = print {
             steps.push(ChangeStep::Print { before: None, after: Some(print.into()) });
+        }
+        if proof != Proof::default() {
+            let before = Proof::default().into();
+            steps.push(ChangeStep::Proof { before, after: proof.into() });
         }
         let parts = parts.into_iter().enumerate();
         steps.extend(parts.map(|(index, part)| ChangeStep::Part { index, part }));
@@ -71,6 +78,7 @@ impl Document {
             views: record.views,
             volumes: Arc::new(record.volumes),
             print: record.print,
+            proof: record.proof,
             ..Self::default()
         };
         for mesh in meshes {
@@ -101,9 +109,15 @@ pub struct DocumentRecord {
     volumes: Vec<Volume>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     print: Option<PrintSetup>,
+    #[serde(default, skip_serializing_if = "is_usual")]
+    proof: Proof,
     #[serde(default)]
     images: Vec<ImageRecord>,
     pub(super) parts: Vec<PartRecord>,
+}
+
+fn is_usual(proof: &Proof) -> bool {
+    *proof == Proof::default()
 }
 
 impl DocumentRecord {

@@ -29,6 +29,7 @@ mod own_normals;
 mod painting;
 mod picture;
 mod pieces;
+mod proofs;
 mod recipe_files;
 mod recipe_steps;
 mod recipes;

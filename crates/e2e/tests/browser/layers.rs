@@ -169,7 +169,7 @@ async fn a_print_is_placed_on_its_plate() -> Result<()> {
     browser.type_into_field("Width of the plate", "27").await?;
     browser.until(&format!("{fits}.startsWith('3.50 mm to the nearest edge')")).await?;
     // Turned by 45° it is √2 · 20 wide.
-    browser.type_into_field("Turned, typed", "45.0").await?;
+    browser.type_into_row("Turned", "45").await?;
     browser.until(&format!("{fits}.startsWith('It reaches 0.642 mm beyond the plate')")).await?;
     browser.click("plate-best").await?;
     browser.until(&format!("{fits}.startsWith('3.50 mm to the nearest edge')")).await?;

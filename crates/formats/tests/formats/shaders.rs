@@ -6,16 +6,20 @@ use naga::{
     front::{glsl, wgsl},
     valid::{Capabilities, ValidationFlags, Validator},
 };
-use speckle_color::Encoding;
+use speckle_color::{Encoding, blend::Blend};
 use speckle_formats::{
     DataSets, Depth, Format, Light, Shipment, WriteOptions,
     holds::Holds,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
-    shader::{Language, Look, code, material_x, osl},
+    shader::{Language, Look, Numbers, code, look_code, material_x, osl},
     write,
 };
 use speckle_mesh::{Mesh, Placement, Unit, UpAxis, mesh::MeshArrays};
-use speckle_model::{NewPart, NewSet, ProjectTraits, color_set::Signed};
+use speckle_model::{
+    NewPart, NewSet, ProjectTraits,
+    color_set::Signed,
+    proof::{self, Coat, Drive, Factor, LOOK_BLENDS, Layer},
+};
 
 fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
     ChannelSays {
@@ -392,5 +396,71 @@ fn code_reads_sets_where_the_file_has_them() {
         }
         let shows = note.sets.iter().any(|own| own.attribute.as_deref() == Some("displayColor"));
         assert_eq!(shows, text.contains("color coat_read = 1;"), "{text}");
+    }
+}
+
+/// A look with every way of blending, every coat, and names that no language takes as they are.
+fn every_layer() -> proof::Look {
+    let factor =
+        |set: &str, channel, complement| Factor { set: set.to_owned(), channel, complement };
+    let layer = |name: &str, coat| Layer {
+        name: name.to_owned(),
+        off: false,
+        coat,
+        blend: Blend::Normal,
+        drive: Drive::default(),
+        strength: 1.0,
+        rough: Some(0.5),
+        metal: None,
+        glow: None,
+    };
+    let color = Coat::Color { color: [0.2, 0.4, 1e-7] };
+    let mut layers: Vec<Layer> = LOOK_BLENDS
+        .iter()
+        .map(|&blend| Layer { blend, ..layer("multi\nline", color.clone()) })
+        .collect();
+    let by = factor("2nd float!", 3, true);
+    layers.push(layer("Two", Coat::Ramp { stops: vec![[0.0; 3], [1.0; 3]], by: by.clone() }));
+    layers.push(layer("Three", Coat::Ramp { stops: vec![[0.0; 3], [0.5; 3], [1.0; 3]], by }));
+    layers.push(layer("Set", Coat::Set { set: "mask".to_owned() }));
+    let shift = Coat::Shift { set: "Höhe".to_owned(), amounts: [0.1, -0.2, 0.3] };
+    layers.push(Layer {
+        drive: Drive {
+            factors: vec![factor("mask", 0, false), factor("2nd float!", 1, true)],
+            contrast: -2.0,
+            offset: -0.25,
+            inverted: true,
+        },
+        metal: Some(1.0),
+        glow: Some(3.0),
+        ..layer("Shift", shift)
+    });
+    layers.push(Layer { off: true, ..layer("Off", Coat::Set { set: "unused".to_owned() }) });
+    proof::Look { id: 1, name: "struct".to_owned(), layers }
+}
+
+/// Looks are code that all three languages take, with their numbers written or in an array; what is off is not in it.
+#[test]
+fn looks_are_code_that_all_languages_take() {
+    let look = every_layer();
+    for language in Language::ALL {
+        let code = look_code(&look, language, Numbers::Written);
+        compiles(language, &code.text);
+        assert_eq!(code.sets, ["2nd float!", "mask", "Höhe"]);
+        assert_eq!((code.function.as_str(), code.numbers.len()), ("material_the_struct", 0));
+        assert!(!code.text.contains("unused"), "{}", code.text);
+        let empty = proof::Look { layers: Vec::new(), ..look.clone() };
+        compiles(language, &look_code(&empty, language, Numbers::Written).text);
+    }
+    let code = look_code(&look, Language::Glsl, Numbers::InArray);
+    let array = format!(
+        "layout(set = 0, binding = 0) uniform Numbers {{ float look_numbers[{}]; }};\n",
+        code.numbers.len()
+    );
+    compiles(Language::Glsl, &format!("{array}{}", code.text));
+    // Each number is where its pointer says.
+    let json = serde_json::to_value(&look).unwrap();
+    for pointer in &code.numbers {
+        assert!(json.pointer(pointer).is_some_and(serde_json::Value::is_number), "{pointer}");
     }
 }

@@ -131,6 +131,7 @@ impl Session {
                     | ChangeStep::Views { .. }
                     | ChangeStep::Volumes { .. }
                     | ChangeStep::Print { .. }
+                    | ChangeStep::Proof { .. }
                     | ChangeStep::Images { .. }
                     | ChangeStep::Set { .. }
                     | ChangeStep::SetGone { .. }

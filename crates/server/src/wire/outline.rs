@@ -7,6 +7,7 @@ use speckle_mesh::{Placement, Transform, geometry::bends::crease_angle};
 use speckle_model::{
     ColorSet, ImageRecord, Part, PartId, ProjectTraits, SetId,
     color_set::{ChannelTraits, Role},
+    proof::Proof,
     recipe::Recipe,
     swatches::Swatch,
     views::SavedView,
@@ -30,6 +31,8 @@ pub struct Outline {
     pub volumes: Vec<Volume>,
     /// How it is printed, where that was said.
     pub print: Option<PrintSetup>,
+    /// How it is proofed: its looks, what wears them, the light.
+    pub proof: Proof,
     /// Its images, in the order they came in.
     pub images: Vec<ImageOutline>,
 }
@@ -154,6 +157,7 @@ pub fn of(document: &Document, mut mesh_name: impl FnMut(&Part) -> String) -> Ou
         views: document.views().to_vec(),
         volumes: document.volumes().to_vec(),
         print: document.print().cloned(),
+        proof: document.proof().clone(),
         images: document.image_files().iter().map(|file| image_outline(document, file)).collect(),
     }
 }

@@ -5,7 +5,7 @@ import { Families } from "../../widgets/Families";
 import { useState } from "react";
 import type { Project } from "../../project/project";
 import { facts, activePart, set, targetSet, useApp } from "../../model/state";
-import { useCarry } from "./carry";
+import { useCarry } from "../../widgets/carry";
 import { SourceIcon } from "../../widgets/sourceIcons";
 import { chosenRecipe, recipeTitle, targetWords } from "../../model/recipes";
 import { families, sourceOf, sourceWords, type Kind } from "../../model/sources";

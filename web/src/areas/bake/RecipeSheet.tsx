@@ -19,7 +19,7 @@ import { Choose } from "../../widgets/rows";
 import type { Project } from "../../project/project";
 import { activePart, set as setState, setLook, targetSet, useApp, type Channels, type Part } from "../../model/state";
 import { channelName } from "../../model/theme";
-import { useDrop } from "./carry";
+import { useDrop } from "../../widgets/carry";
 import { CopyDialog } from "./CopyDialog";
 import { useRecipeInHand } from "./recipeInHand";
 import { Starters } from "./Starters";
@@ -104,7 +104,7 @@ function RecipeOf({ project, part, chosen }: { project: Project; part: Part; cho
         </Alert>
       )}
       <Shown part={part} chosen={chosen} />
-      <Box data-recipe-steps sx={{ mt: 1, position: "relative" }}>
+      <Box data-carried-into sx={{ mt: 1, position: "relative" }}>
         {recipe.steps.map((_, i) => (
           <Box key={i}>
             {drop === i && <DropMark />}

@@ -6,7 +6,7 @@ import { Choose, Sliding } from "../../widgets/rows";
 import type { Project } from "../../project/project";
 import { set as setState, useApp, type ColorSet, type Part, type Tastes } from "../../model/state";
 import { channelName } from "../../model/theme";
-import { useCarry } from "./carry";
+import { useCarry } from "../../widgets/carry";
 import { GripIcon } from "../../widgets/sourceIcons";
 import { Shapings } from "./ShapingFields";
 import { SourceFields } from "./SourceFields";

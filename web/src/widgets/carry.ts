@@ -1,15 +1,15 @@
-// Steps and sources carried with the pointer to a place in the recipe.
+// Rows of a list carried with the pointer to another place in it, and what comes into it from elsewhere.
 import { useRef, type PointerEvent } from "react";
 import { create } from "zustand";
 
 const STARTS_AFTER = 6;
 
-/** Before which step what is carried would come; null while nothing is over the recipe. */
+/** Before which row what is carried would come; null while nothing is over the list. */
 export const useDrop = create<{ at: number | null }>(() => ({ at: null }));
 
-/** Before which step of the recipe on the page a place lies. */
+/** Before which row of the list on the page a place lies. */
 function placeAt(x: number, y: number): number | null {
-  const list = document.querySelector("[data-recipe-steps]");
+  const list = document.querySelector("[data-carried-into]");
   const box = list?.getBoundingClientRect();
   if (!list || !box || x < box.left || x > box.right || y < box.top - 40 || y > box.bottom + 60) return null;
   const rows = [...list.querySelectorAll("[data-step]")];

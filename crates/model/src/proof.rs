@@ -1,0 +1,363 @@
+//! How a project is proofed: looks, which are small materials driven by channels, what wears them, and the light.
+//!
+//! A look is a list of layers from bottom to top. Each lays a coat on where a mask says, which is a product of
+//! channels or of their complements; sets are meant by name, as every part has its own of that name.
+
+use serde::{Deserialize, Serialize};
+use speckle_color::blend::Blend;
+
+use crate::{ids::PartId, names};
+
+/// The most looks of a project, layers of a look, factors of a mask, lamps.
+pub const MOST_LOOKS: usize = 64;
+/// Likewise.
+pub const MOST_LAYERS: usize = 16;
+/// Likewise.
+pub const MOST_FACTORS: usize = 4;
+/// Likewise.
+pub const MOST_LAMPS: usize = 6;
+
+/// The most sets that a look takes: as many as every graphics card takes beside what the stage needs itself.
+pub const MOST_LOOK_SETS: usize = 8;
+
+/// All that is kept for proofing a project.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Proof {
+    /// Its looks, in order.
+    #[serde(default)]
+    pub looks: Vec<Look>,
+    /// The number of the look that parts wear of which nothing else is said.
+    #[serde(default)]
+    pub everywhere: Option<u32>,
+    /// What single parts wear.
+    #[serde(default)]
+    pub worn: Vec<Worn>,
+    /// What they are lit by.
+    #[serde(default)]
+    pub lights: Lights,
+}
+
+impl Proof {
+    /// The look of a number.
+    #[must_use]
+    pub fn look(&self, id: u32) -> Option<&Look> {
+        self.looks.iter().find(|look| look.id == id)
+    }
+
+    /// What a part wears.
+    #[must_use]
+    pub fn worn_by(&self, part: PartId) -> Option<&Look> {
+        let own = self.worn.iter().find(|worn| worn.part == part).map(|worn| worn.look);
+        own.or(self.everywhere).and_then(|id| self.look(id))
+    }
+}
+
+/// What a part wears.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Worn {
+    /// The part.
+    pub part: PartId,
+    /// The number of the look.
+    pub look: u32,
+}
+
+/// A look: a small material.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ProofLook))]
+#[serde(deny_unknown_fields)]
+pub struct Look {
+    /// Names it within the project; 0 for one that is new.
+    #[serde(default)]
+    pub id: u32,
+    /// What the user calls it.
+    pub name: String,
+    /// From bottom to top. Under them all lies a grey of 0.72, rough 0.6, no metal.
+    pub layers: Vec<Layer>,
+}
+
+/// A layer of a look.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LookLayer))]
+#[serde(deny_unknown_fields)]
+pub struct Layer {
+    /// What the user calls it.
+    pub name: String,
+    /// Whether it is left out for now.
+    #[serde(default)]
+    pub off: bool,
+    /// What is laid on.
+    pub coat: Coat,
+    /// How it is laid on what lies below. A plain mix is made in linear light, as renderers mix materials; the
+    /// others in encoded numbers, as W3C Compositing and Blending has them.
+    #[serde(default)]
+    pub blend: Blend,
+    /// Where.
+    #[serde(default)]
+    pub drive: Drive,
+    /// How much of it, 0–1.
+    pub strength: f32,
+    /// How rough it is, 0–1; as what lies below when not given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rough: Option<f32>,
+    /// How much of a metal it is, 0–1; likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub metal: Option<f32>,
+    /// How strongly it gives light of its own, in its color; likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub glow: Option<f32>,
+}
+
+/// What a layer lays on. Colors are sRGB-encoded, 0–1.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LookCoat))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Coat {
+    /// One color.
+    Color {
+        /// It.
+        color: [f32; 3],
+    },
+    /// The R, G and B of a set, as they are stored.
+    Set {
+        /// By name.
+        set: String,
+    },
+    /// Colors by a channel, evenly along it and mixed as they are encoded.
+    Ramp {
+        /// Two or three.
+        stops: Vec<[f32; 3]>,
+        /// The channel.
+        by: Factor,
+    },
+    /// The color below, shifted in OKLab by three channels that are signed about 0.5: R by lightness, G and B along
+    /// a and b.
+    Shift {
+        /// By name.
+        set: String,
+        /// How far a channel's end is from its neutral, in each of the three.
+        amounts: [f32; 3],
+    },
+}
+
+/// The mask of a layer: the product of its factors, 1 where there are none.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LookDrive))]
+#[serde(deny_unknown_fields)]
+pub struct Drive {
+    /// The channels.
+    #[serde(default)]
+    pub factors: Vec<Factor>,
+    /// How much steeper than it is, about 0.5.
+    #[serde(default = "one")]
+    pub contrast: f32,
+    /// What is added then, before it is held between 0 and 1.
+    #[serde(default)]
+    pub offset: f32,
+    /// Whether it is turned about at last.
+    #[serde(default)]
+    pub inverted: bool,
+}
+
+fn one() -> f32 {
+    1.0
+}
+
+impl Default for Drive {
+    fn default() -> Self {
+        Self { factors: Vec::new(), contrast: 1.0, offset: 0.0, inverted: false }
+    }
+}
+
+/// A channel of a set.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = LookFactor))]
+#[serde(deny_unknown_fields)]
+pub struct Factor {
+    /// By name.
+    pub set: String,
+    /// 0–3 for R, G, B, A.
+    pub channel: u8,
+    /// Whether its complement is meant.
+    #[serde(default)]
+    pub complement: bool,
+}
+
+/// What a proof is lit by.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ProofLights))]
+#[serde(deny_unknown_fields)]
+pub struct Lights {
+    /// Lamps on a ring about the model, which stands still.
+    pub lamps: Vec<Lamp>,
+    /// Light from behind at the edge of what is seen, 0 for none.
+    pub rim: f32,
+    /// Even light from everywhere: what a white matt surface in it alone shows, in linear light.
+    pub even: f32,
+    /// How many stops brighter all of it is seen.
+    pub exposure: f32,
+}
+
+/// A lamp.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ProofLamp))]
+#[serde(deny_unknown_fields)]
+pub struct Lamp {
+    /// Where on the ring, degrees: 0 in front of the model, to the right from there.
+    pub turn: f32,
+    /// How high above it, degrees.
+    pub height: f32,
+    /// What a white matt surface that faces it shows, in linear light.
+    pub strength: f32,
+    /// Its color, sRGB-encoded.
+    pub color: [f32; 3],
+}
+
+impl Default for Lights {
+    fn default() -> Self {
+        let lamp = |turn, height, strength, color| Lamp { turn, height, strength, color };
+        Self {
+            lamps: vec![
+                lamp(-38.0, 42.0, 0.85, [1.0, 0.97, 0.92]),
+                lamp(70.0, 12.0, 0.2, [0.87, 0.93, 1.0]),
+            ],
+            rim: 0.25,
+            even: 0.3,
+            exposure: 0.0,
+        }
+    }
+}
+
+fn is_share(x: f32) -> bool {
+    (0.0..=1.0).contains(&x)
+}
+
+fn are_colors(colors: &[[f32; 3]]) -> bool {
+    colors.iter().flatten().all(|x| is_share(*x))
+}
+
+/// Blends that a look can have: those that take number by number, as shading languages can.
+pub const LOOK_BLENDS: &[Blend] = &[
+    Blend::Normal,
+    Blend::Multiply,
+    Blend::Screen,
+    Blend::Overlay,
+    Blend::SoftLight,
+    Blend::HardLight,
+    Blend::Darken,
+    Blend::Lighten,
+    Blend::Difference,
+    Blend::Add,
+    Blend::Subtract,
+];
+
+impl Factor {
+    fn problem(&self) -> Option<&'static str> {
+        (self.channel > 3 || self.set.is_empty())
+            .then_some("a mask is driven by a channel, R, G, B or A, of a set")
+    }
+}
+
+impl Layer {
+    fn problem(&self) -> Option<&'static str> {
+        let Self { coat, blend, drive, strength, rough, metal, glow, .. } = self;
+        if ![Some(*strength), *rough, *metal].into_iter().flatten().all(is_share) {
+            return Some("strength, roughness and metal are from 0 to 1");
+        }
+        if !glow.is_none_or(|glow| (0.0..=100.0).contains(&glow)) {
+            return Some("it glows with a strength from 0 to 100");
+        }
+        if !LOOK_BLENDS.contains(blend) {
+            return Some(
+                "in a look numbers are blended one by one: choose another way of blending",
+            );
+        }
+        if drive.factors.len() > MOST_FACTORS {
+            return Some("a mask is a product of 4 channels at most");
+        }
+        if !(drive.contrast.abs() <= 1000.0 && drive.offset.abs() <= 1000.0) {
+            return Some("the contrast and the offset of a mask are numbers");
+        }
+        if let Some(problem) = drive.factors.iter().find_map(Factor::problem) {
+            return Some(problem);
+        }
+        match coat {
+            Coat::Color { color } => (!are_colors(&[*color])).then_some("colors are from 0 to 1"),
+            Coat::Set { set } => set.is_empty().then_some("choose a set"),
+            Coat::Ramp { stops, by } => {
+                let is_sound = (2..=3).contains(&stops.len()) && are_colors(stops);
+                (!is_sound).then_some("a ramp has two or three colors").or_else(|| by.problem())
+            }
+            Coat::Shift { set, amounts } => {
+                let is_sound = !set.is_empty() && amounts.iter().all(|x| x.abs() <= 10.0);
+                (!is_sound).then_some("a shift takes a set, and amounts from −10 to 10")
+            }
+        }
+    }
+}
+
+impl Look {
+    /// What makes it impossible, said for the user.
+    #[must_use]
+    pub fn problem(&self) -> Option<String> {
+        if let Err(error) = names::proper(&self.name) {
+            return Some(format!("a look: {error}"));
+        }
+        if self.layers.len() > MOST_LAYERS {
+            return Some(format!("a look has {MOST_LAYERS} layers at most"));
+        }
+        if self.sets().len() > MOST_LOOK_SETS {
+            return Some(format!("a look takes {MOST_LOOK_SETS} sets at most"));
+        }
+        let of_layer = |layer: &Layer| {
+            if let Err(error) = names::proper(&layer.name) {
+                return Some(format!("a layer: {error}"));
+            }
+            layer.problem().map(|problem| format!("the layer {}: {problem}", layer.name))
+        };
+        self.layers.iter().find_map(of_layer)
+    }
+
+    /// The sets that it takes, each once, in the order in which its layers ask for them.
+    #[must_use]
+    pub fn sets(&self) -> Vec<&str> {
+        let mut sets: Vec<&str> = Vec::new();
+        for layer in self.layers.iter().filter(|layer| !layer.off) {
+            let of_coat = match &layer.coat {
+                Coat::Color { .. } => None,
+                Coat::Set { set } | Coat::Shift { set, .. } => Some(set),
+                Coat::Ramp { by, .. } => Some(&by.set),
+            };
+            for set in layer.drive.factors.iter().map(|factor| &factor.set).chain(of_coat) {
+                if !sets.contains(&set.as_str()) {
+                    sets.push(set);
+                }
+            }
+        }
+        sets
+    }
+}
+
+impl Lights {
+    /// What makes them impossible, said for the user.
+    #[must_use]
+    pub fn problem(&self) -> Option<String> {
+        if self.lamps.len() > MOST_LAMPS {
+            return Some(format!("there are {MOST_LAMPS} lamps at most"));
+        }
+        let is_light = |x: f32| (0.0..=100.0).contains(&x);
+        let is_sound = |lamp: &Lamp| {
+            lamp.turn.is_finite()
+                && lamp.height.abs() <= 90.0
+                && is_light(lamp.strength)
+                && are_colors(&[lamp.color])
+        };
+        let all = self.lamps.iter().all(is_sound) && is_light(self.rim) && is_light(self.even);
+        (!(all && self.exposure.abs() <= 20.0)).then(|| {
+            "lamps are up to 90° high, lights from 0 to 100, stops from −20 to 20".to_owned()
+        })
+    }
+}
