@@ -172,6 +172,11 @@ impl Document {
             .ok_or_else(|| EditError::NoSuchSet { part: part.traits.name.clone() })
     }
 
+    /// Numbers that something has or had: nothing new gets them, also where changes come from elsewhere.
+    fn met(&mut self, ids: impl IntoIterator<Item = u32>) {
+        self.next_id = ids.into_iter().fold(self.next_id, u32::max);
+    }
+
     fn take_id(&mut self) -> u32 {
         self.next_id += 1;
         self.next_id

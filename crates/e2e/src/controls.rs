@@ -20,13 +20,21 @@ impl Browser {
     /// # Errors
     /// When the picker does not answer.
     pub async fn paint_with(&self, hex: &str) -> Result<()> {
+        self.choose_color("paint", hex).await
+    }
+
+    /// Chooses the color of a well by its hex number, as a user would.
+    ///
+    /// # Errors
+    /// When the picker does not answer.
+    pub async fn choose_color(&self, well: &str, hex: &str) -> Result<()> {
         const SELECT_ALL: &str = "\u{e009}a\u{e000}";
         const ENTER: &str = "\u{e007}";
-        self.click("paint").await?;
+        self.click(well).await?;
         let field = self.find("hex").await?;
         field.click().await?;
         field.send_keys(&format!("{SELECT_ALL}{hex}{ENTER}")).await?;
-        let label = format!("[data-test=paint][aria-label*='{}']", hex.to_uppercase());
+        let label = format!("[data-test={well}][aria-label*='{}']", hex.to_uppercase());
         let css = Locator::Css(&label);
         self.client.wait().at_most(PATIENCE).for_element(css).await?;
         self.client.execute("document.querySelector('.MuiBackdrop-root').click()", vec![]).await?;

@@ -30,9 +30,9 @@ export function lookOf(state: Pick<State, "proof" | "proofing">, part: number): 
   return { ...look, layers: look.layers.map((layer, i) => ({ ...layer, off: i !== proofing.alone })) };
 }
 
-/** What the active part is seen to wear. */
-export const wornLook = (state: State): ProofLook | null =>
-  state.area === "proof" && !state.proofing.bare && state.part !== null ? wornBy(state, state.part) : null;
+/** What the active part wears, where looks can be seen. */
+export const wearableLook = (state: State): ProofLook | null =>
+  state.area === "proof" && state.part !== null ? wornBy(state, state.part) : null;
 
 export const blendWords = [
   ["normal", "mix"],

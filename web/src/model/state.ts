@@ -518,6 +518,9 @@ export function shownSet(state: State): ColorSet | undefined {
   return activePart(state)?.sets.find((candidate) => candidate.id === state.shown);
 }
 
+/** Shows sets as they are, without looks, or looks again. */
+export const showBare = (bare: boolean) => set({ proofing: { ...get().proofing, bare } });
+
 /** Takes a new outline in; what the user has chosen stays chosen as long as it is there. */
 export function takeOutline({ parts, traits, swatches, views, volumes, print, proof, images }: Schemas["Outline"]) {
   const state = get();

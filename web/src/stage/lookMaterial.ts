@@ -100,7 +100,8 @@ const fragmentShader = ({ text, function: of, sets, numbers }: Schemas["LookCode
     vec3 face = normalize(cross(dFdx(vSight), dFdy(vSight)));
     if (dot(face, vSight) < 0.0) face = -face;
     if (dot(n, face) < smoothCosine) n = face;
-    float nv = max(dot(n, sight), 1e-4);
+    // Rounded, a cosine may be more than 1, and what is left of 1 has no power then.
+    float nv = clamp(dot(n, sight), 1e-4, 1.0);
     float rough = clamp(here.rough, 0.045, 1.0);
     float a2 = pow(rough, 4.0);
     vec3 mirrored = mix(vec3(0.04), here.color, here.metal);
@@ -117,11 +118,11 @@ const fragmentShader = ({ text, function: of, sets, numbers }: Schemas["LookCode
       float nl = dot(n, to);
       if (nl <= 0.0) continue;
       vec3 h = normalize(to + sight);
-      float nh = max(dot(n, h), 0.0);
+      float nh = clamp(dot(n, h), 0.0, 1.0);
       float d = nh * nh * (a2 - 1.0) + 1.0;
       float alpha = sqrt(a2);
       float gloss = a2 / (d * d) * 0.5 / max(mix(2.0 * nl * nv, nl + nv, alpha), 1e-4);
-      vec3 fresnel = mirrored + (1.0 - mirrored) * pow(1.0 - max(dot(h, sight), 0.0), 5.0);
+      vec3 fresnel = mirrored + (1.0 - mirrored) * pow(1.0 - clamp(dot(h, sight), 0.0, 1.0), 5.0);
       light += lampLight[i] * nl * (matt + fresnel * gloss);
     }
     light += rim * pow(1.0 - nv, 3.0) + here.glow;

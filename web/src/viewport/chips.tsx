@@ -11,6 +11,7 @@ import {
   intoSet,
   set,
   setLook,
+  showBare,
   shownSet,
   targetSet,
   useApp,
@@ -18,7 +19,7 @@ import {
   type Look,
   snapshotNames,
 } from "../model/state";
-import { wornLook } from "../model/proof";
+import { wearableLook } from "../model/proof";
 import { channelNames, elements, figure, length, symbols } from "../model/words";
 import { blends, toolTitle } from "../model/toolWords";
 import { channelName } from "../model/theme";
@@ -44,7 +45,8 @@ export function LookChip() {
   const edgePixels = useApp((state) => state.edgePixels);
   const trial = useApp((state) => (state.area === "gather" ? (state.trial?.shows ?? null) : null));
   const remade = useApp((state) => (state.area === "gather" ? state.remade?.shows : undefined));
-  const worn = useApp(wornLook);
+  const wearable = useApp(wearableLook);
+  const worn = useApp((state) => (state.proofing.bare ? null : wearableLook(state)));
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   if (!part) return null;
   const { heat } = look;
@@ -87,6 +89,8 @@ export function LookChip() {
   const snapshots = snapshotNames(parts);
   const choose = (change: Partial<Look>) => () => {
     setLook(change);
+    // What is chosen here is shown, and no look over it.
+    if (worn && ("heat" in change || "shade" in change || "channel" in change)) showBare(true);
     setAnchor(null);
   };
   return (
@@ -111,10 +115,20 @@ export function LookChip() {
         {wipe ? `; ${wipe.snapshot} on the left` : ""}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {wearable && (
+          <MenuItem
+            selected={worn !== null}
+            onClick={() => {
+              showBare(false);
+              setAnchor(null);
+            }}>
+            {wearable.name} · look
+          </MenuItem>
+        )}
         {part.sets.map((each) => (
           <MenuItem
             key={each.id}
-            selected={each.id === shown?.id && heat === null}
+            selected={!worn && each.id === shown?.id && heat === null}
             onClick={() => {
               set({ shown: each.id });
               choose({ heat: null })();
@@ -123,7 +137,7 @@ export function LookChip() {
           </MenuItem>
         ))}
         <MenuItem
-          selected={!shown && heat === null}
+          selected={!worn && !shown && heat === null}
           onClick={() => {
             set({ shown: null });
             choose({ heat: null })();
@@ -170,10 +184,10 @@ export function LookChip() {
           Alpha as cover, over a checker
         </MenuItem>
         <Divider />
-        <MenuItem selected={look.shade === "flat"} onClick={choose({ shade: "flat" })}>
+        <MenuItem selected={!worn && look.shade === "flat"} onClick={choose({ shade: "flat" })}>
           Flat: the exact values
         </MenuItem>
-        <MenuItem selected={look.shade === "lit"} onClick={choose({ shade: "lit" })}>
+        <MenuItem selected={!worn && look.shade === "lit"} onClick={choose({ shade: "lit" })}>
           Lit: shape in soft daylight
         </MenuItem>
         <Box sx={{ px: 2, pt: 0.5, width: 270 }} onKeyDown={(event) => event.stopPropagation()}>

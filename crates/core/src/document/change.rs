@@ -304,6 +304,7 @@ impl Document {
             (ChangeStep::Volumes { before, after }, _) => {
                 let volumes = if direction == Direction::Forward { after } else { before };
                 self.volumes = Arc::new(volumes.clone());
+                self.met(before.iter().chain(after).map(|volume| volume.id));
             }
             (ChangeStep::Print { before, after }, _) => {
                 let print = if direction == Direction::Forward { after } else { before };
@@ -312,6 +313,7 @@ impl Document {
             (ChangeStep::Proof { before, after }, _) => {
                 let proof = if direction == Direction::Forward { after } else { before };
                 self.proof = Proof::clone(proof);
+                self.met(before.looks.iter().chain(&after.looks).map(|look| look.id));
             }
             (ChangeStep::Images { gone, come }, Direction::Forward)
             | (ChangeStep::Images { gone: come, come: gone }, Direction::Backward) => {
@@ -350,7 +352,7 @@ impl Document {
                     return Err(EditError::DoesNotFit("a set does not fit its part"));
                 }
                 owner.sets.insert(*index, set.clone());
-                self.next_id = self.next_id.max(set.id.0);
+                self.met([set.id.0]);
             }
             (ChangeStep::Set { part, index, set }, Direction::Backward)
             | (ChangeStep::SetGone { part, index, set }, Direction::Forward) => {
@@ -391,12 +393,12 @@ impl Document {
             if set.values.len() != set.placement.count(geometry.mesh()) {
                 return Err(EditError::DoesNotFit("a set's length differs from its part's"));
             }
-            self.next_id = self.next_id.max(set.id.0);
+            self.met([set.id.0]);
         }
         if !part.materials.fit(geometry.mesh().face_count()) {
             return Err(EditError::DoesNotFit("a face has a material that is not there"));
         }
-        self.next_id = self.next_id.max(part.id.0);
+        self.met([part.id.0]);
         let materials = part.materials.clone();
         let (id, traits, sets) = (part.id, part.traits.clone(), part.sets.clone());
         self.parts.insert(index, Part { id, traits, geometry, materials, sets });

@@ -159,7 +159,15 @@ fn looks_are_kept_worn_and_undone() {
     document.apply(wear).unwrap();
     assert_eq!(document.proof().worn_by(part).unwrap().id, cloth);
     let record = serde_json::to_string(&document.record()).unwrap();
+    // Whoever builds it from its changes alone gives no number twice.
+    let whole = document.as_change(String::new());
+    let mut built = Document::default();
     let mesh = document.parts()[0].geometry.mesh().clone();
+    built.supply_mesh(mesh.clone());
+    built.replay(&whole, Direction::Forward).unwrap();
+    built.apply(ProofEdit::SetLook { look: of("Third"), wear: false }).unwrap();
+    let third = built.proof().looks[2].id;
+    assert!(third != iron && third != cloth, "{third}");
     let again = Document::restore(serde_json::from_str(&record).unwrap(), vec![mesh]).unwrap();
     assert_eq!(again.proof(), document.proof());
     let removed = document.apply(ProofEdit::RemoveLook { look: cloth }).unwrap();

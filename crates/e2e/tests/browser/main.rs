@@ -12,6 +12,7 @@ mod late;
 mod layers;
 mod painting;
 mod parts;
+mod proof;
 mod recipe_sheet;
 mod reshaped;
 mod screenshots;

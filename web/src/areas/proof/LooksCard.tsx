@@ -2,14 +2,14 @@
 import { Box, Button, ButtonBase, IconButton, Menu, MenuItem, Paper, Typography } from "@mui/material";
 import { useState } from "react";
 import { starters, type ProofLook } from "../../model/proof";
-import { activePart, set, useApp, type Part, type Proof } from "../../model/state";
+import { activePart, set, showBare, useApp, type Part, type Proof } from "../../model/state";
 import { free, hex } from "../../model/words";
 import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
 import { MoreIcon } from "../../widgets/icons";
 import { NameDialog } from "../../widgets/NameDialog";
 import { Switching } from "../../widgets/rows";
-import { choose, keepNow, make, showBare } from "./lookInHand";
+import { choose, keepNow, make } from "./lookInHand";
 
 export function LooksCard({ project }: { project: Project }) {
   const proof = useApp((state) => state.proof);
@@ -54,7 +54,7 @@ export function LooksCard({ project }: { project: Project }) {
             data-test={`begin-${key}`}
             onClick={() => {
               setMenu(null);
-              void make(project, free(title, names), layers);
+              void make(project, names.includes(title) ? free(title, names) : title, layers);
             }}>
             <Box>
               <Typography variant="body2" sx={{ fontWeight: 700 }}>

@@ -32,7 +32,6 @@ export function choose(id: number | null) {
 }
 
 export const showAlone = (layer: number | null) => put({ alone: layer });
-export const showBare = (bare: boolean) => put({ bare });
 
 /** What is in hand becomes this. */
 export function turn(project: Project, look: ProofLook, rests = true) {
