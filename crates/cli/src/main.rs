@@ -6,6 +6,7 @@
 mod out;
 
 mod bake;
+mod check;
 mod compare;
 mod convert;
 mod deliver;
@@ -112,6 +113,8 @@ enum Command {
     Sweep(swatches::SweepArgs),
     /// Look at files as bodies to be printed whole, with what a simulated bureau asks for them
     Quote(quote::QuoteArgs),
+    /// Tell what is wrong, or will be, with files for whoever receives them; exits with 2 when something is
+    Check(check::CheckArgs),
     /// Lay files out for images: texture coordinates in charts, packed
     Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
@@ -207,8 +210,12 @@ fn main() -> ExitCode {
         )
         .with_writer(std::io::stderr)
         .init();
-    match run(Cli::parse().command) {
-        Ok(()) => ExitCode::SUCCESS,
+    let done = match Cli::parse().command {
+        Command::Check(args) => check::run(&args),
+        command => run(command).map(|()| ExitCode::SUCCESS),
+    };
+    match done {
+        Ok(code) => code,
         Err(error) => {
             eprintln!("speckle: {error:#}");
             ExitCode::FAILURE
@@ -249,6 +256,7 @@ fn run(command: Command) -> Result<()> {
         Command::Swatches(args) => swatches::run(&args),
         Command::Sweep(args) => swatches::sweep(&args),
         Command::Quote(args) => quote::run(&args),
+        Command::Check(args) => check::run(&args).map(drop),
         Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),

@@ -4,6 +4,7 @@
 //! [`Edit`]; the only way to change a project is [`Document::apply`] (and its sliced form for a
 //! stroke that is still under the hand), and every change comes back as a reversible [`Change`].
 
+pub mod checks;
 pub mod document;
 
 pub use document::{

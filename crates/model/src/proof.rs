@@ -37,7 +37,26 @@ pub struct Proof {
     /// What they are lit by.
     #[serde(default)]
     pub lights: Lights,
+    /// Findings that are meant to be so.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub silenced: Vec<Silenced>,
 }
+
+/// A finding that is not told any more.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = SilencedCheck))]
+#[serde(deny_unknown_fields)]
+pub struct Silenced {
+    /// Names it.
+    pub key: String,
+    /// Why it is meant to be so.
+    pub reason: String,
+}
+
+/// The most of them, and the longest words.
+pub const MOST_SILENCED: usize = 1000;
+/// Likewise, bytes.
+pub const LONGEST_REASON: usize = 400;
 
 impl Proof {
     /// The look of a number.

@@ -79,6 +79,12 @@ impl Kitchen {
         self.cooking.is_some()
     }
 
+    /// The recipes that would make something else by now, as they were last looked over.
+    pub fn stale(&self) -> Vec<RecipeId> {
+        let stale = self.standings.iter().filter(|standing| standing.is_stale);
+        stale.map(|standing| standing.id).collect()
+    }
+
     /// Starts what has to be made next, and stops what nobody needs any more. `is_shown` says
     /// whether a set is looked at; `is_open` whether recipes may be made unasked now.
     pub fn look_after(

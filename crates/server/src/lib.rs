@@ -40,7 +40,7 @@ use error::ApiError;
 use outside::Outside;
 use reader::ReaderProgram;
 use rest::{
-    alignment, bureau,
+    alignment, bureau, checks,
     deliver::{self, recipients},
     history, layers,
     looked::Looked,
@@ -150,6 +150,7 @@ impl App {
 #[openapi(
     info(title = "Jaunty Speckle", description = "Vertex, corner and face color for meshes."),
     components(schemas(
+        speckle_core::checks::Target,
         wire::ClientMessage,
         wire::ServerMessage,
         speckle_model::recipe::RecipeFile
@@ -179,6 +180,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(uvs::part_uvs))
         .routes(routes!(uvs::image_of_colors))
         .routes(routes!(volumes::volumes_met))
+        .routes(routes!(checks::checks))
         .routes(routes!(looks::code_of_look))
         .routes(routes!(looks::file_of_look))
         .routes(routes!(works::work))

@@ -4,6 +4,7 @@
 
 pub mod alignment;
 pub mod bureau;
+pub mod checks;
 pub mod deliver;
 pub mod history;
 pub mod layers;

@@ -261,6 +261,8 @@ impl Session {
                     swatches: self.document.swatches().to_vec(),
                     volumes: self.document.volumes().to_vec(),
                     print: self.document.print().cloned(),
+                    proof: self.document.proof().clone(),
+                    stale: self.kitchen.stale(),
                     images: self.document.image_files().to_vec(),
                 });
             }

@@ -259,9 +259,12 @@ impl Air {
         let mut best = room(place);
         // As far as there is room there is no wall between.
         let mut step = self.cell.min(0.9 * best);
+        let (start, most) = (place, 4.0 * self.cell);
         while step > self.cell / 256.0 {
             let tries = [u, -u, v, -v].map(|side| place + side * step);
-            let better = tries.into_iter().map(|place| (place, room(place)));
+            // Into the open there is ever more room: what is narrow is near to where it was found.
+            let near = tries.into_iter().filter(|place| place.distance(start) <= most);
+            let better = near.map(|place| (place, room(place)));
             match better.max_by(|a, b| a.1.total_cmp(&b.1)) {
                 Some((there, wider)) if wider > best => (place, best) = (there, wider),
                 _ => step /= 2.0,

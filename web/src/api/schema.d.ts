@@ -371,6 +371,23 @@ export interface paths {
         patch: operations["rename"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Checks a project. */
+        get: operations["checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/copy": {
         parameters: {
             query?: never;
@@ -1613,6 +1630,49 @@ export interface components {
         };
         /** @description Which of R, G, B, A a tool writes to; the others stay bit-identical. */
         Channels: boolean[];
+        /**
+         * @description What is checked.
+         * @enum {string}
+         */
+        Check: "missing_set" | "unlike_names" | "unlike_order" | "unlike_placement" | "blank" | "no_meaning" | "out_of_range" | "too_many_sets" | "not_neutral" | "look_without_set" | "nowhere_still" | "torn" | "stale" | "hole" | "tangled" | "inside_out" | "thin" | "hollow" | "specks" | "near_like" | "no_spool" | "not_in_swatches" | "bare";
+        /** @description Something that was found. */
+        CheckFinding: {
+            /** @description What. */
+            check: components["schemas"]["Check"];
+            /** @description How often: of elements, edges, places. */
+            count: number;
+            /** @description Names it among all findings, by what it is about. */
+            key: string;
+            part?: components["schemas"]["PartId"] | null;
+            /** @description Where, in the project's space. */
+            place?: number[] | null;
+            remedy?: components["schemas"]["CheckRemedy"] | null;
+            /** @description What is so. */
+            says: string;
+            /** @description Why it was silenced. */
+            silenced?: string | null;
+            /** @description Why it matters. */
+            why: string;
+        };
+        /** @description What mends a finding. */
+        CheckRemedy: {
+            /** @description The edit. */
+            edit: components["schemas"]["Edit"];
+            /** @enum {string} */
+            kind: "edit";
+            /** @description What the click says. */
+            label: string;
+        } | {
+            /** @description In which area of the app. */
+            area: components["schemas"]["HandArea"];
+            /** @enum {string} */
+            kind: "by_hand";
+        };
+        /**
+         * @description Whom a project is checked for.
+         * @enum {string}
+         */
+        CheckTarget: "shader" | "spools" | "full_color" | "archive";
         /** @description Some of what was found. */
         ChosenOrder: {
             /** @description Which, by their places in the list. */
@@ -2182,6 +2242,11 @@ export interface components {
              */
             within?: number;
         };
+        /**
+         * @description Where something is done by hand.
+         * @enum {string}
+         */
+        HandArea: "gather" | "bake" | "paint" | "proof" | "layers";
         /** @description A mesh that a client holds. */
         HeldMesh: {
             /** @description What the server called the mesh. */
@@ -3824,6 +3889,8 @@ export interface components {
             lights?: components["schemas"]["ProofLights"];
             /** @description Its looks, in order. */
             looks?: components["schemas"]["ProofLook"][];
+            /** @description Findings that are meant to be so. */
+            silenced?: components["schemas"]["SilencedCheck"][];
             /** @description What single parts wear. */
             worn?: components["schemas"]["Worn"][];
         };
@@ -3858,6 +3925,13 @@ export interface components {
             lights: components["schemas"]["ProofLights"];
             /** @enum {string} */
             type: "set_lights";
+        } | {
+            /** @description Names the finding. */
+            key: string;
+            /** @description Why it is meant. */
+            reason?: string | null;
+            /** @enum {string} */
+            type: "silence_check";
         };
         /** @description A lamp. */
         ProofLamp: {
@@ -5792,6 +5866,13 @@ export interface components {
              */
             neutral: number;
         };
+        /** @description A finding that is not told any more. */
+        SilencedCheck: {
+            /** @description Names it. */
+            key: string;
+            /** @description Why it is meant to be so. */
+            reason: string;
+        };
         /** @description How bumps are smoothed. */
         SmoothingRules: {
             /** @description Whether open rims stay where they are; else they are smoothed along themselves. */
@@ -7387,6 +7468,38 @@ export interface operations {
                 content?: never;
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    checks: {
+        parameters: {
+            query?: {
+                /** @description A shader, when left out. */
+                for?: components["schemas"]["CheckTarget"];
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckFinding"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

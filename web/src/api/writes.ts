@@ -191,6 +191,16 @@ export const layerSeams = (look: number, marks: Schemas["SeamMarks"], wait: Wait
 /** A look as shading code. */
 export const lookCode = (order: Schemas["LookOrder"]) => done(api.POST("/api/v1/looks/code", { body: order }));
 
+/** What is wrong with a project for whoever receives it. */
+export const checksOf = (project: number, target: Schemas["CheckTarget"], wait: Wait) =>
+  done(
+    api.GET("/api/v1/projects/{project}/checks", {
+      params: { path: { project }, query: { for: target } },
+      headers: workHeader(wait),
+      signal: wait.signal,
+    }),
+  );
+
 /** The same as a file. */
 export const lookFile = (order: Schemas["LookOrder"]) =>
   posted("/api/v1/looks/file", JSON.stringify(order), JSON_TYPE, {

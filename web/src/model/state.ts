@@ -120,7 +120,13 @@ export interface StencilChoice {
 /** How a project is proofed. */
 export type Proof = Required<Schemas["Proof"]>;
 
-const noProof: Proof = { looks: [], everywhere: null, worn: [], lights: { lamps: [], rim: 0, even: 1, exposure: 0 } };
+const noProof: Proof = {
+  silenced: [],
+  looks: [],
+  everywhere: null,
+  worn: [],
+  lights: { lamps: [], rim: 0, even: 1, exposure: 0 },
+};
 
 /** What is being made of a look or of the light, and how looks are shown. */
 export interface Proofing {

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use speckle_model::{
     PartId,
-    proof::{Lights, Look, MOST_LOOKS, Proof, Worn},
+    proof::{LONGEST_REASON, Lights, Look, MOST_LOOKS, MOST_SILENCED, Proof, Silenced, Worn},
 };
 use strum::VariantNames;
 
@@ -44,6 +44,13 @@ pub enum ProofEdit {
         /// All of it.
         lights: Lights,
     },
+    /// Says that a finding is meant to be so, or, without a reason, that it is not.
+    SilenceCheck {
+        /// Names the finding.
+        key: String,
+        /// Why it is meant.
+        reason: Option<String>,
+    },
 }
 
 impl Family for ProofEdit {
@@ -77,6 +84,7 @@ impl Family for ProofEdit {
                 after.lights = lights;
                 "Change the light".to_owned()
             }
+            Self::SilenceCheck { key, reason } => silence(&mut after, key, reason)?,
         };
         let mut steps = Vec::new();
         if before != after {
@@ -84,6 +92,22 @@ impl Family for ProofEdit {
         }
         Ok(Change { label, steps, ..Change::default() }.into())
     }
+}
+
+fn silence(proof: &mut Proof, key: String, reason: Option<String>) -> Result<String, EditError> {
+    proof.silenced.retain(|own| own.key != key);
+    let Some(reason) = reason.map(|reason| reason.trim().to_owned()) else {
+        return Ok("Tell of a finding again".to_owned());
+    };
+    let refused = |words: &str| Err(EditError::Shelved(words.to_owned()));
+    if reason.is_empty() || reason.len() > LONGEST_REASON || key.len() > LONGEST_REASON {
+        return refused("say in a few words why it is meant to be so");
+    }
+    if proof.silenced.len() >= MOST_SILENCED {
+        return refused("1000 findings are silenced already: tell of some again");
+    }
+    proof.silenced.push(Silenced { key, reason });
+    Ok("Leave a finding".to_owned())
 }
 
 fn named(proof: &Proof, look: u32) -> Result<String, EditError> {

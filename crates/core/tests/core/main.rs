@@ -5,6 +5,7 @@ mod bake;
 mod bases;
 mod bunny;
 mod causes;
+mod checking;
 mod colors;
 mod common;
 mod compare;

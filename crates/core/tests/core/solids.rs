@@ -219,3 +219,32 @@ fn what_is_not_hollow_is_not_told_to_be() {
     // What is open encloses nothing.
     assert_eq!(told(&part(Mesh::new(sheet(4, 0.0)).unwrap()), 1.0, 1.0).hollows, []);
 }
+
+/// Two boxes that stand in each other are one body: what lies within is no wall and no gap. A block of 10 with a post of
+/// 4 that goes 1 deep into it is 4 thick at the least, and the post's foot is not 1 below the block's top.
+#[test]
+fn walls_are_those_of_what_pieces_make_together() {
+    let block = plate(Vec3::new(10.0, 10.0, 10.0));
+    let post =
+        plate(Vec3::new(4.0, 4.0, 9.0)).moved(|p| p + Vec3::new(3.0, 3.0, 9.0), |n| n).unwrap();
+    let both = Mesh::new(beside(arrays_of(&block), arrays_of(&post))).unwrap();
+    let found = told(&part(both), 1.0, 2.0);
+    assert!((found.thinnest.unwrap() - 4.0).abs() < 1e-3, "{found:?}");
+    assert_eq!((found.thin, found.trapped), (0.0, 0));
+}
+
+/// A face that is not flat has its middle off its own triangles: that is no wall.
+#[test]
+fn faces_that_are_not_flat_are_no_walls() {
+    let (size, lift) = (10.0, 0.4);
+    let at = |i: usize| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32) * size;
+    let mut points: Vec<Vec3> = (0..8).map(at).collect();
+    // One corner of the top is higher: its four corners lie in no plane.
+    points[7].z += lift;
+    let faces =
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let faces: Vec<Vec<u32>> = faces.iter().map(|face| face.to_vec()).collect();
+    let found = told(&part(polygons(points, &faces)), 1.0, 5.0);
+    assert!((found.thinnest.unwrap() - f64::from(size)).abs() < 0.2, "{found:?}");
+    assert_eq!(found.thin, 0.0);
+}

@@ -8,7 +8,8 @@ use speckle_core::{
 };
 use speckle_mesh::Geometry;
 use speckle_model::{
-    Digest, ImageRecord, Part, PartId, ProjectTraits, swatches::Swatch, volumes::Volume,
+    Digest, ImageRecord, Part, PartId, ProjectTraits, proof::Proof, swatches::Swatch,
+    volumes::Volume,
 };
 use speckle_store::StoreError;
 use speckle_tools::{
@@ -88,6 +89,10 @@ pub struct Now {
     pub volumes: Vec<Volume>,
     /// How it is printed, where that was said.
     pub print: Option<PrintSetup>,
+    /// How it is proofed.
+    pub proof: Proof,
+    /// The recipes that would make something else by now.
+    pub stale: Vec<RecipeId>,
     /// Its images.
     pub images: Vec<ImageRecord>,
 }

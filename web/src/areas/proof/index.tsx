@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import type { AreaOfWork, InArea } from "../../project/area";
 import { useApp } from "../../model/state";
+import { ChecksCard } from "./ChecksCard";
 import { LightTray } from "./LightTray";
 import { LookCard } from "./LookCard";
 import { LooksCard } from "./LooksCard";
@@ -23,6 +24,7 @@ function ProofSheet({ project }: InArea) {
     <>
       <LooksCard project={project} />
       <LookCard project={project} />
+      <ChecksCard project={project} />
     </>
   );
 }

@@ -1,0 +1,112 @@
+//! `speckle check`: what is wrong, or will be, with files and projects for whoever receives them.
+
+use std::{
+    path::{Path, PathBuf},
+    process::ExitCode,
+};
+
+use anyhow::{Context, Result};
+use clap::{Args, ValueEnum};
+use serde::Serialize;
+use speckle_core::{
+    Document,
+    checks::{Finding, Subject, Target, check},
+};
+use speckle_store::Store;
+use speckle_tools::bake::{Pantry, watch::Watch};
+
+use crate::reading::ReadArgs;
+
+/// `speckle check`
+#[derive(Args)]
+pub struct CheckArgs {
+    /// The files to check: meshes, or projects (.speckle)
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// Whom they are for
+    #[arg(long = "for", value_enum, default_value = "shader")]
+    target: TargetArg,
+    /// Print everything as JSON
+    #[arg(long)]
+    json: bool,
+    #[command(flatten)]
+    reading: ReadArgs,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum TargetArg {
+    /// A shader that reads sets
+    Shader,
+    /// A printer with several spools
+    Spools,
+    /// A printer in full color
+    FullColor,
+    /// A place where it is kept
+    Archive,
+}
+
+/// What was found in a file.
+#[derive(Serialize)]
+struct Told {
+    file: PathBuf,
+    findings: Vec<Finding>,
+}
+
+/// The exit code where something was found that is not silenced; a file that cannot be read is an error, 1.
+const FOUND: u8 = 2;
+
+/// Tells what is found in each file.
+pub fn run(args: &CheckArgs) -> Result<ExitCode> {
+    let target = match args.target {
+        TargetArg::Shader => Target::Shader,
+        TargetArg::Spools => Target::Spools,
+        TargetArg::FullColor => Target::FullColor,
+        TargetArg::Archive => Target::Archive,
+    };
+    let mut told = Vec::new();
+    for file in &args.files {
+        let document = opened(file, &args.reading)?;
+        let stale = document.stale(&Pantry::default());
+        let subject = Subject {
+            parts: document.parts(),
+            palette: document.swatches(),
+            proof: document.proof(),
+            traits: document.traits(),
+            stale: &stale,
+        };
+        let findings = check(&subject, target, &Watch::default());
+        let findings = findings.map_err(|_| anyhow::anyhow!("it was given up"))?;
+        told.push(Told { file: file.clone(), findings });
+    }
+    let is_told = |finding: &&Finding| finding.silenced.is_none();
+    let count: usize = told.iter().map(|own| own.findings.iter().filter(is_told).count()).sum();
+    if args.json {
+        crate::say!("{}", serde_json::to_string_pretty(&told)?);
+    } else {
+        for Told { file, findings } in &told {
+            let own = findings.iter().filter(is_told).count();
+            crate::say!("{}: {own} found", file.display());
+            for finding in findings {
+                let place = finding
+                    .place
+                    .map_or_else(String::new, |[x, y, z]| format!(" (at {x:.3} {y:.3} {z:.3})"));
+                match &finding.silenced {
+                    Some(reason) => crate::say!("  left: {}: {reason}", finding.says),
+                    None => crate::say!("  {}{place}: {}", finding.says, finding.why),
+                }
+            }
+        }
+    }
+    Ok(if count == 0 { ExitCode::SUCCESS } else { ExitCode::from(FOUND) })
+}
+
+/// The project that a file holds, or would become.
+fn opened(file: &Path, reading: &ReadArgs) -> Result<Document> {
+    if file.extension().is_some_and(|ending| ending == "speckle") {
+        let shown = || file.display().to_string();
+        let store = Store::temporary()?;
+        let id = store.import_project(file, 0).with_context(shown)?;
+        return Ok(store.open_project(id).with_context(shown)?.document);
+    }
+    Ok(reading.bring_in(file)?.0)
+}

@@ -1,0 +1,390 @@
+//! Checks: each has a model that has the fault and one that has not, and remedies do what they say. That over the whole
+//! demo world nothing is told that is not so is tried in `speckle-demo`.
+
+use std::collections::BTreeSet;
+
+use glam::Vec3;
+use speckle_color::{Encoding, Rgba, blend::Blend, swatch_value};
+use speckle_core::{
+    ChannelEdit, Document, Edit, ProjectEdit, ProofEdit, RecipeEdit, SetEdit, SwatchEdit,
+    checks::{Check, Finding, Remedy, Subject, Target, check},
+    document::PartPainted,
+};
+use speckle_mesh::{Mesh, Placement};
+use speckle_model::{
+    NewPart, NewSet,
+    color_set::ChannelTraits,
+    proof::{Coat, Drive, Factor, Layer, Look},
+    swatches::{Filament, Swatch},
+};
+use speckle_tools::bake::{Pantry, watch::Watch};
+
+use crate::{
+    common::{arrays_of, beside, sheet},
+    decimating::ball,
+};
+
+fn found(document: &Document, target: Target) -> Vec<Finding> {
+    let stale = document.stale(&Pantry::default());
+    let subject = Subject {
+        parts: document.parts(),
+        palette: document.swatches(),
+        proof: document.proof(),
+        traits: document.traits(),
+        stale: &stale,
+    };
+    check(&subject, target, &Watch::default()).unwrap()
+}
+
+fn kinds(document: &Document, target: Target) -> BTreeSet<Check> {
+    found(document, target).iter().map(|finding| finding.check).collect()
+}
+
+/// Parts with sets, each of one value.
+fn with(parts: &[(&str, &[(&str, Placement, Encoding, Rgba)])]) -> Document {
+    let part = |(name, sets): &(&str, &[(&str, Placement, Encoding, Rgba)])| {
+        let mesh = ball(12, 16);
+        let set = |&(name, placement, encoding, start): &(&str, Placement, Encoding, Rgba)| {
+            NewSet::flooded(name, placement, encoding, start, &mesh)
+        };
+        let sets = sets.iter().map(set).collect();
+        NewPart::new(*name, mesh.clone(), sets)
+    };
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(parts.iter().map(part).collect())).unwrap();
+    document
+}
+
+const COLOR: (Placement, Encoding) = (Placement::Vertex, Encoding::Color);
+const DATA: (Placement, Encoding) = (Placement::Vertex, Encoding::Data);
+const SAND: Rgba = [0.8, 0.7, 0.5, 1.0];
+
+fn set(
+    name: &'static str,
+    (placement, encoding): (Placement, Encoding),
+    start: Rgba,
+) -> (&'static str, Placement, Encoding, Rgba) {
+    (name, placement, encoding, start)
+}
+
+/// Lays another set of a part over values that change from element to element.
+fn vary(document: &mut Document, part: usize, of: impl Fn(usize) -> Rgba) {
+    let own = &document.parts()[part];
+    let (part, set, count) = (own.id, own.sets[0].id, own.sets[0].values.len());
+    let values: Vec<Rgba> = (0..count).map(of).collect();
+    let name = own.sets[0].name.clone();
+    let (placement, encoding) = (own.sets[0].placement, own.sets[0].encoding);
+    let fresh = NewSet {
+        values,
+        ..NewSet::flooded(name, placement, encoding, [0.0; 4], own.geometry.mesh())
+    };
+    let mesh = own.geometry.mesh().clone();
+    let traits = own.traits.clone();
+    let _ = set;
+    let others: Vec<NewPart> = document
+        .parts()
+        .iter()
+        .map(|each| {
+            if each.id == part {
+                NewPart::new(&traits.name, mesh.clone(), vec![fresh.clone()])
+            } else {
+                let sets = each.sets.iter().map(|set| NewSet {
+                    values: set.values.to_vec(),
+                    ..NewSet::flooded(
+                        set.name.clone(),
+                        set.placement,
+                        set.encoding,
+                        set.ground,
+                        each.geometry.mesh(),
+                    )
+                });
+                NewPart::new(&each.traits.name, each.geometry.mesh().clone(), sets.collect())
+            }
+        })
+        .collect();
+    *document = Document::default();
+    document.apply(Edit::bring_in(others)).unwrap();
+}
+
+/// Does what a finding says mends it, and looks again.
+fn mend(document: &mut Document, target: Target, wanted: Check) {
+    let all = found(document, target);
+    let finding = all.iter().find(|own| own.check == wanted).unwrap_or_else(|| panic!("{all:?}"));
+    let Some(Remedy::Edit { edit, .. }) = &finding.remedy else { panic!("{finding:?}") };
+    let edit: Edit = serde_json::from_value(edit.clone()).unwrap();
+    document.apply(edit).unwrap();
+    let left = found(document, target);
+    assert!(left.iter().all(|own| own.key != finding.key), "{left:?}");
+}
+
+#[test]
+fn sets_that_are_not_alike_are_told_and_mended() {
+    let alike = with(&[
+        ("Hull", &[set("Paint", COLOR, SAND), set("Wear", DATA, SAND)]),
+        ("Mast", &[set("Paint", COLOR, SAND), set("Wear", DATA, SAND)]),
+    ]);
+    assert_eq!(found(&alike, Target::Shader), []);
+    let mut lacking = with(&[
+        ("Hull", &[set("Paint", COLOR, SAND), set("Wear", DATA, SAND)]),
+        ("Mast", &[set("Paint", COLOR, SAND)]),
+    ]);
+    assert_eq!(kinds(&lacking, Target::Shader), BTreeSet::from([Check::MissingSet]));
+    mend(&mut lacking, Target::Shader, Check::MissingSet);
+    let mut named = with(&[
+        ("Hull", &[set("Wear mask", DATA, SAND)]),
+        ("Mast", &[set("wear_mask", DATA, SAND)]),
+    ]);
+    assert_eq!(kinds(&named, Target::Shader), BTreeSet::from([Check::UnlikeNames]));
+    mend(&mut named, Target::Shader, Check::UnlikeNames);
+    let mut ordered = with(&[
+        ("Hull", &[set("Paint", COLOR, SAND), set("Wear", DATA, SAND), set("Sway", DATA, SAND)]),
+        ("Mast", &[set("Wear", DATA, SAND), set("Paint", COLOR, SAND), set("Sway", DATA, SAND)]),
+    ]);
+    assert_eq!(kinds(&ordered, Target::Archive), BTreeSet::from([Check::UnlikeOrder]));
+    mend(&mut ordered, Target::Shader, Check::UnlikeOrder);
+    let mut placed = with(&[
+        ("Hull", &[set("Paint", COLOR, SAND)]),
+        ("Mast", &[set("Paint", (Placement::Face, Encoding::Color), SAND)]),
+    ]);
+    assert_eq!(kinds(&placed, Target::Shader), BTreeSet::from([Check::UnlikePlacement]));
+    mend(&mut placed, Target::Shader, Check::UnlikePlacement);
+    // One part alone has nobody to be unlike.
+    assert_eq!(found(&with(&[("Hull", &[set("Paint", COLOR, SAND)])]), Target::Shader), []);
+}
+
+#[test]
+fn what_sets_hold_is_told() {
+    for (value, is_blank) in [([1.0; 4], true), ([0.0, 0.0, 0.0, 1.0], true), (SAND, false)] {
+        let document = with(&[("Hull", &[set("Paint", COLOR, value)])]);
+        assert_eq!(kinds(&document, Target::Archive).contains(&Check::Blank), is_blank);
+    }
+    let mut blank = with(&[("Hull", &[set("Paint", COLOR, SAND), set("Wear", DATA, [0.0; 4])])]);
+    mend(&mut blank, Target::Shader, Check::Blank);
+    assert_eq!(blank.parts()[0].sets.len(), 1);
+    // Data that changes means something that nobody said; colors mean themselves.
+    let changing = |i: usize| [0.5, (i % 7) as f32 / 7.0, 0.2, 1.0];
+    let mut wear = with(&[("Hull", &[set("Wear", DATA, SAND)])]);
+    vary(&mut wear, 0, changing);
+    let all = found(&wear, Target::Shader);
+    assert_eq!((all.len(), all[0].check, all[0].count), (1, Check::NoMeaning, 1), "{all:?}");
+    assert!(all[0].says.contains("what G means"), "{all:?}");
+    let (part, own) = (wear.parts()[0].id, wear.parts()[0].sets[0].id);
+    let traits = ChannelTraits { meaning: "salt".to_owned(), ..ChannelTraits::default() };
+    wear.apply(ChannelEdit::DescribeChannel { part, set: own, channel: 1, traits }).unwrap();
+    assert_eq!(found(&wear, Target::Shader), []);
+    let mut paint = with(&[("Hull", &[set("Paint", COLOR, SAND)])]);
+    vary(&mut paint, 0, changing);
+    assert_eq!(found(&paint, Target::Shader), []);
+    vary(&mut paint, 0, |i| if i == 5 { [1.5, 0.0, 0.0, 1.0] } else { SAND });
+    let all = found(&paint, Target::Archive);
+    assert_eq!((all[0].check, all[0].count), (Check::OutOfRange, 1), "{all:?}");
+    let wanted = paint.parts()[0].geometry.mesh().positions()[5];
+    assert!(Vec3::from_array(all[0].place.unwrap()).distance(wanted) < 1e-6);
+    let names: Vec<String> = (0..9).map(|i| format!("Set {i}")).collect();
+    let mut many = with(&[("Hull", &[])]);
+    let part = many.parts()[0].id;
+    for name in names {
+        let (placement, encoding) = COLOR;
+        many.apply(SetEdit::AddSet { part, name, placement, encoding, start: SAND }).unwrap();
+    }
+    assert_eq!(kinds(&many, Target::Shader), BTreeSet::from([Check::TooManySets]));
+    assert_eq!(kinds(&many, Target::Archive), BTreeSet::new());
+}
+
+fn meaning(document: &mut Document, part: usize, channel: usize, words: &str) {
+    let own = &document.parts()[part];
+    let traits = ChannelTraits { meaning: words.to_owned(), ..ChannelTraits::default() };
+    let (part, set) = (own.id, own.sets[0].id);
+    document.apply(ChannelEdit::DescribeChannel { part, set, channel, traits }).unwrap();
+}
+
+#[test]
+fn sway_that_holds_nowhere_or_tears_is_told() {
+    let mut cloth = with(&[("Cloth", &[set("Motion", DATA, SAND)])]);
+    vary(&mut cloth, 0, |i| [0.1 + (i % 5) as f32 / 10.0, 0.0, 0.0, 0.0]);
+    meaning(&mut cloth, 0, 0, "sway weight");
+    assert_eq!(kinds(&cloth, Target::Shader), BTreeSet::from([Check::NowhereStill]));
+    vary(&mut cloth, 0, |i| [(i % 5) as f32 / 10.0, 0.0, 0.0, 0.0]);
+    meaning(&mut cloth, 0, 0, "sway weight");
+    assert_eq!(found(&cloth, Target::Shader), []);
+    // Two parts at one place: all of their points meet.
+    let both = |other: f32| {
+        let mut both = with(&[
+            ("Cloth", &[set("Motion", DATA, [0.0; 4])]),
+            ("Toggle", &[set("Motion", DATA, [0.0; 4])]),
+        ]);
+        vary(&mut both, 0, |i| [(i % 5) as f32 / 10.0, 0.0, 0.0, 0.0]);
+        vary(&mut both, 1, |i| [(i % 5) as f32 / 10.0 + other, 0.0, 0.0, 0.0]);
+        for part in 0..2 {
+            meaning(&mut both, part, 0, "sway");
+        }
+        both
+    };
+    assert_eq!(found(&both(0.0), Target::Shader), []);
+    let all = found(&both(0.2), Target::Shader);
+    assert_eq!(all[0].check, Check::Torn, "{all:?}");
+    assert_eq!(all[0].count, ball(12, 16).positions().len(), "{all:?}");
+}
+
+fn layer(coat: Coat, blend: Blend) -> Layer {
+    Layer {
+        name: "Layer".to_owned(),
+        off: false,
+        coat,
+        blend,
+        drive: Drive::default(),
+        strength: 1.0,
+        rough: None,
+        metal: None,
+        glow: None,
+    }
+}
+
+#[test]
+fn looks_that_ask_for_what_is_not_there_are_told() {
+    let wears = |document: &mut Document, layer: Layer| {
+        let look = Look { id: 0, name: "Look".to_owned(), layers: vec![layer] };
+        document.apply(ProofEdit::SetLook { look, wear: true }).unwrap();
+    };
+    let factors = vec![Factor { set: "Gone".to_owned(), channel: 0, complement: false }];
+    let mut missing = with(&[("Hull", &[set("Wear", DATA, SAND)])]);
+    let driven = Layer {
+        drive: Drive { factors, ..Drive::default() },
+        ..layer(Coat::Color { color: [0.5; 3] }, Blend::Normal)
+    };
+    wears(&mut missing, driven.clone());
+    assert_eq!(kinds(&missing, Target::Shader), BTreeSet::from([Check::LookWithoutSet]));
+    // What is off, or not worn, asks for nothing.
+    let mut off = with(&[("Hull", &[set("Wear", DATA, SAND)])]);
+    wears(&mut off, Layer { off: true, ..driven });
+    assert_eq!(found(&off, Target::Shader), []);
+    let over = || layer(Coat::Set { set: "Wear".to_owned() }, Blend::Overlay);
+    for (encoding, value, is_told) in [
+        (Encoding::Data, [0.5, 0.5, 0.5, 1.0], false),
+        (Encoding::Data, [0.9, 0.9, 0.8, 1.0], true),
+        (Encoding::Color, [0.5, 0.5, 0.5, 1.0], true),
+    ] {
+        let mut document = with(&[("Hull", &[set("Wear", (Placement::Vertex, encoding), value)])]);
+        wears(&mut document, over());
+        assert_eq!(kinds(&document, Target::Shader).contains(&Check::NotNeutral), is_told);
+    }
+}
+
+#[test]
+fn stale_recipes_are_told() {
+    let mut document = with(&[("Hull", &[set("Wear", DATA, SAND)])]);
+    let file = r#"{"name":"Wear","set":"Wear","placement":"vertex","encoding":"data","start":[0,0,0,1],
+        "recipes":[{"name":"height","channels":"R","steps":[{"source":{"kind":"constant","value":0.5}}]}]}"#;
+    let file = speckle_model::recipe::RecipeFile::read(file).unwrap();
+    let part = document.parts()[0].id;
+    let own = Some(document.parts()[0].sets[0].id);
+    document.apply(RecipeEdit::TakeRecipes { part, set: own, file }).unwrap();
+    assert!(kinds(&document, Target::Spools).contains(&Check::Stale));
+    document.make_all(&Pantry::default(), &Watch::default()).unwrap();
+    assert!(!kinds(&document, Target::Spools).contains(&Check::Stale));
+}
+
+fn bodies(meshes: Vec<Mesh>) -> Document {
+    let mut document = Document::default();
+    let part = |mesh: Mesh| {
+        let sets = vec![NewSet::flooded("Paint", Placement::Vertex, Encoding::Color, SAND, &mesh)];
+        NewPart::new("Body", mesh, sets)
+    };
+    document.apply(Edit::bring_in(meshes.into_iter().map(part).collect())).unwrap();
+    document
+}
+
+/// A ball as large as a print.
+fn large() -> Mesh {
+    ball(24, 48).moved(|p| p * 20.0, |n| n).unwrap()
+}
+
+#[test]
+fn bodies_that_cannot_be_printed_are_told() {
+    let sound = bodies(vec![large()]);
+    for target in [Target::Spools, Target::FullColor] {
+        assert_eq!(found(&sound, target), [], "{target:?}");
+    }
+    let open = bodies(vec![Mesh::new(sheet(4, 0.0)).unwrap()]);
+    assert_eq!(kinds(&open, Target::Spools), BTreeSet::from([Check::Hole]));
+    let inward = bodies(vec![large().turned_over().0]);
+    assert_eq!(kinds(&inward, Target::Spools), BTreeSet::from([Check::InsideOut]));
+    // A shell within: what is in it cannot get out; a thin one is thin besides.
+    let within = |share: f32| {
+        let inner = large().moved(|p| p * share, |n| n).unwrap().turned_over().0;
+        Mesh::new(beside(arrays_of(&large()), arrays_of(&inner))).unwrap()
+    };
+    let hollow = found(&bodies(vec![within(0.6)]), Target::FullColor);
+    assert_eq!((hollow.len(), hollow[0].check), (1, Check::Hollow), "{hollow:?}");
+    let thin = kinds(&bodies(vec![within(0.98)]), Target::FullColor);
+    assert_eq!(thin, BTreeSet::from([Check::Thin, Check::Hollow]));
+    let mut bare = bodies(vec![large(), large().moved(|p| p + Vec3::X * 50.0, |n| n).unwrap()]);
+    assert_eq!(found(&bare, Target::FullColor), []);
+    let own = &bare.parts()[1];
+    let (part, set) = (own.id, own.sets[0].id);
+    bare.apply(SetEdit::DeleteSet { part, set }).unwrap();
+    assert_eq!(kinds(&bare, Target::FullColor), BTreeSet::from([Check::Bare]));
+}
+
+#[test]
+fn swatches_that_do_not_print_well_are_told() {
+    let swatch = |number: u8, name: &str, color: [f32; 3], spool: Option<u8>| Swatch {
+        number,
+        filament: Filament { spool, ..Filament::default() },
+        ..Swatch::new(name, color)
+    };
+    let painted = |swatches: Vec<Swatch>, of: &dyn Fn(usize) -> u8, both: bool| {
+        let mut document = bodies(if both { vec![large(), large()] } else { vec![large()] });
+        document.apply(ProjectEdit::SetPalette { swatches }).unwrap();
+        let part = &document.parts()[0];
+        let painted = PartPainted {
+            part: part.id,
+            mesh: part.geometry.id(),
+            numbers: (0..part.geometry.mesh().face_count()).map(of).collect(),
+            base: Some(1),
+        };
+        let label = "Paint".to_owned();
+        document
+            .apply(SwatchEdit::PaintFaces { label, palette: None, parts: vec![painted] })
+            .unwrap();
+        assert_eq!(document.parts()[0].swatch_set().unwrap().values[0], swatch_value(of(0)));
+        document
+    };
+    let chalk = || swatch(1, "Chalk", [0.9, 0.88, 0.82], Some(1));
+    let red = || swatch(2, "Red", [0.7, 0.2, 0.16], Some(2));
+    let half = |face: usize| if face < 576 { 1 } else { 2 };
+    assert_eq!(found(&painted(vec![chalk(), red()], &half, false), Target::Spools), []);
+    let speck = |face: usize| if face == 0 { 2 } else { 1 };
+    let small = painted(vec![chalk(), red()], &speck, false);
+    let all = found(&small, Target::Spools);
+    assert_eq!((all.len(), all[0].check, all[0].count), (1, Check::Specks, 1), "{all:?}");
+    let near = vec![chalk(), swatch(2, "Lime", [0.9, 0.88, 0.8], Some(2))];
+    assert_eq!(
+        kinds(&painted(near, &half, false), Target::Spools),
+        BTreeSet::from([Check::NearLike])
+    );
+    let unloaded = vec![chalk(), swatch(2, "Red", [0.7, 0.2, 0.16], None)];
+    assert_eq!(
+        kinds(&painted(unloaded, &half, false), Target::Spools),
+        BTreeSet::from([Check::NoSpool])
+    );
+    let other = painted(vec![chalk(), red()], &half, true);
+    assert_eq!(kinds(&other, Target::Spools), BTreeSet::from([Check::NotInSwatches]));
+}
+
+/// What is silenced is told last, with its reason, until it is told again; it goes with the project.
+#[test]
+fn findings_are_silenced_with_a_reason() {
+    let mut document = with(&[("Hull", &[set("Paint", COLOR, SAND)]), ("Mast", &[])]);
+    let key = found(&document, Target::Shader)[0].key.clone();
+    let silence = |reason: Option<&str>| ProofEdit::SilenceCheck {
+        key: key.clone(),
+        reason: reason.map(str::to_owned),
+    };
+    assert!(document.apply(silence(Some("  "))).is_err());
+    document.apply(silence(Some("The mast is wood."))).unwrap();
+    let all = found(&document, Target::Shader);
+    assert_eq!(all[0].silenced.as_deref(), Some("The mast is wood."));
+    document.apply(silence(None)).unwrap();
+    assert_eq!(found(&document, Target::Shader)[0].silenced, None);
+}
