@@ -53,7 +53,7 @@ pub fn hollows(
     let measures = geometry.measures();
     let size = (measures.max - measures.min).as_dvec3();
     let usable = geometry.topology().is_watertight() && drain > 0.0 && mm > 0.0;
-    if !usable || !(size.min_element() > 0.0 && size.is_finite()) {
+    if !(usable && size.min_element() > 0.0 && size.is_finite()) {
         return Ok(Vec::new());
     }
     let radius = drain / mm / 2.0;

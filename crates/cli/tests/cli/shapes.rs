@@ -299,6 +299,29 @@ fn files_are_quoted_as_bodies_with_what_is_wrong() {
     assert!(refused(folder.path(), &["quote", "tower.ply", "--scale", "0"]).contains("--scale"));
 }
 
+/// Pipelines go by the exit code: 0 where nothing is found, 2 where something is, 1 where a file cannot be read.
+#[test]
+fn files_are_checked_for_whoever_receives_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    fs::write(at("tower.ply"), tower()).unwrap();
+    fs::write(at("flat.ply"), sheet(3, true)).unwrap();
+    let check = |args: &[&str]| {
+        let output = speckle(folder.path(), &[&["check"], args].concat());
+        (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned())
+    };
+    let (code, words) = check(&["tower.ply", "--up", "z", "--for", "full-color"]);
+    assert_eq!(code, Some(0), "{words}");
+    assert!(words.contains("tower.ply: 0 found"), "{words}");
+    let (code, words) = check(&["tower.ply", "flat.ply", "--up", "z", "--for", "spools"]);
+    assert_eq!(code, Some(2), "{words}");
+    assert!(words.contains("flat has 1 hole (at "), "{words}");
+    let (code, json) = check(&["flat.ply", "--for", "spools", "--json"]);
+    let told: Value = serde_json::from_str(&json).unwrap();
+    assert_eq!((code, &told[0]["findings"][0]["check"]), (Some(2), &"hole".into()));
+    assert_eq!(check(&["missing.ply"]).0, Some(1));
+}
+
 #[test]
 fn files_are_laid_out_and_take_colors_and_shapes_from_images() {
     let folder = tempfile::tempdir().unwrap();

@@ -182,7 +182,7 @@ pub fn values(subject: &Subject, found: &mut Vec<Finding>) {
             }
             let is_out = |value: &[f32; 4]| value.iter().any(|x| !(-STEP..=1.0 + STEP).contains(x));
             let out = set.values.iter().filter(|value| is_out(value)).count();
-            if let Some(element) = set.values.iter().position(|value| is_out(value)) {
+            if let Some(element) = set.values.iter().position(is_out) {
                 let least = low.into_iter().fold(f32::INFINITY, f32::min);
                 let most = high.into_iter().fold(f32::NEG_INFINITY, f32::max);
                 found.push(Finding {

@@ -12,7 +12,7 @@ use speckle_core::{
 };
 use speckle_mesh::{Mesh, Placement};
 use speckle_model::{
-    NewPart, NewSet,
+    NewPart, NewSet, Part,
     color_set::ChannelTraits,
     proof::{Coat, Drive, Factor, Layer, Look},
     swatches::{Filament, Swatch},
@@ -40,11 +40,14 @@ fn kinds(document: &Document, target: Target) -> BTreeSet<Check> {
     found(document, target).iter().map(|finding| finding.check).collect()
 }
 
-/// Parts with sets, each of one value.
-fn with(parts: &[(&str, &[(&str, Placement, Encoding, Rgba)])]) -> Document {
-    let part = |(name, sets): &(&str, &[(&str, Placement, Encoding, Rgba)])| {
+/// A set of one value.
+type Flat = (&'static str, Placement, Encoding, Rgba);
+
+/// Parts with such sets.
+fn with(parts: &[(&str, &[Flat])]) -> Document {
+    let part = |(name, sets): &(&str, &[Flat])| {
         let mesh = ball(12, 16);
-        let set = |&(name, placement, encoding, start): &(&str, Placement, Encoding, Rgba)| {
+        let set = |&(name, placement, encoding, start): &Flat| {
             NewSet::flooded(name, placement, encoding, start, &mesh)
         };
         let sets = sets.iter().map(set).collect();
@@ -59,49 +62,28 @@ const COLOR: (Placement, Encoding) = (Placement::Vertex, Encoding::Color);
 const DATA: (Placement, Encoding) = (Placement::Vertex, Encoding::Data);
 const SAND: Rgba = [0.8, 0.7, 0.5, 1.0];
 
-fn set(
-    name: &'static str,
-    (placement, encoding): (Placement, Encoding),
-    start: Rgba,
-) -> (&'static str, Placement, Encoding, Rgba) {
+fn set(name: &'static str, (placement, encoding): (Placement, Encoding), start: Rgba) -> Flat {
     (name, placement, encoding, start)
 }
 
-/// Lays another set of a part over values that change from element to element.
+/// The same project, with values in the first set of a part that change from element to element, and no words.
 fn vary(document: &mut Document, part: usize, of: impl Fn(usize) -> Rgba) {
-    let own = &document.parts()[part];
-    let (part, set, count) = (own.id, own.sets[0].id, own.sets[0].values.len());
-    let values: Vec<Rgba> = (0..count).map(of).collect();
-    let name = own.sets[0].name.clone();
-    let (placement, encoding) = (own.sets[0].placement, own.sets[0].encoding);
-    let fresh = NewSet {
-        values,
-        ..NewSet::flooded(name, placement, encoding, [0.0; 4], own.geometry.mesh())
-    };
-    let mesh = own.geometry.mesh().clone();
-    let traits = own.traits.clone();
-    let _ = set;
-    let others: Vec<NewPart> = document
-        .parts()
-        .iter()
-        .map(|each| {
-            if each.id == part {
-                NewPart::new(&traits.name, mesh.clone(), vec![fresh.clone()])
-            } else {
-                let sets = each.sets.iter().map(|set| NewSet {
-                    values: set.values.to_vec(),
-                    ..NewSet::flooded(
-                        set.name.clone(),
-                        set.placement,
-                        set.encoding,
-                        set.ground,
-                        each.geometry.mesh(),
-                    )
-                });
-                NewPart::new(&each.traits.name, each.geometry.mesh().clone(), sets.collect())
+    let copy = |at: usize, own: &Part| {
+        let mesh = own.geometry.mesh();
+        let sets = own.sets.iter().enumerate().map(|(i, set)| {
+            let flat =
+                NewSet::flooded(set.name.clone(), set.placement, set.encoding, set.ground, mesh);
+            let is_varied = at == part && i == 0;
+            let count = set.values.len();
+            NewSet {
+                values: if is_varied { (0..count).map(&of).collect() } else { set.values.to_vec() },
+                ..flat
             }
-        })
-        .collect();
+        });
+        NewPart::new(&own.traits.name, mesh.clone(), sets.collect())
+    };
+    let parts = document.parts().iter().enumerate().map(|(at, own)| copy(at, own));
+    let others: Vec<NewPart> = parts.collect();
     *document = Document::default();
     document.apply(Edit::bring_in(others)).unwrap();
 }

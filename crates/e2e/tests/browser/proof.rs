@@ -226,3 +226,47 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
+
+/// What is wrong is told with its place, mended by a click, left with a reason, and told again.
+#[tokio::test]
+async fn checks_are_mended_left_and_told_again() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "pennant").await?;
+    browser.click("area-proof").await?;
+    let said = "(document.querySelector('[data-test=checks-said]')?.innerText ?? '')";
+    browser.until(&format!("{said} === '1 found'")).await?;
+    browser.until("document.querySelector('[data-test=finding]').innerText.includes('Mast lacks the set Motion')").await?;
+    browser.click("leave").await?;
+    let why = browser
+        .client
+        .wait()
+        .for_element(Locator::Css("[aria-label='Why it is meant to be so']"))
+        .await?;
+    why.send_keys("The mast stands still.").await?;
+    browser.click("leave-it").await?;
+    browser.until(&format!("{said} === 'nothing found'")).await?;
+    browser.until("document.querySelector('[data-test=silenced]').innerText.includes('The mast stands still.')").await?;
+    browser.click_text("button", "Tell again").await?;
+    browser.until(&format!("{said} === '1 found'")).await?;
+    browser.click("remedy").await?;
+    browser.until(&format!("{said} === 'nothing found'")).await?;
+    browser
+        .until(
+            "speckle.state().parts.every((part) => part.sets.some((set) => set.name === 'Motion'))",
+        )
+        .await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{said} === '1 found'")).await?;
+    // Its cloth is open, which a printer cannot have; it is shown where.
+    browser.choose_row("Goes to", "a printer in full color").await?;
+    browser.until("document.querySelector('[data-test=finding]')?.innerText.includes('Pennant has 1 hole')").await?;
+    let target = browser.eval("speckle.stage.eye.pose().target").await?;
+    browser.click("show-finding").await?;
+    browser
+        .until(&format!("JSON.stringify(speckle.stage.eye.pose().target) !== '{target}'"))
+        .await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}

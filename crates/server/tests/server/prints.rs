@@ -580,3 +580,41 @@ async fn volumes_and_the_best_base_are_told() {
     assert!((red["border"].as_f64().unwrap() - 48.0).abs() < 0.05, "{red}");
     assert!((red["area"].as_f64().unwrap() - 64.0).abs() < 0.05, "{red}");
 }
+
+/// A look as code, what is refused of it, and checks of a project with a remedy that is an edit.
+#[tokio::test]
+async fn looks_are_code_and_projects_are_checked() {
+    let (address, project, part) = project_with(Config::default()).await;
+    let layer = json!({
+        "name": "Where red is", "coat": { "kind": "color", "color": [1, 0.5, 0] }, "strength": 0.5,
+        "drive": { "factors": [{ "set": "Color", "channel": 0 }] },
+    });
+    let order = |layer: &Value, language: &str| json!({ "look": { "name": "Two tone", "layers": [layer] }, "language": language });
+    let (status, code) = post(address, "/api/v1/looks/code", order(&layer, "hlsl")).await;
+    assert_eq!((status, &code["sets"]), (200, &json!(["Color"])), "{code}");
+    assert!(code["text"].as_str().unwrap().contains("material_two_tone(float4 color)"), "{code}");
+    let mut wrong = layer.clone();
+    wrong["strength"] = json!(2);
+    let (status, told) = post(address, "/api/v1/looks/code", order(&wrong, "glsl")).await;
+    assert!(status == 422 && told["message"].as_str().unwrap().contains("Where red is"), "{told}");
+    let checks = format!("/api/v1/projects/{project}/checks");
+    assert_eq!(get(address, &format!("{checks}?for=spools")).await, (200, json!([])));
+    let edits = format!("/api/v1/projects/{project}/edits");
+    let blank = json!({
+        "type": "add_set", "part": part, "name": "Wear", "placement": "vertex", "encoding": "data", "start": [0, 0, 0, 0],
+    });
+    assert_eq!(post(address, &edits, blank).await.0, 200);
+    let (_, found) = get(address, &checks).await;
+    assert_eq!(
+        (&found[0]["check"], &found[0]["silenced"]),
+        (&json!("blank"), &Value::Null),
+        "{found}"
+    );
+    let silence = json!({ "type": "silence_check", "key": found[0]["key"], "reason": "It is painted later." });
+    assert_eq!(post(address, &edits, silence).await.0, 200);
+    let (_, left) = get(address, &checks).await;
+    assert_eq!(left[0]["silenced"], "It is painted later.");
+    assert_eq!(post(address, &edits, found[0]["remedy"]["edit"].clone()).await.0, 200);
+    assert_eq!(get(address, &checks).await.1, json!([]));
+    assert_eq!(get(address, &format!("{checks}?for=nobody")).await.0, 400);
+}

@@ -75,7 +75,7 @@ export function ChecksCard({ project }: { project: Project }) {
           {trouble}
         </Typography>
       )}
-      <Working busy={work !== null && found === null} share={share} onCancel={null} />
+      {work !== null && found === null && <Working busy share={share} onCancel={null} />}
       {told.map((finding) => (
         <FindingRow key={finding.key} finding={finding} project={project} />
       ))}
