@@ -21,7 +21,7 @@ export interface AreaOfWork {
   /** Below the channel board. */
   Sheet: ComponentType<InArea>;
   /** Over the stage. */
-  Overlay?: ComponentType;
+  Overlay?: ComponentType<{ project: Project | null }>;
   /** In the bar above, whatever area is open. */
   InBar?: ComponentType<{ project: Project | null }>;
 }

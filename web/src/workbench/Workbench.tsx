@@ -49,7 +49,7 @@ export function Workbench({ id, close, onBring }: { id: number; close: () => voi
         <Panes
           stage={
             <StageView id={id} onProject={onProject}>
-              {here.Overlay && <here.Overlay />}
+              {here.Overlay && <here.Overlay project={project} />}
             </StageView>
           }
           tray={

@@ -176,6 +176,20 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
     browser.click("undo").await?;
     browser.until("speckle.state().proof.looks[0].layers[1].drive.contrast === 1").await?;
     shows(&|r| r).await?;
+    // A lamp is dragged about the model: to the right in front of it, it turns to the right; and by a key.
+    browser.click("add-lamp").await?;
+    browser.until("speckle.state().proof.lights.lamps.length === 1").await?;
+    light_is(&browser, "Turn", "0", "lamps[0].turn").await?;
+    let [x, y] = browser.middle_of("[data-test=lamp-dot-0]").await?;
+    browser.stroke(&[(x, y), (x + 30.0, y), (x + 60.0, y)]).await?;
+    browser.until("speckle.state().proof.lights.lamps[0].turn > 5").await?;
+    let dot = browser.client.find(Locator::Css("[data-test=lamp-dot-0]")).await?;
+    let turned = "speckle.state().proof.lights.lamps[0].turn";
+    let before = browser.eval(turned).await?.as_f64().unwrap_or_default();
+    dot.send_keys(&char::from(Key::Left).to_string()).await?;
+    browser.until(&format!("Math.abs({turned} - ({before} - 5)) < 0.01")).await?;
+    browser.click("remove-lamp").await?;
+    browser.until("speckle.state().proof.lights.lamps.length === 0").await?;
     // Alone, and without looks at all.
     browser.click("layer-more").await?;
     browser.click_text("li", "Switch off").await?;

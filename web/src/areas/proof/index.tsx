@@ -2,6 +2,7 @@ import { useEffect } from "react";
 import type { AreaOfWork, InArea } from "../../project/area";
 import { useApp } from "../../model/state";
 import { ChecksCard } from "./ChecksCard";
+import { LampRing } from "./LampRing";
 import { LightTray } from "./LightTray";
 import { LookCard } from "./LookCard";
 import { LooksCard } from "./LooksCard";
@@ -29,4 +30,10 @@ function ProofSheet({ project }: InArea) {
   );
 }
 
-export const proof: AreaOfWork = { key: "proof", title: "Proof", Tray: LightTray, Sheet: ProofSheet };
+export const proof: AreaOfWork = {
+  key: "proof",
+  title: "Proof",
+  Tray: LightTray,
+  Sheet: ProofSheet,
+  Overlay: LampRing,
+};
