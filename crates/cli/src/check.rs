@@ -67,13 +67,7 @@ pub fn run(args: &CheckArgs) -> Result<ExitCode> {
     for file in &args.files {
         let document = opened(file, &args.reading)?;
         let stale = document.stale(&Pantry::default());
-        let subject = Subject {
-            parts: document.parts(),
-            palette: document.swatches(),
-            proof: document.proof(),
-            traits: document.traits(),
-            stale: &stale,
-        };
+        let subject = Subject::of(&document, &stale);
         let findings = check(&subject, target, &Watch::default());
         let findings = findings.map_err(|_| anyhow::anyhow!("it was given up"))?;
         told.push(Told { file: file.clone(), findings });

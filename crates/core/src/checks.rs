@@ -10,11 +10,11 @@ mod sets;
 
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use speckle_model::{
-    Part, PartId, ProjectTraits, SetId, proof::Proof, recipe::Target as Channels, swatches::Swatch,
-};
+use speckle_model::{Part, PartId, ProjectTraits, proof::Proof, swatches::Swatch};
 use speckle_tools::bake::watch::{GivenUp, Watch};
 use strum::EnumIter;
+
+use crate::{Document, document::RecipeId};
 
 /// Whom a project is checked for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, EnumIter)]
@@ -157,10 +157,22 @@ pub struct Subject<'a> {
     /// What its numbers mean.
     pub traits: ProjectTraits,
     /// The recipes that would make something else by now.
-    pub stale: &'a [(PartId, SetId, Channels)],
+    pub stale: &'a [RecipeId],
 }
 
-impl Subject<'_> {
+impl<'a> Subject<'a> {
+    /// A document, with the recipes that are known to be stale.
+    #[must_use]
+    pub fn of(document: &'a Document, stale: &'a [RecipeId]) -> Self {
+        Self {
+            parts: document.parts(),
+            palette: document.swatches(),
+            proof: document.proof(),
+            traits: document.traits(),
+            stale,
+        }
+    }
+
     fn seen(&self) -> impl Iterator<Item = &Part> {
         self.parts.iter().filter(|part| part.traits.visible)
     }

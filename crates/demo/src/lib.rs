@@ -253,13 +253,7 @@ mod tests {
         for piece in &PIECES {
             let (document, _) = piece.project(Detail::Usual);
             let stale = document.stale(&Pantry::default());
-            let subject = Subject {
-                parts: document.parts(),
-                palette: document.swatches(),
-                proof: document.proof(),
-                traits: document.traits(),
-                stale: &stale,
-            };
+            let subject = Subject::of(&document, &stale);
             for target in [Target::Shader, Target::Spools, Target::FullColor, Target::Archive] {
                 let found = check(&subject, target, &Watch::default()).unwrap();
                 let is_so = |check| {

@@ -120,6 +120,9 @@ export interface StencilChoice {
 /** How a project is proofed. */
 export type Proof = Required<Schemas["Proof"]>;
 
+/** Nothing in hand. */
+export const noProofing: Proofing = { chosen: null, look: null, lights: null, alone: null, bare: false };
+
 const noProof: Proof = {
   silenced: [],
   looks: [],
@@ -384,7 +387,7 @@ const start: State = {
   volumes: [],
   print: null,
   proof: noProof,
-  proofing: { chosen: null, look: null, lights: null, alone: null, bare: false },
+  proofing: noProofing,
   volume: null,
   images: [],
   recipes: [],

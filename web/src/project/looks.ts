@@ -3,7 +3,7 @@ import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import type { Stage } from "../stage/stage";
 import type { Surface } from "../stage/surface";
-import { chosenSelection, get, type Heat, type Part, set, snapshotOf, type State } from "../model/state";
+import { chosenSelection, get, type Heat, noProofing, type Part, set, snapshotOf, type State } from "../model/state";
 import { REMADE, LOST, TRIED } from "../model/trial";
 import { lookOf } from "../model/proof";
 import { shades } from "../model/swatches";
@@ -22,6 +22,8 @@ export class Looks {
     private readonly questions: Questions,
     private readonly say: (message: Schemas["ClientMessage"]) => boolean,
   ) {
+    // What was in hand was of another project.
+    set({ proofing: noProofing });
     this.codes = new LookCodes(stage.lights, () => this.refresh());
   }
 

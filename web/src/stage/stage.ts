@@ -275,6 +275,14 @@ export class Stage {
     this.redraw();
   }
 
+  /** Brings a place of the project into the middle, seen from where the eye looks at it now, and marks it. */
+  lookAt(place: readonly number[]) {
+    const pose = this.eye.pose();
+    const offset = pose.eye.map((x, i) => x - (pose.target[i] ?? 0));
+    this.eye.goTo({ ...pose, target: [...place], eye: offset.map((x, i) => x + (place[i] ?? 0)) });
+    this.showPlaces(null, [...place]);
+  }
+
   /** Draws the seam of a print, a place for each layer; no places take it away. */
   showSeam(places: readonly number[]) {
     this.marks.showSeam(places);

@@ -264,8 +264,10 @@ export class Surface {
 
   /** Wears a look, driven by the numbers of sets, none for black, in place of the set on screen; null takes it off. */
   wear(dress: LookDress | null, sets: readonly (number | null)[] = []) {
-    if (this.worn && this.worn.dress !== dress) {
-      this.worn.material.dispose();
+    const before = this.worn;
+    if ((before?.dress ?? null) === dress && String(before?.sets ?? []) === String(dress ? sets : [])) return;
+    if (before && before.dress !== dress) {
+      before.material.dispose();
       this.worn = null;
     }
     if (dress) {

@@ -26,13 +26,7 @@ use crate::{
 
 fn found(document: &Document, target: Target) -> Vec<Finding> {
     let stale = document.stale(&Pantry::default());
-    let subject = Subject {
-        parts: document.parts(),
-        palette: document.swatches(),
-        proof: document.proof(),
-        traits: document.traits(),
-        stale: &stale,
-    };
+    let subject = Subject::of(document, &stale);
     check(&subject, target, &Watch::default()).unwrap()
 }
 

@@ -1,13 +1,14 @@
 //! Bodies to be printed whole: volumes, areas and walls by their formulas.
 
 use glam::Vec3;
+use proptest::prelude::*;
 use speckle_core::{Document, Edit, PartEdit};
-use speckle_mesh::{Mesh, Transform};
+use speckle_mesh::{Geometry, Mesh, Transform};
 use speckle_model::{NewPart, Part};
 use speckle_tools::{
     bake::watch::Watch,
     hollows::hollows,
-    solid::{SolidTold, Wanted, measured},
+    solid::{SolidTold, Wanted, measured, piece_volumes},
 };
 
 use crate::{
@@ -247,4 +248,32 @@ fn faces_that_are_not_flat_are_no_walls() {
     let found = told(&part(polygons(points, &faces)), 1.0, 5.0);
     assert!((found.thinnest.unwrap() - f64::from(size)).abs() < 0.2, "{found:?}");
     assert_eq!(found.thin, 0.0);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+
+    /// A ball with a shell within is hollow wherever it stands and however large it is: it holds what the shell
+    /// encloses, and its middle is the shell's; without the shell nothing is.
+    #[test]
+    fn a_shell_within_is_a_hollow_of_its_volume(
+        share in 0.4_f32..0.8, mm in 0.5_f64..20.0,
+        at in prop::array::uniform3(-50.0_f32..50.0), off in -0.15_f32..0.15,
+    ) {
+        let at = Vec3::from_array(at);
+        let outer = ball(18, 36).moved(|p| p * 10.0 + at, |n| n).unwrap();
+        let middle = at + Vec3::X * off * 10.0;
+        let inner = ball(18, 36).moved(|p| p * 10.0 * share + middle, |n| n).unwrap();
+        let holds = piece_volumes(&Geometry::new(inner.clone()))[0] * mm.powi(3);
+        let shell = Mesh::new(beside(arrays_of(&outer), arrays_of(&inner.turned_over().0))).unwrap();
+        let watch = Watch::default();
+        let drain = 2.0 * mm;
+        let found = hollows(&Geometry::new(shell), mm, drain, &watch).unwrap();
+        prop_assert_eq!(found.len(), 1);
+        prop_assert!((found[0].volume / holds - 1.0).abs() < 0.06, "{:?} {holds}", found[0]);
+        prop_assert!(Vec3::from_array(found[0].place).distance(middle) < 0.2);
+        prop_assert_eq!(hollows(&Geometry::new(outer), mm, drain, &watch).unwrap(), vec![]);
+        watch.give_up();
+        prop_assert!(hollows(&Geometry::new(inner), mm, drain, &watch).is_err());
+    }
 }

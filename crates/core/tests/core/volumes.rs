@@ -391,3 +391,21 @@ fn others_join_in_and_what_is_far_off_may_be_locked() {
     let error = document.apply(freeze(volumes[1].id)).unwrap_err();
     assert!(error.to_string().contains("colors nothing"), "{error}");
 }
+
+/// Whoever builds a project from its changes alone, as it is opened, gives no volume a number that another has.
+#[test]
+fn numbers_of_volumes_are_given_once() {
+    let mut document = document(sheet(8, 0.0));
+    let small = || volume(Solid::Box, standing(Vec3::ZERO, Vec3::splat(0.2), 0.0), 2);
+    set(&mut document, vec![small()]);
+    let whole = document.as_change(String::new());
+    let mut again = Document::default();
+    again.supply_mesh(document.parts()[0].geometry.mesh().clone());
+    again.replay(&whole, Direction::Forward).unwrap();
+    let first = again.volumes()[0].clone();
+    let second = Volume { name: "Another".to_owned(), ..small() };
+    again
+        .apply(VolumeEdit::SetVolumes { volumes: vec![first.clone(), second], part: None })
+        .unwrap();
+    assert_ne!(again.volumes()[1].id, first.id);
+}

@@ -618,3 +618,58 @@ async fn looks_are_code_and_projects_are_checked() {
     assert_eq!(get(address, &checks).await.1, json!([]));
     assert_eq!(get(address, &format!("{checks}?for=nobody")).await.0, 400);
 }
+
+/// A box 30 wide with one of 20 within, as text, its inner walls turned inwards.
+fn hollow_box() -> String {
+    let mut text = String::from("ply\nformat ascii 1.0\nelement vertex 16\n");
+    text.push_str("property float x\nproperty float y\nproperty float z\nelement face 12\n");
+    text.push_str("property list uchar int vertex_indices\nend_header\n");
+    for (from, size) in [(0, 30), (5, 20)] {
+        for i in 0..8 {
+            let at = |bit: i32| from + size * ((i >> bit) & 1);
+            text.push_str(&format!("{} {} {}\n", at(0), at(1), at(2)));
+        }
+    }
+    let faces =
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    for [a, b, c, d] in faces {
+        text.push_str(&format!("4 {a} {b} {c} {d}\n"));
+    }
+    for [a, b, c, d] in faces.map(|face| face.map(|corner| corner + 8)) {
+        text.push_str(&format!("4 {d} {c} {b} {a}\n"));
+    }
+    text
+}
+
+/// What is enclosed is told with the price: 20³ mm³ without a way out, and no hollow where no drain is wanted; a body
+/// that is checked for full color tells the same.
+#[tokio::test]
+async fn hollows_are_told_with_the_price() {
+    let own = spawn(bureau::service()).await.unwrap();
+    let config = Config { bureau: Some(format!("http://{own}")), ..Config::default() };
+    let address = serve_with(Store::temporary().unwrap(), config).await;
+    let (status, report) =
+        send_file(address, "/api/v1/imports", "box.ply", hollow_box().as_bytes()).await;
+    assert_eq!(status, 200, "{report}");
+    let (project, part) = (&report["project"], &report["parts"][0]["id"]);
+    let quote = format!("/api/v1/projects/{project}/quote");
+    for (drain, count) in [(3.5, 1), (0.0, 0)] {
+        let items = json!([{ "part": part, "material": "white_powder", "quantity": 1 }]);
+        let order = json!({ "items": items, "scale": 1.0, "wall": 0.8, "drain": drain });
+        let (status, told) = post(address, &quote, order).await;
+        assert_eq!(status, 200, "{told}");
+        let checks = &told["items"][0]["checks"];
+        let hollows = checks["hollows"].as_array().unwrap();
+        assert_eq!((hollows.len(), &checks["trapped"]), (count, &json!(1)), "{told}");
+        assert!((checks["thinnest"].as_f64().unwrap() - 5.0).abs() < 1e-3, "{told}");
+        for hollow in hollows {
+            assert_eq!(hollow["way_out"], Value::Null);
+            let share = hollow["volume"].as_f64().unwrap() / 8_000.0;
+            assert!((share - 1.0).abs() < 0.05, "{hollow}");
+        }
+    }
+    let checks = format!("/api/v1/projects/{project}/checks?for=full_color");
+    let (_, found) = get(address, &checks).await;
+    let kinds: Vec<&Value> = found.as_array().unwrap().iter().map(|own| &own["check"]).collect();
+    assert_eq!(kinds, [&json!("hollow")], "{found}");
+}

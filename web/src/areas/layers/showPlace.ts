@@ -5,11 +5,7 @@ import { turn, type Told } from "./layersInHand";
 
 /** Shows a place; the mark stays until another is shown. */
 export function showPlace(project: Project, told: Told, place: readonly number[]) {
-  const { eye } = project.stage;
-  const pose = eye.pose();
-  const offset = pose.eye.map((x, i) => x - (pose.target[i] ?? 0));
-  eye.goTo({ ...pose, target: [...place], eye: offset.map((x, i) => x + (place[i] ?? 0)) });
-  project.stage.showPlaces(null, [...place]);
+  project.stage.lookAt(place);
   // What is cut away would hide it.
   const [plate = 0, mm = 1] = told.plate;
   const high = ((place[get().traits.up === "y" ? 1 : 2] ?? 0) - plate) / mm;

@@ -110,12 +110,7 @@ function FindingRow({ finding, project }: { finding: Finding; project: Project }
   const { remedy, place } = finding;
   const show = () => {
     if (finding.part != null) set({ part: finding.part });
-    if (!place) return;
-    const { eye } = project.stage;
-    const pose = eye.pose();
-    const offset = pose.eye.map((x, i) => x - (pose.target[i] ?? 0));
-    eye.goTo({ ...pose, target: place, eye: offset.map((x, i) => x + (place[i] ?? 0)) });
-    project.stage.showPlaces(null, place);
+    if (place) project.stage.lookAt(place);
   };
   const leave = () => {
     void project.edit({ type: "silence_check", key: finding.key, reason });

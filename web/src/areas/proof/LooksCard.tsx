@@ -2,7 +2,7 @@
 import { Box, Button, ButtonBase, IconButton, Menu, MenuItem, Paper, Typography } from "@mui/material";
 import { useState } from "react";
 import { starters, type ProofLook } from "../../model/proof";
-import { activePart, set, showBare, useApp, type Part, type Proof } from "../../model/state";
+import { activePart, showBare, useApp, type Part, type Proof } from "../../model/state";
 import { free, hex } from "../../model/words";
 import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
@@ -179,7 +179,6 @@ function LookRow({
           onClick={act(() => {
             if (inHand) choose(null);
             void project.edit({ type: "remove_look", look: id });
-            set({ said: null });
           })}>
           Remove
         </MenuItem>

@@ -9,7 +9,7 @@ const REST = 500;
 
 const put = (change: Partial<Proofing>) => set({ proofing: { ...get().proofing, ...change } });
 
-let waiting: { timer: number; keep: () => void } | null = null;
+let waiting: { of: string; timer: number; keep: () => void } | null = null;
 
 /** Keeps at once what a hand has turned and not let rest. */
 export function keepNow() {
@@ -20,30 +20,29 @@ export function keepNow() {
   keep();
 }
 
-function whenRested(keep: () => void) {
+/** Keeps what is turned when the hand rests; whatever else it turned before is kept at once. */
+function whenRested(of: string, keep: () => void) {
+  if (waiting && waiting.of !== of) keepNow();
   if (waiting) clearTimeout(waiting.timer);
-  waiting = { timer: window.setTimeout(keepNow, REST), keep };
+  waiting = { of, timer: window.setTimeout(keepNow, REST), keep };
 }
 
 /** Takes a look in hand. */
 export function choose(id: number | null) {
   keepNow();
-  put({ chosen: id, alone: null, look: null });
+  put({ chosen: id, alone: null });
 }
 
 export const showAlone = (layer: number | null) => put({ alone: layer });
 
 /** What is in hand becomes this. */
 export function turn(project: Project, look: ProofLook, rests = true) {
-  if (get().proofing.look?.id !== look.id) keepNow();
   put({ look });
   project.looks.refresh();
-  whenRested(() => {
-    const own = get().proofing.look;
-    if (!own) return;
-    void project.edit({ type: "set_look", look: own }).then(() => {
+  whenRested(`look ${look.id}`, () => {
+    void project.edit({ type: "set_look", look }).then(() => {
       // What was refused, or kept, is as the project has it; what was turned meanwhile is not.
-      if (get().proofing.look === own) put({ look: null });
+      if (get().proofing.look === look) put({ look: null });
     });
   });
   if (!rests) keepNow();
@@ -57,11 +56,9 @@ export function turnLayer(project: Project, look: ProofLook, at: number, by: Par
 export function turnLights(project: Project, lights: Schemas["ProofLights"], rests = true) {
   put({ lights });
   project.looks.refresh();
-  whenRested(() => {
-    const own = get().proofing.lights;
-    if (!own) return;
-    void project.edit({ type: "set_lights", lights: own }).then(() => {
-      if (get().proofing.lights === own) put({ lights: null });
+  whenRested("lights", () => {
+    void project.edit({ type: "set_lights", lights }).then(() => {
+      if (get().proofing.lights === lights) put({ lights: null });
     });
   });
   if (!rests) keepNow();
