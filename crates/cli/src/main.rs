@@ -210,11 +210,7 @@ fn main() -> ExitCode {
         )
         .with_writer(std::io::stderr)
         .init();
-    let done = match Cli::parse().command {
-        Command::Check(args) => check::run(&args),
-        command => run(command).map(|()| ExitCode::SUCCESS),
-    };
-    match done {
+    match run(Cli::parse().command) {
         Ok(code) => code,
         Err(error) => {
             eprintln!("speckle: {error:#}");
@@ -223,8 +219,8 @@ fn main() -> ExitCode {
     }
 }
 
-fn run(command: Command) -> Result<()> {
-    match command {
+fn run(command: Command) -> Result<ExitCode> {
+    let done: Result<()> = match command {
         Command::Serve(args) => serve(&args, open_store(&args.data())?),
         Command::Demo(args) => {
             let store = open_store(&args.data())?;
@@ -256,7 +252,7 @@ fn run(command: Command) -> Result<()> {
         Command::Swatches(args) => swatches::run(&args),
         Command::Sweep(args) => swatches::sweep(&args),
         Command::Quote(args) => quote::run(&args),
-        Command::Check(args) => check::run(&args).map(drop),
+        Command::Check(args) => return check::run(&args),
         Command::Layout(args) => reform::layout(&args),
         Command::Transfer(args) => transfer::run(&args),
         Command::RenderMap(args) => maps::render_map(&args),
@@ -279,7 +275,8 @@ fn run(command: Command) -> Result<()> {
             crate::say_all!("{}", speckle_server::openapi_json());
             Ok(())
         }
-    }
+    };
+    done.map(|()| ExitCode::SUCCESS)
 }
 
 fn open_store(data: &Path) -> Result<Store> {

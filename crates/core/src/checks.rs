@@ -12,12 +12,11 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use speckle_model::{Part, PartId, ProjectTraits, proof::Proof, swatches::Swatch};
 use speckle_tools::bake::watch::{GivenUp, Watch};
-use strum::EnumIter;
 
 use crate::{Document, document::RecipeId};
 
 /// Whom a project is checked for.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, EnumIter)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CheckTarget))]
 #[serde(rename_all = "snake_case")]
 pub enum Target {
@@ -33,7 +32,7 @@ pub enum Target {
 }
 
 /// What is checked.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, EnumIter)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Check {

@@ -22,7 +22,7 @@ export class LookCodes {
   private readonly codes = new Map<string, Code>();
   private readonly asked = new Set<string>();
   /** What each look was worn as last. */
-  private readonly dresses = new Map<string, LookDress>();
+  private readonly dresses = new Map<number, LookDress>();
 
   constructor(
     private readonly lights: LookLights,
@@ -30,18 +30,19 @@ export class LookCodes {
     private readonly onCome: () => void,
   ) {}
 
-  /** A look to be worn under a name; until its code has come, as it was worn before. */
-  dress(name: string, look: Look): LookDress | null {
+  /** A look to be worn; until its code has come, as it was worn before. */
+  dress(look: Look): LookDress | null {
+    const id = look.id ?? 0;
     const built = builtAs(look);
     const code = this.codes.get(built);
-    let dress = this.dresses.get(name) ?? null;
+    let dress = this.dresses.get(id) ?? null;
     if (!code) {
       this.ask(built, look);
       return dress;
     }
     if (dress?.code !== code) {
       dress = new LookDress(code, this.lights);
-      this.dresses.set(name, dress);
+      this.dresses.set(id, dress);
     }
     code.numbers.forEach((pointer, i) => {
       if (dress) dress.numbers.value[i] = numberAt(look, pointer);

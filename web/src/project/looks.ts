@@ -101,7 +101,7 @@ export class Looks {
   /** What a part wears in Proof, driven by its sets. */
   private wear(state: State, part: Part, surface: Surface) {
     const look = state.area === "proof" && !state.proofing.bare ? lookOf(state, part.id) : null;
-    const dress = look && this.codes.dress(`${look.id} ${part.id}`, look);
+    const dress = look && this.codes.dress(look);
     const ofName = (name: string) => part.sets.find((own) => own.name === name)?.id ?? null;
     surface.wear(dress, dress?.code.sets.map(ofName));
   }

@@ -2,7 +2,8 @@
 import * as THREE from "three";
 import type { Schemas } from "../api/client";
 
-const MOST_LAMPS = 6;
+/** The most lamps of a proof. */
+export const MOST_LAMPS = 6;
 
 /** What proofs are lit by, shared by all that wears a look. */
 export class LookLights {

@@ -162,12 +162,14 @@ export class Stage {
     return { ...at, towards: { x: way.x / pixels, y: way.y / pixels }, unitsPerPixel: step / pixels };
   }
 
-  /** On the stage, in pixels, the place about all that is there that lies in a direction from its middle. */
-  about(direction: THREE.Vector3): { x: number; y: number } {
+  /** Tells where, on the stage and in pixels, the place about all that is there lies in a direction from its middle. */
+  about(): (direction: THREE.Vector3) => { x: number; y: number } {
     const all = this.bounds() ?? new THREE.Sphere(new THREE.Vector3(), 1);
-    const { x, y } = this.eye.onPage(all.center.clone().addScaledVector(direction, all.radius));
     const { left, top } = this.canvas.getBoundingClientRect();
-    return { x: x - left, y: y - top };
+    return (direction) => {
+      const { x, y } = this.eye.onPage(all.center.clone().addScaledVector(direction, all.radius));
+      return { x: x - left, y: y - top };
+    };
   }
 
   /** Where everything in sight begins and ends along a direction. */

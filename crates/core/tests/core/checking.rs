@@ -20,7 +20,7 @@ use speckle_model::{
 use speckle_tools::bake::{Pantry, watch::Watch};
 
 use crate::{
-    common::{arrays_of, beside, sheet},
+    common::{arrays_of, beside, polygons, sheet},
     decimating::ball,
 };
 
@@ -283,6 +283,23 @@ fn bodies_that_cannot_be_printed_are_told() {
     }
     let open = bodies(vec![Mesh::new(sheet(4, 0.0)).unwrap()]);
     assert_eq!(kinds(&open, Target::Spools), BTreeSet::from([Check::Hole]));
+    // Two blocks that share an edge: more than two faces meet there; and one face that looks to the other side.
+    let block = |from: u32| {
+        [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]]
+            .map(|face: [u32; 4]| face.map(|corner| corner + from).to_vec())
+    };
+    let place = |i: usize, from: Vec3| {
+        let at = Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32);
+        (at + from) * 20.0
+    };
+    let corners = |from: Vec3| (0..8).map(move |i| place(i, from));
+    let two: Vec<Vec3> = corners(Vec3::ZERO).chain(corners(Vec3::new(1.0, 1.0, 0.0))).collect();
+    let both = polygons(two.clone(), &[block(0), block(8)].concat());
+    assert_eq!(kinds(&bodies(vec![both]), Target::Spools), BTreeSet::from([Check::Tangled]));
+    let mut turned = block(0);
+    turned[0].reverse();
+    let turned = bodies(vec![polygons(two[..8].to_vec(), &turned)]);
+    assert!(kinds(&turned, Target::Spools).contains(&Check::Tangled));
     let inward = bodies(vec![large().turned_over().0]);
     assert_eq!(kinds(&inward, Target::Spools), BTreeSet::from([Check::InsideOut]));
     // A shell within: what is in it cannot get out; a thin one is thin besides.

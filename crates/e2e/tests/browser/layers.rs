@@ -166,6 +166,17 @@ async fn a_print_is_placed_on_its_plate() -> Result<()> {
     // 20 × 20 on a plate of 200 × 200, in its middle.
     let fits = "(document.querySelector('[data-test=plate-fits]')?.innerText ?? '')";
     browser.until(&format!("{fits}.startsWith('90.0 mm to the nearest edge')")).await?;
+    // It follows the pointer, and is put back into the middle.
+    browser
+        .eval("(document.querySelector('[data-test=plate-print]').scrollIntoView({ block: 'center' }), true)")
+        .await?;
+    let [x, y] = browser.middle_of("[data-test=plate-print]").await?;
+    browser.stroke(&[(x, y), (x + 20.0, y), (x + 40.0, y)]).await?;
+    browser.until("speckle.state().print?.plate?.at[0] > 0").await?;
+    let [moved, _] = browser.middle_of("[data-test=plate-print]").await?;
+    assert!((moved - x - 40.0).abs() < 2.0, "{x} to {moved}");
+    browser.click_text("button", "In the middle").await?;
+    browser.until(&format!("{fits}.startsWith('90.0 mm to the nearest edge')")).await?;
     browser.type_into_field("Width of the plate", "27").await?;
     browser.until(&format!("{fits}.startsWith('3.50 mm to the nearest edge')")).await?;
     // Turned by 45° it is √2 · 20 wide.

@@ -219,13 +219,13 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
     browser.click("look-more").await?;
     browser.click_text("li", "Copy").await?;
     browser.until("speckle.state().proof.looks.length === 2").await?;
-    browser
-        .until(
-            "document.querySelector('[data-test=look]').innerText.includes('Glow test 1 · look')",
-        )
-        .await?;
-    browser.click("look-more").await?;
+    browser.until("speckle.state().proofing.chosen === speckle.state().proof.looks[1].id").await?;
+    // A copy is in hand, and what is worn stays what it was.
+    browser.until("speckle.state().proof.everywhere === speckle.state().proof.looks[0].id").await?;
+    browser.eval("document.querySelectorAll('[data-test=look-more]')[1].click()").await?;
     browser.click_text("li", "Wear on all parts").await?;
+    browser.until("speckle.state().proof.everywhere === speckle.state().proof.looks[1].id").await?;
+    browser.click("undo").await?;
     browser
         .until("document.querySelector('[data-test=look]').innerText.includes('Glow test · look')")
         .await?;

@@ -125,8 +125,8 @@ function Drawing({
   const room = 0.08 * Math.max(width, depth);
   const whole = width + 2 * room;
   const place = (event: PointerEvent): [number, number] => {
-    const box = drawn.current?.getBoundingClientRect();
-    const per = box ? whole / box.width : 1;
+    // As large as it is drawn, which height may limit as well as width.
+    const per = 1 / (drawn.current?.getScreenCTM()?.a ?? 1);
     return [event.clientX * per, -event.clientY * per];
   };
   const down = (event: PointerEvent<SVGGElement>) => {

@@ -29,10 +29,13 @@ export function LampRing({ project }: { project: Project | null }) {
   const [drawn, setDrawn] = useState(0);
   const stage = project?.stage;
   // The rings stand still in the project, and so move over the page with every turn of the eye.
-  useEffect(() => stage?.whenDrawn(() => setDrawn((count) => count + 1)), [stage]);
+  useEffect(() => {
+    if (isWorn) return stage?.whenDrawn(() => setDrawn((count) => count + 1));
+  }, [stage, isWorn]);
   const [inHand, setInHand] = useState<number | null>(null);
   if (!project || !stage || !isWorn) return null;
-  const at = (lamp: Pick<Lamp, "turn" | "height">) => stage.about(directionOf({ ...lamp, strength: 0, color: [] }, up));
+  const about = stage.about();
+  const at = (lamp: Pick<Lamp, "turn" | "height">) => about(directionOf({ ...lamp, strength: 0, color: [] }, up));
   const lampIs = (i: number, by: Partial<Lamp>) =>
     turnLights(project, { ...lights, lamps: lights.lamps.map((own, j) => (j === i ? { ...own, ...by } : own)) });
   /** Moves a lamp so that it follows the pointer on the page, as far as it can on its ring. */

@@ -5,13 +5,12 @@ import type { Schemas } from "../../api/client";
 import { useApp } from "../../model/state";
 import type { Project } from "../../project/project";
 import { ColorWell } from "../../widgets/ColorWell";
+import { MOST_LAMPS } from "../../stage/lookMaterial";
 import { Knob } from "../../widgets/Knob";
 import { turnLights } from "./lookInHand";
 
 type Lights = Schemas["ProofLights"];
 type Lamp = Schemas["ProofLamp"];
-
-const MOST_LAMPS = 6;
 
 export function LightTray({ project }: { project: Project | null }) {
   const lights = useApp((state) => state.proofing.lights ?? state.proof.lights);

@@ -54,7 +54,7 @@ export function LooksCard({ project }: { project: Project }) {
             data-test={`begin-${key}`}
             onClick={() => {
               setMenu(null);
-              void make(project, names.includes(title) ? free(title, names) : title, layers);
+              void make(project, names.includes(title) ? free(title, names) : title, layers, true);
             }}>
             <Box>
               <Typography variant="body2" sx={{ fontWeight: 700 }}>
@@ -155,6 +155,11 @@ function LookRow({
             Wear on {part.name} alone
           </MenuItem>
         )}
+        {part && proof.worn.some((own) => own.part === part.id && own.look === id) && (
+          <MenuItem dense onClick={act(() => void project.edit({ type: "wear_look", look: null, parts: [part.id] }))}>
+            On {part.name}, what the others wear
+          </MenuItem>
+        )}
         {wears !== "not worn" && (
           <MenuItem dense onClick={act(() => void project.edit({ type: "wear_look", look: null }))}>
             Take all looks off
@@ -167,7 +172,8 @@ function LookRow({
               look.name.replace(/ \d+$/, ""),
               proof.looks.map((own) => own.name),
             );
-            void make(project, name, look.layers);
+            // What is worn changes only where it is asked for.
+            void make(project, name, look.layers, false);
           })}>
           Copy
         </MenuItem>

@@ -64,11 +64,11 @@ export function turnLights(project: Project, lights: Schemas["ProofLights"], res
   if (!rests) keepNow();
 }
 
-/** Makes a look that is worn everywhere from then on, and takes it in hand. */
-export async function make(project: Project, name: string, layers: LookLayer[]): Promise<boolean> {
+/** Makes a look, and takes it in hand; it is worn where nothing else is said, if asked. */
+export async function make(project: Project, name: string, layers: LookLayer[], wear: boolean): Promise<boolean> {
   keepNow();
   const known = new Set(get().proof.looks.map(({ id }) => id));
-  if (!(await project.edit({ type: "set_look", look: { id: 0, name, layers }, wear: true }))) return false;
+  if (!(await project.edit({ type: "set_look", look: { id: 0, name, layers }, wear }))) return false;
   const come = get().proof.looks.find(({ id }) => !known.has(id));
   if (come) choose(come.id ?? null);
   return true;
