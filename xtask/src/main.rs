@@ -211,7 +211,11 @@ fn conformance() -> Result<()> {
     let python = folder.join("venv/bin/python").to_string_lossy().into_owned();
     let check = scripts.join("check.py").to_string_lossy().into_owned();
     let speckle = root.join("target/debug/speckle").to_string_lossy().into_owned();
-    run("Asking them", &folder, &python, &[check, speckle, "validate.js".to_owned()])
+    let test =
+        ["test", "--workspace", "--test", "formats", "--", "--ignored", "looks_for_conformance"];
+    run("Writing looks", &root, &cargo(), &test)?;
+    let looks = folder.join("looks").to_string_lossy().into_owned();
+    run("Asking them", &folder, &python, &[check, speckle, "validate.js".to_owned(), looks])
 }
 
 fn fuzz(reader: &str, seconds: u64) -> Result<()> {

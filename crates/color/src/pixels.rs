@@ -2,7 +2,7 @@
 
 use std::{fmt::Display, io::Cursor};
 
-use ::image::{ImageFormat, ImageReader};
+use ::image::{ImageEncoder as _, ImageFormat, ImageReader};
 use rayon::prelude::*;
 
 use crate::numbers::{Linear, bytes_from_rgba};
@@ -27,6 +27,22 @@ pub struct Pixels {
     pub light: Option<Vec<Linear>>,
     /// The same as `rgba` in steps of 1/65535, of files that hold finer steps than bytes.
     pub deep: Option<Vec<[u16; 4]>>,
+}
+
+impl Pixels {
+    /// The same as a PNG file, of 8 bits.
+    ///
+    /// # Errors
+    /// What is wrong, said to follow its name.
+    pub fn png(&self) -> Result<Vec<u8>, String> {
+        let mut file = Vec::new();
+        let encoder = ::image::codecs::png::PngEncoder::new(&mut file);
+        let size = [self.width, self.height].map(|side| u32::try_from(side).unwrap_or(u32::MAX));
+        encoder
+            .write_image(&self.rgba, size[0], size[1], ::image::ExtendedColorType::Rgba8)
+            .map_err(|cause| format!("cannot be written: {cause}"))?;
+        Ok(file)
+    }
 }
 
 fn said(cause: impl Display) -> String {

@@ -2,10 +2,14 @@
 //! meanings as names, decode signed ones and show a look; an OSL shader and a MaterialX document that
 //! read the same.
 
+mod look_nodes;
 mod mix;
+mod motion;
 mod names;
 mod nodes;
 mod packed;
+mod syntax;
+mod writer;
 
 use std::fmt::Write as _;
 
@@ -14,9 +18,13 @@ use speckle_color::Encoding;
 use speckle_model::color_set::Signed;
 
 use crate::{Light, holds::Holds, note::ChannelNote};
-pub use mix::{LookCode, Numbers, look_code};
+pub use look_nodes::look_nodes;
+pub use mix::{ImageTaken, LookCode, look_code};
+pub use motion::MotionCode;
+pub use names::place_of;
 use names::{Named, NamedSet, capital_first, named, number, remark};
 pub use nodes::{material_x, osl};
+pub use writer::Numbers;
 
 /// The languages that shaders are written in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

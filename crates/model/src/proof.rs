@@ -1,24 +1,34 @@
 //! How a project is proofed: looks, which are small materials driven by channels, what wears them, and the light.
 //!
 //! A look is a list of layers from bottom to top. Each lays a coat on where a mask says, which is a product of
-//! channels or of their complements; sets are meant by name, as every part has its own of that name.
+//! channels or of their complements; sets are meant by name, as every part has its own of that name. What sways,
+//! pushes and disturbs moves what wears the look.
+
+mod image;
+mod lights;
+mod motion;
 
 use serde::{Deserialize, Serialize};
-use speckle_color::blend::Blend;
+use speckle_color::{Encoding, blend::Blend};
 
 use crate::{ids::PartId, names};
 
-/// The most looks of a project, layers of a look, factors of a mask, lamps.
+pub use image::{Laid, Lay, NormalMap};
+pub use lights::{Lamp, Lights, MOST_LAMPS};
+pub use motion::{Disturb, Motion, Push, Stirred, Sway, Tie, Wind};
+
+/// The most looks of a project, layers of a look, factors of a mask.
 pub const MOST_LOOKS: usize = 64;
 /// Likewise.
 pub const MOST_LAYERS: usize = 16;
 /// Likewise.
 pub const MOST_FACTORS: usize = 4;
-/// Likewise.
-pub const MOST_LAMPS: usize = 6;
 
 /// The most sets that a look takes: as many as every graphics card takes beside what the stage needs itself.
 pub const MOST_LOOK_SETS: usize = 8;
+
+/// The most images that a look takes, likewise.
+pub const MOST_LOOK_IMAGES: usize = 8;
 
 /// All that is kept for proofing a project.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -37,6 +47,12 @@ pub struct Proof {
     /// What they are lit by.
     #[serde(default)]
     pub lights: Lights,
+    /// The wind that all parts sway in.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub wind: Wind,
+    /// What moves single parts otherwise.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub stirred: Vec<Stirred>,
     /// Findings that are meant to be so.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub silenced: Vec<Silenced>,
@@ -71,6 +87,19 @@ impl Proof {
         let own = self.worn.iter().find(|worn| worn.part == part).map(|worn| worn.look);
         own.or(self.everywhere).and_then(|id| self.look(id))
     }
+
+    /// The wind that a part sways in.
+    #[must_use]
+    pub fn wind_of(&self, part: PartId) -> Wind {
+        let own = self.stirred.iter().find(|own| own.part == part);
+        own.and_then(|own| own.wind).unwrap_or(self.wind)
+    }
+
+    /// What a part is tied to.
+    #[must_use]
+    pub fn tied(&self, part: PartId) -> Option<Tie> {
+        self.stirred.iter().find(|own| own.part == part).and_then(|own| own.tied)
+    }
 }
 
 /// What a part wears.
@@ -96,6 +125,12 @@ pub struct Look {
     pub name: String,
     /// From bottom to top. Under them all lies a grey of 0.72, rough 0.6, no metal.
     pub layers: Vec<Layer>,
+    /// Whether faces are seen from their front alone.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub one_sided: bool,
+    /// How what wears it moves.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub motion: Motion,
 }
 
 /// A layer of a look.
@@ -128,6 +163,15 @@ pub struct Layer {
     /// How strongly it gives light of its own, in its color; likewise.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub glow: Option<f32>,
+    /// How much light comes through it from behind, 0–1; likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub through: Option<f32>,
+    /// How far light bends around it, as it does in skin, 0–1; likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub soft: Option<f32>,
+    /// What bends its normals; likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub normals: Option<NormalMap>,
 }
 
 /// What a layer lays on. Colors are sRGB-encoded, 0–1.
@@ -139,6 +183,11 @@ pub enum Coat {
     Color {
         /// It.
         color: [f32; 3],
+    },
+    /// The colors of an image, where it is opaque.
+    Image {
+        /// It, and how it lies.
+        laid: Laid,
     },
     /// The R, G and B of a set, as they are stored.
     Set {
@@ -185,6 +234,10 @@ fn one() -> f32 {
     1.0
 }
 
+fn is_default<T: Default + PartialEq>(x: &T) -> bool {
+    *x == T::default()
+}
+
 impl Default for Drive {
     fn default() -> Self {
         Self { factors: Vec::new(), contrast: 1.0, offset: 0.0, inverted: false }
@@ -203,51 +256,6 @@ pub struct Factor {
     /// Whether its complement is meant.
     #[serde(default)]
     pub complement: bool,
-}
-
-/// What a proof is lit by.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ProofLights))]
-#[serde(deny_unknown_fields)]
-pub struct Lights {
-    /// Lamps on a ring about the model, which stands still.
-    pub lamps: Vec<Lamp>,
-    /// Light from behind at the edge of what is seen, 0 for none.
-    pub rim: f32,
-    /// Even light from everywhere: what a white matt surface in it alone shows, in linear light.
-    pub even: f32,
-    /// How many stops brighter all of it is seen.
-    pub exposure: f32,
-}
-
-/// A lamp.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ProofLamp))]
-#[serde(deny_unknown_fields)]
-pub struct Lamp {
-    /// Where on the ring, degrees: 0 in front of the model, to the right from there.
-    pub turn: f32,
-    /// How high above it, degrees.
-    pub height: f32,
-    /// What a white matt surface that faces it shows, in linear light.
-    pub strength: f32,
-    /// Its color, sRGB-encoded.
-    pub color: [f32; 3],
-}
-
-impl Default for Lights {
-    fn default() -> Self {
-        let lamp = |turn, height, strength, color| Lamp { turn, height, strength, color };
-        Self {
-            lamps: vec![
-                lamp(-38.0, 42.0, 0.85, [1.0, 0.97, 0.92]),
-                lamp(70.0, 12.0, 0.2, [0.87, 0.93, 1.0]),
-            ],
-            rim: 0.25,
-            even: 0.3,
-            exposure: 0.0,
-        }
-    }
 }
 
 fn is_share(x: f32) -> bool {
@@ -281,10 +289,35 @@ impl Factor {
 }
 
 impl Layer {
+    /// A layer of one color, everywhere.
+    #[must_use]
+    pub fn of_color(name: &str, color: [f32; 3]) -> Self {
+        Self {
+            name: name.to_owned(),
+            off: false,
+            coat: Coat::Color { color },
+            blend: Blend::Normal,
+            drive: Drive::default(),
+            strength: 1.0,
+            rough: None,
+            metal: None,
+            glow: None,
+            through: None,
+            soft: None,
+            normals: None,
+        }
+    }
+
     fn problem(&self) -> Option<&'static str> {
-        let Self { coat, blend, drive, strength, rough, metal, glow, .. } = self;
-        if ![Some(*strength), *rough, *metal].into_iter().flatten().all(is_share) {
-            return Some("strength, roughness and metal are from 0 to 1");
+        let Self { coat, blend, drive, strength, rough, metal, glow, through, soft, .. } = self;
+        let shares = [Some(*strength), *rough, *metal, *through, *soft];
+        if !shares.into_iter().flatten().all(is_share) {
+            return Some(
+                "strength, roughness, metal, what comes through and softness are from 0 to 1",
+            );
+        }
+        if let Some(problem) = self.normals.as_ref().and_then(NormalMap::problem) {
+            return Some(problem);
         }
         if !glow.is_none_or(|glow| (0.0..=100.0).contains(&glow)) {
             return Some("it glows with a strength from 0 to 100");
@@ -305,6 +338,7 @@ impl Layer {
         }
         match coat {
             Coat::Color { color } => (!are_colors(&[*color])).then_some("colors are from 0 to 1"),
+            Coat::Image { laid } => laid.problem(),
             Coat::Set { set } => set.is_empty().then_some("choose a set"),
             Coat::Ramp { stops, by } => {
                 let is_sound = (2..=3).contains(&stops.len()) && are_colors(stops);
@@ -319,6 +353,12 @@ impl Layer {
 }
 
 impl Look {
+    /// A new look, whose number the project gives.
+    #[must_use]
+    pub fn new(name: &str, layers: Vec<Layer>) -> Self {
+        Self { id: 0, name: name.to_owned(), layers, one_sided: false, motion: Motion::default() }
+    }
+
     /// What makes it impossible, said for the user.
     #[must_use]
     pub fn problem(&self) -> Option<String> {
@@ -331,6 +371,12 @@ impl Look {
         if self.sets().len() > MOST_LOOK_SETS {
             return Some(format!("a look takes {MOST_LOOK_SETS} sets at most"));
         }
+        if self.images().len() > MOST_LOOK_IMAGES {
+            return Some(format!("a look takes {MOST_LOOK_IMAGES} images at most"));
+        }
+        if let Some(problem) = self.motion.problem() {
+            return Some(problem.to_owned());
+        }
         let of_layer = |layer: &Layer| {
             if let Err(error) = names::proper(&layer.name) {
                 return Some(format!("a layer: {error}"));
@@ -340,43 +386,55 @@ impl Look {
         self.layers.iter().find_map(of_layer)
     }
 
-    /// The sets that it takes, each once, in the order in which its layers ask for them.
+    /// Its layers that are not left out, each with where it stands.
+    pub fn shown(&self) -> impl Iterator<Item = (usize, &Layer)> {
+        self.layers.iter().enumerate().filter(|(_, layer)| !layer.off)
+    }
+
+    /// The sets that its material takes, each once, in the order in which its layers ask for them.
     #[must_use]
-    pub fn sets(&self) -> Vec<&str> {
-        let mut sets: Vec<&str> = Vec::new();
-        for layer in self.layers.iter().filter(|layer| !layer.off) {
+    pub fn material_sets(&self) -> Vec<&str> {
+        each_once(self.shown().flat_map(|(_, layer)| {
             let of_coat = match &layer.coat {
-                Coat::Color { .. } => None,
+                Coat::Color { .. } | Coat::Image { .. } => None,
                 Coat::Set { set } | Coat::Shift { set, .. } => Some(set),
                 Coat::Ramp { by, .. } => Some(&by.set),
             };
-            for set in layer.drive.factors.iter().map(|factor| &factor.set).chain(of_coat) {
-                if !sets.contains(&set.as_str()) {
-                    sets.push(set);
-                }
-            }
-        }
-        sets
+            layer.drive.factors.iter().map(|factor| &factor.set).chain(of_coat).map(String::as_str)
+        }))
+    }
+
+    /// All sets that it takes, each once: those of its material first.
+    #[must_use]
+    pub fn sets(&self) -> Vec<&str> {
+        each_once(self.material_sets().into_iter().chain(self.motion.sets()))
+    }
+
+    /// What it lays of images, with whether their numbers are colors, in the order in which its layers ask for them.
+    pub fn laid(&self) -> impl Iterator<Item = (&Laid, Encoding)> {
+        self.shown().flat_map(|(_, layer)| {
+            let of_coat = match &layer.coat {
+                Coat::Image { laid } => Some((laid, Encoding::Color)),
+                _ => None,
+            };
+            let of_normals = layer.normals.as_ref().map(|own| (&own.laid, Encoding::Data));
+            of_coat.into_iter().chain(of_normals)
+        })
+    }
+
+    /// The images that it takes, each once for colors and once for data.
+    #[must_use]
+    pub fn images(&self) -> Vec<(&str, Encoding)> {
+        each_once(self.laid().map(|(laid, encoding)| (laid.image.as_str(), encoding)))
     }
 }
 
-impl Lights {
-    /// What makes them impossible, said for the user.
-    #[must_use]
-    pub fn problem(&self) -> Option<String> {
-        if self.lamps.len() > MOST_LAMPS {
-            return Some(format!("there are {MOST_LAMPS} lamps at most"));
+fn each_once<T: PartialEq>(all: impl Iterator<Item = T>) -> Vec<T> {
+    let mut kept = Vec::new();
+    for one in all {
+        if !kept.contains(&one) {
+            kept.push(one);
         }
-        let is_light = |x: f32| (0.0..=100.0).contains(&x);
-        let is_sound = |lamp: &Lamp| {
-            lamp.turn.is_finite()
-                && lamp.height.abs() <= 90.0
-                && is_light(lamp.strength)
-                && are_colors(&[lamp.color])
-        };
-        let all = self.lamps.iter().all(is_sound) && is_light(self.rim) && is_light(self.even);
-        (!(all && self.exposure.abs() <= 20.0)).then(|| {
-            "lamps are up to 90° high, lights from 0 to 100, stops from −20 to 20".to_owned()
-        })
     }
+    kept
 }

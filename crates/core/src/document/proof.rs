@@ -3,7 +3,10 @@
 use serde::Deserialize;
 use speckle_model::{
     PartId,
-    proof::{LONGEST_REASON, Lights, Look, MOST_LOOKS, MOST_SILENCED, Proof, Silenced, Worn},
+    proof::{
+        LONGEST_REASON, Lights, Look, MOST_LOOKS, MOST_SILENCED, Proof, Silenced, Stirred, Tie,
+        Wind, Worn,
+    },
 };
 use strum::VariantNames;
 
@@ -43,6 +46,21 @@ pub enum ProofEdit {
     SetLights {
         /// All of it.
         lights: Lights,
+    },
+    /// Says what wind there is.
+    SetWind {
+        /// It; none for the one of all parts, where single ones are meant.
+        wind: Option<Wind>,
+        /// The parts that have it for themselves; all that have none of their own when left out.
+        #[serde(default)]
+        parts: Option<Vec<PartId>>,
+    },
+    /// Ties a part to a vertex of another, or unties it.
+    TiePart {
+        /// The part.
+        part: PartId,
+        /// What it follows from then on.
+        tie: Option<Tie>,
     },
     /// Says that a finding is meant to be so, or, without a reason, that it is not.
     SilenceCheck {
@@ -84,6 +102,8 @@ impl Family for ProofEdit {
                 after.lights = lights;
                 "Change the light".to_owned()
             }
+            Self::SetWind { wind, parts } => set_wind(document, &mut after, wind, parts)?,
+            Self::TiePart { part, tie } => tie_part(document, &mut after, part, tie)?,
             Self::SilenceCheck { key, reason } => silence(&mut after, key, reason)?,
         };
         let mut steps = Vec::new();
@@ -91,6 +111,67 @@ impl Family for ProofEdit {
             steps.push(ChangeStep::Proof { before: before.into(), after: after.into() });
         }
         Ok(Change { label, steps, ..Change::default() }.into())
+    }
+}
+
+fn set_wind(
+    document: &Document,
+    proof: &mut Proof,
+    wind: Option<Wind>,
+    parts: Option<Vec<PartId>>,
+) -> Result<String, EditError> {
+    if let Some(problem) = wind.and_then(|wind| wind.problem()) {
+        return Err(EditError::Shelved(problem.to_owned()));
+    }
+    let Some(parts) = parts else {
+        proof.wind = wind.unwrap_or_default();
+        return Ok("Change the wind".to_owned());
+    };
+    for &part in &parts {
+        document.part(part)?;
+        stir(proof, part, |own| own.wind = wind);
+    }
+    Ok(if wind.is_some() { "Change a part’s wind" } else { "Leave a part to the wind of all" }
+        .to_owned())
+}
+
+fn tie_part(
+    document: &Document,
+    proof: &mut Proof,
+    part: PartId,
+    tie: Option<Tie>,
+) -> Result<String, EditError> {
+    let name = document.part(part)?.traits.name.clone();
+    let Some(tie) = tie else {
+        stir(proof, part, |own| own.tied = None);
+        return Ok(format!("Untie {name}"));
+    };
+    let to = document.part(tie.to)?;
+    let refused = |words: String| Err(EditError::Shelved(words));
+    if tie.vertex as usize >= to.geometry.mesh().vertex_count() {
+        return refused(format!("{} has no such vertex: choose another place", to.traits.name));
+    }
+    // One follows another, which stands for itself: a chain of them would hang on none.
+    let to_name = &to.traits.name;
+    if tie.to == part || proof.tied(tie.to).is_some() {
+        return refused(format!("{to_name} is tied itself: tie {name} to what it hangs on"));
+    }
+    if proof.stirred.iter().any(|own| own.tied.is_some_and(|own| own.to == part)) {
+        return refused(format!("others are tied to {name}: untie them first"));
+    }
+    let label = format!("Tie {name} to {}", to.traits.name);
+    stir(proof, part, |own| own.tied = Some(tie));
+    Ok(label)
+}
+
+/// Changes what moves a part otherwise than the others.
+fn stir(proof: &mut Proof, part: PartId, by: impl FnOnce(&mut Stirred)) {
+    let known = proof.stirred.iter().position(|own| own.part == part);
+    let mut own =
+        known.map_or(Stirred { part, wind: None, tied: None }, |at| proof.stirred.remove(at));
+    by(&mut own);
+    if own.wind.is_some() || own.tied.is_some() {
+        proof.stirred.insert(known.unwrap_or(proof.stirred.len()), own);
     }
 }
 

@@ -24,6 +24,7 @@ mod layouts;
 mod lights;
 mod lines;
 mod maps;
+mod motion_and_light;
 mod needs;
 mod odd_numbers;
 mod own_normals;

@@ -17,25 +17,15 @@ fn factor(set: &str, channel: u8, complement: bool) -> Factor {
 }
 
 fn layer(name: &str, color: [f32; 3]) -> Layer {
-    Layer {
-        name: name.to_owned(),
-        off: false,
-        coat: Coat::Color { color },
-        blend: Blend::Normal,
-        drive: Drive::default(),
-        strength: 1.0,
-        rough: None,
-        metal: None,
-        glow: None,
-    }
+    Layer::of_color(name, color)
 }
 
 fn look(name: &str, layers: Vec<Layer>) -> Look {
-    Look { id: 0, name: name.to_owned(), layers }
+    Look::new(name, layers)
 }
 
 fn encoded(look: &Look, value: Rgba) -> [f32; 3] {
-    mixed(look, |set| (set == "Wear").then_some(value)).color.map(srgb_from_linear)
+    mixed(look, &|set: &str| (set == "Wear").then_some(value)).color.map(srgb_from_linear)
 }
 
 fn are_near(a: [f32; 3], b: [f32; 3], most: f32) -> bool {
@@ -79,7 +69,7 @@ fn masks_are_products_of_channels_with_contrast_and_offset() {
         look("Masks", vec![black, white])
     };
     let value = [0.6, 0.5, 0.9, 0.25];
-    let shown = |drive, strength| mixed(&with(drive, strength), |_| Some(value));
+    let shown = |drive, strength| mixed(&with(drive, strength), &|_: &str| Some(value));
     let both = drive(vec![factor("Wear", 0, false), factor("Wear", 1, false)], 1.0, 0.0, false);
     let found = shown(both.clone(), 1.0);
     for number in [found.color[0], found.rough, found.metal, found.glow[0] / 2.0] {
@@ -94,9 +84,9 @@ fn masks_are_products_of_channels_with_contrast_and_offset() {
     assert!((shown(Drive { inverted: true, ..steep }, 1.0).rough - 0.4).abs() < 1e-6);
     // What a part has not is black, as a shader reads it.
     let missing = with(drive(vec![factor("Gone", 0, false)], 1.0, 0.0, false), 1.0);
-    assert_eq!(mixed(&missing, |_| None).rough, 0.0);
+    assert_eq!(mixed(&missing, &|_: &str| None).rough, 0.0);
     let hidden = Layer { off: true, ..layer("Off", [1.0; 3]) };
-    assert_eq!(mixed(&look("Nothing", vec![hidden]), |_| None), GROUND);
+    assert_eq!(mixed(&look("Nothing", vec![hidden]), &|_: &str| None), GROUND);
 }
 
 /// #7d2329 is oklab(40.101% 0.1147 0.0453) and #c65d07 oklab(59.686% 0.1009 0.1192) in the examples of CSS Color 4 (its
@@ -259,11 +249,11 @@ proptest! {
             rough: Some(1.0),
             ..layer("Over", color)
         };
-        let found = mixed(&look("Any", vec![over.clone()]), |_| Some(value));
+        let found = mixed(&look("Any", vec![over.clone()]), &|_: &str| Some(value));
         prop_assert!(found.color.iter().all(|x| (-1e-6..=1.0 + 1e-5).contains(x)), "{found:?}");
         prop_assert!((0.6 - 1e-6..=1.0 + 1e-6).contains(&found.rough), "{found:?}");
         let none = Layer { strength: 0.0, ..over };
-        let bare = mixed(&look("None", vec![none]), |_| Some(value));
+        let bare = mixed(&look("None", vec![none]), &|_: &str| Some(value));
         prop_assert!(are_near(bare.color, GROUND.color, 1e-5));
         prop_assert!((GROUND.color[0] - linear_from_srgb(0.72)).abs() < 1e-6);
     }

@@ -6,80 +6,139 @@
 use std::fmt::Write as _;
 
 use serde::Serialize;
-use speckle_color::{blend::Blend, linear_from_srgb};
-use speckle_model::proof::{Coat, Factor, Layer, Look};
+use speckle_color::{Encoding, blend::Blend, linear_from_srgb};
+use speckle_model::proof::{Coat, Laid, Lay, Layer, Look};
 
 use super::{
     Language,
+    motion::{MotionCode, motion_code},
     names::{Names, number, plain},
+    syntax::one_line,
+    writer::{Numbers, Writer},
 };
 
 /// A look as code.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LookCode {
-    /// All of it: the struct `LookMaterial` and the function.
+    /// The struct `LookMaterial` and the function that gives it.
     pub text: String,
     /// What the function is called.
     pub function: String,
     /// The sets whose numbers it takes, by name, in the order in which it takes them.
     pub sets: Vec<String>,
+    /// Whether it takes texture coordinates then.
+    pub takes_uv: bool,
+    /// Whether it takes the place and the normal in the part's space then.
+    pub takes_place: bool,
+    /// The images that it takes at last.
+    pub images: Vec<ImageTaken>,
+    /// What its struct has beside color, roughness, metal and glow: `through`, `soft`, `normal`.
+    pub gives: Vec<String>,
+    /// How what wears it moves.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub motion: Option<MotionCode>,
     /// Where numbers stand in an array: the look's numbers there, as JSON pointers (RFC 6901) into the look.
     pub numbers: Vec<String>,
 }
 
-/// How numbers stand in code.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Numbers {
-    /// As they are.
-    Written,
-    /// In an array `look_numbers`, so that they change without the code.
-    InArray,
+/// An image that the code of a look takes.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ImageTaken {
+    /// What the project calls it.
+    pub image: String,
+    /// Whether its numbers are data, to be read as they are, and no colors.
+    pub data: bool,
 }
 
-struct Writer<'a> {
-    language: Language,
-    numbers: Numbers,
-    pointers: Vec<String>,
-    /// The sets, and what they are called in the code.
-    sets: Vec<(&'a str, String)>,
-    body: String,
+impl LookCode {
+    /// All of it, as a file.
+    #[must_use]
+    pub fn file(&self) -> String {
+        let motion = self.motion.as_ref().map(|motion| format!("\n{}", motion.text));
+        self.text.clone() + &motion.unwrap_or_default()
+    }
 }
+
+/// What functions of looks have names for themselves.
+const TAKEN: &[&str] = &[
+    "below", "coat", "mask", "under", "material", "light", "encoded", "uv", "place", "normal",
+    "texel", "bent", "moved", "seconds", "wind_to", "wind", "weight", "swing",
+];
 
 /// A look as a function.
 #[must_use]
 pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode {
     let mut names = Names::default();
-    // What the function needs for itself.
-    for taken in ["below", "coat", "mask", "under", "material", "light", "encoded"] {
+    for taken in TAKEN {
         names.free(taken, taken);
     }
-    let sets: Vec<(&str, String)> =
-        look.sets().into_iter().map(|set| (set, names.free(set, "set"))).collect();
-    let mut writer = Writer { language, numbers, pointers: Vec::new(), sets, body: String::new() };
-    for (at, layer) in look.layers.iter().enumerate().filter(|(_, layer)| !layer.off) {
-        writer.layer(at, layer);
-    }
+    let sets = look.sets().into_iter().map(|set| (set, names.free(set, "set"))).collect();
+    let stem = |image: &str| image.rsplit_once('.').map_or(image, |(stem, _)| stem).to_owned();
+    let images = look.images().into_iter();
+    let images = images.map(|own| (own, names.free(&stem(own.0), "image"))).collect();
+    let mut writer = Writer { language, numbers, pointers: Vec::new(), sets, images };
+    let body: String = look.shown().map(|(at, layer)| writer.layer(at, layer)).collect();
+    let motion = motion_code(look, &mut writer);
     let function = format!("material_{}", plain(&look.name, "of_layers"));
-    let Writer { body, sets, pointers, .. } = writer;
-    let [three, four] = match language {
-        Language::Glsl => ["vec3", "vec4"],
-        Language::Hlsl => ["float3", "float4"],
-        Language::Wgsl => ["vec3<f32>", "vec4<f32>"],
-    };
-    let inputs = sets.iter().map(|(_, name)| match language {
-        Language::Wgsl => format!("{name}: {four}"),
-        _ => format!("{four} {name}"),
-    });
-    let inputs = inputs.collect::<Vec<_>>().join(", ");
-    let title = look.name.split_whitespace().collect::<Vec<_>>().join(" ");
-    let mut text = format!("// The look {title}.");
+    let shown = || look.shown().map(|(_, layer)| layer);
+    let extra = [
+        ("through", shown().any(|layer| layer.through.is_some())),
+        ("soft", shown().any(|layer| layer.soft.is_some())),
+        ("normal", shown().any(|layer| layer.normals.is_some())),
+    ];
+    let extra: Vec<&str> = extra.into_iter().filter_map(|(name, is)| is.then_some(name)).collect();
+    let material_sets = look.material_sets();
+    let takes_uv = look.laid().any(|(laid, _)| laid.lay == Lay::Uv);
+    let takes_place = look.laid().any(|(laid, _)| laid.lay != Lay::Uv);
+    let Writer { sets, images, pointers, .. } = writer;
+    let sets: Vec<_> = sets.iter().filter(|(set, _)| material_sets.contains(set)).collect();
+
+    let mut text = format!("// The look {}.", one_line(&look.name));
     for (set, name) in &sets {
-        let set = set.split_whitespace().collect::<Vec<_>>().join(" ");
+        let set = one_line(set);
         let _ = write!(text, "\n// {name}: the four numbers of the set {set}, as they are stored.");
     }
+    if takes_uv {
+        text.push_str("\n// uv: texture coordinates, from the left and from the bottom of images.");
+    }
+    if takes_place {
+        text.push_str("\n// place, normal: in the part’s own space; the normal of unit length.");
+    }
+    for ((image, encoding), name) in &images {
+        let says = match encoding {
+            Encoding::Data => "data, read as it is",
+            _ => "its colors decoded from sRGB to linear light as it is read",
+        };
+        let _ = write!(text, "\n// {name}: the image {}, repeated; {says}.", one_line(image));
+    }
     text.push_str("\n\n");
-    text.push_str(&prelude(language, &body, three));
+    text.push_str(&prelude(language, &body, &extra));
+    let three = language.vector(3);
+    let mut inputs: Vec<_> =
+        sets.iter().map(|(_, name)| language.input(language.vector(4), name)).collect();
+    if takes_uv {
+        inputs.push(language.input(language.vector(2), "uv"));
+    }
+    if takes_place {
+        inputs.extend(["place", "normal"].map(|name| language.input(three, name)));
+    }
+    let sampled = match language {
+        Language::Glsl => "sampler2D",
+        Language::Hlsl => "Texture2D",
+        Language::Wgsl => "texture_2d<f32>",
+    };
+    inputs.extend(images.iter().map(|(_, name)| language.input(sampled, name)));
+    let sampler = match language {
+        Language::Glsl => None,
+        Language::Hlsl => Some("SamplerState"),
+        Language::Wgsl => Some("sampler"),
+    };
+    inputs.extend(
+        sampler.filter(|_| !images.is_empty()).map(|kind| language.input(kind, "look_sampler")),
+    );
+    let inputs = inputs.join(", ");
     let ground = number(linear_from_srgb(0.72));
     let _ = match language {
         Language::Wgsl => write!(
@@ -91,69 +150,49 @@ pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode 
     let _ = write!(
         text,
         "    material.color = {three}({ground}, {ground}, {ground});\n    material.rough = 0.6;\n    \
-         material.metal = 0.0;\n    material.glow = {three}(0.0, 0.0, 0.0);\n{body}    return material;\n}}\n"
+         material.metal = 0.0;\n    material.glow = {three}(0.0, 0.0, 0.0);\n"
     );
+    for name in &extra {
+        let none =
+            if *name == "normal" { format!("{three}(0.0, 0.0, 1.0)") } else { "0.0".to_owned() };
+        let _ = writeln!(text, "    material.{name} = {none};");
+    }
+    let _ = write!(text, "{body}    return material;\n}}\n");
     LookCode {
         text,
         function,
-        sets: sets.into_iter().map(|(set, _)| set.to_owned()).collect(),
+        sets: sets.into_iter().map(|(set, _)| (*set).to_owned()).collect(),
+        takes_uv,
+        takes_place,
+        images: images
+            .into_iter()
+            .map(|((image, encoding), _)| ImageTaken {
+                image: image.to_owned(),
+                data: encoding == Encoding::Data,
+            })
+            .collect(),
+        gives: extra.into_iter().map(str::to_owned).collect(),
+        motion,
         numbers: pointers,
     }
 }
 
 impl Writer<'_> {
-    fn three(&self) -> &'static str {
-        match self.language {
-            Language::Glsl => "vec3",
-            Language::Hlsl => "float3",
-            Language::Wgsl => "vec3<f32>",
-        }
-    }
-
-    fn mix(&self) -> &'static str {
-        if self.language == Language::Hlsl { "lerp" } else { "mix" }
-    }
-
-    /// A number of the look.
-    fn number(&mut self, pointer: String, value: f32) -> String {
-        match self.numbers {
-            Numbers::Written => number(value),
-            Numbers::InArray => {
-                self.pointers.push(pointer);
-                format!("look_numbers[{}]", self.pointers.len() - 1)
-            }
-        }
-    }
-
-    fn color(&mut self, pointer: &str, color: [f32; 3]) -> String {
-        let [r, g, b] = [0, 1, 2].map(|i| self.number(format!("{pointer}/{i}"), color[i]));
-        format!("{}({r}, {g}, {b})", self.three())
-    }
-
-    fn set(&self, name: &str) -> &str {
-        self.sets.iter().find(|(set, _)| *set == name).map_or("", |(_, name)| name)
-    }
-
-    fn factor(&self, factor: &Factor) -> String {
-        let letter = ["r", "g", "b", "a"][usize::from(factor.channel.min(3))];
-        let number = format!("{}.{letter}", self.set(&factor.set));
-        if factor.complement { format!("(1.0 - {number})") } else { number }
-    }
-
     fn local(&self, kind: &str, name: &str, value: &str) -> String {
-        match self.language {
-            Language::Wgsl => format!("        let {name} = {value};\n"),
-            _ => format!("        {kind} {name} = {value};\n"),
-        }
+        format!("        {}", self.language.local(kind, name, value))
     }
 
-    fn layer(&mut self, at: usize, layer: &Layer) {
-        let (three, mix) = (self.three(), self.mix());
+    fn layer(&mut self, at: usize, layer: &Layer) -> String {
+        let (three, mix) = (self.language.vector(3), self.language.mix());
         let pointer = format!("/layers/{at}");
-        let name = layer.name.split_whitespace().collect::<Vec<_>>().join(" ");
-        let mut out = format!("    {{ // {name}\n");
-        let mask = self.mask(&pointer, layer);
-        out.push_str(&self.local("float", "mask", &mask));
+        let mut out = format!("    {{ // {}\n", one_line(&layer.name));
+        let mut mask = self.mask(&pointer, layer);
+        if let Coat::Image { laid } = &layer.coat {
+            let texel = self.laid(&format!("{pointer}/coat/laid"), laid, Encoding::Color);
+            out.push_str(&self.local(self.language.vector(4), "texel", &texel));
+            mask.push_str(" * texel.a");
+        }
+        out.push_str(&self.local(self.language.scalar(), "mask", &mask));
         let coat = self.coat(&pointer, &layer.coat);
         out.push_str(&self.local(three, "coat", &coat));
         if layer.blend == Blend::Normal {
@@ -170,7 +209,13 @@ impl Writer<'_> {
                 "        material.color = look_light({mix}(under, {three}({r}, {g}, {b}), mask));"
             );
         }
-        for (field, value) in [("rough", layer.rough), ("metal", layer.metal)] {
+        let shares = [
+            ("rough", layer.rough),
+            ("metal", layer.metal),
+            ("through", layer.through),
+            ("soft", layer.soft),
+        ];
+        for (field, value) in shares {
             if let Some(value) = value {
                 let value = self.number(format!("{pointer}/{field}"), value);
                 let _ = writeln!(
@@ -186,8 +231,48 @@ impl Writer<'_> {
                 "        material.glow = {mix}(material.glow, look_light(coat) * {glow}, mask);"
             );
         }
+        if let Some(own) = &layer.normals {
+            let read = self.laid(&format!("{pointer}/normals/laid"), &own.laid, Encoding::Data);
+            let strength = self.number(format!("{pointer}/normals/strength"), own.strength);
+            out.push_str(&self.local(
+                three,
+                "bent",
+                &format!("{read}.xyz * 2.0 - {three}(1.0, 1.0, 1.0)"),
+            ));
+            let _ = writeln!(
+                out,
+                "        material.normal = normalize({mix}(material.normal, bent * {three}({strength}, \
+                 {strength}, 1.0), mask));"
+            );
+        }
         out.push_str("    }\n");
-        self.body.push_str(&out);
+        out
+    }
+
+    /// The numbers of an image where it lies.
+    fn laid(&mut self, pointer: &str, laid: &Laid, encoding: Encoding) -> String {
+        let name = self
+            .images
+            .iter()
+            .find(|(own, _)| *own == (laid.image.as_str(), encoding))
+            .map_or("", |(_, name)| name)
+            .to_owned();
+        let repeat = self.vector(&format!("{pointer}/repeat"), laid.repeat);
+        let offset = self.vector(&format!("{pointer}/offset"), laid.offset);
+        let turn = self.number(format!("{pointer}/turn"), laid.turn);
+        let images = match self.language {
+            Language::Glsl => name,
+            _ => format!("{name}, look_sampler"),
+        };
+        match laid.lay {
+            Lay::Uv => format!("look_image({images}, look_laid(uv, {repeat}, {offset}, {turn}))"),
+            Lay::ThreeAxes { width } => {
+                let width = self.number(format!("{pointer}/lay/width"), width);
+                format!(
+                    "look_three_axes({images}, place / ({width}), normal, {repeat}, {offset}, {turn})"
+                )
+            }
+        }
     }
 
     fn mask(&mut self, pointer: &str, layer: &Layer) -> String {
@@ -201,30 +286,25 @@ impl Writer<'_> {
         let contrast = self.number(format!("{pointer}/drive/contrast"), drive.contrast);
         let offset = self.number(format!("{pointer}/drive/offset"), drive.offset);
         let strength = self.number(format!("{pointer}/strength"), layer.strength);
-        let inner = format!("({product} - 0.5) * ({contrast}) + 0.5 + ({offset})");
-        let held = match self.language {
-            Language::Hlsl => format!("saturate({inner})"),
-            _ => format!("clamp({inner}, 0.0, 1.0)"),
-        };
+        let held =
+            self.language.held(&format!("({product} - 0.5) * ({contrast}) + 0.5 + ({offset})"));
         let held = if drive.inverted { format!("(1.0 - {held})") } else { held };
         format!("{held} * {strength}")
     }
 
     fn coat(&mut self, pointer: &str, coat: &Coat) -> String {
-        let (three, mix) = (self.three(), self.mix());
+        let (three, mix) = (self.language.vector(3), self.language.mix());
         match coat {
-            Coat::Color { color } => self.color(&format!("{pointer}/coat/color"), *color),
+            Coat::Color { color } => self.vector(&format!("{pointer}/coat/color"), *color),
+            Coat::Image { .. } => "look_encoded(texel.rgb)".to_owned(),
             Coat::Set { set } => format!("{}.rgb", self.set(set)),
             Coat::Ramp { stops, by } => {
                 let along = self.factor(by);
-                let held = match self.language {
-                    Language::Hlsl => format!("saturate({along})"),
-                    _ => format!("clamp({along}, 0.0, 1.0)"),
-                };
+                let held = self.language.held(&along);
                 let stops: Vec<String> = stops
                     .iter()
                     .enumerate()
-                    .map(|(i, stop)| self.color(&format!("{pointer}/coat/stops/{i}"), *stop))
+                    .map(|(i, stop)| self.vector(&format!("{pointer}/coat/stops/{i}"), *stop))
                     .collect();
                 match stops.as_slice() {
                     [low, high] => format!("{mix}({low}, {high}, {held})"),
@@ -238,7 +318,7 @@ impl Writer<'_> {
             }
             Coat::Shift { set, amounts } => {
                 let set = self.set(set).to_owned();
-                let amounts = self.color(&format!("{pointer}/coat/amounts"), *amounts);
+                let amounts = self.vector(&format!("{pointer}/coat/amounts"), *amounts);
                 let half = format!("{three}(0.5, 0.5, 0.5)");
                 format!("look_shifted(material.color, ({set}.rgb - {half}) * 2.0 * {amounts})")
             }
@@ -294,73 +374,32 @@ const BLENDS: &[Helper] = &[
     Helper { name: "subtract", takes: &["b", "s"], gives: "max(b - s, 0.0)" },
 ];
 
-/// A choice as the language writes it: `?(condition : if so : if not)`, innermost first.
-fn choices(text: &str, language: Language) -> String {
-    let mut text = text.to_owned();
-    while let Some(start) = text.rfind("?(") {
-        let inner = start + 2;
-        let (mut depth, mut parts, mut from) = (0, Vec::new(), inner);
-        let mut end = text.len();
-        for (at, c) in text[inner..].char_indices().map(|(at, c)| (inner + at, c)) {
-            match c {
-                '(' => depth += 1,
-                ')' if depth == 0 => {
-                    parts.push(text[from..at].trim().to_owned());
-                    end = at;
-                    break;
-                }
-                ')' => depth -= 1,
-                ':' if depth == 0 => {
-                    parts.push(text[from..at].trim().to_owned());
-                    from = at + 1;
-                }
-                _ => {}
-            }
-        }
-        let [condition, yes, no] = [0, 1, 2].map(|i| parts.get(i).cloned().unwrap_or_default());
-        let choice = match language {
-            Language::Wgsl => format!("select({no}, {yes}, {condition})"),
-            // Not as a colon, which parts choices here; it becomes one at last.
-            _ => format!("(({condition}) \u{1} ({yes}) \u{2} ({no}))"),
-        };
-        text.replace_range(start..=end, &choice);
-    }
-    text.replace('\u{1}', "?").replace('\u{2}', ":")
-}
-
 /// What the body needs: the struct, and the functions it calls.
-fn prelude(language: Language, body: &str, three: &str) -> String {
+fn prelude(language: Language, body: &str, extra: &[&str]) -> String {
+    let (three, scalar) = (language.vector(3), language.scalar());
     let mut out = String::from("struct LookMaterial {\n");
     let fields = [
         ("color", three, "in linear light"),
-        ("rough", "float", "0 to 1"),
-        ("metal", "float", "0 to 1"),
+        ("rough", scalar, "0 to 1"),
+        ("metal", scalar, "0 to 1"),
         ("glow", three, "the light that it gives, linear"),
     ];
-    for (name, kind, says) in fields {
+    let more = [
+        ("through", scalar, "how much light comes through from behind, 0 to 1"),
+        ("soft", scalar, "how far light bends around it, 0 to 1"),
+        ("normal", three, "along the texture’s u and v, and out of the surface"),
+    ];
+    let more = more.into_iter().filter(|(name, ..)| extra.contains(name));
+    for (name, kind, says) in fields.into_iter().chain(more) {
         let _ = match language {
-            Language::Wgsl => {
-                let kind = if kind == "float" { "f32" } else { kind };
-                writeln!(out, "    {name}: {kind}, // {says}")
-            }
+            Language::Wgsl => writeln!(out, "    {name}: {kind}, // {says}"),
             _ => writeln!(out, "    {kind} {name}; // {says}"),
         };
     }
     out.push_str(if language == Language::Wgsl { "}\n\n" } else { "};\n\n" });
-    let scalar = if language == Language::Wgsl { "f32" } else { "float" };
     let function = |name: &str, kind: &str, takes: &[&str], gives: &str| {
-        let inputs = takes.iter().map(|input| match language {
-            Language::Wgsl => format!("{input}: {kind}"),
-            _ => format!("{kind} {input}"),
-        });
-        let inputs = inputs.collect::<Vec<_>>().join(", ");
-        let gives = choices(gives, language);
-        match language {
-            Language::Wgsl => {
-                format!("fn {name}({inputs}) -> {kind} {{\n    return {gives};\n}}\n\n")
-            }
-            _ => format!("{kind} {name}({inputs}) {{\n    return {gives};\n}}\n\n"),
-        }
+        let takes: Vec<_> = takes.iter().map(|name| (kind, *name)).collect();
+        language.function(name, kind, &takes, &format!("    return {};\n", language.choices(gives)))
     };
     // The sRGB transfer function, IEC 61966-2-1.
     let light = "?(c <= 0.04045 : c / 12.92 : pow(max(c + 0.055, 0.0) / 1.055, 2.4))";
@@ -389,31 +428,115 @@ fn prelude(language: Language, body: &str, three: &str) -> String {
     if needs_shift {
         out.push_str(&shift(language, three));
     }
+    let by_axes = is_asked("three_axes");
+    if by_axes || is_asked("image") {
+        out.push_str(&images(language, by_axes));
+    }
     out
 }
 
-/// The shift of a color in OKLab, with the matrices of CSS Color 4, section 10.10.
-fn shift(language: Language, three: &str) -> String {
-    let to_lms = [
+/// How images lie: turned about their middle, repeated, then moved to the right and down; and what is read there.
+fn images(language: Language, by_axes: bool) -> String {
+    let (two, three, four, scalar) =
+        (language.vector(2), language.vector(3), language.vector(4), language.scalar());
+    let laid = [
+        language.local(scalar, "angle", "radians(turn)"),
+        language.local(two, "off", &format!("uv - {two}(0.5, 0.5)")),
+        language.local(
+            two,
+            "turned",
+            &format!(
+                "{two}(off.x * cos(angle) - off.y * sin(angle), off.x * sin(angle) + off.y * cos(angle))"
+            ),
+        ),
+        format!("return (turned + {two}(0.5, 0.5)) * repeat + {two}(-offset.x, offset.y);\n"),
+    ];
+    let laid: String = laid.iter().map(|line| format!("    {line}")).collect();
+    let mut out = language.function(
+        "look_laid",
+        two,
+        &[(two, "uv"), (two, "repeat"), (two, "offset"), (scalar, "turn")],
+        &laid,
+    );
+    let (sampled, read): (&[(&str, &str)], _) = match language {
+        Language::Glsl => (
+            &[("sampler2D", "image")],
+            "// The image’s lowest row comes first.\n    return texture(image, at);",
+        ),
+        Language::Hlsl => (
+            &[("Texture2D", "image"), ("SamplerState", "look_sampler")],
+            "return image.Sample(look_sampler, float2(at.x, 1.0 - at.y));",
+        ),
+        Language::Wgsl => (
+            &[("texture_2d<f32>", "image"), ("sampler", "look_sampler")],
+            "return textureSample(image, look_sampler, vec2<f32>(at.x, 1.0 - at.y));",
+        ),
+    };
+    let takes = [sampled, &[(two, "at")]].concat();
+    out.push_str(&language.function("look_image", four, &takes, &format!("    {read}\n")));
+    if !by_axes {
+        return out;
+    }
+    let images = if language == Language::Glsl { "image" } else { "image, look_sampler" };
+    // What goes across and up in the image that comes along each axis, as for images in recipes.
+    let side = |across: &str, up: &str| {
+        format!(
+            "look_image({images}, look_laid({two}(place.{across}, place.{up}), repeat, offset, turn))"
+        )
+    };
+    let body = [
+        language.local(three, "square", "normal * normal"),
+        language.local(three, "share", "square * square"),
+        language.local(four, "along_x", &side("z", "y")),
+        language.local(four, "along_y", &side("x", "z")),
+        language.local(four, "along_z", &side("x", "y")),
+        "return (along_x * share.x + along_y * share.y + along_z * share.z) / max(share.x + share.y + share.z, 1e-6);\n"
+            .to_owned(),
+    ];
+    let body: String = body.iter().map(|line| format!("    {line}")).collect();
+    let takes = [
+        sampled,
+        &[(three, "place"), (three, "normal"), (two, "repeat"), (two, "offset"), (scalar, "turn")],
+    ];
+    out.push_str(&language.function("look_three_axes", four, &takes.concat(), &body));
+    out
+}
+
+/// The matrices of OKLab, CSS Color 4, section 10.10: from linear sRGB to cones, from their cube roots to L, a and b,
+/// and back.
+pub(super) struct Oklab {
+    pub(super) to_lms: [[f32; 3]; 3],
+    pub(super) to_lab: [[f32; 3]; 3],
+    pub(super) from_lab: [[f32; 3]; 3],
+    pub(super) from_lms: [[f32; 3]; 3],
+}
+
+pub(super) const OKLAB: Oklab = Oklab {
+    to_lms: [
         [0.412_221_46, 0.536_332_55, 0.051_445_99],
         [0.211_903_5, 0.680_699_5, 0.107_396_96],
         [0.088_302_46, 0.281_718_85, 0.629_978_7],
-    ];
-    let to_lab = [
+    ],
+    to_lab: [
         [0.210_454_26, 0.793_617_8, -0.004_072_047],
         [1.977_998_5, -2.428_592_2, 0.450_593_7],
         [0.025_904_037, 0.782_771_77, -0.808_675_77],
-    ];
-    let from_lab = [
+    ],
+    from_lab: [
         [1.0, 0.396_337_78, 0.215_803_76],
         [1.0, -0.105_561_346, -0.063_854_17],
         [1.0, -0.089_484_18, -1.291_485_5],
-    ];
-    let from_lms = [
+    ],
+    from_lms: [
         [4.076_741_7, -3.307_711_6, 0.230_969_94],
         [-1.268_438, 2.609_757_4, -0.341_319_38],
         [-0.004_196_086_3, -0.703_418_6, 1.707_614_7],
-    ];
+    ],
+};
+
+/// The shift of a color in OKLab.
+fn shift(language: Language, three: &str) -> String {
+    let Oklab { to_lms, to_lab, from_lab, from_lms } = OKLAB;
     let rows = |matrix: [[f32; 3]; 3], of: &str| {
         let rows = matrix.map(|row| {
             let [a, b, c] = row.map(number);
@@ -421,25 +544,17 @@ fn shift(language: Language, three: &str) -> String {
         });
         format!("{three}({})", rows.join(", "))
     };
-    let local = |name: &str, value: &str| match language {
-        Language::Wgsl => format!("    let {name} = {value};\n"),
-        _ => format!("    {three} {name} = {value};\n"),
-    };
-    let head = match language {
-        Language::Wgsl => format!("fn look_shifted(c: {three}, by: {three}) -> {three} {{\n"),
-        _ => format!("{three} look_shifted({three} c, {three} by) {{\n"),
-    };
+    let local = |name: &str, value: &str| format!("    {}", language.local(three, name, value));
     let zeros = format!("{three}(0.0, 0.0, 0.0)");
     let ones = format!("{three}(1.0, 1.0, 1.0)");
     let third = format!("{three}(1.0 / 3.0, 1.0 / 3.0, 1.0 / 3.0)");
-    [
-        head,
+    let body = [
         local("cone", &format!("max({}, {zeros})", rows(to_lms, "c"))),
         local("root", &format!("pow(cone, {third})")),
         local("lab", &format!("{} + by", rows(to_lab, "root"))),
         local("roots", &rows(from_lab, "lab")),
         local("linear_c", &rows(from_lms, "(roots * roots * roots)")),
-        format!("    return look_encoded(clamp(linear_c, {zeros}, {ones}));\n}}\n\n"),
-    ]
-    .concat()
+        format!("    return look_encoded(clamp(linear_c, {zeros}, {ones}));\n"),
+    ];
+    language.function("look_shifted", three, &[(three, "c"), (three, "by")], &body.concat())
 }

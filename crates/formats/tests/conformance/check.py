@@ -7,7 +7,7 @@ turns it into every format and precision; then
 - usd-core must open .usda and .usdz with the same interpolation and values,
 - the COLLADA 1.4.1 schema (Khronos, carried by pycollada) must accept the .dae.
 
-    python check.py SPECKLE VALIDATE.js
+    python check.py SPECKLE VALIDATE.js LOOKS
 """
 
 import os
@@ -159,25 +159,19 @@ def check_spools():
     assert len({own.PropertyIDs[0] for own in used}) == 6, "every spool prints something"
 
 
-def check_materialx(end):
-    """The document of a recipient with shader code: valid by the library, which makes GLSL of it.
-    Where the file stores colors encoded, the GLSL decodes them."""
-    import json
-
+def glsl_of(path):
+    """The GLSL that the library makes of the surface of a document, which must be valid."""
     import MaterialX
     import MaterialX.PyMaterialXGenGlsl
     import MaterialX.PyMaterialXGenShader
 
-    with open(place("coder.json"), "w") as file:
-        json.dump({"name": "Coder", "format": end, "shaders": True}, file)
-    subprocess.run([speckle, "deliver", place("chart.usda"), "--recipient", place("coder.json"), "-o", folder], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     document, library = MaterialX.createDocument(), MaterialX.createDocument()
     search = MaterialX.getDefaultDataSearchPath()
     MaterialX.loadLibraries(MaterialX.getDefaultDataLibraryFolders(), search, library)
-    MaterialX.readFromXmlFile(document, place("chart-channels.mtlx"))
+    MaterialX.readFromXmlFile(document, path)
     document.setDataLibrary(library) if hasattr(document, "setDataLibrary") else document.importLibrary(library)
     valid, message = document.validate()
-    assert valid, message
+    assert valid, (path, message)
     generator = MaterialX.PyMaterialXGenGlsl.GlslShaderGenerator.create()
     context = MaterialX.PyMaterialXGenShader.GenContext(generator)
     context.registerSourceCodeSearchPath(search)
@@ -188,6 +182,18 @@ def check_materialx(end):
     shader = generator.generate("surface", surface, context)
     source = shader.getSourceCode(MaterialX.PyMaterialXGenShader.PIXEL_STAGE)
     assert "void main()" in source
+    return source
+
+
+def check_materialx(end):
+    """The document of a recipient with shader code: valid by the library, which makes GLSL of it.
+    Where the file stores colors encoded, the GLSL decodes them."""
+    import json
+
+    with open(place("coder.json"), "w") as file:
+        json.dump({"name": "Coder", "format": end, "shaders": True}, file)
+    subprocess.run([speckle, "deliver", place("chart.usda"), "--recipient", place("coder.json"), "-o", folder], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    source = glsl_of(place("chart-channels.mtlx"))
     decodes = any("srgb_texture_to_lin_rec709" in line and "light" in line for line in source.splitlines())
     assert decodes == (end == "ply"), end
 
@@ -225,6 +231,11 @@ print("COLLADA schema: valid")
 for end in ("glb", "ply"):
     check_materialx(end)
 print("MaterialX: valid, and GLSL is made of it")
+looks = sorted(name for name in os.listdir(sys.argv[3]) if name.endswith(".mtlx"))
+assert len(looks) > 10, looks
+for name in looks:
+    glsl_of(os.path.join(sys.argv[3], name))
+print(f"MaterialX: {len(looks)} looks are valid, and GLSL is made of them")
 for end in ("x3d", "wrl", "off", "ply", "obj"):
     convert(f"chart.{end}")
 etree.parse(place("chart.x3d"))

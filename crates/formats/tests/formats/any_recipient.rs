@@ -131,7 +131,7 @@ fn recipients() -> impl Strategy<Value = Recipient> {
 }
 
 fn pack(recipient: &Recipient, parts: &[Part]) -> Packed {
-    let goods = Goods { name: "Slip", parts, images: &[], palette: &[], traits: HOME };
+    let goods = Goods { name: "Slip", parts, images: &[], palette: &[], looks: &[], traits: HOME };
     recipient.pack(&goods, Origin::default()).unwrap()
 }
 

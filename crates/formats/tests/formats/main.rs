@@ -6,6 +6,7 @@ mod carrying;
 mod color_truth;
 mod common;
 mod every_format;
+mod folders;
 mod foreign;
 mod glb;
 mod losses;

@@ -129,7 +129,7 @@ fn every_format_says_which_project_it_comes_from_and_when() {
     };
     let parts = [hut(5.0)];
     let traits = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z };
-    let goods = Goods { name: "Hut", parts: &parts, images: &[], palette: &[], traits };
+    let goods = Goods { name: "Hut", parts: &parts, images: &[], palette: &[], looks: &[], traits };
     let binary = Format::ALL.map(|format| Recipient { format, ..Recipient::default() });
     let text = Recipient { format: Format::Stl, body: Body::Ascii, ..Recipient::default() };
     for recipient in binary.into_iter().chain([text]) {

@@ -56,7 +56,7 @@ fn planks() -> Vec<Part> {
 const OURS: ProjectTraits = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z };
 
 fn goods(parts: &[Part]) -> Goods<'_> {
-    Goods { name: "Herring: drifter", parts, images: &[], palette: &[], traits: OURS }
+    Goods { name: "Herring: drifter", parts, images: &[], palette: &[], looks: &[], traits: OURS }
 }
 
 fn origin() -> Origin {

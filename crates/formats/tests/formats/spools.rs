@@ -51,7 +51,7 @@ fn palette() -> Vec<Swatch> {
 
 fn packed(parts: &[Part], palette: &[Swatch], recipient: &Recipient) -> Packed {
     let traits = ProjectTraits { unit: Unit::Millimetre, up: UpAxis::Z };
-    let goods = Goods { name: "Buoys", parts, images: &[], palette, traits };
+    let goods = Goods { name: "Buoys", parts, images: &[], palette, looks: &[], traits };
     recipient.pack(&goods, Origin::default()).unwrap()
 }
 

@@ -139,6 +139,14 @@ impl Image {
         self.levels(&how)[0].at(place, &how).0
     }
 
+    /// The numbers at a place, blended between the pixels about it, of an image that comes again beside itself: colors
+    /// in linear light, data as they are.
+    #[must_use]
+    pub fn at(&self, place: Vec2, encoding: Encoding) -> [f32; 4] {
+        let how = Mapping { wrap: Wrap::Repeat, encoding, ..Mapping::default() };
+        self.levels(&how)[0].at(place, &how).0
+    }
+
     fn levels(&self, how: &Mapping) -> &[Level] {
         let levels = self.covering.as_ref().filter(|_| how.is_covering).unwrap_or(&self.levels);
         &levels[usize::from(how.encoding == Encoding::Data)]
