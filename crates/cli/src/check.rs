@@ -34,7 +34,7 @@ pub struct CheckArgs {
 }
 
 #[derive(Clone, Copy, ValueEnum)]
-enum TargetArg {
+pub enum TargetArg {
     /// A shader that reads sets
     Shader,
     /// A printer with several spools
@@ -43,6 +43,17 @@ enum TargetArg {
     FullColor,
     /// A place where it is kept
     Archive,
+}
+
+impl From<TargetArg> for Target {
+    fn from(target: TargetArg) -> Self {
+        match target {
+            TargetArg::Shader => Self::Shader,
+            TargetArg::Spools => Self::Spools,
+            TargetArg::FullColor => Self::FullColor,
+            TargetArg::Archive => Self::Archive,
+        }
+    }
 }
 
 /// What was found in a file.
@@ -57,17 +68,12 @@ const FOUND: u8 = 2;
 
 /// Tells what is found in each file.
 pub fn run(args: &CheckArgs) -> Result<ExitCode> {
-    let target = match args.target {
-        TargetArg::Shader => Target::Shader,
-        TargetArg::Spools => Target::Spools,
-        TargetArg::FullColor => Target::FullColor,
-        TargetArg::Archive => Target::Archive,
-    };
+    let target = args.target.into();
     let mut told = Vec::new();
     for file in &args.files {
         let document = opened(file, &args.reading)?;
         let stale = document.stale(&Pantry::default());
-        let subject = Subject::of(&document, &stale);
+        let subject = Subject::of(&document, &stale, &[]);
         let findings = check(&subject, target, &Watch::default());
         let findings = findings.map_err(|_| anyhow::anyhow!("it was given up"))?;
         told.push(Told { file: file.clone(), findings });
@@ -95,7 +101,7 @@ pub fn run(args: &CheckArgs) -> Result<ExitCode> {
 }
 
 /// The project that a file holds, or would become.
-fn opened(file: &Path, reading: &ReadArgs) -> Result<Document> {
+pub fn opened(file: &Path, reading: &ReadArgs) -> Result<Document> {
     if file.extension().is_some_and(|ending| ending == "speckle") {
         let shown = || file.display().to_string();
         let store = Store::temporary()?;

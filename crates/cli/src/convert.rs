@@ -281,11 +281,6 @@ pub fn write_export(path: &Path, export: &Export) -> Result<()> {
 
 /// Writes beside the goal first, so that a full disk leaves no half a file under its name.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<()> {
-    let mut partial = path.as_os_str().to_owned();
-    partial.push(".partial");
-    let partial = PathBuf::from(partial);
-    fs::write(&partial, bytes).and_then(|()| fs::rename(&partial, path)).map_err(|error| {
-        let _ = fs::remove_file(&partial);
-        anyhow::anyhow!("{} cannot be written: {error}", path.display())
-    })
+    speckle_formats::folder::write_whole(path, bytes)
+        .map_err(|error| anyhow::anyhow!("{} cannot be written: {error}", path.display()))
 }

@@ -13,10 +13,10 @@ use speckle_core::Document;
 use speckle_formats::{
     Format, Loss,
     note::{Origin, day},
-    recipient::{Goods, Recipient, starters},
+    recipient::{Goods, Packed, Recipient, starters},
 };
 use speckle_model::ProjectTraits;
-use speckle_store::Store;
+use speckle_store::{Project, Store};
 
 use crate::{
     convert::{stem, write_whole},
@@ -47,12 +47,27 @@ pub struct DeliverArgs {
 }
 
 /// What is to be sent, with the recipients it keeps.
-struct Sending {
-    name: String,
+pub struct Sending {
+    pub name: String,
     document: Document,
     traits: ProjectTraits,
-    origin: Origin,
-    kept: Vec<Recipient>,
+    pub origin: Origin,
+    pub kept: Vec<Recipient>,
+}
+
+impl Sending {
+    /// Packs it for a recipient.
+    pub fn packed(&self, recipient: &Recipient) -> Result<Packed> {
+        let goods = Goods {
+            name: &self.name,
+            parts: self.document.parts(),
+            images: self.document.image_files(),
+            palette: self.document.swatches(),
+            looks: &self.document.proof().looks,
+            traits: self.traits,
+        };
+        Ok(recipient.pack(&goods, self.origin.clone())?)
+    }
 }
 
 /// Delivers each source; goes on after one that cannot be, and fails at the end.
@@ -96,14 +111,7 @@ pub fn run(args: &DeliverArgs) -> Result<()> {
 fn one(args: &DeliverArgs, source: &str) -> Result<(Vec<PathBuf>, Vec<Loss>)> {
     let source = open(args, source)?;
     let recipient = find(&args.recipient, &source.kept)?;
-    let goods = Goods {
-        name: &source.name,
-        parts: source.document.parts(),
-        images: source.document.image_files(),
-        palette: source.document.swatches(),
-        traits: source.traits,
-    };
-    let packed = recipient.pack(&goods, source.origin)?;
+    let packed = source.packed(&recipient)?;
     let mut files = Vec::new();
     for file in packed.files() {
         let path = args.out.join(&file.name);
@@ -115,7 +123,7 @@ fn one(args: &DeliverArgs, source: &str) -> Result<(Vec<PathBuf>, Vec<Loss>)> {
 
 fn open(args: &DeliverArgs, source: &str) -> Result<Sending> {
     let path = Path::new(source);
-    let today = day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64));
+    let today = today();
     if path.extension().is_some_and(|end| end == "speckle") {
         let store = Store::temporary()?;
         let id =
@@ -128,24 +136,34 @@ fn open(args: &DeliverArgs, source: &str) -> Result<Sending> {
         let traits = import.traits;
         return Ok(Sending { name: stem(path), document, traits, origin, kept: Vec::new() });
     }
-    let data = args.data.clone().unwrap_or_else(usual_data);
-    // The app may be running on it meanwhile.
+    let (store, project) = kept_project(source, args.data.as_deref())?;
+    from_store(&store, project.id, today)
+}
+
+/// The date, in UTC.
+pub fn today() -> String {
+    day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64))
+}
+
+/// A project by its name, among those of a folder that the app may be running on meanwhile.
+pub fn kept_project(name: &str, data: Option<&Path>) -> Result<(Store, Project)> {
+    let data = data.map_or_else(usual_data, Path::to_owned);
     let Ok(store) = Store::look(&data) else {
         bail!(
-            "there is no file {source}, and no projects in {}: name one with --data",
+            "there is no file {name}, and no projects in {}: name one with --data",
             data.display()
         );
     };
     let projects = store.projects()?;
-    let found = projects.iter().find(|project| project.name == source).ok_or_else(|| {
+    let found = projects.iter().find(|project| project.name == name).ok_or_else(|| {
         let names: Vec<&str> = projects.iter().map(|project| project.name.as_str()).collect();
-        anyhow!("there is no file and no project {source}; there are {}", names.join(", "))
+        anyhow!("there is no file and no project {name}; there are {}", names.join(", "))
     })?;
-    let id = found.id;
-    from_store(&store, id, today)
+    let found = found.clone();
+    Ok((store, found))
 }
 
-fn from_store(store: &Store, id: i64, date: String) -> Result<Sending> {
+pub fn from_store(store: &Store, id: i64, date: String) -> Result<Sending> {
     let project = store.listed(id)?;
     let opened = store.open_project(id)?;
     let kept = store.project(id)?.recipients()?;
@@ -164,7 +182,7 @@ fn from_store(store: &Store, id: i64, date: String) -> Result<Sending> {
     })
 }
 
-fn find(name: &str, kept: &[Recipient]) -> Result<Recipient> {
+pub fn find(name: &str, kept: &[Recipient]) -> Result<Recipient> {
     let path = Path::new(name);
     if path.is_file() {
         let text = fs::read_to_string(path).with_context(|| format!("{name} cannot be read"))?;

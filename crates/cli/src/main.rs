@@ -17,8 +17,10 @@ mod maps;
 mod quote;
 mod reading;
 mod reform;
+mod report;
 mod swatches;
 mod transfer;
+mod watch;
 
 use std::{
     fs,
@@ -49,6 +51,7 @@ use reform::{
     TrimArgs,
 };
 use transfer::TransferArgs;
+use watch::WatchArgs;
 
 /// Vertex, corner and face color for meshes.
 #[derive(Parser)]
@@ -85,6 +88,8 @@ enum Command {
     Convert(ConvertArgs),
     /// Send projects or files to a recipient
     Deliver(DeliverArgs),
+    /// Keep a folder up to date with what a recipient wants of a project, for as long as this runs
+    Watch(WatchArgs),
     /// Print the recipients there are to begin with
     Recipients,
     /// Tell how far two files are from each other, point by point
@@ -115,6 +120,8 @@ enum Command {
     Quote(quote::QuoteArgs),
     /// Tell what is wrong, or will be, with files for whoever receives them; exits with 2 when something is
     Check(check::CheckArgs),
+    /// Write a file as one page for whoever receives it: pictures, channels, looks, code, checks
+    Report(report::ReportArgs),
     /// Lay files out for images: texture coordinates in charts, packed
     Layout(LayoutArgs),
     /// Render channels into an image, by UVs or as seen along an axis
@@ -193,6 +200,10 @@ struct ServeArgs {
     /// Where a print bureau is reached, likewise
     #[arg(long)]
     bureau: Option<String>,
+    /// A folder to keep up to date for recipients that want that: whenever a project rests after a change, what
+    /// they want is written there whole
+    #[arg(long)]
+    into: Option<PathBuf>,
     #[command(flatten)]
     limits: LimitArgs,
 }
@@ -239,6 +250,8 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Inspect { files, json, reading } => inspect::run(&files, json, &reading),
         Command::Convert(args) => convert::run(&args),
         Command::Deliver(args) => deliver::run(&args),
+        Command::Report(args) => report::run(&args),
+        Command::Watch(args) => watch::run(&args),
         Command::Recipients => deliver::recipients(),
         Command::Compare(args) => compare::run(&args),
         Command::Decimate(args) => reform::decimate(&args),
@@ -317,6 +330,7 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
             .map(|path| ReaderProgram { path, args: vec!["read-for-server".to_owned()] }),
         printer: args.printer.clone(),
         bureau: args.bureau.clone(),
+        into: args.into.clone(),
     };
     let runtime = tokio::runtime::Runtime::new()?;
     let served = runtime.block_on(async {

@@ -266,6 +266,7 @@ fn write(
         parts: document.parts(),
         images: document.image_files(),
         palette: document.swatches(),
+        looks: &[],
         traits,
     };
     let origin = Origin { project: name.clone(), ..Origin::default() };

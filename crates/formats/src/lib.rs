@@ -9,6 +9,7 @@ mod admit;
 mod budget;
 mod dae;
 mod error;
+pub mod folder;
 mod format;
 mod gltf;
 pub mod guess;

@@ -7,14 +7,16 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{Conversion, Geometry, Transform, Unit, UpAxis};
-use speckle_model::{ImageRecord, Part, PartTraits, ProjectTraits, swatches::Swatch};
+use speckle_model::{
+    ImageRecord, Part, PartTraits, ProjectTraits, proof::Look as ProofLook, swatches::Swatch,
+};
 use speckle_tools::separation::{MOST_SPOOLS, separate};
 
 use crate::{
     Body, DataSets, Depth, Export, Format, FormatError, Light, Loss, LossKind, Place, Shipment,
-    Weight, WriteOptions,
+    Weight, WriteOptions, losses,
     note::{ChannelNote, Origin, Spool},
-    shader::{Language, Look, code, material_x, osl},
+    shader::{Language, Look, Numbers, code, look_code, look_nodes, material_x, osl, place_of},
     shipment::Spools,
     write,
 };
@@ -92,6 +94,9 @@ pub struct Recipient {
     pub shaders: bool,
     /// What that code shows beside the channels.
     pub look: Look,
+    /// Whether it is kept up to date in the folder that the server was started with.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub standing: bool,
 }
 
 impl Default for Recipient {
@@ -121,6 +126,7 @@ impl Default for Recipient {
             note: true,
             shaders: false,
             look: Look::Channels,
+            standing: false,
         }
     }
 }
@@ -237,6 +243,8 @@ pub struct Goods<'a> {
     pub images: &'a [ImageRecord],
     /// Its palette, of which spools are loaded.
     pub palette: &'a [Swatch],
+    /// Its looks, which go along as code where that is wanted.
+    pub looks: &'a [ProofLook],
     /// What its numbers mean.
     pub traits: ProjectTraits,
 }
@@ -269,6 +277,38 @@ impl Recipient {
         }
     }
 
+    /// How its files are written.
+    fn options(&self) -> WriteOptions {
+        WriteOptions {
+            depth: self.depth,
+            alpha: self.alpha,
+            body: self.body,
+            materials: self.materials,
+            data: self.data,
+            light: self.light,
+        }
+    }
+
+    /// What would be lost or changed on the way to this recipient, as far as its format and its choices alone decide
+    /// it; nothing is packed.
+    #[must_use]
+    pub fn would_lose(&self, goods: &Goods) -> Vec<Loss> {
+        let visible = goods.parts.iter().filter(|part| !self.visible_only || part.traits.visible);
+        let parts: Vec<Part> = visible
+            .map(|part| {
+                let mut part = part.without_helpers();
+                part.sets.retain(|set| self.sets.is_empty() || self.sets.contains(&set.name));
+                part.in_colors(goods.palette)
+            })
+            .collect();
+        let mut found = self.missing(goods.parts);
+        let images = goods.images;
+        let traits = Some(goods.traits);
+        let shipment = Shipment { images, traits, ..Shipment::of(&parts) };
+        found.extend(losses(self.format, &shipment, &self.options()));
+        found
+    }
+
     /// Packs what there is for this recipient.
     ///
     /// # Errors
@@ -293,14 +333,7 @@ impl Recipient {
             .then(|| separate(&parts, goods.palette, self.spools));
         // From here on swatches are colors.
         let parts: Vec<Part> = parts.iter().map(|part| part.in_colors(goods.palette)).collect();
-        let options = WriteOptions {
-            depth: self.depth,
-            alpha: self.alpha,
-            body: self.body,
-            materials: self.materials,
-            data: self.data,
-            light: self.light,
-        };
+        let options = self.options();
         let light = Shipment::of(&parts).light(self.format, self.light);
         let usual = self.format.abilities().light(None);
         let mut note = ChannelNote::of(&parts, traits, origin)
@@ -351,6 +384,9 @@ impl Recipient {
             packed.take(format!("{name}.{}", self.format.extension()), export, parts);
         }
         self.add_notes(&stem, &mut packed);
+        if self.shaders {
+            self.add_looks(&stem, goods, &mut packed);
+        }
         Ok(packed)
     }
 
@@ -372,6 +408,45 @@ impl Recipient {
             beside.push(file("osl", osl(note)));
             beside.push(file("mtlx", material_x(note)));
         }
+    }
+
+    /// The looks as code, in all languages and as nodes, with the images that they take.
+    fn add_looks(&self, stem: &str, goods: &Goods, packed: &mut Packed) {
+        let taken: Vec<&str> =
+            goods.looks.iter().flat_map(|look| look.images()).map(|(name, _)| name).collect();
+        let images = goods.images.iter().filter(|image| taken.contains(&image.name.as_str()));
+        let images: Vec<&ImageRecord> = images.collect();
+        let files = told_apart(images.iter().map(|image| {
+            let (name, end) = image.name.rsplit_once('.').unwrap_or((&image.name, "png"));
+            format!("{stem}-{}.{}", file_stem(name), file_stem(end).to_lowercase())
+        }));
+        let file_of = |image: &str| {
+            let at = images.iter().position(|own| own.name == image);
+            at.map_or_else(|| image.to_owned(), |at| files[at].clone())
+        };
+        let place_of = |set: &str| {
+            let name = self.set_names.get(set).map_or(set, String::as_str);
+            place_of(&packed.note, name)
+        };
+        let names =
+            told_apart(goods.looks.iter().map(|look| format!("{stem}-{}", file_stem(&look.name))));
+        for (look, name) in goods.looks.iter().zip(names) {
+            let file = |end: &str, text: String| PackedFile {
+                name: format!("{name}-look.{end}"),
+                bytes: text.into_bytes(),
+            };
+            packed.beside.extend(
+                Language::ALL.map(|own| {
+                    file(own.extension(), look_code(look, own, Numbers::Written).file())
+                }),
+            );
+            packed.beside.push(file("mtlx", look_nodes(look, place_of, file_of)));
+        }
+        let images = images.iter().zip(&files);
+        packed.beside.extend(
+            images
+                .map(|(image, name)| PackedFile { name: name.clone(), bytes: image.file.to_vec() }),
+        );
     }
 
     /// Everything in one file, or each part in its own.

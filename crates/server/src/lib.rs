@@ -11,10 +11,12 @@ mod live;
 mod outbox;
 mod outside;
 pub mod reader;
+pub mod report;
 mod rest;
 mod serve;
 mod session;
 mod sessions;
+pub mod standing;
 mod tasted;
 mod web;
 pub mod wire;
@@ -47,6 +49,7 @@ use rest::{
     looks, paints, plate, printer, project, recipes, reform, remedies, replacement, seams, shelf,
     swatches, transfer, uvs, volumes, works,
 };
+use standing::Standing;
 
 /// How to serve.
 #[derive(Clone, Debug)]
@@ -64,6 +67,8 @@ pub struct Config {
     pub printer: Option<String>,
     /// Where a print bureau is reached, likewise.
     pub bureau: Option<String>,
+    /// The folder that is kept up to date for recipients that want that.
+    pub into: Option<std::path::PathBuf>,
 }
 
 impl Default for Config {
@@ -75,6 +80,7 @@ impl Default for Config {
             reader: None,
             printer: None,
             bureau: None,
+            into: None,
         }
     }
 }
@@ -92,6 +98,7 @@ struct App {
     most_upload: usize,
     printer: Option<Outside>,
     bureau: Option<Outside>,
+    standing: Option<Arc<Standing>>,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
     /// The replacement that was looked at last and may be done next.
@@ -178,9 +185,11 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(reform::reformed))
         .routes(routes!(reform::part_faults))
         .routes(routes!(uvs::part_uvs))
+        .routes(routes!(uvs::corner_uvs))
         .routes(routes!(uvs::image_of_colors))
         .routes(routes!(volumes::volumes_met))
         .routes(routes!(checks::checks))
+        .routes(routes!(checks::report))
         .routes(routes!(looks::code_of_look))
         .routes(routes!(looks::file_of_look))
         .routes(routes!(works::work))
@@ -217,6 +226,7 @@ fn routes() -> OpenApiRouter<App> {
             recipients::keep_recipient,
             recipients::forget_recipient
         ))
+        .routes(routes!(recipients::standing))
         .routes(routes!(deliver::packing))
         .routes(routes!(deliver::packed_file))
         .routes(routes!(deliver::deliver))
@@ -266,7 +276,11 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         reforms: Looked::default(),
         prints: Looked::default(),
         works: works::Works::default(),
+        standing: config.into.clone().map(Standing::new),
     };
+    if let Some(standing) = app.standing.clone() {
+        tokio::spawn(standing.keep_up(app.clone()));
+    }
     let (sessions, sockets) = (app.sessions.clone(), app.sockets.clone());
     let (rest, _) = routes().split_for_parts();
     let router = rest

@@ -101,7 +101,7 @@ impl App {
         answer.await.map_err(|_| gone())?.map_err(ApiError::bad_request)
     }
 
-    async fn now(&self, project: ProjectId) -> Result<Now, ApiError> {
+    pub(crate) async fn now(&self, project: ProjectId) -> Result<Now, ApiError> {
         let (reply, answer) = oneshot::channel();
         self.send(project, Command::Parts(reply)).await?;
         answer.await.map_err(|_| gone())

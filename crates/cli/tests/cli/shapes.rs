@@ -3,6 +3,7 @@
 use std::{fs, path::Path, process::Command};
 
 use serde_json::Value;
+use speckle_store::Store;
 
 use crate::transfer::{sheet, speckle};
 
@@ -383,4 +384,59 @@ fn files_are_laid_out_and_take_colors_and_shapes_from_images() {
         let error = refused(folder.path(), &args);
         assert!(error.contains(said), "{args:?}: {error}");
     }
+}
+
+/// A report is one page, named after the file where nothing is said, and holds what was checked.
+#[test]
+fn a_file_is_reported_in_one_page() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::write(folder.path().join("tower.ply"), tower()).unwrap();
+    let output = speckle(folder.path(), &["report", "tower.ply", "--up", "z", "--for", "spools"]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let page = fs::read_to_string(folder.path().join("tower-report.html")).unwrap();
+    assert!(page.contains("<title>tower: what it carries</title>"));
+    assert!(page.contains("Checked for a printer with several spools"));
+    assert!(page.contains("data:image/png;base64,"));
+    let error = refused(folder.path(), &["report", "gone.ply"]);
+    assert!(error.contains("gone.ply"), "{error}");
+}
+
+/// What a recipient wants of a project is written into a folder, also while the app may be running on it; a project or
+/// recipient that is not there is named.
+#[test]
+fn a_folder_is_kept_up_to_date_without_a_browser() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("toys")).unwrap();
+    let (document, change) =
+        speckle_demo::piece("token").unwrap().project(speckle_demo::Detail::Usual);
+    store.create_with("Harbour token", &change, "Puffin", 0, &document).unwrap();
+    let watch = |name: &str, recipient: &str| {
+        let args = [
+            "watch",
+            name,
+            "--recipient",
+            recipient,
+            "--into",
+            "out/token",
+            "--data",
+            "toys",
+            "--once",
+        ];
+        speckle(folder.path(), &args)
+    };
+    let output = watch("Harbour token", "Archive");
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let words = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(words.starts_with("revision 1: "), "{words}");
+    let there = fs::read_dir(folder.path().join("out/token")).unwrap();
+    let names: Vec<String> =
+        there.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    assert!(
+        !names.is_empty() && names.iter().all(|name| words.contains(name)),
+        "{names:?} {words}"
+    );
+    let gone = watch("Gone", "Archive");
+    assert!(String::from_utf8_lossy(&gone.stderr).contains("there are Harbour token"));
+    let nobody = watch("Harbour token", "nobody");
+    assert!(String::from_utf8_lossy(&nobody.stderr).contains("no recipient nobody"));
 }

@@ -362,7 +362,7 @@ impl App {
         self.blocking(move |app| Ok(app.store.listed(project)?.mark())).await
     }
 
-    pub(super) async fn packed(
+    pub(crate) async fn packed(
         &self,
         project: ProjectId,
         recipient: Recipient,
@@ -385,6 +385,7 @@ impl App {
                     parts: &now.parts,
                     images: &now.images,
                     palette: &now.swatches,
+                    looks: &now.proof.looks,
                     traits: now.traits,
                 };
                 let origin = Origin {

@@ -47,7 +47,7 @@ pub async fn code_of_look(Said(order): Said<LookOrder>) -> Result<Json<LookCode>
     responses((status = 200, content_type = "text/plain"), (status = 422, body = ApiError))
 )]
 pub async fn file_of_look(Said(order): Said<LookOrder>) -> Result<Response, ApiError> {
-    let LookCode { text, function, .. } = order.code()?;
-    let name = format!("{function}.{}", order.language.extension());
-    Ok(as_file(text.into_bytes(), "text/plain; charset=utf-8", &name))
+    let code = order.code()?;
+    let name = format!("{}.{}", code.function, order.language.extension());
+    Ok(as_file(code.file().into_bytes(), "text/plain; charset=utf-8", &name))
 }

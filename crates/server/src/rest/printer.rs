@@ -137,6 +137,11 @@ async fn told(printer: &Outside) -> Result<PrinterTold, NoAnswer> {
     Ok(PrinterTold { is_there: true, trouble: None, name, busy, spools, jobs, plate })
 }
 
+/// The spools that are loaded; none where the printer does not answer.
+pub(super) async fn loaded(printer: &Outside) -> Option<Vec<LoadedSpool>> {
+    told(printer).await.ok().map(|told| told.spools)
+}
+
 /// What is known of the printer; that it cannot be asked is known too.
 #[utoipa::path(get, path = "/api/v1/printer", responses((status = 200, body = PrinterTold)))]
 pub async fn printer_now(State(app): State<App>) -> Json<PrinterTold> {

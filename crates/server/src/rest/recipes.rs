@@ -133,21 +133,37 @@ pub async fn add_image(
     Ok(StatusCode::NO_CONTENT)
 }
 
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ImageFileQuery {
+    /// What recipes call it.
+    name: String,
+    /// Whether it is given as PNG, of 8 bits, whatever file it came from: some are of kinds that browsers do not know.
+    #[serde(default)]
+    png: bool,
+}
+
 /// An image of the project, as the file it came from.
 #[utoipa::path(
-    get, path = "/api/v1/projects/{project}/images", params(("project" = i64, Path), ImageQuery),
+    get, path = "/api/v1/projects/{project}/images", params(("project" = i64, Path), ImageFileQuery),
     responses((status = 200, content_type = "application/octet-stream", body = String), (status = 422, body = ApiError))
 )]
 pub async fn image(
     State(app): State<App>,
     Path(project): Path<ProjectId>,
-    Query(query): Query<ImageQuery>,
+    Query(query): Query<ImageFileQuery>,
 ) -> Result<Response, ApiError> {
     let now = app.now(project).await?;
     let found = now.images.into_iter().find(|image| image.name == query.name);
     let found = found.ok_or_else(|| {
         ApiError::bad_request(format!("there is no image {} any more", query.name))
     })?;
+    if query.png {
+        let said =
+            move |cause: String| ApiError::bad_request(format!("the image {} {cause}", query.name));
+        let read = move |_: &_| Ok(pixels::read(&found.file).and_then(|read| read.png()));
+        let png = app.aside(read).await?.map_err(said)?;
+        return Ok(([(header::CONTENT_TYPE, "image/png")], png).into_response());
+    }
     // Browsers tell the kind by the first bytes, and draw nothing that is no picture.
     let head = [(header::CONTENT_TYPE, "application/octet-stream")];
     Ok((head, found.file.to_vec()).into_response())

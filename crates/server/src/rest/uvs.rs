@@ -5,7 +5,8 @@ use std::sync::Arc;
 use axum::{
     Json,
     extract::{Path, State},
-    http::HeaderMap,
+    http::{HeaderMap, header},
+    response::{IntoResponse, Response},
 };
 use serde::{Deserialize, Serialize};
 use speckle_color::Encoding;
@@ -54,6 +55,26 @@ pub async fn part_uvs(
         Ok(told(&own).into_iter().zip(sets).map(of).collect())
     });
     Ok(Json(sets.await?))
+}
+
+/// The first texture coordinates of a part: u and v of each corner, as floats of four bytes, the lowest first;
+/// nothing where it has none.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/parts/{part}/corner_uvs",
+    params(("project" = i64, Path), ("part" = u32, Path)),
+    responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = ApiError))
+)]
+pub async fn corner_uvs(
+    State(app): State<App>,
+    Path((project, part)): Path<(ProjectId, PartId)>,
+) -> Result<Response, ApiError> {
+    let now = app.now(project).await?;
+    let own = part_of(&now, part)?;
+    let bytes = app.aside(move |_| {
+        let uvs = own.geometry.mesh().uv_sets().first().map_or(&[][..], |set| &set.uvs);
+        Ok(uvs.iter().flat_map(|uv| uv.to_array()).flat_map(f32::to_le_bytes).collect::<Vec<u8>>())
+    });
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes.await?).into_response())
 }
 
 /// Which colors become an image of the project.

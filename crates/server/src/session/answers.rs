@@ -91,7 +91,9 @@ impl Session {
                 vec![frames::preview(question, adjustment.part, adjustment.set, &values)]
             }
             Question::Values { part, set } => {
-                vec![frames::values(part, self.document.set(part, set)?)]
+                // With how many elements have which numbers, as of all sets that are told unasked.
+                let (own, set) = (self.document.part(part)?, self.document.set(part, set)?);
+                vec![frames::values(part, set), wire::figures(own, set)]
             }
             Question::Corners { part, set, vertex } => {
                 vec![self.corners(question, part, set, vertex)?]

@@ -74,6 +74,7 @@ pub struct Hand {
 }
 
 /// A project as it is now.
+#[derive(Clone)]
 pub struct Now {
     /// Its name.
     pub name: String,

@@ -48,6 +48,8 @@ pub struct ImageOutline {
     pub height: usize,
     /// How large its file is.
     pub bytes: usize,
+    /// Another file has another one.
+    pub digest: String,
 }
 
 /// A part without its arrays.
@@ -163,8 +165,15 @@ pub fn of(document: &Document, mut mesh_name: impl FnMut(&Part) -> String) -> Ou
 }
 
 fn image_outline(document: &Document, file: &ImageRecord) -> ImageOutline {
-    let [width, height] = document.image(&file.name).map_or([0, 0], |image| image.size());
-    ImageOutline { name: file.name.clone(), width, height, bytes: file.file.len() }
+    let read = document.image(&file.name);
+    let [width, height] = read.map_or([0, 0], |image| image.size());
+    let digest = read.map_or_else(String::new, |image| {
+        format!(
+            "{:016x}",
+            u64::from_be_bytes(image.digest().first_chunk().copied().unwrap_or_default())
+        )
+    });
+    ImageOutline { name: file.name.clone(), width, height, bytes: file.file.len(), digest }
 }
 
 fn set_outline(set: &ColorSet) -> SetOutline {

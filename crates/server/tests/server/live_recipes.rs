@@ -305,9 +305,16 @@ async fn images_stay_with_the_project_and_recipes_that_use_them_follow() {
     assert_eq!((status, words(&told).as_str()), (422, "a name is needed"));
     assert_eq!(client.send("POST", "images?name=white%20dot.png", WHITE_PIXEL).await.0, 204);
     let news = hear(&mut client.socket, "outline", |_| {}).await;
-    let images =
-        json!([{ "name": "white dot.png", "width": 1, "height": 1, "bytes": WHITE_PIXEL.len() }]);
-    assert_eq!(news["outline"]["images"], images);
+    let image = &news["outline"]["images"][0];
+    for (field, wanted) in [
+        ("name", json!("white dot.png")),
+        ("width", json!(1)),
+        ("height", json!(1)),
+        ("bytes", json!(WHITE_PIXEL.len())),
+    ] {
+        assert_eq!(image[field], wanted, "{image}");
+    }
+    assert_eq!(image["digest"].as_str().unwrap().len(), 16);
     assert_eq!(
         client.send("GET", "images?name=white%20dot.png", b"").await,
         (200, WHITE_PIXEL.to_vec())

@@ -7,3 +7,4 @@ mod prints;
 mod replacement;
 mod reshaped;
 mod server;
+mod standing;

@@ -5,6 +5,7 @@ use crate::{
     body::Said,
     error::ApiError,
     session::{command::Now, now_ms},
+    standing::StandingState,
 };
 use axum::{
     Json,
@@ -117,6 +118,19 @@ pub async fn forget_recipient(
 ) -> Result<StatusCode, ApiError> {
     app.blocking(move |app| app.store.project(project)?.delete_recipient(&query.name)).await?;
     Ok(StatusCode::NO_CONTENT)
+}
+
+/// The folder that is kept up to date for recipients that want that, and what was written there.
+#[utoipa::path(
+    get, path = "/api/v1/projects/{project}/standing", params(("project" = i64, Path)),
+    responses((status = 200, body = StandingState), (status = 404, body = ApiError))
+)]
+pub async fn standing(
+    State(app): State<App>,
+    Path(project): Path<ProjectId>,
+) -> Result<Json<StandingState>, ApiError> {
+    let listed = app.blocking(move |app| app.store.listed(project)).await?;
+    Ok(Json(StandingState::of(app.standing.as_deref(), project, &listed.name)))
 }
 
 /// What is remembered of a delivery.
