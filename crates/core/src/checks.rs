@@ -11,7 +11,10 @@ mod sets;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use speckle_model::{Part, PartId, ProjectTraits, proof::Proof, swatches::Swatch};
-use speckle_tools::bake::watch::{GivenUp, Watch};
+use speckle_tools::{
+    bake::watch::{GivenUp, Watch},
+    spools::LoadedSpool,
+};
 
 use crate::{Document, document::RecipeId};
 
@@ -60,6 +63,16 @@ pub enum Check {
     NowhereStill,
     /// Weights of sway that differ where pieces meet: they tear apart.
     Torn,
+    /// Masks of a look that share a surface add up to more than 1.
+    Overfull,
+    /// Colors change from vertex to vertex: they are finer than the mesh carries.
+    TooFine,
+    /// A set that no look and no recipient takes.
+    Unused,
+    /// Something is gone on the way to a recipient.
+    Lost,
+    /// Paint that a later step of the recipe hides.
+    HiddenPaint,
     /// A recipe that would make something else by now.
     Stale,
     /// A hole in the surface.
@@ -78,6 +91,8 @@ pub enum Check {
     NearLike,
     /// A swatch that is used and has no spool, where others have one.
     NoSpool,
+    /// A swatch that is used, whose spool is not loaded now.
+    NotLoaded,
     /// A part that is not painted in swatches, where others are.
     NotInSwatches,
     /// A part without any color.
@@ -143,6 +158,19 @@ pub enum HandArea {
     Proof,
     /// Layers.
     Layers,
+    /// Deliver.
+    Deliver,
+}
+
+/// A recipient that is kept with a project.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Taker {
+    /// What it is called.
+    pub name: String,
+    /// The sets that it takes, by name; all of them when empty.
+    pub sets: Vec<String>,
+    /// What is gone on the way to it, said for the user.
+    pub lost: Vec<String>,
 }
 
 /// A project that is checked.
@@ -157,13 +185,19 @@ pub struct Subject<'a> {
     pub traits: ProjectTraits,
     /// The recipes that would make something else by now.
     pub stale: &'a [RecipeId],
+    /// The recipients that are kept with it.
+    pub takers: &'a [Taker],
+    /// The spools that are loaded now, where a printer says.
+    pub loaded: Option<&'a [LoadedSpool]>,
 }
 
 impl<'a> Subject<'a> {
-    /// A document, with the recipes that are known to be stale.
+    /// A document, with the recipes that are known to be stale, and what its recipients take.
     #[must_use]
-    pub fn of(document: &'a Document, stale: &'a [RecipeId]) -> Self {
+    pub fn of(document: &'a Document, stale: &'a [RecipeId], takers: &'a [Taker]) -> Self {
         Self {
+            takers,
+            loaded: None,
             parts: document.parts(),
             palette: document.swatches(),
             proof: document.proof(),
@@ -193,6 +227,10 @@ pub fn check(subject: &Subject, target: Target, watch: &Watch) -> Result<Vec<Fin
         sets::alike(subject, &mut found);
         sets::values(subject, &mut found);
         looks::sets_of_looks(subject, &mut found);
+        looks::shares(subject, &mut found);
+        sets::unused(subject, &mut found);
+        sets::lost(subject, &mut found);
+        sets::too_fine(subject, &mut found);
     }
     watch.check()?;
     if target == Target::Shader {
@@ -210,6 +248,7 @@ pub fn check(subject: &Subject, target: Target, watch: &Watch) -> Result<Vec<Fin
         bodies::solids(subject, watch, &mut found)?;
     }
     sets::stale(subject, &mut found);
+    sets::hidden_paint(subject, &mut found);
     for finding in &mut found {
         let silenced = subject.proof.silenced.iter().find(|own| own.key == finding.key);
         finding.silenced = silenced.map(|own| own.reason.clone());

@@ -3,7 +3,7 @@
 use std::f32::consts::TAU;
 
 use glam::{Quat, Vec3};
-use speckle_color::Encoding;
+use speckle_color::{Encoding, pixels::Pixels};
 use speckle_mesh::Placement;
 use speckle_model::{NewPart, NewSet};
 
@@ -36,7 +36,56 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
 fn part(name: &str, base: [f32; 4], loft: Loft) -> NewPart {
     let mesh = loft.into_mesh();
     let set = NewSet::flooded("Paint", Placement::Vertex, Encoding::Color, base, &mesh);
-    NewPart::new(name, mesh, vec![set])
+    let mut toning =
+        NewSet::flooded(TONING, Placement::Vertex, Encoding::Data, [0.5, 0.5, 0.5, 1.0], &mesh);
+    for (value, place) in toning.values.iter_mut().zip(mesh.positions()) {
+        let [r, g, b] = tone(place.y);
+        *value = [r, g, b, 1.0];
+    }
+    NewPart::new(name, mesh, vec![set, toning])
+}
+
+/// What is laid over the planks at a height: dark and a little green from the keel up to the waterline, bleached
+/// towards the rail and above it, and 0.5, which leaves them as they are, between.
+fn tone(height: f32) -> [f32; 3] {
+    let wet = ((26.0 - height) / 14.0).clamp(0.0, 1.0);
+    let bleached = ((height - 44.0) / 30.0).clamp(0.0, 1.0);
+    [
+        0.5 - 0.26 * wet + 0.16 * bleached,
+        0.5 - 0.18 * wet + 0.15 * bleached,
+        0.5 - 0.22 * wet + 0.12 * bleached,
+    ]
+}
+
+/// What the set that is laid over the planks is called.
+pub const TONING: &str = "Toning";
+
+/// What the image of planks is called.
+pub const PLANKS: &str = "planks.png";
+
+/// The side of the image, pixels, and how many planks lie one above the other in it.
+const PLANK_IMAGE: (usize, usize) = (256, 8);
+
+/// Planks with their grain, as a PNG file that comes again beside itself.
+pub fn planks() -> Vec<u8> {
+    let (side, rows) = PLANK_IMAGE;
+    let light = Vec3::new(0.80, 0.66, 0.47);
+    let dark = Vec3::new(0.58, 0.43, 0.27);
+    let rgba = (0..side * side).flat_map(|at| {
+        let (x, y) = ((at % side) as f32 / side as f32, (at / side) as f32 / side as f32);
+        let row = (y * rows as f32).floor();
+        let within = y * rows as f32 - row;
+        // Whole waves across, so that the right border meets the left one.
+        let grain = (TAU * (3.0 * x + within + row * 0.37)).sin() * 0.5
+            + (TAU * (9.0 * x + 5.0 * within + row * 0.71)).sin() * 0.3
+            + (TAU * (2.0 * x + 11.0 * within + row * 0.13)).sin() * 0.2;
+        let joint = if !(0.04..=0.96).contains(&within) { 0.55 } else { 1.0 };
+        let color = dark.lerp(light, 0.55 + 0.35 * grain) * joint;
+        let [r, g, b] = color.to_array().map(|c| (c.clamp(0.0, 1.0) * 255.0).round() as u8);
+        [r, g, b, 255]
+    });
+    let image = Pixels { width: side, height: side, rgba: rgba.collect(), light: None, deep: None };
+    image.png().expect("a picture of the size it says")
 }
 
 /// Half the breadth, the height of the rail and that of the keel, from stern to bow.

@@ -15,10 +15,10 @@ mod token;
 
 use glam::Vec3;
 use speckle_core::{
-    Change, ChannelEdit, Document, Edit, EditError, ImageEdit, PartEdit, RecipeEdit,
+    Change, ChannelEdit, Document, Edit, EditError, ImageEdit, PartEdit, ProofEdit, RecipeEdit,
 };
 use speckle_mesh::Transform;
-use speckle_model::{NewPart, color_set::ChannelTraits, recipe::RecipeFile};
+use speckle_model::{NewPart, color_set::ChannelTraits, proof::Wind, recipe::RecipeFile};
 use speckle_tools::bake::{Pantry, watch::Watch};
 
 /// How finely a piece is cut.
@@ -98,7 +98,14 @@ pub const PIECES: [Piece; 7] = [
         title: "Signal pennant",
         blurb: "Cloth that sways the more the further from its mast, and a toggle that sways with it.",
         make: pennant::make,
-        dress: |document| Ok(vec![take(document, include_str!("recipes/pennant.json"))?]),
+        dress: |document| {
+            let taken = take(document, include_str!("recipes/pennant.json"))?;
+            let look = looks::in_the_wind(document, "Motion")?;
+            // Across the cloth, so that it swings.
+            let wind = Some(Wind { direction: 12.0, ..Wind::default() });
+            let wind = document.apply(ProofEdit::SetWind { wind, parts: None })?;
+            Ok(vec![taken, look, wind])
+        },
     },
     Piece {
         key: "stone",
@@ -144,9 +151,30 @@ pub const PIECES: [Piece; 7] = [
     Piece {
         key: "drifter",
         title: "Herring drifter",
-        blurb: "A toy boat of four parts, with nothing on it but the base coat.",
+        blurb: "A toy boat of four parts in its base coat, with a toning that its look lays over planks.",
         make: drifter::make,
-        dress: |_| Ok(Vec::new()),
+        dress: |document| {
+            let (name, file) = (drifter::PLANKS.to_owned(), drifter::planks().into());
+            let image = document.apply(ImageEdit::AddImage { name, file })?;
+            let toning = document.parts().iter().filter_map(|part| {
+                let set = part.products().find(|own| own.name == drifter::TONING)?;
+                Some((part.id, set.id))
+            });
+            let edits = toning.flat_map(|(part, set)| {
+                ["red", "green", "blue"].into_iter().enumerate().map(move |(channel, color)| {
+                    let traits = ChannelTraits {
+                        meaning: format!("toning of {color}"),
+                        low: "darker".to_owned(),
+                        high: "lighter".to_owned(),
+                        ..ChannelTraits::default()
+                    };
+                    ChannelEdit::DescribeChannel { part, set, channel, traits }
+                })
+            });
+            let edits: Vec<_> = edits.collect();
+            let told = document.apply_all(String::new(), edits)?;
+            Ok(vec![image, told, looks::overlay(document, drifter::PLANKS)?])
+        },
     },
 ];
 
@@ -253,7 +281,7 @@ mod tests {
         for piece in &PIECES {
             let (document, _) = piece.project(Detail::Usual);
             let stale = document.stale(&Pantry::default());
-            let subject = Subject::of(&document, &stale);
+            let subject = Subject::of(&document, &stale, &[]);
             for target in [Target::Shader, Target::Spools, Target::FullColor, Target::Archive] {
                 let found = check(&subject, target, &Watch::default()).unwrap();
                 let is_so = |check| {

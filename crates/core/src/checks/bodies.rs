@@ -7,6 +7,7 @@ use speckle_tools::{
     layers::to_plate,
     reform::mend::{Fault, look_over},
     solid::{Wanted, measured, piece_volumes},
+    spools::LoadedSpool,
     sweep::{Limits, Regions},
 };
 
@@ -156,7 +157,41 @@ pub fn swatches(subject: &Subject, watch: &Watch, found: &mut Vec<Finding>) -> R
             });
         }
     }
+    found.extend(used.iter().filter_map(|own| not_loaded(own, subject.loaded?)));
     Ok(())
+}
+
+/// How far the color of a loaded spool may be from a swatch's, ΔE (CIEDE2000), to be taken for it.
+const SAME_SPOOL: f32 = 10.0;
+
+/// A swatch whose spool is not where it is said to be.
+fn not_loaded(swatch: &swatches::Swatch, loaded: &[LoadedSpool]) -> Option<Finding> {
+    let slot = swatch.filament.spool?;
+    let opaque = |color: [f32; 3]| [color[0], color[1], color[2], 1.0];
+    let says = match loaded.iter().find(|spool| spool.slot == slot) {
+        None => format!("{} prints from slot {slot}, which is empty now", swatch.called()),
+        Some(spool) => {
+            let apart = ciede2000(opaque(swatch.color), opaque(spool.color));
+            if apart <= SAME_SPOOL {
+                return None;
+            }
+            format!(
+                "{} prints from slot {slot}, which holds {} now, ΔE {apart:.0} from it",
+                swatch.called(),
+                spool.name
+            )
+        }
+    };
+    Some(Finding {
+        remedy: Some(Remedy::ByHand { area: HandArea::Layers }),
+        ..finding(
+            Check::NotLoaded,
+            None,
+            &swatch.number.to_string(),
+            says,
+            "it would print in another color, or stop",
+        )
+    })
 }
 
 /// Bodies in full color: thick enough, draining, with a color.

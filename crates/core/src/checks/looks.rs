@@ -95,3 +95,65 @@ fn not_neutral(look: &Look, layer: &Layer, part: &Part) -> Option<Finding> {
         )
     })
 }
+
+/// Layers that lie where single channels of one set say, as they are, share the surface between them: what they add up
+/// to beyond 1 is taken from those below.
+pub fn shares(subject: &Subject, found: &mut Vec<Finding>) {
+    for look in &subject.proof.looks {
+        let mut sharing: Vec<(&str, Vec<u8>)> = Vec::new();
+        for (_, layer) in look.shown() {
+            let drive = &layer.drive;
+            let [factor] = drive.factors.as_slice() else { continue };
+            let is_plain = drive.contrast == 1.0 && drive.offset == 0.0 && !drive.inverted;
+            if factor.complement || !is_plain || layer.blend != Blend::Normal {
+                continue;
+            }
+            match sharing.iter_mut().find(|(set, _)| *set == factor.set) {
+                Some((_, channels)) if !channels.contains(&factor.channel) => {
+                    channels.push(factor.channel);
+                }
+                Some(_) => {}
+                None => sharing.push((&factor.set, vec![factor.channel])),
+            }
+        }
+        for (name, channels) in sharing.into_iter().filter(|(_, channels)| channels.len() > 1) {
+            let wearers = subject
+                .seen()
+                .filter(|part| subject.proof.worn_by(part.id).is_some_and(|own| own.id == look.id));
+            found.extend(wearers.filter_map(|part| overfull(look, part, name, &channels)));
+        }
+    }
+}
+
+fn overfull(look: &Look, part: &Part, set: &str, channels: &[u8]) -> Option<Finding> {
+    let set = part.products().find(|own| own.name == set)?;
+    let sum = |value: &[f32; 4]| channels.iter().map(|&c| value[usize::from(c)]).sum::<f32>();
+    let over = |value: &&[f32; 4]| sum(value) > 1.0 + NEAR * channels.len() as f32;
+    let count = set.values.iter().filter(over).count();
+    if count == 0 {
+        return None;
+    }
+    let most = (0..set.values.len())
+        .max_by(|a, b| sum(&set.values[*a]).total_cmp(&sum(&set.values[*b])))?;
+    let letters: Vec<&str> =
+        channels.iter().map(|&c| ["R", "G", "B", "A"][usize::from(c.min(3))]).collect();
+    Some(Finding {
+        count,
+        place: Some(place_of(part, set.placement, most)),
+        remedy: Some(Remedy::ByHand { area: HandArea::Paint }),
+        ..finding(
+            Check::Overfull,
+            Some(part),
+            &format!("{} {}", look.name, set.name),
+            format!(
+                "{} of {} on {} add up to {:.2}, and share a surface in {}",
+                letters.join(" and "),
+                set.name,
+                part.traits.name,
+                sum(&set.values[most]),
+                look.name
+            ),
+            "what is beyond 1 is taken from the masks below: in a shader that divides it up, colors change",
+        )
+    })
+}

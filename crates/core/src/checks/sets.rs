@@ -5,9 +5,12 @@ use std::collections::HashMap;
 use serde_json::json;
 use speckle_color::Encoding;
 use speckle_mesh::placement::{Placement, point_of};
-use speckle_model::{ColorSet, Part};
+use speckle_model::{
+    ColorSet, Part,
+    recipe::{Merge, Step, source::Source},
+};
 
-use super::{Check, Finding, HandArea, Remedy, Subject, finding};
+use super::{Check, Finding, HandArea, Remedy, Subject, Taker, finding};
 
 /// As many sets as receivers of shaders usually are given at most: 8 (common practice, no source).
 const SHADER_SETS: usize = 8;
@@ -361,5 +364,160 @@ pub fn stale(subject: &Subject, found: &mut Vec<Finding>) {
                 "what is handed over is older than what it was made from",
             )
         });
+    }
+}
+
+/// Sets that nobody takes: where looks are worn and recipients kept, and none of them names the set.
+pub fn unused(subject: &Subject, found: &mut Vec<Finding>) {
+    let Subject { proof, takers, .. } = subject;
+    let takes_all = |taker: &Taker| taker.sets.is_empty();
+    if takers.is_empty() || takers.iter().any(takes_all) || proof.looks.is_empty() {
+        return;
+    }
+    let by_looks: Vec<&str> = proof.looks.iter().flat_map(|look| look.sets()).collect();
+    for part in subject.seen() {
+        for set in given(part) {
+            let is_taken = by_looks.contains(&set.name.as_str())
+                || takers.iter().flat_map(|own| &own.sets).any(|name| *name == set.name);
+            if is_taken {
+                continue;
+            }
+            found.push(Finding {
+                remedy: Some(Remedy::Edit {
+                    label: "Remove it".to_owned(),
+                    edit: json!({ "type": "delete_set", "part": part.id, "set": set.id }),
+                }),
+                ..finding(
+                    Check::Unused,
+                    Some(part),
+                    &set.name,
+                    format!("no look and no recipient takes {} of {}", set.name, part.traits.name),
+                    "it is kept up for nobody",
+                )
+            });
+        }
+    }
+}
+
+/// What recipients that are kept with the project are not given: what their formats and their choices leave out.
+pub fn lost(subject: &Subject, found: &mut Vec<Finding>) {
+    for taker in subject.takers {
+        for (i, words) in taker.lost.iter().enumerate() {
+            found.push(Finding {
+                remedy: Some(Remedy::ByHand { area: HandArea::Deliver }),
+                ..finding(
+                    Check::Lost,
+                    None,
+                    &format!("{} {i}", taker.name),
+                    format!("on the way to {}: {words}", taker.name),
+                    "whoever receives it cannot have it back",
+                )
+            });
+        }
+    }
+}
+
+/// At the least so many vertices tell how a color changes along them.
+const ENOUGH: usize = 64;
+
+/// How far colors spread at least, as a standard deviation, to be any.
+const SPREAD: f64 = 0.08;
+
+/// As large a share of the spread lies between neighbours: of noise all of it does, of a ramp over ten vertices a
+/// tenth.
+const ROUGH: f64 = 0.75;
+
+/// Values at vertices that change from one to the next as much as all over: of what they were made from, a pattern
+/// finer than the mesh, every vertex caught another speck.
+pub fn too_fine(subject: &Subject, found: &mut Vec<Finding>) {
+    for part in subject.seen() {
+        let mesh = part.geometry.mesh();
+        let topology = part.geometry.topology();
+        for set in given(part) {
+            // Data may well be another number at every vertex.
+            let is_color = set.encoding == Encoding::Color && set.placement == Placement::Vertex;
+            if !is_color || set.values.len() < ENOUGH {
+                continue;
+            }
+            let count = set.values.len() as f64;
+            let mean: [f64; 3] = std::array::from_fn(|i| {
+                set.values.iter().map(|value| f64::from(value[i])).sum::<f64>() / count
+            });
+            let spread = |value: &[f32; 4]| {
+                (0..3).map(|i| (f64::from(value[i]) - mean[i]).powi(2)).sum::<f64>()
+            };
+            let variance = set.values.iter().map(spread).sum::<f64>() / count;
+            if variance.sqrt() < SPREAD {
+                continue;
+            }
+            let (mut sum, mut edges) = (0.0, 0_usize);
+            for corner in topology.edges() {
+                let a = mesh.corner_vertices()[corner] as usize;
+                let own = mesh.face_corners(topology.face_of(corner));
+                let next = if corner + 1 == own.end { own.start } else { corner + 1 };
+                let b = mesh.corner_vertices()[next] as usize;
+                let (a, b) = (set.values[a], set.values[b]);
+                sum += (0..3).map(|i| f64::from(a[i] - b[i]).powi(2)).sum::<f64>();
+                edges += 1;
+            }
+            // Of two that have nothing to do with each other, the squared difference is twice the variance.
+            let share = sum / edges.max(1) as f64 / (2.0 * variance);
+            if share < ROUGH {
+                continue;
+            }
+            found.push(Finding {
+                count: set.values.len(),
+                remedy: Some(Remedy::ByHand { area: HandArea::Gather }),
+                ..finding(
+                    Check::TooFine,
+                    Some(part),
+                    &set.name,
+                    format!(
+                        "{} of {} changes from vertex to vertex: it is finer than the mesh carries",
+                        set.name, part.traits.name
+                    ),
+                    "what is seen is what single vertices caught; refine the mesh, or soften the color",
+                )
+            });
+        }
+    }
+}
+
+/// Paint by hand that a later step of its recipe takes the place of, everywhere.
+pub fn hidden_paint(subject: &Subject, found: &mut Vec<Finding>) {
+    for part in subject.parts {
+        for (set, own) in
+            part.sets.iter().flat_map(|set| set.recipes.iter().map(move |own| (set, own)))
+        {
+            let steps = &own.recipe.steps;
+            let hides = |step: &Step| {
+                !step.off
+                    && step.merge == Some(Merge::Replace)
+                    && step.mask.is_none()
+                    && step.strength.is_none_or(|strength| strength >= 1.0)
+                    && !matches!(step.source, Source::HandPaint { .. } | Source::Image { .. })
+            };
+            let painted = |step: &Step| {
+                !step.off && matches!(step.source, Source::HandPaint { paint: Some(_) })
+            };
+            let Some(first) = steps.iter().position(painted) else { continue };
+            let Some(by) = steps[first + 1..].iter().find(|step| hides(step)) else { continue };
+            let word = own.recipe.channels.letters();
+            found.push(Finding {
+                remedy: Some(Remedy::ByHand { area: HandArea::Bake }),
+                ..finding(
+                    Check::HiddenPaint,
+                    Some(part),
+                    &format!("{} {word}", set.name),
+                    format!(
+                        "paint in {} · {word} on {} lies beneath the step {}, which takes its place",
+                        set.name,
+                        part.traits.name,
+                        by.source.title()
+                    ),
+                    "it is kept, and nobody sees it: move the paint after the step, or let the step mix",
+                )
+            });
+        }
     }
 }

@@ -7,7 +7,7 @@ use glam::Vec3;
 use speckle_color::{Encoding, Rgba, blend::Blend, swatch_value};
 use speckle_core::{
     ChannelEdit, Document, Edit, ProjectEdit, ProofEdit, RecipeEdit, SetEdit, SwatchEdit,
-    checks::{Check, Finding, Remedy, Subject, Target, check},
+    checks::{Check, Finding, Remedy, Subject, Taker, Target, check},
     document::PartPainted,
 };
 use speckle_mesh::{Mesh, Placement};
@@ -17,7 +17,10 @@ use speckle_model::{
     proof::{Coat, Drive, Factor, Layer, Look},
     swatches::{Filament, Swatch},
 };
-use speckle_tools::bake::{Pantry, watch::Watch};
+use speckle_tools::{
+    bake::{Pantry, watch::Watch},
+    spools::LoadedSpool,
+};
 
 use crate::{
     common::{arrays_of, beside, polygons, sheet},
@@ -26,7 +29,7 @@ use crate::{
 
 fn found(document: &Document, target: Target) -> Vec<Finding> {
     let stale = document.stale(&Pantry::default());
-    let subject = Subject::of(document, &stale);
+    let subject = Subject::of(document, &stale, &[]);
     check(&subject, target, &Watch::default()).unwrap()
 }
 
@@ -149,7 +152,7 @@ fn what_sets_hold_is_told() {
     wear.apply(ChannelEdit::DescribeChannel { part, set: own, channel: 1, traits }).unwrap();
     assert_eq!(found(&wear, Target::Shader), []);
     let mut paint = with(&[("Hull", &[set("Paint", COLOR, SAND)])]);
-    vary(&mut paint, 0, changing);
+    vary(&mut paint, 0, |i| [0.5, i as f32 / 200.0, 0.2, 1.0]);
     assert_eq!(found(&paint, Target::Shader), []);
     vary(&mut paint, 0, |i| if i == 5 { [1.5, 0.0, 0.0, 1.0] } else { SAND });
     let all = found(&paint, Target::Archive);
@@ -203,23 +206,13 @@ fn sway_that_holds_nowhere_or_tears_is_told() {
 }
 
 fn layer(coat: Coat, blend: Blend) -> Layer {
-    Layer {
-        name: "Layer".to_owned(),
-        off: false,
-        coat,
-        blend,
-        drive: Drive::default(),
-        strength: 1.0,
-        rough: None,
-        metal: None,
-        glow: None,
-    }
+    Layer { coat, blend, ..Layer::of_color("Layer", [0.0; 3]) }
 }
 
 #[test]
 fn looks_that_ask_for_what_is_not_there_are_told() {
     let wears = |document: &mut Document, layer: Layer| {
-        let look = Look { id: 0, name: "Look".to_owned(), layers: vec![layer] };
+        let look = Look::new("Look", vec![layer]);
         document.apply(ProofEdit::SetLook { look, wear: true }).unwrap();
     };
     let factors = vec![Factor { set: "Gone".to_owned(), channel: 0, complement: false }];
@@ -380,4 +373,149 @@ fn findings_are_silenced_with_a_reason() {
     assert_eq!(all[0].silenced.as_deref(), Some("The mast is wood."));
     document.apply(silence(None)).unwrap();
     assert_eq!(found(&document, Target::Shader)[0].silenced, None);
+}
+
+/// A look with two layers, where R and where G of Wear say.
+fn sharing() -> Look {
+    let factor = |channel| Factor { set: "Wear".to_owned(), channel, complement: false };
+    let layer = |name: &str, channel| Layer {
+        drive: Drive { factors: vec![factor(channel)], ..Drive::default() },
+        ..Layer::of_color(name, [0.5; 3])
+    };
+    Look::new("Shared", vec![layer("Moss", 0), layer("Salt", 1)])
+}
+
+/// Masks that share a surface add up to 1 at most; layers that are turned about or steeper lie over each other as they
+/// are meant to.
+#[test]
+fn masks_that_share_a_surface_are_told_where_they_add_up_to_more() {
+    let of = |value: Rgba, look: Look| {
+        let mut document = with(&[("Hull", &[set("Wear", DATA, value)])]);
+        document.apply(ProofEdit::SetLook { look, wear: true }).unwrap();
+        document
+    };
+    let is_told = |document: &Document| kinds(document, Target::Shader).contains(&Check::Overfull);
+    let over = of([0.7, 0.6, 0.0, 0.0], sharing());
+    let all = found(&over, Target::Shader);
+    let told = all.iter().find(|own| own.check == Check::Overfull).unwrap();
+    assert!(told.says.contains("R and G of Wear on Hull add up to 1.30"), "{}", told.says);
+    assert_eq!(told.count, ball(12, 16).positions().len());
+    assert!(!is_told(&of([0.5, 0.5, 1.0, 1.0], sharing())));
+    let mut steeper = sharing();
+    steeper.layers[1].drive.contrast = 2.0;
+    assert!(!is_told(&of([0.7, 0.6, 0.0, 0.0], steeper)));
+}
+
+/// Of noise from vertex to vertex all of the spread lies between neighbours, of a ramp over the model next to nothing.
+#[test]
+fn colors_finer_than_the_mesh_are_told() {
+    let of = |value: &dyn Fn(usize) -> Rgba| {
+        let mut document = with(&[("Hull", &[set("Coat", COLOR, SAND)])]);
+        vary(&mut document, 0, value);
+        kinds(&document, Target::Shader).contains(&Check::TooFine)
+    };
+    let speck = |i: usize| {
+        let mixed = (i as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        f32::from(u8::from((mixed ^ (mixed >> 29)).wrapping_mul(0xBF58_476D_1CE4_E5B9) >> 63 == 1))
+    };
+    assert!(of(&|i| [speck(i), speck(i + 1000), speck(i + 2000), 1.0]));
+    let mesh = ball(12, 16);
+    let heights: Vec<f32> = mesh.positions().iter().map(|p| 0.5 + 0.5 * p.y).collect();
+    assert!(!of(&|i| [heights[i].clamp(0.0, 1.0), 0.4, 0.2, 1.0]));
+}
+
+/// A set is taken by a look, by a recipient that names it, or by one that takes all.
+#[test]
+fn sets_that_nobody_takes_are_told() {
+    let mut document =
+        with(&[("Hull", &[set("Wear", DATA, [0.2, 0.1, 0.0, 0.0]), set("Coat", COLOR, SAND)])]);
+    document.apply(ProofEdit::SetLook { look: sharing(), wear: true }).unwrap();
+    let told = |takers: &[&[&str]]| {
+        let taker = |sets: &&[&str]| Taker {
+            name: "Shader".to_owned(),
+            sets: sets.iter().map(|name| (*name).to_owned()).collect(),
+            lost: Vec::new(),
+        };
+        let takers: Vec<Taker> = takers.iter().map(taker).collect();
+        let subject = Subject::of(&document, &[], &takers);
+        let all = check(&subject, Target::Shader, &Watch::default()).unwrap();
+        all.into_iter().filter(|own| own.check == Check::Unused).collect::<Vec<_>>()
+    };
+    let one = told(&[&["Wear"]]);
+    assert_eq!(one.len(), 1);
+    assert!(one[0].says.contains("takes Coat of Hull"), "{}", one[0].says);
+    assert!(told(&[]).is_empty(), "nobody was named");
+    assert!(told(&[&["Wear"], &[]]).is_empty(), "one takes all");
+    assert!(told(&[&["Coat"]]).is_empty());
+    // Its remedy takes it away.
+    let Some(Remedy::Edit { edit, .. }) = &one[0].remedy else { panic!("{:?}", one[0].remedy) };
+    let mut document = document;
+    document.apply(serde_json::from_value::<Edit>(edit.clone()).unwrap()).unwrap();
+    assert!(document.parts()[0].sets.iter().all(|own| own.name != "Coat"));
+}
+
+/// Paint that a later step replaces everywhere is told; where the step mixes, or counts within a mask, it is seen.
+#[test]
+fn paint_beneath_a_recipe_is_told() {
+    let of = |merge: &str, mask: &str| {
+        let mut document = with(&[("Hull", &[set("Wear", DATA, [0.0; 4])])]);
+        let json = format!(
+            "{{\"name\": \"All\", \"set\": \"Wear\", \"placement\": \"vertex\", \"encoding\": \"data\", \"recipes\": \
+             [{{\"channels\": \"R\", \"steps\": [{{\"source\": {{\"kind\": \"hand_paint\"}}}}, {{\"source\": {{\"kind\": \
+             \"constant\", \"value\": 0.5}}, \"merge\": \"{merge}\"{mask}}}]}}]}}"
+        );
+        let file = speckle_model::recipe::RecipeFile::read(&json).unwrap();
+        let part = document.parts()[0].id;
+        document.apply(RecipeEdit::TakeRecipes { part, set: None, file }).unwrap();
+        kinds(&document, Target::Archive).contains(&Check::HiddenPaint)
+    };
+    assert!(of("replace", ""));
+    assert!(!of("multiply", ""));
+    assert!(!of("replace", ", \"strength\": 0.5"));
+    assert!(!of("replace", ", \"mask\": {\"kind\": \"own\"}"));
+}
+
+/// What is gone on the way to a recipient is told with its name; a spool that is not where it is said to be, or is of
+/// another color, likewise.
+#[test]
+fn what_recipients_and_printers_lack_is_told() {
+    let document = with(&[("Hull", &[set("Coat", COLOR, SAND)])]);
+    let taker = |lost: &[&str]| Taker {
+        name: "Old viewer".to_owned(),
+        sets: Vec::new(),
+        lost: lost.iter().map(|words| (*words).to_owned()).collect(),
+    };
+    let told = |takers: &[Taker]| {
+        let subject = Subject::of(&document, &[], takers);
+        check(&subject, Target::Archive, &Watch::default()).unwrap()
+    };
+    assert!(told(&[taker(&[])]).iter().all(|own| own.check != Check::Lost));
+    let all = told(&[taker(&["alpha of Coat"])]);
+    let lost = all.iter().find(|own| own.check == Check::Lost).unwrap();
+    assert!(lost.says.contains("Old viewer: alpha of Coat"), "{}", lost.says);
+
+    let painted =
+        with(&[("Hull", &[set("Print", (Placement::Face, Encoding::Swatch), swatch_value(1))])]);
+    let palette = [Swatch {
+        number: 1,
+        filament: Filament { spool: Some(2), ..Filament::default() },
+        ..Swatch::new("Sand", [0.8, 0.7, 0.5])
+    }];
+    let spool = |slot, color| LoadedSpool {
+        slot,
+        name: "Tar".to_owned(),
+        color,
+        material: "PLA".to_owned(),
+        left: 1.0,
+    };
+    let told = |loaded: Option<&[LoadedSpool]>| {
+        let subject = Subject { palette: &palette, loaded, ..Subject::of(&painted, &[], &[]) };
+        let all = check(&subject, Target::Spools, &Watch::default()).unwrap();
+        let mut all = all.into_iter().filter(|own| own.check == Check::NotLoaded);
+        all.next().map(|own| own.says)
+    };
+    assert_eq!(told(None), None, "no printer says anything");
+    assert_eq!(told(Some(&[spool(2, [0.8, 0.7, 0.5])])), None);
+    assert!(told(Some(&[spool(1, [0.8, 0.7, 0.5])])).unwrap().contains("slot 2, which is empty"));
+    assert!(told(Some(&[spool(2, [0.1, 0.1, 0.1])])).unwrap().contains("holds Tar now"));
 }
