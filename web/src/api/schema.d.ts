@@ -712,6 +712,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/parts/{part}/corner_uvs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The first texture coordinates of a part: u and v of each corner, as floats of four bytes, the lowest first;
+         *     nothing where it has none.
+         */
+        get: operations["corner_uvs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/parts/{part}/faults": {
         parameters: {
             query?: never;
@@ -975,6 +995,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A project in one page for whoever receives it: pictures of its channels and looks, what channels hold, how a shader
+         *     reads it, what was found.
+         */
+        get: operations["report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/spools": {
         parameters: {
             query?: never;
@@ -984,6 +1024,23 @@ export interface paths {
         };
         /** Which of the loaded spools serve a project's palette. */
         get: operations["match_spools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folder that is kept up to date for recipients that want that, and what was written there. */
+        get: operations["standing"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1634,7 +1691,7 @@ export interface components {
          * @description What is checked.
          * @enum {string}
          */
-        Check: "missing_set" | "unlike_names" | "unlike_order" | "unlike_placement" | "blank" | "no_meaning" | "out_of_range" | "too_many_sets" | "not_neutral" | "look_without_set" | "nowhere_still" | "torn" | "stale" | "hole" | "tangled" | "inside_out" | "thin" | "hollow" | "specks" | "near_like" | "no_spool" | "not_in_swatches" | "bare";
+        Check: "missing_set" | "unlike_names" | "unlike_order" | "unlike_placement" | "blank" | "no_meaning" | "out_of_range" | "too_many_sets" | "not_neutral" | "look_without_set" | "nowhere_still" | "torn" | "overfull" | "too_fine" | "unused" | "lost" | "hidden_paint" | "stale" | "hole" | "tangled" | "inside_out" | "thin" | "hollow" | "specks" | "near_like" | "no_spool" | "not_loaded" | "not_in_swatches" | "bare";
         /** @description Something that was found. */
         CheckFinding: {
             /** @description What. */
@@ -2246,7 +2303,7 @@ export interface components {
          * @description Where something is done by hand.
          * @enum {string}
          */
-        HandArea: "gather" | "bake" | "paint" | "proof" | "layers";
+        HandArea: "gather" | "bake" | "paint" | "proof" | "layers" | "deliver";
         /** @description A mesh that a client holds. */
         HeldMesh: {
             /** @description What the server called the mesh. */
@@ -2524,12 +2581,21 @@ export interface components {
         ImageOutline: {
             /** @description How large its file is. */
             bytes: number;
+            /** @description Another file has another one. */
+            digest: string;
             /** @description Pixels from top to bottom. */
             height: number;
             /** @description What recipes call it. */
             name: string;
             /** @description Pixels from left to right. */
             width: number;
+        };
+        /** @description An image that the code of a look takes. */
+        ImageTaken: {
+            /** @description Whether its numbers are data, to be read as they are, and no colors. */
+            data: boolean;
+            /** @description What the project calls it. */
+            image: string;
         };
         /** @description The files of an import. */
         ImportFiles: {
@@ -2931,6 +2997,11 @@ export interface components {
             kind: "color";
         } | {
             /** @enum {string} */
+            kind: "image";
+            /** @description It, and how it lies. */
+            laid: components["schemas"]["LookImage"];
+        } | {
+            /** @enum {string} */
             kind: "set";
             /** @description By name. */
             set: string;
@@ -2953,12 +3024,41 @@ export interface components {
         LookCode: {
             /** @description What the function is called. */
             function: string;
+            /** @description What its struct has beside color, roughness, metal and glow: `through`, `soft`, `normal`. */
+            gives: string[];
+            /** @description The images that it takes at last. */
+            images: components["schemas"]["ImageTaken"][];
+            motion?: components["schemas"]["MotionCode"] | null;
             /** @description Where numbers stand in an array: the look's numbers there, as JSON pointers (RFC 6901) into the look. */
             numbers: string[];
             /** @description The sets whose numbers it takes, by name, in the order in which it takes them. */
             sets: string[];
-            /** @description All of it: the struct `LookMaterial` and the function. */
+            /** @description Whether it takes the place and the normal in the part's space then. */
+            takes_place: boolean;
+            /** @description Whether it takes texture coordinates then. */
+            takes_uv: boolean;
+            /** @description The struct `LookMaterial` and the function that gives it. */
             text: string;
+        };
+        /** @description A disturbance: by `weight · far` times noise in space, three numbers from −1 to 1, which drifts. */
+        LookDisturb: {
+            /** @description The weight. */
+            by: components["schemas"]["LookFactor"];
+            /**
+             * Format: float
+             * @description How far at most.
+             */
+            far: number;
+            /**
+             * Format: float
+             * @description How many of them pass in a second.
+             */
+            speed: number;
+            /**
+             * Format: float
+             * @description How wide the noise's waves are.
+             */
+            width: number;
         };
         /** @description The mask of a layer: the product of its factors, 1 where there are none. */
         LookDrive: {
@@ -2989,6 +3089,38 @@ export interface components {
             /** @description By name. */
             set: string;
         };
+        /**
+         * @description An image of the project, and how it lies on a surface: turned about its middle, then repeated, then moved to the
+         *     right and down, as images of recipes are.
+         */
+        LookImage: {
+            /** @description By name. */
+            image: string;
+            /** @description By what it lies. */
+            lay?: components["schemas"]["LookImageLay"];
+            /** @description How far it is moved across and down, in images. */
+            offset?: number[];
+            /** @description How often it comes across and down. */
+            repeat?: number[];
+            /**
+             * Format: float
+             * @description How far it is turned, degrees.
+             */
+            turn?: number;
+        };
+        /** @description By what an image of a look lies. */
+        LookImageLay: {
+            /** @enum {string} */
+            kind: "uv";
+        } | {
+            /** @enum {string} */
+            kind: "three_axes";
+            /**
+             * Format: float
+             * @description How wide the image is, in the part's unit.
+             */
+            width: number;
+        };
         /** @description A layer of a look. */
         LookLayer: {
             /**
@@ -3012,6 +3144,7 @@ export interface components {
             metal?: number | null;
             /** @description What the user calls it. */
             name: string;
+            normals?: components["schemas"]["LookNormalMap"] | null;
             /** @description Whether it is left out for now. */
             off?: boolean;
             /**
@@ -3021,7 +3154,33 @@ export interface components {
             rough?: number | null;
             /**
              * Format: float
+             * @description How far light bends around it, as it does in skin, 0–1; likewise.
+             */
+            soft?: number | null;
+            /**
+             * Format: float
              * @description How much of it, 0–1.
+             */
+            strength: number;
+            /**
+             * Format: float
+             * @description How much light comes through it from behind, 0–1; likewise.
+             */
+            through?: number | null;
+        };
+        /** @description How what wears a look moves: each in its own way, one after another. Lengths are in the part's unit. */
+        LookMotion: {
+            disturb?: components["schemas"]["LookDisturb"] | null;
+            push?: components["schemas"]["LookPush"] | null;
+            sway?: components["schemas"]["LookSway"] | null;
+        };
+        /** @description A normal map: x, y and z from −1 to 1 as 0 to 1, y towards the top of the image. */
+        LookNormalMap: {
+            /** @description It, laid by texture coordinates. */
+            laid: components["schemas"]["LookImage"];
+            /**
+             * Format: float
+             * @description How many times as steep as it says.
              */
             strength: number;
         };
@@ -3033,6 +3192,32 @@ export interface components {
             language: components["schemas"]["ShadingLanguage"];
             /** @description The look, as it is or as it would be. */
             look: components["schemas"]["ProofLook"];
+        };
+        /** @description A push along the normals. */
+        LookPush: {
+            /** @description The weight. */
+            by: components["schemas"]["LookFactor"];
+            /**
+             * Format: float
+             * @description How far a weight of 1 goes; inwards below 0.
+             */
+            far: number;
+            /** @description Whether the weight is signed about 0.5: 0 goes as far inwards as 1 outwards. */
+            signed?: boolean;
+        };
+        /**
+         * @description Sway: downwind by `weight · far · strength · swing`, where the swing is
+         *     `½ + ½ · sin(2π(speed · t + phase)) · (1 − gusts · (½ + ½ · sin(2π(0.37 · speed · t + phase))))`.
+         */
+        LookSway: {
+            /** @description The weight. */
+            by: components["schemas"]["LookFactor"];
+            /**
+             * Format: float
+             * @description How far a weight of 1 goes in a wind of strength 1.
+             */
+            far: number;
+            phase?: components["schemas"]["LookFactor"] | null;
         };
         /** @description What a conversion loses, counted at the corners, where every placement can be read. */
         Loss: {
@@ -3235,6 +3420,19 @@ export interface components {
             axes: boolean[];
             /** @description Whether the axes are the project's; otherwise they are those of the part painted on. */
             of_project?: boolean;
+        };
+        /** @description The motion of a look as code. */
+        MotionCode: {
+            /** @description What the function is called. */
+            function: string;
+            /**
+             * @description The sets whose numbers it takes, by name, in the order in which it takes them; then the place and the normal in
+             *     the part's space, the time in seconds, where the wind blows to in the part's space, and the wind: its
+             *     strength, swings in a second, and gusts.
+             */
+            sets: string[];
+            /** @description All of it. */
+            text: string;
         };
         /** @description What a project is to be called. */
         Naming: {
@@ -3582,6 +3780,16 @@ export interface components {
             /** @description Whether every edge joins two faces. */
             watertight: boolean;
         };
+        /** @description A vertex of another part that a part follows as a whole. */
+        PartTie: {
+            /** @description The part. */
+            to: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description Its vertex.
+             */
+            vertex: number;
+        };
         /** @description A set of texture coordinates. */
         PartUvs: components["schemas"]["UvTold"] & {
             /** @description The edges of its islands: u, v, u, v. */
@@ -3891,6 +4099,10 @@ export interface components {
             looks?: components["schemas"]["ProofLook"][];
             /** @description Findings that are meant to be so. */
             silenced?: components["schemas"]["SilencedCheck"][];
+            /** @description What moves single parts otherwise. */
+            stirred?: components["schemas"]["StirredPart"][];
+            /** @description The wind that all parts sway in. */
+            wind?: components["schemas"]["ProofWind"];
             /** @description What single parts wear. */
             worn?: components["schemas"]["Worn"][];
         };
@@ -3925,6 +4137,18 @@ export interface components {
             lights: components["schemas"]["ProofLights"];
             /** @enum {string} */
             type: "set_lights";
+        } | {
+            /** @description The parts that have it for themselves; all that have none of their own when left out. */
+            parts?: components["schemas"]["PartId"][] | null;
+            /** @enum {string} */
+            type: "set_wind";
+            wind?: components["schemas"]["ProofWind"] | null;
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            tie?: components["schemas"]["PartTie"] | null;
+            /** @enum {string} */
+            type: "tie_part";
         } | {
             /** @description Names the finding. */
             key: string;
@@ -3982,8 +4206,35 @@ export interface components {
             id?: number;
             /** @description From bottom to top. Under them all lies a grey of 0.72, rough 0.6, no metal. */
             layers: components["schemas"]["LookLayer"][];
+            /** @description How what wears it moves. */
+            motion?: components["schemas"]["LookMotion"];
             /** @description What the user calls it. */
             name: string;
+            /** @description Whether faces are seen from their front alone. */
+            one_sided?: boolean;
+        };
+        /** @description A wind. */
+        ProofWind: {
+            /**
+             * Format: float
+             * @description Where it blows to, degrees about the way up: 0 towards the front of the model, 90 to the right.
+             */
+            direction: number;
+            /**
+             * Format: float
+             * @description How much its gusts let the swing falter, 0–1.
+             */
+            gusts: number;
+            /**
+             * Format: float
+             * @description How many swings in a second.
+             */
+            speed: number;
+            /**
+             * Format: float
+             * @description How strong, 0–2.
+             */
+            strength: number;
         };
         /** @description What a change from a swatch to another purges, whatever the model says. */
         PurgedPair: {
@@ -4791,6 +5042,11 @@ export interface components {
              * @default 0
              */
             spools: number;
+            /**
+             * @description Whether it is kept up to date in the folder that the server was started with.
+             * @default false
+             */
+            standing: boolean;
             /**
              * @description Whether faces of more than three corners are cut, whatever the format.
              * @default false
@@ -6030,6 +6286,35 @@ export interface components {
              */
             slot?: number | null;
         };
+        /** @description What was written for a recipient last. */
+        StandingDelivery: {
+            /**
+             * Format: int64
+             * @description When, in milliseconds since 1970.
+             */
+            at_ms: number;
+            /** @description The files that are there. */
+            files: string[];
+            /** @description The recipient's name. */
+            recipient: string;
+            /**
+             * Format: int64
+             * @description The project's revision then.
+             */
+            revision: number;
+            /** @description Why the last one could not be written; the files are as before then. */
+            trouble?: string | null;
+        };
+        /** @description The folder of standing deliveries as it is told. */
+        StandingState: {
+            /** @description What was written for each. */
+            done: components["schemas"]["StandingDelivery"][];
+            /**
+             * @description Where what the project's recipients want is kept up to date; none where the server was started without a
+             *     folder.
+             */
+            folder?: string | null;
+        };
         /**
          * Format: int32
          * @description Names an image that was handed over to paint through; it is not kept with the project.
@@ -6094,6 +6379,13 @@ export interface components {
          * @enum {string}
          */
         StepMerge: "replace" | "multiply" | "add" | "subtract" | "darker" | "lighter" | "mix" | "screen" | "overlay";
+        /** @description What moves a part otherwise than the others. */
+        StirredPart: {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            tied?: components["schemas"]["PartTie"] | null;
+            wind?: components["schemas"]["ProofWind"] | null;
+        };
         /** @description A color at a place of a ramp. */
         Stop: {
             /**
@@ -7680,6 +7972,8 @@ export interface operations {
             query: {
                 /** @description What recipes call it. */
                 name: string;
+                /** @description Whether it is given as PNG, of 8 bits, whatever file it came from: some are of kinds that browsers do not know. */
+                png?: boolean;
             };
             header?: never;
             path: {
@@ -8244,6 +8538,36 @@ export interface operations {
             };
         };
     };
+    corner_uvs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     part_faults: {
         parameters: {
             query?: never;
@@ -8787,6 +9111,38 @@ export interface operations {
             };
         };
     };
+    report: {
+        parameters: {
+            query?: {
+                /** @description A shader, when left out. */
+                for?: components["schemas"]["CheckTarget"];
+            };
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
     match_spools: {
         parameters: {
             query?: never;
@@ -8807,6 +9163,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    standing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingState"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

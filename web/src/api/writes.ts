@@ -188,6 +188,24 @@ export const causesLit = (look: number, order: Schemas["ChosenOrder"], wait: Wai
 export const layerSeams = (look: number, marks: Schemas["SeamMarks"], wait: Wait) =>
   told<Schemas["SeamTold"][]>(posted(`/api/v1/layers/${look}/seams`, JSON.stringify(marks), JSON_TYPE, wait));
 
+/** The first texture coordinates of a part's corners, as floats; none where it has none. */
+export const cornerUvs = (project: number, part: number): Promise<Outcome<ArrayBuffer>> =>
+  done(
+    api.GET("/api/v1/projects/{project}/parts/{part}/corner_uvs", {
+      params: { path: { project, part } },
+      parseAs: "arrayBuffer",
+    }),
+  );
+
+/** An image of the project, as PNG whatever file it came from. */
+export const imageAsPng = (project: number, name: string): Promise<Outcome<Blob>> =>
+  done(
+    api.GET("/api/v1/projects/{project}/images", {
+      params: { path: { project }, query: { name, png: true } },
+      parseAs: "blob",
+    }),
+  );
+
 /** A look as shading code. */
 export const lookCode = (order: Schemas["LookOrder"]) => done(api.POST("/api/v1/looks/code", { body: order }));
 

@@ -6,6 +6,8 @@ import { channelName } from "./theme";
 export type ProofLook = Schemas["ProofLook"];
 export type LookLayer = Schemas["LookLayer"];
 export type LookCoat = Schemas["LookCoat"];
+export type LookImage = Schemas["LookImage"];
+export type LookMotion = Schemas["LookMotion"];
 export type LookFactor = Schemas["LookFactor"];
 
 /** The look of a number, as it is being made where it is in hand. */
@@ -13,6 +15,18 @@ export function lookNamed({ proof, proofing }: Pick<State, "proof" | "proofing">
   if (id === null) return null;
   if (proofing.look?.id === id) return proofing.look;
   return proof.looks.find((look) => look.id === id) ?? null;
+}
+
+/** What a part is tied to. */
+export const tieOf = ({ proof }: Pick<State, "proof">, part: number) =>
+  proof.stirred.find((own) => own.part === part)?.tied ?? null;
+
+/** The wind that a part sways in, as it is being turned where it is in hand. */
+export function windOf({ proof, proofing }: Pick<State, "proof" | "proofing">, part: number): Schemas["ProofWind"] {
+  const own = proof.stirred.find((stirred) => stirred.part === part)?.wind;
+  const inHand = proofing.wind;
+  if (own) return inHand?.part === part ? inHand.wind : own;
+  return inHand?.part === null ? inHand.wind : proof.wind;
 }
 
 /** What a part wears. */
@@ -29,6 +43,10 @@ export function lookOf(state: Pick<State, "proof" | "proofing">, part: number): 
   // Alone, a layer lies on the grey below as it would on all others.
   return { ...look, layers: look.layers.map((layer, i) => ({ ...layer, off: i !== proofing.alone })) };
 }
+
+/** Whether a look moves what wears it. */
+export const lookMoves = (look: ProofLook | null): boolean =>
+  look?.motion != null && [look.motion.sway, look.motion.push, look.motion.disturb].some((way) => way != null);
 
 /** What the active part wears, where looks can be seen. */
 export const wearableLook = (state: State): ProofLook | null =>
@@ -59,9 +77,21 @@ export function driveWords({ drive }: LookLayer): string {
 }
 
 /** What a layer is, in words. */
-export function layerWords({ coat, blend, rough, metal, glow, strength, drive }: LookLayer): string {
+export function layerWords({
+  coat,
+  blend,
+  rough,
+  metal,
+  glow,
+  through,
+  soft,
+  normals,
+  strength,
+  drive,
+}: LookLayer): string {
   const of = {
     color: "",
+    image: coat.kind === "image" ? `image ${coat.laid.image}` : "",
     set: coat.kind === "set" ? `colors of ${coat.set}` : "",
     ramp: coat.kind === "ramp" ? `ramp by ${factorWords(coat.by)}` : "",
     shift: coat.kind === "shift" ? `shift by ${coat.set}` : "",
@@ -73,6 +103,9 @@ export function layerWords({ coat, blend, rough, metal, glow, strength, drive }:
     rough == null ? "" : `rough ${short(rough)}`,
     metal == null ? "" : `metal ${short(metal)}`,
     glow == null ? "" : `glow ${short(glow)}`,
+    through ? `light through ${short(through)}` : "",
+    soft ? `soft ${short(soft)}` : "",
+    normals ? `normals of ${normals.laid.image}` : "",
     (drive?.contrast ?? 1) === 1 ? "" : `contrast ${short(drive?.contrast ?? 1)}`,
     (drive?.offset ?? 0) === 0 ? "" : `offset ${short(drive?.offset ?? 0)}`,
     strength === 1 ? "" : `${Math.round(100 * strength)} %`,
@@ -190,8 +223,8 @@ export function starters(part: Part | undefined): { key: string; title: string; 
     {
       key: "plain",
       title: "Plain color",
-      says: "one color, soft",
-      layers: [layerOf("Color", [0.78, 0.56, 0.46], { rough: 0.5, metal: 0 })],
+      says: "one color, soft as skin",
+      layers: [layerOf("Color", [0.78, 0.56, 0.46], { rough: 0.5, metal: 0, soft: 0.7 })],
     },
   ];
 }

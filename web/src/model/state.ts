@@ -1,4 +1,5 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
+import { onePane, type Panes } from "./panes";
 import type { Remade, Trial } from "./trial";
 import { NOTHING_TOLD } from "./facts";
 import { create } from "zustand";
@@ -121,7 +122,15 @@ export interface StencilChoice {
 export type Proof = Required<Schemas["Proof"]>;
 
 /** Nothing in hand. */
-export const noProofing: Proofing = { chosen: null, look: null, lights: null, alone: null, bare: false };
+export const noProofing: Proofing = {
+  chosen: null,
+  look: null,
+  lights: null,
+  wind: null,
+  alone: null,
+  bare: false,
+  moment: null,
+};
 
 const noProof: Proof = {
   silenced: [],
@@ -129,6 +138,8 @@ const noProof: Proof = {
   everywhere: null,
   worn: [],
   lights: { lamps: [], rim: 0, even: 1, exposure: 0 },
+  wind: { strength: 1, speed: 0.5, direction: 90, gusts: 0.4 },
+  stirred: [],
 };
 
 /** What is being made of a look or of the light, and how looks are shown. */
@@ -138,10 +149,14 @@ export interface Proofing {
   /** What it is being made into, and what the light is, before they are kept. */
   look: Schemas["ProofLook"] | null;
   lights: Schemas["ProofLights"] | null;
+  /** Likewise the wind, of the part that has its own, or of all. */
+  wind: { part: number | null; wind: Schemas["ProofWind"] } | null;
   /** The one layer that is shown. */
   alone: number | null;
   /** Whether sets are shown as elsewhere, and no looks. */
   bare: boolean;
+  /** Whether what moves moves, or at which moment it is held, in seconds; null at rest. */
+  moment: "running" | number | null;
 }
 
 /** The plane that hides what is in front of it. */
@@ -250,6 +265,10 @@ export interface State {
   proof: Proof;
   /** What is in hand in Proof, and on the stage before it is kept. */
   proofing: Proofing;
+  /** Panes of the stage in Proof. */
+  panes: Panes;
+  /** What is under the pointer in each pane. */
+  paneValues: readonly (Rgba | null)[];
   /** The volume in hand. */
   volume: number | null;
   images: Schemas["ImageOutline"][];
@@ -388,6 +407,8 @@ const start: State = {
   print: null,
   proof: noProof,
   proofing: noProofing,
+  panes: onePane,
+  paneValues: [],
   volume: null,
   images: [],
   recipes: [],

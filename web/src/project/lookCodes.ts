@@ -1,14 +1,17 @@
 // Looks ready to be worn: their code as the server writes it, asked for once for each way they are built.
 import { lookCode } from "../api/writes";
 import type { Schemas } from "../api/client";
-import { LookDress, type LookLights } from "../stage/lookMaterial";
+import { LookDress, type LookLights, type Stir } from "../stage/lookMaterial";
+import type { Pictures } from "./pictures";
 
 type Look = Schemas["ProofLook"];
 type Code = Schemas["LookCode"];
 
 /** What of a look its code depends on: all but its numbers. */
 const builtAs = (look: Look) =>
-  JSON.stringify(look.layers, (key, value: unknown) => (typeof value === "number" && key !== "channel" ? 0 : value));
+  JSON.stringify([look.name, look.layers, look.motion, look.one_sided], (key, value: unknown) =>
+    typeof value === "number" && key !== "channel" ? 0 : value,
+  );
 
 /** The number at a JSON pointer (RFC 6901) into a look. */
 function numberAt(look: Look, pointer: string): number {
@@ -26,6 +29,8 @@ export class LookCodes {
 
   constructor(
     private readonly lights: LookLights,
+    private readonly stir: Stir,
+    private readonly pictures: Pictures,
     /** Called when a code has come. */
     private readonly onCome: () => void,
   ) {}
@@ -40,13 +45,14 @@ export class LookCodes {
       this.ask(built, look);
       return dress;
     }
-    if (dress?.code !== code) {
-      dress = new LookDress(code, this.lights);
+    if (dress?.code !== code || dress.oneSided !== (look.one_sided ?? false)) {
+      dress = new LookDress(code, look.one_sided ?? false, this.lights, this.stir);
       this.dresses.set(id, dress);
     }
     code.numbers.forEach((pointer, i) => {
       if (dress) dress.numbers.value[i] = numberAt(look, pointer);
     });
+    dress.show((image, data) => this.pictures.texture(image, data));
     return dress;
   }
 

@@ -56,7 +56,7 @@ export class Project {
     readonly stage: Stage,
   ) {
     const say = (message: Schemas["ClientMessage"]) => this.live.say(message);
-    this.looks = new Looks(stage, this.questions, say);
+    this.looks = new Looks(id, stage, this.questions, say);
     this.recipes = new Recipes(stage, this.questions, say, () => this.looks.refresh());
     this.live = new Live(id, {
       introduce: () => ({
@@ -128,6 +128,7 @@ export class Project {
 
   close() {
     this.live.close();
+    this.looks.close();
   }
 
   private hear(message: Schemas["ServerMessage"]) {
@@ -245,12 +246,30 @@ export class Project {
     this.looks.refresh();
   }
 
+  /** Keeps what a hand has turned and not let rest; nothing where none is in hand. */
+  private keepInHand: (() => Promise<unknown> | null) | null = null;
+
+  /** From now on this keeps what is in hand, until the answer is called. */
+  whileInHand(keep: () => Promise<unknown> | null): () => void {
+    this.keepInHand = keep;
+    return () => {
+      this.keepInHand = null;
+    };
+  }
+
+  /** What is taken back is what was turned last, and not what was before it. */
+  private whenKept(then: () => void) {
+    const kept = this.keepInHand?.() ?? null;
+    if (kept) void kept.then(then);
+    else then();
+  }
+
   undo() {
-    this.live.say({ type: "undo" });
+    this.whenKept(() => this.live.say({ type: "undo" }));
   }
 
   redo() {
-    this.live.say({ type: "redo" });
+    this.whenKept(() => this.live.say({ type: "redo" }));
   }
 
   showSelection(part: number, index: number) {

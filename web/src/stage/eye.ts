@@ -22,6 +22,8 @@ export class Eye {
   private readonly parallel = new THREE.OrthographicCamera();
   private framed = false;
   private up: "y" | "z" = "y";
+  /** How panes lie on the canvas, which all show what this eye sees. */
+  private grid: readonly [columns: number, rows: number] = [1, 1];
 
   /** `bounds` tells where the parts named are, or all in sight; `changed` is told of each move. */
   constructor(
@@ -36,7 +38,8 @@ export class Eye {
   /** The camera's controls are bound to the axis that is up when they are made. */
   private control() {
     const controls = new OrbitControls(this.camera, this.canvas);
-    controls.zoomToCursor = true;
+    // Where there are several panes, a place on the canvas is none on the screen of this camera.
+    controls.zoomToCursor = this.grid[0] * this.grid[1] === 1;
     controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.ROTATE };
     controls.addEventListener("change", () => {
       this.fitDepths();
@@ -150,8 +153,37 @@ export class Eye {
     this.changed();
   }
 
-  ray(x: number, y: number): THREE.Ray {
+  /** How many panes there are beside and above each other. */
+  setGrid(grid: readonly [columns: number, rows: number]) {
+    if (String(grid) === String(this.grid)) return;
+    this.grid = grid;
+    this.controls.zoomToCursor = grid[0] * grid[1] === 1;
+    this.fitAspect();
+    this.changed();
+  }
+
+  /** The place of a pane on the page: of the one under a place, or of the first. */
+  pane(x?: number, y?: number): { left: number; top: number; width: number; height: number } {
     const box = this.canvas.getBoundingClientRect();
+    const [columns, rows] = this.grid;
+    const [width, height] = [box.width / columns, box.height / rows];
+    const at = (place: number | undefined, start: number, size: number, count: number) =>
+      place === undefined ? 0 : Math.min(count - 1, Math.max(0, Math.floor((place - start) / size)));
+    return {
+      left: box.left + at(x, box.left, width, columns) * width,
+      top: box.top + at(y, box.top, height, rows) * height,
+      width,
+      height,
+    };
+  }
+
+  /** The height of a pane, pixels. */
+  private get high() {
+    return Math.max(1, this.canvas.clientHeight / this.grid[1]);
+  }
+
+  ray(x: number, y: number): THREE.Ray {
+    const box = this.pane(x, y);
     const at = new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2);
     const caster = new THREE.Raycaster();
     caster.setFromCamera(at, this.camera);
@@ -169,7 +201,7 @@ export class Eye {
     const [right, up] = [new THREE.Vector3(), new THREE.Vector3()];
     this.camera.matrixWorld.extractBasis(right, up, new THREE.Vector3());
     const screen = { view: this.view(), right: right.toArray(), up: up.toArray() };
-    const high = this.canvas.clientHeight;
+    const { high } = this;
     if (this.camera === this.parallel) {
       return {
         screen,
@@ -182,7 +214,7 @@ export class Eye {
 
   /** A place on the page, on the plane of the screen. */
   onScreen(x: number, y: number): [number, number] {
-    const box = this.canvas.getBoundingClientRect();
+    const box = this.pane(x, y);
     const { middle, perPixel } = this.screen();
     return [
       middle[0] + (x - box.left - box.width / 2) * perPixel,
@@ -224,7 +256,7 @@ export class Eye {
   /** The brush as the server takes it: a radius on the screen becomes a share of the distance. */
   brush({ pixels, ...brush }: Brush): Schemas["Brush"] {
     if (!brush.on_screen) return brush;
-    const high = this.canvas.clientHeight;
+    const { high } = this;
     const radius =
       this.camera === this.parallel ? (pixels / high) * this.viewHeight() : (pixels / high) * 2 * HALF_FIELD;
     return { ...brush, radius };
@@ -240,9 +272,9 @@ export class Eye {
     return this.framed;
   }
 
-  /** Where a point is on the page. */
+  /** Where a point is on the page, in the first pane. */
   onPage(point: THREE.Vector3): { x: number; y: number } {
-    const box = this.canvas.getBoundingClientRect();
+    const box = this.pane();
     const seen = point.clone().project(this.camera);
     return { x: box.left + ((seen.x + 1) / 2) * box.width, y: box.top + ((1 - seen.y) / 2) * box.height };
   }
@@ -255,9 +287,9 @@ export class Eye {
 
   /** How many pixels a unit takes at the depth of a point. */
   pixelsPerUnit(point: THREE.Vector3): number {
-    if (this.camera === this.parallel) return this.canvas.clientHeight / this.viewHeight();
+    if (this.camera === this.parallel) return this.high / this.viewHeight();
     const depth = point.clone().sub(this.camera.position).dot(this.camera.getWorldDirection(new THREE.Vector3()));
-    return this.canvas.clientHeight / 2 / HALF_FIELD / Math.max(depth, 1e-9);
+    return this.high / 2 / HALF_FIELD / Math.max(depth, 1e-9);
   }
 
   /** Near and far planes hug what is there, for the sake of depth precision. */
@@ -274,7 +306,7 @@ export class Eye {
   }
 
   private aspect(): number {
-    return this.canvas.clientWidth / Math.max(1, this.canvas.clientHeight);
+    return this.canvas.clientWidth / this.grid[0] / this.high;
   }
 
   /** After the canvas has another size. */

@@ -152,6 +152,12 @@ export class Shape {
     return [at(0), at(1), at(2)];
   }
 
+  /** The normal at a vertex, in the part's own space. */
+  normalOf(vertex: number, into: THREE.Vector3): THREE.Vector3 {
+    const at = (i: number) => (this.arrays.normals[4 * vertex + i] ?? 0) / 32767;
+    return into.set(at(0), at(1), at(2)).normalize();
+  }
+
   eachCornerOf(vertex: number, visit: (corner: number) => void) {
     this.lists ??= new CornerLists(this.arrays);
     this.lists.each(vertex, visit);

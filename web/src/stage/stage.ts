@@ -6,8 +6,9 @@ import type { Schemas } from "../api/client";
 import type { GripMode } from "../model/state";
 import { Eye } from "./eye";
 import { Grip, type Held, type OnTurn } from "./grip";
-import { LookLights } from "./lookMaterial";
+import { LookLights, Stir } from "./lookMaterial";
 import { Marks, type Sheet } from "./marks";
+import { pictureTexture } from "./pictureTexture";
 import { Surface, type Meeting } from "./surface";
 import { Volumes, type ShownVolume } from "./volumes";
 
@@ -21,10 +22,13 @@ export interface Under extends Meeting {
   pixelsPerUnit: number;
 }
 
-/** Two pictures side by side: how far from the left the first goes, and which set each part shows in it. */
-export interface WipePicture {
-  share: number;
-  before: Map<number, number | null>;
+/** A picture of several: where it lies on the canvas, and what puts on the surfaces what they show in it. */
+export interface PanePicture {
+  /** In shares of the canvas, from the top left. */
+  at: { left: number; top: number; width: number; height: number };
+  /** From where to where it is drawn, in shares of its width. */
+  span: readonly [from: number, to: number];
+  dress: () => void;
 }
 
 export class Stage {
@@ -33,6 +37,8 @@ export class Stage {
   readonly grip: Grip;
   /** What looks are lit by. */
   readonly lights = new LookLights();
+  /** What stirs what wears them. */
+  readonly stir = new Stir();
   /** Pixels that a median edge takes; null while no wireframe is shown. */
   onEdgePixels: (pixels: number | null) => void = () => undefined;
   /** The part whose density counts, and its median edge in the project's unit. */
@@ -44,7 +50,8 @@ export class Stage {
   private readonly sizes: ResizeObserver;
   private pending = 0;
   private wire = false;
-  private wipe: WipePicture | null = null;
+  private moment: "running" | number | null = null;
+  private panes: readonly PanePicture[] = [];
   private cutaway: Schemas["Cutaway"] | null = null;
   private readonly drawn = new Set<() => void>();
 
@@ -108,24 +115,66 @@ export class Stage {
   redraw() {
     this.pending ||= requestAnimationFrame(() => {
       this.pending = 0;
+      this.letTimePass();
       this.drawWire();
       this.grip.look();
-      this.renderer.render(this.scene, this.eye.camera);
-      if (this.wipe) this.drawBefore(this.wipe);
+      this.drawPanes();
       for (const tell of this.drawn) tell();
     });
   }
 
-  /** Draws the left of the picture again, with what it was before. */
-  private drawBefore({ share, before }: WipePicture) {
-    const now = new Map([...this.surfaces].map(([part, surface]) => [part, surface.shownSet]));
-    for (const [part, surface] of this.surfaces) surface.show(before.get(part) ?? null);
+  /** Lets what looks move move, from now on or held at a moment, in seconds; null for all at rest. */
+  setMoment(moment: "running" | number | null) {
+    this.moment = moment;
+    this.stir.uniforms.stir.value = moment === null ? 0 : 1;
+    if (typeof moment === "number") this.stir.uniforms.seconds.value = moment;
+    this.redraw();
+  }
+
+  private letTimePass() {
+    if (this.moment !== "running" || ![...this.surfaces.values()].some((surface) => surface.moves)) return;
+    // Within an hour floats are exact to a hundredth of a frame.
+    this.stir.uniforms.seconds.value = (performance.now() / 1000) % 3600;
+    this.redraw();
+  }
+
+  /** Draws each pane with what it shows; at last, surfaces are as in the first. */
+  private drawPanes() {
+    const [first, ...others] = this.panes;
+    if (!first || others.length === 0) {
+      this.renderer.render(this.scene, this.eye.camera);
+      return;
+    }
     const { clientWidth, clientHeight } = this.canvas;
     this.renderer.setScissorTest(true);
-    this.renderer.setScissor(0, 0, clientWidth * share, clientHeight);
-    this.renderer.render(this.scene, this.eye.camera);
+    for (const { at, span, dress } of this.panes) {
+      const [width, height] = [at.width * clientWidth, at.height * clientHeight];
+      const [left, below] = [at.left * clientWidth, (1 - at.top - at.height) * clientHeight];
+      dress();
+      this.renderer.setViewport(left, below, width, height);
+      this.renderer.setScissor(left + width * span[0], below, width * (span[1] - span[0]), height);
+      this.renderer.render(this.scene, this.eye.camera);
+    }
     this.renderer.setScissorTest(false);
-    for (const [part, surface] of this.surfaces) surface.show(now.get(part) ?? null);
+    this.renderer.setViewport(0, 0, clientWidth, clientHeight);
+    first.dress();
+  }
+
+  /** An image as a texture, which takes as many pictures as it is large. */
+  texture(bitmap: ImageBitmap, data: boolean): Promise<THREE.Texture> {
+    return pictureTexture(this.renderer, bitmap, data);
+  }
+
+  /** The color that is drawn at a place on the page. */
+  drawnAt(x: number, y: number): [number, number, number, number] {
+    const box = this.canvas.getBoundingClientRect();
+    const ratio = this.renderer.getPixelRatio();
+    const gl = this.renderer.getContext();
+    const pixel = new Uint8Array(4);
+    const [column, row] = [Math.floor((x - box.left) * ratio), Math.floor((box.height - (y - box.top)) * ratio)];
+    gl.readPixels(column, row, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
+    const at = (i: number) => (pixel[i] ?? 0) / 255;
+    return [at(0), at(1), at(2), at(3)];
   }
 
   /** Tells after each picture that was drawn, until the answer is called. */
@@ -134,8 +183,10 @@ export class Stage {
     return () => this.drawn.delete(tell);
   }
 
-  setWipe(wipe: WipePicture | null) {
-    this.wipe = wipe;
+  /** What is drawn where; all of them see what one eye sees. */
+  setPanes(panes: readonly PanePicture[], grid: readonly [columns: number, rows: number]) {
+    this.panes = panes;
+    this.eye.setGrid(grid);
     this.redraw();
   }
 

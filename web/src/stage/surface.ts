@@ -1,8 +1,9 @@
 // One part on the stage: its geometry, the values of its sets, and what the pointer meets.
 import * as THREE from "three";
 import type { GeometryFrame, ReshapeFrame } from "../live/frames";
+import type { Schemas } from "../api/client";
 import type { ColorSet, Look } from "../model/state";
-import type { LookDress } from "./lookMaterial";
+import { MOST_LOOK_SETS, ownUniforms, type LookDress } from "./lookMaterial";
 import { resized } from "./room";
 import { Shape } from "./shape";
 import { PointerTree } from "./trees";
@@ -78,9 +79,6 @@ const DRESS = ["color", "masked", "chosen"];
 /** Where a look finds the sets that it takes. */
 const setName = (i: number) => `set${i}`;
 
-/** The most sets that a look takes. */
-const MOST_LOOK_SETS = 8;
-
 /** A plane that hides nothing. */
 const NO_CUT = new THREE.Vector4(0, 0, 0, 1);
 
@@ -100,6 +98,22 @@ export interface Meeting {
   triangle: number;
 }
 
+/** A look as it is worn: what it is tied to, and the sets that drive it. */
+interface Outfit {
+  dress: LookDress;
+  carrier: LookDress | null;
+  material: THREE.RawShaderMaterial;
+  sets: readonly (number | null)[];
+}
+
+/** What a part is tied to: the surface, its look, the sets that drive it there, and the vertex. */
+export interface Carrier {
+  surface: Surface;
+  dress: LookDress;
+  sets: readonly (number | null)[];
+  vertex: number;
+}
+
 export class Surface {
   readonly object: THREE.Mesh<THREE.BufferGeometry, THREE.RawShaderMaterial>;
   private readonly material: THREE.RawShaderMaterial;
@@ -114,6 +128,8 @@ export class Surface {
   private previewed: { set: number; bytes: Uint8Array } | null = null;
   private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null =
     null;
+  /** What its heat was spread between last. */
+  private scaled = "";
   private readonly tree: PointerTree;
   /** From the project's space to the part's. */
   private readonly inverse = new THREE.Matrix4();
@@ -121,7 +137,14 @@ export class Surface {
   private readonly cut = { value: NO_CUT };
   private readonly smoothCosine = { value: -1 };
   /** The look that is worn in place of the set on screen, and the sets that it takes. */
-  private worn: { dress: LookDress; material: THREE.RawShaderMaterial; sets: readonly (number | null)[] } | null = null;
+  private worn: Outfit | null = null;
+  /** What it wore, by look: a picture of several panes changes between them. */
+  private readonly outfits = new Map<LookDress, Outfit>();
+  private readonly own = ownUniforms(this.cut, this.smoothCosine);
+  private readonly blacks: THREE.BufferAttribute[] = [];
+  private uvs: THREE.BufferAttribute | null = null;
+  /** The sets that what is put on the geometry drives. */
+  private dressedFor: readonly (number | null)[] = [];
 
   constructor(
     frame: GeometryFrame,
@@ -247,9 +270,10 @@ export class Surface {
       this.layout.reshape(String(set), held, met);
     }
     // What was shown over it is of the mesh as it was.
+    this.uvs = null;
     this.takeHeat("vertex", null);
     for (const geometry of this.shape.geometries) {
-      for (const name of DRESS) geometry.deleteAttribute(name);
+      for (const name of [...DRESS, "uv"]) geometry.deleteAttribute(name);
       for (let i = 0; i < MOST_LOOK_SETS; i++) geometry.deleteAttribute(setName(i));
     }
     this.preview(null);
@@ -263,18 +287,74 @@ export class Surface {
   }
 
   /** Wears a look, driven by the numbers of sets, none for black, in place of the set on screen; null takes it off. */
-  wear(dress: LookDress | null, sets: readonly (number | null)[] = []) {
+  wear(dress: LookDress | null, sets: readonly (number | null)[] = [], carrier: LookDress | null = null) {
     const before = this.worn;
-    if ((before?.dress ?? null) === dress && String(before?.sets ?? []) === String(dress ? sets : [])) return;
-    if (before && before.dress !== dress) {
-      before.material.dispose();
+    if (!dress) {
       this.worn = null;
-    }
-    if (dress) {
-      const material = this.worn?.material ?? dress.material(this.cut, this.smoothCosine);
-      this.worn = { dress, material, sets };
+    } else {
+      let outfit = this.outfits.get(dress);
+      if (outfit?.carrier !== carrier) {
+        outfit?.material.dispose();
+        outfit = { dress, carrier, material: dress.material(this.own, carrier), sets };
+        this.outfits.set(dress, outfit);
+      }
+      outfit.sets = sets;
+      this.worn = outfit;
     }
     this.object.material = this.worn?.material ?? this.material;
+    if (before !== this.worn || String(before?.sets ?? []) !== String(this.dressedFor)) this.dress();
+  }
+
+  /** Lets go of looks that are worn no more. */
+  keepOutfits(dresses: ReadonlySet<LookDress>) {
+    for (const [dress, { material }] of this.outfits) {
+      if (dresses.has(dress) || this.worn?.dress === dress) continue;
+      material.dispose();
+      this.outfits.delete(dress);
+    }
+  }
+
+  /** Whether what it wears moves it. */
+  get moves() {
+    return this.worn !== null && (this.worn.dress.moves || this.worn.carrier !== null);
+  }
+
+  /** The wind that it sways in, and what it is tied to. */
+  stirBy(to: THREE.Vector3, { strength, speed, gusts }: Schemas["ProofWind"], carrier: Carrier | null) {
+    const inPart = (surface: Surface, way: THREE.Vector3) => way.clone().transformDirection(surface.inverse);
+    this.own.windTo.value.copy(inPart(this, to));
+    this.own.wind.value.set(strength, speed, gusts);
+    if (!carrier) return;
+    const { surface, dress, sets, vertex } = carrier;
+    dress.code.motion?.sets.forEach((name, i) => {
+      const set = sets[dress.sets.indexOf(name)] ?? null;
+      this.own.tiedSets.value[i]?.fromArray(set === null ? [0, 0, 0, 0] : surface.valueAtVertex(set, vertex));
+    });
+    const [place, normal] = this.own.tiedAt.value;
+    place?.fromArray(surface.shape.positions, 3 * vertex);
+    if (normal) surface.shape.normalOf(vertex, normal);
+    const [tiedTo, tiedWind] = this.own.tiedWind.value;
+    tiedTo?.copy(inPart(surface, to));
+    tiedWind?.set(strength, speed, gusts);
+    this.own.tiedTurn.value.setFromMatrix4(this.inverse.clone().multiply(surface.object.matrix));
+  }
+
+  /** The vertex nearest to a place of the project. */
+  nearestVertex(place: THREE.Vector3): number {
+    const at = place.clone().applyMatrix4(this.inverse);
+    const point = new THREE.Vector3();
+    let [nearest, least] = [0, Infinity];
+    for (let vertex = 0; vertex < this.shape.positions.length / 3; vertex++) {
+      const distance = point.fromArray(this.shape.positions, 3 * vertex).distanceToSquared(at);
+      if (distance < least) [nearest, least] = [vertex, distance];
+    }
+    return nearest;
+  }
+
+  /** Takes the texture coordinates of its corners; none of them where it has none. */
+  takeUvs(uvs: Float32Array) {
+    this.uvs = uvs.length === 2 * this.shape.cornerCount ? new THREE.BufferAttribute(uvs, 2) : null;
+    this.shape.corners().deleteAttribute("uv");
     this.dress();
   }
 
@@ -297,6 +377,7 @@ export class Surface {
   takeHeat(placement: Placement, numbers: Float32Array | null) {
     this.layout.forget("heat");
     this.heat = null;
+    this.scaled = "";
     if (!numbers) return;
     let [low, high] = [Infinity, -Infinity];
     for (const number of numbers) {
@@ -313,7 +394,8 @@ export class Surface {
 
   /** Spreads the heat between two numbers. */
   scaleHeat(range: [number, number] | null) {
-    if (!this.heat || !range || !this.hot) return;
+    if (!this.heat || !range || String(range) === this.scaled) return;
+    this.scaled = String(range);
     const { numbers, bytes } = this.heat;
     const scale = 255 / Math.max(range[1] - range[0], 1e-30);
     numbers.forEach((number, i) => {
@@ -345,7 +427,8 @@ export class Surface {
     // One element that is not per vertex, and all are spread to corners.
     const driving = (this.worn?.sets ?? []).map((set) => (set === null ? undefined : this.values.get(set)));
     const isPerVertex = [color?.[1], masked, chosen, ...driving].every((held) => !held || held.placement === "vertex");
-    const split = this.shape.isSplit || !isPerVertex;
+    const takesUv = this.worn?.dress.takesUv === true;
+    const split = this.shape.isSplit || !isPerVertex || takesUv;
     const geometry = split ? this.shape.corners() : this.shape.shared;
     const put = (name: string, key: string, held: Held | undefined) => {
       if (held) geometry.setAttribute(name, this.layout.attribute(key, held, split));
@@ -359,12 +442,23 @@ export class Surface {
       if (held) put(setName(i), String(this.worn?.sets[i]), held);
       else geometry.setAttribute(setName(i), this.nothing(split));
     });
+    this.dressedFor = this.worn?.sets ?? [];
+    if (takesUv && !geometry.hasAttribute("uv"))
+      geometry.setAttribute(
+        "uv",
+        this.uvs ?? new THREE.BufferAttribute(new Float32Array(2 * this.shape.cornerCount), 2),
+      );
     this.object.geometry = geometry;
   }
 
+  /** Black everywhere, for what is not there. */
   private nothing(split: boolean): THREE.BufferAttribute {
     const { count } = (split ? this.shape.corners() : this.shape.shared).getAttribute("position");
-    return new THREE.BufferAttribute(new Uint8Array(4 * count), 4, true);
+    const known = this.blacks[Number(split)];
+    if (known?.count === count) return known;
+    const black = new THREE.BufferAttribute(new Uint8Array(4 * count), 4, true);
+    this.blacks[Number(split)] = black;
+    return black;
   }
 
   /** The set on screen. */
@@ -436,6 +530,22 @@ export class Surface {
     return [at(0), at(1), at(2), at(3)];
   }
 
+  /** What a set has at a vertex: of its first corner where it has more than one number there. */
+  private valueAtVertex(set: number, vertex: number): [number, number, number, number] {
+    const held = this.values.get(set);
+    if (!held) return [0, 0, 0, 0];
+    let element = vertex;
+    if (held.placement !== "vertex") {
+      let first = -1;
+      this.shape.eachCornerOf(vertex, (corner) => {
+        if (first < 0) first = corner;
+      });
+      element = held.placement === "corner" ? first : this.shape.faceOf(first);
+    }
+    const at = (i: number) => (held.bytes[4 * element + i] ?? 0) / 255;
+    return [at(0), at(1), at(2), at(3)];
+  }
+
   /** Where a vertex is, in the project's space. */
   position(vertex: number, into = new THREE.Vector3()) {
     return into.fromArray(this.shape.positions, 3 * vertex).applyMatrix4(this.object.matrix);
@@ -483,7 +593,7 @@ export class Surface {
   dispose() {
     this.shape.dispose();
     this.wire?.material.dispose();
-    this.worn?.material.dispose();
+    for (const { material } of this.outfits.values()) material.dispose();
     this.material.dispose();
   }
 }

@@ -71,6 +71,7 @@ export function StageView({
         "trial",
         "remade",
         "area",
+        "panes",
       ] as const;
       const newHeat = now.look.heat !== null && now.history.revision !== before.history.revision;
       if (keys.every((key) => now[key] === before[key]) && !newHeat) return;

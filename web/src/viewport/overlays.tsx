@@ -7,15 +7,38 @@ import { get, set, setCutaway, useApp, type StencilChoice } from "../model/state
 import { hex } from "../model/words";
 import type { Stage } from "../stage/stage";
 
-/** A place between 0 and 1 across the stage, dragged by hand. */
+/** The divider between what is now and what was. */
 export function WipeDivider() {
   const wipe = useApp((state) => state.wipe);
   const after = useApp((state) => (state.trial ? "after" : "now"));
   if (!wipe) return null;
+  return (
+    <Divider
+      share={wipe.share}
+      before={wipe.snapshot}
+      after={after}
+      onShare={(share) => set({ wipe: { ...wipe, share } })}
+    />
+  );
+}
+
+/** A place between 0 and 1 across the stage, dragged by hand. */
+export function Divider({
+  share,
+  before,
+  after,
+  onShare,
+}: {
+  share: number;
+  before: string;
+  after: string;
+  onShare: (share: number) => void;
+}) {
+  const put = (next: number) => onShare(Math.min(1, Math.max(0, next)));
   const move = (event: PointerEvent<HTMLElement>) => {
     if (event.buttons !== 1) return;
     const box = event.currentTarget.parentElement?.getBoundingClientRect();
-    if (box) set({ wipe: { ...wipe, share: Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) } });
+    if (box) put((event.clientX - box.left) / box.width);
   };
   const label = {
     position: "absolute",
@@ -30,8 +53,8 @@ export function WipeDivider() {
     <Box
       role="slider"
       tabIndex={0}
-      aria-label={`Divider between ${wipe.snapshot} and ${after}`}
-      aria-valuenow={Math.round(wipe.share * 100)}
+      aria-label={`Divider between ${before} and ${after}`}
+      aria-valuenow={Math.round(share * 100)}
       aria-valuemin={0}
       aria-valuemax={100}
       data-test="wipe"
@@ -39,13 +62,13 @@ export function WipeDivider() {
       onPointerMove={move}
       onKeyDown={(event) => {
         const by = event.key === "ArrowRight" ? 0.02 : event.key === "ArrowLeft" ? -0.02 : 0;
-        if (by) set({ wipe: { ...wipe, share: Math.min(1, Math.max(0, wipe.share + by)) } });
+        if (by) put(share + by);
       }}
       sx={{
         position: "absolute",
         top: 0,
         bottom: 0,
-        left: `${wipe.share * 100}%`,
+        left: `${share * 100}%`,
         width: 24,
         ml: "-12px",
         cursor: "ew-resize",
@@ -61,7 +84,7 @@ export function WipeDivider() {
           boxShadow: "0 0 0 1px rgb(0 0 0 / 0.4)",
         },
       }}>
-      <Box sx={{ ...label, right: 20 }}>{wipe.snapshot}</Box>
+      <Box sx={{ ...label, right: 20 }}>{before}</Box>
       <Box sx={{ ...label, left: 20 }}>{after}</Box>
       <Box
         sx={{

@@ -80,10 +80,10 @@ export function followHand(
           ? "pointer"
           : "grab";
   };
-  const probe = (under: Under | null) => {
+  const probe = (under: Under | null, x: number, y: number) => {
     const surface = under && stage.surfaces.get(under.part);
     if (!under || !surface) {
-      set({ probe: null });
+      set({ probe: null, paneValues: [] });
       if (!get().spanReady) project.endFootprint();
       return;
     }
@@ -91,10 +91,13 @@ export function followHand(
     if (!a || !b || !c) return;
     const nearest = [a, b, c].map((point) => point.distanceTo(under.point));
     const vertex = under.vertices[nearest.indexOf(Math.min(...nearest))] ?? 0;
-    const { parts, part: active } = get();
+    const state = get();
+    const { parts, part: active } = state;
     const shown = surface.shownSet;
     if (get().listing && shown !== null) project.askCorners(under.part, shown, vertex);
+    const several = state.area === "proof" && state.panes.layout !== "one";
     set({
+      paneValues: several ? project.looks.valuesIn(surface, under, vertex, x, y) : [],
       probe: {
         part: parts.find((part) => part.id === under.part)?.name ?? "",
         isActive: under.part === active,
@@ -204,7 +207,8 @@ export function followHand(
   };
   // What the pointer rests on may have changed under it, by its own stroke or another hand's.
   const stopProbing = useApp.subscribe((now, before) => {
-    if (now.history.revision !== before.history.revision && now.probe && !painting) probe(stage.under(at.x, at.y));
+    if (now.history.revision !== before.history.revision && now.probe && !painting)
+      probe(stage.under(at.x, at.y), at.x, at.y);
   });
   const move = (event: PointerEvent) => {
     if (isOther(event)) return;
@@ -235,7 +239,7 @@ export function followHand(
     }
     if (event.timeStamp - probed < MOST_PROBES_MS) return;
     probed = event.timeStamp;
-    probe(under);
+    probe(under, event.clientX, event.clientY);
     const state = get();
     if (state.area === "paint" && state.tool === "span") {
       if (!state.spanReady) project.endFootprint();

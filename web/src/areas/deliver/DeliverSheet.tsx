@@ -9,6 +9,7 @@ import { bytes } from "../../model/words";
 import { add, choose, forget, keep, open, pack, takeBack, useDelivery, type Recipient } from "./delivery";
 import { HowFields } from "./HowFields";
 import { MapFields } from "./MapFields";
+import { StandingRow } from "./StandingRow";
 
 /** How long a choice rests before it is packed anew, milliseconds. */
 const REST = 250;
@@ -60,6 +61,7 @@ export function DeliverSheet({ project }: { project: number }) {
             </Alert>
           )}
           {proof && <Proof proof={proof} />}
+          {recipient && <StandingRow project={project} recipient={recipient} />}
         </>
       )}
       {recipient && (

@@ -101,6 +101,15 @@ export function ChecksCard({ project }: { project: Project }) {
           </Button>
         </Box>
       ))}
+      <Button
+        component="a"
+        href={`/api/v1/projects/${project.id}/report?${new URLSearchParams({ for: target })}`}
+        download
+        size="small"
+        color="secondary"
+        data-test="report">
+        All of it on one page
+      </Button>
     </Paper>
   );
 }

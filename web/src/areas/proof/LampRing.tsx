@@ -35,6 +35,8 @@ export function LampRing({ project }: { project: Project | null }) {
   const [inHand, setInHand] = useState<number | null>(null);
   if (!project || !stage || !isWorn) return null;
   const about = stage.about();
+  // Of several panes they are about the model in the first; what goes over its border is not drawn.
+  const { width, height } = stage.eye.pane();
   const at = (lamp: Pick<Lamp, "turn" | "height">) => about(directionOf({ ...lamp, strength: 0, color: [] }, up));
   const lampIs = (i: number, by: Partial<Lamp>) =>
     turnLights(project, { ...lights, lamps: lights.lamps.map((own, j) => (j === i ? { ...own, ...by } : own)) });
@@ -72,11 +74,11 @@ export function LampRing({ project }: { project: Project | null }) {
   };
   return (
     <Box data-drawn={drawn} sx={{ position: "absolute", inset: 0, pointerEvents: "none" }}>
-      <Box component="svg" aria-hidden sx={{ position: "absolute", inset: 0, width: 1, height: 1 }}>
-        {lights.lamps.map(({ height }, i) => (
+      <Box component="svg" aria-hidden sx={{ position: "absolute", left: 0, top: 0, width, height }}>
+        {lights.lamps.map(({ height: high }, i) => (
           <polygon
             key={i}
-            points={Array.from({ length: 360 / STEP }, (_, step) => at({ turn: step * STEP, height }))
+            points={Array.from({ length: 360 / STEP }, (_, step) => at({ turn: step * STEP, height: high }))
               .map(({ x, y }) => `${x},${y}`)
               .join(" ")}
             fill="none"

@@ -101,7 +101,7 @@ function LookRow({
   const wears = wornWords(id, proof, parts);
   const act = (run: () => void) => () => {
     setMenu(null);
-    keepNow();
+    void keepNow();
     run();
   };
   const rename = async (name: string) =>

@@ -9,27 +9,27 @@ const REST = 500;
 
 const put = (change: Partial<Proofing>) => set({ proofing: { ...get().proofing, ...change } });
 
-let waiting: { of: string; timer: number; keep: () => void } | null = null;
+let waiting: { of: string; timer: number; keep: () => Promise<unknown> } | null = null;
 
-/** Keeps at once what a hand has turned and not let rest. */
-export function keepNow() {
-  if (!waiting) return;
+/** Keeps at once what a hand has turned and not let rest; tells when it is kept, where there was any. */
+export function keepNow(): Promise<unknown> | null {
+  if (!waiting) return null;
   clearTimeout(waiting.timer);
   const { keep } = waiting;
   waiting = null;
-  keep();
+  return keep();
 }
 
 /** Keeps what is turned when the hand rests; whatever else it turned before is kept at once. */
-function whenRested(of: string, keep: () => void) {
-  if (waiting && waiting.of !== of) keepNow();
+function whenRested(of: string, keep: () => Promise<unknown>) {
+  if (waiting && waiting.of !== of) void keepNow();
   if (waiting) clearTimeout(waiting.timer);
-  waiting = { of, timer: window.setTimeout(keepNow, REST), keep };
+  waiting = { of, timer: window.setTimeout(() => void keepNow(), REST), keep };
 }
 
 /** Takes a look in hand. */
 export function choose(id: number | null) {
-  keepNow();
+  void keepNow();
   put({ chosen: id, alone: null });
 }
 
@@ -39,13 +39,13 @@ export const showAlone = (layer: number | null) => put({ alone: layer });
 export function turn(project: Project, look: ProofLook, rests = true) {
   put({ look });
   project.looks.refresh();
-  whenRested(`look ${look.id}`, () => {
-    void project.edit({ type: "set_look", look }).then(() => {
+  whenRested(`look ${look.id}`, () =>
+    project.edit({ type: "set_look", look }).then(() => {
       // What was refused, or kept, is as the project has it; what was turned meanwhile is not.
       if (get().proofing.look === look) put({ look: null });
-    });
-  });
-  if (!rests) keepNow();
+    }),
+  );
+  if (!rests) void keepNow();
 }
 
 export function turnLayer(project: Project, look: ProofLook, at: number, by: Partial<LookLayer>, rests = true) {
@@ -56,17 +56,29 @@ export function turnLayer(project: Project, look: ProofLook, at: number, by: Par
 export function turnLights(project: Project, lights: Schemas["ProofLights"], rests = true) {
   put({ lights });
   project.looks.refresh();
-  whenRested("lights", () => {
-    void project.edit({ type: "set_lights", lights }).then(() => {
+  whenRested("lights", () =>
+    project.edit({ type: "set_lights", lights }).then(() => {
       if (get().proofing.lights === lights) put({ lights: null });
-    });
-  });
-  if (!rests) keepNow();
+    }),
+  );
+  if (!rests) void keepNow();
+}
+
+/** The wind of a part, or of all, becomes this. */
+export function turnWind(project: Project, part: number | null, wind: Schemas["ProofWind"]) {
+  const inHand = { part, wind };
+  put({ wind: inHand });
+  project.looks.refresh();
+  whenRested(`wind ${part}`, () =>
+    project.edit({ type: "set_wind", wind, parts: part === null ? null : [part] }).then(() => {
+      if (get().proofing.wind === inHand) put({ wind: null });
+    }),
+  );
 }
 
 /** Makes a look, and takes it in hand; it is worn where nothing else is said, if asked. */
 export async function make(project: Project, name: string, layers: LookLayer[], wear: boolean): Promise<boolean> {
-  keepNow();
+  void keepNow();
   const known = new Set(get().proof.looks.map(({ id }) => id));
   if (!(await project.edit({ type: "set_look", look: { id: 0, name, layers }, wear }))) return false;
   const come = get().proof.looks.find(({ id }) => !known.has(id));
