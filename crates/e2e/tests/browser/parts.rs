@@ -12,7 +12,7 @@ async fn drifter() -> Result<(tempfile::TempDir, App, Browser)> {
     let browser = Browser::start().await?;
     browser.open_piece(&app, "drifter").await?;
     browser
-        .until("[...speckle.stage.surfaces.values()].filter((s) => s.ready && s.values.size === 1).length === 4")
+        .until("[...speckle.stage.surfaces.values()].filter((s) => s.ready && s.values.size === 2).length === 4")
         .await?;
     Ok((folder, app, browser))
 }

@@ -97,6 +97,9 @@ async fn light_is_that_of_closed_forms() -> Result<()> {
     browser.click("begin-plain").await?;
     browser.until("speckle.state().proof.looks.length === 1").await?;
     browser.click("layer-open").await?;
+    // Soft as skin, light would bend around it.
+    browser.click_labelled("Softness as below").await?;
+    browser.until("speckle.state().proof.looks[0].layers[0].soft == null").await?;
     browser.choose_color("coat", "#FFFFFF").await?;
     browser.until("speckle.state().proof.looks[0].layers[0].coat.color[2] === 1").await?;
     light_is(&browser, "From behind", "0", "rim").await?;

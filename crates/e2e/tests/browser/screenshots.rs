@@ -72,17 +72,6 @@ async fn pictures() -> Result<()> {
         .await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     fs::write(goal.join("deliver.png"), browser.client.screenshot().await?)?;
-    // Two spools for what has more colors: where they differ from the paint is seen as heat.
-    browser.click("recipient").await?;
-    browser.choose_entry("Several-spool printer").await?;
-    browser.until("document.querySelector('[data-test=spools]') !== null").await?;
-    browser.click("open-sent").await?;
-    browser.until("document.querySelector('[data-test=loaded-places]') !== null").await?;
-    browser.click("view-heat").await?;
-    tokio::time::sleep(Duration::from_millis(900)).await;
-    fs::write(goal.join("sent.png"), browser.client.screenshot().await?)?;
-    browser.click_text("button", "Close").await?;
-    browser.until("document.querySelector('[role=dialog]') === null").await?;
 
     let input = folder.path().join("quay-lamp.ply");
     let made = folder.path().join("lamp.glb");
@@ -221,12 +210,42 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.click("show-made").await?;
     browser.until("document.querySelectorAll('[data-test=step]').length === 3").await?;
     picture("bake.png").await?;
+    // The pennant at a moment in the wind, beside what sways it, and what is found.
     browser.open_piece(app, "pennant").await?;
-    browser.click("area-bake").await?;
-    browser.click_at(Locator::Css("[aria-label='Paint A of Motion']")).await?;
-    browser.click("show-made").await?;
-    browser.until("document.querySelectorAll('[data-test=step]').length === 1").await?;
+    browser.click("area-proof").await?;
+    browser.find("look-row").await?;
+    browser.click("panes-two").await?;
+    browser.click("pane-shows-1").await?;
+    browser.click_text("li", "Motion · set").await?;
+    browser.until("speckle.state().panes.list[1].shows.set === 'Motion'").await?;
+    browser.click("pane-shows-1").await?;
+    browser.click_at(Locator::Css("[aria-label='A alone, in the pane']")).await?;
+    browser.until("speckle.state().panes.list[1].shows.channel === 3").await?;
+    browser.click_at(Locator::Css("[data-test=look-row] button")).await?;
+    browser.click("move").await?;
+    browser.click_text("label", "Hold it at a moment").await?;
+    browser.type_into_row("Moment", "0.50").await?;
+    browser.until("speckle.stage.stir.uniforms.seconds.value === 0.5").await?;
+    browser.click_at(Locator::Css("[data-test=look-row] button")).await?;
+    browser
+        .until("document.querySelector('[data-test=checks-said]')?.innerText === '1 found'")
+        .await?;
     picture("sway.png").await?;
+    // Its report, as a receiver opens it.
+    let project = browser.eval("location.hash.split('/').pop()").await?;
+    let project = project.as_str().unwrap_or_default();
+    let page = speckle_e2e::fetch(&app.address, &format!("/api/v1/projects/{project}/report"))?;
+    let file = goal.join("report.html");
+    fs::write(&file, page)?;
+    let here = browser.client.current_url().await?;
+    browser.client.goto(&format!("file://{}", file.canonicalize()?.display())).await?;
+    browser
+        .until("document.images.length > 0 && [...document.images].every((own) => own.complete)")
+        .await?;
+    picture("report.png").await?;
+    fs::remove_file(&file)?;
+    browser.client.goto(here.as_str()).await?;
+    browser.until("window.speckle?.stage.surfaces.size > 0").await?;
 
     browser.open_piece(app, "stone").await?;
     lighter_stone(browser, goal).await?;
@@ -246,7 +265,12 @@ async fn baking(browser: &Browser, app: &App, goal: &Path) -> Result<()> {
     browser.click_at(Locator::Css("[data-test=look-row] button")).await?;
     browser.until("document.querySelectorAll('[data-test=layer]').length === 5").await?;
     browser.until("document.querySelector('[data-test=checks-said]')?.innerText !== ''").await?;
+    browser.click("panes-two").await?;
+    browser.click("pane-shows-1").await?;
+    browser.click_text("li", "Wear · set").await?;
+    browser.until("speckle.state().panes.list[1].shows.set === 'Wear'").await?;
     picture("proof.png").await?;
+    browser.click("panes-one").await?;
 
     // What makes the lighthouse change spools.
     browser.open_piece(app, "lighthouse").await?;
