@@ -1,31 +1,28 @@
 //! `speckle check`: what is wrong, or will be, with files and projects for whoever receives them.
 
-use std::{
-    path::{Path, PathBuf},
-    process::ExitCode,
-};
+use std::{path::PathBuf, process::ExitCode};
 
-use anyhow::{Context, Result};
+use anyhow::Result;
 use clap::{Args, ValueEnum};
 use serde::Serialize;
-use speckle_core::{
-    Document,
-    checks::{Finding, Subject, Target, check},
-};
-use speckle_store::Store;
+use speckle_core::checks::{Finding, Subject, Target, check};
+use speckle_server::report::takers;
 use speckle_tools::bake::{Pantry, watch::Watch};
 
-use crate::reading::ReadArgs;
+use crate::{reading::ReadArgs, source::Source};
 
 /// `speckle check`
 #[derive(Args)]
 pub struct CheckArgs {
-    /// The files to check: meshes, or projects (.speckle)
+    /// What to check: mesh files, projects as files (.speckle), or names of projects in --data
     #[arg(required = true)]
-    files: Vec<PathBuf>,
+    sources: Vec<String>,
     /// Whom they are for
     #[arg(long = "for", value_enum, default_value = "shader")]
     target: TargetArg,
+    /// The folder that keeps the projects [default: speckle.projects]
+    #[arg(long)]
+    data: Option<PathBuf>,
     /// Print everything as JSON
     #[arg(long)]
     json: bool,
@@ -70,13 +67,14 @@ const FOUND: u8 = 2;
 pub fn run(args: &CheckArgs) -> Result<ExitCode> {
     let target = args.target.into();
     let mut told = Vec::new();
-    for file in &args.files {
-        let document = opened(file, &args.reading)?;
-        let stale = document.stale(&Pantry::default());
-        let subject = Subject::of(&document, &stale, &[]);
+    for source in &args.sources {
+        let opened = Source::open(source, args.data.as_deref(), &args.reading)?;
+        let stale = opened.document.stale(&Pantry::default());
+        let takers = takers(&opened.kept, &opened.goods());
+        let subject = Subject::of(&opened.document, &stale, &takers);
         let findings = check(&subject, target, &Watch::default());
         let findings = findings.map_err(|_| anyhow::anyhow!("it was given up"))?;
-        told.push(Told { file: file.clone(), findings });
+        told.push(Told { file: source.into(), findings });
     }
     let is_told = |finding: &&Finding| finding.silenced.is_none();
     let count: usize = told.iter().map(|own| own.findings.iter().filter(is_told).count()).sum();
@@ -98,15 +96,4 @@ pub fn run(args: &CheckArgs) -> Result<ExitCode> {
         }
     }
     Ok(if count == 0 { ExitCode::SUCCESS } else { ExitCode::from(FOUND) })
-}
-
-/// The project that a file holds, or would become.
-pub fn opened(file: &Path, reading: &ReadArgs) -> Result<Document> {
-    if file.extension().is_some_and(|ending| ending == "speckle") {
-        let shown = || file.display().to_string();
-        let store = Store::temporary()?;
-        let id = store.import_project(file, 0).with_context(shown)?;
-        return Ok(store.open_project(id).with_context(shown)?.document);
-    }
-    Ok(reading.bring_in(file)?.0)
 }

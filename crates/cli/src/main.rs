@@ -18,6 +18,7 @@ mod quote;
 mod reading;
 mod reform;
 mod report;
+mod source;
 mod swatches;
 mod transfer;
 mod watch;

@@ -10,7 +10,10 @@ use anyhow::{Result, anyhow};
 use clap::Args;
 use speckle_formats::folder::keep_up;
 
-use crate::deliver::{find, from_store, kept_project, today};
+use crate::{
+    deliver::find,
+    source::{Source, kept_project, today},
+};
 
 /// How often the project is looked at.
 const EVERY: Duration = Duration::from_millis(300);
@@ -52,7 +55,7 @@ pub fn run(args: &WatchArgs) -> Result<()> {
         }
         let rests = since.is_none_or(|since| since.elapsed() >= rest);
         if rests && written != Some(revision) {
-            let source = from_store(&store, project.id, today())?;
+            let source = Source::kept(&store, project.id, today())?;
             let recipient = find(&args.recipient, &source.kept)?;
             let packed = source.packed(&recipient)?;
             match keep_up(&args.into, &packed, &files) {

@@ -62,6 +62,16 @@ impl App {
         Self::of(command.arg("--data").arg(data))
     }
 
+    /// Likewise, on a free port, with a folder that it keeps up to date for recipients.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start_into(data: &Path, into: &Path) -> Result<Self> {
+        let mut command = Command::new(binary()?);
+        command.args(["serve", "--no-open", "--port", "0", "--into"]).arg(into);
+        Self::of(command.arg("--data").arg(data))
+    }
+
     /// Starts a simulated printer on a free port.
     ///
     /// # Errors

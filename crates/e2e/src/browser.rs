@@ -21,6 +21,13 @@ use tempfile::TempDir;
 
 use crate::{Owned, PATIENCE};
 
+/// What a page says of itself when something was waited for in vain.
+const SITUATION: &str = "(() => { const state = window.speckle?.state();
+    const marks = [...document.querySelectorAll('[data-test=trouble], [role=alert], [role=dialog]')];
+    return { at: location.pathname, shown: marks.map((mark) => mark.innerText),
+        ...(state && { connected: state.connected, history: state.history, said: state.said,
+            unsaved: state.unsaved, area: state.area }) }; })()";
+
 /// A headless browser with one page.
 pub struct Browser {
     /// Drives the page.
@@ -154,7 +161,8 @@ impl Browser {
         let begun = Instant::now();
         while self.eval(expression).await? != Value::Bool(true) {
             if begun.elapsed() > PATIENCE {
-                bail!("waited in vain for: {expression}");
+                let page = self.eval(SITUATION).await.unwrap_or_default();
+                bail!("waited in vain for: {expression}\n{page:#}");
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }

@@ -101,8 +101,9 @@ impl Browser {
     /// When they do not come.
     pub async fn loaded(&self) -> Result<()> {
         self.until(
+            // A part that comes later frames the eye once more: whatever was found in view has moved.
             "window.speckle?.state().connected === true && speckle.stage.surfaces.size > 0 \
-             && [...speckle.stage.surfaces.values()].every((surface) => surface.ready) \
+             && speckle.state().parts.every((part) => speckle.stage.surfaces.get(part.id)?.ready) \
              && Object.keys(speckle.state().figures).length > 0",
         )
         .await

@@ -291,7 +291,7 @@ impl ChannelNote {
 
 impl ChannelSays {
     /// "R occlusion, 0 is dark, 1 is open".
-    fn line(&self) -> String {
+    pub(crate) fn line(&self) -> String {
         let mut line = format!("{} {}", self.channel, self.meaning);
         for (end, words) in [("0", &self.low), ("1", &self.high)] {
             if !words.is_empty() {

@@ -16,7 +16,7 @@ use crate::{
     Body, DataSets, Depth, Export, Format, FormatError, Light, Loss, LossKind, Place, Shipment,
     Weight, WriteOptions, losses,
     note::{ChannelNote, Origin, Spool},
-    shader::{Language, Look, Numbers, code, look_code, look_nodes, material_x, osl, place_of},
+    shader::{Language, Look, Numbers, SetSays, code, look_code_of, look_nodes, material_x, osl},
     shipment::Spools,
     write,
 };
@@ -424,10 +424,9 @@ impl Recipient {
             let at = images.iter().position(|own| own.name == image);
             at.map_or_else(|| image.to_owned(), |at| files[at].clone())
         };
-        let place_of = |set: &str| {
-            let name = self.set_names.get(set).map_or(set, String::as_str);
-            place_of(&packed.note, name)
-        };
+        let note = packed.note.clone();
+        let says =
+            |set: &str| SetSays::of(&note, self.set_names.get(set).map_or(set, String::as_str));
         let names =
             told_apart(goods.looks.iter().map(|look| format!("{stem}-{}", file_stem(&look.name))));
         for (look, name) in goods.looks.iter().zip(names) {
@@ -435,12 +434,10 @@ impl Recipient {
                 name: format!("{name}-look.{end}"),
                 bytes: text.into_bytes(),
             };
-            packed.beside.extend(
-                Language::ALL.map(|own| {
-                    file(own.extension(), look_code(look, own, Numbers::Written).file())
-                }),
-            );
-            packed.beside.push(file("mtlx", look_nodes(look, place_of, file_of)));
+            packed.beside.extend(Language::ALL.map(|own| {
+                file(own.extension(), look_code_of(look, own, Numbers::Written, says).file())
+            }));
+            packed.beside.push(file("mtlx", look_nodes(look, says, file_of)));
         }
         let images = images.iter().zip(&files);
         packed.beside.extend(

@@ -8,6 +8,7 @@ mod motion;
 mod names;
 mod nodes;
 mod packed;
+mod says;
 mod syntax;
 mod writer;
 
@@ -19,11 +20,11 @@ use speckle_model::color_set::Signed;
 
 use crate::{Light, holds::Holds, note::ChannelNote};
 pub use look_nodes::look_nodes;
-pub use mix::{ImageTaken, LookCode, look_code};
+pub use mix::{ImageTaken, LookCode, look_code, look_code_of};
 pub use motion::MotionCode;
-pub use names::place_of;
 use names::{Named, NamedSet, capital_first, named, number, remark};
 pub use nodes::{material_x, osl};
+pub use says::SetSays;
 pub use writer::Numbers;
 
 /// The languages that shaders are written in.
@@ -218,12 +219,8 @@ pub fn code(note: &ChannelNote, look: &Look, language: Language) -> String {
         };
         let title = set.set.name.split_whitespace().collect::<Vec<_>>().join(" ");
         let _ = writeln!(out, "\n// {title}: {says}. {}.", capital_first(&set.whereabouts()));
-        let (vector, open) = match language {
-            Language::Glsl => ("vec4", format!("struct {kind} {{")),
-            Language::Hlsl => ("float4", format!("struct {kind} {{")),
-            Language::Wgsl => ("vec4<f32>", format!("struct {kind} {{")),
-        };
-        let _ = writeln!(out, "{open}");
+        let vector = language.vector(4);
+        let _ = writeln!(out, "struct {kind} {{");
         for channel in &set.channels {
             let remark = remark(channel.says);
             let _ = match language {
@@ -267,11 +264,7 @@ fn of_look<'a, 'b>(sets: &'b [NamedSet<'a>], look: &Look) -> Option<&'b NamedSet
 fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
     let Some(set) = of_look(sets, look) else { return String::new() };
     let rgb = if is_encoded(set) { "light_of(stored.rgb)" } else { "stored.rgb" };
-    let [two, three, four] = match language {
-        Language::Glsl => ["vec2", "vec3", "vec4"],
-        Language::Hlsl => ["float2", "float3", "float4"],
-        Language::Wgsl => ["vec2<f32>", "vec3<f32>", "vec4<f32>"],
-    };
+    let [two, three, four] = [2, 3, 4].map(|count| language.vector(count));
     let (title, inputs, body) = match look {
         Look::Channels => return String::new(),
         Look::Color => ("flat", vec![], rgb.to_owned()),
@@ -288,7 +281,7 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
             } else {
                 square.to_owned()
             };
-            let mix = if language == Language::Hlsl { "lerp" } else { "mix" };
+            let mix = language.mix();
             (
                 "over a checker",
                 vec![("pixel", two)],
@@ -306,11 +299,9 @@ fn shown(sets: &[NamedSet], look: &Look, language: Language) -> String {
             ("one channel in grey", vec![], format!("{three}(1.0, 1.0, 1.0) * ({grey})"))
         }
     };
-    let inputs =
-        std::iter::once(("stored", four)).chain(inputs).map(|(name, kind)| match language {
-            Language::Wgsl => format!("{name}: {kind}"),
-            _ => format!("{kind} {name}"),
-        });
+    let inputs = std::iter::once(("stored", four))
+        .chain(inputs)
+        .map(|(name, kind)| language.input(kind, name));
     let inputs = inputs.collect::<Vec<_>>().join(", ");
     let whereabouts = set.whereabouts();
     let head = match language {

@@ -88,6 +88,14 @@ impl Proof {
         own.or(self.everywhere).and_then(|id| self.look(id))
     }
 
+    /// The same with looks that ask for a set by another name, layers that are left out for now among them.
+    #[must_use]
+    pub fn with_set_renamed(&self, from: &str, to: &str) -> Self {
+        let mut proof = self.clone();
+        proof.looks.iter_mut().for_each(|look| look.rename_set(from, to));
+        proof
+    }
+
     /// The wind that a part sways in.
     #[must_use]
     pub fn wind_of(&self, part: PartId) -> Wind {
@@ -384,6 +392,24 @@ impl Look {
             layer.problem().map(|problem| format!("the layer {}: {problem}", layer.name))
         };
         self.layers.iter().find_map(of_layer)
+    }
+
+    /// Asks for a set by another name.
+    fn rename_set(&mut self, from: &str, to: &str) {
+        let follow = |set: &mut String| {
+            if set == from {
+                to.clone_into(set);
+            }
+        };
+        for layer in &mut self.layers {
+            layer.drive.factors.iter_mut().for_each(|factor| follow(&mut factor.set));
+            match &mut layer.coat {
+                Coat::Color { .. } | Coat::Image { .. } => {}
+                Coat::Set { set } | Coat::Shift { set, .. } => follow(set),
+                Coat::Ramp { by, .. } => follow(&mut by.set),
+            }
+        }
+        self.motion.factors_mut().for_each(|factor| follow(&mut factor.set));
     }
 
     /// Its layers that are not left out, each with where it stands.

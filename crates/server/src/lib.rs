@@ -192,6 +192,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(checks::report))
         .routes(routes!(looks::code_of_look))
         .routes(routes!(looks::file_of_look))
+        .routes(routes!(looks::nodes_of_look))
         .routes(routes!(works::work))
         .routes(routes!(layers::layers))
         .routes(routes!(layers::layer_outlines))

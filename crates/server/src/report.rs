@@ -5,10 +5,12 @@ use std::{collections::HashMap, sync::Arc};
 use base64::{Engine as _, prelude::BASE64_STANDARD};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use speckle_color::pixels::Pixels;
-use speckle_core::checks::{Finding, Subject, Target, check};
+use speckle_core::checks::{Finding, Subject, Taker, Target, check};
 use speckle_formats::{
+    Weight,
     note::{ChannelNote, Origin, SetNote},
-    shader::{self, Language, Numbers, look_code},
+    recipient::{Goods, Recipient},
+    shader::{self, Language, Numbers, SetSays, look_code_of},
 };
 use speckle_model::{ImageRecord, Part, proof::Look};
 use speckle_tools::{
@@ -65,6 +67,17 @@ pub struct Reported<'a> {
     pub name: &'a str,
     /// Whom it is checked for.
     pub target: Target,
+}
+
+/// The recipients that are kept with a project, with what they are not given.
+#[must_use]
+pub fn takers(kept: &[Recipient], goods: &Goods) -> Vec<Taker> {
+    let taker = |recipient: &Recipient| {
+        let lost = recipient.would_lose(goods).into_iter();
+        let lost = lost.filter(|own| own.weight == Weight::Lost).map(|own| own.line());
+        Taker { name: recipient.name.clone(), sets: recipient.sets.clone(), lost: lost.collect() }
+    };
+    kept.iter().map(taker).collect()
 }
 
 /// The page.
@@ -127,14 +140,14 @@ pub fn page(reported: &Reported, watch: &Watch) -> Result<String, GivenUp> {
                 }
                 @if !looks.is_empty() {
                     h2 { "Looks" }
-                    @for (look, picture) in &looks { (look_section(look, picture)) }
+                    @for (look, picture) in &looks { (look_section(look, picture, &note)) }
                 }
                 @if !sets.is_empty() {
                     h2 { "How a shader reads it" }
                     (code_blocks(|language| shader::code(&note, &shader::Look::Channels, language)))
                 }
                 h2 { "Checked for " (target_words(*target)) }
-                (findings_list(&findings, &parts))
+                (findings_list(&findings))
                 p.soft style="margin-top: 3rem" { "Written by Jaunty Speckle." }
             }
         }
@@ -279,13 +292,15 @@ fn channel_table(sets: &[&SetNote]) -> Markup {
     }
 }
 
-fn look_section(look: &Look, picture: &Markup) -> Markup {
+fn look_section(look: &Look, picture: &Markup, note: &ChannelNote) -> Markup {
     html! {
         section style="break-inside: avoid-page" {
             h3 { (look.name) }
             figure style="max-width: 26rem" { (picture) }
             p.soft { "From bottom to top: " (look.layers.iter().filter(|own| !own.off).map(|own| own.name.as_str()).collect::<Vec<_>>().join(", ")) "." }
-            (code_blocks(|language| look_code(look, language, Numbers::Written).file()))
+            (code_blocks(|language| {
+                look_code_of(look, language, Numbers::Written, |set| SetSays::of(note, set)).file()
+            }))
         }
     }
 }
@@ -301,20 +316,16 @@ fn code_blocks(code: impl Fn(Language) -> String) -> Markup {
     }
 }
 
-fn findings_list(findings: &[Finding], parts: &[Part]) -> Markup {
-    let name_of = |finding: &Finding| {
-        let part = finding.part.and_then(|id| parts.iter().find(|part| part.id == id));
-        part.map_or("", |part| part.traits.name.as_str())
-    };
+fn findings_list(findings: &[Finding]) -> Markup {
     html! {
         @if findings.is_empty() { p { "Nothing was found." } }
         ul.found {
             @for finding in findings {
                 li {
                     @if let Some(reason) = &finding.silenced {
-                        span.soft { (finding.says) " " (name_of(finding)) " Meant so: " (reason) }
+                        span.soft { (finding.says) ". Meant so: " (reason) }
                     } @else {
-                        b { (finding.says) } " " (name_of(finding)) " "
+                        b { (finding.says) } ": "
                         span.soft { (finding.why) }
                     }
                 }

@@ -5,7 +5,7 @@ use std::{
     collections::HashMap,
     path::{Path, PathBuf},
     sync::{Arc, Mutex},
-    time::{Duration, Instant},
+    time::{Duration, Instant, SystemTime},
 };
 
 use serde::Serialize;
@@ -13,7 +13,7 @@ use speckle_formats::{
     folder::keep_up,
     recipient::{Recipient, file_stem},
 };
-use speckle_store::ProjectId;
+use speckle_store::{ProjectId, Store, StoreError};
 use utoipa::ToSchema;
 
 use crate::{
@@ -61,10 +61,33 @@ pub struct Standing {
 
 /// A project as it was seen last.
 struct Seen {
+    name: String,
     revision: i64,
+    /// Since when it has this revision.
     since: Instant,
+    /// When its file was written to last.
+    written: SystemTime,
     /// The recipients that it is kept up to date for, and their settings.
     wanted: Vec<(Recipient, String)>,
+}
+
+impl Seen {
+    /// Reads what is kept of a project.
+    fn read(store: &Store, id: ProjectId, written: SystemTime) -> Result<Self, StoreError> {
+        let listed = store.listed(id)?;
+        let kept = store.project(id)?.recipients()?;
+        let wanted = kept.into_iter().filter_map(|kept| {
+            let recipient: Recipient = serde_json::from_str(&kept.settings).ok()?;
+            recipient.standing.then_some((recipient, kept.settings))
+        });
+        Ok(Self {
+            name: listed.name,
+            revision: listed.revision,
+            since: Instant::now(),
+            written,
+            wanted: wanted.collect(),
+        })
+    }
 }
 
 impl Standing {
@@ -103,43 +126,15 @@ impl Standing {
         let mut seen: HashMap<ProjectId, Seen> = HashMap::new();
         loop {
             tokio::time::sleep(EVERY).await;
-            let projects = app.blocking(|app| {
-                let wanted = |id| -> Result<Vec<(Recipient, String)>, _> {
-                    let kept = app.store.project(id)?.recipients()?;
-                    let read = kept.into_iter().filter_map(|kept| {
-                        let recipient: Recipient = serde_json::from_str(&kept.settings).ok()?;
-                        recipient.standing.then_some((recipient, kept.settings))
-                    });
-                    Ok::<_, speckle_store::StoreError>(read.collect())
-                };
-                let projects = app.store.projects()?.into_iter();
-                // One that cannot be read is told of on the shelf, and nothing goes out of it.
-                Ok(projects
-                    .filter_map(|own| Some((own.id, own.name, own.revision, wanted(own.id).ok()?)))
-                    .collect::<Vec<_>>())
-            });
-            let Ok(projects) = projects.await else { continue };
-            self.name(
-                &projects.iter().map(|(id, name, ..)| (*id, name.as_str())).collect::<Vec<_>>(),
-            );
-            seen.retain(|id, _| projects.iter().any(|(known, ..)| known == id));
-            for (id, name, revision, wanted) in projects {
-                let now = Instant::now();
-                let own = seen.entry(id).or_insert_with(|| Seen {
-                    revision,
-                    since: now,
-                    wanted: Vec::new(),
-                });
-                if own.revision != revision {
-                    (own.revision, own.since) = (revision, now);
-                }
-                own.wanted = wanted;
-                if now.duration_since(own.since) < REST {
+            seen = app.blocking(move |app| Ok(looked(&app.store, seen))).await.unwrap_or_default();
+            self.name(&seen.iter().map(|(id, own)| (*id, own.name.as_str())).collect::<Vec<_>>());
+            for (&id, own) in &seen {
+                if own.since.elapsed() < REST {
                     continue;
                 }
                 for (recipient, by) in &own.wanted {
-                    if self.is_due(id, recipient, by, revision) {
-                        self.deliver(&app, (id, &name), recipient, by).await;
+                    if self.is_due(id, recipient, by, own.revision) {
+                        self.deliver(&app, (id, &own.name), recipient, by).await;
                     }
                 }
                 let names: Vec<&str> =
@@ -200,6 +195,34 @@ impl Standing {
         of_project.retain(|other| other.recipient != done.recipient);
         of_project.push(done);
     }
+}
+
+/// Whether what was written then has been read since: clocks of disks tick coarsely.
+fn is_past(written: SystemTime) -> bool {
+    written.elapsed().is_ok_and(|ago| ago > Duration::from_secs(2))
+}
+
+/// The projects as they are now; those whose files were not written to since are as they were.
+fn looked(store: &Store, mut seen: HashMap<ProjectId, Seen>) -> HashMap<ProjectId, Seen> {
+    // A folder that cannot be read now is read again in a moment.
+    let Ok(written) = store.written() else { return seen };
+    let mut now = HashMap::new();
+    for (id, written) in written {
+        let before = seen.remove(&id);
+        let own = match before {
+            Some(before) if before.written == written && is_past(written) => before,
+            before => match Seen::read(store, id, written) {
+                Ok(own) => {
+                    let since = before.filter(|before| before.revision == own.revision);
+                    Seen { since: since.map_or(own.since, |before| before.since), ..own }
+                }
+                // One that cannot be read is told of on the shelf, and nothing goes out of it.
+                Err(_) => continue,
+            },
+        };
+        now.insert(id, own);
+    }
+    now
 }
 
 /// The folder of standing deliveries as it is told.

@@ -8,6 +8,7 @@ use std::{
     io::ErrorKind,
     path::{Path, PathBuf},
     sync::{Arc, Mutex, PoisonError},
+    time::SystemTime,
 };
 
 use speckle_core::{Change, Document};
@@ -232,6 +233,24 @@ impl Store {
         };
         let entries = fs::read_dir(&self.0.folder)?.flatten();
         Ok(entries.filter_map(|entry| number(&entry.path())).collect())
+    }
+
+    /// When each project was written to last, without opening any.
+    ///
+    /// # Errors
+    /// When the folder cannot be read.
+    pub fn written(&self) -> Result<Vec<(ProjectId, SystemTime)>, StoreError> {
+        let when = |path: &Path| fs::metadata(path).and_then(|data| data.modified()).ok();
+        let last = |id: ProjectId| {
+            let path = self.path(id);
+            let mut journal = path.clone().into_os_string();
+            journal.push("-wal");
+            Some((
+                id,
+                when(&path)?.max(when(Path::new(&journal)).unwrap_or(SystemTime::UNIX_EPOCH)),
+            ))
+        };
+        Ok(self.numbers()?.into_iter().filter_map(last).collect())
     }
 
     /// How much room the store takes.

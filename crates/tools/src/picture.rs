@@ -240,6 +240,8 @@ impl Canvas {
             .map(|name| (name, part.products().find(|own| own.name == name)))
             .collect();
         let uvs = mesh.uv_sets().first().map(|set| &set.uvs);
+        // What is mirrored has its corners the other way round.
+        let winding = to_project.determinant().signum();
         for &corners in part.geometry.triangulation().corners() {
             let corners = corners.map(|c| c as usize);
             let vertices = corners.map(|c| mesh.corner_vertices()[c] as usize);
@@ -251,6 +253,12 @@ impl Canvas {
             let places = vertices.map(|v| mesh.positions()[v]);
             let corner_uvs = corners.map(|c| uvs.map_or(Vec2::ZERO, |uvs| uvs[c]));
             let normals = vertices.map(|v| part.geometry.vertex_normals()[v]);
+            let stands = places.map(|place| to_project.transform_point3(place));
+            let face = (stands[1] - stands[0]).cross(stands[2] - stands[0]) * winding;
+            if look.one_sided && face.dot(camera.eye - stands[0]) < 0.0 {
+                continue;
+            }
+            let along = along_uv(stands, corner_uvs);
             let Self { raster, color, .. } = self;
             raster.draw(points.map(|p| p.at), points.map(|p| p.depth), |sample, shares| {
                 let mean =
@@ -274,7 +282,9 @@ impl Canvas {
                 let sight = (camera.eye - to_project.transform_point3(place)).normalize_or_zero();
                 let normal = mean(points.map(|p| p.normal)).normalize_or_zero();
                 let normal = if normal.dot(sight) < 0.0 { -normal } else { normal };
-                let light = lit.seen(&mixed(look, &here), normal, sight).min(Vec3::ONE);
+                let material = mixed(look, &here);
+                let normal = bent(normal, &along, material.normal);
+                let light = lit.seen(&material, normal, sight).min(Vec3::ONE);
                 color[sample] = light.extend(1.0).to_array();
             });
         }
@@ -310,6 +320,24 @@ impl Canvas {
         }
         pixels
     }
+}
+
+/// What u and v of a triangle's texture coordinates grow along, the longer one of unit length, as on the stage (Schüler,
+/// Normal Mapping Without Precomputed Tangents, 2006). Nothing where they are no coordinates.
+fn along_uv(places: [Vec3; 3], uvs: [Vec2; 3]) -> [Vec3; 2] {
+    let (a, b) = (places[1] - places[0], places[2] - places[0]);
+    let (p, q) = (uvs[1] - uvs[0], uvs[2] - uvs[0]);
+    let out = a.cross(b).normalize_or_zero();
+    let (first, second) = (b.cross(out), out.cross(a));
+    let (u, v) = (first * p.x + second * q.x, first * p.y + second * q.y);
+    let longest = u.length().max(v.length());
+    if longest > 0.0 && longest.is_finite() { [u / longest, v / longest] } else { [Vec3::ZERO; 2] }
+}
+
+/// A normal that a map bends along u and v.
+fn bent(normal: Vec3, along: &[Vec3; 2], by: [f32; 3]) -> Vec3 {
+    let [x, y, z] = by;
+    (along[0] * x + along[1] * y + normal * z).try_normalize().unwrap_or(normal)
 }
 
 /// What a look finds at a pixel.

@@ -249,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/looks/nodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A look as a MaterialX document, whatever language is named. Images are meant by their names in the project. */
+        post: operations["nodes_of_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pieces": {
         parameters: {
             query?: never;
@@ -3192,6 +3209,7 @@ export interface components {
             language: components["schemas"]["ShadingLanguage"];
             /** @description The look, as it is or as it would be. */
             look: components["schemas"]["ProofLook"];
+            project?: components["schemas"]["i64"] | null;
         };
         /** @description A push along the normals. */
         LookPush: {
@@ -4189,6 +4207,11 @@ export interface components {
              * @description How many stops brighter all of it is seen.
              */
             exposure: number;
+            /**
+             * Format: float
+             * @description The neutral ground behind it all, an encoded grey of 0–1; the stage's own when left out.
+             */
+            ground?: number | null;
             /** @description Lamps on a ring about the model, which stands still. */
             lamps: components["schemas"]["ProofLamp"][];
             /**
@@ -7490,6 +7513,37 @@ export interface operations {
                 };
                 content: {
                     "text/plain": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiError"];
+                };
+            };
+        };
+    };
+    nodes_of_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/mtlx+xml": string;
                 };
             };
             422: {

@@ -209,6 +209,10 @@ export const imageAsPng = (project: number, name: string): Promise<Outcome<Blob>
 /** A look as shading code. */
 export const lookCode = (order: Schemas["LookOrder"]) => done(api.POST("/api/v1/looks/code", { body: order }));
 
+/** The same as a MaterialX document. */
+export const lookNodes = (order: Schemas["LookOrder"]): Promise<Outcome<string>> =>
+  done(api.POST("/api/v1/looks/nodes", { body: order, parseAs: "text" }));
+
 /** What is wrong with a project for whoever receives it. */
 export const checksOf = (project: number, target: Schemas["CheckTarget"], wait: Wait) =>
   done(
@@ -220,8 +224,8 @@ export const checksOf = (project: number, target: Schemas["CheckTarget"], wait: 
   );
 
 /** The same as a file. */
-export const lookFile = (order: Schemas["LookOrder"]) =>
-  posted("/api/v1/looks/file", JSON.stringify(order), JSON_TYPE, {
+export const lookFile = (order: Schemas["LookOrder"], as: "file" | "nodes") =>
+  posted(`/api/v1/looks/${as}`, JSON.stringify(order), JSON_TYPE, {
     signal: new AbortController().signal,
     work: newWord(),
   });

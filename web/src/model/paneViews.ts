@@ -44,9 +44,8 @@ export function lookIn(state: State, { shows }: Pane, part: number): ProofLook |
   return shows.kind === "stage" && !state.proofing.bare ? lookOf(state, part) : null;
 }
 
-/** The snapshot whose change some pane shows as heat. */
-export function changeIn(panes: Panes): string | null {
-  const count = paneCount[panes.layout];
-  const found = panes.list.slice(0, count).find(({ shows }) => shows.kind === "change");
-  return found?.shows.kind === "change" ? found.shows.snapshot : null;
+/** The snapshots whose change some pane shows as heat. */
+export function changesIn(panes: Panes): string[] {
+  const shown = panes.list.slice(0, paneCount[panes.layout]).map(({ shows }) => shows);
+  return [...new Set(shown.flatMap((shows) => (shows.kind === "change" ? [shows.snapshot] : [])))];
 }

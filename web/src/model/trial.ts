@@ -18,6 +18,9 @@ export interface Trial {
 export const TRIED = -1;
 export const LOST = -2;
 
+/** The heat of what is tried: what it changes, or loses. */
+export const TRIAL_HEAT = "trial";
+
 /** The part that stands on the stage in the place of another which would get another shape. */
 export const REMADE = -1;
 

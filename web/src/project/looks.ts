@@ -3,6 +3,7 @@ import type { Questions } from "../live/questions";
 import type { Schemas } from "../api/client";
 import { cornerUvs } from "../api/writes";
 import { wayOf, type LookDress } from "../stage/lookMaterial";
+import type { Range } from "../stage/heats";
 import type { PanePicture, Stage } from "../stage/stage";
 import type { Meeting, Surface } from "../stage/surface";
 import {
@@ -17,14 +18,17 @@ import {
   snapshotOf,
   type State,
 } from "../model/state";
-import { REMADE, LOST, TRIED } from "../model/trial";
+import { REMADE, LOST, TRIAL_HEAT, TRIED } from "../model/trial";
 import { paneCount, paneGrid, type Pane, type Panes } from "../model/panes";
-import { changeIn, lookIn, panesOf, setIn } from "../model/paneViews";
+import { changesIn, lookIn, panesOf, setIn } from "../model/paneViews";
 import { lookOf, tieOf, windOf, type ProofLook } from "../model/proof";
 import { shades } from "../model/swatches";
 import { LookCodes } from "./lookCodes";
 import { Pictures } from "./pictures";
 import { cutawayOf } from "./tools";
+
+/** What a heat of a surface is of. */
+const heatName = (heat: Heat) => (heat === "density" ? heat : `since ${heat.snapshot}`);
 
 const setsOf = (part: Part, dress: LookDress) =>
   dress.sets.map((name) => part.sets.find((own) => own.name === name)?.id ?? null);
@@ -32,7 +36,8 @@ const setsOf = (part: Part, dress: LookDress) =>
 /** What a surface shows in a picture. */
 interface Seen {
   set: number | null;
-  hot: boolean;
+  /** The heat in its place. */
+  hot: string | null;
   channel: Look["channel"];
   outfit: { dress: LookDress; sets: (number | null)[]; carrier: LookDress | null } | null;
   visible: boolean;
@@ -53,8 +58,9 @@ function show(picture: Picture) {
 }
 
 export class Looks {
-  /** What the heat on the stage was asked for. */
-  private heatAsked = "";
+  /** What the heats on the stage were asked for, and the questions. */
+  private heatsAsked = "";
+  private heatQuestions: string[] = [];
   /** The set last said to be looked at. */
   private looked = "";
   private readonly codes: LookCodes;
@@ -82,7 +88,7 @@ export class Looks {
 
   /** Whoever is asked next knows nothing of what was asked before. */
   lost() {
-    this.heatAsked = "";
+    this.heatsAsked = "";
     this.looked = "";
   }
 
@@ -93,18 +99,18 @@ export class Looks {
     const trial = state.area === "gather" ? state.trial : null;
     const remadeShows = state.area === "gather" ? state.remade : null;
     const panes = panesOf(state);
-    const change = changeIn(panes);
-    const heatOf: Heat | null = change === null ? look.heat : { snapshot: change };
+    const changes = changesIn(panes);
     this.look(active, shown);
     this.stage.eye.setUp(traits.up);
     this.stage.setCutaway(cutawayOf(state));
-    this.askHeat(heatOf);
-    this.stage.lights.set(state.proofing.lights ?? state.proof.lights, traits.up);
+    this.askHeats([...(look.heat === null ? [] : [look.heat]), ...changes.map((snapshot) => ({ snapshot }))]);
+    const lights = state.proofing.lights ?? state.proof.lights;
+    this.stage.lights.set(lights, traits.up);
+    this.stage.setGround(state.area === "proof" ? (lights.ground ?? null) : null);
     const drawn =
       panes.layout === "flip" ? [panes.list[panes.flipped ? 1 : 0]] : panes.list.slice(0, paneCount[panes.layout]);
     const pictures: Picture[] = drawn.map(() => new Map());
     const before: Picture = new Map();
-    let heat: [number, number] | null = null;
     for (const part of parts) {
       const surface = this.stage.surfaces.get(part.id);
       if (!surface) continue;
@@ -117,11 +123,10 @@ export class Looks {
       surface.stand(part.matrix);
       const remadeLook = remadeShows?.part === part.id ? remadeShows.shows : null;
       const now = this.onStage(state, part, surface);
-      const isHot = now.hot || change !== null;
       if (wipe)
         before.set(surface, {
           ...now,
-          hot: false,
+          hot: null,
           set: this.snapshot(part, surface, this.wanted(state, part), wipe.snapshot),
         });
       drawn.forEach((pane, i) => pictures[i]?.set(surface, this.inPane(state, pane, part, surface, now)));
@@ -135,19 +140,15 @@ export class Looks {
         const seen = {
           ...now,
           set: this.wanted(state, part),
-          hot: false,
+          hot: null,
           outfit: null,
           visible: part.visible && isAfter,
         };
         pictures[0]?.set(remade, seen);
         pictures[0]?.set(surface, { ...now, visible: part.visible && !isAfter });
       }
-      const range = isHot && part.visible ? surface.heatRange : null;
-      if (range) heat = heat ? [Math.min(heat[0], range[0]), Math.max(heat[1], range[1])] : range;
     }
-    if (heatOf !== "density" && heat) heat = [0, Math.max(heat[1], 1)];
-    for (const surface of this.stage.surfaces.values()) surface.scaleHeat(heat);
-    if (String(heat) !== String(state.heatRange)) set({ heatRange: heat });
+    this.scaleHeats(pictures);
     this.panes = pictures;
     for (const picture of pictures.toReversed()) show(picture);
     this.lay(panes, pictures, wipe && panes.layout === "one" ? { share: wipe.share, before } : null);
@@ -157,6 +158,23 @@ export class Looks {
     this.blow(state);
     this.stage.eye.setParallel(look.parallel);
     this.stage.setWire(look.wire);
+  }
+
+  /** Spreads lengths between the least and the greatest that is seen, changes from none to the greatest. */
+  private scaleHeats(pictures: Picture[]) {
+    let [lengths, changes] = [null, null] as [Range | null, Range | null];
+    for (const [surface, { hot, visible }] of pictures.flatMap((picture) => [...picture])) {
+      const range = hot !== null && visible ? surface.heatRange(hot) : null;
+      if (!range) continue;
+      const [least, greatest] = range;
+      if (hot === "density") lengths = [Math.min(least, lengths?.[0] ?? least), Math.max(greatest, lengths?.[1] ?? 0)];
+      else changes = [0, Math.max(1, greatest, changes?.[1] ?? 0)];
+    }
+    const rangeOf = (of: string) => (of === "density" ? lengths : changes);
+    for (const surface of this.stage.surfaces.values()) surface.scaleHeats(rangeOf);
+    const { look, heatRange } = get();
+    const told = look.heat === "density" ? lengths : changes;
+    if (String(told) !== String(heatRange)) set({ heatRange: told });
   }
 
   /** Lays the pictures out on the stage. */
@@ -205,7 +223,7 @@ export class Looks {
     const isLoss = area === "gather" && remade?.part === part.id && remade.shows === "loss";
     return {
       set: isTried ? TRIED : flipped !== null ? this.snapshot(part, surface, wanted, flipped) : wanted,
-      hot: look.heat !== null || tried === "change" || isLoss,
+      hot: tried === "change" || isLoss ? TRIAL_HEAT : look.heat && heatName(look.heat),
       channel: look.channel,
       outfit: null,
       visible: part.visible,
@@ -219,14 +237,14 @@ export class Looks {
     const visible = pane.part === null ? now.visible : pane.part === part.id;
     const outfit = look && this.outfit(state, look, part);
     if (shows.kind === "stage" || outfit) return { ...now, outfit, visible };
-    const plain = { ...now, hot: false, channel: null, visible };
+    const plain = { ...now, hot: null, channel: null, visible };
     switch (shows.kind) {
       case "set":
         return { ...plain, set: setIn(pane, part, undefined)?.id ?? null, channel: shows.channel };
       case "snapshot":
         return { ...plain, set: this.snapshot(part, surface, this.wanted(state, part), shows.snapshot) };
       case "change":
-        return { ...plain, hot: true };
+        return { ...plain, hot: heatName({ snapshot: shows.snapshot }) };
       default:
         return plain;
     }
@@ -312,37 +330,43 @@ export class Looks {
     if (!this.questions.isOpen(kind)) this.questions.ask(kind, { type: "values", part, set: snapshot }, {});
   }
 
-  /** Asks for the numbers behind the heat, anew after every change. */
-  private askHeat(heat: Heat | null) {
-    const { parts, history } = get();
-    const asked = heat === null ? "" : JSON.stringify([heat, history.revision, parts.map((part) => part.id)]);
-    if (asked === this.heatAsked) return;
-    this.heatAsked = asked;
+  /** Asks for the numbers behind heats, anew after every change. */
+  private askHeats(heats: Heat[]) {
+    const { parts, history, shown } = get();
+    const ids = parts.map((part) => part.id);
+    const asked = heats.length === 0 ? "" : JSON.stringify([heats, history.revision, shown, ids]);
+    if (asked === this.heatsAsked) return;
+    this.heatsAsked = asked;
+    for (const question of this.heatQuestions) this.questions.withdraw(question);
+    this.heatQuestions = [];
     for (const part of parts) {
-      this.stage.surfaces.get(part.id)?.takeHeat("vertex", null);
-      this.questions.withdraw(`heat ${part.id}`);
-      if (heat === null) continue;
-      const ask = (snapshot: number | null) =>
-        this.questions.ask(
-          `heat ${part.id}`,
-          { type: "heat", part: part.id, snapshot },
-          {
-            frame: (frame) => {
-              if (frame.kind !== "heat") return;
-              this.stage.surfaces.get(part.id)?.takeHeat(frame.placement, frame.numbers);
-              this.refresh();
-            },
-            done: (trouble) => {
-              if (trouble !== null) set({ said: { text: trouble, bad: true } });
-            },
-          },
-        );
-      if (heat === "density") ask(null);
-      else {
-        const shown = part.sets.find((candidate) => candidate.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
-        const snapshot = snapshotOf(part, shown, heat.snapshot);
-        if (snapshot) ask(snapshot.id);
-      }
+      const surface = this.stage.surfaces.get(part.id);
+      for (const name of surface?.heatNames ?? []) if (name !== TRIAL_HEAT) surface?.takeHeat(name, "vertex", null);
+      for (const heat of heats) this.askHeat(part, heat);
     }
+  }
+
+  /** Asks for the numbers behind a heat of a part: of its edges, or since a snapshot of what it shows. */
+  private askHeat(part: Part, heat: Heat) {
+    const shown = part.sets.find((own) => own.id === get().shown)?.id ?? part.sets[0]?.id ?? null;
+    const snapshot = heat === "density" ? null : (snapshotOf(part, shown, heat.snapshot)?.id ?? null);
+    if (heat !== "density" && snapshot === null) return;
+    const name = heatName(heat);
+    const question = `heat ${part.id} ${name}`;
+    this.heatQuestions.push(question);
+    this.questions.ask(
+      question,
+      { type: "heat", part: part.id, snapshot },
+      {
+        frame: (frame) => {
+          if (frame.kind !== "heat") return;
+          this.stage.surfaces.get(part.id)?.takeHeat(name, frame.placement, frame.numbers);
+          this.refresh();
+        },
+        done: (trouble) => {
+          if (trouble !== null) set({ said: { text: trouble, bad: true } });
+        },
+      },
+    );
   }
 }

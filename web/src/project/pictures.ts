@@ -33,17 +33,20 @@ export class Pictures {
     if (texture) return texture;
     if (!this.asked.has(key)) {
       this.asked.add(key);
-      void this.come(image, data).then((come) => {
-        if (!come) {
-          // It is asked for again when it is looked at again.
-          this.asked.delete(key);
-        } else if (this.over) {
-          come.dispose();
-        } else {
-          this.textures.set(key, come);
-          this.onCome();
-        }
-      });
+      // One that the browser cannot draw stands there as if it were missing.
+      void this.come(image, data)
+        .catch(() => null)
+        .then((come) => {
+          if (!come) {
+            // It is asked for again when it is looked at again.
+            this.asked.delete(key);
+          } else if (this.over) {
+            come.dispose();
+          } else {
+            this.textures.set(key, come);
+            this.onCome();
+          }
+        });
     }
     return none;
   }

@@ -37,13 +37,16 @@ export async function pictureTexture(
       put(gl, 0, 0, bitmap);
       gl.generateMipmap(gl.TEXTURE_2D);
     });
+    bitmap.close();
   } else {
     let copy = bitmap;
     for (let level = 0; level < levels; level++) {
       await putBands(gl, own, level, copy);
       const [w, h] = [copy.width, copy.height].map((side) => Math.max(1, side >> 1));
+      const whole = copy;
       if (level + 1 < levels)
-        copy = await createImageBitmap(copy, { resizeWidth: w, resizeHeight: h, resizeQuality: "medium" });
+        copy = await createImageBitmap(whole, { resizeWidth: w, resizeHeight: h, resizeQuality: "medium" });
+      whole.close();
     }
   }
   const texture = new THREE.ExternalTexture(own);

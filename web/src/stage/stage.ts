@@ -190,6 +190,13 @@ export class Stage {
     this.redraw();
   }
 
+  /** The neutral ground behind it all, an encoded grey; the stage's own when null. */
+  setGround(grey: number | null) {
+    const ground = grey === null ? new THREE.Color(stageGrey) : new THREE.Color(grey, grey, grey);
+    this.renderer.setClearColor(ground);
+    this.redraw();
+  }
+
   setCutaway(cutaway: Schemas["Cutaway"] | null) {
     this.cutaway = cutaway;
     const plane = cutaway && { normal: cutaway.normal, offset: cutaway.offset };

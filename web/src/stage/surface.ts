@@ -3,6 +3,7 @@ import * as THREE from "three";
 import type { GeometryFrame, ReshapeFrame } from "../live/frames";
 import type { Schemas } from "../api/client";
 import type { ColorSet, Look } from "../model/state";
+import { Heats, type Range } from "./heats";
 import { MOST_LOOK_SETS, ownUniforms, type LookDress } from "./lookMaterial";
 import { resized } from "./room";
 import { Shape } from "./shape";
@@ -121,15 +122,12 @@ export class Surface {
   private readonly values = new Map<number, Held>();
   private readonly layout: Layout;
   private shown: number | null = null;
-  /** Whether the heat takes the place of the set. */
-  private hot = false;
+  /** The heat that takes the place of the set, if one does. */
+  private hot: string | null = null;
   private masked: number | null = null;
   private chosen: number | null = null;
   private previewed: { set: number; bytes: Uint8Array } | null = null;
-  private heat: { placement: Placement; numbers: Float32Array; bytes: Uint8Array; range: [number, number] } | null =
-    null;
-  /** What its heat was spread between last. */
-  private scaled = "";
+  private readonly heats: Heats;
   private readonly tree: PointerTree;
   /** From the project's space to the part's. */
   private readonly inverse = new THREE.Matrix4();
@@ -153,6 +151,7 @@ export class Surface {
   ) {
     this.shape = new Shape(frame);
     this.layout = new Layout(this.shape);
+    this.heats = new Heats(this.layout);
     this.tree = new PointerTree(this.shape);
     this.material = new THREE.RawShaderMaterial({
       glslVersion: THREE.GLSL3,
@@ -271,7 +270,7 @@ export class Surface {
     }
     // What was shown over it is of the mesh as it was.
     this.uvs = null;
-    this.takeHeat("vertex", null);
+    this.heats.clear();
     for (const geometry of this.shape.geometries) {
       for (const name of [...DRESS, "uv"]) geometry.deleteAttribute(name);
       for (let i = 0; i < MOST_LOOK_SETS; i++) geometry.deleteAttribute(setName(i));
@@ -279,8 +278,8 @@ export class Surface {
     this.preview(null);
   }
 
-  /** Chooses the set on screen, or the heat in its place; null shows bare clay. */
-  show(set: number | null, hot = false) {
+  /** Chooses the set on screen, or a heat in its place; null shows bare clay. */
+  show(set: number | null, hot: string | null = null) {
     this.shown = set !== null && this.values.has(set) ? set : null;
     this.hot = hot;
     this.dress();
@@ -373,56 +372,45 @@ export class Surface {
     this.dress();
   }
 
-  /** A number for each element, shown as heat. */
-  takeHeat(placement: Placement, numbers: Float32Array | null) {
-    this.layout.forget("heat");
-    this.heat = null;
-    this.scaled = "";
-    if (!numbers) return;
-    let [low, high] = [Infinity, -Infinity];
-    for (const number of numbers) {
-      if (number < low) low = number;
-      if (number > high) high = number;
-    }
-    this.heat = { placement, numbers: numbers.slice(), bytes: new Uint8Array(4 * numbers.length), range: [low, high] };
+  /** A number for each element, shown as heat; null lets go of it. */
+  takeHeat(of: string, placement: Placement, numbers: Float32Array | null) {
+    this.heats.take(of, placement, numbers);
   }
 
-  /** The least and greatest number of the heat. */
-  get heatRange(): [number, number] | null {
-    return this.heat?.range ?? null;
+  /** The heats that there are. */
+  get heatNames() {
+    return this.heats.names;
   }
 
-  /** Spreads the heat between two numbers. */
-  scaleHeat(range: [number, number] | null) {
-    if (!this.heat || !range || String(range) === this.scaled) return;
-    this.scaled = String(range);
-    const { numbers, bytes } = this.heat;
-    const scale = 255 / Math.max(range[1] - range[0], 1e-30);
-    numbers.forEach((number, i) => {
-      bytes[4 * i] = Math.min(255, Math.max(0, (number - range[0]) * scale));
-      bytes[4 * i + 3] = 255;
-    });
-    this.layout.forget("heat");
-    this.dress();
+  /** The least and greatest number of a heat. */
+  heatRange(of: string): Range | null {
+    return this.heats.range(of);
+  }
+
+  /** Spreads each heat between two numbers. */
+  scaleHeats(rangeOf: (of: string) => Range | null) {
+    if (this.heats.scale(rangeOf)) this.dress();
   }
 
   /** Puts on the geometry what is to be seen. */
   private dress() {
     const own = this.shown === null ? undefined : this.values.get(this.shown);
     const preview = own && this.previewed?.set === this.shown ? { ...own, bytes: this.previewed.bytes } : null;
-    const color: [string, Held] | null = this.hot
-      ? this.heat
-        ? ["heat", this.heat]
-        : null
-      : preview
-        ? ["preview", preview]
-        : own
-          ? [String(this.shown), own]
-          : null;
+    const heat = this.hot === null ? undefined : this.heats.get(this.hot);
+    const color: [string, Held] | null =
+      this.hot !== null
+        ? heat
+          ? [Heats.name(this.hot), heat]
+          : null
+        : preview
+          ? ["preview", preview]
+          : own
+            ? [String(this.shown), own]
+            : null;
     const marks = [this.masked, this.chosen].map((set) => (set === null ? undefined : this.values.get(set)));
     const [masked, chosen] = marks;
     this.material.uniforms.bare = { value: color === null };
-    this.material.uniforms.painted = { value: !this.hot && color?.[1].swatches === true };
+    this.material.uniforms.painted = { value: this.hot === null && color?.[1].swatches === true };
     this.material.uniforms.marks = { value: [masked !== undefined, chosen !== undefined] };
     // One element that is not per vertex, and all are spread to corners.
     const driving = (this.worn?.sets ?? []).map((set) => (set === null ? undefined : this.values.get(set)));
@@ -482,7 +470,7 @@ export class Surface {
   /** One channel alone in grey (0–3), alpha as cover over a checker, or all as a color. */
   showChannel(channel: Look["channel"]) {
     this.material.uniforms.channel = {
-      value: this.hot ? 5 : channel === null ? -1 : typeof channel === "number" ? channel : 4,
+      value: this.hot !== null ? 5 : channel === null ? -1 : typeof channel === "number" ? channel : 4,
     };
   }
 

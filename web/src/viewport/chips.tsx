@@ -19,7 +19,7 @@ import {
   type Look,
   snapshotNames,
 } from "../model/state";
-import { changeIn, panesOf } from "../model/paneViews";
+import { changesIn, panesOf } from "../model/paneViews";
 import { wearableLook } from "../model/proof";
 import { channelNames, elements, figure, length, symbols } from "../model/words";
 import { blends, toolTitle } from "../model/toolWords";
@@ -225,7 +225,7 @@ export function LookChip() {
 
 /** The scale of the heat on the stage. */
 export function HeatScale() {
-  const heat = useApp((state) => state.look.heat ?? changeIn(panesOf(state)));
+  const heat = useApp((state) => state.look.heat ?? changesIn(panesOf(state))[0] ?? null);
   const range = useApp((state) => state.heatRange);
   const unit = useApp((state) => symbols[state.traits.unit]);
   const shown = useApp(shownSet);

@@ -86,6 +86,8 @@ export function ImageChoice({
 
 type Pair = [number, number];
 
+const withAt = ([a, b]: Pair, at: number, n: number): Pair => (at === 0 ? [n, b] : [a, n]);
+
 /** How often it comes, how far it is moved and turned. */
 export function LaidRows({
   repeat,
@@ -98,52 +100,37 @@ export function LaidRows({
   turn: number | undefined;
   onTurn: (by: { repeat?: Pair; offset?: Pair; turn?: number }) => void;
 }) {
-  const [across = 1, down = 1] = repeat ?? [];
-  const [right = 0, below = 0] = offset ?? [];
+  const times: Pair = [repeat?.[0] ?? 1, repeat?.[1] ?? 1];
+  const moved: Pair = [offset?.[0] ?? 0, offset?.[1] ?? 0];
   return (
     <>
-      <Sliding
-        label="Across"
-        value={across}
-        min={-8}
-        max={8}
-        step={0.25}
-        digits={2}
-        unit="×"
-        onChange={(n) => {
-          if (n !== 0) onTurn({ repeat: [n, down] });
-        }}
-      />
-      <Sliding
-        label="Down"
-        value={down}
-        min={-8}
-        max={8}
-        step={0.25}
-        digits={2}
-        unit="×"
-        onChange={(n) => {
-          if (n !== 0) onTurn({ repeat: [across, n] });
-        }}
-      />
-      <Sliding
-        label="To the right"
-        value={right}
-        min={-1}
-        max={1}
-        step={0.01}
-        digits={2}
-        onChange={(n) => onTurn({ offset: [n, below] })}
-      />
-      <Sliding
-        label="Downwards"
-        value={below}
-        min={-1}
-        max={1}
-        step={0.01}
-        digits={2}
-        onChange={(n) => onTurn({ offset: [right, n] })}
-      />
+      {(["Across", "Down"] as const).map((label, i) => (
+        <Sliding
+          key={label}
+          label={label}
+          value={times[i] ?? 1}
+          min={-8}
+          max={8}
+          step={0.25}
+          digits={2}
+          unit="×"
+          onChange={(n) => {
+            if (n !== 0) onTurn({ repeat: withAt(times, i, n) });
+          }}
+        />
+      ))}
+      {(["To the right", "Downwards"] as const).map((label, i) => (
+        <Sliding
+          key={label}
+          label={label}
+          value={moved[i] ?? 0}
+          min={-1}
+          max={1}
+          step={0.01}
+          digits={2}
+          onChange={(n) => onTurn({ offset: withAt(moved, i, n) })}
+        />
+      ))}
       <Sliding
         label="Turn"
         value={turn ?? 0}

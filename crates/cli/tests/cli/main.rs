@@ -5,6 +5,7 @@ mod app;
 mod attacks;
 mod commands;
 mod faults;
+mod kept;
 mod power_cuts;
 mod shapes;
 mod transfer;

@@ -191,7 +191,21 @@ impl Document {
             return Err(EditError::NameTaken { part: owner.traits.name.clone(), name });
         }
         let label = format!("Rename {} to {name}", own.name);
-        Ok(traits_changed(label, part, own, SetTraits { name, ..own.traits() }))
+        // Looks mean sets by name: they follow, where nothing else is called so.
+        let is_left = |other: &Part| {
+            other.products().any(|set| (other.id, set.id) != (part, own.id) && set.name == own.name)
+        };
+        let mut steps = Vec::new();
+        if own.is_product() && !self.parts().iter().any(is_left) {
+            let after = self.proof.with_set_renamed(&own.name, &name);
+            if after != self.proof {
+                let before = self.proof.clone();
+                steps.push(ChangeStep::Proof { before: before.into(), after: after.into() });
+            }
+        }
+        let mut change = traits_changed(label, part, own, SetTraits { name, ..own.traits() });
+        change.steps.extend(steps);
+        Ok(change)
     }
 
     pub(super) fn change_duplicating_set(

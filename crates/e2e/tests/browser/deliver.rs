@@ -295,6 +295,46 @@ async fn what_was_sent_is_remembered_and_what_changed_since_is_told() -> Result<
     browser.close().await
 }
 
+/// A folder that is kept up to date holds what was painted, soon after, and nothing once that is
+/// given up.
+#[tokio::test]
+async fn a_recipient_is_kept_up_to_date_in_a_folder() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let into = folder.path().join("game");
+    let app = App::start_into(&folder.path().join("toys"), &into)?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "pennant").await?;
+    browser.click("area-deliver").await?;
+    choose(&browser, "Archive").await?;
+    show_how(&browser).await?;
+    browser.click_text("label", "Kept up to date in the server’s folder").await?;
+    let files = "document.querySelector('[data-test=standing]')?.innerText ?? ''";
+    browser.until(&format!("/^[1-9]\\d* files? of revision /.test({files})")).await?;
+
+    browser.click("area-paint").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.stroke(&[(x, y), (x + 8.0, y)]).await?;
+    let revision = browser.eval("speckle.state().history.revision").await?;
+    browser.click("area-deliver").await?;
+    browser.until(&format!("/^[1-9]\\d* files? of revision {revision} in /.test({files})")).await?;
+    assert!(said(&browser, "standing").await?.contains(&*into.to_string_lossy()));
+    let own = into.join("Signal pennant");
+    assert!(std::fs::read_dir(&own)?.next().is_some(), "what is told to be written is there");
+
+    // Where nothing can be written it says so, and goes on when it can.
+    std::fs::remove_dir_all(&into)?;
+    std::fs::write(&into, "in the way")?;
+    browser.click("undo").await?;
+    browser.until("document.querySelector('[data-test=standing-trouble]') !== null").await?;
+    std::fs::remove_file(&into)?;
+    browser.click("redo").await?;
+    browser.until("document.querySelector('[data-test=standing-trouble]') === null").await?;
+    browser.until(&format!("/ files? of revision /.test({files})")).await?;
+    assert!(std::fs::read_dir(&own)?.next().is_some(), "it is written again");
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
 fn ask(app: &App, path: &str) -> Result<Value> {
     Ok(serde_json::from_slice(&speckle_e2e::fetch(&app.address, path)?)?)
 }

@@ -216,6 +216,10 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;
     }
     assert!(std::fs::read_to_string(&file)?.contains("fn material_glow_test("));
+    // As nodes, which are a document of their own.
+    browser.click("code-mtlx").await?;
+    browser.until(&format!("{code}.includes('<materialx ')")).await?;
+    browser.until(&format!("{code}.includes('<surfacematerial ')")).await?;
     browser.click_text("button", "Done").await?;
     browser.until("document.querySelector('[role=dialog]') === null").await?;
     // Copied, worn, and removed.

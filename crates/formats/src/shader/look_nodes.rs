@@ -3,17 +3,21 @@
 //!
 //! It reckons what `speckle_tools::mix` does. Motion has no place in MaterialX and is left out.
 
+mod defined;
+
 use std::fmt::Write as _;
 
 use speckle_color::{Encoding, blend::Blend, linear_from_srgb};
 use speckle_model::proof::{Coat, Factor, Laid, Lay, Layer, Look};
 
 use super::{
-    mix::{OKLAB, Oklab},
     names::{Names, number},
+    nodes::set_read,
+    says::SetSays,
     syntax::one_line,
 };
 use crate::xml::escaped;
+use defined::defined;
 
 /// What an input takes: another node's number, one of its several, or a number of its own.
 #[derive(Clone)]
@@ -27,8 +31,8 @@ enum Value {
 struct Graph<'a> {
     out: String,
     names: Names,
-    /// The sets: the node of each, and where their numbers are.
-    sets: Vec<(&'a str, String)>,
+    /// The four numbers of each set.
+    sets: Vec<(&'a str, Vec<Value>)>,
     /// The file of an image, by name.
     file_of: &'a dyn Fn(&str) -> String,
 }
@@ -41,23 +45,19 @@ fn own_color(color: [f32; 3]) -> Value {
     Value::Own(color.map(number).join(", "))
 }
 
-/// A look as a MaterialX document. `place_of` tells at which place, from 0, a set comes in the file that goes along;
-/// `file_of` where an image is.
+/// A look as a MaterialX document. `says` tells what there is to know of a set in the file that goes along; those of
+/// which nothing is said are read in the order in which the look takes them. `file_of` tells where an image is.
 #[must_use]
 pub fn look_nodes(
     look: &Look,
-    place_of: impl Fn(&str) -> Option<usize>,
+    says: impl Fn(&str) -> Option<SetSays>,
     file_of: impl Fn(&str) -> String,
 ) -> String {
     let mut graph =
         Graph { out: String::new(), names: Names::default(), sets: Vec::new(), file_of: &file_of };
     for (at, set) in look.material_sets().into_iter().enumerate() {
-        let index = Value::Own(place_of(set).unwrap_or(at).to_string());
-        let read = graph.node("geomcolor", set, "color4", &[("index", "integer", index)]);
-        let parts = graph.node("separate4", set, "multioutput", &[("in", "color4", read)]);
-        if let Value::Node(name) = parts {
-            graph.sets.push((set, name));
-        }
+        let says = says(set).unwrap_or_else(|| SetSays { place: at, ..SetSays::default() });
+        graph.take(set, &says);
     }
     let ground = linear_from_srgb(0.72);
     let mut below = Below {
@@ -144,7 +144,44 @@ struct Below {
     normal: Option<Value>,
 }
 
-impl Graph<'_> {
+impl<'a> Graph<'a> {
+    /// Reads a set, encoded as looks take it.
+    fn take(&mut self, set: &'a str, says: &SetSays) {
+        let name = self.names.free(set, "set");
+        // What it is read by on the way.
+        self.names.free(&format!("{name} read"), "read");
+        let title = escaped(&one_line(&[&[set.to_owned()], &says.lines[..]].concat().join("; ")));
+        self.out.push_str(&set_read(&name, &title, says.place, says.attribute.as_deref()));
+        let mut parts = self.parts(Value::Node(name), "color4");
+        if says.in_light {
+            let light = self.color(parts[..3].to_vec());
+            let encoded = self.one("look_encoded", light, "color3");
+            let encoded = self.parts(encoded, "color3");
+            parts.splice(..3, encoded);
+        }
+        self.sets.push((set, parts));
+    }
+
+    /// The numbers of a color or a vector, each by itself.
+    fn parts(&mut self, value: Value, kind: &str) -> Vec<Value> {
+        let (category, names): (_, &[&str]) = match kind {
+            "color4" => ("separate4", &["outr", "outg", "outb", "outa"]),
+            "vector3" => ("separate3", &["outx", "outy", "outz"]),
+            _ => ("separate3", &["outr", "outg", "outb"]),
+        };
+        match self.node(category, "parts", "multioutput", &[("in", kind, value)]) {
+            Value::Node(node) => names.iter().map(|part| Value::Part(node.clone(), part)).collect(),
+            other => vec![other; names.len()],
+        }
+    }
+
+    /// A color of three numbers.
+    fn color(&mut self, parts: Vec<Value>) -> Value {
+        let inputs = ["in1", "in2", "in3"].into_iter().zip(parts);
+        let inputs: Vec<_> = inputs.map(|(name, part)| (name, "float", part)).collect();
+        self.node("combine3", "color", "color3", &inputs)
+    }
+
     fn node(
         &mut self,
         category: &str,
@@ -184,24 +221,19 @@ impl Graph<'_> {
     }
 
     fn factor(&mut self, factor: &Factor) -> Value {
-        let part = ["outr", "outg", "outb", "outa"][usize::from(factor.channel.min(3))];
-        let node = self.sets.iter().find(|(set, _)| *set == factor.set);
-        let Some(node) = node.map(|(_, node)| node.clone()) else { return own(0.0) };
-        let value = Value::Part(node, part);
+        let value = self.parts_of(&factor.set)[usize::from(factor.channel.min(3))].clone();
         if factor.complement { self.one("invert", value, "float") } else { value }
+    }
+
+    fn parts_of(&self, set: &str) -> Vec<Value> {
+        let found = self.sets.iter().find(|(own, _)| *own == set);
+        found.map_or_else(|| vec![own(0.0); 4], |(_, parts)| parts.clone())
     }
 
     /// The R, G and B of a set.
     fn set(&mut self, name: &str) -> Value {
-        let node = self.sets.iter().find(|(set, _)| *set == name).map(|(_, node)| node.clone());
-        let Some(node) = node else { return own_color([0.0; 3]) };
-        let part = |part| Value::Part(node.clone(), part);
-        let inputs = [
-            ("in1", "float", part("outr")),
-            ("in2", "float", part("outg")),
-            ("in3", "float", part("outb")),
-        ];
-        self.node("combine3", name, "color3", &inputs)
+        let parts = self.parts_of(name);
+        self.color(parts[..3].to_vec())
     }
 
     fn layer(&mut self, below: Below, layer: &Layer) -> Below {
@@ -346,29 +378,12 @@ impl Graph<'_> {
 
     /// A node of two numbers for each of three.
     fn each(&mut self, category: &str, a: Value, b: Value) -> Value {
-        let parts = |graph: &mut Self, value: Value| match graph.node(
-            "separate3",
-            "parts",
-            "multioutput",
-            &[("in", "color3", value)],
-        ) {
-            Value::Node(node) => {
-                ["outr", "outg", "outb"].map(|part| Value::Part(node.clone(), part))
-            }
-            other => [other.clone(), other.clone(), other],
-        };
-        let (a, b) = (parts(self, a), parts(self, b));
-        let mut of = |i: usize| {
-            self.node(
-                category,
-                category,
-                "float",
-                &[("b", "float", a[i].clone()), ("s", "float", b[i].clone())],
-            )
-        };
-        let [r, g, b] = [of(0), of(1), of(2)];
-        let inputs = [("in1", "float", r), ("in2", "float", g), ("in3", "float", b)];
-        self.node("combine3", "blended", "color3", &inputs)
+        let (a, b) = (self.parts(a, "color3"), self.parts(b, "color3"));
+        let made = a.into_iter().zip(b).map(|(a, b)| {
+            self.node(category, category, "float", &[("b", "float", a), ("s", "float", b)])
+        });
+        let made = made.collect();
+        self.color(made)
     }
 
     /// An image where it lies: a color in linear light with its alpha, or a vector of data.
@@ -406,19 +421,9 @@ impl Graph<'_> {
                     self.node("normal", "normal", "vector3", &[("space", "string", object())]);
                 let square = self.two("multiply", normal.clone(), normal, "vector3");
                 let fourth = self.two("multiply", square.clone(), square, "vector3");
-                let parts = |graph: &mut Self, value: Value| match graph.node(
-                    "separate3",
-                    "parts",
-                    "multioutput",
-                    &[("in", "vector3", value)],
-                ) {
-                    Value::Node(node) => {
-                        ["outx", "outy", "outz"].map(|part| Value::Part(node.clone(), part))
-                    }
-                    other => [other.clone(), other.clone(), other],
-                };
-                let [x, y, z] = parts(self, place);
-                let shares = parts(self, fourth);
+                let places = self.parts(place, "vector3");
+                let shares = self.parts(fourth, "vector3");
+                let [x, y, z] = [0, 1, 2].map(|axis| places[axis].clone());
                 let mut sums: Option<(Value, Value)> = None;
                 // What goes across and up in the image that comes along each axis.
                 let sides = [(z.clone(), y.clone()), (x.clone(), z), (x, y)];
@@ -449,16 +454,8 @@ impl Graph<'_> {
         if encoding == Encoding::Data {
             return (all, own(1.0));
         }
-        let parts = self.node("separate4", "texel", "multioutput", &[("in", "color4", all)]);
-        let Value::Node(parts) = parts else { return (own_color([0.0; 3]), own(0.0)) };
-        let part = |part| Value::Part(parts.clone(), part);
-        let inputs = [
-            ("in1", "float", part("outr")),
-            ("in2", "float", part("outg")),
-            ("in3", "float", part("outb")),
-        ];
-        let color = self.node("combine3", "color", "color3", &inputs);
-        (color, part("outa"))
+        let parts = self.parts(all, "color4");
+        (self.color(parts[..3].to_vec()), parts[3].clone())
     }
 
     /// A place in an image: turned about its middle, repeated, then moved to the right and down.
@@ -486,191 +483,4 @@ impl Graph<'_> {
         let moved = [0.5 * x - laid.offset[0], 0.5 * y + laid.offset[1]].map(number).join(", ");
         self.two("add", repeated, Value::Own(moved), "vector2")
     }
-}
-
-/// The nodes of its own that a graph asks for.
-fn defined(nodes: &str) -> String {
-    let mut out = String::new();
-    let asks = |name: &str| nodes.contains(&format!("<{name} "));
-    if asks("look_encoded") || asks("look_shifted") {
-        out.push_str(&encoded());
-    }
-    for (name, body) in [("look_hard_light", HARD_LIGHT), ("look_soft_light", SOFT_LIGHT)] {
-        if asks(name) {
-            let _ = write!(
-                out,
-                "  <nodedef name=\"ND_{name}\" node=\"{name}\">\n    <input name=\"b\" type=\"float\" value=\"0.0\"/>\n    \
-                 <input name=\"s\" type=\"float\" value=\"0.0\"/>\n    <output name=\"out\" type=\"float\"/>\n  \
-                 </nodedef>\n  <nodegraph name=\"NG_{name}\" nodedef=\"ND_{name}\">\n{}  </nodegraph>\n",
-                formula(body)
-            );
-        }
-    }
-    if asks("look_shifted") {
-        out.push_str(&shifted());
-    }
-    out
-}
-
-/// Formulas in turn: what is made, of what; a name is that of an input, a number, or one made before.
-type Formula = &'static [(&'static str, &'static str, &'static [&'static str])];
-
-/// `2bs` where `s` is no more than ½, else the screen of `b` and `2s − 1`.
-const HARD_LIGHT: Formula = &[
-    ("twice", "multiply", &["s", "2.0"]),
-    ("low", "multiply", &["b", "twice"]),
-    ("rest", "subtract", &["twice", "1.0"]),
-    ("sum", "add", &["b", "rest"]),
-    ("product", "multiply", &["b", "rest"]),
-    ("high", "subtract", &["sum", "product"]),
-    ("out", "ifgreater", &["s", "0.5", "high", "low"]),
-];
-
-/// `b − (1 − 2s)b(1 − b)` where `s` is no more than ½, else `b + (2s − 1)(d − b)`, where `d` is `((16b − 12)b + 4)b`
-/// up to ¼ and the root from there.
-const SOFT_LIGHT: Formula = &[
-    ("twice", "multiply", &["s", "2.0"]),
-    ("rest", "subtract", &["twice", "1.0"]),
-    ("other", "subtract", &["1.0", "b"]),
-    ("both", "multiply", &["b", "other"]),
-    ("bent", "multiply", &["rest", "both"]),
-    ("low", "add", &["b", "bent"]),
-    ("a", "multiply", &["b", "16.0"]),
-    ("c", "subtract", &["a", "12.0"]),
-    ("e", "multiply", &["c", "b"]),
-    ("f", "add", &["e", "4.0"]),
-    ("g", "multiply", &["f", "b"]),
-    ("root", "power", &["b", "0.5"]),
-    ("d", "ifgreater", &["b", "0.25", "root", "g"]),
-    ("more", "subtract", &["d", "b"]),
-    ("steep", "multiply", &["rest", "more"]),
-    ("high", "add", &["b", "steep"]),
-    ("out", "ifgreater", &["s", "0.5", "high", "low"]),
-];
-
-/// A formula of floats as the nodes of a graph.
-fn formula(steps: Formula) -> String {
-    let mut out = String::new();
-    for (name, category, of) in steps {
-        // A graph's output has that name: the node that gives it has another.
-        let name = if *name == "out" { "given" } else { name };
-        let _ = writeln!(out, "    <{category} name=\"{name}\" type=\"float\">");
-        let inputs: &[&str] = match *category {
-            "ifgreater" => &["value1", "value2", "in1", "in2"],
-            _ => &["in1", "in2"],
-        };
-        for (input, of) in inputs.iter().zip(*of) {
-            let value = if of.parse::<f32>().is_ok() {
-                format!("value=\"{of}\"")
-            } else if ["b", "s"].contains(of) {
-                format!("interfacename=\"{of}\"")
-            } else {
-                format!("nodename=\"{of}\"")
-            };
-            let _ = writeln!(out, "      <input name=\"{input}\" type=\"float\" {value}/>");
-        }
-        let _ = writeln!(out, "    </{category}>");
-    }
-    out.push_str("    <output name=\"out\" type=\"float\" nodename=\"given\"/>\n");
-    out
-}
-
-/// The sRGB transfer function, IEC 61966-2-1, from linear light.
-fn encoded() -> String {
-    let mut out = String::from(
-        "  <nodedef name=\"ND_look_encoded\" node=\"look_encoded\">\n    \
-         <input name=\"in\" type=\"color3\" value=\"0.0, 0.0, 0.0\"/>\n    \
-         <output name=\"out\" type=\"color3\"/>\n  </nodedef>\n  \
-         <nodegraph name=\"NG_look_encoded\" nodedef=\"ND_look_encoded\">\n    \
-         <max name=\"held\" type=\"color3\">\n      <input name=\"in1\" type=\"color3\" interfacename=\"in\"/>\n      \
-         <input name=\"in2\" type=\"float\" value=\"0.0\"/>\n    </max>\n    \
-         <separate3 name=\"parts\" type=\"multioutput\">\n      \
-         <input name=\"in\" type=\"color3\" nodename=\"held\"/>\n    </separate3>\n",
-    );
-    for part in ["r", "g", "b"] {
-        let read = format!("nodename=\"parts\" output=\"out{part}\"");
-        let _ = write!(
-            out,
-            "    <multiply name=\"low_{part}\" type=\"float\">\n      <input name=\"in1\" type=\"float\" {read}/>\n      \
-             <input name=\"in2\" type=\"float\" value=\"12.92\"/>\n    </multiply>\n    \
-             <power name=\"power_{part}\" type=\"float\">\n      <input name=\"in1\" type=\"float\" {read}/>\n      \
-             <input name=\"in2\" type=\"float\" value=\"0.4166667\"/>\n    </power>\n    \
-             <multiply name=\"scaled_{part}\" type=\"float\">\n      \
-             <input name=\"in1\" type=\"float\" nodename=\"power_{part}\"/>\n      \
-             <input name=\"in2\" type=\"float\" value=\"1.055\"/>\n    </multiply>\n    \
-             <subtract name=\"high_{part}\" type=\"float\">\n      \
-             <input name=\"in1\" type=\"float\" nodename=\"scaled_{part}\"/>\n      \
-             <input name=\"in2\" type=\"float\" value=\"0.055\"/>\n    </subtract>\n    \
-             <ifgreater name=\"{part}\" type=\"float\">\n      <input name=\"value1\" type=\"float\" {read}/>\n      \
-             <input name=\"value2\" type=\"float\" value=\"0.0031308\"/>\n      \
-             <input name=\"in1\" type=\"float\" nodename=\"high_{part}\"/>\n      \
-             <input name=\"in2\" type=\"float\" nodename=\"low_{part}\"/>\n    </ifgreater>\n"
-        );
-    }
-    out.push_str(
-        "    <combine3 name=\"given\" type=\"color3\">\n      <input name=\"in1\" type=\"float\" nodename=\"r\"/>\n      \
-         <input name=\"in2\" type=\"float\" nodename=\"g\"/>\n      <input name=\"in3\" type=\"float\" nodename=\"b\"/>\n    \
-         </combine3>\n    <output name=\"out\" type=\"color3\" nodename=\"given\"/>\n  </nodegraph>\n",
-    );
-    out
-}
-
-/// The shift of a color in OKLab, in linear light before and after.
-fn shifted() -> String {
-    let Oklab { to_lms, to_lab, from_lab, from_lms } = OKLAB;
-    let mut out = String::from(
-        "  <nodedef name=\"ND_look_shifted\" node=\"look_shifted\">\n    \
-         <input name=\"in\" type=\"color3\" value=\"0.0, 0.0, 0.0\"/>\n    \
-         <input name=\"by\" type=\"color3\" value=\"0.0, 0.0, 0.0\"/>\n    \
-         <output name=\"out\" type=\"color3\"/>\n  </nodedef>\n  \
-         <nodegraph name=\"NG_look_shifted\" nodedef=\"ND_look_shifted\">\n    \
-         <convert name=\"from\" type=\"vector3\">\n      <input name=\"in\" type=\"color3\" interfacename=\"in\"/>\n    \
-         </convert>\n    <convert name=\"shift\" type=\"vector3\">\n      \
-         <input name=\"in\" type=\"color3\" interfacename=\"by\"/>\n    </convert>\n",
-    );
-    // Each of three is what a row of a matrix makes of three.
-    let rows = |out: &mut String, name: &str, matrix: [[f32; 3]; 3], of: &str| {
-        for (i, row) in matrix.iter().enumerate() {
-            let row = row.map(number).join(", ");
-            let _ = write!(
-                out,
-                "    <dotproduct name=\"{name}_{i}\" type=\"float\">\n      \
-                 <input name=\"in1\" type=\"vector3\" nodename=\"{of}\"/>\n      \
-                 <input name=\"in2\" type=\"vector3\" value=\"{row}\"/>\n    </dotproduct>\n"
-            );
-        }
-        let _ = write!(
-            out,
-            "    <combine3 name=\"{name}\" type=\"vector3\">\n      \
-             <input name=\"in1\" type=\"float\" nodename=\"{name}_0\"/>\n      \
-             <input name=\"in2\" type=\"float\" nodename=\"{name}_1\"/>\n      \
-             <input name=\"in3\" type=\"float\" nodename=\"{name}_2\"/>\n    </combine3>\n"
-        );
-    };
-    let two = |out: &mut String, category: &str, name: &str, a: &str, b: &str| {
-        let _ = write!(
-            out,
-            "    <{category} name=\"{name}\" type=\"vector3\">\n      \
-             <input name=\"in1\" type=\"vector3\" nodename=\"{a}\"/>\n      \
-             <input name=\"in2\" {b}/>\n    </{category}>\n"
-        );
-    };
-    let float = |x: &str| format!("type=\"float\" value=\"{x}\"");
-    let node = |name: &str| format!("type=\"vector3\" nodename=\"{name}\"");
-    rows(&mut out, "cone", to_lms, "from");
-    two(&mut out, "max", "held", "cone", &float("0.0"));
-    two(&mut out, "power", "root", "held", &float("0.33333334"));
-    rows(&mut out, "lab", to_lab, "root");
-    two(&mut out, "add", "moved", "lab", &node("shift"));
-    rows(&mut out, "roots", from_lab, "moved");
-    two(&mut out, "multiply", "squares", "roots", &node("roots"));
-    two(&mut out, "multiply", "cubes", "squares", &node("roots"));
-    rows(&mut out, "light", from_lms, "cubes");
-    out.push_str(
-        "    <clamp name=\"within\" type=\"vector3\">\n      <input name=\"in\" type=\"vector3\" nodename=\"light\"/>\n    \
-         </clamp>\n    <convert name=\"given\" type=\"color3\">\n      \
-         <input name=\"in\" type=\"vector3\" nodename=\"within\"/>\n    </convert>\n    \
-         <output name=\"out\" type=\"color3\" nodename=\"given\"/>\n  </nodegraph>\n",
-    );
-    out
 }

@@ -13,8 +13,9 @@ use super::{
     Language,
     motion::{MotionCode, motion_code},
     names::{Names, number, plain},
+    says::SetSays,
     syntax::one_line,
-    writer::{Numbers, Writer},
+    writer::{Numbers, SetTaken, Writer},
 };
 
 /// A look as code.
@@ -67,14 +68,27 @@ const TAKEN: &[&str] = &[
     "texel", "bent", "moved", "seconds", "wind_to", "wind", "weight", "swing",
 ];
 
-/// A look as a function.
+/// A look as a function of sets as the project stores them.
 #[must_use]
 pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode {
+    look_code_of(look, language, numbers, |_| None)
+}
+
+/// A look as a function, of sets of which something is said.
+#[must_use]
+pub fn look_code_of(
+    look: &Look,
+    language: Language,
+    numbers: Numbers,
+    says: impl Fn(&str) -> Option<SetSays>,
+) -> LookCode {
     let mut names = Names::default();
     for taken in TAKEN {
         names.free(taken, taken);
     }
-    let sets = look.sets().into_iter().map(|set| (set, names.free(set, "set"))).collect();
+    let mut taken =
+        |set| SetTaken { set, name: names.free(set, "set"), says: says(set).unwrap_or_default() };
+    let sets = look.sets().into_iter().map(&mut taken).collect();
     let stem = |image: &str| image.rsplit_once('.').map_or(image, |(stem, _)| stem).to_owned();
     let images = look.images().into_iter();
     let images = images.map(|own| (own, names.free(&stem(own.0), "image"))).collect();
@@ -93,13 +107,12 @@ pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode 
     let takes_uv = look.laid().any(|(laid, _)| laid.lay == Lay::Uv);
     let takes_place = look.laid().any(|(laid, _)| laid.lay != Lay::Uv);
     let Writer { sets, images, pointers, .. } = writer;
-    let sets: Vec<_> = sets.iter().filter(|(set, _)| material_sets.contains(set)).collect();
+    let sets: Vec<_> = sets.iter().filter(|own| material_sets.contains(&own.set)).collect();
+    let begun: String = sets.iter().map(|own| own.begun(language)).collect();
+    let body = begun + &body;
 
     let mut text = format!("// The look {}.", one_line(&look.name));
-    for (set, name) in &sets {
-        let set = one_line(set);
-        let _ = write!(text, "\n// {name}: the four numbers of the set {set}, as they are stored.");
-    }
+    text.extend(sets.iter().map(|own| own.remarks()));
     if takes_uv {
         text.push_str("\n// uv: texture coordinates, from the left and from the bottom of images.");
     }
@@ -116,8 +129,7 @@ pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode 
     text.push_str("\n\n");
     text.push_str(&prelude(language, &body, &extra));
     let three = language.vector(3);
-    let mut inputs: Vec<_> =
-        sets.iter().map(|(_, name)| language.input(language.vector(4), name)).collect();
+    let mut inputs: Vec<_> = sets.iter().map(|own| own.input(language)).collect();
     if takes_uv {
         inputs.push(language.input(language.vector(2), "uv"));
     }
@@ -161,7 +173,7 @@ pub fn look_code(look: &Look, language: Language, numbers: Numbers) -> LookCode 
     LookCode {
         text,
         function,
-        sets: sets.into_iter().map(|(set, _)| (*set).to_owned()).collect(),
+        sets: sets.into_iter().map(|own| own.set.to_owned()).collect(),
         takes_uv,
         takes_place,
         images: images
@@ -401,20 +413,12 @@ fn prelude(language: Language, body: &str, extra: &[&str]) -> String {
         let takes: Vec<_> = takes.iter().map(|name| (kind, *name)).collect();
         language.function(name, kind, &takes, &format!("    return {};\n", language.choices(gives)))
     };
-    // The sRGB transfer function, IEC 61966-2-1.
-    let light = "?(c <= 0.04045 : c / 12.92 : pow(max(c + 0.055, 0.0) / 1.055, 2.4))";
-    let encoded = "?(c <= 0.0031308 : c * 12.92 : 1.055 * pow(max(c, 0.0), 1.0 / 2.4) - 0.055)";
     let needs_shift = body.contains("look_shifted(");
-    for (name, formula, is_needed) in [
-        ("light", light, body.contains("look_light(")),
-        ("encoded", encoded, body.contains("look_encoded(") || needs_shift),
-    ] {
-        if is_needed {
-            let one = format!("look_{name}_of");
-            out.push_str(&function(&one, scalar, &["c"], formula));
-            let all = format!("{three}({one}(c.r), {one}(c.g), {one}(c.b))");
-            out.push_str(&function(&format!("look_{name}"), three, &["c"], &all));
-        }
+    if body.contains("look_light(") {
+        out.push_str(&language.transfer("light"));
+    }
+    if body.contains("look_encoded(") || needs_shift {
+        out.push_str(&language.transfer("encoded"));
     }
     let is_asked = |name: &str| body.contains(&format!("look_{name}("));
     for helper in BLENDS {

@@ -7,7 +7,12 @@ use std::fmt::Write as _;
 use serde::Serialize;
 use speckle_model::proof::Look;
 
-use super::{Language, names::plain, syntax::one_line, writer::Writer};
+use super::{
+    Language,
+    names::plain,
+    syntax::one_line,
+    writer::{SetTaken, Writer},
+};
 
 /// The motion of a look as code.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -32,15 +37,12 @@ pub(super) fn motion_code(look: &Look, writer: &mut Writer) -> Option<MotionCode
     if taken.is_empty() {
         return None;
     }
-    let sets: Vec<(String, String)> = writer
-        .sets
-        .iter()
-        .filter(|(set, _)| taken.contains(set))
-        .map(|(set, name)| ((*set).to_owned(), name.clone()))
-        .collect();
+    let is_taken = |own: &&SetTaken| taken.contains(&own.set);
+    let begun: String =
+        writer.sets.iter().filter(is_taken).map(|own| own.begun(language)).collect();
     let mut body = match language {
-        Language::Wgsl => format!("    var moved = {three}(0.0, 0.0, 0.0);\n"),
-        _ => format!("    {three} moved = {three}(0.0, 0.0, 0.0);\n"),
+        Language::Wgsl => format!("{begun}    var moved = {three}(0.0, 0.0, 0.0);\n"),
+        _ => format!("{begun}    {three} moved = {three}(0.0, 0.0, 0.0);\n"),
     };
     let mut add = |line: String| {
         let _ = writeln!(body, "    moved += {line};");
@@ -71,10 +73,8 @@ pub(super) fn motion_code(look: &Look, writer: &mut Writer) -> Option<MotionCode
     body.push_str("    return moved;\n");
     let function = format!("motion_{}", plain(&look.name, "of_layers"));
     let mut text = format!("// How far what wears the look {} moves.", one_line(&look.name));
-    for (set, name) in &sets {
-        let set = one_line(set);
-        let _ = write!(text, "\n// {name}: the four numbers of the set {set}, as they are stored.");
-    }
+    let sets: Vec<&SetTaken> = writer.sets.iter().filter(is_taken).collect();
+    text.extend(sets.iter().map(|own| own.remarks()));
     text.push_str(
         "\n// place, normal: in the part’s own space, as is what is given. seconds: the time.\
          \n// wind_to: where the wind blows to, unit length. wind: its strength, swings in a second, gusts.\n\n",
@@ -85,12 +85,22 @@ pub(super) fn motion_code(look: &Look, writer: &mut Writer) -> Option<MotionCode
     if motion.disturb.is_some() {
         text.push_str(&noise(language));
     }
-    let mut takes: Vec<(&str, &str)> = sets.iter().map(|(_, name)| (four, name.as_str())).collect();
+    if !begun.is_empty() {
+        // In a file of its own as in one with the material, whose functions have other names.
+        text.push_str(&language.transfer("encoded").replace("look_encoded", "motion_encoded"));
+        body = body.replace("look_encoded(", "motion_encoded(");
+    }
+    let names: Vec<String> = sets.iter().map(|own| own.taken()).collect();
+    let mut takes: Vec<(&str, &str)> = names.iter().map(|name| (four, name.as_str())).collect();
     takes.extend([(three, "place"), (three, "normal"), (scalar, "seconds")]);
     takes.extend([(three, "wind_to"), (three, "wind")]);
     text.push_str(language.function(&function, three, &takes, &body).trim_end());
     text.push('\n');
-    Some(MotionCode { text, function, sets: sets.into_iter().map(|(set, _)| set).collect() })
+    Some(MotionCode {
+        text,
+        function,
+        sets: sets.into_iter().map(|own| own.set.to_owned()).collect(),
+    })
 }
 
 /// How far of its way what sways is.

@@ -97,12 +97,6 @@ pub(super) fn named(note: &ChannelNote) -> Vec<NamedSet<'_>> {
     named
 }
 
-/// At which place a set is sent, from 0, by its name in the file.
-#[must_use]
-pub fn place_of(note: &ChannelNote, set: &str) -> Option<usize> {
-    named(note).iter().find(|own| own.set.name == set).map(|own| own.place)
-}
-
 /// A number as the languages write it: with a point.
 pub(super) fn number(x: f32) -> String {
     let text = format!("{x:?}");

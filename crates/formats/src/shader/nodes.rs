@@ -72,6 +72,31 @@ pub fn osl(note: &ChannelNote) -> String {
     out
 }
 
+/// Nodes that read a set, by its place or by what the file calls it; the last of them, a color4, has the name.
+pub(super) fn set_read(name: &str, title: &str, place: usize, attribute: Option<&str>) -> String {
+    let numbered = match attribute {
+        None => Some(place),
+        Some(attribute) => attribute.strip_prefix("COLOR_").and_then(|n| n.parse().ok()),
+    };
+    match (numbered, attribute) {
+        (Some(index), _) => format!(
+            "    <geomcolor name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
+             <input name=\"index\" type=\"integer\" value=\"{index}\"/>\n    </geomcolor>\n"
+        ),
+        (None, Some(SHOWN)) => format!(
+            "    <geompropvalue name=\"{name}_read\" type=\"color3\" doc=\"{title}\">\n      \
+             <input name=\"geomprop\" type=\"string\" value=\"{SHOWN}\"/>\n    </geompropvalue>\n    \
+             <convert name=\"{name}\" type=\"color4\">\n      \
+             <input name=\"in\" type=\"color3\" nodename=\"{name}_read\"/>\n    </convert>\n"
+        ),
+        (None, attribute) => format!(
+            "    <geompropvalue name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
+             <input name=\"geomprop\" type=\"string\" value=\"{}\"/>\n    </geompropvalue>\n",
+            escaped(attribute.unwrap_or_default())
+        ),
+    }
+}
+
 /// A MaterialX document (1.38): a node graph that reads each set and gives its channels by name, and
 /// a surface that shows the first color set.
 #[must_use]
@@ -86,30 +111,7 @@ pub fn material_x(note: &ChannelNote) -> String {
     for set in &sets {
         let name = &set.name;
         let title = escaped(&set.set.name);
-        let numbered = match &set.set.attribute {
-            None => Some(set.place),
-            Some(attribute) => attribute.strip_prefix("COLOR_").and_then(|n| n.parse().ok()),
-        };
-        let _ = match (numbered, &set.set.attribute) {
-            (Some(index), _) => writeln!(
-                out,
-                "    <geomcolor name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
-                 <input name=\"index\" type=\"integer\" value=\"{index}\"/>\n    </geomcolor>"
-            ),
-            (None, Some(attribute)) if attribute == SHOWN => writeln!(
-                out,
-                "    <geompropvalue name=\"{name}_read\" type=\"color3\" doc=\"{title}\">\n      \
-                 <input name=\"geomprop\" type=\"string\" value=\"{SHOWN}\"/>\n    </geompropvalue>\n    \
-                 <convert name=\"{name}\" type=\"color4\">\n      \
-                 <input name=\"in\" type=\"color3\" nodename=\"{name}_read\"/>\n    </convert>"
-            ),
-            (None, attribute) => writeln!(
-                out,
-                "    <geompropvalue name=\"{name}\" type=\"color4\" doc=\"{title}\">\n      \
-                 <input name=\"geomprop\" type=\"string\" value=\"{}\"/>\n    </geompropvalue>",
-                escaped(attribute.as_deref().unwrap_or_default())
-            ),
-        };
+        out.push_str(&set_read(name, &title, set.place, set.set.attribute.as_deref()));
         let _ = writeln!(
             out,
             "    <separate4 name=\"{name}_parts\" type=\"multioutput\">\n      \

@@ -28,7 +28,7 @@ impl Language {
         if self == Self::Hlsl { "lerp" } else { "mix" }
     }
 
-    /// The function that takes what is behind the point.
+    /// A number held between 0 and 1.
     pub(super) fn held(self, inner: &str) -> String {
         match self {
             Self::Hlsl => format!("saturate({inner})"),
@@ -66,6 +66,23 @@ impl Language {
             Self::Wgsl => format!("fn {name}({inputs}) -> {gives} {{\n{body}}}\n\n"),
             _ => format!("{gives} {name}({inputs}) {{\n{body}}}\n\n"),
         }
+    }
+
+    /// The sRGB transfer function, IEC 61966-2-1, of a number and of three: `look_light` or `look_encoded`.
+    pub(super) fn transfer(self, to: &str) -> String {
+        let formula = match to {
+            "light" => "?(c <= 0.04045 : c / 12.92 : pow(max(c + 0.055, 0.0) / 1.055, 2.4))",
+            _ => "?(c <= 0.0031308 : c * 12.92 : 1.055 * pow(max(c, 0.0), 1.0 / 2.4) - 0.055)",
+        };
+        let (three, scalar) = (self.vector(3), self.scalar());
+        let one = format!("look_{to}_of");
+        let of_one = format!("    return {};\n", self.choices(formula));
+        let of_all = format!("    return {three}({one}(c.r), {one}(c.g), {one}(c.b));\n");
+        [
+            self.function(&one, scalar, &[(scalar, "c")], &of_one),
+            self.function(&format!("look_{to}"), three, &[(three, "c")], &of_all),
+        ]
+        .concat()
     }
 
     /// A formula with its choices as the language writes them: `?(condition : if so : if not)`, innermost first.

@@ -82,6 +82,19 @@ fn looks_go_along_with_their_images() {
     assert!(nodes.contains(&format!("value=\"{}\"", image.name)), "{nodes}");
     // Wear is the second set.
     assert!(nodes.contains("<input name=\"index\" type=\"integer\" value=\"1\"/>"), "{nodes}");
+    // GLB stores vertex colors in linear light (glTF 2.0, 3.7.2.1), data as it is.
+    let colors = Recipient { shaders: true, ..Recipient::default() };
+    let mut colored = hut();
+    colored[0].sets[1].encoding = Encoding::Color;
+    let packed = colors.pack(&Goods { parts: &colored, ..goods }, Origin::default()).unwrap();
+    let code = |packed: &speckle_formats::recipient::Packed| {
+        let file = packed.files().find(|file| file.name.ends_with("-look.glsl")).unwrap();
+        String::from_utf8(file.bytes.clone()).unwrap()
+    };
+    assert!(code(&packed).contains("look_encoded(wear_in_light.rgb)"), "{}", code(&packed));
+    let goods = Goods { parts: &parts, ..goods };
+    let packed = colors.pack(&goods, Origin::default()).unwrap();
+    assert!(!code(&packed).contains("in_light"), "{}", code(&packed));
     let without = Recipient::default().pack(&goods, Origin::default()).unwrap();
     assert!(without.files().all(|file| !file.name.contains("look")));
 }

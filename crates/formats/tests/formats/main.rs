@@ -9,6 +9,8 @@ mod every_format;
 mod folders;
 mod foreign;
 mod glb;
+mod look_pictures;
+mod looks;
 mod losses;
 mod materials;
 mod meaning;

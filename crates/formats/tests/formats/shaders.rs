@@ -11,18 +11,11 @@ use speckle_formats::{
     DataSets, Depth, Format, Light, Shipment, WriteOptions,
     holds::Holds,
     note::{ChannelNote, ChannelSays, Origin, SetNote},
-    shader::{Language, Look, Numbers, code, look_code, look_nodes, material_x, osl},
+    shader::{Language, Look, code, material_x, osl},
     write,
 };
 use speckle_mesh::{Mesh, Placement, Unit, UpAxis, mesh::MeshArrays};
-use speckle_model::{
-    NewPart, NewSet, ProjectTraits,
-    color_set::Signed,
-    proof::{
-        self, Coat, Disturb, Drive, Factor, LOOK_BLENDS, Laid, Lay, Layer, Motion, NormalMap, Push,
-        Sway,
-    },
-};
+use speckle_model::{NewPart, NewSet, ProjectTraits, color_set::Signed};
 
 fn channel(letter: &str, meaning: &str, signed: Option<Signed>) -> ChannelSays {
     ChannelSays {
@@ -82,7 +75,7 @@ fn validate(module: &naga::Module) {
 }
 
 /// Has a text compiled: WGSL by `naga`, GLSL and HLSL by Khronos' reference compiler, glslang.
-fn compiles(language: Language, text: &str) {
+pub fn compiles(language: Language, text: &str) {
     let (main, flags): (&str, &[&str]) = match language {
         Language::Wgsl => {
             let module = wgsl::parse_str(text).unwrap_or_else(|error| panic!("{error}\n{text}"));
@@ -399,172 +392,5 @@ fn code_reads_sets_where_the_file_has_them() {
         }
         let shows = note.sets.iter().any(|own| own.attribute.as_deref() == Some("displayColor"));
         assert_eq!(shows, text.contains("color coat_read = 1;"), "{text}");
-    }
-}
-
-/// A look with every way of blending, every coat, and names that no language takes as they are.
-fn every_layer() -> proof::Look {
-    let factor =
-        |set: &str, channel, complement| Factor { set: set.to_owned(), channel, complement };
-    let layer =
-        |name: &str, coat| Layer { coat, rough: Some(0.5), ..Layer::of_color(name, [0.0; 3]) };
-    let color = Coat::Color { color: [0.2, 0.4, 1e-7] };
-    let mut layers: Vec<Layer> = LOOK_BLENDS
-        .iter()
-        .map(|&blend| Layer { blend, ..layer("multi\nline", color.clone()) })
-        .collect();
-    let by = factor("2nd float!", 3, true);
-    layers.push(layer("Two", Coat::Ramp { stops: vec![[0.0; 3], [1.0; 3]], by: by.clone() }));
-    layers.push(layer("Three", Coat::Ramp { stops: vec![[0.0; 3], [0.5; 3], [1.0; 3]], by }));
-    layers.push(layer("Set", Coat::Set { set: "mask".to_owned() }));
-    let shift = Coat::Shift { set: "Höhe".to_owned(), amounts: [0.1, -0.2, 0.3] };
-    layers.push(Layer {
-        drive: Drive {
-            factors: vec![factor("mask", 0, false), factor("2nd float!", 1, true)],
-            contrast: -2.0,
-            offset: -0.25,
-            inverted: true,
-        },
-        metal: Some(1.0),
-        glow: Some(3.0),
-        ..layer("Shift", shift)
-    });
-    layers.push(Layer { off: true, ..layer("Off", Coat::Set { set: "unused".to_owned() }) });
-    let laid = |lay| Laid {
-        image: "rust & paint.png".to_owned(),
-        lay,
-        repeat: [2.0, -3.0],
-        offset: [0.25, 0.5],
-        turn: 30.0,
-    };
-    let image = |lay| Coat::Image { laid: laid(lay) };
-    layers.push(layer("By UV", image(Lay::Uv)));
-    layers.push(Layer {
-        normals: Some(NormalMap { laid: laid(Lay::Uv), strength: 0.5 }),
-        through: Some(0.5),
-        soft: Some(1.0),
-        ..layer("From three axes", image(Lay::ThreeAxes { width: 12.5 }))
-    });
-    let motion = Motion {
-        sway: Some(Sway {
-            by: factor("mask", 0, false),
-            far: 12.0,
-            phase: Some(factor("moves", 2, false)),
-        }),
-        push: Some(Push { by: factor("mask", 1, true), far: -2.0, signed: true }),
-        disturb: Some(Disturb { by: factor("moves", 1, false), far: 0.5, width: 3.0, speed: 0.25 }),
-    };
-    proof::Look { motion, ..proof::Look::new("struct", layers) }
-}
-
-/// Looks are code that all three languages take, with their numbers written or in an array; what is off is not in it.
-#[test]
-fn looks_are_code_that_all_languages_take() {
-    let look = every_layer();
-    for language in Language::ALL {
-        let code = look_code(&look, language, Numbers::Written);
-        compiles(language, &code.file());
-        assert_eq!(code.sets, ["2nd float!", "mask", "Höhe"]);
-        assert_eq!((code.function.as_str(), code.numbers.len()), ("material_the_struct", 0));
-        assert!(!code.text.contains("unused"), "{}", code.text);
-        assert_eq!(code.gives, ["through", "soft", "normal"]);
-        let taken: Vec<_> = code.images.iter().map(|own| (own.image.as_str(), own.data)).collect();
-        assert_eq!(taken, [("rust & paint.png", false), ("rust & paint.png", true)]);
-        assert!(code.takes_uv && code.takes_place);
-        assert_eq!(code.motion.unwrap().sets, ["mask", "moves"]);
-        let empty = proof::Look { layers: Vec::new(), ..look.clone() };
-        compiles(language, &look_code(&empty, language, Numbers::Written).text);
-    }
-    let code = look_code(&look, Language::Glsl, Numbers::InArray);
-    let array = format!(
-        "layout(set = 0, binding = 0) uniform Numbers {{ float look_numbers[{}]; }};\n",
-        code.numbers.len()
-    );
-    compiles(Language::Glsl, &format!("{array}{}", code.file()));
-    // Each number is where its pointer says.
-    let json = serde_json::to_value(&look).unwrap();
-    for pointer in &code.numbers {
-        assert!(json.pointer(pointer).is_some_and(serde_json::Value::is_number), "{pointer}");
-    }
-}
-
-/// A document of nodes: each is named once, takes what is there before it, and is shown by a surface.
-#[test]
-fn looks_are_nodes_that_hang_together() {
-    let look = every_layer();
-    let text =
-        look_nodes(&look, |set| (set == "mask").then_some(3), |image| format!("textures/{image}"));
-    let document = elements(&text);
-    let mut known: Vec<(String, String)> = Vec::new();
-    for (scope, element, attributes) in &document {
-        let get = |name: &str| {
-            attributes.iter().find(|(own, _)| own == name).map(|(_, value)| value.clone())
-        };
-        if let Some(node) = get("nodename") {
-            let is_there = known.contains(&(scope.clone(), node.clone()));
-            assert!(is_there, "{element} takes {node}, which is not in {scope} before it");
-        }
-        if let Some(name) =
-            get("name").filter(|_| element != "input" && !element.starts_with("nodedef"))
-        {
-            let own = (scope.clone(), name);
-            assert!(!known.contains(&own), "{own:?} twice");
-            known.push(own);
-        }
-    }
-    assert!(text.contains("<input name=\"index\" type=\"integer\" value=\"3\"/>"), "{text}");
-    assert!(text.contains("value=\"textures/rust &amp; paint.png\""), "{text}");
-    for wanted in ["base_color", "specular_roughness", "metalness", "emission_color", "normal"] {
-        assert!(text.contains(&format!("<input name=\"{wanted}\"")), "{wanted}");
-    }
-}
-
-/// Looks for `cargo xtask conformance`, which asks the library of MaterialX: each layer alone, and all of them.
-#[test]
-#[ignore = "writes files for `cargo xtask conformance`"]
-fn looks_for_conformance() {
-    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
-    let folder = root.join("target/conformance/looks");
-    std::fs::create_dir_all(&folder).unwrap();
-    let all = every_layer();
-    let alone = all.layers.iter().map(|layer| proof::Look::new("alone", vec![layer.clone()]));
-    for (i, look) in alone.chain([all.clone()]).enumerate() {
-        let text = look_nodes(&look, |_| None, |_| "image.png".to_owned());
-        std::fs::write(folder.join(format!("look-{i}.mtlx")), text).unwrap();
-    }
-}
-
-/// An element of a document: the graph that it is in, its name, its attributes.
-type Element = (String, String, Vec<(String, String)>);
-
-/// The elements of a document in order.
-fn elements(text: &str) -> Vec<Element> {
-    use quick_xml::{Reader, events::Event};
-    let mut reader = Reader::from_str(text);
-    let (mut scope, mut all) = (String::new(), Vec::new());
-    loop {
-        let event = reader.read_event().unwrap();
-        let (Event::Start(tag) | Event::Empty(tag)) = &event else {
-            if matches!(event, Event::Eof) {
-                return all;
-            }
-            continue;
-        };
-        let name = String::from_utf8(tag.name().as_ref().to_vec()).unwrap();
-        let attributes: Vec<(String, String)> = tag
-            .attributes()
-            .map(|own| {
-                let own = own.unwrap();
-                let key = String::from_utf8(own.key.as_ref().to_vec()).unwrap();
-                (key, String::from_utf8_lossy(&own.value).into_owned())
-            })
-            .collect();
-        if name == "nodegraph" || name == "nodedef" {
-            scope = attributes.iter().find(|(key, _)| key == "name").unwrap().1.clone();
-        }
-        if name == "standard_surface" || name == "surfacematerial" {
-            scope = String::new();
-        }
-        all.push((scope.clone(), name, attributes));
     }
 }

@@ -20,6 +20,9 @@ pub struct Lights {
     pub even: f32,
     /// How many stops brighter all of it is seen.
     pub exposure: f32,
+    /// The neutral ground behind it all, an encoded grey of 0–1; the stage's own when left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ground: Option<f32>,
 }
 
 /// A lamp.
@@ -48,6 +51,7 @@ impl Default for Lights {
             rim: 0.25,
             even: 0.3,
             exposure: 0.0,
+            ground: None,
         }
     }
 }
@@ -67,8 +71,10 @@ impl Lights {
                 && are_colors(&[lamp.color])
         };
         let all = self.lamps.iter().all(is_sound) && is_light(self.rim) && is_light(self.even);
-        (!(all && self.exposure.abs() <= 20.0)).then(|| {
-            "lamps are up to 90° high, lights from 0 to 100, stops from −20 to 20".to_owned()
+        let is_grey = self.ground.is_none_or(|grey| (0.0..=1.0).contains(&grey));
+        (!(all && self.exposure.abs() <= 20.0 && is_grey)).then(|| {
+            "lamps are up to 90° high, lights from 0 to 100, stops from −20 to 20, grounds from 0 to 1"
+                .to_owned()
         })
     }
 }

@@ -135,6 +135,15 @@ impl Motion {
         sway.chain(push).chain(disturb).flatten()
     }
 
+    /// The same, to be changed.
+    pub(super) fn factors_mut(&mut self) -> impl Iterator<Item = &mut Factor> {
+        let Self { sway, push, disturb } = self;
+        let sway = sway.iter_mut().flat_map(|own| [Some(&mut own.by), own.phase.as_mut()]);
+        let push = push.iter_mut().map(|own| Some(&mut own.by));
+        let disturb = disturb.iter_mut().map(|own| Some(&mut own.by));
+        sway.chain(push).chain(disturb).flatten()
+    }
+
     /// The sets that it takes, as often as it asks for them.
     pub fn sets(&self) -> impl Iterator<Item = &str> {
         self.factors().map(|factor| factor.set.as_str())

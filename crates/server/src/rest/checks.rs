@@ -9,7 +9,6 @@ use axum::{
 use serde::Deserialize;
 use speckle_core::checks::{Finding, Subject, Taker, Target, check};
 use speckle_formats::{
-    Weight,
     note::{Origin, day},
     recipient::{Goods, Recipient, file_stem},
 };
@@ -21,7 +20,7 @@ use super::{as_file, printer};
 use crate::{
     App,
     error::ApiError,
-    report::{Reported, page},
+    report::{Reported, page, takers},
     session::{command::Now, now_ms},
 };
 
@@ -77,7 +76,8 @@ impl App {
         let now = now.clone();
         self.aside(move |app| {
             let kept = app.store.project(project)?.recipients()?;
-            let read = |settings: &str| serde_json::from_str::<Recipient>(settings).ok();
+            let kept: Vec<Recipient> =
+                kept.iter().filter_map(|kept| serde_json::from_str(&kept.settings).ok()).collect();
             let goods = Goods {
                 name: &now.name,
                 parts: &now.parts,
@@ -86,13 +86,7 @@ impl App {
                 looks: &now.proof.looks,
                 traits: now.traits,
             };
-            let takers = kept.iter().filter_map(|kept| {
-                let recipient = read(&kept.settings)?;
-                let lost = recipient.would_lose(&goods).into_iter();
-                let lost = lost.filter(|own| own.weight == Weight::Lost).map(|own| own.line());
-                Some(Taker { lost: lost.collect(), name: recipient.name, sets: recipient.sets })
-            });
-            Ok(takers.collect())
+            Ok(takers(&kept, &goods))
         })
         .await
     }

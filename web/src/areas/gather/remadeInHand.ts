@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { heatOf, reformed, sendReform } from "../../api/writes";
 import { decode } from "../../live/frames";
 import { get, set, useApp, type Part } from "../../model/state";
-import { REMADE } from "../../model/trial";
+import { REMADE, TRIAL_HEAT } from "../../model/trial";
 import type { Project } from "../../project/project";
 import { Surface } from "../../stage/surface";
 import { useLook, type Looking } from "./looking";
@@ -57,7 +57,7 @@ async function show(
   ]);
   if (!isWanted()) return;
   const before = project.stage.surfaces.get(part.id);
-  before?.takeHeat("face", heat?.data ? new Float32Array(heat.data) : null);
+  before?.takeHeat(TRIAL_HEAT, "face", heat?.data ? new Float32Array(heat.data) : null);
   if (!shape.data) {
     set({ said: { text: shape.trouble, bad: true } });
     return;
@@ -77,7 +77,7 @@ async function show(
 function clear(project: Project) {
   project.stage.remove(REMADE);
   const { remade } = get();
-  if (remade?.hasHeat) project.stage.surfaces.get(remade.part)?.takeHeat("vertex", null);
+  if (remade?.hasHeat) project.stage.surfaces.get(remade.part)?.takeHeat(TRIAL_HEAT, "vertex", null);
   if (remade) set({ remade: null });
   project.looks.refresh();
 }

@@ -3,7 +3,7 @@ import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
 import { sendTransfer, transferred } from "../../api/writes";
 import { get, set, useApp, type Part } from "../../model/state";
-import { LOST, TRIED, type Trial, type TrialLook } from "../../model/trial";
+import { LOST, TRIAL_HEAT, TRIED, type Trial, type TrialLook } from "../../model/trial";
 import type { Project } from "../../project/project";
 import { useLook, type Looking } from "./looking";
 
@@ -115,7 +115,7 @@ async function show(
   const bytes = new Uint8Array(4 * is.length);
   is.forEach((lost, vertex) => (bytes[4 * vertex] = 255 * lost));
   surface.take(LOST, { placement: "vertex", encoding: "data" }, bytes);
-  surface.takeHeat(placement, heat?.data ? new Float32Array(heat.data) : null);
+  surface.takeHeat(TRIAL_HEAT, placement, heat?.data ? new Float32Array(heat.data) : null);
   const shows = get().trial?.shows ?? "after";
   setTrial({ part, isNew, changes }, isNew && shows === "change" ? "after" : shows);
   project.looks.refresh();
@@ -138,7 +138,7 @@ function clear(project: Project, part: number) {
   const surface = project.stage.surfaces.get(part);
   surface?.drop(TRIED);
   surface?.drop(LOST);
-  surface?.takeHeat("vertex", null);
+  surface?.takeHeat(TRIAL_HEAT, "vertex", null);
   if (get().trial) set({ trial: null, wipe: null });
   project.looks.refresh();
   project.stage.redraw();

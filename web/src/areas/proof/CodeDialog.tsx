@@ -13,40 +13,55 @@ import {
 } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { lookCode, lookFile } from "../../api/writes";
+import { lookCode, lookFile, lookNodes } from "../../api/writes";
 import { set } from "../../model/state";
 import type { ProofLook } from "../../model/proof";
 import { toBrowser } from "../../widgets/handOver";
 
-type Language = Schemas["ShadingLanguage"];
+/** MaterialX is no language of functions, and comes as a document of nodes. */
+type Language = Schemas["ShadingLanguage"] | "mtlx";
 
 const languages = [
   ["glsl", "GLSL"],
   ["hlsl", "HLSL"],
   ["wgsl", "WGSL"],
+  ["mtlx", "MaterialX"],
 ] as const satisfies readonly (readonly [Language, string])[];
 
-export function CodeDialog({ look, onClose }: { look: ProofLook; onClose: () => void }) {
+/** All of a look in a language, to be read. */
+async function written(order: Schemas["LookOrder"], language: Language): Promise<[string | null, string | null]> {
+  if (language === "mtlx") {
+    const { data, trouble } = await lookNodes(order);
+    return [data, trouble];
+  }
+  const { data, trouble } = await lookCode(order);
+  return [data && [data.text, data.motion?.text ?? ""].filter(Boolean).join("\n"), trouble];
+}
+
+export function CodeDialog({ project, look, onClose }: { project: number; look: ProofLook; onClose: () => void }) {
   const [language, setLanguage] = useState<Language>("glsl");
-  const [code, setCode] = useState<Schemas["LookCode"] | null>(null);
+  const [code, setCode] = useState<string | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
+  const order = { look, project, language: language === "mtlx" ? "glsl" : language } as const;
   useEffect(() => {
     let isWanted = true;
-    void lookCode({ look, language }).then(({ data, trouble }) => {
+    const asked = { look, project, language: language === "mtlx" ? "glsl" : language } as const;
+    void written(asked, language).then(([text, trouble]) => {
       if (!isWanted) return;
-      setCode(data);
+      setCode(text);
       setTrouble(trouble);
     });
     return () => {
       isWanted = false;
     };
-  }, [look, language]);
+  }, [look, project, language]);
   const take = async () => {
-    const { trouble } = await toBrowser(await lookFile({ look, language }), `look.${language}`);
+    const answer = await lookFile(order, language === "mtlx" ? "nodes" : "file");
+    const { trouble } = await toBrowser(answer, `look.${language}`);
     setTrouble(trouble);
   };
   const copy = () => {
-    void navigator.clipboard.writeText(code?.text ?? "").then(
+    void navigator.clipboard.writeText(code ?? "").then(
       () => set({ said: { text: "Copied.", bad: false } }),
       () => setTrouble("The browser does not let the page copy: take it as a file."),
     );
@@ -67,9 +82,9 @@ export function CodeDialog({ look, onClose }: { look: ProofLook; onClose: () => 
           ))}
         </ToggleButtonGroup>
         <Typography variant="body2" color="textSecondary" sx={{ my: 1 }}>
-          A function that takes the stored numbers of the sets
-          {code && code.sets.length > 0 ? ` ${code.sets.join(", ")}` : ""} and gives color in linear light, roughness,
-          metal and glow: what the stage shows is made by it.
+          {language === "mtlx"
+            ? "A surface of the standard library’s nodes, with a few that are defined in it. Motion has no place there."
+            : "A function that takes the stored numbers of sets and gives color in linear light, roughness, metal and glow, and one that moves, where it moves: what the stage shows is made by them."}
         </Typography>
         {trouble && <Alert severity="error">{trouble}</Alert>}
         <Box
@@ -86,7 +101,7 @@ export function CodeDialog({ look, onClose }: { look: ProofLook; onClose: () => 
             bgcolor: "background.default",
             fontFamily: "monospace",
           }}>
-          {code?.text}
+          {code}
         </Box>
       </DialogContent>
       <DialogActions>

@@ -58,8 +58,9 @@ export function LayerFields({
       shift: { kind: "shift", set: first, amounts: [0.3, 0.1, 0.1] },
     };
     // Without an image there is none to lay on: it is chosen first.
-    if (kind === "image" && images.length === 0) setChoosing(true);
-    else put({ coat: made[kind] });
+    const isMissing = kind === "image" && images.length === 0;
+    setChoosing(isMissing);
+    if (!isMissing) put({ coat: made[kind] });
   };
   const names = sets.map(({ name }) => [name, name] as const);
   const drives = (by: Partial<typeof mask>, rests = false) => put({ drive: { ...mask, ...by } }, rests);
@@ -229,15 +230,20 @@ export function LayerFields({
           </Button>
         </>
       ) : bending ? (
-        <ImageChoice
-          project={project}
-          image=""
-          mark="normal-map-file"
-          onImage={(image) => {
-            setBending(false);
-            put({ normals: { laid: laidOf(image), strength: 1 } });
-          }}
-        />
+        <>
+          <ImageChoice
+            project={project}
+            image=""
+            mark="normal-map-file"
+            onImage={(image) => {
+              setBending(false);
+              put({ normals: { laid: laidOf(image), strength: 1 } });
+            }}
+          />
+          <Button size="small" color="inherit" onClick={() => setBending(false)}>
+            No normal map
+          </Button>
+        </>
       ) : (
         <Row label="Normals">
           <Button

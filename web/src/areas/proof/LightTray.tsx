@@ -7,10 +7,14 @@ import type { Project } from "../../project/project";
 import { ColorWell } from "../../widgets/ColorWell";
 import { MOST_LAMPS } from "../../stage/lookMaterial";
 import { Knob } from "../../widgets/Knob";
+import { stageGrey } from "../../model/theme";
 import { turnLights } from "./lookInHand";
 
 type Lights = Schemas["ProofLights"];
 type Lamp = Schemas["ProofLamp"];
+
+/** The stage's own ground, as a share of white. */
+const STAGE_GREY = parseInt(stageGrey.slice(1, 3), 16) / 255;
 
 export function LightTray({ project }: { project: Project | null }) {
   const lights = useApp((state) => state.proofing.lights ?? state.proof.lights);
@@ -119,6 +123,15 @@ export function LightTray({ project }: { project: Project | null }) {
           unit="stops"
           digits={1}
           onValue={(exposure) => put({ exposure })}
+        />
+        <Linear
+          label="Ground"
+          value={lights.ground ?? STAGE_GREY}
+          low={0}
+          high={1}
+          unit=""
+          digits={2}
+          onValue={(ground) => put({ ground })}
         />
       </Box>
     </>

@@ -6,6 +6,7 @@ import { activePart, useApp } from "../../model/state";
 import { free } from "../../model/words";
 import type { Project } from "../../project/project";
 import { useDrop } from "../../widgets/carry";
+import { Switching } from "../../widgets/rows";
 import { CodeDialog } from "./CodeDialog";
 import { LayerRow } from "./LayerRow";
 import { turn } from "./lookInHand";
@@ -74,7 +75,12 @@ export function LookCard({ project }: { project: Project }) {
       <Button size="small" color="secondary" data-test="add-layer" onClick={add} sx={{ mt: 0.5 }}>
         + A layer
       </Button>
-      {coded && <CodeDialog look={look} onClose={() => setCoded(false)} />}
+      <Switching
+        label="Seen from the front alone"
+        on={look.one_sided ?? false}
+        onChange={(one_sided) => turn(project, { ...look, one_sided }, false)}
+      />
+      {coded && <CodeDialog project={project.id} look={look} onClose={() => setCoded(false)} />}
     </Paper>
   );
 }

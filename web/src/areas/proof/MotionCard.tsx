@@ -2,15 +2,13 @@
 import { Box, Button, Paper, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
 import { lookMoves, lookNamed, tieOf, windOf, type LookMotion, type ProofLook } from "../../model/proof";
-import { activePart, set, useApp, type Part, type Proofing } from "../../model/state";
+import { activePart, useApp, type Part } from "../../model/state";
 import { symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { boxOf } from "../../project/tools";
 import { Choose, Sliding, Switching } from "../../widgets/rows";
 import { FactorRow } from "./FactorRow";
-import { turn, turnWind } from "./lookInHand";
-
-const momentIs = (moment: Proofing["moment"]) => set((state) => ({ proofing: { ...state.proofing, moment } }));
+import { momentIs, turn, turnWind } from "./lookInHand";
 
 export function MotionCard({ project }: { project: Project }) {
   const look = useApp((state) => lookNamed(state, state.proofing.chosen));

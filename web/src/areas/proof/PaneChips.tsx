@@ -10,6 +10,7 @@ import { hex } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Divider } from "../../viewport/overlays";
 import { DownIcon } from "../../widgets/icons";
+import { momentIs } from "./lookInHand";
 
 const layouts: readonly (readonly [PaneLayout, string, string])[] = [
   ["one", "1", "One pane"],
@@ -94,9 +95,7 @@ export function PaneChips({ project }: { project: Project | null }) {
             aria-pressed={moment !== null}
             data-test="move"
             title="Lets what looks move move, or stand still"
-            onClick={() =>
-              set((state) => ({ proofing: { ...state.proofing, moment: moment === null ? "running" : null } }))
-            }
+            onClick={() => momentIs(moment === null ? "running" : null)}
             sx={{
               px: 1,
               fontSize: 13,

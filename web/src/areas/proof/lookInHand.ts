@@ -35,6 +35,9 @@ export function choose(id: number | null) {
 
 export const showAlone = (layer: number | null) => put({ alone: layer });
 
+/** Lets what looks move move, or holds it at a moment, in seconds; null for all at rest. */
+export const momentIs = (moment: Proofing["moment"]) => put({ moment });
+
 /** What is in hand becomes this. */
 export function turn(project: Project, look: ProofLook, rests = true) {
   put({ look });
