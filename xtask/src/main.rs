@@ -195,7 +195,9 @@ fn conformance() -> Result<()> {
     let root = root();
     let folder = root.join("target/conformance");
     fs::create_dir_all(&folder)?;
-    run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
+    // The whole workspace, as its tests are built: a package alone is built anew, with other features.
+    let test = ["test", "--workspace", "--", "--ignored", "looks_for_conformance"];
+    run("Building the app, writing looks", &root, &cargo(), &test)?;
     if !folder.join("venv").exists() {
         run("Making a place for Python packages", &folder, "python3", &["-m", "venv", "venv"])?;
     }
@@ -211,11 +213,18 @@ fn conformance() -> Result<()> {
     let python = folder.join("venv/bin/python").to_string_lossy().into_owned();
     let check = scripts.join("check.py").to_string_lossy().into_owned();
     let speckle = root.join("target/debug/speckle").to_string_lossy().into_owned();
-    let test =
-        ["test", "--workspace", "--test", "formats", "--", "--ignored", "looks_for_conformance"];
-    run("Writing looks", &root, &cargo(), &test)?;
     let looks = folder.join("looks").to_string_lossy().into_owned();
-    run("Asking them", &folder, &python, &[check, speckle, "validate.js".to_owned(), looks])
+    run(
+        "Asking them",
+        &folder,
+        &python,
+        &[check, speckle, "validate.js".to_owned(), looks.clone()],
+    )?;
+    // The renderer of MaterialX draws on a screen: a virtual one, by software.
+    install(&[("xvfb-run", "xvfb"), ("Xvfb", "libgl1-mesa-dri")])?;
+    let pictures = scripts.join("look_pictures.py").to_string_lossy().into_owned();
+    let drawn = ["-a".to_owned(), python, pictures, looks];
+    run("Drawing looks", &folder, "xvfb-run", &drawn)
 }
 
 fn fuzz(reader: &str, seconds: u64) -> Result<()> {
@@ -251,10 +260,7 @@ fn screenshots() -> Result<()> {
     install_programs()?;
     build_web()?;
     let root = root();
-    run("Building the app", &root, &cargo(), &["build", "--package", "speckle-cli"])?;
-    let cargo_args = ["test", "--package", "speckle-e2e", "--test", "browser"];
-    let test_args = ["--", "--ignored", "screenshots", "--nocapture"];
-    let args = [&cargo_args[..], &test_args].concat();
+    let args = ["test", "--workspace", "--", "--ignored", "screenshots", "--nocapture"];
     run("Taking pictures", &root, &cargo(), &args)
 }
 
@@ -320,18 +326,28 @@ fn newest_in(path: &Path) -> Option<SystemTime> {
 
 /// Chromium and its driver, and the reference compiler of shaders, come from Debian's packages.
 fn install_programs() -> Result<()> {
+    install(&[
+        ("chromium", "chromium"),
+        ("chromedriver", "chromium-driver"),
+        ("glslangValidator", "glslang-tools"),
+    ])
+}
+
+/// Installs Debian's packages for those programs that are not there.
+fn install(programs: &[(&str, &str)]) -> Result<()> {
     let found = |program: &str| Command::new(program).arg("--version").output().is_ok();
-    if found("chromium") && found("chromedriver") && found("glslangValidator") {
+    let missing = programs.iter().filter(|(program, _)| !found(program));
+    let packages: Vec<&str> = missing.map(|(_, package)| *package).collect();
+    if packages.is_empty() {
         return Ok(());
     }
     let root = root();
     let prefix: &[&str] = if found("sudo") { &["sudo", "apt-get"] } else { &["apt-get"] };
     let apt = |args: &[&str]| {
         let all: Vec<&str> = prefix.iter().chain(args).copied().collect();
-        run("Installing Chromium, its driver and glslang", &root, all[0], &all[1..])
+        run(&format!("Installing {}", packages.join(", ")), &root, all[0], &all[1..])
     };
     apt(&["update", "-qq"])?;
-    let packages = ["chromium", "chromium-driver", "glslang-tools"];
     apt(&[&["install", "-y", "-qq", "--no-install-recommends"][..], &packages].concat())
         .with_context(|| {
             format!("install the packages {} by hand, then try again", packages.join(", "))

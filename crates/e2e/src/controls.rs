@@ -1,6 +1,7 @@
 //! The app's own controls, worked as a user works them.
 
 use std::{
+    fmt::Display,
     path::Path,
     time::{Duration, Instant},
 };
@@ -93,6 +94,23 @@ impl Browser {
             ))
             .await?;
         serde_json::from_value(spot).context("the part is nowhere in view")
+    }
+
+    /// Makes an edit of the open project as another program would, and waits until the page has heard of it. The edit
+    /// is JSON, or an expression of the page.
+    ///
+    /// # Errors
+    /// When it is refused.
+    pub async fn edit(&self, edit: impl Display) -> Result<()> {
+        let revision = self.eval("speckle.state().history.revision").await?;
+        let order = format!(
+            "fetch(`/api/v1/projects/${{location.hash.split('/').pop()}}/edits`, {{
+                method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: JSON.stringify({edit}),
+            }}).then(async (answer) => (answer.ok ? '' : await answer.text()))"
+        );
+        let trouble = self.eval(&order).await?;
+        anyhow::ensure!(trouble == "", "{edit} was answered with {trouble}");
+        self.until(&format!("speckle.state().history.revision > {revision}")).await
     }
 
     /// Waits until a project's meshes and values are on the stage.

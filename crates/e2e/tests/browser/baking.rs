@@ -52,14 +52,7 @@ impl Table {
             .to_string()
             .replace("\"PART\"", "speckle.state().parts[0].id")
             .replace("\"SET\"", "speckle.state().target");
-        let status = self
-            .browser
-            .eval(&format!(
-                "fetch('/api/v1/projects/' + location.hash.split('/').pop() + '/edits', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: JSON.stringify({edit}) }}).then((answer) => answer.status)"
-            ))
-            .await?;
-        anyhow::ensure!(status == 200, "{status}");
-        Ok(())
+        self.browser.edit(edit).await
     }
 
     async fn cell(&self, channel: &str) -> Result<()> {

@@ -243,13 +243,7 @@ async fn what_was_sent_is_remembered_and_what_changed_since_is_told() -> Result<
     let set =
         browser.eval("speckle.state().parts[0].sets.find((s) => s.name === 'Coat').id").await?;
     let edit = serde_json::json!({ "type": "convert_set", "part": part, "set": set, "placement": "corner" });
-    let body = serde_json::to_string(&edit.to_string())?;
-    let status = browser
-        .eval(&format!(
-            "fetch('/api/v1/projects/{project}/edits', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {body} }}).then((answer) => answer.status)"
-        ))
-        .await?;
-    assert_eq!(status, 200);
+    browser.edit(edit).await?;
     browser.until("document.querySelector('[data-test=since]')?.innerText.includes('Coat of Bollard has changed')").await?;
     assert!(!said(&browser, "since").await?.contains("Wear"), "only what changed is told");
 

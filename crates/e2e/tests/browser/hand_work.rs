@@ -471,9 +471,10 @@ async fn all_parts_are_painted_at_once_mirrored_softened_and_spanned() -> Result
     undo(&browser).await?;
     let bare = browser.held("Paint").await?;
     // One that lacks the set is named beside the brush.
-    let lacking = browser
-        .eval("(async () => { const part = speckle.state().parts[2]; await fetch(location.pathname + 'api/v1/projects/' + location.hash.split('/').pop() + '/edits', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ type: 'rename_set', part: part.id, set: part.sets[0].id, name: 'Other' }) }); return part.name; })()")
+    browser
+        .edit("((part) => ({ type: 'rename_set', part: part.id, set: part.sets[0].id, name: 'Other' }))(speckle.state().parts[2])")
         .await?;
+    let lacking = browser.eval("speckle.state().parts[2].name").await?;
     let name = lacking.as_str().context("a name")?.to_owned();
     browser
         .until(&format!(

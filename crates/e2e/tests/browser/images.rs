@@ -86,7 +86,7 @@ async fn a_sheet_is_laid_over_a_bowl_and_follows_its_colors_live() -> Result<()>
     browser.click_at(fantoccini::Locator::XPath(row)).await?;
     browser.until(&format!("speckle.state().part === {sheet}.id")).await?;
     // What it has of its own would stay as hand paint over it.
-    browser.eval(&cleared(sheet)).await?;
+    browser.edit(cleared(sheet)).await?;
     browser.click("area-bake").await?;
     browser.click("family-given").await?;
     browser.click("source-from_part").await?;
@@ -98,7 +98,7 @@ async fn a_sheet_is_laid_over_a_bowl_and_follows_its_colors_live() -> Result<()>
     let reds = format!("new Set([...{held}].filter((_, i) => i % 4 === 0)).size");
     browser.until(&format!("{reds} > 20")).await?;
     // The bowl painted over is one red, and so is the sheet.
-    browser.eval(&cleared(PART)).await?;
+    browser.edit(cleared(PART)).await?;
     browser.until(&format!("{reds} === 1")).await?;
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
@@ -107,8 +107,6 @@ async fn a_sheet_is_laid_over_a_bowl_and_follows_its_colors_live() -> Result<()>
 /// Clears all channels of a part's first set.
 fn cleared(part: &str) -> String {
     format!(
-        "fetch('/api/v1/projects/' + location.hash.split('/').at(-1) + '/edits', {{ method: 'POST', \
-         headers: {{ 'content-type': 'application/json' }}, body: JSON.stringify({{ type: 'clear_channels', \
-         part: {part}.id, set: {part}.sets[0].id, channels: [true, true, true, true] }}) }})"
+        "{{ type: 'clear_channels', part: {part}.id, set: {part}.sets[0].id, channels: [true, true, true, true] }}"
     )
 }

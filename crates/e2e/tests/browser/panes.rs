@@ -3,6 +3,7 @@
 
 use anyhow::Result;
 use fantoccini::{Locator, key::Key};
+use serde_json::json;
 use speckle_e2e::{App, Browser};
 
 /// How many pixels of a rectangle of the canvas, in shares from its upper left, show anything.
@@ -211,20 +212,15 @@ async fn cloth_sways_and_what_is_tied_to_it_follows() -> Result<()> {
     browser.click("area-gather").await?;
     browser.click_text("[data-test=part] *", "Mast").await.ok();
     browser.click("area-proof").await?;
-    let tied = "(async () => {
+    let tied = "(() => {
         const { parts } = speckle.state();
         const [cloth, mast] = ['Pennant', 'Mast'].map((name) => parts.find((own) => own.name === name).id);
-        const project = location.hash.match(/\\d+/)[0];
         const surface = speckle.stage.surfaces.get(cloth);
         const far = surface.bounds.center.clone();
         far.x += surface.bounds.radius;
-        const edit = { type: 'tie_part', part: mast, tie: { to: cloth, vertex: surface.nearestVertex(far) } };
-        const answer = await fetch(`/api/v1/projects/${project}/edits`, {
-            method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(edit),
-        });
-        return answer.ok;
+        return { type: 'tie_part', part: mast, tie: { to: cloth, vertex: surface.nearestVertex(far) } };
     })()";
-    assert_eq!(browser.eval(tied).await?, true);
+    browser.edit(tied).await?;
     browser.until("speckle.state().proof.stirred.length === 1").await?;
     let carried = "(() => {
         const mast = speckle.state().parts.find((own) => own.name === 'Mast').id;
@@ -234,6 +230,61 @@ async fn cloth_sways_and_what_is_tied_to_it_follows() -> Result<()> {
     browser.until(carried).await?;
     drawn(&browser).await?;
     assert_ne!(browser.eval(picture).await?, later, "the mast went along");
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// Changes since two snapshots lie beside each other as heat, on one scale: what was painted before the second is hot
+/// since the first alone, what was painted after it since both.
+#[tokio::test]
+async fn changes_since_several_snapshots_lie_beside_each_other() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "bollard").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    // Both places, and one between them that nobody paints.
+    let spots = [y, y + 60.0, y + 30.0]
+        .map(|y| format!("speckle.stage.under({}, {y}).point.clone()", x + 1.0));
+    browser.eval(&format!("(window.spots = [{}]) && true", spots.join(", "))).await?;
+    browser.type_into_knob("Radius", "12").await?;
+    for (snapshot, y) in [("Before", y), ("Between", y + 60.0)] {
+        browser.edit(json!({ "type": "take_snapshot", "name": snapshot })).await?;
+        browser.stroke(&[(x, y), (x + 2.0, y)]).await?;
+    }
+    browser.click("area-proof").await?;
+    browser.click("panes-four").await?;
+    for (pane, snapshot) in [(1, "Before"), (2, "Between")] {
+        browser.click(&format!("pane-shows-{pane}")).await?;
+        browser.click_text("li", &format!("Change since {snapshot}, as heat")).await?;
+        browser
+            .until(&format!("speckle.state().panes.list[{pane}].shows.snapshot === '{snapshot}'"))
+            .await?;
+    }
+    browser
+        .until("[...speckle.stage.surfaces.values()].some((s) => s.heatNames.length === 2)")
+        .await?;
+    browser.until("speckle.state().heatRange?.[1] > 1").await?;
+    browser.find("heat-scale").await?;
+    drawn(&browser).await?;
+    // In each of the two panes: how far the color of a place is from that of the place that nobody painted, which the
+    // light may make a little.
+    let heats = "(() => {
+        const { stage } = speckle;
+        const first = stage.eye.pane();
+        return [1, 2].map((pane) => {
+            const [left, top] = [first.left + (pane % 2) * first.width, first.top + Math.floor(pane / 2) * first.height];
+            const [a, b, cold] = spots.map((spot) => {
+                const at = spot.clone().project(stage.eye.camera);
+                return stage.drawnAt(left + (at.x + 1) / 2 * first.width, top + (1 - at.y) / 2 * first.height);
+            });
+            return [a, b].map((own) => Math.hypot(...[0, 1, 2].map((i) => own[i] - cold[i])));
+        });
+    })()";
+    let heats: [[f64; 2]; 2] = serde_json::from_value(browser.eval(heats).await?)?;
+    let [[early, late], [early_since, late_since]] = heats;
+    assert!(early > 0.2 && late > 0.2, "both are changed since the first: {heats:?}");
+    assert!(early_since < 0.1 && late_since > 0.2, "one is since the second: {heats:?}");
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

@@ -248,6 +248,53 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
     browser.close().await
 }
 
+/// What a key or a pointer turns is in the very next picture: of the light, and of a look's own numbers.
+#[tokio::test]
+async fn what_is_turned_is_in_the_next_picture() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let app = App::start(&folder.path().join("toys"))?;
+    let browser = Browser::start().await?;
+    browser.open_piece(&app, "bollard").await?;
+    browser.click("area-proof").await?;
+    browser.until("[...speckle.stage.surfaces.values()].every((s) => s.worn !== null)").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    // Counts the frames of the page from a key to the first picture that shows another color at the place.
+    let watch = format!(
+        "(() => {{
+            const {{ stage }} = speckle;
+            const color = () => stage.drawnAt({x}, {y}).join();
+            const watched = {{ frame: 0, keyed: null, before: '', took: null }};
+            const count = () => {{ watched.frame++; requestAnimationFrame(count); }};
+            requestAnimationFrame(count);
+            addEventListener('keydown', () => Object.assign(watched, {{ keyed: watched.frame, before: color(), took: null }}), true);
+            stage.whenDrawn(() => {{
+                if (watched.keyed !== null && watched.took === null && color() !== watched.before)
+                    watched.took = watched.frame - watched.keyed;
+            }});
+            window.watched = watched;
+            return true;
+        }})()"
+    );
+    browser.eval(&watch).await?;
+    let exposure = Locator::Css("[id='knob-Exposure']");
+    let exposure = browser.client.wait().for_element(exposure).await?;
+    exposure.send_keys(&char::from(Key::Up).to_string()).await?;
+    browser.until("watched.took !== null").await?;
+    let took = async || anyhow::Ok(browser.eval("watched.took").await?.as_u64().unwrap_or(99));
+    // In the frame that the key came in, or in the next.
+    assert!(took().await? <= 1, "the light");
+    browser.click("look-row").await?;
+    browser.click("layer-open").await?;
+    let strength =
+        browser.client.wait().for_element(Locator::Css("[aria-label='Strength']")).await?;
+    browser.eval("Object.assign(watched, { keyed: null, took: null }) && true").await?;
+    strength.send_keys(&char::from(Key::Left).to_string()).await?;
+    browser.until("watched.took !== null").await?;
+    assert!(took().await? <= 1, "a number of the look");
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
 /// What is wrong is told with its place, mended by a click, left with a reason, and told again.
 #[tokio::test]
 async fn checks_are_mended_left_and_told_again() -> Result<()> {

@@ -42,14 +42,8 @@ impl Table {
     }
 
     pub async fn edit(&self, edit: &str) -> Result<()> {
-        let status = self
-            .browser
-            .eval(&format!(
-                "(() => {{ const part = speckle.state().parts[0].id; return fetch('/api/v1/projects/' + location.hash.split('/').pop() + '/edits', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: JSON.stringify({edit}) }}).then((answer) => answer.status); }})()"
-            ))
-            .await?;
-        anyhow::ensure!(status == 200, "{status}");
-        Ok(())
+        let with_part = format!("((part) => ({edit}))(speckle.state().parts[0].id)");
+        self.browser.edit(with_part).await
     }
 
     pub async fn recipe(&self, set: &str, channels: &str) -> Result<Value> {
