@@ -32,7 +32,7 @@ export function LightTray({ project }: { project: Project | null }) {
   const remove = () => put({ lamps: lights.lamps.filter((_, i) => i !== at) }, false);
   return (
     <>
-      <Box sx={{ minWidth: 150 }}>
+      <Box sx={{ width: 124, flexShrink: 0 }}>
         <Typography variant="h2">Light</Typography>
         <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", mt: 0.5 }}>
           {lights.lamps.map((_, i) => (
@@ -42,10 +42,12 @@ export function LightTray({ project }: { project: Project | null }) {
               variant="outlined"
               color={i === at ? "primary" : "inherit"}
               aria-pressed={i === at}
+              aria-label={`Lamp ${i + 1}`}
+              title={`Lamp ${i + 1}`}
               data-test={`lamp-${i}`}
               onClick={() => setChosen(i)}
-              sx={{ minWidth: 0, py: 0 }}>
-              Lamp {i + 1}
+              sx={{ minWidth: 34, px: 0, py: 0 }}>
+              {i + 1}
             </Button>
           ))}
           {lights.lamps.length < MOST_LAMPS && (
@@ -166,7 +168,7 @@ function Linear({
       fromBar={(share) => low + share * (high - low)}
       toBar={(x) => (x - low) / (high - low)}
       onChange={onValue}
-      width={78}
+      width={74}
     />
   );
 }
