@@ -10,6 +10,7 @@ use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use speckle_mesh::{
     Geometry, Mesh, MeshError, Placement,
+    carry::Carry,
     geometry::shading,
     mesh::{MeshArrays, UvSet},
 };
@@ -381,12 +382,30 @@ fn built(part: &Part, wedges: &Wedges, kept: &[u32]) -> Result<Mesh, DecimationE
         corner_vertices,
         ..MeshArrays::default()
     };
-    let mut arrays = arrays.with_corner_data(mesh.arrays(), &corners.into());
+    let carried = Carry::from(corners.clone());
+    let mut arrays = arrays.with_corner_data(mesh.arrays(), &carried);
     if shading::differ_at_vertices(mesh) {
-        // Which side of a sharp edge a corner lies on is not known any more.
-        arrays.normals.clear();
+        arrays.normals = normals_by_side(part, &arrays, &corners);
     }
     Ok(Mesh::new(arrays)?)
+}
+
+/// Normals for the corners of triangles that are left, each of which stands for a corner of the original. Which side
+/// of a sharp edge that one lay on says nothing of the new triangle: of all that are said at the vertex, the one that
+/// looks most as the triangle does is its own.
+fn normals_by_side(part: &Part, left: &MeshArrays, stands_for: &[u32]) -> Vec<Vec3> {
+    let (mesh, topology) = (part.geometry.mesh(), part.geometry.topology());
+    let own = mesh.arrays().normals.as_slice();
+    let of_corner = |corner: usize| {
+        let start = corner / 3 * 3;
+        let [a, b, c] = [0, 1, 2].map(|i| left.positions[left.corner_vertices[start + i] as usize]);
+        let across = (b - a).cross(c - a);
+        let vertex = mesh.corner_vertices()[stands_for[corner] as usize] as usize;
+        let said = topology.own_corners(mesh, vertex).map(|corner| own[corner]);
+        let alike = said.map(|normal| (normal.normalize_or_zero().dot(across), normal));
+        alike.max_by(|(a, _), (b, _)| a.total_cmp(b)).map_or(Vec3::ZERO, |(_, normal)| normal)
+    };
+    (0..stands_for.len()).into_par_iter().map(of_corner).collect()
 }
 
 /// A part with what is delivered alone, and none of it held fast: locks and masks hold hands, not a

@@ -7,7 +7,7 @@
 
 use std::collections::VecDeque;
 
-use glam::{Affine3A, Vec3};
+use glam::{Affine3A, Vec2, Vec3};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
@@ -17,7 +17,12 @@ use speckle_mesh::{
     sight::View,
 };
 
-use crate::{bake::watch::Watch, region::border::Border, stroke::circle::Circle};
+use crate::{
+    bake::watch::Watch,
+    region::border::Border,
+    stencil::{Laid, contour::Contour},
+    stroke::circle::Circle,
+};
 
 /// What one dab of a stroke covers, in the project's space.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -86,6 +91,54 @@ impl Rim {
             Self::Once => &[0.0],
             Self::Twice => &[-0.5 * BAND, 0.5 * BAND],
         }
+    }
+
+    /// How much of the paint a stencil lets through where it is cut along: between the middles of two pixels.
+    fn shares(self) -> &'static [f32] {
+        match self {
+            Self::Once => &[0.5],
+            Self::Twice => &[0.1, 0.9],
+        }
+    }
+}
+
+/// A triangle of a mesh that is being cut, in the project's space.
+#[derive(Clone, Copy, Debug)]
+pub struct Triangle {
+    pub(crate) at: [Vec3; 3],
+    /// Its texture coordinates, where something goes by them.
+    uvs: [Vec2; 3],
+}
+
+impl Triangle {
+    /// The point where its corners count so much; together they count 1.
+    pub(crate) fn point(&self, weights: Vec3) -> Vec3 {
+        self.at[0] * weights.x + self.at[1] * weights.y + self.at[2] * weights.z
+    }
+
+    /// The texture coordinates there.
+    pub(crate) fn uv(&self, weights: Vec3) -> Vec2 {
+        self.uvs[0] * weights.x + self.uvs[1] * weights.y + self.uvs[2] * weights.z
+    }
+
+    /// Across it; nothing where it has no area.
+    pub(crate) fn normal(&self) -> Vec3 {
+        let [a, b, c] = self.at;
+        (b - a).cross(c - a).normalize_or_zero()
+    }
+
+    /// How much each corner counts at a point of its plane.
+    pub(crate) fn weights(&self, p: Vec3) -> Vec3 {
+        let [a, b, c] = self.at;
+        let across = (b - a).cross(c - a);
+        let whole = across.length_squared().max(f32::MIN_POSITIVE);
+        let of = |from: Vec3, to: Vec3| (to - from).cross(p - from).dot(across) / whole;
+        Vec3::new(of(b, c), of(c, a), of(a, b))
+    }
+
+    /// Its longest edge.
+    pub(crate) fn longest(&self) -> f32 {
+        (0..3).map(|i| self.at[i].distance(self.at[(i + 1) % 3])).fold(0.0, f32::max)
     }
 }
 
@@ -201,20 +254,25 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
     faces
 }
 
-/// Makes the faces that were reached finer; says how many came.
+/// Makes the faces that were reached finer, where a rim is cut also along the stencil that lies there; says how many
+/// came.
 pub fn make_finer(
     edit: &mut LocalEdit,
     faces: Vec<u32>,
     to_project: &Affine3A,
     dabs: &[Dab],
     finer: Finer,
+    stencil: Option<&Laid>,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let mut work = Work::new(edit, to_project);
     let covered = Dabs(dabs);
     let mut faces = faces;
     if let Some(length) = finer.edges {
         faces = work.refine(faces, |at| covered.reach(at).then_some(length));
+    }
+    if let (Some(stencil), Some(rim)) = (stencil, finer.rim) {
+        faces = work.cut_by_stencil(faces, stencil, rim, |at| covered.reach(at));
     }
     if let Some(rim) = finer.rim {
         let tolerance = if dabs.len() == 1 { DAB_TOLERANCE } else { STROKE_TOLERANCE };
@@ -240,7 +298,7 @@ pub fn cut_along(
     rim: Rim,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let mut work = Work::new(edit, to_project);
     for side in border.sides() {
         faces = work.refine(faces, |at| {
             let longest = (0..3).map(|i| at[i].distance(at[(i + 1) % 3])).fold(0.0, f32::max);
@@ -253,6 +311,19 @@ pub fn cut_along(
     work.edit.mesh().face_count() - before
 }
 
+/// Cuts faces along the border of what a stencil lets through; says how many faces came.
+pub fn cut_along_stencil(
+    edit: &mut LocalEdit,
+    faces: Vec<u32>,
+    to_project: &Affine3A,
+    stencil: &Laid,
+    rim: Rim,
+) -> usize {
+    let before = edit.mesh().face_count();
+    Work::new(edit, to_project).cut_by_stencil(faces, stencil, rim, |_| true);
+    edit.mesh().face_count() - before
+}
+
 /// Makes edges of chosen faces no longer than a length, in the project's unit; says how many faces came.
 pub fn shorten(
     edit: &mut LocalEdit,
@@ -262,7 +333,7 @@ pub fn shorten(
     watch: &Watch,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let mut work = Work::new(edit, to_project);
     let mut is_in = vec![false; before];
     faces.iter().for_each(|&face| is_in[face as usize] = true);
     work.refine_chosen(faces, is_in, length, watch);
@@ -306,7 +377,7 @@ pub fn refine_where(
     watch: &Watch,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work { edit, to_project, most: before + MOST_NEW };
+    let mut work = Work::new(edit, to_project);
     let mut waiting = VecDeque::from(faces);
     // The first come first, so that a bound is reached everywhere alike.
     while let Some(face) = waiting.pop_front() {
@@ -330,9 +401,16 @@ struct Work<'a, 'b> {
     to_project: &'a Affine3A,
     /// How many faces there may be.
     most: usize,
+    /// The texture coordinates that something goes by.
+    uv_set: Option<usize>,
 }
 
-impl Work<'_, '_> {
+impl<'a, 'b> Work<'a, 'b> {
+    fn new(edit: &'a mut LocalEdit<'b>, to_project: &'a Affine3A) -> Self {
+        let most = edit.mesh().face_count() + MOST_NEW;
+        Self { edit, to_project, most, uv_set: None }
+    }
+
     fn place(&self, corner: usize) -> Vec3 {
         self.to_project.transform_point3(self.edit.mesh().corner_position(corner))
     }
@@ -341,6 +419,14 @@ impl Work<'_, '_> {
     fn corners(&self, face: u32) -> Option<[usize; 3]> {
         let range = self.edit.mesh().face_corners(face as usize);
         (range.len() == 3).then(|| [0, 1, 2].map(|i| range.start + i))
+    }
+
+    fn triangle(&self, corners: [usize; 3]) -> Triangle {
+        let uvs = self.uv_set.map(|set| &self.edit.mesh().uv_sets()[set].uvs);
+        Triangle {
+            at: corners.map(|corner| self.place(corner)),
+            uvs: corners.map(|corner| uvs.map_or(Vec2::ZERO, |uvs| uvs[corner])),
+        }
     }
 
     /// The longest edge of a face: the corner it begins at, and its length.
@@ -372,13 +458,18 @@ impl Work<'_, '_> {
     /// Splits edges of faces as long as something says that they are too long; gives back all those faces
     /// and what has become of them.
     fn refine(&mut self, faces: Vec<u32>, most: impl Fn([Vec3; 3]) -> Option<f32>) -> Vec<u32> {
+        self.refine_by(faces, |triangle| {
+            most(triangle.at).is_some_and(|most| triangle.longest() > most)
+        })
+    }
+
+    /// Splits the longest edges of faces as long as something says that they are too coarse.
+    fn refine_by(&mut self, faces: Vec<u32>, is_coarse: impl Fn(&Triangle) -> bool) -> Vec<u32> {
         let mut all = faces.clone();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
             while let Some(corners) = self.corners(face) {
-                let at = corners.map(|corner| self.place(corner));
-                let (_, longest) = self.longest(corners);
-                if !most(at).is_some_and(|most| longest > most) {
+                if !is_coarse(&self.triangle(corners)) {
                     break;
                 }
                 let edge = self.first_to_split(corners);
@@ -427,14 +518,49 @@ impl Work<'_, '_> {
     /// Splits the edges on which a height above something passes 0, there; gives back the faces and what
     /// has become of them.
     fn cut(&mut self, faces: Vec<u32>, at_end: f32, height: impl Fn(Vec3) -> f32) -> Vec<u32> {
+        self.cut_by(faces, |_, _| at_end, |triangle, weights| height(triangle.point(weights)))
+    }
+
+    /// Cuts faces along the border of what a stencil lets through, where something says that it counts.
+    fn cut_by_stencil(
+        &mut self,
+        faces: Vec<u32>,
+        stencil: &Laid,
+        rim: Rim,
+        counts: impl Fn([Vec3; 3]) -> bool,
+    ) -> Vec<u32> {
+        self.uv_set = stencil.uv_set();
+        let middle = Contour::new(stencil, 0.5);
+        let mut faces =
+            self.refine_by(faces, |triangle| counts(triangle.at) && middle.is_coarse(triangle));
+        for &level in rim.shares() {
+            let contour = Contour::new(stencil, level);
+            faces = self.cut_by(
+                faces,
+                |triangle, edge| contour.at_end(triangle, edge),
+                |triangle, weights| contour.height(triangle, weights),
+            );
+        }
+        faces
+    }
+
+    /// The same by a height at places of triangles.
+    fn cut_by(
+        &mut self,
+        faces: Vec<u32>,
+        at_end: impl Fn(&Triangle, usize) -> f32,
+        height: impl Fn(&Triangle, Vec3) -> f32,
+    ) -> Vec<u32> {
         let mut all = faces.clone();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
             let Some(corners) = self.corners(face) else { continue };
-            let at = corners.map(|corner| self.place(corner));
+            let triangle = self.triangle(corners);
             for i in 0..3 {
-                let [from, to] = [at[i], at[(i + 1) % 3]];
-                let Some(along) = passed(from, to, &height) else { continue };
+                let [from, to] = [Vec3::AXES[i], Vec3::AXES[(i + 1) % 3]];
+                let height = |along: f32| height(&triangle, from.lerp(to, along));
+                let Some(along) = passed(height) else { continue };
+                let at_end = at_end(&triangle, i);
                 if !(at_end..=1.0 - at_end).contains(&along) {
                     continue;
                 }
@@ -457,8 +583,7 @@ impl Work<'_, '_> {
 }
 
 /// How far along an edge a height passes 0, where it does between its ends.
-fn passed(from: Vec3, to: Vec3, height: impl Fn(Vec3) -> f32) -> Option<f32> {
-    let height = |along: f32| height(from.lerp(to, along));
+fn passed(height: impl Fn(f32) -> f32) -> Option<f32> {
     let (start, end) = (height(0.0), height(1.0));
     // What lies on it is not passed: along an edge that runs with the rim, rounding would find it
     // again and again.

@@ -1,12 +1,17 @@
 //! Stencils: images that let paint through where they are white.
 
+pub mod contour;
+
 use std::sync::Arc;
 
 use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use speckle_color::{Encoding, Measure, byte_from_unit, rgba_from_bytes};
 use speckle_mesh::{
-    Geometry, Mesh, Placement, body::Surface, geometry::topology::Topology, placement::point_of,
+    Geometry, Mesh, Placement,
+    body::Surface,
+    geometry::topology::Topology,
+    placement::{CORNER_INWARD, point_of},
     screen::Screen,
 };
 use speckle_model::recipe::source::Wrap;
@@ -127,6 +132,9 @@ pub struct StencilUse {
     /// Whether black lets paint through instead.
     #[serde(default)]
     pub invert: bool,
+    /// Whether all comes through or nothing: half of it or more, or less.
+    #[serde(default)]
+    pub hard: bool,
 }
 
 impl StencilUse {
@@ -153,18 +161,89 @@ impl StencilUse {
     }
 }
 
-/// An image laid over a part.
-pub struct LaidStencil {
+/// An image that lies somehow.
+#[derive(Clone, Debug)]
+pub struct Laid {
     image: Arc<Stencil>,
     usage: StencilUse,
+}
+
+/// The planes that are seen along the three axes: what goes across in them, and up.
+const SEEN: [fn(Vec3) -> Vec2; 3] =
+    [|p| Vec2::new(p.z, p.y), |p| Vec2::new(p.x, p.z), |p| Vec2::new(p.x, p.y)];
+
+impl Laid {
+    /// An image, and how it lies.
+    #[must_use]
+    pub fn new(image: Arc<Stencil>, usage: StencilUse) -> Self {
+        Self { image, usage }
+    }
+
+    /// The set of texture coordinates that it lies by, if it does.
+    #[must_use]
+    pub fn uv_set(&self) -> Option<usize> {
+        match self.usage.lay {
+            Projection::Uv { uv_set, .. } => Some(uv_set),
+            _ => None,
+        }
+    }
+
+    /// How much paint comes through, 0–1, at a point that faces somewhere, in the project's space, and
+    /// has texture coordinates.
+    fn share(
+        &self,
+        point: impl Fn() -> Vec3,
+        normal: impl Fn() -> Vec3,
+        uv: impl Fn(usize) -> Vec2,
+    ) -> f32 {
+        let share = match self.usage.lay {
+            Projection::Screen { screen, middle, width } => {
+                screen.place(point()).map_or(0.0, |at| self.at(self.place(at - middle, width)))
+            }
+            Projection::Uv { uv_set, width } => self.at(self.place_of_uv(uv(uv_set), width)),
+            Projection::Axes { width } => {
+                let (p, weights) = (point(), facing(normal()));
+                let shares = SEEN.map(|seen| self.at(self.place(seen(p), width)));
+                weights.dot(Vec3::from(shares))
+            }
+        };
+        let share = if self.usage.hard { f32::from(share >= 0.5) } else { share };
+        if self.usage.invert { 1.0 - share } else { share }
+    }
+
+    fn at(&self, place: Vec2) -> f32 {
+        self.image.at(place, self.usage.repeat)
+    }
+
+    /// The place in the image of one that is given from its middle, up counting up.
+    fn place(&self, at: Vec2, width: f32) -> Vec2 {
+        let turned = Vec2::from_angle(-self.usage.turn.to_radians()).rotate(at) / width;
+        Vec2::new(turned.x + 0.5, 0.5 - turned.y / self.image.aspect())
+    }
+
+    /// The same of texture coordinates, which count from one corner of the image and not from its middle.
+    fn place_of_uv(&self, uv: Vec2, width: f32) -> Vec2 {
+        self.place(uv - Vec2::splat(0.5 * width), width)
+    }
+}
+
+/// How much each of the three axes counts where a surface faces somewhere.
+fn facing(normal: Vec3) -> Vec3 {
+    let weights = Vec3::from(Vec3::AXES.map(|axis| axes::weight(normal, axis)));
+    weights / weights.element_sum().max(f32::MIN_POSITIVE)
+}
+
+/// An image laid over a part.
+pub struct LaidStencil {
+    laid: Laid,
     surface: Surface,
 }
 
 impl LaidStencil {
     /// Lays an image over a surface.
     #[must_use]
-    pub fn new(image: Arc<Stencil>, usage: StencilUse, surface: Surface) -> Self {
-        Self { image, usage, surface }
+    pub fn new(laid: Laid, surface: Surface) -> Self {
+        Self { laid, surface }
     }
 
     /// How much paint comes through at an element, 0–1.
@@ -172,33 +251,11 @@ impl LaidStencil {
     pub fn share(&self, element: usize) -> f32 {
         let Surface { body, placement } = &self.surface;
         let (mesh, topology) = (body.geometry.mesh(), body.geometry.topology());
-        let point = || body.placed.to_project(point_of(mesh, topology, *placement, element));
-        let share = match self.usage.lay {
-            Projection::Screen { screen, middle, width } => {
-                screen.place(point()).map_or(0.0, |at| self.around(at - middle, width))
-            }
-            Projection::Uv { uv_set, width } => {
-                let uv = uv_of(mesh, topology, uv_set, *placement, element);
-                // Texture coordinates count from one corner of the image, not from its middle.
-                self.around(uv - Vec2::splat(0.5 * width), width)
-            }
-            Projection::Axes { width } => {
-                let (p, n) = (point(), body.placed.normal_to_project(self.normal(element)));
-                let weights = Vec3::from(Vec3::AXES.map(|axis| axes::weight(n, axis)));
-                let sum = weights.element_sum().max(f32::MIN_POSITIVE);
-                let seen = [Vec2::new(p.z, p.y), Vec2::new(p.x, p.z), Vec2::new(p.x, p.y)];
-                let shares = seen.map(|at| self.around(at, width));
-                weights.dot(Vec3::from(shares)) / sum
-            }
-        };
-        if self.usage.invert { 1.0 - share } else { share }
-    }
-
-    /// The share at a place given from the image's middle, up counting up.
-    fn around(&self, at: Vec2, width: f32) -> f32 {
-        let turned = Vec2::from_angle(-self.usage.turn.to_radians()).rotate(at) / width;
-        let place = Vec2::new(turned.x + 0.5, 0.5 - turned.y / self.image.aspect());
-        self.image.at(place, self.usage.repeat)
+        self.laid.share(
+            || body.placed.to_project(point_of(mesh, topology, *placement, element)),
+            || body.placed.normal_to_project(self.normal(element)),
+            |uv_set| uv_of(mesh, topology, uv_set, *placement, element),
+        )
     }
 
     fn normal(&self, element: usize) -> Vec3 {
@@ -222,7 +279,12 @@ fn uv_of(
     let uvs = &mesh.uv_sets()[uv_set].uvs;
     let at = |corner: usize| uvs[corner];
     match placement {
-        Placement::Corner => at(element),
+        Placement::Corner => {
+            // A little within its own face, as its point is.
+            let corners = mesh.face_corners(topology.face_of(element));
+            let count = corners.len() as f32;
+            at(element).lerp(corners.map(at).sum::<Vec2>() / count, CORNER_INWARD)
+        }
         Placement::Vertex => topology.own_corners(mesh, element).next().map_or(Vec2::ZERO, at),
         Placement::Face => {
             let corners = mesh.face_corners(element);

@@ -163,6 +163,18 @@ pub enum TransferError {
     /// Two rows want one set.
     #[error("two rows of the table go into {0}: put one of them elsewhere")]
     Twice(String),
+    /// A part takes no more sets.
+    #[error(
+        "{new} sets would be new on {part}, which has room for {room}: let some go into sets that are there, or leave some out"
+    )]
+    NoRoom {
+        /// The part.
+        part: String,
+        /// How many would be new.
+        new: usize,
+        /// How many it takes.
+        room: usize,
+    },
     /// There is no such selection.
     #[error("{part} has no selection or group called {name}")]
     NoSelection {

@@ -6360,6 +6360,8 @@ export interface components {
         };
         /** @description An image in use. */
         StencilUse: {
+            /** @description Whether all comes through or nothing: half of it or more, or less. */
+            hard?: boolean;
             /** @description Whether black lets paint through instead. */
             invert?: boolean;
             /** @description How it lies. */

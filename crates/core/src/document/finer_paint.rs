@@ -11,13 +11,19 @@ use speckle_mesh::{
 };
 use speckle_model::{Part, PartId, SetId};
 use speckle_tools::{
-    finer::{Finer, Rim, cut_along, make_finer, reached},
-    region::Region,
+    finer::{Finer, Rim, cut_along, cut_along_stencil, make_finer, reached},
+    region::{Region, border::seen},
     replacing::ShapeTo,
-    stroke::{Brush, StrokeStart, under_hand::Way},
+    stencil::StencilUse,
+    stroke::{Brush, Coat, StrokeStart, under_hand::Way},
 };
 
 use super::{Change, Direction, Document, EditError, Fill, HandId, painting::PaintEdit};
+
+/// A coat whose stencil lets all through or nothing, as faces are cut along its border.
+fn hardened(coat: Coat) -> Coat {
+    Coat { stencil: coat.stencil.map(|usage| StencilUse { hard: true, ..usage }), ..coat }
+}
 
 impl Document {
     /// The sets that a stroke under way paints into.
@@ -54,8 +60,9 @@ impl Document {
         let mut whole = Change::default();
         let done = self.make_finer_under(&targets, &start, &way, &mut whole);
         let plain = Brush { finer: None, crisp: false, ..start.brush };
+        let coat = if start.brush.crisp { hardened(start.coat) } else { start.coat };
         let painted = done.and_then(|()| {
-            self.begin_stroke(hand, StrokeStart { brush: plain, ..start })?;
+            self.begin_stroke(hand, StrokeStart { brush: plain, coat, ..start })?;
             self.extend_stroke(hand, &way.samples)?;
             Ok(self.end_stroke_as_painted(hand))
         });
@@ -103,11 +110,12 @@ impl Document {
         for &(id, set) in targets {
             let rim = self.rim_of(id, set)?;
             let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
+            let stencil = self.stencil_of(&start.coat, self.part(id)?.geometry.mesh())?;
             let faces = |_: &Self, part: &Part| {
                 reached(&part.geometry, &part.traits.transform.to_project(), &way.dabs)
             };
             self.cut_under(id, whole, faces, |edit, faces, to_project| {
-                make_finer(edit, faces, to_project, &way.dabs, finer)
+                make_finer(edit, faces, to_project, &way.dabs, finer, stencil.as_ref())
             })?;
         }
         Ok(())
@@ -118,7 +126,7 @@ impl Document {
         if let Some(problem) = fill.region.problem() {
             return Err(EditError::Stroke(problem));
         }
-        let plain = Fill { crisp: false, ..fill.clone() };
+        let plain = Fill { crisp: false, coat: hardened(fill.coat), ..fill.clone() };
         let mut whole = Change::default();
         let done = self.cut_along_border(&fill, &mut whole);
         match done.and_then(|()| self.apply(PaintEdit::Fill { fill: plain })) {
@@ -144,18 +152,33 @@ impl Document {
         for (id, set) in self.targets(&fill.coat)? {
             let part = self.unlocked(id)?;
             let size = part.geometry.measures().diagonal() * part.traits.transform.mean_scale();
-            let Some(border) = fill.region.border(size) else { continue };
+            let stencil = self.stencil_of(&fill.coat, part.geometry.mesh())?;
             let rim = self.rim_of(id, set)?;
-            let faces = |document: &Self, part: &Part| {
-                let body = Body {
-                    geometry: part.geometry.clone(),
-                    placed: Placed::new(&part.traits.transform),
-                };
-                border.faces(&body, &document.scene(id, view, &fill.coat))
+            let looks = matches!(fill.region, Region::Lasso { through: false, .. });
+            let of = |document: &Self, part: &Part| {
+                let placed = Placed::new(&part.traits.transform);
+                let body = Body { geometry: part.geometry.clone(), placed };
+                (body, document.scene(id, view, &fill.coat))
             };
-            self.cut_under(id, whole, faces, |edit, faces, to_project| {
-                cut_along(edit, faces, to_project, &border, rim)
-            })?;
+            if let Some(border) = fill.region.border(size) {
+                let faces = |document: &Self, part: &Part| {
+                    let (body, scene) = of(document, part);
+                    border.faces(&body, &scene)
+                };
+                self.cut_under(id, whole, faces, |edit, faces, to_project| {
+                    cut_along(edit, faces, to_project, &border, rim)
+                })?;
+            }
+            if let Some(stencil) = stencil {
+                let faces = |document: &Self, part: &Part| {
+                    let (body, scene) = of(document, part);
+                    let all = (0..part.geometry.mesh().face_count() as u32).collect();
+                    if looks { seen(&body, &scene, all) } else { all }
+                };
+                self.cut_under(id, whole, faces, |edit, faces, to_project| {
+                    cut_along_stencil(edit, faces, to_project, &stencil, rim)
+                })?;
+            }
         }
         Ok(())
     }

@@ -7,14 +7,14 @@ use std::{
 
 use speckle_color::{Channels, Encoding, blend::Base};
 use speckle_mesh::{
-    Placement,
+    Mesh, Placement,
     body::{Body, Placed, Surface},
     scene::{Others, Scene, Stage},
     sight::View,
 };
 use speckle_model::{ColorSet, SetId};
 use speckle_tools::{
-    stencil::LaidStencil,
+    stencil::{Laid, LaidStencil},
     stroke::{
         Action, Coat, NO_CHANNEL, Sample, StrokeStart,
         elements::{DabPlace, ReachRules},
@@ -140,12 +140,18 @@ impl Document {
         coat: &Coat,
         surface: &Surface,
     ) -> Result<Option<LaidStencil>, EditError> {
+        let laid = self.stencil_of(coat, surface.body.geometry.mesh())?;
+        Ok(laid.map(|laid| LaidStencil::new(laid, surface.clone())))
+    }
+
+    /// The stencil of a coat, as it lies where a mesh is.
+    pub(super) fn stencil_of(&self, coat: &Coat, mesh: &Mesh) -> Result<Option<Laid>, EditError> {
         let Some(usage) = coat.stencil else { return Ok(None) };
         let image = self.stencils.get(&usage.stencil).ok_or(EditError::NoSuchStencil)?.clone();
-        if let Some(problem) = usage.problem(surface.body.geometry.mesh()) {
+        if let Some(problem) = usage.problem(mesh) {
             return Err(EditError::Stroke(problem));
         }
-        Ok(Some(LaidStencil::new(image, usage, surface.clone())))
+        Ok(Some(Laid::new(image, usage)))
     }
 
     /// What is seen around a part.

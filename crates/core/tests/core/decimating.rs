@@ -342,3 +342,61 @@ fn only_what_is_chosen_becomes_fewer() {
     let said = reform(&part, &none, Given::default(), &Watch::default()).unwrap_err().to_string();
     assert!(said.contains("no selection or group called Lower"), "{said}");
 }
+
+/// A box from −1 to 1 of n × n quads a side, its edges sharp by normals of its own although sides share vertices there.
+fn sharp_box(n: usize) -> Mesh {
+    let mut positions: Vec<Vec3> = Vec::new();
+    let mut known = std::collections::HashMap::new();
+    let (mut faces, mut normals) = (Vec::new(), Vec::new());
+    for axis in 0..3 {
+        for side in [-1.0_f32, 1.0] {
+            let mut at = |i: usize, j: usize| {
+                let [u, v] = [i, j].map(|k| 2.0 * k as f32 / n as f32 - 1.0);
+                let mut p = Vec3::ZERO;
+                (p[axis], p[(axis + 1) % 3], p[(axis + 2) % 3]) = (side, u, v);
+                *known.entry(p.to_array().map(|x| (x * n as f32).round() as i32)).or_insert_with(
+                    || {
+                        positions.push(p);
+                        positions.len() as u32 - 1
+                    },
+                )
+            };
+            for i in 0..n {
+                for j in 0..n {
+                    let mut face = vec![at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)];
+                    if side < 0.0 {
+                        face.reverse();
+                    }
+                    faces.push(face);
+                    normals.extend([side * Vec3::AXES[axis]; 4]);
+                }
+            }
+        }
+    }
+    polygons(positions, &faces).with_normals(normals).unwrap()
+}
+
+/// Edges that a mesh's own normals make sharp stay sharp: each corner of what is left looks as its side does.
+#[test]
+fn sharp_edges_by_own_normals_stay_sharp() {
+    let mesh = sharp_box(16);
+    let set = coat(&mesh, Placement::Face, |_| [0.5; 4]);
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Crate", mesh, vec![set])])).unwrap();
+    let part = first(&document);
+    for share in [0.5, 0.1, 0.02] {
+        let rules = rules(Goal::Share { share });
+        let (shape, report) = decimate(&part, None, &rules, &Watch::default()).unwrap();
+        assert!(report.triangles[1] < 4 * 6 * 16 * 16 / 2, "{report:?}");
+        let light = Geometry::new(shape.mesh.clone());
+        let own = light.mesh().normals().expect("it keeps normals of its own");
+        assert!(light.topology().is_watertight());
+        for face in 0..light.mesh().face_count() {
+            let side = light.face_normals()[face];
+            for corner in light.mesh().face_corners(face) {
+                let off = own[corner].angle_between(side).to_degrees();
+                assert!(off < 1.0, "{share}: {off}° in face {face}");
+            }
+        }
+    }
+}

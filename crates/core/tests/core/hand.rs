@@ -357,8 +357,14 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     for lay in lays {
         for (turn, invert) in [(0.0, false), (0.0, true), (180.0, false)] {
             let mut document = parts(vec![("Deck", arrays.clone())], Placement::Vertex);
-            let usage =
-                StencilUse { stencil: stencil(&mut document), lay, turn, repeat: false, invert };
+            let usage = StencilUse {
+                stencil: stencil(&mut document),
+                lay,
+                turn,
+                repeat: false,
+                invert,
+                hard: false,
+            };
             let mut start = black(&document, 5.0);
             start.coat.stencil = Some(usage);
             stroke(&mut document, start, &[over(0.0, 0.0)]);
@@ -389,7 +395,8 @@ fn a_stencil_lets_paint_through_where_it_is_white() {
     let id = stencil(&mut document);
     let coat = black(&document, 1.0).coat;
     let fill = |stencil: StencilId, lay: Projection| {
-        let usage = StencilUse { stencil, lay, turn: 0.0, repeat: true, invert: false };
+        let usage =
+            StencilUse { stencil, lay, turn: 0.0, repeat: true, invert: false, hard: false };
         let coat = Coat { stencil: Some(usage), ..coat };
         PaintEdit::Fill {
             fill: Fill {

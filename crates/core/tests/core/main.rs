@@ -10,6 +10,7 @@ mod colors;
 mod common;
 mod compare;
 mod creases;
+mod crisp_stencils;
 mod crowds;
 mod decimating;
 mod encodings;

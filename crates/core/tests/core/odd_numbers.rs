@@ -110,7 +110,7 @@ fn stencil() -> impl Strategy<Value = Option<StencilUse>> {
     );
     let usage =
         (lay, number(), any::<bool>(), any::<bool>()).prop_map(|(lay, turn, repeat, invert)| {
-            StencilUse { stencil: StencilId(1), lay, turn, repeat, invert }
+            StencilUse { stencil: StencilId(1), lay, turn, repeat, invert, hard: false }
         });
     prop_oneof![3 => Just(None), 1 => usage.prop_map(Some)]
 }

@@ -8,7 +8,7 @@ use speckle_color::{Encoding, Rgba, difference::ciede2000, srgb_from_linear};
 use speckle_core::{ChannelEdit, Document, Edit, PartEdit, ReplaceEdit, document::Direction};
 use speckle_mesh::{Mesh, Placement, Transform, mesh::MeshArrays};
 use speckle_model::{
-    NewPart, NewSet, Part, Selection,
+    MOST_SETS, NewPart, NewSet, Part, Selection,
     color_set::{ChannelTraits, Role},
 };
 use speckle_tools::{
@@ -487,6 +487,8 @@ fn what_cannot_be_is_said_with_what_to_do() {
         }
         other => panic!("{other}"),
     }
+    // Nothing is said of a reach: what lies far apart is told instead of being brought along from there.
+    assert!(matches!(said(&[Source::of(&far)], &plain), TransferError::Apart { .. }));
     let turned = part_of(&mesh.turned_over().0);
     assert!(matches!(said(&[Source::of(&turned)], &plain), TransferError::OtherWay { .. }));
     let every_way = Rules { angle_degrees: 180.0, ..Rules::default() };
@@ -501,8 +503,18 @@ fn what_cannot_be_is_said_with_what_to_do() {
     let unknown = Row { from: "Rust".into(), ..row.clone() };
     assert!(matches!(said(&sources, &with(vec![unknown])), TransferError::NoSuchSet(_)));
     assert_eq!(said(&sources, &with(Vec::new())), TransferError::NoRows);
-    let fifth = Row { channels: [Some(4), None, None, None], ..row };
+    let fifth = Row { channels: [Some(4), None, None, None], ..row.clone() };
     assert_eq!(said(&sources, &with(vec![fifth])), TransferError::NoChannel(4));
+    // All that would be new has to find room, before anything is looked up.
+    let crowd: Vec<Row> = (0..MOST_SETS)
+        .map(|nth| Row { to: None, name: format!("Copy {nth}"), ..row.clone() })
+        .collect();
+    match said(&sources, &with(crowd)) {
+        TransferError::NoRoom { new, room, .. } => {
+            assert_eq!((new, room), (MOST_SETS, MOST_SETS - 1))
+        }
+        other => panic!("{other}"),
+    }
     let nowhere = Rules { only: Some("Bow".into()), ..Rules::default() };
     assert!(matches!(said(&sources, &nowhere), TransferError::NoSelection { .. }));
     let endless = Rules { within: Some(f32::NAN), ..Rules::default() };

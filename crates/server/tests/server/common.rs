@@ -91,6 +91,14 @@ pub async fn join_as(address: SocketAddr, project: i64, hand: &str, held: Value)
     socket
 }
 
+/// The numbers of the first part and its first set.
+pub async fn first_of(address: SocketAddr, project: i64) -> (u64, u64) {
+    let mut socket = join(address, project).await;
+    let hello = hear(&mut socket, "hello", |_| {}).await;
+    let part = &hello["outline"]["parts"][0];
+    (part["id"].as_u64().unwrap(), part["sets"][0]["id"].as_u64().unwrap())
+}
+
 /// Sends a mesh file as a browser does.
 pub async fn send_file(address: SocketAddr, path: &str, name: &str, bytes: &[u8]) -> (u16, Value) {
     let head = format!(

@@ -97,14 +97,6 @@ async fn a_folder_follows_the_project() {
     until(address, project, |state| state["done"] == json!([])).await;
 }
 
-/// The numbers of the first part and its first set.
-async fn first_of(address: SocketAddr, project: i64) -> (u64, u64) {
-    let mut socket = join(address, project).await;
-    let hello = hear(&mut socket, "hello", |_| {}).await;
-    let part = &hello["outline"]["parts"][0];
-    (part["id"].as_u64().unwrap(), part["sets"][0]["id"].as_u64().unwrap())
-}
-
 /// Without a folder nothing stands, and it says so.
 #[tokio::test]
 async fn without_a_folder_nothing_stands() {

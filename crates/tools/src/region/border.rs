@@ -132,23 +132,26 @@ impl<'a> Border<'a> {
     /// goes right through.
     #[must_use]
     pub fn faces(&self, body: &Body, scene: &Scene) -> Vec<u32> {
-        let mesh = body.geometry.mesh();
-        let sights = SightLines::new(&body.geometry, &body.placed, scene);
         let looks =
             self.sides.iter().any(|side| matches!(side, Side::Outline { through: false, .. }));
-        let is_met = |&face: &u32| {
-            let is_near = self.is_near(body, face as usize);
-            if !is_near || !looks {
-                return is_near;
-            }
-            let middle = mesh.face_centroid(face as usize);
-            let corners = mesh.face_corners(face as usize);
-            // A little within the face, so that its own edges hide nothing.
-            let mut within = corners.map(|corner| mesh.corner_position(corner).lerp(middle, 0.05));
-            sights.is_clear(middle) || within.any(|p| sights.is_clear(p))
-        };
-        (0..mesh.face_count() as u32).into_par_iter().filter(is_met).collect()
+        let near = self.near(body);
+        if looks { seen(body, scene, near) } else { near }
     }
+}
+
+/// Those of faces that are seen, in their order.
+#[must_use]
+pub fn seen(body: &Body, scene: &Scene, faces: Vec<u32>) -> Vec<u32> {
+    let mesh = body.geometry.mesh();
+    let sights = SightLines::new(&body.geometry, &body.placed, scene);
+    let is_seen = |&face: &u32| {
+        let middle = mesh.face_centroid(face as usize);
+        let corners = mesh.face_corners(face as usize);
+        // A little within the face, so that its own edges hide nothing.
+        let mut within = corners.map(|corner| mesh.corner_position(corner).lerp(middle, 0.05));
+        sights.is_clear(middle) || within.any(|p| sights.is_clear(p))
+    };
+    faces.into_par_iter().filter(is_seen).collect()
 }
 
 impl Side<'_> {

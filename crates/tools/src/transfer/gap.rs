@@ -35,6 +35,9 @@ const OF_EDGE: f32 = 0.5;
 /// How many times further away than nearly all of it.
 const OF_MOST: f32 = 3.0;
 
+/// The farthest reach that is suggested, as a share of the part's size.
+const FARTHEST: f32 = 0.25;
+
 /// The least reach, as a share of the part's size.
 const LEAST: f32 = 1e-3;
 
@@ -56,7 +59,8 @@ impl Gap {
         let edges = sources.iter().map(|near| near.source.edge()).fold(target.edge(), f32::max);
         // What most lie within, unless they are of two kinds: near, and far.
         let bound = (TIMES * median).max(OF_EDGE * edges);
-        let suggested = (OF_MOST * at(0.95)).min(bound) + least;
+        // What lies further away is another thing, or was not put where it belongs.
+        let suggested = (OF_MOST * at(0.95)).min(bound).min(FARTHEST * target.size()) + least;
         let shown = (2.0 * suggested).max(f32::MIN_POSITIVE);
         let width = shown / BINS as f32;
         let mut bins = vec![0; BINS];

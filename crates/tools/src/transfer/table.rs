@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use speckle_color::Encoding;
 use speckle_mesh::Placement;
 use speckle_model::{
-    Part, SetId,
+    MOST_SETS, Part, SetId,
     color_set::ChannelTraits,
     partners::{Known, partners},
 };
@@ -143,6 +143,12 @@ pub(super) fn check(part: &Part, sources: &[Source], rows: &[Row]) -> Result<(),
         if rows[..nth].iter().any(is_same) {
             return Err(TransferError::Twice(own.map_or(&row.name, |own| &own.name).clone()));
         }
+    }
+    // Said before anything is looked up, which takes its time.
+    let new = rows.iter().filter(|row| row.to.is_none()).count();
+    let room = MOST_SETS.saturating_sub(part.products().count());
+    if new > room {
+        return Err(TransferError::NoRoom { part: part.traits.name.clone(), new, room });
     }
     Ok(())
 }

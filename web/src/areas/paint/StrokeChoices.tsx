@@ -104,6 +104,7 @@ function MeshChoices() {
   const brush = useApp((state) => state.brush);
   const part = useApp(activePart);
   const unit = useApp((state) => symbols[state.traits.unit]);
+  const hasStencil = useApp((state) => state.stencil !== null);
   if (!part) return null;
   const edge = part.median_edge;
   const changes = brush.crisp || brush.finer !== null;
@@ -132,6 +133,9 @@ function MeshChoices() {
         <Typography variant="caption" component="p" color="textSecondary" sx={{ mb: 0.75 }}>
           Done when the pointer is lifted; one undo takes back mesh and paint.
           {brush.crisp && brush.hardness < 1 && " A rim is only crisp at a hardness of 100 %."}
+          {brush.crisp &&
+            hasStencil &&
+            " Faces are cut along the stencil as well: all of the paint comes through, or none."}
           {part.faces !== part.triangles && " All faces of the part become triangles first."}
         </Typography>
       )}
