@@ -22,6 +22,7 @@ use crate::{
     region::border::Border,
     stencil::{Laid, contour::Contour},
     stroke::circle::Circle,
+    triangle::Triangle,
 };
 
 /// What one dab of a stroke covers, in the project's space.
@@ -99,46 +100,6 @@ impl Rim {
             Self::Once => &[0.5],
             Self::Twice => &[0.1, 0.9],
         }
-    }
-}
-
-/// A triangle of a mesh that is being cut, in the project's space.
-#[derive(Clone, Copy, Debug)]
-pub struct Triangle {
-    pub(crate) at: [Vec3; 3],
-    /// Its texture coordinates, where something goes by them.
-    uvs: [Vec2; 3],
-}
-
-impl Triangle {
-    /// The point where its corners count so much; together they count 1.
-    pub(crate) fn point(&self, weights: Vec3) -> Vec3 {
-        self.at[0] * weights.x + self.at[1] * weights.y + self.at[2] * weights.z
-    }
-
-    /// The texture coordinates there.
-    pub(crate) fn uv(&self, weights: Vec3) -> Vec2 {
-        self.uvs[0] * weights.x + self.uvs[1] * weights.y + self.uvs[2] * weights.z
-    }
-
-    /// Across it; nothing where it has no area.
-    pub(crate) fn normal(&self) -> Vec3 {
-        let [a, b, c] = self.at;
-        (b - a).cross(c - a).normalize_or_zero()
-    }
-
-    /// How much each corner counts at a point of its plane.
-    pub(crate) fn weights(&self, p: Vec3) -> Vec3 {
-        let [a, b, c] = self.at;
-        let across = (b - a).cross(c - a);
-        let whole = across.length_squared().max(f32::MIN_POSITIVE);
-        let of = |from: Vec3, to: Vec3| (to - from).cross(p - from).dot(across) / whole;
-        Vec3::new(of(b, c), of(c, a), of(a, b))
-    }
-
-    /// Its longest edge.
-    pub(crate) fn longest(&self) -> f32 {
-        (0..3).map(|i| self.at[i].distance(self.at[(i + 1) % 3])).fold(0.0, f32::max)
     }
 }
 
@@ -556,7 +517,7 @@ impl<'a, 'b> Work<'a, 'b> {
         while let Some(face) = waiting.pop() {
             let Some(corners) = self.corners(face) else { continue };
             let triangle = self.triangle(corners);
-            for i in 0..3 {
+            for (i, corner) in corners.into_iter().enumerate() {
                 let [from, to] = [Vec3::AXES[i], Vec3::AXES[(i + 1) % 3]];
                 let height = |along: f32| height(&triangle, from.lerp(to, along));
                 let Some(along) = passed(height) else { continue };
@@ -565,9 +526,9 @@ impl<'a, 'b> Work<'a, 'b> {
                     continue;
                 }
                 // The others of this face are looked at again as what it has become.
-                if let Some(come) = self.split(corners[i], along) {
+                if let Some(come) = self.split(corner, along) {
                     let topology = self.edit.geometry().topology();
-                    let ring = topology.around(corners[i]).map(|c| topology.face_of(c) as u32);
+                    let ring = topology.around(corner).map(|c| topology.face_of(c) as u32);
                     let ring: SmallVec<[u32; 4]> = ring.collect();
                     all.extend(&come);
                     waiting.extend(come);

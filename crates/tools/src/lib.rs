@@ -34,4 +34,5 @@ pub mod stroke;
 pub mod swatching;
 pub mod sweep;
 pub mod transfer;
+mod triangle;
 pub mod volumes;

@@ -105,3 +105,23 @@ fn the_page_draws_curves_and_falloffs_as_the_core_reckons_them() -> Result<()> {
     }
     Ok(())
 }
+
+/// Limits that the page's shaders are written with are the core's.
+#[test]
+fn limits_of_the_page_are_the_cores() -> Result<()> {
+    let number_in = |file: &str, name: &str| -> Result<usize> {
+        let text = std::fs::read_to_string(web_folder().join("src").join(file))?;
+        let start = format!("export const {name} = ");
+        let line = text.lines().find_map(|line| line.strip_prefix(&start));
+        let line = line.with_context(|| format!("{file} says no {name}"))?;
+        Ok(line.trim_end_matches(';').parse()?)
+    };
+    for (file, name, ours) in [
+        ("stage/lookMaterial.ts", "MOST_LOOK_SETS", speckle_model::proof::MOST_LOOK_SETS),
+        ("stage/lookMaterial.ts", "MOST_LAMPS", speckle_model::proof::MOST_LAMPS),
+        ("model/swatches.ts", "MOST_PAINTED", usize::from(speckle_color::MOST_PAINTED)),
+    ] {
+        assert_eq!(number_in(file, name)?, ours, "{name} of {file}");
+    }
+    Ok(())
+}

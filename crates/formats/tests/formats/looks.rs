@@ -6,6 +6,8 @@ use speckle_model::proof::{
     Sway,
 };
 
+use proptest::prelude::*;
+
 use crate::shaders::compiles;
 
 /// A look with every way of blending, every coat, and names that no language takes as they are.
@@ -128,16 +130,9 @@ fn what_a_file_stores_in_light_is_encoded_first() {
     assert_eq!(encoders(&in_light), encoders(&plain) + 1);
 }
 
-/// A document of nodes: each is named once, takes what is there before it, and is shown by a surface.
-#[test]
-fn looks_are_nodes_that_hang_together() {
-    let look = every_layer();
-    let text = look_nodes(
-        &look,
-        |set| (set == "mask").then(|| SetSays { place: 3, ..SetSays::default() }),
-        |image| format!("textures/{image}"),
-    );
-    let document = elements(&text);
+/// Each node of a document is named once, and takes what is there before it.
+fn hangs_together(text: &str) {
+    let document = elements(text);
     let mut known: Vec<(String, String)> = Vec::new();
     for (scope, element, attributes) in &document {
         let get = |name: &str| {
@@ -155,6 +150,18 @@ fn looks_are_nodes_that_hang_together() {
             known.push(own);
         }
     }
+}
+
+/// A document of nodes: each is named once, takes what is there before it, and is shown by a surface.
+#[test]
+fn looks_are_nodes_that_hang_together() {
+    let look = every_layer();
+    let text = look_nodes(
+        &look,
+        |set| (set == "mask").then(|| SetSays { place: 3, ..SetSays::default() }),
+        |image| format!("textures/{image}"),
+    );
+    hangs_together(&text);
     assert!(text.contains("<input name=\"index\" type=\"integer\" value=\"3\"/>"), "{text}");
     assert!(text.contains("value=\"textures/rust &amp; paint.png\""), "{text}");
     for wanted in ["base_color", "specular_roughness", "metalness", "emission_color", "normal"] {
@@ -194,5 +201,113 @@ fn elements(text: &str) -> Vec<Element> {
             scope = String::new();
         }
         all.push((scope.clone(), name, attributes));
+    }
+}
+
+/// Names that no language takes as they are, that say the same once they are made such, or that are its own words.
+const NAMES: [&str; 8] =
+    ["mask", "Mask", "mask ", "float", "2nd float!", "Höhe über Grund", "look", "a--b <&> \"c\""];
+
+fn any_factor() -> impl Strategy<Value = Factor> {
+    (prop::sample::select(&NAMES[..4]), 0_u8..4, any::<bool>())
+        .prop_map(|(set, channel, complement)| Factor { set: set.to_owned(), channel, complement })
+}
+
+fn any_laid() -> impl Strategy<Value = Laid> {
+    let lay =
+        prop_oneof![Just(Lay::Uv), (0.01_f32..100.0).prop_map(|width| Lay::ThreeAxes { width })];
+    let pairs = || prop::array::uniform2(-4.0_f32..4.0);
+    (prop::sample::select(&NAMES[..3]), lay, pairs(), pairs(), -180.0_f32..180.0).prop_map(
+        |(image, lay, repeat, offset, turn)| Laid {
+            image: image.to_owned(),
+            lay,
+            repeat,
+            offset,
+            turn,
+        },
+    )
+}
+
+fn any_coat() -> impl Strategy<Value = Coat> {
+    let color = || prop::array::uniform3(0.0_f32..=1.0);
+    let set = || prop::sample::select(&NAMES[..4]).prop_map(str::to_owned);
+    prop_oneof![
+        color().prop_map(|color| Coat::Color { color }),
+        any_laid().prop_map(|laid| Coat::Image { laid }),
+        set().prop_map(|set| Coat::Set { set }),
+        (prop::collection::vec(color(), 2..=3), any_factor())
+            .prop_map(|(stops, by)| Coat::Ramp { stops, by }),
+        (set(), prop::array::uniform3(-1.0_f32..1.0))
+            .prop_map(|(set, amounts)| Coat::Shift { set, amounts }),
+    ]
+}
+
+fn any_layer() -> impl Strategy<Value = Layer> {
+    let share = || prop::option::of(0.0_f32..=1.0);
+    let drive =
+        (prop::collection::vec(any_factor(), 0..=4), -4.0_f32..4.0, -1.0_f32..1.0, any::<bool>())
+            .prop_map(|(factors, contrast, offset, inverted)| Drive {
+                factors,
+                contrast,
+                offset,
+                inverted,
+            });
+    let normals =
+        prop::option::of((any_laid(), 0.0_f32..2.0).prop_map(|(laid, strength)| NormalMap {
+            laid: Laid { lay: Lay::Uv, ..laid },
+            strength,
+        }));
+    let surface = (share(), share(), prop::option::of(0.0_f32..8.0), share(), share(), normals);
+    let kind = (prop::sample::select(&NAMES[..]), prop::sample::select(LOOK_BLENDS), any::<bool>());
+    (kind, any_coat(), drive, 0.0_f32..=1.0, surface).prop_map(
+        |(
+            (name, blend, off),
+            coat,
+            drive,
+            strength,
+            (rough, metal, glow, through, soft, normals),
+        )| Layer {
+            name: name.to_owned(),
+            off,
+            coat,
+            blend,
+            drive,
+            strength,
+            rough,
+            metal,
+            glow,
+            through,
+            soft,
+            normals,
+        },
+    )
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Whatever a look is made of and called, its code is taken by the reference translator of WebGPU's language with its
+    /// numbers written or in an array, and its nodes hang together; each number is where its pointer says.
+    #[test]
+    fn any_look_is_code_and_nodes(
+        name in prop::sample::select(&NAMES[..]),
+        layers in prop::collection::vec(any_layer(), 0..6),
+        one_sided in any::<bool>(),
+    ) {
+        let look = proof::Look { one_sided, ..proof::Look::new(name, layers) };
+        prop_assume!(look.problem().is_none());
+        let says = |set: &str| {
+            let in_light = set == "mask";
+            Some(SetSays { place: set.len(), in_light, lines: vec!["R: */ ${x} -->".into()], ..SetSays::default() })
+        };
+        compiles(Language::Wgsl, &look_code_of(&look, Language::Wgsl, Numbers::Written, says).file());
+        let code = look_code(&look, Language::Wgsl, Numbers::InArray);
+        let array = format!("var<private> look_numbers: array<f32, {}>;\n", code.numbers.len().max(1));
+        compiles(Language::Wgsl, &format!("{array}{}", code.file()));
+        let json = serde_json::to_value(&look).unwrap();
+        for pointer in &code.numbers {
+            prop_assert!(json.pointer(pointer).is_some_and(serde_json::Value::is_number), "{}", pointer);
+        }
+        hangs_together(&look_nodes(&look, says, str::to_owned));
     }
 }

@@ -4,7 +4,7 @@ use glam::{Vec2, Vec3};
 use smallvec::SmallVec;
 
 use super::{Laid, Projection, SEEN, facing};
-use crate::finer::Triangle;
+use crate::triangle::Triangle;
 
 /// The line on which so much comes through, 0–1.
 pub struct Contour<'a> {
