@@ -18,7 +18,10 @@ use speckle_tools::{
     },
 };
 
-use crate::common::{arrays_of, beside, polygons, sheet};
+use crate::{
+    common::{arrays_of, beside, polygons, sheet},
+    decimating::ball,
+};
 
 const ALL: [Placement; 3] = [Placement::Vertex, Placement::Corner, Placement::Face];
 
@@ -641,5 +644,34 @@ fn sources_that_say_different_things_of_one_name_keep_their_numbers() {
     for from in [[&near, &far], [&far, &near]] {
         let done = carried(&to, &from, &rules);
         assert!(values(&done).iter().all(|v| (0.2..0.23).contains(&v[0])), "the nearest, as it is");
+    }
+}
+
+/// A reach that is suggested takes in what bulges apart on one surface, however coarse one of the two is, and never more
+/// than a quarter of the part: what lies further off is told to be apart.
+#[test]
+fn the_reach_that_is_suggested_knows_near_from_apart() {
+    let (fine, coarse) = (ball(40, 80), ball(8, 16));
+    let part_of =
+        |mesh: &Mesh| part(mesh, coat(mesh, Placement::Vertex, Encoding::Color, |_, _| [0.5; 4]));
+    let (to, from) = (part_of(&fine), part_of(&coarse));
+    let done = carried(&to, &[&from], &Rules::default());
+    assert_eq!(done.report.lost, 0, "all of the finer one lies on the coarser one");
+    for far in [0.0_f32, 2.5, 40.0] {
+        let away = part_of(&moved(&coarse, |p| p + Vec3::X * far));
+        let told = transfer(&to, &[Source::of(&away)], &Rules::default(), &Watch::default());
+        // Balls of radius 1: side by side they are half a radius apart.
+        match (far > 0.0, told) {
+            (false, Ok(done)) => assert_eq!(done.report.lost, 0),
+            (true, Ok(done)) => {
+                assert!(done.report.lost > done.report.vertices / 2, "{far}: {:?}", done.report);
+            }
+            (true, Err(TransferError::Apart { nearest, .. })) => {
+                assert!((nearest - (far - 2.0)).abs() < 0.1, "{far}: {nearest}");
+            }
+            // What is near of a ball that stands beside looks at the other one.
+            (true, Err(TransferError::OtherWay { .. })) => assert_eq!(far, 2.5),
+            (_, Err(other)) => panic!("{far}: {other}"),
+        }
     }
 }

@@ -189,14 +189,46 @@ async fn a_crisp_stroke_on_two_triangles_cuts_them_and_one_undo_takes_both_back(
     browser.stroke(&[(x, y), (x + 1.0, y)]).await?;
     browser.until(&format!("{PART}.faces > 60")).await?;
     // A circle as seen: on the slanted square an ellipse, π r² over the cosine.
-    let painted = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const held = s.values.get(speckle.state().shown); \
-         let area = 0; for (let f = 0; f < s.shape.faceCount; f++) { if (held.bytes[4 * f] === 200) continue; \
-         const [a, b, c] = s.shape.verticesOf(f).map((v) => s.shape.positions.subarray(3 * v, 3 * v + 3)); \
-         area += Math.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2; } return area; })()";
     let cosine = "(() => { const { eye, target } = speckle.stage.eye.pose(); const d = eye.map((x, i) => x - target[i]); return Math.abs(d[2]) / Math.hypot(...d); })()";
-    browser.until(&format!("Math.abs({painted} * {cosine} / (Math.PI * 400) - 1) < 0.03")).await?;
+    browser.until(&format!("Math.abs({PAINTED} * {cosine} / (Math.PI * 400) - 1) < 0.03")).await?;
     browser.click("undo").await?;
-    browser.until(&format!("{PART}.faces === 2 && {painted} === 0")).await?;
+    browser.until(&format!("{PART}.faces === 2 && {PAINTED} === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// An image of a disc, painted through on two triangles, is cut into them; undo has them whole again.
+#[tokio::test]
+async fn a_stencil_is_cut_into_two_triangles() -> Result<()> {
+    let (folder, _app, browser) = with_file("Square.ply", SQUARE).await?;
+    let disc = folder.path().join("disc.png");
+    image::GrayImage::from_fn(128, 128, |x, y| {
+        let far = (f64::from(x) - 63.5).hypot(f64::from(y) - 63.5);
+        image::Luma([if far < 48.0 { 255 } else { 0 }])
+    })
+    .save(&disc)?;
+    browser.click("area-paint").await?;
+    browser.until(&format!("{PART}.faces === 2")).await?;
+    browser.type_into_knob("Hardness", "100").await?;
+    browser.type_into_knob("Radius", "60").await?;
+    browser.click_text("label", "Crisp rim: cut faces along it").await?;
+    browser.choose_file("stencil-file", &disc).await?;
+    browser.until("speckle.state().stencil?.name === 'disc.png'").await?;
+    browser
+        .until("document.body.innerText.includes('Faces are cut along the stencil as well')")
+        .await?;
+    browser.choose_row("Lies", "from three axes").await?;
+    browser.until("speckle.state().stencil.lay === 'axes'").await?;
+    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
+    let middle = browser.eval(middle).await?;
+    let [x, y] = [0, 1].map(|i| middle[i].as_f64().unwrap_or_default());
+    browser.stroke(&[(x, y), (x + 1.0, y)]).await?;
+    browser.until(&format!("{PART}.faces > 60")).await?;
+    // The image lies about the origin, as wide as it says: a disc of three quarters of that, π r².
+    let radius = "(speckle.state().stencil.width.axes * 0.375)";
+    browser.until(&format!("Math.abs({PAINTED} / (Math.PI * {radius} ** 2) - 1) < 0.02")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 2 && {PAINTED} === 0")).await?;
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }
