@@ -597,7 +597,7 @@ async fn looks_are_code_and_projects_are_checked() {
     wrong["strength"] = json!(2);
     let (status, told) = post(address, "/api/v1/looks/code", order(&wrong, "glsl")).await;
     assert!(status == 422 && told["message"].as_str().unwrap().contains("Where red is"), "{told}");
-    // As nodes, and with what the project says of its channels.
+    // As nodes, and of a project that there is.
     let nodes = async |order: Value| {
         let head = format!(
             "POST /api/v1/looks/nodes HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json"
@@ -609,23 +609,13 @@ async fn looks_are_code_and_projects_are_checked() {
     assert!(status == 200 && document.contains("<surfacematerial "), "{document}");
     assert_eq!(nodes(order(&wrong, "glsl")).await.0, 422);
     let edits = format!("/api/v1/projects/{project}/edits");
-    let (_, set) = first_of(address, project).await;
-    let says = json!({
-        "type": "describe_channel", "part": part, "set": set, "channel": 0,
-        "traits": { "meaning": "salt", "low": "none", "high": "crust", "signed": null, "locked": false },
-    });
-    assert_eq!(post(address, &edits, says.clone()).await.0, 200);
     let mut of_project = order(&layer, "wgsl");
     of_project["project"] = json!(project);
     let (status, code) = post(address, "/api/v1/looks/code", of_project.clone()).await;
-    assert!(status == 200 && code["text"].as_str().unwrap().contains("R: salt"), "{code}");
+    assert!(status == 200 && code["text"].as_str().unwrap().contains("the set Color"), "{code}");
     of_project["project"] = json!(999);
     assert_eq!(post(address, "/api/v1/looks/code", of_project.clone()).await.0, 404);
     assert_eq!(nodes(of_project).await.0, 404);
-    let silent = json!({ "meaning": "", "low": "", "high": "", "signed": null, "locked": false });
-    let mut nothing = says;
-    nothing["traits"] = silent;
-    assert_eq!(post(address, &edits, nothing).await.0, 200);
     let checks = format!("/api/v1/projects/{project}/checks");
     assert_eq!(get(address, &format!("{checks}?for=spools")).await, (200, json!([])));
     let blank = json!({
