@@ -40,32 +40,29 @@ impl Source {
     pub fn packed(&self, recipient: &Recipient) -> Result<Packed> {
         Ok(recipient.pack(&self.goods(), self.origin.clone())?)
     }
-}
 
-impl Source {
     /// Opens a mesh file, a project as a file, or a project by its name among those of a folder.
     pub fn open(source: &str, data: Option<&Path>, reading: &ReadArgs) -> Result<Self> {
         let path = Path::new(source);
-        let today = today();
         if path.extension().is_some_and(|end| end == "speckle") {
             let store = Store::temporary()?;
             let id = store
                 .import_project(path, 0)
                 .with_context(|| format!("{source} cannot be read"))?;
-            return Self::kept(&store, id, today);
+            return Self::kept(&store, id);
         }
         if path.is_file() || Format::that_reads(source).is_ok() {
             let (document, import) = reading.bring_in(path)?;
-            let origin = Origin { date: today, ..Origin::default() };
+            let origin = Origin { date: today(), ..Origin::default() };
             let traits = import.traits;
             return Ok(Self { name: stem(path), document, traits, origin, kept: Vec::new() });
         }
         let (store, project) = kept_project(source, data)?;
-        Self::kept(&store, project.id, today)
+        Self::kept(&store, project.id)
     }
 
     /// A project of a store.
-    pub fn kept(store: &Store, id: i64, date: String) -> Result<Self> {
+    pub fn kept(store: &Store, id: i64) -> Result<Self> {
         let project = store.listed(id)?;
         let opened = store.open_project(id)?;
         let kept = store.project(id)?.recipients()?;
@@ -77,7 +74,7 @@ impl Source {
                 project: project.name.clone(),
                 project_id: project.mark(),
                 revision: project.revision,
-                date,
+                date: today(),
             },
             name: project.name,
             kept: kept.collect(),
@@ -86,7 +83,7 @@ impl Source {
 }
 
 /// The date, in UTC.
-pub fn today() -> String {
+fn today() -> String {
     day(UNIX_EPOCH.elapsed().map_or(0, |d| d.as_millis() as i64))
 }
 

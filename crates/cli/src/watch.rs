@@ -12,7 +12,7 @@ use speckle_formats::folder::keep_up;
 
 use crate::{
     deliver::find,
-    source::{Source, kept_project, today},
+    source::{Source, kept_project},
 };
 
 /// How often the project is looked at.
@@ -55,7 +55,7 @@ pub fn run(args: &WatchArgs) -> Result<()> {
         }
         let rests = since.is_none_or(|since| since.elapsed() >= rest);
         if rests && written != Some(revision) {
-            let source = Source::kept(&store, project.id, today())?;
+            let source = Source::kept(&store, project.id)?;
             let recipient = find(&args.recipient, &source.kept)?;
             let packed = source.packed(&recipient)?;
             match keep_up(&args.into, &packed, &files) {

@@ -24,7 +24,7 @@ use crate::{Owned, PATIENCE};
 /// What a page says of itself when something was waited for in vain.
 const SITUATION: &str = "(() => { const state = window.speckle?.state();
     const marks = [...document.querySelectorAll('[data-test=trouble], [role=alert], [role=dialog]')];
-    return { at: location.pathname, shown: marks.map((mark) => mark.innerText),
+    return { at: location.hash, shown: marks.map((mark) => mark.innerText),
         ...(state && { connected: state.connected, history: state.history, said: state.said,
             unsaved: state.unsaved, area: state.area }) }; })()";
 

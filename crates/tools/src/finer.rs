@@ -20,7 +20,7 @@ use speckle_mesh::{
 use crate::{
     bake::watch::Watch,
     region::border::Border,
-    stencil::{Laid, contour::Contour},
+    stencil::{LyingImage, contour::Contour},
     stroke::circle::Circle,
     triangle::Triangle,
 };
@@ -223,7 +223,7 @@ pub fn make_finer(
     to_project: &Affine3A,
     dabs: &[Dab],
     finer: Finer,
-    stencil: Option<&Laid>,
+    stencil: Option<&LyingImage>,
 ) -> usize {
     let before = edit.mesh().face_count();
     let mut work = Work::new(edit, to_project);
@@ -277,7 +277,7 @@ pub fn cut_along_stencil(
     edit: &mut LocalEdit,
     faces: Vec<u32>,
     to_project: &Affine3A,
-    stencil: &Laid,
+    stencil: &LyingImage,
     rim: Rim,
 ) -> usize {
     let before = edit.mesh().face_count();
@@ -486,7 +486,7 @@ impl<'a, 'b> Work<'a, 'b> {
     fn cut_by_stencil(
         &mut self,
         faces: Vec<u32>,
-        stencil: &Laid,
+        stencil: &LyingImage,
         rim: Rim,
         counts: impl Fn([Vec3; 3]) -> bool,
     ) -> Vec<u32> {

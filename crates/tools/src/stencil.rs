@@ -163,7 +163,7 @@ impl StencilUse {
 
 /// An image that lies somehow.
 #[derive(Clone, Debug)]
-pub struct Laid {
+pub struct LyingImage {
     image: Arc<Stencil>,
     usage: StencilUse,
 }
@@ -172,7 +172,7 @@ pub struct Laid {
 const SEEN: [fn(Vec3) -> Vec2; 3] =
     [|p| Vec2::new(p.z, p.y), |p| Vec2::new(p.x, p.z), |p| Vec2::new(p.x, p.y)];
 
-impl Laid {
+impl LyingImage {
     /// An image, and how it lies.
     #[must_use]
     pub fn new(image: Arc<Stencil>, usage: StencilUse) -> Self {
@@ -235,14 +235,14 @@ fn facing(normal: Vec3) -> Vec3 {
 
 /// An image laid over a part.
 pub struct LaidStencil {
-    laid: Laid,
+    laid: LyingImage,
     surface: Surface,
 }
 
 impl LaidStencil {
     /// Lays an image over a surface.
     #[must_use]
-    pub fn new(laid: Laid, surface: Surface) -> Self {
+    pub fn new(laid: LyingImage, surface: Surface) -> Self {
         Self { laid, surface }
     }
 

@@ -14,7 +14,7 @@ use speckle_mesh::{
 };
 use speckle_model::{ColorSet, SetId};
 use speckle_tools::{
-    stencil::{Laid, LaidStencil},
+    stencil::{LaidStencil, LyingImage},
     stroke::{
         Action, Coat, NO_CHANNEL, Sample, StrokeStart,
         elements::{DabPlace, ReachRules},
@@ -145,13 +145,17 @@ impl Document {
     }
 
     /// The stencil of a coat, as it lies where a mesh is.
-    pub(super) fn stencil_of(&self, coat: &Coat, mesh: &Mesh) -> Result<Option<Laid>, EditError> {
+    pub(super) fn stencil_of(
+        &self,
+        coat: &Coat,
+        mesh: &Mesh,
+    ) -> Result<Option<LyingImage>, EditError> {
         let Some(usage) = coat.stencil else { return Ok(None) };
         let image = self.stencils.get(&usage.stencil).ok_or(EditError::NoSuchStencil)?.clone();
         if let Some(problem) = usage.problem(mesh) {
             return Err(EditError::Stroke(problem));
         }
-        Ok(Some(Laid::new(image, usage)))
+        Ok(Some(LyingImage::new(image, usage)))
     }
 
     /// What is seen around a part.

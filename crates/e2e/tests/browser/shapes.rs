@@ -174,19 +174,28 @@ const SQUARE: &str = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\
      element face 2\nproperty list uchar int vertex_indices\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n\
      end_header\n-50 -50 0\n50 -50 0\n50 50 0\n-50 50 0\n3 0 1 2 200 200 200\n3 0 2 3 200 200 200\n";
 
+/// Takes a hard brush of a radius in hand that cuts faces along its rim.
+async fn crisp_brush(browser: &Browser, radius: &str) -> Result<()> {
+    browser.type_into_knob("Hardness", "100").await?;
+    browser.type_into_knob("Radius", radius).await?;
+    browser.click_text("label", "Crisp rim: cut faces along it").await?;
+    browser.until("speckle.state().brush.crisp && speckle.state().brush.hardness === 1").await
+}
+
+/// Paints where the camera looks.
+async fn stroke_in_the_middle(browser: &Browser) -> Result<()> {
+    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
+    let [x, y]: [f64; 2] = serde_json::from_value(browser.eval(middle).await?)?;
+    browser.stroke(&[(x, y), (x + 1.0, y)]).await
+}
+
 #[tokio::test]
 async fn a_crisp_stroke_on_two_triangles_cuts_them_and_one_undo_takes_both_back() -> Result<()> {
     let (_folder, _app, browser) = with_file("Square.ply", SQUARE).await?;
     browser.click("area-paint").await?;
     browser.until(&format!("{PART}.faces === 2")).await?;
-    browser.type_into_knob("Hardness", "100").await?;
-    browser.type_into_knob("Radius", "20").await?;
-    browser.click_text("label", "Crisp rim: cut faces along it").await?;
-    browser.until("speckle.state().brush.crisp && speckle.state().brush.hardness === 1").await?;
-    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
-    let middle = browser.eval(middle).await?;
-    let [x, y] = [0, 1].map(|i| middle[i].as_f64().unwrap_or_default());
-    browser.stroke(&[(x, y), (x + 1.0, y)]).await?;
+    crisp_brush(&browser, "20").await?;
+    stroke_in_the_middle(&browser).await?;
     browser.until(&format!("{PART}.faces > 60")).await?;
     // A circle as seen: on the slanted square an ellipse, π r² over the cosine.
     let cosine = "(() => { const { eye, target } = speckle.stage.eye.pose(); const d = eye.map((x, i) => x - target[i]); return Math.abs(d[2]) / Math.hypot(...d); })()";
@@ -209,9 +218,7 @@ async fn a_stencil_is_cut_into_two_triangles() -> Result<()> {
     .save(&disc)?;
     browser.click("area-paint").await?;
     browser.until(&format!("{PART}.faces === 2")).await?;
-    browser.type_into_knob("Hardness", "100").await?;
-    browser.type_into_knob("Radius", "60").await?;
-    browser.click_text("label", "Crisp rim: cut faces along it").await?;
+    crisp_brush(&browser, "60").await?;
     browser.choose_file("stencil-file", &disc).await?;
     browser.until("speckle.state().stencil?.name === 'disc.png'").await?;
     browser
@@ -219,10 +226,7 @@ async fn a_stencil_is_cut_into_two_triangles() -> Result<()> {
         .await?;
     browser.choose_row("Lies", "from three axes").await?;
     browser.until("speckle.state().stencil.lay === 'axes'").await?;
-    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
-    let middle = browser.eval(middle).await?;
-    let [x, y] = [0, 1].map(|i| middle[i].as_f64().unwrap_or_default());
-    browser.stroke(&[(x, y), (x + 1.0, y)]).await?;
+    stroke_in_the_middle(&browser).await?;
     browser.until(&format!("{PART}.faces > 60")).await?;
     // The image lies about the origin, as wide as it says: a disc of three quarters of that, π r².
     let radius = "(speckle.state().stencil.width.axes * 0.375)";

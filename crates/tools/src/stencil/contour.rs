@@ -3,12 +3,12 @@
 use glam::{Vec2, Vec3};
 use smallvec::SmallVec;
 
-use super::{Laid, Projection, SEEN, facing};
+use super::{LyingImage, Projection, SEEN, facing};
 use crate::triangle::Triangle;
 
 /// The line on which so much comes through, 0–1.
 pub struct Contour<'a> {
-    laid: &'a Laid,
+    laid: &'a LyingImage,
     level: f32,
 }
 
@@ -32,7 +32,7 @@ const HARDLY: f32 = 0.02;
 impl<'a> Contour<'a> {
     /// The line of a stencil at a share.
     #[must_use]
-    pub fn new(laid: &'a Laid, level: f32) -> Self {
+    pub fn new(laid: &'a LyingImage, level: f32) -> Self {
         Self { laid, level }
     }
 
