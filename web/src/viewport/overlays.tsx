@@ -278,7 +278,9 @@ export function PinnedPicture() {
       <Box
         onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
         onPointerMove={(event) => {
-          if (event.buttons === 1) setAt({ x: at.x - event.movementX, y: Math.max(0, at.y + event.movementY) });
+          if (event.buttons !== 1) return;
+          const { movementX, movementY } = event;
+          setAt(({ x, y }) => ({ x: x - movementX, y: Math.max(0, y + movementY) }));
         }}
         sx={{ display: "flex", alignItems: "center", px: 1, cursor: "move", touchAction: "none" }}>
         <Typography variant="caption" noWrap sx={{ flex: 1 }}>

@@ -5,33 +5,18 @@ import type { Project } from "../../project/project";
 import type { RecipeInHand } from "../../project/recipes";
 import { set } from "../../model/state";
 import type { Recipe } from "../../model/recipes";
+import { whenRested } from "../../widgets/rest";
 
 const REST_MS = 450;
 
-/** Whether a pointer is down somewhere: a knob that is held still has not been let go. */
-let isHeld = false;
-for (const [kind, held] of [
-  ["pointerdown", true],
-  ["pointerup", false],
-  ["pointercancel", false],
-] as const) {
-  window.addEventListener(
-    kind,
-    () => {
-      isHeld = held;
-    },
-    { capture: true },
-  );
-}
-
 export function useRecipeInHand(project: Project, part: number, of: number, kept: Recipe): RecipeInHand {
   const [held, setHeld] = useState<Recipe | null>(null);
-  const waiting = useRef<{ recipe: Recipe; timer: number } | null>(null);
+  const waiting = useRef<{ recipe: Recipe; callOff: () => void } | null>(null);
   const deeds = useRef(0);
 
   const put = useCallback(
     (recipe: Recipe) => {
-      if (waiting.current) window.clearTimeout(waiting.current.timer);
+      waiting.current?.callOff();
       waiting.current = null;
       const deed = ++deeds.current;
       setHeld(recipe);
@@ -47,17 +32,12 @@ export function useRecipeInHand(project: Project, part: number, of: number, kept
 
   const turn = useCallback(
     (recipe: Recipe) => {
-      if (waiting.current) window.clearTimeout(waiting.current.timer);
+      waiting.current?.callOff();
       deeds.current++;
       setHeld(recipe);
       project.recipes.hold(true);
       project.recipes.try(part, of, recipe);
-      const rest = (): number =>
-        window.setTimeout(() => {
-          if (isHeld && waiting.current) waiting.current.timer = rest();
-          else put(recipe);
-        }, REST_MS);
-      waiting.current = { recipe, timer: rest() };
+      waiting.current = { recipe, callOff: whenRested(REST_MS, () => put(recipe)) };
     },
     [project, part, of, put],
   );

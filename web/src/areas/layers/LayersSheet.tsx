@@ -8,6 +8,7 @@ import { count, duration, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
 import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
+import { whenRested } from "../../widgets/rest";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
@@ -345,8 +346,7 @@ function useKept(project: Project | null) {
   }, [project, print.project, known]);
   useEffect(() => {
     if (!project || print.project !== project.id) return;
-    const timer = setTimeout(() => keep(project), KEEPING);
-    return () => clearTimeout(timer);
+    return whenRested(KEEPING, () => keep(project));
   }, [project, print.project, setup, known]);
   // Whoever leaves has turned what was turned last, too.
   useEffect(() => () => void (project && keep(project)), [project]);

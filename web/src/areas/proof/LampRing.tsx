@@ -3,7 +3,7 @@ import { Box } from "@mui/material";
 import { useEffect, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Schemas } from "../../api/client";
 import { wearableLook } from "../../model/proof";
-import { useApp } from "../../model/state";
+import { get, useApp } from "../../model/state";
 import { hex } from "../../model/words";
 import type { Project } from "../../project/project";
 import { directionOf } from "../../stage/lookMaterial";
@@ -38,10 +38,13 @@ export function LampRing({ project }: { project: Project | null }) {
   // Of several panes they are about the model in the first; what goes over its border is not drawn.
   const { width, height } = stage.eye.pane();
   const at = (lamp: Pick<Lamp, "turn" | "height">) => about(directionOf({ ...lamp, strength: 0, color: [] }, up));
-  const lampIs = (i: number, by: Partial<Lamp>) =>
-    turnLights(project, { ...lights, lamps: lights.lamps.map((own, j) => (j === i ? { ...own, ...by } : own)) });
+  /** A lamp becomes what is made of it as it is now: several moves may come before the page is drawn again. */
+  const lampIs = (i: number, by: (lamp: Lamp) => Partial<Lamp>) => {
+    const now = get().proofing.lights ?? get().proof.lights;
+    turnLights(project, { ...now, lamps: now.lamps.map((own, j) => (j === i ? { ...own, ...by(own) } : own)) });
+  };
   /** Moves a lamp so that it follows the pointer on the page, as far as it can on its ring. */
-  const drag = (i: number, lamp: Lamp, dx: number, dy: number) => {
+  const dragged = (lamp: Lamp, dx: number, dy: number): Partial<Lamp> => {
     const here = at(lamp);
     const [a, b] = [at({ ...lamp, turn: lamp.turn + 1 }), at({ ...lamp, height: lamp.height + 1 })];
     const [turnX, turnY, upX, upY] = [a.x - here.x, a.y - here.y, b.x - here.x, b.y - here.y];
@@ -50,21 +53,19 @@ export function LampRing({ project }: { project: Project | null }) {
     const [xx, yy, xy] = [turnX ** 2 + turnY ** 2 + back, upX ** 2 + upY ** 2 + back, turnX * upX + turnY * upY];
     const [p, q] = [turnX * dx + turnY * dy, upX * dx + upY * dy];
     const det = xx * yy - xy * xy;
-    lampIs(i, {
-      turn: around(lamp.turn + (yy * p - xy * q) / det),
-      height: held(lamp.height + (xx * q - xy * p) / det),
-    });
+    return { turn: around(lamp.turn + (yy * p - xy * q) / det), height: held(lamp.height + (xx * q - xy * p) / det) };
   };
-  const move = (event: PointerEvent, i: number, lamp: Lamp) => {
+  const move = (event: PointerEvent, i: number) => {
     if (inHand !== i) return;
-    drag(i, lamp, event.movementX, event.movementY);
+    const { movementX, movementY } = event;
+    lampIs(i, (lamp) => dragged(lamp, movementX, movementY));
   };
-  const key = (event: KeyboardEvent, i: number, lamp: Lamp) => {
-    const ways: Record<string, Partial<Lamp>> = {
-      ArrowLeft: { turn: around(lamp.turn - BY_KEY) },
-      ArrowRight: { turn: around(lamp.turn + BY_KEY) },
-      ArrowUp: { height: held(lamp.height + BY_KEY) },
-      ArrowDown: { height: held(lamp.height - BY_KEY) },
+  const key = (event: KeyboardEvent, i: number) => {
+    const ways: Record<string, (lamp: Lamp) => Partial<Lamp>> = {
+      ArrowLeft: ({ turn }) => ({ turn: around(turn - BY_KEY) }),
+      ArrowRight: ({ turn }) => ({ turn: around(turn + BY_KEY) }),
+      ArrowUp: ({ height }) => ({ height: held(height + BY_KEY) }),
+      ArrowDown: ({ height }) => ({ height: held(height - BY_KEY) }),
     };
     const by = ways[event.key];
     if (!by) return;
@@ -105,10 +106,10 @@ export function LampRing({ project }: { project: Project | null }) {
               event.currentTarget.setPointerCapture(event.pointerId);
               setInHand(i);
             }}
-            onPointerMove={(event) => move(event, i, lamp)}
+            onPointerMove={(event) => move(event, i)}
             onPointerUp={() => setInHand(null)}
             onPointerCancel={() => setInHand(null)}
-            onKeyDown={(event) => key(event, i, lamp)}
+            onKeyDown={(event) => key(event, i)}
             sx={{
               position: "absolute",
               left: x - DOT / 2,

@@ -3,28 +3,29 @@ import type { Schemas } from "../../api/client";
 import { get, set, type Proofing } from "../../model/state";
 import type { LookLayer, ProofLook } from "../../model/proof";
 import type { Project } from "../../project/project";
+import { whenRested } from "../../widgets/rest";
 
 /** How long a hand rests before what it turned is kept, in milliseconds: one turn is one undo. */
 const REST = 500;
 
 const put = (change: Partial<Proofing>) => set({ proofing: { ...get().proofing, ...change } });
 
-let waiting: { of: string; timer: number; keep: () => Promise<unknown> } | null = null;
+let waiting: { of: string; callOff: () => void; keep: () => Promise<unknown> } | null = null;
 
 /** Keeps at once what a hand has turned and not let rest; tells when it is kept, where there was any. */
 export function keepNow(): Promise<unknown> | null {
   if (!waiting) return null;
-  clearTimeout(waiting.timer);
+  waiting.callOff();
   const { keep } = waiting;
   waiting = null;
   return keep();
 }
 
 /** Keeps what is turned when the hand rests; whatever else it turned before is kept at once. */
-function whenRested(of: string, keep: () => Promise<unknown>) {
+function keepRested(of: string, keep: () => Promise<unknown>) {
   if (waiting && waiting.of !== of) void keepNow();
-  if (waiting) clearTimeout(waiting.timer);
-  waiting = { of, timer: window.setTimeout(() => void keepNow(), REST), keep };
+  waiting?.callOff();
+  waiting = { of, callOff: whenRested(REST, () => void keepNow()), keep };
 }
 
 /** Takes a look in hand. */
@@ -42,7 +43,7 @@ export const momentIs = (moment: Proofing["moment"]) => put({ moment });
 export function turn(project: Project, look: ProofLook, rests = true) {
   put({ look });
   project.looks.refresh();
-  whenRested(`look ${look.id}`, () =>
+  keepRested(`look ${look.id}`, () =>
     project.edit({ type: "set_look", look }).then(() => {
       // What was refused, or kept, is as the project has it; what was turned meanwhile is not.
       if (get().proofing.look === look) put({ look: null });
@@ -59,7 +60,7 @@ export function turnLayer(project: Project, look: ProofLook, at: number, by: Par
 export function turnLights(project: Project, lights: Schemas["ProofLights"], rests = true) {
   put({ lights });
   project.looks.refresh();
-  whenRested("lights", () =>
+  keepRested("lights", () =>
     project.edit({ type: "set_lights", lights }).then(() => {
       if (get().proofing.lights === lights) put({ lights: null });
     }),
@@ -72,7 +73,7 @@ export function turnWind(project: Project, part: number | null, wind: Schemas["P
   const inHand = { part, wind };
   put({ wind: inHand });
   project.looks.refresh();
-  whenRested(`wind ${part}`, () =>
+  keepRested(`wind ${part}`, () =>
     project.edit({ type: "set_wind", wind, parts: part === null ? null : [part] }).then(() => {
       if (get().proofing.wind === inHand) put({ wind: null });
     }),
