@@ -30,6 +30,12 @@ pub struct Pixels {
 }
 
 impl Pixels {
+    /// An image of 8 bits: R, G, B and A of each pixel, row by row from the top.
+    #[must_use]
+    pub const fn of_bytes([width, height]: [usize; 2], rgba: Vec<u8>) -> Self {
+        Self { width, height, rgba, light: None, deep: None }
+    }
+
     /// The same as a PNG file, of 8 bits.
     ///
     /// # Errors
@@ -100,7 +106,7 @@ pub fn read(bytes: &[u8]) -> Result<Pixels, String> {
     let color = image.color();
     if color.bytes_per_pixel() == color.channel_count() {
         let rgba = image.into_rgba8().into_raw();
-        return Ok(Pixels { width, height, rgba, light: None, deep: None });
+        return Ok(Pixels::of_bytes([width, height], rgba));
     }
     let deep: Vec<[u16; 4]> = image
         .into_rgba16()

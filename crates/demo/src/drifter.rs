@@ -84,7 +84,7 @@ pub fn planks() -> Vec<u8> {
         let [r, g, b] = color.to_array().map(|c| (c.clamp(0.0, 1.0) * 255.0).round() as u8);
         [r, g, b, 255]
     });
-    let image = Pixels { width: side, height: side, rgba: rgba.collect(), light: None, deep: None };
+    let image = Pixels::of_bytes([side; 2], rgba.collect());
     image.png().expect("a picture of the size it says")
 }
 

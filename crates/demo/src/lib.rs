@@ -40,6 +40,8 @@ pub struct Piece {
     pub title: &'static str,
     /// What it is good for, in a sentence.
     pub blurb: &'static str,
+    /// How the project of it looks (PNG): drawn beforehand, as making it only to be looked at takes seconds.
+    pub picture: &'static [u8],
     make: fn(Detail) -> Vec<NewPart>,
     /// What is done to them, now that they are in a project.
     dress: fn(&mut Document) -> Dressed,
@@ -80,6 +82,7 @@ pub const PIECES: [Piece; 7] = [
         key: "bollard",
         title: "Mooring bollard",
         blurb: "Cast iron from the harbour wall, with four channels of wear made by recipes.",
+        picture: include_bytes!("../pictures/bollard.png"),
         make: bollard::make,
         dress: |document| {
             let taken = take(document, include_str!("recipes/bollard.json"))?;
@@ -97,6 +100,7 @@ pub const PIECES: [Piece; 7] = [
         key: "pennant",
         title: "Signal pennant",
         blurb: "Cloth that sways the more the further from its mast, and a toggle that sways with it.",
+        picture: include_bytes!("../pictures/pennant.png"),
         make: pennant::make,
         dress: |document| {
             let taken = take(document, include_str!("recipes/pennant.json"))?;
@@ -111,6 +115,7 @@ pub const PIECES: [Piece; 7] = [
         key: "stone",
         title: "Tide stone",
         blurb: "A dense scan with its image at the vertices, and a light copy that lost some of its color.",
+        picture: include_bytes!("../pictures/stone.png"),
         make: stone::make,
         dress: |document| {
             let (name, file) = (stone::IMAGE.to_owned(), stone::image().into());
@@ -128,6 +133,7 @@ pub const PIECES: [Piece; 7] = [
         key: "door",
         title: "Lighthouse door",
         blurb: "Hard edges of wood, iron and stone, weathered by recipes: streaks, dust, wear.",
+        picture: include_bytes!("../pictures/door.png"),
         make: door::make,
         dress: |document| {
             let weather = take(document, include_str!("recipes/door_weather.json"))?;
@@ -138,6 +144,7 @@ pub const PIECES: [Piece; 7] = [
         key: "lighthouse",
         title: "Lighthouse",
         blurb: "Painted in four swatches for a printer with several spools, with far too many changes.",
+        picture: include_bytes!("../pictures/lighthouse.png"),
         make: lighthouse::make,
         dress: lighthouse::dress,
     },
@@ -145,6 +152,7 @@ pub const PIECES: [Piece; 7] = [
         key: "token",
         title: "Harbour token",
         blurb: "A coin with raised relief, painted brass above the field, with a few specks.",
+        picture: include_bytes!("../pictures/token.png"),
         make: token::make,
         dress: token::dress,
     },
@@ -152,6 +160,7 @@ pub const PIECES: [Piece; 7] = [
         key: "drifter",
         title: "Herring drifter",
         blurb: "A toy boat of four parts in its base coat, with a toning that its look lays over planks.",
+        picture: include_bytes!("../pictures/drifter.png"),
         make: drifter::make,
         dress: |document| {
             let (name, file) = (drifter::PLANKS.to_owned(), drifter::planks().into());
@@ -206,9 +215,40 @@ pub fn piece(key: &str) -> Option<&'static Piece> {
 
 #[cfg(test)]
 mod tests {
+    use std::path::Path;
+
+    use speckle_color::pixels::{self, Pixels};
     use speckle_core::checks::{Check, Subject, Target, check};
+    use speckle_tools::picture;
 
     use super::*;
+
+    fn drawn(document: &Document) -> Pixels {
+        picture::card(document.parts(), document.swatches(), document.traits().up)
+    }
+
+    /// Drawn on another machine, a border may fall on the next pixel.
+    fn assert_shows(piece: &Piece, document: &Document) {
+        let (kept, drawn) = (pixels::read(piece.picture).unwrap(), drawn(document));
+        assert_eq!([kept.width, kept.height], [drawn.width, drawn.height]);
+        let apart = kept.rgba.iter().zip(&drawn.rgba).filter(|(a, b)| a.abs_diff(**b) > 2).count();
+        assert!(
+            apart * 500 < kept.rgba.len(),
+            "{}: {apart} values differ: write the pictures anew by `cargo xtask screenshots`",
+            piece.key
+        );
+    }
+
+    #[test]
+    #[ignore = "writes pictures; run by cargo xtask screenshots"]
+    fn screenshots_of_pieces() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("pictures");
+        for piece in &PIECES {
+            let (document, _) = piece.project(Detail::Usual);
+            let file = folder.join(format!("{}.png", piece.key));
+            std::fs::write(file, drawn(&document).png().unwrap()).unwrap();
+        }
+    }
 
     #[test]
     fn every_piece_becomes_a_project_whose_change_leads_there_again() {
@@ -225,6 +265,7 @@ mod tests {
                 sets.map(|set| set.values).collect()
             };
             assert_eq!(values(&document), values(&again), "{}", piece.key);
+            assert_shows(piece, &document);
             let made = document.parts().iter().flat_map(|part| part.sets.iter());
             let recipes: usize = made.map(|set| set.recipes.len()).sum();
             let wanted = [

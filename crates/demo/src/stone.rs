@@ -7,6 +7,7 @@ use glam::{Vec2, Vec3};
 use speckle_color::{
     Encoding,
     noise::{Kind, Noise},
+    pixels::Pixels,
 };
 use speckle_mesh::{
     Mesh, Placement,
@@ -140,22 +141,16 @@ fn mesh(rows: u32) -> Mesh {
 /// The image as a PNG file.
 pub fn image() -> Vec<u8> {
     let (width, height) = SIZE;
-    let mut pixels = Vec::with_capacity(width * height * 3);
+    let mut rgba = Vec::with_capacity(width * height * 4);
     for y in 0..height {
         for x in 0..width {
             let uv =
                 Vec2::new((x as f32 + 0.5) / width as f32, 1.0 - (y as f32 + 0.5) / height as f32);
             let color = color(way(uv)).clamp(Vec3::ZERO, Vec3::ONE);
-            pixels.extend(color.to_array().map(|c| (c * 255.0).round() as u8));
+            rgba.extend(color.extend(1.0).to_array().map(|c| (c * 255.0).round() as u8));
         }
     }
-    let mut file = Vec::new();
-    let mut encoder = png::Encoder::new(&mut file, width as u32, height as u32);
-    encoder.set_color(png::ColorType::Rgb);
-    encoder.set_depth(png::BitDepth::Eight);
-    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(&pixels));
-    written.expect("writing to memory cannot fail, and the picture has the size it says");
-    file
+    Pixels::of_bytes([width, height], rgba).png().expect("writing to memory cannot fail")
 }
 
 #[cfg(test)]

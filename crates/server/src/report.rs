@@ -4,7 +4,6 @@ use std::{collections::HashMap, sync::Arc};
 
 use base64::{Engine as _, prelude::BASE64_STANDARD};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
-use speckle_color::pixels::Pixels;
 use speckle_core::checks::{Finding, Subject, Taker, Target, check};
 use speckle_formats::{
     Weight,
@@ -184,8 +183,8 @@ fn picture(
     [width, height]: [usize; 2],
     shown: Shown,
 ) -> Markup {
-    let rgba = draw_shown(parts, reported.subject.traits.up, [width, height], shown);
-    let png = Pixels { width, height, rgba, light: None, deep: None }.png().unwrap_or_default();
+    let drawn = draw_shown(parts, reported.subject.traits.up, [width, height], shown);
+    let png = drawn.png().unwrap_or_default();
     let source = format!("data:image/png;base64,{}", BASE64_STANDARD.encode(png));
     html! { img src=(source) width=(width) height=(height) alt=""; }
 }

@@ -3,7 +3,7 @@
 use std::{collections::HashMap, sync::Arc};
 
 use glam::{Mat4, Vec2, Vec3, camera};
-use speckle_color::{Encoding, Linear, Rgba, linear_from_srgb, swatch_of};
+use speckle_color::{Encoding, Linear, Rgba, linear_from_srgb, pixels::Pixels, swatch_of};
 use speckle_mesh::{Placement, UpAxis, geometry::shading};
 use speckle_model::{
     ColorSet, Part,
@@ -56,16 +56,26 @@ pub enum Shown<'a> {
     },
 }
 
-/// Draws the visible parts with the colors of their first sets, lit as on the stage; returns
-/// `width × height` RGBA pixels, sRGB-encoded, transparent where nothing is.
+/// Width and height of a project's picture on the shelf, pixels: twice what a card shows.
+const CARD: [usize; 2] = [440, 280];
+
+/// A project as its card on the shelf shows it.
 #[must_use]
-pub fn draw(parts: &[Part], up: UpAxis, width: usize, height: usize) -> Vec<u8> {
-    draw_shown(parts, up, [width, height], Shown::First)
+pub fn card(parts: &[Part], palette: &[Swatch], up: UpAxis) -> Pixels {
+    let parts: Vec<Part> = parts.iter().map(|part| part.in_colors(palette)).collect();
+    draw(&parts, up, CARD)
+}
+
+/// Draws the visible parts with the colors of their first sets, lit as on the stage; `size` is width
+/// and height in pixels, transparent where nothing is.
+#[must_use]
+pub fn draw(parts: &[Part], up: UpAxis, size: [usize; 2]) -> Pixels {
+    draw_shown(parts, up, size, Shown::First)
 }
 
 /// The same of what is asked for.
 #[must_use]
-pub fn draw_shown(parts: &[Part], up: UpAxis, size: [usize; 2], shown: Shown) -> Vec<u8> {
+pub fn draw_shown(parts: &[Part], up: UpAxis, size: [usize; 2], shown: Shown) -> Pixels {
     let [width, height] = size;
     let (wide, high) = (width * OVERSAMPLING, height * OVERSAMPLING);
     let mut canvas =
@@ -84,7 +94,7 @@ pub fn draw_shown(parts: &[Part], up: UpAxis, size: [usize; 2], shown: Shown) ->
             }
         }
     }
-    canvas.shrunk(width, height)
+    Pixels::of_bytes(size, canvas.shrunk(width, height))
 }
 
 struct Camera {

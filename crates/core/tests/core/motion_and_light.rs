@@ -274,7 +274,7 @@ fn pictures_show_looks_with_their_images() {
         let dark = Lights { lamps: Vec::new(), rim: 0.0, even: 0.0, ..Lights::default() };
         let proof = Proof { lights: dark, ..Proof::default() };
         let shown = Shown::Look { proof: &proof, look: Some(&look), images: &images };
-        let pixels = draw_shown(document.parts(), UpAxis::Y, [64, 48], shown);
+        let pixels = draw_shown(document.parts(), UpAxis::Y, [64, 48], shown).rgba;
         let seen: Vec<&[u8]> = pixels.chunks(4).filter(|p| p[3] == 255).collect();
         assert!(seen.len() > 40, "{} pixels", seen.len());
         for pixel in seen {
@@ -285,7 +285,7 @@ fn pictures_show_looks_with_their_images() {
     }
     // Channels in grey, sets in their colors.
     let of = |shown| {
-        let pixels = draw_shown(document.parts(), UpAxis::Y, [64, 48], shown);
+        let pixels = draw_shown(document.parts(), UpAxis::Y, [64, 48], shown).rgba;
         let seen: Vec<[u8; 4]> =
             pixels.chunks(4).filter(|p| p[3] == 255).map(|p| [p[0], p[1], p[2], p[3]]).collect();
         seen[seen.len() / 2]
@@ -318,7 +318,7 @@ fn pictures_bend_normals_and_leave_backs_out() {
             part.traits.transform.rotation_degrees = Vec3::new(0.0, 180.0, 0.0);
         }
         let shown = Shown::Look { proof: &proof, look: Some(&look), images: &images };
-        let pixels = draw_shown(&[part], UpAxis::Y, [64, 48], shown);
+        let pixels = draw_shown(&[part], UpAxis::Y, [64, 48], shown).rgba;
         let seen: Vec<u8> = pixels.chunks(4).filter(|p| p[3] == 255).map(|p| p[1]).collect();
         (seen.len(), seen.get(seen.len() / 2).copied().unwrap_or_default())
     };

@@ -18,7 +18,7 @@ fn sheet(color: [f32; 4], placement: Placement) -> Document {
 }
 
 fn pixels(document: &Document, up: UpAxis) -> Vec<[u8; 4]> {
-    let bytes = picture::draw(document.parts(), up, SIZE.0, SIZE.1);
+    let bytes = picture::draw(document.parts(), up, SIZE.into()).rgba;
     bytes.chunks_exact(4).map(|p| [p[0], p[1], p[2], p[3]]).collect()
 }
 

@@ -74,12 +74,7 @@ const THUMBNAIL: usize = 256;
 
 fn thumbnail(shipment: &Shipment) -> Vec<u8> {
     let up = shipment.traits.map_or(UpAxis::Z, |traits| traits.up);
-    let pixels = picture::draw(shipment.parts, up, THUMBNAIL, THUMBNAIL);
-    let mut out = Cursor::new(Vec::new());
-    let side = THUMBNAIL as u32;
-    image::RgbaImage::from_raw(side, side, pixels)
-        .and_then(|picture| picture.write_to(&mut out, image::ImageFormat::Png).ok())
-        .map_or_else(Vec::new, |()| out.into_inner())
+    picture::draw(shipment.parts, up, [THUMBNAIL; 2]).png().unwrap_or_default()
 }
 
 fn unit_word(unit: Unit) -> &'static str {

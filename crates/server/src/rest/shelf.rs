@@ -1,7 +1,5 @@
 //! The list of projects and the demo pieces, with their pictures and files.
 
-use std::sync::Mutex;
-
 use axum::{
     Json,
     body::Body,
@@ -12,9 +10,8 @@ use axum::{
 use serde::{Deserialize, Serialize};
 use speckle_demo::{Detail, Piece};
 use speckle_formats::recipient::file_stem;
-use speckle_model::{Part, ProjectTraits, swatches::Swatch};
 use speckle_store::{ProjectId, StoreError};
-use speckle_tools::picture;
+use speckle_tools::picture::card;
 use utoipa::ToSchema;
 
 use super::hand;
@@ -25,9 +22,6 @@ use crate::{
     error::ApiError,
     session::{lock, now_ms},
 };
-
-/// Pixels of a picture; twice what a card shows.
-const PICTURE: (usize, usize) = (440, 280);
 
 /// A project on the shelf.
 #[derive(Debug, Serialize, ToSchema)]
@@ -191,7 +185,9 @@ pub async fn project_picture(
                 return Ok(png);
             }
             // No lock is taken in the pool: a worker that waits there takes up other work.
-            let png = in_pool(Pool::Projects, || png_of(&now.parts, &now.swatches, now.traits));
+            let png =
+                in_pool(Pool::Projects, || card(&now.parts, &now.swatches, now.traits.up).png())
+                    .unwrap_or_default();
             file.set_picture(&png, now.revision)?;
             Ok(png)
         })
@@ -236,46 +232,14 @@ pub async fn open_piece(
 
 /// A small picture of a demo piece (PNG).
 #[utoipa::path(get, path = "/api/v1/pieces/{piece}/picture", params(("piece" = String, Path)), responses((status = 200, content_type = "image/png", body = String), (status = 422, body = ApiError)))]
-pub async fn piece_picture(
-    State(app): State<App>,
-    Path(key): Path<String>,
-) -> Result<Response, ApiError> {
-    static DRAWN: Mutex<Vec<(&str, Vec<u8>)>> = Mutex::new(Vec::new());
-    let piece = piece_of(&key)?;
-    let png = app
-        .blocking(move |_| {
-            let mut drawn = DRAWN.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-            if let Some((_, png)) = drawn.iter().find(|(key, _)| *key == piece.key) {
-                return Ok(png.clone());
-            }
-            let (document, _) = piece.project(Detail::Usual);
-            let png = in_pool(Pool::Projects, || {
-                png_of(document.parts(), document.swatches(), document.traits())
-            });
-            drawn.push((piece.key, png.clone()));
-            Ok(png)
-        })
-        .await?;
-    Ok(as_picture(png))
+pub async fn piece_picture(Path(key): Path<String>) -> Result<Response, ApiError> {
+    Ok(as_picture(piece_of(&key)?.picture))
 }
 
-fn png_of(parts: &[Part], palette: &[Swatch], traits: ProjectTraits) -> Vec<u8> {
-    let (width, height) = PICTURE;
-    let parts: Vec<Part> = parts.iter().map(|part| part.in_colors(palette)).collect();
-    let pixels = picture::draw(&parts, traits.up, width, height);
-    let mut bytes = Vec::new();
-    let mut encoder = png::Encoder::new(&mut bytes, width as u32, height as u32);
-    encoder.set_color(png::ColorType::Rgba);
-    encoder.set_depth(png::BitDepth::Eight);
-    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(&pixels));
-    written.expect("writing to memory cannot fail, and the picture has the size it says");
-    bytes
-}
-
-fn as_picture(png: Vec<u8>) -> Response {
+fn as_picture(png: impl Into<Body>) -> Response {
     // The address carries the revision, so that another picture has another address.
     let head = [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "max-age=60")];
-    (head, png).into_response()
+    (head, png.into()).into_response()
 }
 
 /// A project with its whole history as one file.
