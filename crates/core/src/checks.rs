@@ -5,6 +5,7 @@
 //! and stays so ([`speckle_model::proof::Silenced`]).
 
 mod bodies;
+mod kept;
 mod looks;
 mod sets;
 
@@ -228,8 +229,8 @@ pub fn check(subject: &Subject, target: Target, watch: &Watch) -> Result<Vec<Fin
         sets::values(subject, &mut found);
         looks::sets_of_looks(subject, &mut found);
         looks::shares(subject, &mut found);
-        sets::unused(subject, &mut found);
-        sets::lost(subject, &mut found);
+        kept::unused(subject, &mut found);
+        kept::lost(subject, &mut found);
         sets::too_fine(subject, &mut found);
     }
     watch.check()?;
@@ -248,7 +249,7 @@ pub fn check(subject: &Subject, target: Target, watch: &Watch) -> Result<Vec<Fin
         bodies::solids(subject, watch, &mut found)?;
     }
     sets::stale(subject, &mut found);
-    sets::hidden_paint(subject, &mut found);
+    kept::hidden_paint(subject, &mut found);
     for finding in &mut found {
         let silenced = subject.proof.silenced.iter().find(|own| own.key == finding.key);
         finding.silenced = silenced.map(|own| own.reason.clone());

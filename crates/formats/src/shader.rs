@@ -8,6 +8,7 @@ mod motion;
 mod names;
 mod nodes;
 mod packed;
+mod prelude;
 mod says;
 mod syntax;
 mod writer;

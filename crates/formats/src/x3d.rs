@@ -8,6 +8,7 @@
 
 mod classic;
 mod node;
+mod nodes;
 mod scene;
 
 use crate::{Content, FormatError, MeshFile, Reading, Shipment, WriteOptions, Written, xml};
@@ -32,7 +33,7 @@ pub fn read_vrml(file: &MeshFile, options: &Reading) -> Result<Content, FormatEr
 
 /// Writes X3D.
 pub fn write(shipment: &Shipment, options: WriteOptions) -> Written {
-    let nodes = scene::nodes(shipment, options);
+    let nodes = nodes::nodes(shipment, options);
     let mut out = String::from(
         "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<X3D profile='Interchange' version='3.3' \
          xmlns:xsd='http://www.w3.org/2001/XMLSchema-instance' \
@@ -56,6 +57,6 @@ pub fn write_vrml(shipment: &Shipment, options: WriteOptions) -> Written {
     }
     // It knows no alpha of single points.
     let options = WriteOptions { alpha: false, ..options };
-    scene::nodes(shipment, options).iter().for_each(|node| node.write_classic(&mut out));
+    nodes::nodes(shipment, options).iter().for_each(|node| node.write_classic(&mut out));
     Written::alone(out.into_bytes())
 }

@@ -199,7 +199,7 @@ fn routes() -> OpenApiRouter<App> {
         .routes(routes!(layers::layer_cells))
         .routes(routes!(seams::layer_seams))
         .routes(routes!(plate::layer_plate))
-        .routes(routes!(layers::layers_paper))
+        .routes(routes!(layers::paper::layers_paper))
         .routes(routes!(remedies::layer_causes))
         .routes(routes!(remedies::layers_with))
         .routes(routes!(remedies::causes_lit))

@@ -23,6 +23,7 @@ mod pantry;
 pub mod pieces;
 pub mod samples;
 mod sources;
+mod stored_image;
 pub mod taste;
 pub mod trail;
 pub mod watch;

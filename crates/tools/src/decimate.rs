@@ -1,6 +1,8 @@
 //! Fewer triangles for a part: the shape by quadric edge collapse (crate `meshopt`; Garland and
 //! Heckbert 1997), everything that lies on it carried over from the original, never by the collapses.
 
+mod report;
+
 use std::sync::Arc;
 
 use glam::Vec3;
@@ -18,6 +20,9 @@ use speckle_model::{
     ColorSet, NewPart, Part,
     color_set::{Role, convert},
 };
+
+use report::report;
+pub use report::{DecimationReport, SetDecimated};
 
 use crate::{
     bake::{pieces::shares_of, watch::Watch},
@@ -101,40 +106,6 @@ pub enum DecimationError {
     /// Its colors cannot.
     #[error(transparent)]
     Transfer(#[from] TransferError),
-}
-
-/// How far a set is from what it was, by what is seen at the original's elements.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct SetDecimated {
-    /// Its name.
-    pub name: String,
-    /// The mean: CIEDE2000 of colors, of data hundredths of the range.
-    pub mean: f32,
-    /// What 95 % are off by at most.
-    pub most_of_them: f32,
-    /// The most any is off by.
-    pub most: f32,
-}
-
-/// What a decimation does.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct DecimationReport {
-    /// Triangles until then and from then on.
-    pub triangles: [usize; 2],
-    /// Vertices, likewise.
-    pub vertices: [usize; 2],
-    /// Whether it came as far as was asked.
-    pub reached: bool,
-    /// The mean distance of the original's vertices from the new surface, in the project's unit.
-    pub mean_distance: f32,
-    /// The largest distance between the two surfaces, looked for from either side.
-    pub max_distance: f32,
-    /// What the diagonal of the part is, in the project's unit.
-    pub size: f32,
-    /// How its sets have fared.
-    pub sets: Vec<SetDecimated>,
 }
 
 /// The most numbers beside its place that a vertex is weighed by.
@@ -448,56 +419,4 @@ fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, Deci
 fn anywhere(part: &Part) -> transfer::Rules {
     let size = part.geometry.measures().diagonal() * part.traits.transform.mean_scale();
     transfer::Rules { within: Some(size.max(f32::MIN_POSITIVE)), ..transfer::Rules::default() }
-}
-
-fn report(
-    part: &Part,
-    light: &Part,
-    triangles: [usize; 2],
-    reached: bool,
-    watch: &Watch,
-) -> Result<DecimationReport, DecimationError> {
-    let scale = part.traits.transform.mean_scale();
-    let points = |part: &Part| part.geometry.shown_points().to_vec();
-    let middles = |part: &Part| {
-        let mesh = part.geometry.mesh();
-        (0..mesh.face_count()).map(|face| mesh.face_centroid(face)).collect::<Vec<Vec3>>()
-    };
-    let [mean, there] = far(&points(part), &light.geometry);
-    let [_, back] = far(&middles(light), &part.geometry);
-    let mut sets = Vec::new();
-    if !light.sets.is_empty() {
-        // Seen from the original: what the new one shows where its elements were.
-        let original = open_to_all(part);
-        let seen = transfer::carried(&original, &[Source::of(light)], &anywhere(part), watch)?;
-        sets = seen
-            .report
-            .sets
-            .into_iter()
-            .map(|set| SetDecimated {
-                name: set.name,
-                mean: set.mean,
-                most_of_them: set.most_of_them,
-                most: set.most,
-            })
-            .collect();
-    }
-    Ok(DecimationReport {
-        triangles,
-        vertices: [part, light].map(|part| part.geometry.shown_points().len()),
-        reached,
-        mean_distance: mean * scale,
-        max_distance: there.max(back) * scale,
-        size: part.geometry.measures().diagonal() * scale,
-        sets,
-    })
-}
-
-/// How far points lie from a surface: in the mean, and at most.
-fn far(points: &[Vec3], surface: &Geometry) -> [f32; 2] {
-    let tree = surface.packets();
-    let away = |&point: &Vec3| tree.nearest(point, f32::MAX, |_| true).map_or(0.0, |near| near.2);
-    let far: Vec<f32> = points.par_iter().with_min_len(256).map(away).collect();
-    let sum: f64 = far.iter().map(|&x| f64::from(x)).sum();
-    [(sum / far.len().max(1) as f64) as f32, far.into_iter().fold(0.0, f32::max)]
 }

@@ -2,17 +2,8 @@
 import { Box, Button, ButtonBase, Chip, MenuItem, Paper, Select, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Project } from "../project/project";
-import {
-  facts,
-  activePart,
-  choosePart,
-  get,
-  set as setState,
-  useApp,
-  type Channels,
-  type ColorSet,
-  type Part,
-} from "../model/state";
+import { facts, activePart, choosePart, get, set as setState, useApp, type ColorSet, type Part } from "../model/state";
+import type { Channels } from "../model/choices";
 import { targetChannels } from "../model/recipes";
 import { placementWords } from "../model/placements";
 import { channelName } from "../model/theme";

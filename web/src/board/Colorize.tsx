@@ -15,7 +15,8 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { ColorWell } from "../widgets/ColorWell";
 import type { Project } from "../project/project";
-import { facts, get, set as setState, type Part, type Rgba } from "../model/state";
+import { facts, get, set as setState, type Part } from "../model/state";
+import type { Rgba } from "../model/choices";
 import { hex } from "../model/words";
 import { mixed } from "../model/curves";
 

@@ -1,7 +1,7 @@
 // Curves as they are drawn under a moving pointer. The server reckons with curves of its own, in the
 // core: a test holds these against what that makes.
 import type { Schemas } from "../api/client";
-import type { Curve } from "./state";
+import type { Curve } from "./choices";
 
 type Point = Schemas["CurvePoint"];
 

@@ -1,6 +1,7 @@
 // What tools and blends are called, and what they do.
 import type { Schemas } from "../api/client";
-import type { PourKind, State } from "./state";
+import type { State } from "./state";
+import type { PourKind } from "./choices";
 
 /** The blends, as the list shows them, and what each does. */
 export const blends: { key: Schemas["Blend"]; title: string; says: string }[] = [

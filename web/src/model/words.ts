@@ -1,6 +1,7 @@
 // Numbers, lengths, colors and counts as people read them.
 import type { Schemas } from "../api/client";
-import { get, type Channels, type Unit } from "./state";
+import { get, type Unit } from "./state";
+import type { Channels } from "./choices";
 
 export const hex = (color: readonly number[]) =>
   "#" +

@@ -1,6 +1,6 @@
 // What an area of work puts where in an open project: each area is a folder that says so, and a line in the workbench.
 import type { ComponentType } from "react";
-import type { Area } from "../model/state";
+import type { Area } from "../model/choices";
 import type { Project } from "./project";
 
 export interface InArea {

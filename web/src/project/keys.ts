@@ -1,19 +1,7 @@
 // Every key there is, in one list: what it does, and how the sheet of shortcuts tells it.
 import type { Project } from "./project";
-import {
-  activePart,
-  get,
-  maskOf,
-  isSwatches,
-  set,
-  setBrush,
-  setLook,
-  setSpan,
-  type Area,
-  type SpanKind,
-  type Tool,
-  snapshotNames,
-} from "../model/state";
+import { activePart, get, maskOf, isSwatches, set, setBrush, setLook, setSpan, snapshotNames } from "../model/state";
+import type { Area, SpanKind, Tool } from "../model/choices";
 import { MOST_PAINTED } from "../model/swatches";
 import type { Axis } from "../stage/eye";
 

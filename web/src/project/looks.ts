@@ -6,18 +6,8 @@ import { wayOf, type LookDress } from "../stage/lookMaterial";
 import type { Range } from "../stage/heats";
 import type { PanePicture, Stage } from "../stage/stage";
 import type { Meeting, Surface } from "../stage/surface";
-import {
-  chosenSelection,
-  get,
-  type Heat,
-  type Look,
-  noProofing,
-  type Part,
-  type Rgba,
-  set,
-  snapshotOf,
-  type State,
-} from "../model/state";
+import { chosenSelection, get, noProofing, type Part, set, snapshotOf, type State } from "../model/state";
+import type { Heat, Look, Rgba } from "../model/choices";
 import { REMADE, LOST, TRIAL_HEAT, TRIED } from "../model/trial";
 import { paneCount, paneGrid, type Pane, type Panes } from "../model/panes";
 import { changesIn, lookIn, panesOf, setIn } from "../model/paneViews";

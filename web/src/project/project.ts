@@ -25,7 +25,7 @@ import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
-import { fillOf, inHand, strokeOf } from "./tools";
+import { fillOf, inHand, strokeOf, whyNotPaint } from "./tools";
 
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
 const POUR_PIXELS = 260;
@@ -382,7 +382,7 @@ export class Project {
   /** Fills from a place on the page, or what was drawn; with the second swatch where that is in hand. */
   async fill(at: HandAt | null, second = false) {
     const fill = fillOf(inHand(get(), second), this.stage, at);
-    const trouble = this.whyNotPaint();
+    const trouble = whyNotPaint(get());
     if (!fill || trouble) {
       set({ said: { text: trouble ?? "There is nothing to cover yet: draw it on the stage first.", bad: true } });
       return;
@@ -398,7 +398,7 @@ export class Project {
     const fill =
       fillOf(get(), this.stage, null) ??
       fillOf({ ...get(), tool: "pour", pour: { ...get().pour, kind: "all" } }, this.stage, null);
-    const trouble = this.whyNotPaint();
+    const trouble = whyNotPaint(get());
     if (!fill || trouble) {
       set({ said: { text: trouble ?? "", bad: true } });
       return;
@@ -453,27 +453,11 @@ export class Project {
     if (action === "paint" && into === "set" && targetSet(get())?.encoding === "color") remember(paint);
   }
 
-  /** Why nothing can be painted now; null when all is well. */
-  private whyNotPaint(): string | null {
-    const state = get();
-    const part = activePart(state);
-    const target = intoSet(state);
-    return !part || !target
-      ? "This part has no color set yet: add one on the channel board, then paint."
-      : state.into === "set" && target.encoding !== "swatch" && state.channels.every((chosen) => !chosen)
-        ? "No channel is chosen: choose R, G, B or A on the channel board."
-        : state.connected !== true
-          ? "The server is not connected: painting goes on when it is back."
-          : part.locked
-            ? `${part.name} is locked: unlock it in Gather first.`
-            : null;
-  }
-
   /** Puts the brush down; says why when it cannot. */
   beginStroke(at: HandAt, second = false): boolean {
     const state = inHand(get(), second);
     const start = strokeOf(state, this.stage);
-    const trouble = this.whyNotPaint();
+    const trouble = whyNotPaint(get());
     if (trouble || !start || !isStroke(state)) {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;

@@ -2,17 +2,8 @@
 import type { Schemas } from "../api/client";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
-import {
-  activePart,
-  chosenSelection,
-  intoSet,
-  isSwatches,
-  type Part,
-  type PourChoice,
-  type SpanChoice,
-  type State,
-  type Vec,
-} from "../model/state";
+import { activePart, chosenSelection, intoSet, isSwatches, type Part, type State } from "../model/state";
+import type { PourChoice, SpanChoice, Vec } from "../model/choices";
 
 const axes: Record<"x" | "y" | "z", Vec> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
@@ -132,6 +123,21 @@ function stencilOf(state: State, stage: Stage): Schemas["StencilUse"] | null {
 /** The state with the second swatch in hand, where that is meant. */
 export const inHand = (state: State, second: boolean): State =>
   second ? { ...state, swatch: state.secondSwatch, action: "paint" } : state;
+
+/** Why nothing can be painted now; null when all is well. */
+export function whyNotPaint(state: State): string | null {
+  const part = activePart(state);
+  const target = intoSet(state);
+  return !part || !target
+    ? "This part has no color set yet: add one on the channel board, then paint."
+    : state.into === "set" && target.encoding !== "swatch" && state.channels.every((chosen) => !chosen)
+      ? "No channel is chosen: choose R, G, B or A on the channel board."
+      : state.connected !== true
+        ? "The server is not connected: painting goes on when it is back."
+        : part.locked
+          ? `${part.name} is locked: unlock it in Gather first.`
+          : null;
+}
 
 /** What is laid on, and where; null when there is nothing to write into. */
 export function coatOf(state: State, stage: Stage): Schemas["Coat"] | null {

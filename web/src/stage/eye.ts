@@ -3,7 +3,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Schemas } from "../api/client";
-import type { Brush } from "../model/state";
+import type { Brush } from "../model/choices";
 import type { HandAt } from "./handAt";
 
 export type Sample = Schemas["Sample"];

@@ -2,7 +2,7 @@
 import * as THREE from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
 import type { Schemas } from "../api/client";
-import type { GripMode } from "../model/state";
+import type { GripMode } from "../model/choices";
 import type { Eye } from "./eye";
 
 type Transform = Schemas["Transform"];

@@ -3,7 +3,7 @@ import * as THREE from "three";
 import type { FootprintFrame } from "../live/frames";
 import { stageGrey } from "../model/theme";
 import type { Schemas } from "../api/client";
-import type { GripMode } from "../model/state";
+import type { GripMode } from "../model/choices";
 import { Eye } from "./eye";
 import { Grip, type Held, type OnTurn } from "./grip";
 import { LookLights, Stir } from "./lookMaterial";

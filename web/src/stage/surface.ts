@@ -2,77 +2,15 @@
 import * as THREE from "three";
 import type { GeometryFrame, ReshapeFrame } from "../live/frames";
 import type { Schemas } from "../api/client";
-import type { ColorSet, Look } from "../model/state";
+import type { ColorSet } from "../model/state";
+import type { Look, Rgba } from "../model/choices";
 import { Heats, type Range } from "./heats";
 import { MOST_LOOK_SETS, ownUniforms, type LookDress } from "./lookMaterial";
 import { resized } from "./room";
+import { fragmentShader, lineFragmentShader, lineVertexShader, vertexShader } from "./shaders";
 import { Shape } from "./shape";
 import { PointerTree } from "./trees";
 import { Layout, words, type Held, type Placement } from "./values";
-
-const vertexShader = /* glsl */ `
-  in vec3 position; in vec3 normal; in vec4 color; in vec4 masked; in vec4 chosen;
-  uniform mat4 modelMatrix; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; uniform mat3 normalMatrix;
-  out vec4 vColor; out vec3 vNormal; out vec3 vSight; out vec3 vPlace; out vec2 vMarks;
-  void main() {
-    vec4 seen = modelViewMatrix * vec4(position, 1.0);
-    vColor = color; vNormal = normalMatrix * normal; vSight = -seen.xyz;
-    vPlace = (modelMatrix * vec4(position, 1.0)).xyz;
-    vMarks = vec2(masked.r, chosen.r);
-    gl_Position = projectionMatrix * seen;
-  }`;
-
-// The flat look writes the stored values as they are; light is reckoned in linear light.
-const fragmentShader = /* glsl */ `
-  precision highp float;
-  in vec4 vColor; in vec3 vNormal; in vec3 vSight; in vec3 vPlace; in vec2 vMarks;
-  uniform bool lit; uniform bool bare; uniform bool painted; uniform vec3 palette[17]; uniform float smoothCosine; uniform int channel;
-  uniform vec4 cut; uniform bvec2 marks;
-  out vec4 pixel;
-  vec3 toLinear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
-  vec3 toEncoded(vec3 c) { return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c)); }
-  // Sea, sand, persimmon, ink: lightness falls throughout, so that it reads without its hues.
-  vec3 heat(float t) {
-    vec3 a = vec3(0.93, 0.91, 0.86); vec3 b = vec3(0.55, 0.75, 0.74); vec3 c = vec3(0.80, 0.45, 0.26); vec3 d = vec3(0.30, 0.09, 0.14);
-    return t < 0.33 ? mix(a, b, t / 0.33) : t < 0.67 ? mix(b, c, (t - 0.33) / 0.34) : mix(c, d, (t - 0.67) / 0.33);
-  }
-  void main() {
-    if (dot(cut.xyz, vPlace) > cut.w) discard;
-    vec3 color = bare ? vec3(0.72) : vColor.rgb;
-    // Whole faces have one number: nothing lies between two of them.
-    if (!bare && painted) color = palette[min(16, int(vColor.r * 255.0 + 0.5))];
-    else if (!bare && channel >= 0 && channel < 4) color = vec3(vColor[channel]);
-    if (!bare && !painted && channel == 5) color = heat(vColor.r);
-    if (!bare && !painted && channel == 4) {
-      vec2 square = floor(gl_FragCoord.xy / 12.0);
-      float checker = mod(square.x + square.y, 2.0) < 0.5 ? 0.42 : 0.58;
-      color = mix(vec3(checker), color, vColor.a);
-    }
-    if (marks.x) {
-      // What the mask protects is speckled, the denser the more it is.
-      vec2 cell = mod(gl_FragCoord.xy, 7.0) - 3.5;
-      float dot_ = step(length(cell), 0.6 + 1.9 * vMarks.x) * step(0.02, vMarks.x);
-      color = mix(color, vec3(0.09), 0.75 * dot_);
-    }
-    if (marks.y) {
-      // What is chosen is striped.
-      float stripe = step(0.62, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
-      color = mix(color, vec3(0.85, 0.32, 0.17), 0.8 * stripe * smoothstep(0.3, 0.7, vMarks.y));
-    }
-    if (!lit) { pixel = vec4(color, 1.0); return; }
-    vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
-    // The face's own normal, from how the place changes over the screen: no geometry is needed for
-    // it. It takes over where the smooth one is bent away from it too far.
-    vec3 face = normalize(cross(dFdx(vSight), dFdy(vSight)));
-    if (dot(face, vSight) < 0.0) face = -face;
-    if (dot(n, face) < smoothCosine) n = face;
-    vec3 key = normalize(vec3(-0.45, 0.75, 0.6));
-    vec3 fill = normalize(vec3(0.8, 0.1, 0.35));
-    float wrapped = max(0.0, (dot(n, key) + 0.25) / 1.25);
-    float light = 0.2 + 0.16 * (0.5 + 0.5 * n.y) + 0.82 * wrapped * wrapped + 0.12 * max(0.0, dot(n, fill));
-    float gloss = pow(max(0.0, dot(n, normalize(key + normalize(vSight)))), 40.0) * 0.07;
-    pixel = vec4(toEncoded(min(vec3(1.0), toLinear(color) * light + gloss)), 1.0);
-  }`;
 
 /** The attributes that are put on as they are wanted. */
 const DRESS = ["color", "masked", "chosen"];
@@ -82,13 +20,6 @@ const setName = (i: number) => `set${i}`;
 
 /** A plane that hides nothing. */
 const NO_CUT = new THREE.Vector4(0, 0, 0, 1);
-
-const lineVertexShader = /* glsl */ `
-  in vec3 position; uniform mat4 modelMatrix; uniform mat4 modelViewMatrix; uniform mat4 projectionMatrix; out vec3 vPlace;
-  void main() { vPlace = (modelMatrix * vec4(position, 1.0)).xyz; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
-const lineFragmentShader = /* glsl */ `
-  precision highp float; in vec3 vPlace; uniform float strength; uniform vec4 cut; out vec4 pixel;
-  void main() { if (dot(cut.xyz, vPlace) > cut.w) discard; pixel = vec4(vec3(0.1), 0.75 * strength); }`;
 
 export interface Meeting {
   point: THREE.Vector3;
@@ -505,31 +436,29 @@ export class Surface {
     this.wire.material.uniforms.strength = { value: strength };
   }
 
-  valueAt(set: number, meeting: Meeting, vertex: number): [number, number, number, number] | null {
-    const held = this.values.get(set);
-    if (!held) return null;
-    let element = vertex;
-    if (held.placement !== "vertex") {
-      const corners = this.shape.triangle(meeting.triangle);
-      const corner = corners.find((c) => this.shape.cornerVertices[c] === vertex) ?? corners[0];
-      element = held.placement === "corner" ? corner : this.shape.faceOf(corner);
-    }
-    const at = (i: number) => (held.bytes[4 * element + i] ?? 0) / 255;
-    return [at(0), at(1), at(2), at(3)];
+  valueAt(set: number, meeting: Meeting, vertex: number): Rgba | null {
+    const corners = this.shape.triangle(meeting.triangle);
+    return this.valueOf(set, vertex, () => corners.find((c) => this.shape.cornerVertices[c] === vertex) ?? corners[0]);
   }
 
   /** What a set has at a vertex: of its first corner where it has more than one number there. */
-  private valueAtVertex(set: number, vertex: number): [number, number, number, number] {
-    const held = this.values.get(set);
-    if (!held) return [0, 0, 0, 0];
-    let element = vertex;
-    if (held.placement !== "vertex") {
-      let first = -1;
+  private valueAtVertex(set: number, vertex: number): Rgba {
+    let first = -1;
+    const corner = () => {
       this.shape.eachCornerOf(vertex, (corner) => {
         if (first < 0) first = corner;
       });
-      element = held.placement === "corner" ? first : this.shape.faceOf(first);
-    }
+      return first;
+    };
+    return this.valueOf(set, vertex, corner) ?? [0, 0, 0, 0];
+  }
+
+  /** What a set has at a vertex, or at the corner of it that is meant, or its face. */
+  private valueOf(set: number, vertex: number, corner: () => number): Rgba | null {
+    const held = this.values.get(set);
+    if (!held) return null;
+    const element =
+      held.placement === "vertex" ? vertex : held.placement === "corner" ? corner() : this.shape.faceOf(corner());
     const at = (i: number) => (held.bytes[4 * element + i] ?? 0) / 255;
     return [at(0), at(1), at(2), at(3)];
   }

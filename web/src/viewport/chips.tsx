@@ -16,9 +16,9 @@ import {
   targetSet,
   useApp,
   type ColorSet,
-  type Look,
   snapshotNames,
 } from "../model/state";
+import type { Look } from "../model/choices";
 import { changesIn, panesOf } from "../model/paneViews";
 import { wearableLook } from "../model/proof";
 import { channelNames, elements, figure, length, symbols } from "../model/words";

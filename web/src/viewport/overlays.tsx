@@ -3,7 +3,8 @@
 import { Box, ButtonBase, IconButton, Paper, Tooltip, Typography } from "@mui/material";
 import { useEffect, useRef, useState, type PointerEvent, type RefObject } from "react";
 import { MoveIcon } from "../widgets/icons";
-import { get, set, setCutaway, useApp, type StencilChoice } from "../model/state";
+import { get, set, setCutaway, useApp } from "../model/state";
+import type { StencilChoice } from "../model/choices";
 import { hex } from "../model/words";
 import type { Stage } from "../stage/stage";
 

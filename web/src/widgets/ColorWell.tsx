@@ -3,7 +3,7 @@
 import { Box, ButtonBase, Popover, TextField, ToggleButton, ToggleButtonGroup } from "@mui/material";
 import { useState, type PointerEvent } from "react";
 import { fromHex, fromHsv, fromOklch, toHsv, toOklch } from "../model/color";
-import { type Rgba } from "../model/state";
+import type { Rgba } from "../model/choices";
 import { hex } from "../model/words";
 
 function place(event: PointerEvent<HTMLElement>): [number, number] {

@@ -2,7 +2,7 @@
 import { Box } from "@mui/material";
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import { curveAt } from "../model/curves";
-import type { Curve } from "../model/state";
+import type { Curve } from "../model/choices";
 
 const WIDTH = 200;
 const HEIGHT = 76;

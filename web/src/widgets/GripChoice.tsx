@@ -1,6 +1,7 @@
 // By what something is held on the stage: moved, turned, scaled, or not at all.
 import { ToggleButton, ToggleButtonGroup } from "@mui/material";
-import { set, useApp, type GripMode } from "../model/state";
+import { set, useApp } from "../model/state";
+import type { GripMode } from "../model/choices";
 
 const grips = [
   ["move", "Move"],

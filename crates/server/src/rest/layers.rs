@@ -1,5 +1,7 @@
 //! What a printer with several spools would do with a project: layers, swatches, changes.
 
+pub mod paper;
+
 use std::sync::{Arc, Mutex};
 
 use axum::{
@@ -21,14 +23,13 @@ use speckle_tools::{
     bake::watch::Watch,
     layers::{
         Body, Cause, Counted, Cut, Estimate, Inside, LayerError, Pace, Plan, Rules, Situation,
-        estimate, height_of, page, scale, swap_list, to_plate,
+        estimate, height_of, scale, to_plate,
     },
     separation::{MOST_SPOOLS, separate},
     sweep::Limits,
 };
 use utoipa::{IntoParams, ToSchema};
 
-use super::as_file;
 use crate::{App, body::Said, error::ApiError, session::command::Now};
 
 /// How a project is cut into layers.
@@ -402,77 +403,6 @@ pub async fn layer_outlines(
     });
     let lines = found.await?.ok_or_else(cut_anew)?;
     Ok(Json(lines.into_iter().map(|(swatch, line)| LayerStretch { swatch, line }).collect()))
-}
-
-/// In which form a plan is written.
-#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum PaperForm {
-    /// When to load which swatch, as lines of text.
-    Swaps,
-    /// All of it as one page of HTML.
-    Page,
-}
-
-/// What is written of a print that was cut.
-#[derive(Debug, Deserialize, IntoParams)]
-pub struct PaperQuery {
-    /// In which form.
-    #[param(inline)]
-    form: PaperForm,
-    /// What lies within, where paint goes right through and what the printer takes, as JSON: `inside`, `through`
-    /// and `pace` of an order.
-    said: String,
-}
-
-#[derive(Deserialize)]
-struct PaperSaid {
-    inside: Option<Inside>,
-    #[serde(default)]
-    through: Vec<[f64; 2]>,
-    #[serde(default)]
-    pace: Pace,
-}
-
-/// The plan of a print that was cut, for whoever stands at the printer.
-#[utoipa::path(
-    get, path = "/api/v1/projects/{project}/layers/{look}/paper",
-    params(("project" = i64, Path), ("look" = u32, Path), PaperQuery),
-    responses((status = 200, content_type = "text/plain", body = String), (status = 404, body = ApiError))
-)]
-pub async fn layers_paper(
-    State(app): State<App>,
-    Path((project, look)): Path<(ProjectId, u32)>,
-    Query(PaperQuery { form, said }): Query<PaperQuery>,
-) -> Result<Response, ApiError> {
-    let said: PaperSaid = serde_json::from_str(&said)
-        .map_err(|error| ApiError::bad_request(format!("what is said of the print: {error}")))?;
-    if let Some(problem) = said.pace.problem() {
-        return Err(ApiError::bad_request(problem));
-    }
-    let planned = app.prints.get(look).filter(|planned| planned.project == project);
-    let planned = planned.ok_or_else(cut_anew)?;
-    let name = app.now(project).await?.name;
-    let of = name.clone();
-    let written = app.blocking(move |_| {
-        let inside = said.inside.unwrap_or_else(|| planned.usual_inside());
-        let counted = planned.counted.clone().through(&said.through);
-        let plan = counted.plan_for(inside, &said.pace, &planned.swatches);
-        let estimate = estimate(&plan, &said.pace, &planned.swatches);
-        Ok(match form {
-            PaperForm::Swaps => swap_list(&plan, &planned.swatches),
-            PaperForm::Page => page(&of, &plan, &estimate, &planned.swatches),
-        })
-    });
-    let written = written.await?;
-    Ok(match form {
-        PaperForm::Swaps => {
-            as_file(written, "text/plain; charset=utf-8", &format!("{name} swaps.txt"))
-        }
-        PaperForm::Page => {
-            as_file(written, "text/html; charset=utf-8", &format!("{name} plan.html"))
-        }
-    })
 }
 
 /// The most cells that a layer is shown in.

@@ -5,8 +5,6 @@
 //! digest of the answers names all that the source depends on, and no second list can forget
 //! something.
 
-use std::sync::Arc;
-
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 use speckle_color::{Channels, Encoding, Rgba, noise};
@@ -29,14 +27,13 @@ use super::{
     chosen::{Chosen, ChosenBy},
     error::BakeError,
     field::Field,
-    image::Image,
     inputs::Inputs,
     pieces::Units,
     samples::Samples,
+    stored_image::{StoredImage, tile_of},
     watch::Watch,
 };
 use crate::{
-    image_file::ImageFile,
     transfer,
     volumes::{Form, Standing},
 };
@@ -479,30 +476,3 @@ pub struct Paint<'a> {
 
 /// How much each element counts, when it is asked for.
 pub(super) type Shares<'a> = Box<dyn FnOnce() -> Vec<f32> + 'a>;
-
-/// The number of a tile in a name, and what stands before and after it: the last four digits in a row
-/// from 1001 on.
-fn tile_of(name: &str) -> Option<(&str, u32, &str)> {
-    let is_digit = |at: usize| name.as_bytes().get(at).is_some_and(u8::is_ascii_digit);
-    let is_four = |&at: &usize| {
-        (at..at + 4).all(is_digit) && !is_digit(at + 4) && (at == 0 || !is_digit(at - 1))
-    };
-    let at = (0..name.len().saturating_sub(3)).rev().find(is_four)?;
-    let number = name[at..at + 4].parse().ok().filter(|number| *number > 1000)?;
-    Some((&name[..at], number, &name[at + 4..]))
-}
-
-/// An image of the project.
-#[derive(Clone, Copy)]
-pub(super) struct StoredImage<'a> {
-    name: &'a str,
-    file: &'a ImageFile,
-}
-
-impl StoredImage<'_> {
-    /// Its pixels.
-    pub(super) fn unpacked(&self) -> Result<Arc<Image>, BakeError> {
-        let unread = |cause| BakeError::UnreadImage { name: self.name.to_owned(), cause };
-        self.file.image().map_err(unread)
-    }
-}

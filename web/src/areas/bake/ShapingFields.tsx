@@ -8,7 +8,8 @@ import { Choose, Sliding, Switching } from "../../widgets/rows";
 import { boxOf } from "../../project/tools";
 import { CurveEditor } from "./CurveEditor";
 import { shapingWords, type Shaping } from "../../model/recipes";
-import { facts, type Part, type Rgba } from "../../model/state";
+import { facts, type Part } from "../../model/state";
+import type { Rgba } from "../../model/choices";
 
 interface Props {
   part: Part;

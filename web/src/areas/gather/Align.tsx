@@ -2,7 +2,8 @@
 import { Box, Button, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
 import { alignmentByPairs, alignmentOf } from "../../api/writes";
-import { get, set, useApp, type Part, type Vec } from "../../model/state";
+import { get, set, useApp, type Part } from "../../model/state";
+import type { Vec } from "../../model/choices";
 import { count, figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { Row, Switching } from "../../widgets/rows";

@@ -31,7 +31,8 @@ import { Standing } from "./Standing";
 import { TransferSheet } from "./TransferSheet";
 import { TransferTray } from "./TransferTray";
 import { unitWord, units } from "../../model/units";
-import { choosePart, set, useApp, type GatherTool, type Part, type Unit } from "../../model/state";
+import { choosePart, set, useApp, type Part, type Unit } from "../../model/state";
+import type { GatherTool } from "../../model/choices";
 import { count, length } from "../../model/words";
 import { useFormatWords } from "../../model/formats";
 

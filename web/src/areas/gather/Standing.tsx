@@ -1,7 +1,8 @@
 // Where the active part stands: by numbers, and by a grip on the stage.
 import { Box, Paper, Typography } from "@mui/material";
 import { useEffect } from "react";
-import { set, useApp, type GripMode, type Part } from "../../model/state";
+import { set, useApp, type Part } from "../../model/state";
+import type { GripMode } from "../../model/choices";
 import { figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
 import { matrixOf } from "../../stage/grip";

@@ -1,18 +1,18 @@
 // How a print is cut, what it costs, what causes most of that, and how specks are swept up.
 import { Alert, Box, Button, Paper, Typography } from "@mui/material";
 import { useEffect, useState } from "react";
-import type { Schemas } from "../../api/client";
 import { newWord, paintSwatches, paperOf } from "../../api/writes";
 import { get, set, setCutaway, useApp } from "../../model/state";
-import { count, duration, figure } from "../../model/words";
+import { count, figure } from "../../model/words";
 import type { InArea } from "../../project/area";
 import type { Project } from "../../project/project";
 import { ColorDot } from "../../widgets/ColorDot";
-import { whenRested } from "../../widgets/rest";
 import { Choose, Sliding } from "../../widgets/rows";
 import { useShare, Working } from "../../widgets/waiting";
 import { BureauCard } from "./BureauCard";
 import { CausesList } from "./CausesList";
+import { Costs } from "./Costs";
+import { useKept } from "./kept";
 import { useLayerOnModel } from "./layerPicture";
 import { PlateCard } from "./PlateCard";
 import { PrinterCard } from "./PrinterCard";
@@ -23,32 +23,23 @@ import { SeamCard } from "./SeamCard";
 import { Specks } from "./Specks";
 import { SpoolCard } from "./SpoolCard";
 import {
-  adopt,
   cut,
   findCauses,
   foresee,
   giveUp,
-  isSame,
   keepUp,
   lit,
   mend,
-  send,
-  setupOf,
   take,
   turn,
   usePrint,
-  usual,
   type Inside,
   type Pace,
   type Rules,
-  type Told,
 } from "./layersInHand";
 
 /** How long a hand rests before it is cut anew, in milliseconds. */
 const REST = 250;
-
-/** How long it rests before the project keeps it, in milliseconds. */
-const KEEPING = 900;
 
 /** How often what is looked at is asked for again: the server lets go of it after two minutes, in milliseconds. */
 const KEPT = 80_000;
@@ -324,38 +315,6 @@ function useLit(project: Project | null) {
   }, [project, pointed]);
 }
 
-/** Has the project keep how it is printed, where that is another than it knows. */
-function keep(project: Project) {
-  const print = usePrint.getState();
-  const own = setupOf(print);
-  if (print.project !== project.id || isSame(own, get().print ?? usual)) return;
-  send(own);
-  void project.edit({ type: "set_print", print: own });
-}
-
-/** The project keeps how it is printed: what a hand has turned goes there when it rests, and what is undone, or
-    turned in another window, comes from there. */
-function useKept(project: Project | null) {
-  const kept = useApp((state) => state.print);
-  const print = usePrint();
-  const setup = JSON.stringify(setupOf(print));
-  const known = JSON.stringify(kept);
-  useEffect(() => {
-    if (project && print.project === project.id) adopt(get().print);
-    // What comes, and not what is turned here.
-  }, [project, print.project, known]);
-  useEffect(() => {
-    if (!project || print.project !== project.id) return;
-    return whenRested(KEEPING, () => keep(project));
-  }, [project, print.project, setup, known]);
-  // Whoever leaves has turned what was turned last, too.
-  useEffect(() => () => void (project && keep(project)), [project]);
-}
-
-/** As models are said to be scaled; nothing where they stand as they are. */
-const inScale = (by: number) =>
-  Math.abs(by - 1) < 1e-6 ? "" : by < 1 ? `, 1 : ${figure(1 / by)}` : `, ${figure(by)} : 1`;
-
 /** What lies within, as far as there are so many swatches. */
 const within = (inside: Inside | null, most: number): Inside | null =>
   inside?.kind === "swatch" && inside.swatch >= most ? null : inside;
@@ -385,68 +344,6 @@ function useCutAtLayer() {
     });
   }, [told, layer, up]);
 }
-
-/** What it takes now, and with what is chosen to be mended. */
-function Costs({ told, then }: { told: Told; then: Schemas["WithRemedies"] | null }) {
-  const now = told.estimate;
-  const with_ = then?.estimate;
-  const rows: [string, string, string | null, boolean][] = [
-    [
-      "Spool changes",
-      count(told.plan.changes),
-      then && count(then.changes),
-      !!then && then.changes < told.plan.changes,
-    ],
-    ["Purged", grams(now.grams_purged), with_ ? grams(with_.grams_purged) : null, !!with_ && with_.purged < now.purged],
-    ["Printing", duration(now.seconds), with_ ? duration(with_.seconds) : null, !!with_ && with_.seconds < now.seconds],
-    ["Material", grams(now.grams), with_ ? grams(with_.grams) : null, !!with_ && with_.grams < now.grams],
-    ...(now.price > 0
-      ? [
-          [
-            "Price",
-            now.price.toFixed(2),
-            with_ ? with_.price.toFixed(2) : null,
-            !!with_ && with_.price < now.price,
-          ] as [string, string, string | null, boolean],
-        ]
-      : []),
-  ];
-  return (
-    <>
-      <Box sx={{ display: "flex", color: "text.secondary", fontSize: 12 }}>
-        <Box sx={{ flex: 1 }}>
-          {figure(told.height)} mm high{inScale(told.scale)} · {count(told.plan.layers.length)} layers
-        </Box>
-        {then && <Box sx={{ width: 84, textAlign: "right" }}>with ✓</Box>}
-      </Box>
-      {rows.map(([title, value, other, isLess]) => (
-        <Box
-          key={title}
-          sx={{ display: "flex", borderBottom: 1, borderColor: "divider", borderBottomStyle: "dashed", py: 0.5 }}>
-          <Typography variant="body2" color="textSecondary" sx={{ flex: 1 }}>
-            {title}
-          </Typography>
-          <Typography
-            variant="body2"
-            sx={{ fontWeight: 700 }}
-            data-test={title === "Spool changes" ? "changes-now" : undefined}>
-            {value}
-          </Typography>
-          {then && (
-            <Typography
-              variant="body2"
-              data-test={title === "Spool changes" ? "changes-then" : undefined}
-              sx={{ width: 84, textAlign: "right", fontWeight: 700, color: isLess ? "success.main" : undefined }}>
-              {other}
-            </Typography>
-          )}
-        </Box>
-      ))}
-    </>
-  );
-}
-
-const grams = (g: number) => `${g < 10 ? g.toFixed(1) : figure(g)} g`;
 
 /** A choice of what lies within, with what it would save. */
 function Within({

@@ -1,7 +1,8 @@
 // The sheet of the Paint area: six pages over one another, and what the tools write into.
 import { ButtonBase, Box, Paper, Typography } from "@mui/material";
 import type { Project } from "../../project/project";
-import { set, useApp, type SheetPage } from "../../model/state";
+import { set, useApp } from "../../model/state";
+import type { SheetPage } from "../../model/choices";
 import { AdjustSheet } from "./AdjustSheet";
 import { PaletteSheet } from "./PaletteSheet";
 import { IntoChoice, SelectSheet } from "./SelectSheet";

@@ -1,7 +1,8 @@
 // The finer choices of pours and spans.
 import { Box, Button, TextField, Typography } from "@mui/material";
 import type { Project } from "../../project/project";
-import { activePart, intoSet, set, setSpan, useApp, type Vec } from "../../model/state";
+import { activePart, intoSet, set, setSpan, useApp } from "../../model/state";
+import type { Vec } from "../../model/choices";
 import { elements, symbols } from "../../model/words";
 import { boxOf, canBeCrisp } from "../../project/tools";
 import { Choose, Switching } from "../../widgets/rows";

@@ -3,7 +3,8 @@ import { Alert, Box, Button, Link, ToggleButton, ToggleButtonGroup, Typography }
 import type { Schemas } from "../../api/client";
 import { CurveField } from "../../widgets/CurveField";
 import { curveAt, falloffs } from "../../model/curves";
-import { activePart, isSwatches, set, setBrush, straight, useApp, type Curve } from "../../model/state";
+import { activePart, isSwatches, set, setBrush, useApp } from "../../model/state";
+import { straight, type Curve } from "../../model/choices";
 import { length, symbols } from "../../model/words";
 import { isRound } from "../../model/toolWords";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";

@@ -2,7 +2,8 @@
 import { Button, MenuItem, TextField, Typography } from "@mui/material";
 import type { Schemas } from "../../api/client";
 import type { Project } from "../../project/project";
-import { activePart, isSwatches, set, useApp, type PourKind, type SpanKind } from "../../model/state";
+import { activePart, isSwatches, set, useApp } from "../../model/state";
+import type { PourKind, SpanKind } from "../../model/choices";
 import { blends, toolTitle } from "../../model/toolWords";
 import { Choose, Row } from "../../widgets/rows";
 import { PourChoices, SpanChoices } from "./RegionChoices";

@@ -33,7 +33,8 @@ import {
 } from "../../widgets/icons";
 import { ValueWell } from "../../widgets/ValueWell";
 import type { Project } from "../../project/project";
-import { activePart, get, intoSet, set, setBrush, setSpan, targetSet, useApp, type Tool } from "../../model/state";
+import { activePart, get, intoSet, set, setBrush, setSpan, targetSet, useApp } from "../../model/state";
+import type { Tool } from "../../model/choices";
 import { baseOf, lightness, shadeOf } from "../../model/swatches";
 import { hex } from "../../model/words";
 import { Knobs } from "./Knobs";

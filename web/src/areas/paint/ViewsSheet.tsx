@@ -3,7 +3,8 @@ import { Box, Button, IconButton, ToggleButton, ToggleButtonGroup, Typography } 
 import { useRef, useState } from "react";
 import { NameDialog } from "../../widgets/NameDialog";
 import type { Project } from "../../project/project";
-import { get, set, setCutaway, setLook, useApp, type Vec, snapshotNames } from "../../model/state";
+import { get, set, setCutaway, setLook, useApp, snapshotNames } from "../../model/state";
+import type { Vec } from "../../model/choices";
 import { figure, free, symbols } from "../../model/words";
 import { cutawayOf } from "../../project/tools";
 import { Sliding, Switching } from "../../widgets/rows";

@@ -3,7 +3,7 @@ import { Alert, Box, Button, ButtonBase, IconButton, Menu, MenuItem, Tooltip, Ty
 import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { volumesMet } from "../../api/writes";
-import { activePart, set, useApp, type Vec } from "../../model/state";
+import { activePart, set, useApp } from "../../model/state";
 import { baseOf, nameOf, paintable, shadeOf, swatchOf } from "../../model/swatches";
 import { count, figure, symbols } from "../../model/words";
 import type { Project } from "../../project/project";
@@ -11,10 +11,11 @@ import { matrixOf } from "../../stage/grip";
 import { GripChoice } from "../../widgets/GripChoice";
 import { EyeIcon, EyeShutIcon, MoreIcon } from "../../widgets/icons";
 import { NameDialog } from "../../widgets/NameDialog";
-import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
+import { Choose, Switching } from "../../widgets/rows";
 import { SwatchDot } from "../../widgets/SwatchDot";
 import { TransformRows } from "../../widgets/TransformRows";
-import { change, copy, inRow, mirrored, place, put, solids, whatWasCopied, wordOf, type Volume } from "./volumesInHand";
+import { change, copy, mirrored, place, put, solids, whatWasCopied, wordOf, type Volume } from "./volumesInHand";
+import { VolumesInRow } from "./VolumesInRow";
 
 /** Turns by the grip go in these steps, degrees, where they are snapped. */
 const SNAP = 15;
@@ -422,7 +423,7 @@ function InHand({ volume, project, onCopy }: { volume: Volume; project: Project;
       />
       {grip === "turn" && <Switching label={`Turn in steps of ${SNAP}°`} on={snaps} onChange={setSnaps} />}
       {grip === "scale" && <Switching label="Scale alike along all axes" on={even} onChange={setEven} />}
-      {part && <InRow volume={volume} project={project} />}
+      {part && <VolumesInRow volume={volume} project={project} />}
       <Button
         size="small"
         variant="contained"
@@ -447,67 +448,5 @@ function InHand({ volume, project, onCopy }: { volume: Volume; project: Project;
         />
       )}
     </Box>
-  );
-}
-
-/** More of the same, in a row or about the part. */
-function InRow({ volume, project }: { volume: Volume; project: Project }) {
-  const part = useApp(activePart);
-  const volumes = useApp((state) => state.volumes);
-  const unit = useApp((state) => symbols[state.traits.unit]);
-  const [kind, setKind] = useState<"none" | "row" | "ring">("none");
-  const [several, setSeveral] = useState(4);
-  const [scaleX = 1] = volume.transform.scale ?? [];
-  const [step, setStep] = useState<Vec>([3 * Math.abs(scaleX), 0, 0]);
-  if (!part) return null;
-  return (
-    <>
-      <Choose
-        label="More of it"
-        value={kind}
-        options={[
-          ["none", "one alone"],
-          ["row", "in a row"],
-          ["ring", `around ${part.name}`],
-        ]}
-        onChange={setKind}
-      />
-      {kind !== "none" && (
-        <>
-          <Sliding
-            label="How many"
-            value={several}
-            min={2}
-            max={64}
-            step={1}
-            onChange={(n) => setSeveral(Math.round(n))}
-          />
-          {kind === "row" &&
-            (["X", "Y", "Z"] as const).map((axis, i) => (
-              <Row key={axis} label={`Along ${axis}, ${unit}`}>
-                <Sliding
-                  label=""
-                  value={step[i] ?? 0}
-                  min={-100 * Math.abs(scaleX)}
-                  max={100 * Math.abs(scaleX)}
-                  step={0.1 * Math.abs(scaleX)}
-                  digits={2}
-                  onChange={(value) => setStep(step.map((own, k) => (k === i ? value : own)) as Vec)}
-                />
-              </Row>
-            ))}
-          <Button
-            size="small"
-            color="secondary"
-            data-test="set-in-row"
-            onClick={() => {
-              setKind("none");
-              void put(project, [...volumes, ...inRow(volume, part, { kind, count: several, step })]);
-            }}>
-            Set {several - 1} more
-          </Button>
-        </>
-      )}
-    </>
   );
 }

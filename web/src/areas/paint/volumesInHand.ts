@@ -1,7 +1,8 @@
 // Volumes placed, copied, mirrored and set in rows: what the list becomes, by plain sums.
 import * as THREE from "three";
 import type { Schemas } from "../../api/client";
-import { get, set, type Part, type Vec } from "../../model/state";
+import { get, set, type Part } from "../../model/state";
+import type { Vec } from "../../model/choices";
 import { paintable } from "../../model/swatches";
 import { free } from "../../model/words";
 import type { Project } from "../../project/project";

@@ -1,6 +1,7 @@
 // The look and the light in hand: on the stage as they are turned, kept when the hand rests.
 import type { Schemas } from "../../api/client";
-import { get, set, type Proofing } from "../../model/state";
+import { get, set } from "../../model/state";
+import type { Proofing } from "../../model/choices";
 import type { LookLayer, ProofLook } from "../../model/proof";
 import type { Project } from "../../project/project";
 import { whenRested } from "../../widgets/rest";

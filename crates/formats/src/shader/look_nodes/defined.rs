@@ -3,8 +3,8 @@
 use std::fmt::Write as _;
 
 use super::super::{
-    mix::{OKLAB, Oklab},
     names::number,
+    prelude::{OKLAB, Oklab},
 };
 
 /// The nodes of its own that a graph asks for.
