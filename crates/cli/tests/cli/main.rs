@@ -3,6 +3,7 @@
 
 mod app;
 mod attacks;
+mod axes;
 mod commands;
 mod faults;
 mod kept;

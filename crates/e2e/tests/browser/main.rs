@@ -1,5 +1,6 @@
 //! The real app in a headless browser, worked by its controls.
 
+mod bake_table;
 mod baking;
 mod blends;
 mod board;
@@ -27,3 +28,4 @@ mod transfer;
 mod trouble;
 mod volumes;
 mod windows;
+mod wipes;
