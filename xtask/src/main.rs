@@ -246,7 +246,7 @@ fn soak() -> Result<()> {
         bail!("the app did not hold ({status})");
     }
     let status = Command::new(cargo())
-        .args(["test", "--package", "speckle-core", "--test", "core", "--", "finer::any"])
+        .args(["test", "--package", "speckle-core-tests", "--", "finer::any"])
         .env("SPECKLE_SOAK", "1")
         .current_dir(root())
         .status()?;

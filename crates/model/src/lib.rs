@@ -20,6 +20,7 @@ pub mod reshape;
 pub mod swatches;
 pub mod views;
 pub mod volumes;
+pub mod words;
 
 pub use color_set::ColorSet;
 pub use digest::Digest;

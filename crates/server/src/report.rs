@@ -11,7 +11,7 @@ use speckle_formats::{
     recipient::{Goods, Recipient},
     shader::{self, Language, Numbers, SetSays, look_code_of},
 };
-use speckle_model::{ImageRecord, Part, proof::Look};
+use speckle_model::{ImageRecord, Part, proof::Look, words::grouped};
 use speckle_tools::{
     bake::watch::{GivenUp, Watch},
     image_file::ImageFile,
@@ -259,13 +259,6 @@ fn parts_table(parts: &[Part], unit: &str) -> Markup {
             }
         }
     }
-}
-
-/// A count in groups of three figures.
-fn grouped(count: usize) -> String {
-    let figures = count.to_string();
-    let groups = figures.as_bytes().rchunks(3).rev();
-    groups.map(String::from_utf8_lossy).collect::<Vec<_>>().join("\u{202f}")
 }
 
 fn channel_table(sets: &[&SetNote]) -> Markup {

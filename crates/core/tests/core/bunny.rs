@@ -19,7 +19,8 @@ use speckle_tools::bake::{
 };
 
 pub fn bunny() -> Geometry {
-    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/node_modules/bunny/index.js");
+    let file =
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../../web/node_modules/bunny/index.js");
     let source = fs::read_to_string(&file)
         .unwrap_or_else(|error| panic!("{}: {error}; run `cargo xtask web` first", file.display()));
     let array = |key: &str| -> Value {

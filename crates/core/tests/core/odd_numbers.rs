@@ -24,22 +24,24 @@ use speckle_tools::{
 use crate::common::{beside, sheet};
 
 /// Numbers as they come from a hand, and as they come from nowhere.
-fn number() -> impl Strategy<Value = f32> {
+/// Boxed, like what it makes up: in a build without optimisation the trees of thirty of them do not fit on a stack.
+fn number() -> BoxedStrategy<f32> {
     prop_oneof![
         6 => -2.0_f32..2.0,
         2 => 0.0_f32..=1.0,
         1 => prop::sample::select(vec![0.0, 1.0, -0.0, 1e-20, 1e20, -1e30, f32::MAX, f32::MIN_POSITIVE]),
         1 => prop::sample::select(vec![f32::NAN, f32::INFINITY, f32::NEG_INFINITY]),
     ]
+    .boxed()
 }
 
-fn unit() -> impl Strategy<Value = f32> {
-    prop_oneof![60 => 0.0_f32..=1.0, 1 => number()]
+fn unit() -> BoxedStrategy<f32> {
+    prop_oneof![60 => 0.0_f32..=1.0, 1 => number()].boxed()
 }
 
-fn vector() -> impl Strategy<Value = Vec3> {
+fn vector() -> BoxedStrategy<Vec3> {
     let axes = prop::sample::select(vec![Vec3::X, Vec3::Y, Vec3::Z, Vec3::NEG_Z]);
-    prop_oneof![2 => prop::array::uniform3(number()).prop_map(Vec3::from), 3 => axes]
+    prop_oneof![2 => prop::array::uniform3(number()).prop_map(Vec3::from), 3 => axes].boxed()
 }
 
 fn view() -> impl Strategy<Value = View> {

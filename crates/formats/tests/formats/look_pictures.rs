@@ -135,7 +135,7 @@ impl Place for On<'_> {
 #[test]
 #[ignore = "writes files for `cargo xtask conformance`"]
 fn looks_for_conformance() {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../..");
     let folder = root.join("target/conformance/looks");
     std::fs::create_dir_all(&folder).unwrap();
     let tiles = tiles();
