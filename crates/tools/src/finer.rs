@@ -5,6 +5,7 @@
 //! longer one next to it goes first (longest-edge propagation path, Rivara 1997). So nothing hangs, and
 //! no angle becomes smaller than half of the smallest that was there.
 
+mod around;
 mod splitting;
 
 use std::collections::VecDeque;
@@ -281,6 +282,14 @@ pub fn cut_along_stencil(
 ) -> usize {
     let before = edit.mesh().face_count();
     Work::new(edit, to_project).cut_by_stencil(faces, stencil, rim, |_| true);
+    edit.mesh().face_count() - before
+}
+
+/// Splits the edges that leave a flood next to its border, so that what belongs to vertices runs out within [`BAND`]
+/// of them; says how many faces came.
+pub fn cut_around(edit: &mut LocalEdit, flooded: &[u32], to_project: &Affine3A) -> usize {
+    let before = edit.mesh().face_count();
+    Work::new(edit, to_project).cut_around(flooded);
     edit.mesh().face_count() - before
 }
 

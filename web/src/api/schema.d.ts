@@ -2268,7 +2268,7 @@ export interface components {
             at?: components["schemas"]["Sample"] | null;
             /**
              * @description Whether faces are cut along its border, so that it is crisp on any mesh: of spans and outlines with
-             *     a hard edge.
+             *     a hard edge, and of pours up to creases.
              */
             crisp?: boolean;
             /**

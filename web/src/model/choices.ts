@@ -52,6 +52,8 @@ export interface PourChoice {
   degrees: number | null;
   /** Of a patch pour, 0–1. */
   tolerance: number;
+  /** Whether faces beyond its border are cut, so that it is crisp between vertices. */
+  crisp: boolean;
 }
 
 export type SpanKind = "band" | "gradient" | "solid" | "lasso";

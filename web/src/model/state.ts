@@ -233,7 +233,7 @@ const start: State = {
     pressure_opacity: null,
     pressure_hardness: null,
   },
-  pour: { kind: "crease", degrees: null, tolerance: 0.02 },
+  pour: { kind: "crease", degrees: null, tolerance: 0.02, crisp: false },
   span: {
     kind: "band",
     axis: "y",

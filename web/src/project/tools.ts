@@ -189,10 +189,15 @@ export function fillOf(state: State, stage: Stage, at: HandAt | null): Schemas["
   const region = regionOf(state);
   if (!coat || !region) return null;
   const afresh = state.into !== "set" && state.afresh && state.action === "paint";
-  const crisp = state.tool === "span" && state.span.crisp && canBeCrisp(state.span);
+  const crisp =
+    state.tool === "span" ? state.span.crisp && canBeCrisp(state.span) : state.pour.crisp && pourCanBeCrisp(state);
   const opacity = isSwatches(state) ? 1 : state.brush.opacity;
   return { ...coat, opacity, region, at: at && stage.eye.sample(at), afresh, crisp };
 }
+
+/** Whether a pour ends at edges beyond which its paint fades: of what belongs to vertices. */
+export const pourCanBeCrisp = (state: State): boolean =>
+  state.tool === "pour" && state.pour.kind === "crease" && intoSet(state)?.placement === "vertex";
 
 /** Whether a span ends at a line that faces can be cut along. */
 export const canBeCrisp = (span: SpanChoice): boolean =>

@@ -10,7 +10,13 @@ use speckle_color::{
     Encoding,
     blend::{Base, Blend},
 };
-use speckle_mesh::{Geometry, placement::point_of, sight::View};
+use speckle_mesh::{
+    Geometry,
+    body::{Body, Placed},
+    placement::point_of,
+    scene::Scene,
+    sight::View,
+};
 use speckle_model::{ColorSet, SetId};
 use speckle_tools::{
     region::{self, Covered, Region},
@@ -42,7 +48,7 @@ pub struct Fill {
     #[serde(default)]
     pub afresh: bool,
     /// Whether faces are cut along its border, so that it is crisp on any mesh: of spans and outlines with
-    /// a hard edge.
+    /// a hard edge, and of pours up to creases.
     #[serde(default)]
     pub crisp: bool,
 }
@@ -52,6 +58,14 @@ pub(super) struct Flood {
     region: Region,
     geometry: Arc<Geometry>,
     faces: Arc<Vec<bool>>,
+}
+
+/// The face under the pointer, where a fill starts from it and nothing lies before it, and the point there.
+fn started(fill: &Fill, body: &Body, scene: &Scene) -> Option<(u32, glam::Vec3)> {
+    let at = fill.at.filter(|_| fill.region.starts_at_pointer())?;
+    let (hit, distance) = scene.cast(body, at.origin, at.direction)?;
+    let is_open = !scene.is_behind_others(at.origin, at.direction, distance);
+    is_open.then_some((hit.face, hit.point))
 }
 
 impl Document {
@@ -75,7 +89,7 @@ impl Document {
     }
 
     fn covered_of(&self, fill: &Fill, id: PartId, set: SetId) -> Result<Vec<Covered>, EditError> {
-        let Fill { coat, region, at, .. } = fill;
+        let Fill { coat, region, .. } = fill;
         let part = self.part(id)?;
         let set = self.set(id, set)?;
         let surface = surface_of(part, set.placement);
@@ -85,11 +99,7 @@ impl Document {
             _ => View::Parallel { forward: glam::Vec3::NEG_Z },
         };
         let scene = self.scene(id, view, coat);
-        let start = at.filter(|_| region.starts_at_pointer()).and_then(|at| {
-            let (hit, distance) = scene.cast(&surface.body, at.origin, at.direction)?;
-            let is_open = !scene.is_behind_others(at.origin, at.direction, distance);
-            is_open.then_some((hit.face, hit.point))
-        });
+        let start = started(fill, &surface.body, &scene);
         let group = |index: usize| Some(part.traits.selections.get(index)?.faces.as_slice());
         let other = |id: SetId| self.alike(coat.part, id, part);
         let changed = |id: SetId| {
@@ -119,6 +129,26 @@ impl Document {
             });
         }
         Ok(covered)
+    }
+
+    /// The faces that a fill goes over where it goes by whole faces up to an edge: within creases, or of a group.
+    pub(super) fn flooded_by(&self, fill: &Fill, part: &super::Part) -> Vec<u32> {
+        match &fill.region {
+            Region::Crease { .. } if part.id == fill.coat.part => {
+                let placed = Placed::new(&part.traits.transform);
+                let body = Body { geometry: part.geometry.clone(), placed };
+                let view = View::Parallel { forward: glam::Vec3::NEG_Z };
+                let start = started(fill, &body, &self.scene(part.id, view, &fill.coat));
+                let flooded =
+                    start.and_then(|(face, _)| self.flooded(&fill.region, &part.geometry, face));
+                let is_in = flooded.iter().flat_map(|is_in| is_in.iter());
+                (0_u32..).zip(is_in).filter_map(|(face, is_in)| is_in.then_some(face)).collect()
+            }
+            Region::Group { index } => {
+                part.traits.selections.get(*index).map_or_else(Vec::new, |own| own.faces.clone())
+            }
+            _ => Vec::new(),
+        }
     }
 
     /// The faces that a crease or piece pour reaches from a face. The last answer is remembered: a

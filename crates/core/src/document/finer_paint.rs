@@ -11,7 +11,7 @@ use speckle_mesh::{
 };
 use speckle_model::{Part, PartId, SetId};
 use speckle_tools::{
-    finer::{Finer, Rim, cut_along, cut_along_stencil, make_finer, reached},
+    finer::{Finer, Rim, cut_along, cut_along_stencil, cut_around, make_finer, reached},
     region::{Region, border::seen},
     replacing::ShapeTo,
     stencil::StencilUse,
@@ -167,6 +167,13 @@ impl Document {
                 };
                 self.cut_under(id, whole, faces, |edit, faces, to_project| {
                     cut_along(edit, faces, to_project, &border, rim)
+                })?;
+            }
+            if rim == Rim::Twice {
+                // The border of a pour runs along edges: what lies beyond must not share in it.
+                let faces = |document: &Self, part: &Part| document.flooded_by(fill, part);
+                self.cut_under(id, whole, faces, |edit, faces, to_project| {
+                    cut_around(edit, &faces, to_project)
                 })?;
             }
             if let Some(stencil) = stencil {

@@ -260,6 +260,42 @@ async fn a_crisp_band_cuts_two_triangles_along_its_edges() -> Result<()> {
     browser.close().await
 }
 
+/// A cube of eight shared vertices, in grey.
+const CUBE: &str = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\n\
+    property float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face 6\n\
+    property list uchar int vertex_indices\nend_header\n0 0 0 200 200 200\n10 0 0 200 200 200\n\
+    0 10 0 200 200 200\n10 10 0 200 200 200\n0 0 10 200 200 200\n10 0 10 200 200 200\n\
+    0 10 10 200 200 200\n10 10 10 200 200 200\n4 0 2 3 1\n4 4 5 7 6\n4 0 1 5 4\n4 2 6 7 3\n4 0 4 6 2\n\
+    4 1 3 7 5\n";
+
+/// One side of a cube is poured over, and the paint ends at its edges; undo has the cube as it was.
+#[tokio::test]
+async fn a_crisp_pour_stays_on_its_side_of_an_edge() -> Result<()> {
+    let (_folder, _app, browser) = with_file("Cube.ply", CUBE).await?;
+    browser.click("area-paint").await?;
+    browser.until(&format!("{PART}.faces === 6")).await?;
+    browser.click("tool-pour").await?;
+    browser.click_text("label", "Crisp border: cut faces beside it").await?;
+    browser.until("speckle.state().pour.crisp").await?;
+    let [x, y] = browser.spot_on(0).await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.until(&format!("{PART}.faces > 12")).await?;
+    // A side is 100 large; what is painted at all ends a hundredth of an edge beyond it, on four sides.
+    browser.until(&format!("Math.abs({SHOWS_PAINT} / 102 - 1) < 0.02")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 6 && {SHOWS_PAINT} === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// The area of the triangles of which a vertex is not as grey as it came, by how many are.
+const SHOWS_PAINT: &str = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const held = s.values.get(speckle.state().shown); \
+    let area = 0; for (let t = 0; t < s.shape.triangleCount; t++) { const vertices = s.shape.verticesOf(t); \
+    const dark = vertices.filter((v) => held.bytes[4 * v] !== 200).length; if (dark === 0) continue; \
+    const [a, b, c] = vertices.map((v) => [0, 1, 2].map((i) => s.shape.positions[3 * v + i])); \
+    const [p, q] = [b, c].map((to) => to.map((x, i) => x - a[i])); \
+    area += (dark / 3) * Math.hypot(p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]) / 2; } return area; })()";
+
 /// The area of the faces that are not as grey as they came.
 const PAINTED: &str = "(() => { const s = [...speckle.stage.surfaces.values()][0]; const held = s.values.get(speckle.state().shown); \
     let area = 0; for (let f = 0; f < s.shape.faceCount; f++) { if (held.bytes[4 * f] === 200) continue; \

@@ -4,7 +4,7 @@ import type { Project } from "../../project/project";
 import { activePart, intoSet, set, setSpan, useApp } from "../../model/state";
 import type { Vec } from "../../model/choices";
 import { elements, symbols } from "../../model/words";
-import { boxOf, canBeCrisp } from "../../project/tools";
+import { boxOf, canBeCrisp, pourCanBeCrisp } from "../../project/tools";
 import { Choose, Switching } from "../../widgets/rows";
 import { numberIn } from "../../widgets/typed";
 
@@ -27,6 +27,7 @@ export function Covers() {
 export function PourChoices() {
   const part = useApp(activePart);
   const pour = useApp((state) => state.pour);
+  const canBeCrisp = useApp(pourCanBeCrisp);
   return (
     <>
       {pour.kind === "crease" && part && (
@@ -44,6 +45,13 @@ export function PourChoices() {
             </Button>
           )}
         </Box>
+      )}
+      {canBeCrisp && (
+        <Switching
+          label="Crisp border: cut faces beside it"
+          on={pour.crisp}
+          onChange={(crisp) => set({ pour: { ...pour, crisp } })}
+        />
       )}
       <Covers />
     </>
