@@ -41,7 +41,7 @@ fn poured(document: &mut Document, degrees: f32, from: Vec3, crisp: bool) -> f64
 #[test]
 fn a_side_of_a_cube_is_painted_and_its_neighbours_are_not() {
     let mesh = cube();
-    let side = f64::from(Geometry::new(mesh.clone()).measures().area) / 6.0;
+    let side = Geometry::new(mesh.clone()).measures().area / 6.0;
     let from = Vec3::new(0.21, 0.13, 40.0);
     let soft = poured(&mut document(&mesh, Placement::Vertex), 30.0, from, false);
     assert!(soft > 2.5 * side, "{soft}");
@@ -70,7 +70,7 @@ fn what_ends_at_an_edge_is_not_cut() {
         let mesh = triangles(&cube());
         let mut document = document(&mesh, placement);
         let area = poured(&mut document, 30.0, Vec3::new(0.21, 0.13, 40.0), true);
-        let side = f64::from(Geometry::new(mesh.clone()).measures().area) / 6.0;
+        let side = Geometry::new(mesh.clone()).measures().area / 6.0;
         assert!((area - side).abs() < 1e-4 * side, "{area}");
         assert_eq!(document.parts()[0].geometry.mesh().face_count(), mesh.face_count());
     }
