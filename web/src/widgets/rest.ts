@@ -15,6 +15,14 @@ for (const [kind, held] of [
     { capture: true },
   );
 }
+// A lift may be missed, under a menu of the system or beside the window: the next move tells.
+window.addEventListener(
+  "pointermove",
+  ({ buttons }) => {
+    isHeld = buttons !== 0;
+  },
+  { capture: true },
+);
 
 /** Does it when nothing has been held for so many milliseconds; gives what calls it off. */
 export function whenRested(ms: number, then: () => void): () => void {

@@ -131,24 +131,18 @@ impl Document {
         Ok(covered)
     }
 
-    /// The faces that a fill goes over where it goes by whole faces up to an edge: within creases, or of a group.
-    pub(super) fn flooded_by(&self, fill: &Fill, part: &super::Part) -> Vec<u32> {
-        match &fill.region {
-            Region::Crease { .. } if part.id == fill.coat.part => {
-                let placed = Placed::new(&part.traits.transform);
-                let body = Body { geometry: part.geometry.clone(), placed };
-                let view = View::Parallel { forward: glam::Vec3::NEG_Z };
-                let start = started(fill, &body, &self.scene(part.id, view, &fill.coat));
-                let flooded =
-                    start.and_then(|(face, _)| self.flooded(&fill.region, &part.geometry, face));
-                let is_in = flooded.iter().flat_map(|is_in| is_in.iter());
-                (0_u32..).zip(is_in).filter_map(|(face, is_in)| is_in.then_some(face)).collect()
-            }
-            Region::Group { index } => {
-                part.traits.selections.get(*index).map_or_else(Vec::new, |own| own.faces.clone())
-            }
-            _ => Vec::new(),
+    /// The faces that a pour up to creases goes over; none of any other fill.
+    pub(super) fn within_creases(&self, fill: &Fill, part: &super::Part) -> Vec<u32> {
+        if !matches!(fill.region, Region::Crease { .. }) || part.id != fill.coat.part {
+            return Vec::new();
         }
+        let placed = Placed::new(&part.traits.transform);
+        let body = Body { geometry: part.geometry.clone(), placed };
+        let view = View::Parallel { forward: glam::Vec3::NEG_Z };
+        let start = started(fill, &body, &self.scene(part.id, view, &fill.coat));
+        let flooded = start.and_then(|(face, _)| self.flooded(&fill.region, &part.geometry, face));
+        let is_in = flooded.iter().flat_map(|is_in| is_in.iter());
+        (0_u32..).zip(is_in).filter_map(|(face, is_in)| is_in.then_some(face)).collect()
     }
 
     /// The faces that a crease or piece pour reaches from a face. The last answer is remembered: a

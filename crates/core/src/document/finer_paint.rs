@@ -171,7 +171,7 @@ impl Document {
             }
             if rim == Rim::Twice {
                 // The border of a pour runs along edges: what lies beyond must not share in it.
-                let faces = |document: &Self, part: &Part| document.flooded_by(fill, part);
+                let faces = |document: &Self, part: &Part| document.within_creases(fill, part);
                 self.cut_under(id, whole, faces, |edit, faces, to_project| {
                     cut_around(edit, &faces, to_project)
                 })?;

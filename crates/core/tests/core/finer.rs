@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use speckle_color::{Channels, Encoding};
 use speckle_core::{Change, Document, Edit, HandId, PaintEdit, document::Direction};
 use speckle_mesh::{Geometry, Mesh, Placement, sight::View};
-use speckle_model::{NewPart, NewSet};
+use speckle_model::{NewPart, NewSet, Part};
 use speckle_tools::{
     bake::watch::Watch,
     reform::{Given, Reform, reform},
@@ -83,6 +83,17 @@ pub fn painted_area(document: &Document) -> f64 {
             }
         })
         .sum()
+}
+
+/// Undo has the first part's shape and values as they were, and redo as they became, to the bit.
+pub fn assert_goes_back_and_forth(document: &mut Document, before: &Part, change: &Change) {
+    let after = document.parts()[0].clone();
+    document.replay(change, Direction::Backward).unwrap();
+    assert_eq!(document.parts()[0].geometry.id(), before.geometry.id());
+    assert_eq!(document.parts()[0].sets[0].values, before.sets[0].values);
+    document.replay(change, Direction::Forward).unwrap();
+    assert_eq!(document.parts()[0].geometry.id(), after.geometry.id());
+    assert_eq!(document.parts()[0].sets[0].values, after.sets[0].values);
 }
 
 fn smallest_angle(mesh: &Mesh) -> f32 {

@@ -5,17 +5,16 @@ use std::f64::consts::PI;
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
 use speckle_color::Channels;
-use speckle_core::{
-    Document, PaintEdit,
-    document::{Direction, Fill},
-};
+use speckle_core::{Document, PaintEdit, document::Fill};
 use speckle_mesh::{Mesh, Placement, Transform, screen::Screen, sight::View};
 use speckle_tools::{
     region::{Region, Solid},
     stroke::Coat,
 };
 
-use crate::finer::{ABOVE, BLACK, document, painted_area, square, triangles, tries};
+use crate::finer::{
+    ABOVE, BLACK, assert_goes_back_and_forth, document, painted_area, square, triangles, tries,
+};
 use crate::{common::sheet, decimating::ball, reshaping::assert_as_fresh};
 
 fn span(document: &Document, region: Region) -> Fill {
@@ -86,11 +85,7 @@ fn what_is_cut_out_of_space_or_of_the_screen_has_a_crisp_border_on_two_triangles
             assert_eq!(after.geometry.topology().euler_number(), 1);
             let faces = after.geometry.mesh().face_count();
             assert!(faces < 6000, "{title} {placement:?}: {faces} faces");
-            document.replay(&change, Direction::Backward).unwrap();
-            assert_eq!(document.parts()[0].geometry.id(), before.geometry.id());
-            assert_eq!(document.parts()[0].sets[0].values, before.sets[0].values);
-            document.replay(&change, Direction::Forward).unwrap();
-            assert_eq!(document.parts()[0].sets[0].values, after.sets[0].values);
+            assert_goes_back_and_forth(&mut document, &before, &change);
         }
     }
 }

@@ -187,7 +187,7 @@ pub async fn project_picture(
             // No lock is taken in the pool: a worker that waits there takes up other work.
             let png =
                 in_pool(Pool::Projects, || card(&now.parts, &now.swatches, now.traits.up).png())
-                    .unwrap_or_default();
+                    .expect("writing to memory cannot fail");
             file.set_picture(&png, now.revision)?;
             Ok(png)
         })

@@ -96,7 +96,7 @@ impl Work<'_, '_> {
             known.is_in.extend(of_ring);
             let first = known.is_painted.len();
             known.is_painted.resize(self.edit.mesh().vertex_count(), false);
-            let is_near = along != 0.5;
+            let is_near = along.min(1.0 - along) <= BAND;
             known
                 .near
                 .extend((first..known.is_painted.len()).filter(|_| is_near).map(|v| v as u32));

@@ -11,13 +11,14 @@ use crate::{
     triangle::Triangle,
 };
 
+/// A mesh that is made finer, and how far it may be.
 pub(super) struct Work<'a, 'b> {
     pub(super) edit: &'a mut LocalEdit<'b>,
-    pub(super) to_project: &'a Affine3A,
+    to_project: &'a Affine3A,
     /// How many faces there may be.
-    pub(super) most: usize,
+    most: usize,
     /// The texture coordinates that something goes by.
-    pub(super) uv_set: Option<usize>,
+    uv_set: Option<usize>,
 }
 
 impl<'a, 'b> Work<'a, 'b> {
@@ -36,7 +37,7 @@ impl<'a, 'b> Work<'a, 'b> {
         (range.len() == 3).then(|| [0, 1, 2].map(|i| range.start + i))
     }
 
-    pub(super) fn triangle(&self, corners: [usize; 3]) -> Triangle {
+    fn triangle(&self, corners: [usize; 3]) -> Triangle {
         let uvs = self.uv_set.map(|set| &self.edit.mesh().uv_sets()[set].uvs);
         Triangle {
             at: corners.map(|corner| self.place(corner)),
@@ -83,11 +84,7 @@ impl<'a, 'b> Work<'a, 'b> {
     }
 
     /// Splits the longest edges of faces as long as something says that they are too coarse.
-    pub(super) fn refine_by(
-        &mut self,
-        faces: Vec<u32>,
-        is_coarse: impl Fn(&Triangle) -> bool,
-    ) -> Vec<u32> {
+    fn refine_by(&mut self, faces: Vec<u32>, is_coarse: impl Fn(&Triangle) -> bool) -> Vec<u32> {
         let mut all = faces.clone();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
@@ -179,7 +176,7 @@ impl<'a, 'b> Work<'a, 'b> {
     }
 
     /// The same by a height at places of triangles.
-    pub(super) fn cut_by(
+    fn cut_by(
         &mut self,
         faces: Vec<u32>,
         at_end: impl Fn(&Triangle, usize) -> f32,
@@ -217,7 +214,7 @@ impl<'a, 'b> Work<'a, 'b> {
 }
 
 /// How far along an edge a height passes 0, where it does between its ends.
-pub(super) fn passed(height: impl Fn(f32) -> f32) -> Option<f32> {
+fn passed(height: impl Fn(f32) -> f32) -> Option<f32> {
     let (start, end) = (height(0.0), height(1.0));
     // What lies on it is not passed: along an edge that runs with the rim, rounding would find it
     // again and again.
