@@ -206,12 +206,23 @@ impl Browser {
     /// # Errors
     /// When the stroke is not acknowledged.
     pub async fn stroke(&self, points: &[(f64, f64)]) -> Result<()> {
+        self.stroke_with_rests(points, Duration::ZERO).await
+    }
+
+    /// The same by a hand that stands still at every point for a time.
+    ///
+    /// # Errors
+    /// When the stroke is not acknowledged.
+    pub async fn stroke_with_rests(&self, points: &[(f64, f64)], time: Duration) -> Result<()> {
         let (first, rest) = points.split_first().context("a stroke has a first point")?;
         let mut actions = MouseActions::new("hand".to_owned())
             .then(move_to(*first))
             .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
         for point in rest {
             actions = actions.then(move_to(*point));
+            if time > Duration::ZERO {
+                actions = actions.then(PointerAction::Pause { duration: time });
+            }
         }
         let actions = actions.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
         self.client.perform_actions(actions).await?;

@@ -186,12 +186,9 @@ async fn a_look_is_driven_by_a_channel_turned_and_undone() -> Result<()> {
     let [x, y] = browser.middle_of("[data-test=lamp-dot-0]").await?;
     let revision =
         browser.eval("speckle.state().history.revision").await?.as_i64().unwrap_or_default();
-    browser.hold(x, y).await?;
-    browser.hover(x + 30.0, y).await?;
     // A hand that stands still and holds it has not let go: all of it is one step.
-    tokio::time::sleep(std::time::Duration::from_millis(900)).await;
-    browser.hover(x + 60.0, y).await?;
-    browser.release().await?;
+    let way = [(x, y), (x + 30.0, y), (x + 60.0, y)];
+    browser.stroke_with_rests(&way, std::time::Duration::from_millis(900)).await?;
     browser.until("speckle.state().proof.lights.lamps[0].turn > 5").await?;
     browser.until("speckle.state().proofing.lights === null").await?;
     assert_eq!(browser.eval("speckle.state().history.revision").await?, revision + 1);
