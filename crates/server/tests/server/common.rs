@@ -119,7 +119,8 @@ pub async fn hear(socket: &mut Socket, kind: &str, frames: impl FnMut(&[u8])) ->
     hear_any(socket, &[kind], frames).await
 }
 
-async fn hear_any(socket: &mut Socket, kinds: &[&str], mut frames: impl FnMut(&[u8])) -> Value {
+/// The next JSON message of some types.
+pub async fn hear_any(socket: &mut Socket, kinds: &[&str], mut frames: impl FnMut(&[u8])) -> Value {
     let limit = Instant::now() + Duration::from_secs(20);
     loop {
         let left = limit.saturating_duration_since(Instant::now());

@@ -138,6 +138,19 @@ impl Client {
         until(&mut self.socket, status, &mut self.held).await
     }
 
+    /// Undoes, until that is on disk and the only recipe stands like this: the one does not wait
+    /// for the other.
+    async fn undo_until(&mut self, status: &str) {
+        say(&mut self.socket, json!({ "type": "undo" })).await;
+        let (mut is_kept, mut stands) = (false, false);
+        while !(is_kept && stands) {
+            let held = &mut self.held;
+            let news = hear_any(&mut self.socket, &["kept", "recipes"], |f| held.take(f)).await;
+            is_kept |= news["label"].as_str().is_some_and(|label| label.starts_with("Undid"));
+            stands |= news["recipes"][0]["status"] == status;
+        }
+    }
+
     async fn send(&self, method: &str, end: &str, body: &[u8]) -> (u16, Vec<u8>) {
         let path = self.path(end);
         ask(self.address, &format!("{method} {path} HTTP/1.1\r\nHost: {}", self.address), body)
@@ -333,8 +346,7 @@ async fn images_stay_with_the_project_and_recipes_that_use_them_follow() {
     let failed = client.until("failed").await;
     let message = failed["message"].as_str().unwrap();
     assert!(message.contains("the image white dot.png is not in the project"), "{message}");
-    say(&mut client.socket, json!({ "type": "undo" })).await;
-    client.until("fresh").await;
+    client.undo_until("fresh").await;
 
     // Opened again, from its journal and from its checkpoint, the image is there.
     let file = folder.path().join("dot.speckle");
