@@ -32,7 +32,7 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use clap::{Args, CommandFactory, Parser, Subcommand};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_server::{Config, reader::ReaderProgram};
@@ -192,9 +192,9 @@ struct ServeArgs {
     /// The most megabytes an imported file may have
     #[arg(long, default_value_t = 4096)]
     max_upload_mb: usize,
-    /// Cut the demo pieces as finely as scans: a million triangles for the drifter
-    #[arg(long)]
-    dense: bool,
+    /// How finely the demo pieces are cut
+    #[arg(long, value_enum, default_value_t = DetailArg::Usual)]
+    detail: DetailArg,
     /// Where a printer with several spools is reached, as http://host:port; `simulated` for one of our own
     #[arg(long)]
     printer: Option<String>,
@@ -207,6 +207,26 @@ struct ServeArgs {
     into: Option<PathBuf>,
     #[command(flatten)]
     limits: LimitArgs,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum DetailArg {
+    /// Coarsely, for a machine that draws without a graphics card
+    Light,
+    /// Tens of thousands of triangles each
+    Usual,
+    /// As finely as scans: a million triangles for the drifter
+    Dense,
+}
+
+impl From<DetailArg> for Detail {
+    fn from(detail: DetailArg) -> Self {
+        match detail {
+            DetailArg::Light => Self::Light,
+            DetailArg::Usual => Self::Usual,
+            DetailArg::Dense => Self::Dense,
+        }
+    }
 }
 
 impl ServeArgs {
@@ -236,7 +256,7 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Serve(args) => serve(&args, open_store(&args.data())?),
         Command::Demo(args) => {
             let store = open_store(&args.data())?;
-            stock(&store, if args.dense { Detail::Dense } else { Detail::Usual })?;
+            stock(&store, args.detail.into())?;
             // The demo has a printer and a bureau of its own.
             serve(
                 &ServeArgs {
@@ -332,6 +352,7 @@ fn serve(args: &ServeArgs, store: Store) -> Result<()> {
         printer: args.printer.clone(),
         bureau: args.bureau.clone(),
         into: args.into.clone(),
+        detail: args.detail.into(),
     };
     let runtime = tokio::runtime::Runtime::new()?;
     let served = runtime.block_on(async {

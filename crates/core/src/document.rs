@@ -9,6 +9,7 @@
 //! point is a definite state, whoever paints while.
 
 mod adjusting;
+mod ahead;
 mod change;
 mod channels;
 mod edit;
@@ -37,6 +38,7 @@ mod volumes;
 mod whole;
 
 pub use adjusting::Adjustment;
+pub use ahead::Ahead;
 pub use change::{Change, ChangeStep, Direction, PartRecord, Patch};
 pub use channels::{ChannelAt, ChannelEdit, ChannelMerge, ChannelSource};
 pub use edit::Edit;

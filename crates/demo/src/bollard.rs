@@ -42,12 +42,16 @@ const BOLT: [Corner; 6] = [
 const BOLTS: u32 = 6;
 
 pub fn make(detail: Detail) -> Vec<NewPart> {
-    let fine = if detail == Detail::Dense { 5 } else { 1 };
+    let fine = |count: u32| match detail {
+        Detail::Light => count * 2 / 5,
+        Detail::Usual => count,
+        Detail::Dense => count * 5,
+    };
     let mut turned = Turned::default();
-    turned.add(&BODY, 150 * fine, 120 * fine, cast);
+    turned.add(&BODY, fine(150), fine(120), cast);
     for bolt in 0..BOLTS {
         let turn = Quat::from_rotation_y((bolt as f32 + 0.5) / BOLTS as f32 * TAU);
-        turned.add(&BOLT, 22 * fine, 30 * fine, |p| {
+        turned.add(&BOLT, fine(22), fine(30), |p| {
             turn * (hexagonal(p) + Vec3::new(127.0, 18.0, 0.0))
         });
     }
@@ -90,9 +94,15 @@ mod tests {
 
     #[test]
     fn the_bollard_is_seven_closed_pieces_of_a_workable_size() {
-        let geometry = Geometry::new(make(Detail::Usual).remove(0).mesh);
-        let triangles = geometry.mesh().triangle_count();
-        assert!((20_000..=60_000).contains(&triangles), "{triangles} triangles");
+        for (detail, range) in [(Detail::Light, 5_000..10_000), (Detail::Usual, 20_000..60_000)] {
+            let geometry = Geometry::new(make(detail).remove(0).mesh);
+            let triangles = geometry.mesh().triangle_count();
+            assert!(range.contains(&triangles), "{triangles} triangles");
+            is_seven_closed_pieces(&geometry);
+        }
+    }
+
+    fn is_seven_closed_pieces(geometry: &Geometry) {
         assert!(geometry.topology().is_watertight());
         assert_eq!(geometry.pieces().count(), 1 + BOLTS as usize);
         // Each closed piece without handles has an Euler number of 2; outward faces enclose more

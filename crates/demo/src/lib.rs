@@ -24,7 +24,10 @@ use speckle_tools::bake::{Pantry, watch::Watch};
 /// How finely a piece is cut.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Detail {
-    /// Light enough for every machine.
+    /// For a stage that is drawn without a graphics card: the pieces of a single skin are cut
+    /// coarsely; those that are cut by what is on them are as usual.
+    Light,
+    /// Light enough for every machine that has one.
     #[default]
     Usual,
     /// As dense as a scan: the drifter then has a million triangles.
@@ -68,7 +71,7 @@ impl Piece {
         let mut whole = document.apply(Edit::bring_in(self.make(detail))).expect("parts fit");
         let dressed = (self.dress)(&mut document).expect("edits fit");
         whole.steps.extend(dressed.into_iter().flat_map(|change| change.steps));
-        if detail == Detail::Usual {
+        if detail != Detail::Dense {
             let made = document.make_all(&Pantry::default(), &Watch::default());
             whole.steps.extend(made.expect("recipes can be made").steps);
         }
@@ -301,7 +304,7 @@ mod tests {
     /// It prints as one closed body, in the four swatches it is painted in.
     #[test]
     fn the_lighthouse_is_closed_and_painted_in_all_of_its_swatches() {
-        for detail in [Detail::Usual, Detail::Dense] {
+        for detail in [Detail::Light, Detail::Usual, Detail::Dense] {
             let (document, _) = piece("lighthouse").unwrap().project(detail);
             let part = &document.parts()[0];
             assert!(part.geometry.topology().is_watertight());

@@ -59,7 +59,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         Vec2::new(0.0, TOP + 20.6),
     ];
     let (step, around) = match detail {
-        Detail::Usual => (0.66, 144),
+        Detail::Light | Detail::Usual => (0.66, 144),
         Detail::Dense => (0.2, 512),
     };
     let mut turned = Turned::default();

@@ -23,7 +23,11 @@ const MIDDLE: f32 = 330.0;
 const MAST_RADIUS: f32 = 7.0;
 
 pub fn make(detail: Detail) -> Vec<NewPart> {
-    let fine = if detail == Detail::Dense { 4 } else { 1 };
+    let fine = |count: u32| match detail {
+        Detail::Light => count / 2,
+        Detail::Usual => count,
+        Detail::Dense => count * 4,
+    };
     vec![cloth(fine), mast(fine)]
 }
 
@@ -36,8 +40,8 @@ fn at(along: f32, up: f32) -> Vec3 {
     Vec3::new(x, MIDDLE + (up - 0.5) * height - sag, wave)
 }
 
-fn cloth(fine: usize) -> NewPart {
-    let (across, rows) = (STRIPES * 24 * fine, 44 * fine);
+fn cloth(fine: impl Fn(u32) -> u32) -> NewPart {
+    let (across, rows) = (STRIPES * fine(24) as usize, fine(44) as usize);
     let mut positions = Vec::new();
     for row in 0..=rows {
         for column in 0..=across {
@@ -64,9 +68,7 @@ fn cloth(fine: usize) -> NewPart {
     let mut toggle = Turned::default();
     let profile =
         [(0.0, -16.0, 0.0), (4.6, -16.0, 2.0), (3.4, 0.0, 8.0), (4.6, 16.0, 2.0), (0.0, 16.0, 0.0)];
-    toggle.add(&profile, 30 * fine as u32, 28 * fine as u32, |p| {
-        knot + Vec3::new(p.y, p.z + 3.2, p.x)
-    });
+    toggle.add(&profile, fine(30), fine(28), |p| knot + Vec3::new(p.y, p.z + 3.2, p.x));
     let first = positions.len() as u32;
     let first_face = faces.len() as u32;
     positions.extend(toggle.positions);
@@ -91,7 +93,7 @@ fn cloth(fine: usize) -> NewPart {
     NewPart { selections, ..NewPart::new("Pennant", mesh, vec![dye]) }
 }
 
-fn mast(fine: usize) -> NewPart {
+fn mast(fine: impl Fn(u32) -> u32) -> NewPart {
     let top = MIDDLE + HEIGHTS.0 / 2.0 + 34.0;
     let (thin, foot) = (MAST_RADIUS - 0.6, 34.0);
     let profile = [
@@ -106,7 +108,7 @@ fn mast(fine: usize) -> NewPart {
         (0.0, top + 22.0, 0.0),
     ];
     let mut turned = Turned::default();
-    turned.add(&profile, 120 * fine as u32, 32 * fine as u32, |p| p);
+    turned.add(&profile, fine(120), fine(32), |p| p);
     let mesh = mesh(turned.positions, &turned.faces);
     let coat = NewSet::flooded("Dye", Placement::Corner, Encoding::Color, ASH, &mesh);
     NewPart::new("Mast", mesh, vec![coat])

@@ -78,7 +78,11 @@ fn color(way: Vec3) -> Vec3 {
 
 /// The dense scan, and the light copy of it that lost some of its color on the way.
 pub fn make(detail: Detail) -> Vec<NewPart> {
-    let scan = mesh(if detail == Detail::Dense { 480 } else { 120 });
+    let scan = mesh(match detail {
+        Detail::Light => 60,
+        Detail::Usual => 120,
+        Detail::Dense => 480,
+    });
     let light = mesh(36);
     let coat = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &scan);
     let mut worn = NewSet::flooded("Surface", Placement::Vertex, Encoding::Color, PLAIN, &light);

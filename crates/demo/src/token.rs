@@ -65,7 +65,7 @@ pub fn make(detail: Detail) -> Vec<NewPart> {
         Vec2::new(RIM + SLOPE, THICK + RELIEF),
     ];
     let (step, around) = match detail {
-        Detail::Usual => (0.2, 360),
+        Detail::Light | Detail::Usual => (0.2, 360),
         Detail::Dense => (0.07, 900),
     };
     let mut line = in_steps(&corners, step);

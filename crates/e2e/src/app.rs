@@ -37,9 +37,7 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start_at(data: &Path, port: u16) -> Result<Self> {
-        let mut command = Command::new(binary()?);
-        command.args(["serve", "--no-open", "--port", &port.to_string(), "--data"]).arg(data);
-        Self::of(&mut command)
+        Self::of(serve(data)?.args(["--port", &port.to_string()]))
     }
 
     /// Likewise, on a free port, with a printer that it may ask.
@@ -47,9 +45,7 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start_with_printer(data: &Path, printer: &Self) -> Result<Self> {
-        let mut command = Command::new(binary()?);
-        command.args(["serve", "--no-open", "--port", "0", "--printer", &printer.address]);
-        Self::of(command.arg("--data").arg(data))
+        Self::of(serve(data)?.args(["--port", "0", "--printer", &printer.address]))
     }
 
     /// Likewise, on a free port, with a simulated print bureau.
@@ -57,9 +53,7 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start_with_bureau(data: &Path) -> Result<Self> {
-        let mut command = Command::new(binary()?);
-        command.args(["serve", "--no-open", "--port", "0", "--bureau", "simulated"]);
-        Self::of(command.arg("--data").arg(data))
+        Self::of(serve(data)?.args(["--port", "0", "--bureau", "simulated"]))
     }
 
     /// Likewise, on a free port, with a folder that it keeps up to date for recipients.
@@ -67,9 +61,15 @@ impl App {
     /// # Errors
     /// When it is not built or does not start.
     pub fn start_into(data: &Path, into: &Path) -> Result<Self> {
-        let mut command = Command::new(binary()?);
-        command.args(["serve", "--no-open", "--port", "0", "--into"]).arg(into);
-        Self::of(command.arg("--data").arg(data))
+        Self::of(serve(data)?.args(["--port", "0", "--into"]).arg(into))
+    }
+
+    /// Starts it on a free port with demo pieces as a user finds them.
+    ///
+    /// # Errors
+    /// When it is not built or does not start.
+    pub fn start_as_usual(data: &Path) -> Result<Self> {
+        Self::of(serve_with(data, "usual")?.args(["--port", "0"]))
     }
 
     /// Starts a simulated printer on a free port.
@@ -121,6 +121,17 @@ impl App {
         let made: Value = serde_json::from_str(body).context(answer.clone())?;
         made["id"].as_i64().context(answer)
     }
+}
+
+/// Pieces of the shelf are cut coarsely: what is tested is drawn without a graphics card.
+fn serve(data: &Path) -> Result<Command> {
+    serve_with(data, "light")
+}
+
+fn serve_with(data: &Path, detail: &str) -> Result<Command> {
+    let mut command = Command::new(binary()?);
+    command.args(["serve", "--no-open", "--detail", detail, "--data"]).arg(data);
+    Ok(command)
 }
 
 /// The program as this build made it, beside the test's own binary.

@@ -59,7 +59,7 @@ impl Browser {
     pub async fn open_bollard(&self, app: &App) -> Result<()> {
         let piece = speckle_demo::piece("bollard").context("the bollard is on the shelf")?;
         let mut document = Document::default();
-        let change = document.apply(Edit::bring_in(piece.make(Detail::Usual)))?;
+        let change = document.apply(Edit::bring_in(piece.make(Detail::Light)))?;
         let make = |store: &Store| {
             Ok(store.create_with(piece.title, &change, "Skerrybank Toyworks", 0, &document)?)
         };

@@ -29,6 +29,7 @@ use std::{
 use axum::{Router, extract::DefaultBodyLimit, http::StatusCode, middleware, routing::any};
 use session::command::Command;
 use sessions::Sessions;
+use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_store::{ProjectId, Store, StoreError};
 use tokio::net::TcpListener;
@@ -69,6 +70,8 @@ pub struct Config {
     pub bureau: Option<String>,
     /// The folder that is kept up to date for recipients that want that.
     pub into: Option<std::path::PathBuf>,
+    /// How finely a demo piece is cut for who does not ask for a dense one.
+    pub detail: Detail,
 }
 
 impl Default for Config {
@@ -81,6 +84,7 @@ impl Default for Config {
             printer: None,
             bureau: None,
             into: None,
+            detail: Detail::default(),
         }
     }
 }
@@ -99,6 +103,7 @@ struct App {
     printer: Option<Outside>,
     bureau: Option<Outside>,
     standing: Option<Arc<Standing>>,
+    detail: Detail,
     /// Pictures are drawn one at a time: they are many, and nobody waits for them.
     drawing: Arc<Mutex<()>>,
     /// The replacement that was looked at last and may be done next.
@@ -278,6 +283,7 @@ fn made(store: Store, config: &Config) -> (Router, Sessions, TaskTracker) {
         prints: Looked::default(),
         works: works::Works::default(),
         standing: config.into.clone().map(Standing::new),
+        detail: config.detail,
     };
     if let Some(standing) = app.standing.clone() {
         tokio::spawn(standing.keep_up(app.clone()));

@@ -4,6 +4,7 @@
 //! A change is acknowledged (`Kept`) only after its journal row is on disk. When it cannot be
 //! written, it is taken back from the document too, and everyone sees that: see [`journal`].
 
+mod aheads;
 mod answers;
 pub mod command;
 mod journal;
@@ -39,6 +40,7 @@ use crate::{
     wire::{self, ClientMessage, HeldMesh, ServerMessage},
 };
 
+use aheads::Aheads;
 use command::{ClientId, Command, Hand, Now};
 use journal::{Asked, Pending};
 use shapes::Shapes;
@@ -91,6 +93,7 @@ pub struct Session {
     /// How many stencils came so far.
     stencils: u32,
     kitchen: Kitchen,
+    aheads: Aheads,
     /// The way to this session, for what is made beside it.
     back: Sender<Command>,
     shapes: Shapes,
@@ -130,6 +133,7 @@ impl Session {
             clients: HashMap::new(),
             stencils: 0,
             kitchen: Kitchen::default(),
+            aheads: Aheads::default(),
             back,
             shapes: Shapes::default(),
             are_recipes_due: true,
@@ -238,6 +242,7 @@ impl Session {
                 self.clients.remove(&client);
                 self.looking.remove(&client);
                 self.kitchen.leave(client);
+                self.aheads.leave(client);
                 self.document.forget_hand(hand_of(client));
                 self.tell_present();
                 if self.clients.is_empty() {
@@ -293,6 +298,9 @@ impl Session {
                     }
                     self.end_question(client, question, result.err().map(|e| e.to_string()));
                 }
+            }
+            Command::FoundAhead(client, question, triangles) => {
+                self.found_ahead(client, question, triangles);
             }
             Command::Grown(part, name, grown) => self.grown(part, &name, *grown),
             Command::Renamed(name) => {

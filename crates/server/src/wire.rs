@@ -111,6 +111,19 @@ pub enum Question {
         /// The fill.
         fill: Fill,
     },
+    /// How many triangles would a fill with a crisp border add to the mesh? Answered by `ahead`; the newest of a
+    /// client counts, of fills and dabs alike.
+    FillAhead {
+        /// The fill.
+        fill: Fill,
+    },
+    /// How many would a dab of a brush that makes the mesh finer? Likewise.
+    DabAhead {
+        /// What a stroke would be made with.
+        start: StrokeStart,
+        /// Where the pointer is.
+        sample: Sample,
+    },
     /// What would an adjustment make of a set? Answered by a preview frame.
     Preview {
         /// The adjustment.
@@ -235,7 +248,7 @@ pub enum ServerMessage {
     Kept {
         /// What was done.
         label: String,
-        /// The connection whose stroke it is, where it is one.
+        /// The connection that asked for it over its socket: by a stroke, an undo or a redo.
         by: Option<u32>,
         /// What can be undone and redone now.
         history: History,
@@ -252,6 +265,13 @@ pub enum ServerMessage {
         vertex: u32,
         /// The corners of the faces around it.
         corners: Vec<CornerValue>,
+    },
+    /// How much finer a stroke or fill will make the mesh.
+    Ahead {
+        /// What it answers.
+        question: u32,
+        /// How many triangles will come.
+        triangles: usize,
     },
     /// A question is answered: nothing more comes of it.
     Answered {
@@ -282,7 +302,7 @@ pub enum ServerMessage {
     },
     /// Still here; told every few seconds, and to be answered: whoever is silent for long is gone.
     Beat,
-    /// A stroke ended without touching anything.
+    /// A stroke ended without touching anything, or there was nothing to undo or redo.
     Nothing,
     /// Something about the project that whoever opens it must know; said until it is put away.
     Notice {

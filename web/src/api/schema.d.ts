@@ -4298,6 +4298,18 @@ export interface components {
             /** @enum {string} */
             type: "fill_hover";
         } | {
+            /** @description The fill. */
+            fill: components["schemas"]["Fill"];
+            /** @enum {string} */
+            type: "fill_ahead";
+        } | {
+            /** @description Where the pointer is. */
+            sample: components["schemas"]["Sample"];
+            /** @description What a stroke would be made with. */
+            start: components["schemas"]["StrokeStart"];
+            /** @enum {string} */
+            type: "dab_ahead";
+        } | {
             /** @description The adjustment. */
             adjustment: components["schemas"]["Adjustment"];
             /** @enum {string} */
@@ -5708,7 +5720,7 @@ export interface components {
         } | {
             /**
              * Format: int32
-             * @description The connection whose stroke it is, where it is one.
+             * @description The connection that asked for it over its socket: by a stroke, an undo or a redo.
              */
             by?: number | null;
             /** @description What can be undone and redone now. */
@@ -5736,6 +5748,16 @@ export interface components {
              * @description The vertex.
              */
             vertex: number;
+        } | {
+            /**
+             * Format: int32
+             * @description What it answers.
+             */
+            question: number;
+            /** @description How many triangles will come. */
+            triangles: number;
+            /** @enum {string} */
+            type: "ahead";
         } | {
             /**
              * Format: int32

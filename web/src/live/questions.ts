@@ -9,6 +9,8 @@ type Question = Schemas["Question"];
 /** What is done with what comes of a question. */
 export interface Answers {
   frame?: (frame: Frame) => void;
+  /** How many triangles will come. */
+  ahead?: (triangles: number) => void;
   corners?: (corners: Extract<Schemas["ServerMessage"], { type: "corners" }>) => void;
   /** Nothing more comes of it; why there is no answer, where there is none. */
   done?: (trouble: string | null) => void;
@@ -63,6 +65,11 @@ export class Questions {
   corners(corners: Parameters<NonNullable<Answers["corners"]>>[0]) {
     const asked = this.of(corners.question);
     if (asked?.isWanted) asked.answers.corners?.(corners);
+  }
+
+  ahead({ question, triangles }: { question: number; triangles: number }) {
+    const asked = this.of(question);
+    if (asked?.isWanted) asked.answers.ahead?.(triangles);
   }
 
   answered(number: number, trouble: string | null) {

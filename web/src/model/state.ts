@@ -1,4 +1,5 @@
 // What the interface knows and what the user has chosen. Arrays stay outside, with the stage.
+import type { AskedAhead } from "./ahead";
 import { onePane, type Panes } from "./panes";
 import type { Remade, Trial } from "./trial";
 import { NOTHING_TOLD } from "./facts";
@@ -170,6 +171,10 @@ export interface State {
   unsaved: number;
   probe: Probe | null;
   covered: number;
+  /** How many triangles paint will add where the pointer rests; null where that is not known, or none ever come. */
+  ahead: number | null;
+  /** What is asked before many are made. */
+  askedAhead: AskedAhead | null;
   said: { text: string; bad: boolean } | null;
   /** What whoever opens the project must know: it stays, whatever else is said, until it is put away. */
   notice: string | null;
@@ -297,6 +302,8 @@ const start: State = {
   unsaved: 0,
   probe: null,
   covered: 0,
+  ahead: null,
+  askedAhead: null,
   said: null,
   notice: null,
   reports: [],

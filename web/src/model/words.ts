@@ -61,6 +61,10 @@ export function elements(n: number, placement: Schemas["Placement"]): string {
   return `${count(n)} ${n === 1 ? one : several}`;
 }
 
+/** How many triangles will come. */
+export const addsWords = (triangles: number): string =>
+  triangles === 0 ? "leaves the mesh" : `adds ${count(triangles)} ${triangles === 1 ? "triangle" : "triangles"}`;
+
 /** How a place on another surface is found, as the lists show it. */
 export const alongWords = [
   ["nearest", "nearest surface"],

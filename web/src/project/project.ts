@@ -23,6 +23,7 @@ import {
 import { REMADE } from "../model/trial";
 import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
+import { Ahead } from "./ahead";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
 import { fillOf, inHand, strokeOf, whyNotPaint } from "./tools";
@@ -37,6 +38,7 @@ const PREVIEW = "preview";
 export class Project {
   private readonly live: Live;
   private readonly questions = new Questions((message) => this.live.say(message));
+  private readonly ahead = new Ahead(this.questions);
   private strokeUnderWay = false;
   /** Not all parts have come yet. */
   private opening = true;
@@ -185,6 +187,9 @@ export class Project {
       case "corners":
         this.questions.corners(message);
         break;
+      case "ahead":
+        this.questions.ahead(message);
+        break;
       case "answered":
         this.questions.answered(message.question, message.trouble ?? null);
         break;
@@ -222,7 +227,7 @@ export class Project {
       });
   }
 
-  /** One stroke of this window less that is neither kept nor refused. */
+  /** One deed of this window less that is neither kept nor refused. */
   private answered() {
     set({ unsaved: Math.max(0, get().unsaved - 1) });
   }
@@ -265,11 +270,17 @@ export class Project {
   }
 
   undo() {
-    this.whenKept(() => this.live.say({ type: "undo" }));
+    this.travel("undo");
   }
 
   redo() {
-    this.whenKept(() => this.live.say({ type: "redo" }));
+    this.travel("redo");
+  }
+
+  private travel(type: "undo" | "redo") {
+    this.whenKept(() => {
+      if (this.live.say({ type })) set({ unsaved: get().unsaved + 1 });
+    });
   }
 
   showSelection(part: number, index: number) {
@@ -291,10 +302,10 @@ export class Project {
     const { revision } = get().history;
     set({ unsaved: get().unsaved + 1 });
     const { data, trouble } = await makeEdit(this.id, edit);
+    if (trouble === null && data.changed) await heardAfter(revision);
     this.answered();
     if (trouble !== null) return trouble;
-    if (data.changed) await heardAfter(revision);
-    else if (data.why != null) set({ said: { text: `Nothing changed: ${data.why}.`, bad: false } });
+    if (!data.changed && data.why != null) set({ said: { text: `Nothing changed: ${data.why}.`, bad: false } });
     return null;
   }
 
@@ -349,13 +360,17 @@ export class Project {
   hover(at: HandAt, ringPixels: number) {
     const start = strokeOf(get(), this.stage);
     if (this.strokeUnderWay || !start) return;
+    if (start.brush.crisp || start.brush.finer != null)
+      this.ahead.look({ type: "dab_ahead", start, sample: this.stage.eye.sample(at) });
     this.askFootprint({ type: "hover", start, sample: this.stage.eye.sample(at) }, ringPixels);
   }
 
   /** Asks what a fill would cover, from a place on the page for those that start there. */
   hoverFill(at: HandAt | null) {
     const fill = fillOf(get(), this.stage, at);
-    if (fill) this.askFootprint({ type: "fill_hover", fill }, POUR_PIXELS);
+    if (!fill) return;
+    if (fill.crisp) this.ahead.look({ type: "fill_ahead", fill });
+    this.askFootprint({ type: "fill_hover", fill }, POUR_PIXELS);
   }
 
   private askFootprint(about: Schemas["Question"], ringPixels: number) {
@@ -375,6 +390,7 @@ export class Project {
   /** Shows no footprint any more, whatever was asked. */
   endFootprint() {
     this.questions.withdraw(FOOTPRINT);
+    this.ahead.end();
     this.stage.showFootprint(null);
     if (get().covered > 0) set({ covered: 0 });
   }
@@ -387,10 +403,12 @@ export class Project {
       set({ said: { text: trouble ?? "There is nothing to cover yet: draw it on the stage first.", bad: true } });
       return;
     }
+    const allowed = await this.ahead.ofFill(fill);
+    if (!allowed) return;
     this.rememberPaint();
     this.endFootprint();
     set({ spanReady: false });
-    await this.repeatable({ type: "fill", fill });
+    await this.repeatable({ type: "fill", fill: allowed });
   }
 
   /** Fills what a region says, into what the tools write into. */
@@ -462,6 +480,7 @@ export class Project {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;
     }
+    if (!this.ahead.lets(start)) return false;
     this.strokeUnderWay = this.live.say({ type: "stroke_begin", start });
     if (!this.strokeUnderWay) return false;
     set({ unsaved: state.unsaved + 1 });

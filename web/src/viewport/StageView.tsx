@@ -6,11 +6,13 @@ import { activePart, get, reset, set, useApp } from "../model/state";
 import { stageGrey } from "../model/theme";
 import { regionOf } from "../project/tools";
 import { HeatScale, LookChip, TargetChip } from "./chips";
+import { AheadDialog } from "./AheadDialog";
 import { followHand, type Ring } from "./pointer";
 import { CornerList, CutawayHandle, PinnedPicture, StencilPicture, WipeDivider } from "./overlays";
 import type { Point } from "./span";
 import { Stage } from "../stage/stage";
 import { useFormatWords } from "../model/formats";
+import { isInHand } from "../widgets/rest";
 
 /** None where the browser has no WebGL 2. */
 function stageOn(canvas: HTMLCanvasElement): Stage | null {
@@ -50,10 +52,12 @@ export function StageView({
     const opened = new Project(id, stage);
     setProject(opened);
     onProject(opened);
-    // For tests and the curious: where things are on the page, and the brush in the stage's units.
+    // For tests and the curious: where things are on the page, the brush in the stage's units, and whether all
+    // that was done is kept.
     const brush = (radius: number, hardness: number, opacity: number) =>
       set({ brush: { ...get().brush, radius, hardness, opacity } });
-    Object.assign(window, { speckle: { stage, state: get, brush } });
+    const settled = () => get().unsaved === 0 && !isInHand();
+    Object.assign(window, { speckle: { stage, state: get, brush, settled } });
     stage.onEdgePixels = (pixels) => {
       const rounded = pixels === null ? null : Math.round(pixels * 10) / 10;
       if (rounded !== get().edgePixels) set({ edgePixels: rounded });
@@ -131,6 +135,7 @@ export function StageView({
       <PinnedPicture />
       {project && <CutawayHandle stage={project.stage} />}
       <TargetChip project={project} />
+      <AheadDialog />
       {children}
       {project && <EmptyStage />}
       {!canDraw && <CannotDraw />}

@@ -24,12 +24,31 @@ window.addEventListener(
   { capture: true },
 );
 
+/** How many turns wait for a hand to rest. */
+let waiting = 0;
+
+/** Whether something was turned and is not kept yet. */
+export const isInHand = (): boolean => waiting > 0;
+
 /** Does it when nothing has been held for so many milliseconds; gives what calls it off. */
 export function whenRested(ms: number, then: () => void): () => void {
   let timer = 0;
-  const rest = () => {
-    timer = window.setTimeout(() => (isHeld ? rest() : then()), ms);
+  let isOver = false;
+  const end = () => {
+    if (!isOver) waiting--;
+    isOver = true;
   };
+  const rest = () => {
+    timer = window.setTimeout(() => {
+      if (isHeld) return rest();
+      end();
+      then();
+    }, ms);
+  };
+  waiting++;
   rest();
-  return () => window.clearTimeout(timer);
+  return () => {
+    window.clearTimeout(timer);
+    end();
+  };
 }

@@ -29,7 +29,7 @@ import { Panes } from "./Panes";
 import { ShortcutSheet } from "./ShortcutSheet";
 import { activePart, intoSet, set, shownSet, useApp } from "../model/state";
 import { baseOf, nameOf, swatchOf } from "../model/swatches";
-import { count, elements, hex, length } from "../model/words";
+import { addsWords, count, elements, hex, length } from "../model/words";
 import { heading } from "../model/theme";
 
 /** The areas, in the order in which a job goes through them. */
@@ -257,6 +257,7 @@ function ProbeLine({ isOpen }: { isOpen: boolean }) {
   const target = useApp(intoSet);
   const isPainted = useApp((state) => shownSet(state)?.encoding === "swatch");
   const covered = useApp((state) => state.covered);
+  const ahead = useApp((state) => state.ahead);
   const several = useApp((state) => state.parts.length > 1);
   const connected = useApp((state) => state.connected);
   const unsaved = useApp((state) => state.unsaved);
@@ -307,6 +308,11 @@ function ProbeLine({ isOpen }: { isOpen: boolean }) {
             <span>
               {tool === "pour" ? "pour" : tool === "span" ? "span" : "brush"} covers{" "}
               <b>{elements(covered, target.placement)}</b>
+              {ahead !== null && (
+                <>
+                  , <b>{addsWords(ahead)}</b>
+                </>
+              )}
             </span>
           )}
         </>

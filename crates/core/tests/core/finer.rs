@@ -6,7 +6,10 @@ use std::f64::consts::PI;
 use glam::Vec3;
 use proptest::prelude::*;
 use speckle_color::{Channels, Encoding};
-use speckle_core::{Change, Document, Edit, HandId, PaintEdit, document::Direction};
+use speckle_core::{
+    Change, Document, Edit, HandId, PaintEdit,
+    document::{Ahead, Direction, Fill},
+};
 use speckle_mesh::{Geometry, Mesh, Placement, sight::View};
 use speckle_model::{NewPart, NewSet, Part};
 use speckle_tools::{
@@ -62,7 +65,31 @@ fn crisp(radius: f32) -> Brush {
     Brush { radius, hardness: 1.0, crisp: true, ..Brush::default() }
 }
 
+fn triangle_count(document: &Document) -> usize {
+    document.parts().iter().map(|part| part.geometry.mesh().triangle_count()).sum()
+}
+
+/// A fill, which makes as many triangles as was told ahead.
+pub fn filled(document: &mut Document, fill: Fill) -> Change {
+    let before = triangle_count(document);
+    let told = document.ahead_of_fill(&fill).map_or(0, Ahead::new_triangles);
+    assert_eq!(triangle_count(document), before, "it is only told");
+    let change = document.apply(PaintEdit::Fill { fill }).unwrap();
+    assert_eq!(triangle_count(document) - before, told);
+    change
+}
+
+/// A stroke; one of a single dab makes as many triangles as was told ahead.
 fn laid(document: &mut Document, start: StrokeStart, samples: Vec<Sample>) -> Change {
+    let before = triangle_count(document);
+    let told = document.ahead_of_dab(&start, samples[0]).map_or(0, Ahead::new_triangles);
+    let is_dab = samples.len() == 1;
+    let change = laid_on(document, start, samples);
+    assert!(!is_dab || triangle_count(document) - before == told, "{told} were told");
+    change
+}
+
+fn laid_on(document: &mut Document, start: StrokeStart, samples: Vec<Sample>) -> Change {
     document.apply(PaintEdit::Stroke { start, samples }).unwrap()
 }
 

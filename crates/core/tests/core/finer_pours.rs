@@ -13,7 +13,7 @@ use speckle_tools::{
 use crate::{
     common::polygons,
     decimating::ball,
-    finer::{BLACK, assert_goes_back_and_forth, document, painted_area, triangles, tries},
+    finer::{BLACK, assert_goes_back_and_forth, document, filled, painted_area, triangles, tries},
     reforming::cube,
     reshaping::assert_as_fresh,
 };
@@ -29,7 +29,7 @@ fn pour(document: &Document, degrees: f32, from: Vec3) -> Fill {
 
 fn poured(document: &mut Document, degrees: f32, from: Vec3, crisp: bool) -> f64 {
     let fill = Fill { crisp, ..pour(document, degrees, from) };
-    document.apply(PaintEdit::Fill { fill }).unwrap();
+    filled(document, fill);
     painted_area(document)
 }
 

@@ -5,7 +5,7 @@ use std::f64::consts::PI;
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
 use speckle_color::Channels;
-use speckle_core::{Document, PaintEdit, document::Fill};
+use speckle_core::{Document, document::Fill};
 use speckle_mesh::{Mesh, Placement, Transform, screen::Screen, sight::View};
 use speckle_tools::{
     region::{Region, Solid},
@@ -13,7 +13,8 @@ use speckle_tools::{
 };
 
 use crate::finer::{
-    ABOVE, BLACK, assert_goes_back_and_forth, document, painted_area, square, triangles, tries,
+    ABOVE, BLACK, assert_goes_back_and_forth, document, filled, painted_area, square, triangles,
+    tries,
 };
 use crate::{common::sheet, decimating::ball, reshaping::assert_as_fresh};
 
@@ -70,7 +71,7 @@ fn what_is_cut_out_of_space_or_of_the_screen_has_a_crisp_border_on_two_triangles
             let mut document = document(&square(), placement);
             let before = document.parts()[0].clone();
             let fill = span(&document, region.clone());
-            let change = document.apply(PaintEdit::Fill { fill }).unwrap();
+            let change = filled(&mut document, fill);
             let area = painted_area(&document);
             // What belongs to vertices runs out within a hundredth of its size.
             let within = if placement == Placement::Vertex { 3e-2 } else { *within };
@@ -101,7 +102,7 @@ fn an_outline_cuts_what_is_seen_alone_and_nothing_where_it_paints_nothing() {
         };
         let before = backs(&document);
         let fill = span(&document, outline(through, &ARROW));
-        document.apply(PaintEdit::Fill { fill }).unwrap();
+        filled(&mut document, fill);
         assert_eq!(backs(&document) > before, through);
         let part = &document.parts()[0];
         assert_eq!(part.geometry.topology().euler_number(), 2);
@@ -115,12 +116,12 @@ fn an_outline_cuts_what_is_seen_alone_and_nothing_where_it_paints_nothing() {
     let away = standing(Vec3::X * 9.0, Vec3::ONE, 0.0);
     let region = Region::Solid { solid: Solid::Box, transform: away, soft: 0.0 };
     let fill = span(&document, region);
-    let change = document.apply(PaintEdit::Fill { fill }).unwrap();
+    let change = filled(&mut document, fill);
     assert!(change.steps.is_empty());
     assert_eq!(document.parts()[0].geometry.id(), before);
     // A region without a border is filled as ever.
     let fill = span(&document, Region::All);
-    document.apply(PaintEdit::Fill { fill }).unwrap();
+    filled(&mut document, fill);
     assert_eq!(document.parts()[0].geometry.id(), before);
 }
 
@@ -151,7 +152,7 @@ proptest! {
             None => outline(turn > 90.0, &points),
         };
         let fill = span(&document, region);
-        document.apply(PaintEdit::Fill { fill }).unwrap();
+        filled(&mut document, fill);
         let geometry = document.parts()[0].geometry.clone();
         assert_as_fresh(&geometry);
         prop_assert_eq!(geometry.topology().euler_number(), 2);

@@ -62,10 +62,9 @@ impl Table {
 
     /// Waits until a recipe is so.
     pub async fn status(&self, channels: &str, status: &str) -> Result<()> {
-        // What is known just after an edit may be from before it.
-        tokio::time::sleep(Duration::from_millis(250)).await;
+        // What is known before an edit is kept is from before it.
         self.browser
-            .until(&format!("speckle.state().recipes.some((r) => r.channels === '{channels}' && r.status === '{status}')"))
+            .until(&format!("speckle.settled() && speckle.state().recipes.some((r) => r.channels === '{channels}' && r.status === '{status}')"))
             .await
             .with_context(|| format!("{channels} is not {status}"))
     }

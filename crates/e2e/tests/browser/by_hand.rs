@@ -1,8 +1,6 @@
 //! What the hand does beside strokes: pinned pictures, stencils moved by keys, spans in a drawn
 //! direction, the cutaway's knob, parts hidden by keys, a pen's pressure, the palette's order.
 
-use std::time::Duration;
-
 use anyhow::{Context, Result};
 use fantoccini::Locator;
 use serde_json::Value;
@@ -84,9 +82,9 @@ async fn a_pinned_picture_gives_colors_and_a_stencil_is_placed_by_held_keys() ->
         .await?;
     browser.click("pick").await?;
     browser.until("speckle.state().picking === true").await?;
-    tokio::time::sleep(Duration::from_millis(300)).await;
-    let [x, y, width, height] =
-        table.bounds("[data-test=pinned] img, [data-test=pinned] canvas").await?;
+    let pinned = "[data-test=pinned] img, [data-test=pinned] canvas";
+    browser.middle_of(pinned).await?;
+    let [x, y, width, height] = table.bounds(pinned).await?;
     // The right half of the picture is the second of its colors.
     browser.hover(x + width * 0.75, y + height / 2.0).await?;
     browser.stroke(&[(x + width * 0.75, y + height / 2.0)]).await?;
@@ -176,7 +174,7 @@ async fn parts_hide_by_keys_the_cutaway_moves_by_its_knob_and_snapshots_flip() -
     browser.click("cut-view").await?;
     browser.until("speckle.state().cutaway.on === true").await?;
     browser.find("cutaway-handle").await?;
-    tokio::time::sleep(Duration::from_millis(300)).await;
+    browser.middle_of("[data-test=cutaway-handle]").await?;
     let normal: [f64; 3] =
         serde_json::from_value(browser.eval("speckle.state().cutaway.normal").await?)?;
     assert!((normal.iter().map(|x| x * x).sum::<f64>() - 1.0).abs() < 1e-3, "{normal:?}");

@@ -185,7 +185,7 @@ async fn keys_change_the_brush_by_moving_the_view_and_the_look() -> Result<()> {
     browser
         .until("/edges [\\d.]+ mm/.test(document.querySelector('[data-test=look]').innerText)")
         .await?;
-    tokio::time::sleep(std::time::Duration::from_millis(300)).await;
+    browser.drawn().await?;
     let wired = number(ink).await?;
     assert!(wired > bare + 50.0, "{bare} dark pixels, {wired} with wires");
 

@@ -31,11 +31,10 @@ impl Table {
 
     /// Waits until the recipe of channels of a set, by name, is so.
     pub async fn status(&self, set: &str, channels: &str, status: &str) -> Result<()> {
-        tokio::time::sleep(std::time::Duration::from_millis(250)).await;
         self.browser
             .until(&format!(
                 "(() => {{ const own = speckle.state().parts.flatMap((p) => p.sets).find((s) => s.name === '{set}');
-                    return speckle.state().recipes.some((r) => r.set === own?.id && r.channels === '{channels}' && r.status === '{status}'); }})()"
+                    return speckle.settled() && speckle.state().recipes.some((r) => r.set === own?.id && r.channels === '{channels}' && r.status === '{status}'); }})()"
             ))
             .await
             .with_context(|| format!("{channels} of {set} is not {status}"))

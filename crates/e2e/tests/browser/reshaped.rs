@@ -15,7 +15,7 @@ use speckle_store::Store;
 /// The bollard with bands of color per vertex, per corner and per face: so much of it in polygons, the
 /// rest in triangles.
 fn bollard(name: &str, share: usize) -> Result<NewPart> {
-    let piece = speckle_demo::piece("bollard").expect("it is on the shelf").make(Detail::Usual);
+    let piece = speckle_demo::piece("bollard").expect("it is on the shelf").make(Detail::Light);
     let whole = &piece[0].mesh;
     let all = whole.cut(&Geometry::new(whole.clone()).triangulation().corners().concat());
     let mut arrays = MeshArrays::from(whole.clone());

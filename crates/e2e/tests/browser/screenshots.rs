@@ -12,8 +12,8 @@ use speckle_e2e::{App, Browser, binary};
 async fn pictures() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let goal = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots");
-    let app = App::start(&folder.path().join("toys"))?;
-    let browser = Browser::start().await?;
+    let app = App::start_as_usual(&folder.path().join("toys"))?;
+    let browser = Browser::start_as_usual().await?;
     browser.client.goto(&app.address).await?;
     browser.find("piece-bollard").await?;
     tokio::time::sleep(Duration::from_millis(300)).await;

@@ -3,7 +3,7 @@
 
 use std::fmt::Write;
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use fantoccini::Locator;
 use speckle_e2e::{App, Browser};
 
@@ -251,8 +251,10 @@ async fn a_crisp_band_cuts_two_triangles_along_its_edges() -> Result<()> {
     browser.click_text("label", "Crisp border: cut faces along it").await?;
     browser.until("speckle.state().span.crisp").await?;
     browser.until("speckle.state().spanReady").await?;
+    // How much finer it becomes is told before.
+    let told = told_ahead(&browser).await?;
     browser.click_text("button", "Lay it on").await?;
-    browser.until(&format!("{PART}.faces > 4")).await?;
+    browser.until(&format!("{PART}.faces === {}", 2 + told)).await?;
     browser.until(&format!("Math.abs({PAINTED} / 2500 - 1) < 1e-3")).await?;
     browser.click("undo").await?;
     browser.until(&format!("{PART}.faces === 2 && {PAINTED} === 0")).await?;
@@ -278,12 +280,95 @@ async fn a_crisp_pour_stays_on_its_side_of_an_edge() -> Result<()> {
     browser.click_text("label", "Crisp border: cut faces beside it").await?;
     browser.until("speckle.state().pour.crisp").await?;
     let [x, y] = browser.spot_on(0).await?;
+    browser.hover(x, y).await?;
+    let told = told_ahead(&browser).await?;
+    browser
+        .until(&format!("document.querySelector('[data-test=pour-covers]').innerText.endsWith('and adds {told} triangles.')"))
+        .await?;
     browser.stroke(&[(x, y)]).await?;
-    browser.until(&format!("{PART}.faces > 12")).await?;
+    browser.until(&format!("{PART}.faces === {}", 12 + told)).await?;
     // A side is 100 large; what is painted at all ends a hundredth of an edge beyond it, on four sides.
     browser.until(&format!("Math.abs({SHOWS_PAINT} / 102 - 1) < 0.02")).await?;
     browser.click("undo").await?;
     browser.until(&format!("{PART}.faces === 6 && {SHOWS_PAINT} === 0")).await?;
+    assert_eq!(browser.complaints().await?, Vec::<String>::new());
+    browser.close().await
+}
+
+/// How many triangles the page says that will come.
+async fn told_ahead(browser: &Browser) -> Result<u64> {
+    browser.until("speckle.state().ahead > 0").await?;
+    browser.eval("speckle.state().ahead").await?.as_u64().context("a number")
+}
+
+/// The square as four, of eight triangles.
+fn quartered() -> String {
+    let mut text = String::from(
+        "ply\nformat ascii 1.0\nelement vertex 9\nproperty float x\nproperty float y\nproperty float z\n\
+         element face 8\nproperty list uchar int vertex_indices\nproperty uchar red\nproperty uchar green\n\
+         property uchar blue\nend_header\n",
+    );
+    for i in 0..9 {
+        let _ = writeln!(text, "{} {} 0", i % 3 * 50 - 50, i / 3 * 50 - 50);
+    }
+    for [a, b, c, d] in [0, 1, 3, 4].map(|i| [i, i + 1, i + 4, i + 3]) {
+        let _ = writeln!(text, "3 {a} {b} {c} 200 200 200\n3 {a} {c} {d} 200 200 200");
+    }
+    text
+}
+
+/// A brush and a span that would make very many triangles ask before: nothing comes of a no, the span goes on
+/// as the mesh is where that is asked for, and the brush, once let, does what it said.
+#[tokio::test]
+async fn very_many_triangles_are_asked_about_before_they_are_made() -> Result<()> {
+    let (folder, _app, browser) = with_file("Square.ply", &quartered()).await?;
+    browser.click("area-paint").await?;
+    browser.until(&format!("{PART}.faces === 8")).await?;
+    browser.type_into_knob("Radius", "60").await?;
+    browser.click_text("label", "Finer faces under it").await?;
+    browser.type_into_row("Edges up to", "2").await?;
+    browser.until("speckle.state().brush.finer === 2").await?;
+    let middle = "(() => { const at = speckle.stage.eye.onPage(speckle.stage.eye.controls.target.clone()); return [at.x, at.y]; })()";
+    let [x, y]: [f64; 2] = serde_json::from_value(browser.eval(middle).await?)?;
+    browser.hover(x, y).await?;
+    assert!(told_ahead(&browser).await? < 20_000);
+    browser.type_into_row("Edges up to", "1").await?;
+    browser.until("speckle.state().brush.finer === 1").await?;
+    browser.hover(x + 1.0, y).await?;
+    browser.until("speckle.state().ahead > 20000").await?;
+    let told = told_ahead(&browser).await?;
+    browser.stroke(&[(x + 1.0, y)]).await?;
+    let asked = browser.find("asked-ahead").await?.text().await?;
+    assert!(asked.replace('\u{2009}', "").contains(&told.to_string()), "{asked} for {told}");
+    browser.click_text("button", "Cancel").await?;
+    browser.until("document.querySelector('[data-test=asked-ahead]') === null").await?;
+    browser.hover(x, y).await?;
+    browser.until("speckle.state().ahead > 20000").await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.click("ahead-cut").await?;
+    browser.until("document.querySelector('[data-test=asked-ahead]') === null").await?;
+    browser.until(&format!("{PART}.faces === 8")).await?;
+    browser.stroke(&[(x, y)]).await?;
+    browser.until(&format!("{PART}.faces > 20000")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 8 && {PAINTED} === 0")).await?;
+
+    let checker = folder.path().join("checker.png");
+    let shade = |x: u32, y: u32| image::Luma([255 * u8::from((x / 2 + y / 2) % 2 == 0)]);
+    image::GrayImage::from_fn(128, 128, shade).save(&checker)?;
+    browser.choose_file("stencil-file", &checker).await?;
+    browser.until("speckle.state().stencil?.name === 'checker.png'").await?;
+    browser.click("tool-span").await?;
+    browser.click("span-band").await?;
+    browser.choose_row("Runs along", "X").await?;
+    browser.type_into_knob("From", "-60").await?;
+    browser.type_into_knob("To", "60").await?;
+    browser.click_text("label", "Crisp border: cut faces along it").await?;
+    browser.until("speckle.state().ahead > 20000").await?;
+    browser.click_text("button", "Lay it on").await?;
+    browser.click("ahead-plain").await?;
+    browser.until("speckle.state().history.undo.label.startsWith('Band')").await?;
+    browser.until(&format!("{PART}.faces === 8")).await?;
     assert_eq!(browser.complaints().await?, Vec::<String>::new());
     browser.close().await
 }

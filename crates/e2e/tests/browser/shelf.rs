@@ -46,7 +46,7 @@ async fn projects_are_named_copied_found_sent_away_and_deleted() -> Result<()> {
     browser.until("[...document.images].every((i) => i.complete && i.naturalWidth > 0)").await?;
     browser
         .until(
-            "/2 projects in [\\d.]+ MB/.test(document.querySelector('[data-test=disk]').innerText)",
+            "/2 projects in [\\d.]+ [kM]B/.test(document.querySelector('[data-test=disk]').innerText)",
         )
         .await?;
 

@@ -42,8 +42,8 @@ async fn what_comes_with_time_is_made_from_its_sheets() -> Result<()> {
     let table = with_wear().await?;
     let browser = &table.browser;
     table.add("R", "weather", "streaks").await?;
-    assert_eq!(table.range("R").await?[0], 0);
-    assert!(table.range("R").await?[1] > 200);
+    let [low, high] = table.range("R").await?;
+    assert!(low == 0 && high > 40, "{low}–{high}");
     assert_eq!(table.source("R").await?["stray"], 0.3);
     table.add("G", "weather", "dust").await?;
     let [low, high] = table.range("G").await?;

@@ -219,7 +219,7 @@ pub async fn open_piece(
     Said(request): Said<OpenPiece>,
 ) -> Result<Json<Made>, ApiError> {
     let piece = piece_of(&request.piece)?;
-    let detail = if request.dense { Detail::Dense } else { Detail::Usual };
+    let detail = if request.dense { Detail::Dense } else { app.detail };
     let author = hand(&headers);
     let id = app
         .blocking(move |app| {

@@ -31,6 +31,14 @@ impl Session {
                     Err(error) => Err(error),
                 }
             }
+            Question::FillAhead { fill } => {
+                let ahead = self.document.ahead_of_fill(&fill);
+                return self.look_ahead(client, question, ahead);
+            }
+            Question::DabAhead { start, sample } => {
+                let ahead = self.document.ahead_of_dab(&start, sample);
+                return self.look_ahead(client, question, ahead);
+            }
             about => self.frames_for(client, question, about).map(|messages| {
                 for message in messages {
                     self.tell(client, message);
@@ -51,7 +59,7 @@ impl Session {
     }
 
     /// Ends a question that a newer one took the place of.
-    fn let_go(&mut self, client: ClientId, older: Option<u32>) {
+    pub(super) fn let_go(&mut self, client: ClientId, older: Option<u32>) {
         if let Some(older) = older {
             self.end_question(client, older, None);
         }
@@ -103,7 +111,10 @@ impl Session {
                 vec![places_of(question, self.document.part(part)?, index)]
             }
             // They take long, and are answered beside.
-            Question::TryRecipe { .. } | Question::TasteRecipe { .. } => Vec::new(),
+            Question::FillAhead { .. }
+            | Question::DabAhead { .. }
+            | Question::TryRecipe { .. }
+            | Question::TasteRecipe { .. } => Vec::new(),
         })
     }
 

@@ -57,6 +57,8 @@ pub enum Command {
     Drafted(RecipeId, Digest, Box<Tasted>),
     /// A recipe that a client asked to try, or why it cannot be made.
     Tried(ClientId, u32, RecipeId, Result<Box<Tasted>, BakeError>),
+    /// How many triangles what a client asked about will add.
+    FoundAhead(ClientId, u32, usize),
     /// A tree was grown over a mesh that is called so.
     Grown(PartId, String, Box<Geometry>),
     /// The project has another name.

@@ -95,9 +95,9 @@ impl Session {
     pub(super) fn kept(&mut self, last: Serial) {
         while let Some(pending) = self.pending.pop_front_if(|pending| pending.serial <= last) {
             if let Some(label) = pending.label {
-                let by = match (&pending.what, &pending.asked) {
-                    (What::Change { .. }, Asked::Client(client)) => Some(*client),
-                    _ => None,
+                let by = match pending.asked {
+                    Asked::Client(client) => Some(client),
+                    Asked::Request(_) | Asked::Nobody => None,
                 };
                 let history = pending.history;
                 self.tell_all(&wire::json(&ServerMessage::Kept { label, by, history }));
@@ -145,6 +145,9 @@ impl Session {
         // The stroke under one's own hand is what one would expect to lose first.
         self.end_stroke(client);
         let rows = self.rows_of_deed(direction);
+        if rows.is_empty() {
+            return self.tell(client, wire::json(&ServerMessage::Nothing));
+        }
         let mut changes = Vec::with_capacity(rows.len());
         for seq in &rows {
             match self.change_of(*seq) {
@@ -174,7 +177,8 @@ impl Session {
             let label = label.clone().filter(|_| n == last);
             let what = What::Travel { change, direction };
             let write = Write::Cursor { cursor, revision };
-            self.push(write, what, label, before, Asked::Client(client));
+            let asked = if n == last { Asked::Client(client) } else { Asked::Nobody };
+            self.push(write, what, label, before, asked);
         }
     }
 

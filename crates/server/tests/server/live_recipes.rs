@@ -260,9 +260,9 @@ async fn every_question_is_answered_also_when_a_newer_one_takes_its_place() {
         steps.clone(),
         steps,
         rays(64),
-        json!({ "type": "hover", "start": start, "sample": sample }),
+        json!({ "type": "hover", "start": start.clone(), "sample": sample.clone() }),
         // What is gone is told, not passed over.
-        json!({ "type": "fill_hover", "fill": fill }),
+        json!({ "type": "fill_hover", "fill": fill.clone() }),
         json!({ "type": "corners", "part": part, "set": 999, "vertex": 0 }),
         json!({ "type": "corners", "part": part, "set": set, "vertex": 4_000_000_000_u32 }),
         json!({ "type": "heat", "part": 999, "snapshot": null }),
@@ -272,6 +272,17 @@ async fn every_question_is_answered_also_when_a_newer_one_takes_its_place() {
         json!({ "type": "taste_recipe", "part": part, "set": set, "channels": "A" }),
         json!({ "type": "try_recipe", "part": 999, "set": 999, "recipe": { "channels": "R", "steps": [] } }),
     ];
+    // What paint will add is found out one after the other.
+    let finer =
+        json!({ "radius": 30.0, "opacity": 1.0, "hardness": 1.0, "crisp": true, "finer": 2.0 });
+    let dab = |start: &Value| {
+        let mut start = start.clone();
+        start["brush"] = finer.clone();
+        json!({ "type": "dab_ahead", "start": start, "sample": sample })
+    };
+    let gone_crisp = json!({ "type": "fill_ahead", "fill": with(&fill, "crisp", json!(true)) });
+    let all = all.into_iter().chain([dab(&start), gone_crisp, dab(&start), dab(&start)]);
+    let all: Vec<Value> = all.collect();
     let count = all.len();
     for (n, about) in all.into_iter().enumerate() {
         inquire(&mut client.socket, n as u32 + 1, about).await;
@@ -285,6 +296,12 @@ async fn every_question_is_answered_also_when_a_newer_one_takes_its_place() {
     let told: Vec<bool> = troubles.into_iter().skip(1).map(Option::unwrap).collect();
     let gone = [8, 10, 11, 13, 14, 15];
     assert_eq!(told, (1..=count).map(|n| gone.contains(&n)).collect::<Vec<_>>());
+}
+
+fn with(all: &Value, key: &str, value: Value) -> Value {
+    let mut all = all.clone();
+    all[key] = value;
+    all
 }
 
 #[tokio::test]

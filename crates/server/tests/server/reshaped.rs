@@ -248,3 +248,27 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
         }
     }
 }
+
+/// How many triangles a dab will make is told before it is made, and then as many come.
+#[tokio::test]
+async fn what_a_dab_will_add_is_told_before() {
+    let address = serve(Store::temporary().unwrap()).await;
+    let project = bollard(address).await;
+    let mut own = join(address, project).await;
+    let hello = hear(&mut own, "hello", |_| {}).await;
+    let mut begin = stroke(&hello, [0.9, 0.1, 0.2, 1.0]);
+    begin["start"]["brush"] =
+        json!({ "radius": 30.0, "opacity": 1.0, "hardness": 1.0, "crisp": true, "finer": 3.0 });
+    let at = moved(&[[0.0, 0.0]]);
+    let about = json!({ "type": "dab_ahead", "start": begin["start"], "sample": at["samples"][0] });
+    inquire(&mut own, 7, about).await;
+    let told = hear(&mut own, "ahead", |_| {}).await;
+    let before = hello["outline"]["parts"][0]["triangles"].as_u64().unwrap();
+    assert!(told["question"] == 7 && told["triangles"].as_u64() > Some(100), "{told}");
+    for message in [begin, at, json!({ "type": "stroke_end" })] {
+        say(&mut own, message).await;
+    }
+    let [outline, _] = hear_each(&mut own, ["outline", "kept"], |_| {}).await;
+    let after = outline["outline"]["parts"][0]["triangles"].as_u64().unwrap();
+    assert_eq!(Some(after - before), told["triangles"].as_u64());
+}

@@ -3,10 +3,22 @@ import { Box, Button, TextField, Typography } from "@mui/material";
 import type { Project } from "../../project/project";
 import { activePart, intoSet, set, setSpan, useApp } from "../../model/state";
 import type { Vec } from "../../model/choices";
-import { elements, symbols } from "../../model/words";
+import { addsWords, elements, symbols } from "../../model/words";
 import { boxOf, canBeCrisp, pourCanBeCrisp } from "../../project/tools";
 import { Choose, Switching } from "../../widgets/rows";
 import { numberIn } from "../../widgets/typed";
+
+/** How much finer the mesh becomes by it. */
+function Adds() {
+  const ahead = useApp((state) => state.ahead);
+  if (ahead === null) return null;
+  return (
+    <>
+      {" "}
+      and <b>{addsWords(ahead)}</b>
+    </>
+  );
+}
 
 export function Covers() {
   const covered = useApp((state) => state.covered);
@@ -15,7 +27,8 @@ export function Covers() {
     <Typography variant="body2" data-test="pour-covers" aria-live="polite" sx={{ mb: 1 }}>
       {covered > 0 && target ? (
         <>
-          A click here covers <b>{elements(covered, target.placement)}</b>.
+          A click here covers <b>{elements(covered, target.placement)}</b>
+          <Adds />.
         </>
       ) : (
         "Point at the model to see what a click would cover."
@@ -118,7 +131,8 @@ export function SpanChoices({ project }: { project: Project | null }) {
         {ready && target ? (
           <>
             <Typography variant="body2" sx={{ flex: 1 }}>
-              Covers <b>{elements(covered, target.placement)}</b>.
+              Covers <b>{elements(covered, target.placement)}</b>
+              <Adds />.
             </Typography>
             <Button
               size="small"

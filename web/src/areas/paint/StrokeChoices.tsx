@@ -5,7 +5,7 @@ import { CurveField } from "../../widgets/CurveField";
 import { curveAt, falloffs } from "../../model/curves";
 import { activePart, isSwatches, set, setBrush, useApp } from "../../model/state";
 import { straight, type Curve } from "../../model/choices";
-import { length, symbols } from "../../model/words";
+import { addsWords, length, symbols } from "../../model/words";
 import { isRound } from "../../model/toolWords";
 import { Choose, Row, Sliding, Switching } from "../../widgets/rows";
 
@@ -106,6 +106,7 @@ function MeshChoices() {
   const part = useApp(activePart);
   const unit = useApp((state) => symbols[state.traits.unit]);
   const hasStencil = useApp((state) => state.stencil !== null);
+  const ahead = useApp((state) => state.ahead);
   if (!part) return null;
   const edge = part.median_edge;
   const changes = brush.crisp || brush.finer !== null;
@@ -133,6 +134,7 @@ function MeshChoices() {
       {changes && (
         <Typography variant="caption" component="p" color="textSecondary" sx={{ mb: 0.75 }}>
           Done when the pointer is lifted; one undo takes back mesh and paint.
+          {ahead !== null && ` A dab where the pointer rests ${addsWords(ahead)}.`}
           {brush.crisp && brush.hardness < 1 && " A rim is only crisp at a hardness of 100 %."}
           {brush.crisp &&
             hasStencil &&
