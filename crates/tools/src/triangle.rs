@@ -27,6 +27,11 @@ impl Triangle {
         (b - a).cross(c - a).normalize_or_zero()
     }
 
+    pub(crate) fn area(&self) -> f32 {
+        let [a, b, c] = self.at;
+        (b - a).cross(c - a).length() / 2.0
+    }
+
     /// How much each corner counts at a point of its plane.
     pub(crate) fn weights(&self, p: Vec3) -> Vec3 {
         let [a, b, c] = self.at;

@@ -131,7 +131,7 @@ export function Sliding({
           style: { textAlign: "right", padding: 0 },
         }}
         {...field}
-        sx={{ width: written.length > 8 ? 76 : 62, fontSize: 13, fontWeight: 650 }}
+        sx={{ width: written.length > 7 ? 76 : 62, fontSize: 13, fontWeight: 650 }}
       />
     </Box>
   );

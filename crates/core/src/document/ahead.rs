@@ -2,7 +2,7 @@
 
 use speckle_tools::stroke::{Sample, StrokeStart};
 
-use super::{Change, Document, Fill, HandId};
+use super::{Document, Fill, HandId};
 
 /// A copy of what will be made finer, to be worked on beside the project's thread.
 pub struct Ahead {
@@ -11,7 +11,7 @@ pub struct Ahead {
 }
 
 enum What {
-    Fill(Fill),
+    Fill(Box<Fill>),
     Dab(Box<StrokeStart>, Sample),
 }
 
@@ -19,7 +19,8 @@ impl Document {
     /// A fill ahead of doing it; `None` where it leaves meshes alone.
     #[must_use]
     pub fn ahead_of_fill(&self, fill: &Fill) -> Option<Ahead> {
-        fill.crisp.then(|| Ahead { document: self.set_aside(), what: What::Fill(fill.clone()) })
+        fill.crisp
+            .then(|| Ahead { document: self.set_aside(), what: What::Fill(Box::new(fill.clone())) })
     }
 
     /// A stroke of one dab ahead of doing it, likewise.
@@ -54,10 +55,8 @@ impl Ahead {
         let before = document.triangle_count();
         match what {
             What::Fill(fill) => {
-                let mut whole = Change::default();
-                if fill.region.problem().is_none() {
-                    let _ = document.cut_along_border(&fill, &mut whole);
-                }
+                // The mesh is left alone where no paint comes: that is known at its end.
+                let _ = document.fill_crisply(*fill);
             }
             What::Dab(start, sample) => {
                 let hand = HandId(0);

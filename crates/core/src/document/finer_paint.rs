@@ -144,11 +144,7 @@ impl Document {
         }
     }
 
-    pub(super) fn cut_along_border(
-        &mut self,
-        fill: &Fill,
-        whole: &mut Change,
-    ) -> Result<(), EditError> {
+    fn cut_along_border(&mut self, fill: &Fill, whole: &mut Change) -> Result<(), EditError> {
         let view = match &fill.region {
             Region::Lasso { screen, .. } => screen.view,
             _ => View::Parallel { forward: Vec3::NEG_Z },

@@ -299,6 +299,27 @@ fn whole_parts_are_refined_to_a_length() {
     assert!(refine(-1.0).is_err() && refine(f32::NAN).is_err());
 }
 
+/// How far it is goes up steadily, to the end.
+#[test]
+fn it_is_told_how_far_whole_parts_are_refined() {
+    let document = document(&ball(6, 9), Placement::Face);
+    let part = &document.parts()[0];
+    let watch = Watch::default();
+    let order = Reform::Refine { length: 0.008, only: None };
+    let shares = std::thread::scope(|scope| {
+        let done = scope.spawn(|| reform(part, &order, Given::default(), &watch).is_ok());
+        let mut shares = Vec::new();
+        while !done.is_finished() {
+            shares.push(watch.share());
+            std::thread::yield_now();
+        }
+        assert!(done.join().unwrap());
+        shares
+    });
+    assert!(shares.is_sorted());
+    assert_eq!(watch.share(), 1.0);
+}
+
 #[test]
 fn quads_under_it_become_triangles_and_come_back() {
     let quads = Mesh::new(sheet(6, 0.0)).unwrap();

@@ -354,7 +354,7 @@ async fn very_many_triangles_are_asked_about_before_they_are_made() -> Result<()
     browser.until(&format!("{PART}.faces === 8 && {PAINTED} === 0")).await?;
 
     let checker = folder.path().join("checker.png");
-    let shade = |x: u32, y: u32| image::Luma([255 * u8::from((x / 2 + y / 2) % 2 == 0)]);
+    let shade = |x: u32, y: u32| image::Luma([255 * u8::from((x / 2 + y / 2).is_multiple_of(2))]);
     image::GrayImage::from_fn(128, 128, shade).save(&checker)?;
     browser.choose_file("stencil-file", &checker).await?;
     browser.until("speckle.state().stencil?.name === 'checker.png'").await?;

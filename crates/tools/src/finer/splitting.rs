@@ -110,10 +110,22 @@ impl<'a, 'b> Work<'a, 'b> {
         length: f32,
         watch: &Watch,
     ) {
+        // A face becomes about as many as triangles of that length have room in it.
+        let room = |work: &Self, face: u32| {
+            let area = work.corners(face).map_or(0.0, |corners| work.triangle(corners).area());
+            1 + (area / (length * length)).min(MOST_NEW as f32) as u64
+        };
+        let rooms: Vec<_> = faces.iter().map(|&face| (face, room(self, face))).collect();
+        watch.expect(rooms.iter().map(|(_, room)| room).sum());
+        let mut at_first = rooms.into_iter().rev().peekable();
         let mut waiting = faces;
         while let Some(face) = waiting.pop() {
             if watch.is_given_up() {
                 return;
+            }
+            // What has come of a face is split before the next of those that were there.
+            if let Some((_, room)) = at_first.next_if(|(own, _)| *own == face) {
+                watch.advance(room);
             }
             while let Some(corners) = self.corners(face) {
                 if self.longest(corners).1 <= length {
