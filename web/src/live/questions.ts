@@ -14,6 +14,8 @@ export interface Answers {
   corners?: (corners: Extract<Schemas["ServerMessage"], { type: "corners" }>) => void;
   /** Nothing more comes of it; why there is no answer, where there is none. */
   done?: (trouble: string | null) => void;
+  /** The line was lost, and the answer with it. */
+  lost?: () => void;
 }
 
 interface Asked {
@@ -84,7 +86,12 @@ export class Questions {
 
   /** The socket is lost, and all answers with it. */
   lost() {
+    const open = [...this.asked.values()];
     this.asked.clear();
+    for (const { isWanted, answers, waiting } of open) {
+      if (isWanted) answers.lost?.();
+      waiting?.answers.lost?.();
+    }
   }
 
   private of(number: number): Asked | undefined {

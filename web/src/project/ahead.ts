@@ -7,19 +7,23 @@ import { whenRested } from "../widgets/rest";
 
 type About = Extract<Schemas["Question"], { type: "fill_ahead" | "dab_ahead" }>;
 
-const AHEAD = "ahead";
+/** What the pointer is over, which nobody may want to know any more; and a fill that is to be done. */
+const LOOKED = "ahead";
+const DECIDED = "ahead of a fill";
 
 /** For how long a pointer rests before it is asked: the answer takes a copy of the mesh. */
 const REST_MS = 120;
 
-/** How long a fill waits for it. */
-const MOST_MS = 20_000;
+const brushOf = (start: Schemas["StrokeStart"]) => JSON.stringify([start.part, start.brush]);
 
 export class Ahead {
   private callOff: (() => void) | null = null;
-  /** What was asked last, and what was said. */
+  /** What was asked last and by which brush, and what was said. */
   private asked = "";
+  private brush = "";
   private known: number | null = null;
+  /** A fill waits to be told: what else would be asked could take its place. */
+  private isDeciding = false;
   /** Brushes that were let make as much as they do. */
   private readonly allowed = new Set<string>();
 
@@ -27,78 +31,92 @@ export class Ahead {
 
   /** Tells of what the pointer is over, once it rests there. */
   look(about: About) {
-    if (JSON.stringify(about) === this.asked) return;
+    const key = JSON.stringify(about);
+    if (this.isDeciding || key === this.asked) return;
     this.callOff?.();
-    // A dab beside it makes about as many; another fill does not.
-    if (about.type === "fill_ahead") this.forget();
-    this.callOff = whenRested(REST_MS, () => void this.ask(about));
+    const brush = about.type === "dab_ahead" ? brushOf(about.start) : "";
+    // A dab beside it makes about as many; another brush and another fill do not.
+    if (brush === "" || brush !== this.brush) this.forget();
+    this.callOff = whenRested(REST_MS, () => {
+      this.asked = key;
+      this.brush = brush;
+      void this.ask(LOOKED, about).then((told) => {
+        if (this.asked !== key || told === null) return;
+        this.known = told;
+        set({ ahead: told });
+      });
+    });
   }
 
   /** Tells nothing any more. */
   end() {
     this.callOff?.();
     this.callOff = null;
-    this.questions.withdraw(AHEAD);
+    this.questions.withdraw(LOOKED);
     this.forget();
   }
 
-  private forget() {
-    this.asked = "";
-    this.known = null;
-    if (get().ahead !== null) set({ ahead: null });
-  }
-
-  /** Whether a fill is to be done, and cut along its border; asks where that makes many triangles. */
+  /** A fill as it is to be done, with its border cut or without; asks where the cut makes many triangles. */
   async ofFill(fill: Schemas["Fill"]): Promise<Schemas["Fill"] | null> {
     if (!fill.crisp) return fill;
+    // The same click once more.
+    if (this.isDeciding || get().askedAhead) return null;
     const about: About = { type: "fill_ahead", fill };
-    const triangles = this.asked === JSON.stringify(about) ? this.known : null;
-    const answer = await this.letOrAsk(triangles ?? (await this.ask(about)), true);
-    this.end();
+    const known = this.asked === JSON.stringify(about) ? this.known : null;
+    const triangles = known ?? (await this.decide(about));
+    const answer = await letOrAsk(triangles, true);
     return answer === "cut" ? fill : answer === "plain" ? { ...fill, crisp: false } : null;
   }
 
   /** Whether a stroke may begin: asks where the dab under the pointer makes many triangles, once for a brush. */
   lets(start: Schemas["StrokeStart"]): boolean {
-    const brush = JSON.stringify([start.part, start.brush]);
-    const triangles = this.known ?? 0;
+    const brush = brushOf(start);
+    const triangles = this.brush === brush ? (this.known ?? 0) : 0;
     if (triangles <= MANY_NEW || this.allowed.has(brush)) return true;
-    void this.letOrAsk(triangles, false).then((answer) => {
+    void letOrAsk(triangles, false).then((answer) => {
       if (answer === "cut") this.allowed.add(brush);
     });
     return false;
   }
 
-  private async ask(about: About): Promise<number> {
-    this.asked = JSON.stringify(about);
-    this.known = null;
-    const key = this.asked;
-    const told = await new Promise<number | null>((tell) => {
-      const answers = { ahead: tell, done: () => tell(null) };
-      if (!this.questions.ask(AHEAD, about, answers)) tell(null);
-      // An answer that is lost with the line holds nothing up.
-      window.setTimeout(() => tell(null), MOST_MS);
-    });
-    if (this.asked === key && told !== null) {
-      this.known = told;
-      set({ ahead: told });
-    }
+  private async decide(about: About): Promise<number> {
+    this.end();
+    this.isDeciding = true;
+    set({ unsaved: get().unsaved + 1 });
+    const told = await this.ask(DECIDED, about);
+    this.isDeciding = false;
+    set({ unsaved: Math.max(0, get().unsaved - 1) });
     return told ?? 0;
   }
 
-  private letOrAsk(triangles: number, canBePlain: boolean): Promise<AheadAnswer> {
-    if (triangles <= MANY_NEW) return Promise.resolve("cut");
-    return new Promise((answer) => {
-      set({
-        askedAhead: {
-          triangles,
-          canBePlain,
-          answer: (given) => {
-            set({ askedAhead: null });
-            answer(given);
-          },
-        },
-      });
+  private forget() {
+    this.asked = "";
+    this.brush = "";
+    this.known = null;
+    if (get().ahead !== null) set({ ahead: null });
+  }
+
+  /** How many triangles will come; null where nobody can say, or the line is lost. */
+  private ask(kind: string, about: About): Promise<number | null> {
+    return new Promise((tell) => {
+      const nobody = () => tell(null);
+      if (!this.questions.ask(kind, about, { ahead: tell, done: nobody, lost: nobody })) nobody();
     });
   }
+}
+
+function letOrAsk(triangles: number, canBePlain: boolean): Promise<AheadAnswer> {
+  if (triangles <= MANY_NEW) return Promise.resolve("cut");
+  return new Promise((answer) => {
+    set({
+      askedAhead: {
+        triangles,
+        canBePlain,
+        answer: (given) => {
+          set({ askedAhead: null });
+          answer(given);
+        },
+      },
+    });
+  });
 }
