@@ -30,7 +30,7 @@ impl Document {
         start.brush.reshapes().then(|| Ahead { document: self.set_aside(), what })
     }
 
-    /// The parts and what paint goes on through; shapes and values are shared until one side changes them.
+    /// The parts, what lies under their paint, and what paint goes on through; shapes and values are shared until one side changes them.
     fn set_aside(&self) -> Self {
         Self {
             traits: self.traits,
@@ -38,6 +38,10 @@ impl Document {
             swatches: self.swatches.clone(),
             next_id: self.next_id,
             stencils: self.stencils.clone(),
+            beneath: self.beneath.clone(),
+            volumes: self.volumes.clone(),
+            image_files: self.image_files.clone(),
+            images: self.images.clone(),
             ..Self::default()
         }
     }

@@ -6,12 +6,13 @@ use std::{
     sync::{Arc, OnceLock, PoisonError},
 };
 
+use speckle_color::Rgba;
 use speckle_mesh::{
     Geometry, Mesh, carry::Carry, geometry::local::LocalEdit, mesh::MeshArrays, remap::Remap,
 };
 use speckle_model::{
-    ColorSet, PartId, SetId,
-    remap::Mixing,
+    ColorSet, Part, PartId, SetId,
+    remap::{Mixing, carried},
     reshape::{PartReshape, values_rewritten},
 };
 use speckle_tools::stroke::{
@@ -33,6 +34,7 @@ impl Document {
         work: impl FnOnce(&mut LocalEdit),
     ) -> Result<Change, EditError> {
         self.unlocked(id)?;
+        let under = self.under_paint_of(id)?;
         let mut edited = None;
         self.with_geometry(id, |geometry| {
             let ((), reshape, remap) = geometry.edit(work);
@@ -45,8 +47,12 @@ impl Document {
         let is_nothing = change.mesh.is_none() && change.sets.iter().all(|(_, own)| own.is_none());
         if is_nothing {
             self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+            self.beneath.extend(under);
             return Ok(Change::default());
         }
+        // Known until recipes are made again: what is erased meanwhile shows it.
+        let under: Vec<_> =
+            under.into_iter().filter_map(|own| under_paint_along(part, own, &remap)).collect();
         // What strokes under way have painted goes along as it is on the stage.
         let seen: Vec<_> = part
             .sets
@@ -63,9 +69,17 @@ impl Document {
             }
         }
         self.kept.extend(kept);
+        self.beneath.extend(under);
         self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)));
         let step = ChangeStep::Reshape { part: id, change: Box::new(change) };
         Ok(Change { label, steps: vec![step], ..Change::default() })
+    }
+
+    /// What lies under the hand paint of a part's sets, as far as it is known.
+    fn under_paint_of(&self, id: PartId) -> Result<Vec<UnderPaint>, EditError> {
+        let sets: Vec<_> = self.part(id)?.sets.iter().map(|set| set.id).collect();
+        let all = self.beneath.iter().filter(|((set, _), _)| sets.contains(set));
+        Ok(all.map(|(key, values)| (*key, values.clone())).collect())
     }
 
     /// Puts in order what changes of meshes left behind, when there is time for it.
@@ -197,6 +211,19 @@ impl Document {
         }
         done
     }
+}
+
+/// What lies under the hand paint of channels of a set.
+type UnderPaint = ((SetId, &'static str), Arc<Vec<Rgba>>);
+
+/// The same once a mesh has changed, mixed as the set's own values are.
+fn under_paint_along(part: &Part, (key, values): UnderPaint, remap: &Remap) -> Option<UnderPaint> {
+    // What is of another mesh by now is no longer asked for either.
+    let fits = |set: &&ColorSet| set.id == key.0 && set.values.len() == values.len();
+    let set = part.sets.iter().find(fits)?;
+    let under = ColorSet { values, ..set.clone() };
+    let along = carried(&under, None, remap.of(set.placement));
+    Some((key, along.map_or(under.values, Arc::new)))
 }
 
 /// What stands in for a shape that is being changed.

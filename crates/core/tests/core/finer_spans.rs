@@ -5,11 +5,12 @@ use std::f64::consts::PI;
 use glam::{Vec2, Vec3};
 use proptest::prelude::*;
 use speckle_color::Channels;
-use speckle_core::{Document, document::Fill};
+use speckle_core::{Document, RecipeEdit, document::Fill};
 use speckle_mesh::{Mesh, Placement, Transform, screen::Screen, sight::View};
 use speckle_tools::{
+    bake::{Pantry, watch::Watch},
     region::{Region, Solid},
-    stroke::Coat,
+    stroke::{Action, Coat},
 };
 
 use crate::finer::{
@@ -123,6 +124,36 @@ fn an_outline_cuts_what_is_seen_alone_and_nothing_where_it_paints_nothing() {
     let fill = span(&document, Region::All);
     filled(&mut document, fill);
     assert_eq!(document.parts()[0].geometry.id(), before);
+}
+
+/// Erasing over a recipe cuts what was painted there, and leaves alone what was not: told before as well.
+#[test]
+fn what_erasing_over_a_recipe_will_add_is_told() {
+    let mut document = document(&square(), Placement::Face);
+    let (part, set) = (document.parts()[0].id, document.parts()[0].sets[0].id);
+    let recipe = serde_json::json!({ "channels": "RGB", "steps": [{ "source": { "kind": "constant", "value": 0.4 } }] });
+    let recipe = serde_json::from_value(recipe).unwrap();
+    document.apply(RecipeEdit::SetRecipe { part, set, recipe }).unwrap();
+    let make = |document: &mut Document| {
+        document.make_all(&Pantry::default(), &Watch::default()).unwrap();
+    };
+    make(&mut document);
+    let solid = |at: Vec3| Region::Solid {
+        solid: Solid::Box,
+        transform: standing(at, Vec3::splat(0.2), 10.0),
+        soft: 0.0,
+    };
+    let painted = span(&document, solid(Vec3::X * 0.5));
+    let erased = |document: &Document, at: Vec3| {
+        let fill = span(document, solid(at));
+        Fill { coat: Coat { action: Action::Erase, ..fill.coat }, ..fill }
+    };
+    assert!(!filled(&mut document, painted).steps.is_empty());
+    make(&mut document);
+    let beside = erased(&document, Vec3::X * -0.5);
+    assert!(filled(&mut document, beside).steps.is_empty());
+    let there = erased(&document, Vec3::X * 0.6);
+    assert!(!filled(&mut document, there).steps.is_empty());
 }
 
 proptest! {
