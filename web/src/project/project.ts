@@ -9,24 +9,14 @@ import { hand } from "../api/hand";
 import type { HandAt } from "../stage/handAt";
 import type { Stage } from "../stage/stage";
 import { Surface } from "../stage/surface";
-import {
-  activePart,
-  chosenSelection,
-  get,
-  intoSet,
-  remember,
-  set,
-  setStencil,
-  takeOutline,
-  targetSet,
-} from "../model/state";
+import { get, remember, set, setStencil, takeOutline, targetSet } from "../model/state";
 import { REMADE } from "../model/trial";
 import { isStroke } from "../model/toolWords";
 import { tasteKey } from "../model/recipes";
 import { Ahead } from "./ahead";
 import { Looks } from "./looks";
 import { Recipes } from "./recipes";
-import { fillOf, inHand, strokeOf, whyNotPaint } from "./tools";
+import { editAgain, fillOf, inHand, strokeOf, whyNotPaint } from "./tools";
 
 /** The dots of a pour's preview are spread as over a circle of this radius on the screen. */
 const POUR_PIXELS = 260;
@@ -325,35 +315,22 @@ export class Project {
   /** Makes the last fill or adjustment again, on what is chosen now. */
   async repeat() {
     const state = get();
-    const part = activePart(state);
-    const into = intoSet(state);
-    const { last } = this;
-    if (!last || !part || !into) {
+    const edit = this.last && editAgain(this.last, state);
+    if (!edit) {
       set({ said: { text: "There is nothing to repeat yet: pour, span or adjust something first.", bad: true } });
       return;
     }
-    const channels = state.into === "set" ? state.channels : [true, false, false, false];
-    const target = { part: part.id, set: into.id, channels };
-    if (last.type === "adjust" && last.adjustment.within != null && !chosenSelection(state)) {
-      set({
-        said: {
-          text: "That was within a selection, and none is chosen now: choose one under Select, then repeat it.",
-          bad: true,
-        },
-      });
-      return;
-    }
-    if (last.type === "fill") await this.edit({ type: "fill", fill: { ...last.fill, ...target } });
-    else if (last.type === "adjust")
-      await this.edit({
-        type: "adjust",
-        adjustment: {
-          ...last.adjustment,
-          ...target,
-          within:
-            chosenSelection(state) && last.adjustment.within != null ? (chosenSelection(state)?.id ?? null) : null,
-        },
-      });
+    if (typeof edit === "string") set({ said: { text: edit, bad: true } });
+    else if (edit.type === "fill") await this.layOn(edit.fill);
+    else await this.edit(edit);
+  }
+
+  /** Fills, once it is known that what it adds to the mesh is wanted. */
+  private async layOn(fill: Schemas["Fill"], begin?: () => void) {
+    const allowed = await this.ahead.ofFill(fill);
+    if (!allowed) return;
+    begin?.();
+    await this.repeatable({ type: "fill", fill: allowed });
   }
 
   /** Asks what a dab here would cover, and shows it within the brush's circle. */
@@ -362,6 +339,7 @@ export class Project {
     if (this.strokeUnderWay || !start) return;
     if (start.brush.crisp || start.brush.finer != null)
       this.ahead.look({ type: "dab_ahead", start, sample: this.stage.eye.sample(at) });
+    else this.ahead.end();
     this.askFootprint({ type: "hover", start, sample: this.stage.eye.sample(at) }, ringPixels);
   }
 
@@ -370,6 +348,7 @@ export class Project {
     const fill = fillOf(get(), this.stage, at);
     if (!fill) return;
     if (fill.crisp) this.ahead.look({ type: "fill_ahead", fill });
+    else this.ahead.end();
     this.askFootprint({ type: "fill_hover", fill }, POUR_PIXELS);
   }
 
@@ -403,12 +382,11 @@ export class Project {
       set({ said: { text: trouble ?? "There is nothing to cover yet: draw it on the stage first.", bad: true } });
       return;
     }
-    const allowed = await this.ahead.ofFill(fill);
-    if (!allowed) return;
-    this.rememberPaint();
-    this.endFootprint();
-    set({ spanReady: false });
-    await this.repeatable({ type: "fill", fill: allowed });
+    await this.layOn(fill, () => {
+      this.rememberPaint();
+      this.endFootprint();
+      set({ spanReady: false });
+    });
   }
 
   /** Fills what a region says, into what the tools write into. */
@@ -421,7 +399,7 @@ export class Project {
       set({ said: { text: trouble ?? "", bad: true } });
       return;
     }
-    await this.repeatable({ type: "fill", fill: { ...fill, region, action: get().action } });
+    await this.layOn({ ...fill, region, action: get().action });
   }
 
   /** Shows what an adjustment would make; of several asked for in a row, the newest. */

@@ -202,3 +202,20 @@ export const pourCanBeCrisp = (state: State): boolean =>
 /** Whether a span ends at a line that faces can be cut along. */
 export const canBeCrisp = (span: SpanChoice): boolean =>
   span.kind === "lasso" || (span.kind === "band" && span.soft === 0) || (span.kind === "solid" && span.softShare === 0);
+
+/** A fill or an adjustment once more, on what is chosen now; why it cannot be; null where nothing can. */
+export function editAgain(last: Schemas["Edit"], state: State): Schemas["Edit"] | string | null {
+  const part = activePart(state);
+  const into = intoSet(state);
+  if (!part || !into) return null;
+  const channels = state.into === "set" ? state.channels : [true, false, false, false];
+  const target = { part: part.id, set: into.id, channels };
+  if (last.type === "fill") return { type: "fill", fill: { ...last.fill, ...target } };
+  if (last.type !== "adjust") return null;
+  const selection = chosenSelection(state);
+  const isWithin = last.adjustment.within != null;
+  if (isWithin && !selection)
+    return "That was within a selection, and none is chosen now: choose one under Select, then repeat it.";
+  const within = selection && isWithin ? selection.id : null;
+  return { type: "adjust", adjustment: { ...last.adjustment, ...target, within } };
+}

@@ -30,7 +30,8 @@ impl Document {
         start.brush.reshapes().then(|| Ahead { document: self.set_aside(), what })
     }
 
-    /// The parts, what lies under their paint, and what paint goes on through; shapes and values are shared until one side changes them.
+    /// The parts, what lies under their paint, and what paint goes on through; shapes and values are
+    /// shared until one side changes them.
     fn set_aside(&self) -> Self {
         Self {
             traits: self.traits,
