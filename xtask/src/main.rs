@@ -29,7 +29,9 @@ enum Task {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         args: Vec<String>,
     },
-    /// Install what tests need, check formatting, lints and types, and run all tests
+    /// Check layers, formatting, types and lints: all that a test run begins with
+    Check,
+    /// Install what tests need, check all that `check` does, and run all tests
     Test {
         /// Handed to `cargo test`
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
@@ -62,6 +64,7 @@ enum Task {
 fn main() -> Result<()> {
     match Cli::parse().task {
         Task::Demo { args } => demo(&args),
+        Task::Check => check(),
         Task::Test { args } => test(&args),
         Task::Bench => bench(),
         Task::Conformance => conformance(),
@@ -111,26 +114,34 @@ fn demo(args: &[String]) -> Result<()> {
     Ok(())
 }
 
-fn test(args: &[String]) -> Result<()> {
+/// All that can be said without a test, what is said soonest first.
+fn check() -> Result<()> {
     let root = root();
-    install_programs()?;
-    build_web()?;
     let web = root.join("web");
+    install_packages()?;
     eprintln!("── Checking the layers");
     layers::check(&root)?;
+    run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
+    run("Checking formatting of the page", &web, "npx", &["prettier", "--check", "."])?;
     let depcruise = ["depcruise", "src", "--config", ".dependency-cruiser.cjs"];
     run("Checking the layers of the page", &web, "npx", &depcruise)?;
-    run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
-    let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
-    run("Linting Rust", &root, &cargo(), &clippy)?;
-    run("Checking TypeScript", &web, "npx", &["tsc", "--noEmit"])?;
-    run("Linting TypeScript", &web, "npx", &["eslint", "."])?;
-    run("Checking formatting of the page", &web, "npx", &["prettier", "--check", "."])?;
     let types = root.join("target/schema.d.ts");
     make_types(&types)?;
     if fs::read(&types)? != fs::read(web.join("src/api/schema.d.ts"))? {
         bail!("web/src/api/schema.d.ts is not what web/openapi.json gives: run `cargo xtask api`");
     }
+    run("Checking TypeScript", &web, "npx", &["tsc", "--noEmit"])?;
+    run("Linting TypeScript", &web, "npx", &["eslint", "."])?;
+    // The server holds the built page, also when it is only looked at.
+    build_web()?;
+    let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
+    run("Linting Rust", &root, &cargo(), &clippy)
+}
+
+fn test(args: &[String]) -> Result<()> {
+    let root = root();
+    install_programs()?;
+    check()?;
     let all: Vec<String> = ["test", "--workspace"]
         .map(str::to_owned)
         .into_iter()

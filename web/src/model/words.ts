@@ -63,7 +63,9 @@ export function elements(n: number, placement: Schemas["Placement"]): string {
 
 /** How many triangles will come. */
 export const addsWords = (triangles: number): string =>
-  triangles === 0 ? "leaves the mesh as it is" : `adds ${count(triangles)} ${triangles === 1 ? "triangle" : "triangles"}`;
+  triangles === 0
+    ? "leaves the mesh as it is"
+    : `adds ${count(triangles)} ${triangles === 1 ? "triangle" : "triangles"}`;
 
 /** How a place on another surface is found, as the lists show it. */
 export const alongWords = [
