@@ -101,21 +101,8 @@ fn beside_open3d(folder: &Path, dense: &Part) -> Result<()> {
         speckle_formats::write(Format::Ply, &Shipment::of(light.parts()), WriteOptions::default())?;
     std::fs::write(&file, export.bytes)?;
     let points = first(&light)?.geometry.mesh().positions();
-    let tree = dense.geometry.packets();
-    let took = median_ms(3, || -> usize {
-        // As a transfer asks: what the vertex before found says how far away it is at most.
-        let runs = points.par_chunks(1024).map(|run| {
-            let mut last = (Vec3::ZERO, f32::MAX);
-            let near = |&p: &Vec3| {
-                let known = 1.001 * (last.0.distance(p) + last.1);
-                let found = tree.nearest(p, known, |_| true);
-                last = (p, found.map_or(f32::MAX, |(.., far)| far));
-                found.is_some()
-            };
-            run.iter().map(near).filter(|found| *found).count()
-        });
-        runs.sum()
-    });
+    let tree = dense.geometry.near();
+    let took = median_ms(3, || tree.nearest_to_each(points));
     let ours = 1e3 * took / points.len() as f64;
     println!(
         "\nNearest points of the dragon to {} vertices of a light copy: {ours:.2} µs each.",

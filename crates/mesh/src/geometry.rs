@@ -8,6 +8,7 @@ pub mod fans;
 mod lists;
 pub mod local;
 pub mod measure;
+pub mod near;
 pub mod neighbours;
 pub mod normals;
 pub mod packets;
@@ -28,6 +29,7 @@ use serde::{Deserialize, Serialize};
 use crate::{mesh::Mesh, placement::Placement};
 use derived::Derived;
 use measure::Measures;
+use near::NearTree;
 use neighbours::Neighbours;
 use packets::Packets;
 use pieces::Pieces;
@@ -133,6 +135,7 @@ pub struct Geometry {
     neighbours: [Derived<Neighbours>; 3],
     bvh: Derived<Bvh>,
     packets: Derived<Packets>,
+    near: Derived<NearTree>,
     conduction: Derived<Conduction>,
 }
 
@@ -162,6 +165,7 @@ impl Geometry {
             neighbours: Default::default(),
             bvh: Derived::default(),
             packets: Derived::default(),
+            near: Derived::default(),
             conduction: Derived::default(),
         }
     }
@@ -308,6 +312,13 @@ impl Geometry {
     #[inline]
     pub fn packets(&self) -> &Packets {
         self.packets.get_or_compute(|| Packets::new(&self.mesh, self.triangulation()))
+    }
+
+    /// The tree to look in for what is nearest to many points.
+    #[must_use]
+    #[inline]
+    pub fn near(&self) -> &NearTree {
+        self.near.get_or_compute(|| NearTree::new(&self.mesh, self.triangulation()))
     }
 
     /// The tree for rays and ranges.

@@ -8,6 +8,7 @@ pub mod body;
 pub mod carry;
 pub mod geometry;
 pub mod mesh;
+pub mod morton;
 pub mod placement;
 pub mod remap;
 pub mod reshape;

@@ -3,7 +3,7 @@
 use glam::{DMat3, DQuat, DVec3, EulerRot, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use speckle_mesh::{Geometry, body::Placed, transform::Transform};
+use speckle_mesh::{Geometry, body::Placed, geometry::near::Near, transform::Transform};
 
 /// By what a surface is brought to another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -211,24 +211,24 @@ type Pair = (DVec3, DVec3, DVec3);
 impl<'a> Field<'a> {
     fn new(geometry: &'a Geometry, transform: &Transform) -> Self {
         // Asked for before work is shared out: see `Geometry`.
-        let _ = (geometry.packets(), geometry.face_normals());
+        let _ = (geometry.near(), geometry.face_normals());
         let points = points_of(geometry, transform);
         Self { geometry, placed: Placed::new(transform), points }
     }
 
     fn pairs(&self, points: &[DVec3], motion: &Motion) -> Vec<Pair> {
-        let (tree, normals) = (self.geometry.packets(), self.geometry.face_normals());
+        let (tree, normals) = (self.geometry.near(), self.geometry.face_normals());
         let triangulation = self.geometry.triangulation();
-        let pair = |&point: &DVec3| {
-            let at = motion.point(point);
-            let own = self.placed.to_part(at.as_vec3());
-            let (triangle, on, _) = tree.nearest(own, f32::MAX, |_| true)?;
+        let moved: Vec<DVec3> = points.par_iter().map(|&point| motion.point(point)).collect();
+        let own: Vec<Vec3> = moved.par_iter().map(|at| self.placed.to_part(at.as_vec3())).collect();
+        let pair = |(at, near): (DVec3, Option<Near>)| {
+            let (triangle, on, _) = near?;
             let normal = normals[triangulation.face_of(triangle as usize)];
             let on = self.placed.to_project(on).as_dvec3();
             Some((at, on, self.placed.normal_to_project(normal).as_dvec3()))
         };
-        let found: Vec<Option<Pair>> = points.par_iter().with_min_len(64).map(pair).collect();
-        let mut pairs: Vec<Pair> = found.into_iter().flatten().collect();
+        let found = moved.into_iter().zip(tree.nearest_to_each(&own));
+        let mut pairs: Vec<Pair> = found.filter_map(pair).collect();
         let far = |(at, on, _): &Pair| at.distance_squared(*on);
         let counting = (pairs.len() as f64 * COUNTING).ceil() as usize;
         if counting > 0 && counting < pairs.len() {

@@ -10,10 +10,10 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::Serialize;
 use speckle_color::Rgba;
-use speckle_mesh::Geometry;
+use speckle_mesh::{Geometry, geometry::near::Near};
 use speckle_model::{ColorSet, Part, partners::partners};
 
-use crate::on_surface::DRAWN_IN;
+use crate::on_surface::drawn_in;
 
 /// How two sets of one name differ.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -254,23 +254,22 @@ fn figures(differences: impl IndexedParallelIterator<Item = f32>) -> (f32, f32) 
 /// For every corner of a part, drawn a little into its face, the nearest place of another: the face,
 /// where on it, and how far away in the project's space.
 fn nearest(ours: &Part, theirs: &Part) -> Vec<Option<(u32, Vec3, f32)>> {
-    let (mesh, topology) = (ours.geometry.mesh(), ours.geometry.topology());
-    let (to_project, back) =
-        (theirs.traits.transform.to_project(), theirs.traits.transform.to_project().inverse());
-    let own_to_project = ours.traits.transform.to_project();
-    // Asked for before work is shared out: see `Geometry`.
-    let _ = (theirs.geometry.bvh(), theirs.geometry.topology());
-    (0..mesh.corner_count())
+    let [own_to_project, to_project] =
+        [ours, theirs].map(|part| part.traits.transform.to_project());
+    let back = to_project.inverse();
+    let points: Vec<Vec3> = drawn_in(ours.geometry.mesh())
         .into_par_iter()
-        .map(|corner| {
-            let at = mesh.corner_position(corner);
-            let middle = mesh.face_centroid(topology.face_of(corner));
-            let drawn_in = own_to_project.transform_point3(at.lerp(middle, DRAWN_IN));
-            let point = back.transform_point3(drawn_in);
-            let (face, on, _) = theirs.geometry.bvh().nearest(point, f32::MAX, |_| true)?;
-            Some((face, on, to_project.transform_point3(on).distance(drawn_in)))
-        })
-        .collect()
+        .map(|point| own_to_project.transform_point3(point))
+        .collect();
+    let there: Vec<Vec3> = points.par_iter().map(|&point| back.transform_point3(point)).collect();
+    let triangulation = theirs.geometry.triangulation();
+    let found = theirs.geometry.near().nearest_to_each(&there).into_par_iter().zip(points);
+    let place = |(near, point): (Option<Near>, Vec3)| {
+        let (triangle, on, _) = near?;
+        let far = to_project.transform_point3(on).distance(point);
+        Some((triangulation.face_of(triangle as usize) as u32, on, far))
+    };
+    found.map(place).collect()
 }
 
 /// Every corner of each part against the nearest place of the other; colors by those of the first.

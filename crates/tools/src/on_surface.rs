@@ -1,10 +1,20 @@
 //! Places on a surface, by the corners of a triangle.
 
 use glam::Vec3;
+use rayon::prelude::*;
 use speckle_mesh::Mesh;
 
 /// How far corners are drawn towards the middle of their face, so that a seam is not crossed.
 pub(crate) const DRAWN_IN: f32 = 0.02;
+
+/// The corners of a mesh, each drawn a little towards the middle of its face.
+pub(crate) fn drawn_in(mesh: &Mesh) -> Vec<Vec3> {
+    let corners = (0..mesh.face_count()).into_par_iter().flat_map_iter(|face| {
+        let middle = mesh.face_centroid(face);
+        mesh.face_corners(face).map(move |c| mesh.corner_position(c).lerp(middle, DRAWN_IN))
+    });
+    corners.collect()
+}
 
 /// A place on a surface: three corners of a face, and how much each counts.
 #[derive(Clone, Copy)]

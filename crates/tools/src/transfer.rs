@@ -291,7 +291,7 @@ impl<'a> Colors<'a> {
     /// What it shows nearest to a place, of what looks the same way.
     pub(crate) fn at(&self, place: Vec3, normal: Vec3) -> Vec4 {
         let facing = Facing { normal, least: 0.0 };
-        let (found, _) = self.ground.near(place, facing, f32::MAX);
+        let (found, _) = self.ground.near(place, facing);
         let Some(found) = found else { return Vec4::ZERO };
         let geometry = &self.ground.geometry;
         let corners = geometry.triangulation().corners()[found.triangle as usize];

@@ -1,8 +1,5 @@
 //! Many rays at once: whether anything is in the way of each of a packet of them.
 //!
-//! The tree is soon built and its boxes are plain numbers, so that the nearest of its triangles are
-//! looked for in it as well, where many are asked for.
-//!
 //! Rays that start near each other and go about the same way meet the same boxes, so each box is
 //! tested for a whole packet in one go (Wald, Slusallek, Benthin and Wagner, Interactive Rendering
 //! with Coherent Ray Tracing, 2001), with whatever vector unit the machine has.
@@ -14,10 +11,7 @@ use rayon::prelude::*;
 use smallvec::{SmallVec, smallvec};
 
 use super::{
-    bvh::{
-        TreeSpace,
-        tree::{binary_tree, nearest_on_triangle},
-    },
+    bvh::{TreeSpace, tree::binary_tree},
     triangulate::Triangulation,
 };
 use crate::mesh::Mesh;
@@ -27,34 +21,34 @@ use crate::mesh::Mesh;
 pub struct Packets {
     nodes: Vec<Node>,
     triangles: Vec<Flat>,
-    /// The number of each of `triangles`.
-    numbers: Vec<u32>,
     space: TreeSpace,
 }
 
 /// A box; the children of one lie side by side.
-#[derive(Clone, Copy)]
-struct Node {
-    min: [f32; 3],
+#[derive(Clone, Copy, Default)]
+pub(super) struct Node {
+    pub(super) min: [f32; 3],
     /// The first child, or the first triangle of a leaf.
-    first: u32,
-    max: [f32; 3],
+    pub(super) first: u32,
+    pub(super) max: [f32; 3],
     /// How many triangles a leaf has; 0 for what has children.
-    count: u32,
+    pub(super) count: u32,
 }
 
 /// A triangle: a point and two edges from it.
 #[derive(Clone, Copy)]
-struct Flat {
-    v0: [f32; 3],
-    e1: [f32; 3],
-    e2: [f32; 3],
+pub(super) struct Flat {
+    pub(super) v0: [f32; 3],
+    pub(super) e1: [f32; 3],
+    pub(super) e2: [f32; 3],
 }
 
 impl Flat {
-    fn triangle(&self) -> Triangle {
-        let [v0, e1, e2] = [self.v0, self.e1, self.e2].map(Vec3A::from_array);
-        Triangle { v0, v1: v0 + e1, v2: v0 + e2 }
+    #[inline]
+    pub(super) fn triangle(&self) -> Triangle {
+        let v0 = Vec3A::from_array(self.v0);
+        let (v1, v2) = (v0 + Vec3A::from_array(self.e1), v0 + Vec3A::from_array(self.e2));
+        Triangle { v0, v1, v2 }
     }
 }
 
@@ -115,65 +109,8 @@ impl Packets {
                 })
                 .collect(),
             triangles: tree.primitive_indices.par_iter().map(flat).collect(),
-            numbers: tree.primitive_indices,
             space,
         }
-    }
-
-    /// The triangle nearest to a point within a distance, of those that count: its number, where on it,
-    /// and how far away.
-    #[must_use]
-    pub fn nearest(
-        &self,
-        point: Vec3,
-        within: f32,
-        counts: impl Fn(u32) -> bool,
-    ) -> Option<(u32, Vec3, f32)> {
-        let from = Vec3A::from(self.space.inside(point));
-        let away = |node: &Node| {
-            let outside =
-                (Vec3A::from_array(node.min) - from).max(from - Vec3A::from_array(node.max));
-            outside.max(Vec3A::ZERO).length_squared()
-        };
-        let mut best = (within * self.space.scale).powi(2).min(f32::MAX);
-        let mut found = None;
-        let mut stack: SmallVec<[(u32, f32); 64]> = SmallVec::new();
-        let mut at = (0_u32, away(self.nodes.first()?));
-        loop {
-            let node = &self.nodes[at.0 as usize];
-            let mut next = None;
-            if at.1 > best {
-                // Nothing in it is nearer than what was found meanwhile.
-            } else if node.count > 0 {
-                let first = node.first as usize;
-                for slot in first..first + node.count as usize {
-                    if !counts(self.numbers[slot]) {
-                        continue;
-                    }
-                    let nearest = nearest_on_triangle(from, &self.triangles[slot].triangle());
-                    let square = nearest.distance_squared(from);
-                    if square <= best {
-                        best = square;
-                        found = Some((slot, nearest));
-                    }
-                }
-            } else {
-                let sides = [node.first, node.first + 1];
-                let [a, b] = sides.map(|child| (child, away(&self.nodes[child as usize])));
-                let (near, far) = if a.1 <= b.1 { (a, b) } else { (b, a) };
-                if far.1 <= best {
-                    stack.push(far);
-                }
-                next = (near.1 <= best).then_some(near);
-            }
-            match next.or_else(|| stack.pop()) {
-                Some(next) => at = next,
-                None => break,
-            }
-        }
-        let (slot, nearest) = found?;
-        let nearest = self.space.outside(nearest.into());
-        Some((self.numbers[slot], nearest, nearest.distance(point)))
     }
 
     /// The lanes, of those in `open`, whose ray meets something; the others keep their place in
@@ -256,7 +193,7 @@ impl Packets {
 
 /// Whether any lane is true.
 #[inline(always)]
-fn any<S: Simd>(simd: S, mask: S::m32s) -> bool {
+pub(super) fn any<S: Simd>(simd: S, mask: S::m32s) -> bool {
     simd.first_true_m32s(mask) < S::F32_LANES
 }
 
@@ -319,7 +256,7 @@ pub fn dot<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> S::f32s {
 }
 
 #[inline(always)]
-fn splat<S: Simd>(simd: S, [x, y, z]: [f32; 3]) -> Lanes<S> {
+pub(super) fn splat<S: Simd>(simd: S, [x, y, z]: [f32; 3]) -> Lanes<S> {
     [simd.splat_f32s(x), simd.splat_f32s(y), simd.splat_f32s(z)]
 }
 
@@ -339,38 +276,4 @@ fn cross<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> Lanes<S> {
         simd.negate_mul_add_e_f32s(a[0], b[2], simd.mul_f32s(a[2], b[0])),
         simd.negate_mul_add_e_f32s(a[1], b[0], simd.mul_f32s(a[0], b[1])),
     ]
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::mesh::{Mesh, MeshArrays};
-
-    /// What the builder takes for granted of sizes must not make boxes as wide as the whole of a part
-    /// that is modelled in metres, or in light years.
-    #[test]
-    fn boxes_are_as_tight_whatever_a_mesh_is_measured_in() {
-        let n = 40_u32;
-        let counts = [1e-4, 1.0, 1e5].map(|size: f32| {
-            let at = |i: u32| Vec3::new((i % n) as f32, (i / n) as f32, (i % 3) as f32 * 0.1);
-            let positions = (0..n * n).map(|i| at(i) * size).collect();
-            let squares = (0..n * n).filter(|i| i % n + 1 < n && i / n + 1 < n);
-            let corner_vertices: Vec<u32> =
-                squares.flat_map(|i| [i, i + 1, i + n + 1, i, i + n + 1, i + n]).collect();
-            let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
-            let arrays =
-                MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
-            let mesh = Mesh::new(arrays).expect("a sheet");
-            let packets = Packets::new(&mesh, &Triangulation::new(&mesh));
-            let asked = std::cell::Cell::new(0);
-            let point = Vec3::new(17.3, 21.6, 2.0) * size;
-            let count = |_| {
-                asked.set(asked.get() + 1);
-                true
-            };
-            assert!(packets.nearest(point, f32::MAX, count).is_some());
-            asked.get()
-        });
-        assert!(counts.iter().all(|&count| count < 100), "{counts:?} of 3042");
-    }
 }

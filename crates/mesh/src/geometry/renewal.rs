@@ -112,6 +112,7 @@ impl Geometry {
         self.bends = Default::default();
         self.pieces = Default::default();
         self.packets = Default::default();
+        self.near = Default::default();
         self.conduction = Default::default();
         if touched.is_crowded {
             self.triangulation = Default::default();

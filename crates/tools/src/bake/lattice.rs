@@ -1,9 +1,7 @@
-//! Directions that are spread evenly, and the order in which samples are looked from.
+//! Directions that are spread evenly.
 
 use std::f32::consts::TAU;
 
-use glam::Vec3;
-use rayon::prelude::*;
 use speckle_color::curve::{self, Point};
 use speckle_color::noise;
 use speckle_model::recipe::source::Falloff;
@@ -89,38 +87,4 @@ pub(super) fn random_pair(seed: u32, index: u32) -> [f32; 2] {
     let a = noise::mix(noise::mix(seed ^ 0x9e37_79b9) ^ index);
     let b = noise::mix(a ^ 0x85eb_ca6b);
     [a, b].map(noise::unit)
-}
-
-/// The indices of points along Morton's curve, so that those near each other follow each other.
-pub(super) fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
-    let none = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-    let (min, max) = points.iter().fold(none, |(min, max), &p| (p.min(min), p.max(max)));
-    let size = (max - min).max_element().max(f32::MIN_POSITIVE);
-    // 10 bits an axis, spread to every third.
-    let spread = |x: f32| {
-        let mut x = ((x.clamp(0.0, 1.0) * 1023.0) as u32).min(1023);
-        x = (x | x << 16) & 0x0300_00ff;
-        x = (x | x << 8) & 0x0300_f00f;
-        x = (x | x << 4) & 0x030c_30c3;
-        (x | x << 2) & 0x0924_9249
-    };
-    let mut keyed: Vec<(u32, u32)> = points
-        .par_iter()
-        .enumerate()
-        .map(|(i, &p)| {
-            let at = (p - min) / size;
-            (spread(at.x) | spread(at.y) << 1 | spread(at.z) << 2, i as u32)
-        })
-        .collect();
-    keyed.par_sort_unstable();
-    keyed.into_iter().map(|(_, i)| i).collect()
-}
-
-/// What was found in an order, back where it belongs.
-pub(super) fn in_place<T: Copy>(order: &[u32], runs: Vec<Vec<T>>, none: T) -> Vec<T> {
-    let mut found = vec![none; order.len()];
-    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
-        found[sample as usize] = value;
-    }
-    found
 }

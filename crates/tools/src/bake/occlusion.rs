@@ -14,13 +14,14 @@ use speckle_mesh::{
     Geometry,
     body::Body,
     geometry::packets::{Lanes, Packets, Rays, dot},
+    morton::{along_a_curve, in_place},
 };
 
 use speckle_model::recipe::source::Spread;
 
 pub use super::lattice::Fading;
 use super::{
-    lattice::{LatticeRay, along_a_curve, in_place, lattice, random_pair},
+    lattice::{LatticeRay, lattice, random_pair},
     samples::Samples,
     watch::{GivenUp, Watch},
 };

@@ -1,7 +1,6 @@
 //! What a decimation comes to, measured from either side.
 
 use glam::Vec3;
-use rayon::prelude::*;
 use serde::Serialize;
 use speckle_mesh::Geometry;
 use speckle_model::Part;
@@ -91,9 +90,8 @@ pub(super) fn report(
 
 /// How far points lie from a surface: in the mean, and at most.
 fn far(points: &[Vec3], surface: &Geometry) -> [f32; 2] {
-    let tree = surface.packets();
-    let away = |&point: &Vec3| tree.nearest(point, f32::MAX, |_| true).map_or(0.0, |near| near.2);
-    let far: Vec<f32> = points.par_iter().with_min_len(256).map(away).collect();
+    let near = surface.near().nearest_to_each(points);
+    let far: Vec<f32> = near.into_iter().map(|near| near.map_or(0.0, |(.., far)| far)).collect();
     let sum: f64 = far.iter().map(|&x| f64::from(x)).sum();
     [(sum / far.len().max(1) as f64) as f32, far.into_iter().fold(0.0, f32::max)]
 }

@@ -9,7 +9,7 @@ use speckle_mesh::{Geometry, Mesh, Placement};
 use speckle_model::{Part, remap::Mixing};
 
 use super::{Matching, ReplacementReport, ReplacingError, SetReplaced};
-use crate::on_surface::{DRAWN_IN, On, weights};
+use crate::on_surface::{On, drawn_in, weights};
 
 pub(super) fn bounds(points: impl Iterator<Item = Vec3>) -> [Vec3; 2] {
     points.fold([Vec3::INFINITY, Vec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)])
@@ -242,16 +242,11 @@ impl<'a> Pairing<'a> {
     }
 }
 
-/// How many vertices in a row are looked up one after the other, each near the last (tuned).
-pub(super) const NEIGHBOURS: usize = 1024;
-
 /// The nearest places on a source: those of vertices, by which its distance is told; those of corners
 /// and faces once they are asked for.
 pub(super) struct ByPlace<'a> {
     target: &'a Geometry,
     source: &'a Geometry,
-    /// The first triangle of each of the source's faces, and one past the last.
-    triangles: Vec<usize>,
     vertices: Vec<On>,
     distances: Vec<f32>,
     corners: OnceLock<Vec<On>>,
@@ -260,85 +255,34 @@ pub(super) struct ByPlace<'a> {
 
 impl<'a> ByPlace<'a> {
     pub(super) fn new(target: &'a Geometry, source: &'a Geometry) -> Self {
-        // Asked for before work is shared out: see `Geometry`.
-        let _ = (source.bvh(), source.triangulation());
-        let (vertices, distances, corners, faces) = Default::default();
-        let triangles = triangles_of_faces(source);
-        let mut own = Self { target, source, triangles, vertices, distances, corners, faces };
-        let search = &own;
-        let found: (Vec<On>, Vec<f32>) = target
-            .mesh()
-            .positions()
-            .par_chunks(NEIGHBOURS)
-            .flat_map_iter(|points| {
-                // Most meshes store neighbours one after the other.
-                let mut last = (Vec3::ZERO, f32::MAX);
-                points.iter().map(move |&point| {
-                    let (on, far) = search.nearest(point, last.0.distance(point) + last.1);
-                    last = (point, far);
-                    (on, far)
-                })
-            })
-            .unzip();
-        (own.vertices, own.distances) = found;
-        own
-    }
-
-    /// The place on the source nearest to a point, and how far it is; `within` is a distance in
-    /// which one is known to be, and shortens the search.
-    pub(super) fn nearest(&self, point: Vec3, within: f32) -> (On, f32) {
-        let mesh = self.source.mesh();
-        let first = On { corners: [0; 3], weights: [1.0, 0.0, 0.0] };
-        let bvh = self.source.bvh();
-        // Rounding may leave it a hair further off.
-        let found = bvh.nearest(point, 1.001 * within, |_| true);
-        let Some((face, on, far)) = found.or_else(|| bvh.nearest(point, f32::MAX, |_| true)) else {
-            return (first, 0.0);
-        };
-        let own = self.triangles[face as usize]..self.triangles[face as usize + 1];
-        let each = self.source.triangulation().corners()[own].iter().map(|&corners| {
-            let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));
-            let weights = weights(on, a, b, c);
-            let at = a * weights[0] + b * weights[1] + c * weights[2];
-            (On { corners, weights }, at.distance_squared(on))
-        });
-        let best = each.min_by(|(_, a), (_, b)| a.total_cmp(b));
-        (best.map_or(first, |(on, _)| on), far)
-    }
-
-    /// How far from a point something surely is, by what was found for the vertex of a corner.
-    pub(super) fn within(&self, corner: usize, point: Vec3) -> f32 {
-        let vertex = self.target.mesh().corner_vertices()[corner] as usize;
-        self.target.mesh().positions()[vertex].distance(point) + self.distances[vertex]
+        let (vertices, distances) = nearest(source, target.mesh().positions()).unzip();
+        let (corners, faces) = Default::default();
+        Self { target, source, vertices, distances, corners, faces }
     }
 
     pub(super) fn places(&self, placement: Placement) -> &[On] {
         let mesh = self.target.mesh();
+        let near = |points: &[Vec3]| nearest(self.source, points).map(|(on, _)| on).collect();
         match placement {
             Placement::Vertex => &self.vertices,
-            Placement::Corner => self.corners.get_or_init(|| {
-                let places = |face: usize| {
-                    let middle = mesh.face_centroid(face);
-                    mesh.face_corners(face).map(move |corner| {
-                        let point = mesh.corner_position(corner).lerp(middle, DRAWN_IN);
-                        self.nearest(point, self.within(corner, point)).0
-                    })
-                };
-                (0..mesh.face_count()).into_par_iter().flat_map_iter(places).collect()
-            }),
+            Placement::Corner => self.corners.get_or_init(|| near(&drawn_in(mesh))),
             Placement::Face => self.faces.get_or_init(|| {
-                let place = |face: usize| {
-                    let middle = mesh.face_centroid(face);
-                    self.nearest(middle, self.within(mesh.face_corners(face).start, middle)).0
-                };
-                (0..mesh.face_count()).into_par_iter().map(place).collect()
+                let faces = (0..mesh.face_count()).into_par_iter();
+                near(&faces.map(|face| mesh.face_centroid(face)).collect::<Vec<_>>())
             }),
         }
     }
 }
 
-/// The first triangle of each face, and one past the last.
-pub(super) fn triangles_of_faces(geometry: &Geometry) -> Vec<usize> {
-    let starts = geometry.mesh().face_starts();
-    starts.iter().enumerate().map(|(face, &start)| start as usize - 2 * face).collect()
+/// The places on a source nearest to points, and how far they are.
+fn nearest(source: &Geometry, points: &[Vec3]) -> impl ParallelIterator<Item = (On, f32)> {
+    let (mesh, triangles) = (source.mesh(), source.triangulation().corners());
+    let found = source.near().nearest_to_each(points).into_par_iter();
+    found.map(move |near| {
+        // Meshes have faces.
+        let (triangle, at, far) = near.unwrap_or_default();
+        let corners = triangles[triangle as usize];
+        let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));
+        (On { corners, weights: weights(at, a, b, c) }, far)
+    })
 }

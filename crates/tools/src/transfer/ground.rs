@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use glam::Vec3;
-use speckle_mesh::{Geometry, MeshError, body::Placed, transform::Transform};
+use rayon::prelude::*;
+use speckle_mesh::{Geometry, MeshError, body::Placed, geometry::near::Near, transform::Transform};
 
 use super::Along;
 use crate::on_surface::weights;
@@ -37,6 +38,9 @@ pub(super) struct Facing {
     /// The least cosine between the two.
     pub(super) least: f32,
 }
+
+/// How many points one thread takes at least.
+const RUN: usize = 1024;
 
 /// How much further than the nearest point one is looked for that looks the right way: so many times
 /// as far, and a share of the surface's size. Beyond that lies another side of it.
@@ -82,7 +86,7 @@ impl Ground {
             let _ = self.geometry.bvh();
         }
         let geometry = &self.geometry;
-        let _ = (geometry.packets(), geometry.face_normals(), geometry.extent());
+        let _ = (geometry.near(), geometry.face_normals(), geometry.extent());
     }
 
     pub(super) fn to_project(&self, point: Vec3) -> Vec3 {
@@ -121,17 +125,27 @@ impl Ground {
         self.geometry.measures().area * scale * scale / triangles.max(1) as f64
     }
 
-    /// The nearest point of the surface, whichever way it looks, and the nearest that looks the right
-    /// way. `known` is a distance in which there surely is some point; it shortens the search.
-    pub(super) fn near(&self, point: Vec3, facing: Facing, known: f32) -> (Option<Found>, f32) {
-        let tree = self.geometry.packets();
+    /// The nearest point of the surface that looks the right way, and how far the nearest one of all is.
+    pub(super) fn near(&self, point: Vec3, facing: Facing) -> (Option<Found>, f32) {
         let own = self.placed.to_part(point);
-        // Rounding may leave it a hair further off.
-        let hair = 1.001 * known / self.scale;
-        let any = tree.nearest(own, hair, |_| true);
-        let Some(any) = any.or_else(|| tree.nearest(own, f32::MAX, |_| true)) else {
-            return (None, f32::INFINITY);
-        };
+        self.facing(own, self.geometry.near().nearest(own, f32::MAX, |_| true), facing)
+    }
+
+    /// The same for many points, of which each has a way to look.
+    pub(super) fn near_each(
+        &self,
+        points: &[Vec3],
+        facing: impl Fn(usize) -> Facing + Sync,
+    ) -> Vec<(Option<Found>, f32)> {
+        let own: Vec<Vec3> = points.par_iter().map(|&p| self.placed.to_part(p)).collect();
+        let any = self.geometry.near().nearest_to_each(&own).into_par_iter();
+        let found = any.zip(own).enumerate().with_min_len(RUN);
+        found.map(|(i, (any, own))| self.facing(own, any, facing(i))).collect()
+    }
+
+    /// By the nearest point of all to one in the part's space: the nearest that looks the right way.
+    fn facing(&self, own: Vec3, any: Option<Near>, facing: Facing) -> (Option<Found>, f32) {
+        let Some(any) = any else { return (None, f32::INFINITY) };
         let far = any.2 * self.scale;
         if facing.normal == Vec3::ZERO || facing.least <= -1.0 {
             return (Some(self.found(any)), far);
@@ -146,7 +160,8 @@ impl Ground {
             return (Some(self.found(any)), far);
         }
         let most = TIMES * any.2 + SHARE * self.geometry.extent().diagonal();
-        (tree.nearest(own, most, looks_right).map(|near| self.found(near)), far)
+        let right = self.geometry.near().nearest(own, most, looks_right);
+        (right.map(|near| self.found(near)), far)
     }
 
     /// The nearest point along a normal, either way; or the outermost one.
@@ -203,7 +218,7 @@ impl Ground {
     }
 
     /// A place on a triangle, by its number, so far away in the part's space.
-    fn found(&self, (triangle, at, far): (u32, Vec3, f32)) -> Found {
+    fn found(&self, (triangle, at, far): Near) -> Found {
         let mesh = self.geometry.mesh();
         let corners = self.geometry.triangulation().corners()[triangle as usize];
         let [a, b, c] = corners.map(|corner| mesh.corner_position(corner as usize));

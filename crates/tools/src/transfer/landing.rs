@@ -288,33 +288,24 @@ impl<'a> Landing<'a> {
                 }
             }
         };
-        let count = of.count(mesh);
+        let samples = (0..of.count(mesh)).into_par_iter().map(sample);
+        let samples: Vec<_> = samples
+            .map(|(at, looks, area)| (source.to_project(at), source.normal_to_project(looks), area))
+            .collect();
+        let points: Vec<Vec3> = samples.par_iter().map(|(point, ..)| *point).collect();
+        let least = self.search.least();
+        let found = target.near_each(&points, |i| Facing { normal: samples[i].1, least });
         let triangles = target.geometry.triangulation().corners();
-        let land = |element: usize, (point, normal, area): (Vec3, Vec3, f32), known: f32| {
-            let facing =
-                Facing { normal: source.normal_to_project(normal), least: self.search.least() };
-            let point = source.to_project(point);
-            let (found, far) = target.near(point, facing, known);
-            let landed = found.filter(|found| area > 0.0 && self.is_here(point, found)).map(|at| {
+        let land = |(element, ((found, _), (point, _, area))): (usize, _)| {
+            let here = |found: &Found| area > 0.0 && self.is_here(point, found);
+            let landed = Option::filter(found, here).map(|at: Found| {
                 let corners = triangles[at.triangle as usize];
                 self.hats(corners, at.weights, on, element as u32, area)
             });
-            (landed.unwrap_or_default(), point, far)
+            landed.unwrap_or_default()
         };
-        (0..count)
-            .into_par_iter()
-            .step_by(RUN)
-            .flat_map_iter(|first| {
-                let mut last = (Vec3::ZERO, f32::MAX);
-                (first..(first + RUN).min(count)).flat_map(move |element| {
-                    let sample = sample(element);
-                    let known = last.0.distance(source.to_project(sample.0)) + last.1;
-                    let (landed, point, far) = land(element, sample, known);
-                    last = (point, far);
-                    landed
-                })
-            })
-            .collect()
+        let all = found.into_par_iter().zip(samples).enumerate().with_min_len(RUN);
+        all.flat_map_iter(land).collect()
     }
 
     /// Whether something lies on the triangle of the target it is nearest to, and not beyond its rim or
@@ -351,35 +342,31 @@ impl<'a> Landing<'a> {
         let across = (ratio.sqrt().ceil() as usize).clamp(2, MOST_ACROSS);
         let own = target.geometry.triangulation().corners();
         let theirs = source.geometry.triangulation().corners();
-        let normals = target.geometry.vertex_normals();
-        let vertices = target.geometry.mesh().corner_vertices();
-        (0..own.len())
-            .into_par_iter()
-            .with_min_len(64)
-            .flat_map_iter(|triangle| {
-                let corners = own[triangle];
-                let [a, b, c] = target.triangle(triangle as u32);
-                let area = (b - a).cross(c - a).length() / (across * across) as f32;
-                let looks = corners.map(|c| normals[vertices[c as usize] as usize]);
-                middles(across).flat_map(move |weights| {
-                    let [u, v, w] = weights;
-                    let point = a * u + b * v + c * w;
-                    let normal = looks[0] * u + looks[1] * v + looks[2] * w;
-                    let normal = target.normal_to_project(normal.normalize_or_zero());
-                    let found = self.search.one(point, normal, f32::MAX);
-                    found.into_iter().flat_map(move |found| {
-                        let seen = theirs[found.triangle as usize].into_iter().zip(found.weights);
-                        seen.filter(|(_, weight)| *weight > 0.0).flat_map(
-                            move |(corner, weight)| {
-                                let element =
-                                    source.geometry.element_at(of, corner as usize) as u32;
-                                self.hats(corners, weights, on, element, area * weight)
-                            },
-                        )
-                    })
-                })
-            })
-            .collect()
+        let weights: Vec<[f32; 3]> = middles(across).collect();
+        let landed = self.search.spread(across, |triangle, found| {
+            let [a, b, c] = target.triangle(triangle as u32);
+            let area = (b - a).cross(c - a).length() / (across * across) as f32;
+            let mut landed = Vec::new();
+            for (&weights, found) in weights.iter().zip(found) {
+                let Some(found) = found else { continue };
+                for (corner, weight) in
+                    theirs[found.triangle as usize].into_iter().zip(found.weights)
+                {
+                    if weight > 0.0 {
+                        let element = source.geometry.element_at(of, corner as usize) as u32;
+                        landed.extend(self.hats(
+                            own[triangle],
+                            weights,
+                            on,
+                            element,
+                            area * weight,
+                        ));
+                    }
+                }
+            }
+            landed
+        });
+        landed.into_iter().flatten().collect()
     }
 
     /// What something counts for at the corners of a triangle, or for its face.
@@ -409,7 +396,7 @@ impl<'a> Landing<'a> {
 /// How far the share of a face that a corner stands for lies within it.
 const IN: f32 = 0.4;
 
-/// How many elements in a row are brought one after the other, each near the last.
+/// How many elements one thread brings at least.
 const RUN: usize = 1024;
 
 /// The middles of the triangles that a triangle is cut into by so many lines from each side.

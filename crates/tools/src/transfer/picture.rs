@@ -146,33 +146,20 @@ impl<'a> Shown<'a> {
     /// What is seen in places spread over each triangle of the target, for the elements at its corners.
     fn spread(&self, placement: Placement, count: usize) -> Vec<Seen> {
         let target = self.search.target();
-        let mesh = target.geometry.mesh();
         let own = target.geometry.triangulation().corners();
         let across = self.across(target, own.len());
-        let normals = target.geometry.vertex_normals();
-        let looked = |triangle: usize| -> [Seen; 3] {
-            let corners = own[triangle];
-            let vertices = corners.map(|corner| mesh.corner_vertices()[corner as usize] as usize);
-            let points = target.triangle(triangle as u32);
-            let [a, b, c] = points;
+        let weights: Vec<[f32; 3]> = middles(across).collect();
+        let looked = self.search.spread(across, |triangle, found| -> [Seen; 3] {
+            let [a, b, c] = target.triangle(triangle as u32);
             let area = (b - a).cross(c - a).length() / 2.0 / (across * across) as f32;
             let mut seen = [Seen::default(); 3];
-            for weights in middles(across) {
-                let point: glam::Vec3 = points.iter().zip(weights).map(|(&p, w)| p * w).sum();
-                let normal: glam::Vec3 =
-                    vertices.iter().zip(weights).map(|(&v, w)| normals[v] * w).sum();
-                let normal = target.normal_to_project(normal.normalize_or_zero());
-                let known = (vertices.iter().zip(points))
-                    .map(|(&vertex, at)| self.search.nearest(vertex) + at.distance(point))
-                    .fold(f32::MAX, f32::min);
-                let Some(found) = self.search.one(point, normal, known) else { continue };
-                let shown = self.at(&found, area);
+            for (weights, found) in weights.iter().zip(found) {
+                let Some(found) = found else { continue };
+                let shown = self.at(found, area);
                 seen.iter_mut().zip(weights).for_each(|(seen, w)| seen.add(shown, area * w));
             }
             seen
-        };
-        let looked: Vec<[Seen; 3]> =
-            (0..own.len()).into_par_iter().with_min_len(64).map(looked).collect();
+        });
         // In one order, so that the number of cores changes nothing.
         let mut all = vec![Seen::default(); count];
         for (&corners, seen) in own.iter().zip(looked) {

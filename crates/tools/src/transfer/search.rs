@@ -12,11 +12,15 @@ use speckle_mesh::{
 use super::{
     Along, Rules,
     ground::{Facing, Found, Ground},
+    landing::middles,
 };
-use crate::on_surface::DRAWN_IN;
+use crate::on_surface::drawn_in;
 
-/// How many elements in a row are looked up one after the other, each near the last (tuned).
+/// How many elements one thread takes at least.
 const RUN: usize = 1024;
+
+/// How many places spread over triangles are looked up at a time, about.
+const BLOCK: usize = 1 << 18;
 
 /// Points with the ways the surface looks there, in the project's space.
 struct Places {
@@ -62,18 +66,7 @@ impl<'a> Near<'a> {
     }
 
     fn each_near(&self, places: &Places) -> Vec<(Option<Found>, f32)> {
-        let runs = places.points.par_chunks(RUN).zip(places.normals.par_chunks(RUN));
-        runs.flat_map_iter(|(points, normals)| {
-            // Most meshes store neighbours one after the other.
-            let mut last = (Vec3::ZERO, f32::MAX);
-            points.iter().zip(normals).map(move |(&point, &normal)| {
-                let known = last.0.distance(point) + last.1;
-                let near = self.source.near(point, self.facing(normal), known);
-                last = (point, near.1);
-                near
-            })
-        })
-        .collect()
+        self.source.near_each(&places.points, |i| self.facing(places.normals[i]))
     }
 }
 
@@ -134,11 +127,6 @@ impl<'a> Search<'a> {
         self.vertices[vertex].map(|found| found.distance)
     }
 
-    /// How far the nearest point of the source is from a vertex, whichever way it looks.
-    pub(super) fn nearest(&self, vertex: usize) -> f32 {
-        self.near.distance(vertex)
-    }
-
     /// Whether source and target are one shape in one place: nothing lies between elements then.
     pub(super) fn is_one_mesh(&self) -> bool {
         self.target().is(self.source())
@@ -149,28 +137,56 @@ impl<'a> Search<'a> {
         self.fans.get_or_init(|| Fans::of(&self.target().geometry))
     }
 
-    /// One place by the reach and the way that are asked for.
-    pub(super) fn one(&self, point: Vec3, normal: Vec3, known: f32) -> Option<Found> {
-        let (source, facing) = (self.source(), self.near.facing(normal));
-        match self.along() {
-            Along::Nearest => {
-                source.near(point, facing, known).0.filter(|found| found.distance <= self.within)
-            }
-            along => source.along(point, facing, self.within, along == Along::Outermost),
-        }
-    }
-
     fn each_along(&self, places: &Places) -> Vec<Option<Found>> {
+        let is_outermost = self.along() == Along::Outermost;
         let pairs = places.points.par_iter().zip(&places.normals).with_min_len(RUN);
-        pairs.map(|(&point, &normal)| self.one(point, normal, f32::MAX)).collect()
+        let one = |(&point, &normal)| {
+            self.source().along(point, self.near.facing(normal), self.within, is_outermost)
+        };
+        pairs.map(one).collect()
     }
 
+    /// Places by the reach and the way that are asked for.
     fn each(&self, places: &Places) -> Vec<Option<Found>> {
         if self.along() != Along::Nearest {
             return self.each_along(places);
         }
         let all = self.near.each_near(places).into_par_iter().with_min_len(RUN);
         all.map(|(found, _)| found.filter(|found| found.distance <= self.within)).collect()
+    }
+
+    /// What places spread over each triangle of the target find, which are as many as [`middles`] of so
+    /// many lines across; of each triangle what is made of them.
+    pub(super) fn spread<T: Send>(
+        &self,
+        across: usize,
+        make: impl Fn(usize, &[Option<Found>]) -> T + Sync,
+    ) -> Vec<T> {
+        let target = self.target();
+        let triangles = target.geometry.triangulation().corners();
+        let normals = target.geometry.vertex_normals();
+        let vertices = target.geometry.mesh().corner_vertices();
+        let weights: Vec<[f32; 3]> = middles(across).collect();
+        let mut all = Vec::with_capacity(triangles.len());
+        // Some at a time, so that dense ones fit into memory.
+        let step = (BLOCK / weights.len()).max(1);
+        for first in (0..triangles.len()).step_by(step) {
+            let block = first..(first + step).min(triangles.len());
+            let places = block.clone().into_par_iter().flat_map_iter(|triangle| {
+                let [a, b, c] = target.triangle(triangle as u32);
+                let looks = triangles[triangle].map(|c| normals[vertices[c as usize] as usize]);
+                weights.iter().map(move |&[u, v, w]| {
+                    let normal = looks[0] * u + looks[1] * v + looks[2] * w;
+                    let normal = target.normal_to_project(normal.normalize_or_zero());
+                    (a * u + b * v + c * w, normal)
+                })
+            });
+            let (points, normals) = places.unzip();
+            let found = self.each(&Places { points, normals });
+            let found = found.par_chunks(weights.len());
+            all.par_extend(block.into_par_iter().zip(found).map(|(t, found)| make(t, found)));
+        }
+        all
     }
 
     /// What each element of a placement finds. `has_edges` says that the source's values may jump from
@@ -195,16 +211,12 @@ impl<'a> Search<'a> {
             }
             Placement::Corner => {
                 let found = self.drawn_in.get_or_init(|| {
-                    let corners = (0..mesh.face_count()).into_par_iter().flat_map_iter(|face| {
-                        let middle = mesh.face_centroid(face);
-                        let point =
-                            move |corner| mesh.corner_position(corner).lerp(middle, DRAWN_IN);
+                    let points = drawn_in(mesh).into_par_iter().map(|p| target.to_project(p));
+                    let normals = (0..mesh.face_count()).into_par_iter().flat_map_iter(|face| {
                         let normal = target.normal_to_project(geometry.face_normals()[face]);
-                        mesh.face_corners(face)
-                            .map(move |corner| (target.to_project(point(corner)), normal))
+                        mesh.face_corners(face).map(move |_| normal)
                     });
-                    let (points, normals) = corners.unzip();
-                    self.each(&Places { points, normals })
+                    self.each(&Places { points: points.collect(), normals: normals.collect() })
                 });
                 Cornered { found, of: None }
             }

@@ -244,6 +244,9 @@ pub(super) fn meet(triangle: &Triangle, ray: &Ray) -> f32 {
     if inside && t >= ray.tmin && t <= ray.tmax { t } else { f32::INFINITY }
 }
 
+/// A triangle of less area than this share of what its sides allow is looked at as its sides.
+const FLAT: f32 = 1e-10;
+
 /// The point of a triangle nearest to `p` (Ericson, Real-Time Collision Detection, 5.1.5).
 #[inline]
 pub(in crate::geometry) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) -> Vec3A {
@@ -258,8 +261,9 @@ pub(in crate::geometry) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) ->
     if d3 >= 0.0 && d4 <= d3 {
         return b;
     }
+    // Sides without length have no places between their ends.
     let vc = d1 * d4 - d3 * d2;
-    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
+    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 && d1 > d3 {
         return a + ab * (d1 / (d1 - d3));
     }
     let cp = p - c;
@@ -268,13 +272,25 @@ pub(in crate::geometry) fn nearest_on_triangle(p: Vec3A, triangle: &Triangle) ->
         return c;
     }
     let vb = d5 * d2 - d1 * d6;
-    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
+    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 && d2 > d6 {
         return a + ac * (d2 / (d2 - d6));
     }
     let va = d3 * d6 - d5 * d4;
-    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
-        return b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    let (from_b, from_c) = (d4 - d3, d5 - d6);
+    if va <= 0.0 && from_b >= 0.0 && from_c >= 0.0 && from_b + from_c > 0.0 {
+        return b + (c - b) * (from_b / (from_b + from_c));
     }
     let total = va + vb + vc;
-    a + ab * (vb / total) + ac * (vc / total)
+    if total > FLAT * ab.length_squared() * ac.length_squared() {
+        return a + ab * (vb / total) + ac * (vc / total);
+    }
+    // Rounding alone tells where it lies.
+    let on = |from: Vec3A, side: Vec3A| {
+        let square = side.length_squared();
+        let share = if square > 0.0 { (side.dot(p - from) / square).clamp(0.0, 1.0) } else { 0.0 };
+        from + side * share
+    };
+    let sides = [on(a, ab), on(a, ac), on(b, c - b)];
+    let far = |on: &Vec3A| on.distance_squared(p);
+    sides.into_iter().min_by(|one, other| far(one).total_cmp(&far(other))).unwrap_or(a)
 }

@@ -5,6 +5,7 @@ use std::f32::consts::TAU;
 use glam::Vec3;
 use rayon::prelude::*;
 use speckle_color::{Encoding, Linear, Measure};
+use speckle_mesh::morton::{along_a_curve, in_place};
 use speckle_model::recipe::source::{Direction, Light, Space, Triple};
 
 use crate::bake::{
@@ -105,7 +106,7 @@ impl Gathering<'_> {
     fn gathered(&self, samples: &Samples, watch: &Watch) -> Result<Vec<Vec3>, GivenUp> {
         let per_sample = self.light.rays.div_ceil(samples.per_element as u32).max(1);
         let lattice = lattice::lattice(per_sample, &Fading::None);
-        let order = lattice::along_a_curve(&samples.points);
+        let order = along_a_curve(&samples.points);
         watch.expect(order.len() as u64);
         let runs: Vec<Vec<Vec3>> = order
             .par_chunks(256)
@@ -116,7 +117,7 @@ impl Gathering<'_> {
                 Ok(found)
             })
             .collect::<Result<_, GivenUp>>()?;
-        let found = lattice::in_place(&order, runs, Vec3::ZERO);
+        let found = in_place(&order, runs, Vec3::ZERO);
         let count = samples.per_element as f32;
         Ok(samples.sums(found).into_par_iter().map(|sum| sum / count).collect())
     }
