@@ -4,7 +4,6 @@ use std::{path::Path, process::Command, sync::Arc};
 
 use anyhow::{Context, Result};
 use glam::Vec3;
-use rayon::prelude::*;
 use serde_json::Value;
 use speckle_color::{Encoding, Rgba, difference::ciede2000};
 use speckle_core::Document;
