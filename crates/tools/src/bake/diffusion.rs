@@ -1,23 +1,20 @@
 //! Heat that spreads over the surface: means over a surrounding, whatever the mesh is like there.
 
+mod multigrid;
+
 use std::borrow::Cow;
 
 use rayon::prelude::*;
-use speckle_mesh::{
-    Geometry, Placement,
-    geometry::conduction::{ALONE, Conduction, Graph, Together},
-};
+use speckle_mesh::{Geometry, Placement, geometry::conduction::Conduction};
 
 use super::watch::{GivenUp, Watch};
+use multigrid::{Multigrid, RUN, dot, each};
 
 /// Heat on a surface.
 pub struct Diffusion<'a> {
     geometry: &'a Geometry,
     conduction: Cow<'a, Conduction>,
 }
-
-/// How many vertices one core sums up in a row: sums are the same on any number of cores.
-const RUN: usize = 16_384;
 
 /// Several steps come near to heat itself, whose peak over an edge hardly depends on how fine the
 /// mesh is; a single one is pointed.
@@ -69,202 +66,80 @@ impl<'a> Diffusion<'a> {
     /// # Errors
     /// When it was given up.
     pub fn about(&self, values: &mut Vec<f32>, radius: f32, watch: &Watch) -> Result<(), GivenUp> {
-        let time = radius * radius / 8.0 / STEPS as f32;
-        (0..STEPS).try_for_each(|_| self.spread(values, time, watch))
+        self.spread(values, &self.multigrid(radius), watch)
+    }
+
+    /// What it takes to spread over a radius.
+    fn multigrid(&self, radius: f32) -> Multigrid<'_> {
+        let least = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
+        Multigrid::new(&self.conduction, radius * radius / 8.0 / STEPS as f32, least)
+    }
+
+    fn spread(
+        &self,
+        values: &mut Vec<f32>,
+        multigrid: &Multigrid,
+        watch: &Watch,
+    ) -> Result<(), GivenUp> {
+        (0..STEPS).try_for_each(|_| self.step(values, multigrid, watch))
     }
 
     /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
     /// conjugate gradients, each step of which is helped along by what coarser graphs say of it.
-    ///
-    /// # Errors
-    /// When it was given up; the values are then what they were.
-    pub fn spread(&self, values: &mut Vec<f32>, time: f32, watch: &Watch) -> Result<(), GivenUp> {
-        let least = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
-        let multigrid = Multigrid::new(&self.conduction, time, least);
+    fn step(
+        &self,
+        values: &mut Vec<f32>,
+        multigrid: &Multigrid,
+        watch: &Watch,
+    ) -> Result<(), GivenUp> {
         let finest = &multigrid.levels[0];
+        let mut room = multigrid.room();
         // What stands at a point beside its first vertex takes no part: it gets what that has.
         let topology = self.geometry.topology();
         let is_first = |v: usize| topology.point_of(v) == v;
         let start = each(values.len(), |v| if is_first(v) { values[v] } else { 0.0 });
-        let right = each(start.len(), |v| finest.area(v) * start[v]);
+        let right = each(start.len(), |v| finest.areas[v] * start[v]);
         // From where it is, or from nothing: what is rough is further from the answer than that.
-        let from_there = finest.left(&start, &right);
-        let (there, nothing) = (multigrid.soft(&from_there), multigrid.soft(&right));
-        let (rest_there, rest_nothing) = (dot(&from_there, &there), dot(&right, &nothing));
-        let (mut x, mut left, mut softened, mut rest) = if rest_there <= rest_nothing {
-            (start, from_there, there, rest_there)
-        } else {
-            (vec![0.0; right.len()], right, nothing, rest_nothing)
-        };
+        let mut from_there = vec![0.0; right.len()];
+        finest.left(&start, &right, &mut from_there);
+        let (mut softened, mut nothing) = (vec![0.0; right.len()], vec![0.0; right.len()]);
+        multigrid.soft(&from_there, &mut softened, &mut room);
+        multigrid.soft(&right, &mut nothing, &mut room);
+        let mut rest = dot(&from_there, &softened);
+        let rest_nothing = dot(&right, &nothing);
+        let (mut x, mut left) = (start, from_there);
+        if rest > rest_nothing {
+            x.fill(0.0);
+            (left, softened, rest) = (right, nothing, rest_nothing);
+        }
         let mut way = softened.clone();
+        let mut next = vec![0.0; x.len()];
+        // What has come out, beside which what is still off is seen.
+        let mut whole = finest.whole(&x);
         for _ in 0..MOST_STEPS {
             watch.check()?;
-            // What is still off, beside what has come out.
-            let goal = TOLERANCE * TOLERANCE * finest.whole(&x);
-            if rest <= goal || !rest.is_finite() || rest == 0.0 {
+            if rest <= TOLERANCE * TOLERANCE * whole || !rest.is_finite() || rest == 0.0 {
                 break;
             }
-            let next = finest.applied(&way);
-            let step = (rest / dot(&way, &next)) as f32;
+            let along = finest.applied(&way, &mut next);
+            let step = (rest / along) as f32;
             if !step.is_finite() {
                 break;
             }
-            x.par_iter_mut().zip(&way).for_each(|(x, w)| *x += step * w);
-            left.par_iter_mut().zip(&next).for_each(|(l, n)| *l -= step * n);
-            softened = multigrid.soft(&left);
+            whole = finest.go(step, [&way, &next], [&mut x, &mut left]);
+            multigrid.soft(&left, &mut softened, &mut room);
             let now = dot(&left, &softened);
             let turn = (now / rest) as f32;
             rest = now;
-            way.par_iter_mut().zip(&softened).for_each(|(w, s)| *w = s + turn * *w);
+            let runs = way.par_chunks_mut(RUN).zip(softened.par_chunks(RUN));
+            runs.for_each(|(way, softened)| {
+                way.iter_mut().zip(softened).for_each(|(w, s)| *w = s + turn * *w);
+            });
         }
         if x.iter().all(|x| x.is_finite()) {
             *values = each(x.len(), |v| x[topology.point_of(v)]);
         }
         Ok(())
-    }
-}
-
-/// What is found for each of so many, on all cores.
-fn each(count: usize, of: impl Fn(usize) -> f32 + Sync) -> Vec<f32> {
-    (0..count).into_par_iter().with_min_len(1024).map(&of).collect()
-}
-
-/// The same on any number of cores.
-fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let sums: Vec<f64> = a
-        .par_chunks(RUN)
-        .zip(b.par_chunks(RUN))
-        .map(|(a, b)| a.iter().zip(b).map(|(a, b)| f64::from(*a) * f64::from(*b)).sum())
-        .collect();
-    sums.iter().sum()
-}
-
-/// A step of a time on a graph: the areas, and what is conducted in that time.
-struct Level<'a> {
-    graph: &'a Graph,
-    time: f32,
-    /// The least area that counts.
-    least: f32,
-    /// Of each node, its area and all that its edges conduct in the time.
-    diagonal: Vec<f32>,
-}
-
-impl<'a> Level<'a> {
-    fn new(graph: &'a Graph, time: f32, least: f32) -> Self {
-        let conducted = |node: usize| graph.edges(node).iter().map(|(_, w)| w).sum::<f32>();
-        let area = |node: usize| graph.areas()[node].max(least);
-        let diagonal = each(graph.areas().len(), |node| area(node) + time * conducted(node));
-        Self { graph, time, least, diagonal }
-    }
-
-    fn area(&self, node: usize) -> f32 {
-        self.graph.areas()[node].max(self.least)
-    }
-
-    fn applied_at(&self, x: &[f32], node: usize) -> f32 {
-        let around: f32 = self.graph.edges(node).iter().map(|&(o, w)| w * x[o as usize]).sum();
-        self.diagonal[node] * x[node] - self.time * around
-    }
-
-    fn applied(&self, x: &[f32]) -> Vec<f32> {
-        each(x.len(), |node| self.applied_at(x, node))
-    }
-
-    /// The square of numbers, summed over the surface.
-    fn whole(&self, x: &[f32]) -> f64 {
-        let run = |(nth, run): (usize, &[f32])| -> f64 {
-            let square = |(i, x): (usize, &f32)| {
-                f64::from(self.area(nth * RUN + i)) * f64::from(*x) * f64::from(*x)
-            };
-            run.iter().enumerate().map(square).sum()
-        };
-        let sums: Vec<f64> = x.par_chunks(RUN).enumerate().map(run).collect();
-        sums.iter().sum()
-    }
-
-    /// What is left of a right-hand side.
-    fn left(&self, x: &[f32], right: &[f32]) -> Vec<f32> {
-        each(x.len(), |node| right[node] - self.applied_at(x, node))
-    }
-
-    /// A step of Jacobi's, held back so that nothing swings.
-    fn smoothed(&self, x: &[f32], right: &[f32]) -> Vec<f32> {
-        each(x.len(), |node| {
-            let left = right[node] - self.applied_at(x, node);
-            x[node] + HELD_BACK * left / self.diagonal[node]
-        })
-    }
-
-    /// Whether heat goes further than from one node to the next in the time.
-    fn goes_far(&self) -> bool {
-        let whole: f64 = (0..self.diagonal.len()).map(|node| f64::from(self.area(node))).sum();
-        let diagonal: f64 = self.diagonal.iter().map(|&d| f64::from(d)).sum();
-        diagonal > FAR * whole
-    }
-}
-
-/// How much of a step of Jacobi's is taken.
-const HELD_BACK: f32 = 0.7;
-
-/// How many times the areas all that is conducted has to be for coarser graphs to be of help.
-const FAR: f64 = 30.0;
-
-/// How many steps are taken on the coarsest graph.
-const COARSEST_STEPS: usize = 12;
-
-/// A step of a time on coarser and coarser graphs.
-struct Multigrid<'a> {
-    levels: Vec<Level<'a>>,
-    /// How each came of the one before.
-    togethers: Vec<&'a Together>,
-}
-
-impl<'a> Multigrid<'a> {
-    fn new(conduction: &'a Conduction, time: f32, least: f32) -> Self {
-        let mut levels = vec![Level::new(conduction.finest(), time, least)];
-        let mut togethers = Vec::new();
-        for (together, graph) in conduction.coarser() {
-            if !levels.last().is_some_and(Level::goes_far) {
-                break;
-            }
-            levels.push(Level::new(graph, time, least));
-            togethers.push(together);
-        }
-        Self { levels, togethers }
-    }
-
-    /// About what is to be added for what is left.
-    fn soft(&self, left: &[f32]) -> Vec<f32> {
-        let finest = &self.levels[0];
-        if self.levels.len() == 1 {
-            return each(left.len(), |node| left[node] / finest.diagonal[node]);
-        }
-        self.cycle(0, left)
-    }
-
-    /// A step before and one after what the coarser graph adds: the same from either side, as
-    /// conjugate gradients need it.
-    fn cycle(&self, nth: usize, right: &[f32]) -> Vec<f32> {
-        let level = &self.levels[nth];
-        let mut x = each(right.len(), |node| HELD_BACK * right[node] / level.diagonal[node]);
-        let Some(together) = self.togethers.get(nth) else {
-            for _ in 1..COARSEST_STEPS {
-                x = level.smoothed(&x, right);
-            }
-            return x;
-        };
-        let left = level.left(&x, right);
-        let members = |node: usize| together.members(node).iter();
-        let count = self.levels[nth + 1].diagonal.len();
-        let coarse_right =
-            each(count, |node| members(node).map(|&member| left[member as usize]).sum());
-        let coarse = self.cycle(nth + 1, &coarse_right);
-        x.par_iter_mut().with_min_len(1024).zip(together.of()).for_each(|(x, &of)| {
-            if of != ALONE {
-                *x += coarse[of as usize];
-            }
-        });
-        level.smoothed(&x, right)
     }
 }
 
@@ -305,10 +180,11 @@ pub fn over<const N: usize>(
     if limit.is_finite() {
         diffusion.cut(|a, b| (0..N).any(|k| (points[a][k] - points[b][k]).abs() > limit));
     }
+    let multigrid = diffusion.multigrid(radius);
     let mut spread = points.clone();
     for k in 0..N {
         let mut one: Vec<f32> = points.par_iter().map(|value| value[k]).collect();
-        diffusion.about(&mut one, radius, watch)?;
+        diffusion.spread(&mut one, &multigrid, watch)?;
         spread.par_iter_mut().zip(&one).for_each(|(value, one)| value[k] = *one);
     }
     let edge = geometry.measures().median_edge.max(f32::MIN_POSITIVE);
