@@ -28,7 +28,6 @@ use speckle_mesh::{Geometry, MeshError, Placement};
 use speckle_model::Part;
 
 pub use gap::Gap;
-pub(crate) use landing::middles;
 pub use picture::SourceImage;
 pub use report::{SetTransferred, TransferReport};
 pub use source::{Source, SourceSet};

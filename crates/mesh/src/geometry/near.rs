@@ -339,9 +339,9 @@ struct Best<S: Simd> {
 fn away<S: Simd>(simd: S, points: &Lanes<S>, node: &Node) -> S::f32s {
     let zero = simd.splat_f32s(0.0);
     let mut sum = zero;
-    for axis in 0..3 {
-        let below = simd.sub_f32s(simd.splat_f32s(node.min[axis]), points[axis]);
-        let above = simd.sub_f32s(points[axis], simd.splat_f32s(node.max[axis]));
+    for (axis, &point) in points.iter().enumerate() {
+        let below = simd.sub_f32s(simd.splat_f32s(node.min[axis]), point);
+        let above = simd.sub_f32s(point, simd.splat_f32s(node.max[axis]));
         let outside = simd.max_f32s(simd.max_f32s(below, above), zero);
         sum = simd.add_f32s(sum, simd.mul_f32s(outside, outside));
     }

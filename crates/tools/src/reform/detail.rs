@@ -19,6 +19,7 @@ use crate::{
     },
     finer,
     image_file::ImageFile,
+    on_surface::middles,
     transfer::{Colors, Source},
 };
 
@@ -183,7 +184,7 @@ impl Truth<'_> {
         };
         let corners = [0, 1, 2].map(corner);
         let n = (ROWS * ROWS) as f32;
-        let off = crate::transfer::middles(ROWS).map(|weights| {
+        let off = middles(ROWS).map(|weights| {
             let even: Vec4 = corners.into_iter().zip(weights).map(|(c, w)| c * w).sum();
             let stored = |linear: Vec4| Encoding::Color.stored(Linear(linear.to_array()));
             ciede2000(stored(even), stored(self.at(tile, weights, 1.0 / n)))

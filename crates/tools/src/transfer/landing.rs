@@ -19,7 +19,7 @@ use super::{
     search::Search,
     votes::for_each_four,
 };
-use crate::on_surface::DRAWN_IN;
+use crate::on_surface::{DRAWN_IN, middles};
 
 /// What of a source lands where.
 pub(super) struct Landing<'a> {
@@ -398,21 +398,6 @@ const IN: f32 = 0.4;
 
 /// How many elements one thread brings at least.
 const RUN: usize = 1024;
-
-/// The middles of the triangles that a triangle is cut into by so many lines from each side.
-pub(crate) fn middles(across: usize) -> impl Iterator<Item = [f32; 3]> {
-    let n = across as f32;
-    let weights = move |i: f32, j: f32| [1.0 - (i + j) / n, i / n, j / n];
-    (0..across).flat_map(move |i| {
-        (0..across - i).flat_map(move |j| {
-            let (x, y) = (i as f32, j as f32);
-            let third = 1.0 / 3.0;
-            let up = weights(x + third, y + third);
-            let down = (i + j + 1 < across).then(|| weights(x + 2.0 * third, y + 2.0 * third));
-            [Some(up), down].into_iter().flatten()
-        })
-    })
-}
 
 fn mean<'a>(
     entries: impl Iterator<Item = &'a (u32, f32)>,

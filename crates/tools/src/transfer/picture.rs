@@ -13,12 +13,13 @@ use speckle_model::{ImageRecord, Material, Materials};
 use super::{
     Met,
     ground::{Found, Ground},
-    landing::{middles, share_of_mean},
+    landing::share_of_mean,
     search::Search,
 };
 use crate::{
     bake::image::{Image, Mapping, uncovered},
     image_file::ImageFile,
+    on_surface::middles,
 };
 
 /// An image that a source shows, by its texture coordinates.

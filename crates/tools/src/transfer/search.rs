@@ -12,9 +12,8 @@ use speckle_mesh::{
 use super::{
     Along, Rules,
     ground::{Facing, Found, Ground},
-    landing::middles,
 };
-use crate::on_surface::drawn_in;
+use crate::on_surface::{drawn_in, middles};
 
 /// How many elements one thread takes at least.
 const RUN: usize = 1024;
