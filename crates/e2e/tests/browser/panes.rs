@@ -132,7 +132,8 @@ async fn a_layer_lays_an_image() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys"))?;
     let file = folder.path().join("violet.png");
-    image::RgbaImage::from_pixel(16, 16, image::Rgba([120, 20, 200, 255])).save(&file)?;
+    // So large that it is taken apart aside.
+    image::RgbaImage::from_pixel(1500, 1000, image::Rgba([120, 20, 200, 255])).save(&file)?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "token").await?;
     browser.click("area-proof").await?;
@@ -147,7 +148,7 @@ async fn a_layer_lays_an_image() -> Result<()> {
     browser
         .until("speckle.state().proof.looks[0].layers[0].coat.laid.lay.kind === 'three_axes'")
         .await?;
-    browser.until("[...speckle.stage.surfaces.values()][0].worn?.material.uniforms.image0?.value?.userData?.width === 16").await?;
+    browser.until("[...speckle.stage.surfaces.values()][0].worn?.material.uniforms.image0?.value?.userData?.width === 1500").await?;
     let [x, y] = browser.spot_on(0).await?;
     drawn(&browser).await?;
     let seen = browser.eval(&format!("speckle.stage.drawnAt({x}, {y})")).await?;
