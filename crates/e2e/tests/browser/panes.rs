@@ -132,7 +132,7 @@ async fn a_layer_lays_an_image() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let app = App::start(&folder.path().join("toys"))?;
     let file = folder.path().join("violet.png");
-    // So large that it is taken apart aside.
+    // So large that it goes to the graphics card in bands.
     image::RgbaImage::from_pixel(1500, 1000, image::Rgba([120, 20, 200, 255])).save(&file)?;
     let browser = Browser::start().await?;
     browser.open_piece(&app, "token").await?;

@@ -277,3 +277,35 @@ fn cross<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> Lanes<S> {
         simd.negate_mul_add_e_f32s(a[1], b[0], simd.mul_f32s(a[0], b[1])),
     ]
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::{Mesh, MeshArrays};
+
+    /// What the builder takes for granted of sizes must not make boxes as wide as the whole of a part
+    /// that is modelled in metres, or in light years.
+    #[test]
+    fn boxes_are_as_tight_whatever_a_mesh_is_measured_in() {
+        let n = 40_u32;
+        let shares = [1e-4, 1.0, 1e5].map(|size: f32| {
+            let at = |i: u32| Vec3::new((i % n) as f32, (i / n) as f32, (i % 3) as f32 * 0.1);
+            let positions = (0..n * n).map(|i| at(i) * size).collect();
+            let squares = (0..n * n).filter(|i| i % n + 1 < n && i / n + 1 < n);
+            let corner_vertices: Vec<u32> =
+                squares.flat_map(|i| [i, i + 1, i + n + 1, i, i + n + 1, i + n]).collect();
+            let face_starts = (0..=corner_vertices.len() as u32 / 3).map(|f| 3 * f).collect();
+            let arrays =
+                MeshArrays { positions, face_starts, corner_vertices, ..MeshArrays::default() };
+            let mesh = Mesh::new(arrays).expect("a sheet");
+            let packets = Packets::new(&mesh, &Triangulation::new(&mesh));
+            let wide = |node: &Node| {
+                (Vec3::from_array(node.max) - Vec3::from_array(node.min)).max_element()
+            };
+            let leaves = packets.nodes.iter().filter(|node| node.count > 0);
+            leaves.map(wide).fold(0.0, f32::max) / wide(&packets.nodes[0])
+        });
+        // At most four triangles in a row, of 39 squares.
+        assert!(shares.iter().all(|&share| share < 0.15), "{shares:?}");
+    }
+}
