@@ -3,7 +3,15 @@
 
 mod report;
 
-use std::sync::Arc;
+use std::{
+    mem, panic,
+    sync::{
+        Arc,
+        mpsc::{self, RecvTimeoutError},
+    },
+    thread,
+    time::Duration,
+};
 
 use glam::Vec3;
 use meshopt::{SimplifyOptions, VertexDataAdapter, simplify_with_attributes_and_locks};
@@ -138,7 +146,7 @@ pub fn decimate(
     let outside = there - inside;
     check(part, rules, inside)?;
     watch.expect(COLLAPSING + 2 * transfer::STEPS);
-    let mesh = collapsed(part, chosen, (inside, outside), rules)?;
+    let mesh = collapsed(part, chosen, (inside, outside), rules, watch)?;
     watch.advance(COLLAPSING);
     watch.check().map_err(TransferError::from)?;
     let triangles = [there, mesh.triangle_count()];
@@ -236,9 +244,10 @@ fn collapsed(
     chosen: Option<&[bool]>,
     (inside, outside): (usize, usize),
     rules: &Rules,
+    watch: &Watch,
 ) -> Result<Mesh, DecimationError> {
     let mesh = part.geometry.mesh();
-    let wedges = Wedges::new(part);
+    let mut wedges = Wedges::new(part);
     // About the middle, where numbers are finest.
     let middle = part.geometry.measures().center();
     let place = |&(vertex, _): &(u32, u32)| (mesh.positions()[vertex as usize] - middle).to_array();
@@ -256,9 +265,6 @@ fn collapsed(
     let mut options = SimplifyOptions::ErrorAbsolute;
     options.set(SimplifyOptions::LockBorder, rules.keep_rims);
     options.set(SimplifyOptions::Regularize, rules.even);
-    let bytes = bytemuck::cast_slice(&places);
-    let vertices = VertexDataAdapter::new(bytes, size_of::<[f32; 3]>(), 0)
-        .map_err(|_| DecimationError::Unsound("the part has too many vertices"))?;
     let weights: Vec<f32> = weights.into_iter().map(|weight| weight * size).collect();
     let mut locks = vec![false; wedges.of.len()];
     if let Some(chosen) = chosen {
@@ -269,19 +275,63 @@ fn collapsed(
             }
         }
     }
-    let kept = simplify_with_attributes_and_locks(
-        &wedges.indices,
-        &vertices,
-        &numbers,
-        &weights,
-        weights.len() * size_of::<f32>(),
-        &locks,
-        3 * count,
-        within,
-        options,
-        None,
-    );
+    let indices = mem::take(&mut wedges.indices);
+    let collapse = Collapse { indices, places, numbers, weights, locks, count, within, options };
+    let (done, heard) = mpsc::channel();
+    let beside = thread::spawn(move || drop(done.send(collapse.run())));
+    // One core collapses; what colors are looked for by comes on the others meanwhile.
+    transfer::make_ready(part).map_err(TransferError::from)?;
+    let kept = loop {
+        match heard.recv_timeout(LOOK_IN) {
+            Ok(kept) => break kept?,
+            Err(RecvTimeoutError::Timeout) => watch.check().map_err(TransferError::from)?,
+            Err(RecvTimeoutError::Disconnected) => match beside.join() {
+                Ok(()) => return Err(DecimationError::Nothing(part.traits.name.clone())),
+                Err(panic) => panic::resume_unwind(panic),
+            },
+        }
+    };
     built(part, &wedges, &kept)
+}
+
+/// How often it is looked whether somebody still waits.
+const LOOK_IN: Duration = Duration::from_millis(20);
+
+/// All that collapsing takes, which cannot be stopped: where nobody waits any more, it ends by itself.
+struct Collapse {
+    /// Wedges of the triangles' corners.
+    indices: Vec<u32>,
+    /// Of the wedges, about the part's middle.
+    places: Vec<[f32; 3]>,
+    numbers: Vec<f32>,
+    weights: Vec<f32>,
+    locks: Vec<bool>,
+    /// To how many triangles.
+    count: usize,
+    /// No further off than this, in the part's space.
+    within: f32,
+    options: SimplifyOptions,
+}
+
+impl Collapse {
+    /// The wedges of the corners of the triangles that are left.
+    fn run(&self) -> Result<Vec<u32>, DecimationError> {
+        let bytes = bytemuck::cast_slice(&self.places);
+        let vertices = VertexDataAdapter::new(bytes, size_of::<[f32; 3]>(), 0)
+            .map_err(|_| DecimationError::Unsound("the part has too many vertices"))?;
+        Ok(simplify_with_attributes_and_locks(
+            &self.indices,
+            &vertices,
+            &self.numbers,
+            &self.weights,
+            self.weights.len() * size_of::<f32>(),
+            &self.locks,
+            3 * self.count,
+            self.within,
+            self.options,
+            None,
+        ))
+    }
 }
 
 /// The numbers that wedges are weighed by beside their places, and how much each weighs, as a share of

@@ -137,6 +137,12 @@ pub fn transfer(
     carried(part, sources, rules, watch)
 }
 
+/// Works out what transfers from and to a part look for, if it has not been.
+pub(crate) fn make_ready(part: &Part) -> Result<(), MeshError> {
+    Ground::new(&part.geometry, &part.traits.transform)?.make_ready(Along::Nearest);
+    Ok(())
+}
+
 /// How many steps [`carried`] says it has done.
 pub(crate) const STEPS: u64 = 4;
 
