@@ -175,7 +175,7 @@ fn folded(inputs: &Inputs) -> Result<()> {
     };
     let all = 0..geometry.mesh().vertex_count();
     let folded: Vec<usize> =
-        all.clone().filter(|&v| normals::of_larger_side(geometry, v).is_some()).collect();
+        all.clone().filter(|&v| normals::sides_of_fold(geometry, v).is_some()).collect();
     let mean = |vertices: &mut dyn Iterator<Item = usize>| {
         let (sum, count) = vertices.fold((0.0, 0.0_f32), |(sum, n), v| (sum + off(v), n + 1.0));
         sum / count.max(1.0)

@@ -15,7 +15,7 @@ pub mod field;
 mod flow;
 pub mod image;
 mod inputs;
-mod lattice;
+pub(crate) mod lattice;
 mod lookup;
 mod needs;
 pub mod occlusion;

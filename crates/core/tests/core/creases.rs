@@ -181,6 +181,45 @@ fn a_sheet_folded_back_on_itself_has_no_black_specks() {
     assert!(open.iter().all(|&open| open > 0.97), "{open:?}");
 }
 
+/// A vertex of a slab's top that was pulled over the faces around it, as decimation leaves them: half of its
+/// faces look down, by their angles exactly as many as look up. It lies in the open, whichever face is first.
+#[test]
+fn a_vertex_whose_faces_were_turned_over_is_looked_at_from_outside() {
+    let n = 6;
+    let MeshArrays { positions, face_starts, corner_vertices, .. } = sheet(n, 0.0);
+    let top: Vec<Vec<u32>> = face_starts
+        .windows(2)
+        .flat_map(|range| {
+            let quad = &corner_vertices[range[0] as usize..range[1] as usize];
+            [vec![quad[0], quad[1], quad[2]], vec![quad[0], quad[2], quad[3]]]
+        })
+        .collect();
+    let count = positions.len() as u32;
+    let below = positions.iter().map(|&p| p - 0.4 * Vec3::Z);
+    let mut places: Vec<Vec3> = positions.iter().copied().chain(below).collect();
+    let bottom = top.iter().map(|face| face.iter().rev().map(|v| v + count).collect());
+    let mut faces: Vec<Vec<u32>> = top.iter().cloned().chain(bottom).collect();
+    let side = n + 1;
+    for i in 0..n {
+        for [a, b] in [
+            [i, i + 1],
+            [i * side + n, (i + 1) * side + n],
+            [n * side + i + 1, n * side + i],
+            [(i + 1) * side, i * side],
+        ] {
+            faces.push(vec![a, a + count, b + count, b]);
+        }
+    }
+    let middle = (n / 2 * side + n / 2) as usize;
+    places[middle] += Vec3::new(0.52, 0.23, 0.0);
+    for _ in 0..faces.len() / 12 {
+        faces.rotate_left(12);
+        let inputs = inputs_of(vec![polygons(places.clone(), &faces)], Placement::Vertex);
+        let open = made(MANY, &inputs)[middle];
+        assert!(open > 0.97, "{open}");
+    }
+}
+
 /// What a part looks like does not depend on where its numbers lie.
 #[test]
 fn far_from_the_origin_it_is_the_same() {

@@ -80,11 +80,11 @@ pub fn of_points(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec
     (0..mesh.vertex_count()).into_par_iter().map(|v| firsts[topology.point_of(v)]).collect()
 }
 
-/// What the faces of a vertex itself have on the side that more of them look to (by their angles):
-/// where sheets fold back on themselves, their mean would be rounding noise. None where the mean
-/// says it well.
+/// The two ways that the faces of a vertex look where sheets fold back on themselves, so that the mean
+/// of them would be rounding noise: first the one that more of them look (by their angles). None where
+/// the mean says it well.
 #[must_use]
-pub fn of_larger_side(geometry: &Geometry, vertex: usize) -> Option<Vec3> {
+pub fn sides_of_fold(geometry: &Geometry, vertex: usize) -> Option<[Vec3; 2]> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
     let face_normals = geometry.face_normals();
     // Most look the way all of their faces do.
@@ -112,8 +112,10 @@ pub fn of_larger_side(geometry: &Geometry, vertex: usize) -> Option<Vec3> {
         weights[side] += angle;
     }
     // By far the larger one, or the one of the first face.
-    let larger = usize::from(weights[1] > 1.0001 * weights[0]);
-    sides[larger].try_normalize()
+    if weights[1] > 1.0001 * weights[0] {
+        sides.swap(0, 1);
+    }
+    Some([sides[0].try_normalize()?, sides[1].try_normalize()?])
 }
 
 /// A mean of normals shorter than this, as a share of what it is the mean of, says nothing.

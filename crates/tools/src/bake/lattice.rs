@@ -2,6 +2,7 @@
 
 use std::f32::consts::TAU;
 
+use glam::Vec3;
 use speckle_color::curve::{self, Point};
 use speckle_color::noise;
 use speckle_model::recipe::source::Falloff;
@@ -80,6 +81,20 @@ pub(super) fn lattice(count: u32, fading: &Fading) -> Vec<LatticeRay> {
             LatticeRay { out: i as f32 / count as f32, cos: about.cos(), sin: about.sin(), far }
         })
         .collect()
+}
+
+/// Directions spread evenly over the half sphere about an axis: heights at even steps, each turned on by
+/// the golden angle (the sunflower's spiral; Vogel 1979).
+pub(crate) fn over_half_sphere(axis: Vec3, count: usize) -> impl Iterator<Item = Vec3> {
+    const GOLDEN_ANGLE: f32 = 2.399_963_2;
+    let along = axis.any_orthonormal_vector();
+    let across = axis.cross(along);
+    (0..count).map(move |nth| {
+        let height = (nth as f32 + 0.5) / count as f32;
+        let (sin, cos) = (GOLDEN_ANGLE * nth as f32).sin_cos();
+        let flat = (1.0 - height * height).sqrt();
+        axis * height + (along * cos + across * sin) * flat
+    })
 }
 
 /// Two numbers in 0–1 from a seed and an index (the mixing of Wellons' `lowbias32`).

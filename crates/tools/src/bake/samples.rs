@@ -17,6 +17,8 @@ use speckle_mesh::{
     },
 };
 
+use super::lattice::over_half_sphere;
+
 /// From how many points of a face rays start.
 pub const PER_FACE: usize = 4;
 
@@ -97,7 +99,8 @@ impl Samples {
 
     /// Where rays start: at vertices and corners a little within their own faces where those do not
     /// go all around, so that none starts in the plane of a neighbour; and with the normal of one
-    /// side where a sheet folds back on itself.
+    /// side where a sheet folds back on itself: the one from which it is further to whatever is there.
+    /// Of a fin that decimation left, the other one looks into the solid.
     #[must_use]
     pub fn for_rays(geometry: &Geometry, placement: Placement) -> Self {
         let mesh = geometry.mesh();
@@ -114,8 +117,8 @@ impl Samples {
                     let own: Vec<u32> =
                         topology.own_corners(mesh, vertex).map(|corner| corner as u32).collect();
                     *point += inward(geometry, &own, most);
-                    if let Some(side) = normals::of_larger_side(geometry, vertex) {
-                        *normal = side;
+                    if let Some(sides) = normals::sides_of_fold(geometry, vertex) {
+                        *normal = more_open(geometry, *point, sides);
                     }
                 });
                 samples
@@ -226,6 +229,21 @@ fn inward(geometry: &Geometry, corners: &[u32], most: f32) -> Vec3 {
     let length = best.length();
     if length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
 }
+
+/// Of two sides of a sheet the one from which it is clearly further to what is there, else the first.
+fn more_open(geometry: &Geometry, point: Vec3, sides: [Vec3; 2]) -> Vec3 {
+    let size = geometry.measures().diagonal();
+    let far = |side: Vec3| -> f32 {
+        let start = point + side * (DRAWN_IN * size);
+        let met = |way| geometry.bvh().cast_within(start, way, size);
+        let far = |way| met(way).map_or(size, |hit| hit.point.distance(start));
+        over_half_sphere(side, RAYS_OF_A_SIDE).map(far).sum()
+    };
+    if far(sides[1]) > 1.2 * far(sides[0]) { sides[1] } else { sides[0] }
+}
+
+/// How many rays tell which of two sides is the outer one.
+const RAYS_OF_A_SIDE: usize = 32;
 
 /// The triangles that a face was cut into.
 fn triangles_of(geometry: &Geometry, face: usize) -> &[[u32; 3]] {

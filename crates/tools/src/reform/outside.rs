@@ -4,7 +4,10 @@ use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 use speckle_mesh::Geometry;
 
-use crate::bake::watch::{GivenUp, Watch};
+use crate::bake::{
+    lattice::over_half_sphere,
+    watch::{GivenUp, Watch},
+};
 
 /// From how many faces of an open piece rays look for the outside.
 const FACES: usize = 64;
@@ -79,19 +82,9 @@ fn leaves_behind(geometry: &Geometry, piece: &[usize], turned: &[bool]) -> bool 
         if normal == Vec3::ZERO {
             return [0, 0];
         }
-        let along = normal.any_orthonormal_vector();
-        let across = normal.cross(along);
-        [1.0, -1.0].map(|side| {
-            let from = mesh.face_centroid(face) + normal * side * off;
-            let leaves = |&ray: &usize| {
-                // Spread over the half sphere by the golden angle.
-                let height = (ray as f32 + 0.5) / RAYS as f32;
-                let (sin, cos) = (2.399_963_2 * ray as f32).sin_cos();
-                let flat = (1.0 - height * height).sqrt();
-                let way = normal * side * height + (along * cos + across * sin) * flat;
-                tree.cast(from, way).is_none()
-            };
-            (0..RAYS).filter(leaves).count()
+        [normal, -normal].map(|side| {
+            let from = mesh.face_centroid(face) + side * off;
+            over_half_sphere(side, RAYS).filter(|&way| tree.cast(from, way).is_none()).count()
         })
     };
     let faces: Vec<&usize> = piece.iter().step_by(step).collect();
