@@ -42,13 +42,12 @@ use aside::{Pool, in_pool};
 use error::ApiError;
 use outside::Outside;
 use reader::ReaderProgram;
+pub use rest::looked::Looked;
 use rest::{
     alignment, bureau, checks,
     deliver::{self, recipients},
-    history, layers,
-    looked::Looked,
-    looks, paints, plate, printer, project, recipes, reform, remedies, replacement, seams, shelf,
-    swatches, transfer, uvs, volumes, works,
+    history, layers, looks, paints, plate, printer, project, recipes, reform, remedies,
+    replacement, seams, shelf, swatches, transfer, uvs, volumes, works,
 };
 use standing::Standing;
 

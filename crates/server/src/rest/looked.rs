@@ -17,9 +17,6 @@ use crate::{error::ApiError, session::lock};
 /// How long a plan is kept for being done: it may be as large as the part.
 const WHILE: Duration = Duration::from_secs(120);
 
-/// How many are kept: several windows look at things of their own.
-const MOST: usize = 4;
-
 /// The last plans that were looked at: done next, nothing is read and found a second time.
 pub struct Looked<T>(Arc<Mutex<Kept<T>>>);
 
@@ -48,6 +45,9 @@ impl<T> Default for Looked<T> {
 }
 
 impl<T: Send + 'static> Looked<T> {
+    /// How many are kept: several windows look at things of their own.
+    pub const MOST: usize = 4;
+
     /// Keeps what was looked at, until others are, or nobody wants it any more; tells its number.
     pub fn keep_a_while(&self, plan: T) -> u32 {
         let number = {
@@ -55,7 +55,7 @@ impl<T: Send + 'static> Looked<T> {
             kept.last += 1;
             let number = kept.last;
             kept.plans.push_back(Looking { number, plan, until: Instant::now() + WHILE });
-            if kept.plans.len() > MOST {
+            if kept.plans.len() > Self::MOST {
                 kept.plans.pop_front();
             }
             number
@@ -128,29 +128,5 @@ impl<T: Send + 'static> Looked<T> {
             ApiError::new(StatusCode::NOT_FOUND, message)
         })?;
         Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[tokio::test]
-    async fn several_windows_look_without_taking_each_others_plans_away() {
-        let looked = Looked::<&str>::default();
-        let [one, other] = ["one", "other"].map(|plan| looked.keep_a_while(plan));
-        assert!(looked.bytes(one, |plan| Some(Bytes::from_static(plan.as_bytes()))).is_ok());
-        assert!(looked.bytes(other, |_| None).is_err(), "it has no such numbers");
-        assert_eq!(looked.take(|plan| *plan == "one"), Some("one"));
-        assert_eq!(looked.take(|plan| *plan == "one"), None, "a plan is done once");
-        assert!(looked.bytes(one, |_| Some(Bytes::new())).is_err());
-        // What is looked at again keeps its number.
-        let (number, _) = looked.again(|plan| *plan == "other").unwrap();
-        assert_eq!((number, looked.get(number)), (other, Some("other")));
-        assert_eq!(looked.again(|plan| *plan == "one"), None);
-        for _ in 0..MOST {
-            looked.keep_a_while("later");
-        }
-        assert_eq!(looked.take(|plan| *plan == "other"), None, "the oldest goes first");
     }
 }
