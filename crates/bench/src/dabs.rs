@@ -140,6 +140,41 @@ pub(super) fn finer_p95(document: &mut Document, share: f64, is_crisp: bool) -> 
     Ok(times[times.len() * 95 / 100])
 }
 
+/// The 95th percentile of the milliseconds that dabs along strokes take which make edges half as long
+/// while the pointer moves; first those that begin one, then the later ones.
+pub(super) fn finer_along_p95(document: &mut Document, share: f64) -> Result<[f64; 2]> {
+    let edge = first_of(document)?.0.measures().median_edge;
+    let mut times = [Vec::new(), Vec::new()];
+    for (i, place) in sights(&first_of(document)?.0, 16).iter().enumerate() {
+        let radius = radius_covering(&first_of(document)?, share, Reach::Skin, place);
+        let mut start = stroke_over(document, radius, Reach::Skin)?;
+        start.brush.finer = Some(edge / 2.0);
+        let id = HandId(i as u64);
+        document.begin_stroke(id, start)?;
+        let mut changes = Vec::new();
+        for step in 0..12 {
+            let way = Vec3::X * (0.205 * radius * step as f32);
+            let sample = [Sample { origin: place.origin + way, ..*place }];
+            let begun = Instant::now();
+            let change = document.refine_ahead(id, &sample)?;
+            document.extend_stroke(id, &sample)?;
+            if let Some(change) = change {
+                times[step.min(1)].push(begun.elapsed().as_secs_f64() * 1e3);
+                changes.push(change);
+            }
+        }
+        changes.extend(document.end_stroke(id));
+        document.forget_hand(id);
+        for change in changes.iter().rev() {
+            document.replay(change, speckle_core::document::Direction::Backward)?;
+        }
+    }
+    Ok(times.map(|mut times| {
+        times.sort_by(f64::total_cmp);
+        times.get(times.len() * 95 / 100).copied().unwrap_or(f64::NAN)
+    }))
+}
+
 /// The same for the dabs along strokes, which go on over surface that is known in part. A radius
 /// covers more here and less there: dabs off the share by more than a quarter do not count.
 pub(super) fn dab_along_p95(document: &mut Document, share: f64) -> Result<f64> {
@@ -203,6 +238,12 @@ pub(super) fn dabs(path: &Path) -> Result<()> {
         let finer = finer_p95(&mut document, share, false)?;
         let crisp = finer_p95(&mut document, share, true)?;
         println!("| {title} | {finer:.1} ms | {crisp:.1} ms |");
+    }
+    println!("\nDabs that make edges half as long while the pointer moves, 95th percentiles:\n");
+    println!("| over | first | later |\n|---|---|---|");
+    for (title, share) in [("0.01 % of the vertices", 1e-4), ("0.1 %", 1e-3), ("1 %", 1e-2)] {
+        let [first, later] = finer_along_p95(&mut document, share)?;
+        println!("| {title} | {first:.1} ms | {later:.1} ms |");
     }
     Ok(())
 }

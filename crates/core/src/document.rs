@@ -15,6 +15,7 @@ mod channels;
 mod edit;
 mod error;
 mod fills;
+mod finer_ahead;
 mod finer_paint;
 mod hand_paint;
 mod helpers;

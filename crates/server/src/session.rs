@@ -103,6 +103,8 @@ pub struct Session {
     looking: HashMap<ClientId, (PartId, SetId)>,
     /// What was made while someone was painting: it comes in when the pointers are lifted.
     waiting: Vec<Made>,
+    /// The revision at which what a client's stroke has done so far was last kept.
+    under_way: HashMap<ClientId, i64>,
     /// Whether the project was deleted.
     is_gone: bool,
     /// Let go when all is written, where the server stops.
@@ -139,6 +141,7 @@ impl Session {
             are_recipes_due: true,
             looking: HashMap::new(),
             waiting: Vec::new(),
+            under_way: HashMap::new(),
             is_gone: false,
             closing: None,
         };
@@ -389,6 +392,14 @@ impl Session {
     }
 
     fn extend_stroke(&mut self, client: ClientId, samples: &[Sample]) {
+        match self.document.refine_ahead(hand_of(client), samples) {
+            Ok(None) => {}
+            Ok(Some(finer)) => {
+                self.keep_of_stroke(client, finer, Asked::Nobody);
+                self.under_way.insert(client, self.position.revision);
+            }
+            Err(error) => self.refuse(client, error.to_string()),
+        }
         match self.document.extend_stroke(hand_of(client), samples) {
             Ok(changed) => {
                 for (part, set, changed) in changed.into_iter().filter(|(.., c)| !c.is_empty()) {
@@ -423,11 +434,17 @@ impl Session {
     fn keep_stroke(&mut self, client: ClientId, change: Option<Change>) {
         match change {
             None => self.tell(client, wire::json(&ServerMessage::Nothing)),
-            Some(change) => {
-                let author = self.clients.get(&client).map_or("", |hand| &hand.name).to_owned();
-                self.keep(change, &author, Asked::Client(client));
-            }
+            Some(change) => self.keep_of_stroke(client, change, Asked::Client(client)),
         }
+        self.under_way.remove(&client);
+    }
+
+    /// Has a change of a client's stroke kept. It goes with what was kept of the stroke before, unless
+    /// somebody did something in between.
+    fn keep_of_stroke(&mut self, client: ClientId, change: Change, asked: Asked) {
+        let follows = self.under_way.get(&client) == Some(&self.position.revision);
+        let author = self.clients.get(&client).map_or("", |hand| &hand.name).to_owned();
+        self.keep(Change { follows, ..change }, &author, asked);
     }
 
     /// Takes in what was made, has made what is stale, and tells how recipes stand.

@@ -10,7 +10,7 @@ mod splitting;
 
 use std::collections::VecDeque;
 
-use glam::{Affine3A, Vec3};
+use glam::{Affine3A, Vec2, Vec3};
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use speckle_mesh::{
@@ -23,6 +23,7 @@ use splitting::Work;
 
 use crate::{
     bake::watch::Watch, region::border::Border, stencil::LyingImage, stroke::circle::Circle,
+    triangle::Triangle,
 };
 
 /// What one dab of a stroke covers, in the project's space.
@@ -74,6 +75,8 @@ pub struct Finer {
     pub edges: Option<f32>,
     /// Whether faces are cut along its rim: at these distances from it, outwards.
     pub rim: Option<Rim>,
+    /// How many faces may come at most; see [`MOST_NEW`].
+    pub most: usize,
 }
 
 /// Where a rim is cut.
@@ -215,6 +218,26 @@ pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<
     faces
 }
 
+/// Whether edges of faces that dabs reach are longer than a length, in the project's unit.
+#[must_use]
+pub fn is_coarse_under(
+    mesh: &Mesh,
+    faces: &[u32],
+    to_project: &Affine3A,
+    dabs: &[Dab],
+    length: f32,
+) -> bool {
+    let covered = Dabs(dabs);
+    let at = |corner: usize| to_project.transform_point3(mesh.corner_position(corner));
+    faces.iter().any(|&face| {
+        let corners = mesh.face_corners(face as usize);
+        (corners.start + 1..corners.end - 1).any(|c| {
+            let triangle = Triangle { at: [corners.start, c, c + 1].map(at), uvs: [Vec2::ZERO; 3] };
+            triangle.longest() > length && covered.reach(triangle.at)
+        })
+    })
+}
+
 /// Makes the faces that were reached finer, where a rim is cut also along the stencil that lies there; says how many
 /// came.
 pub fn make_finer(
@@ -226,7 +249,7 @@ pub fn make_finer(
     stencil: Option<&LyingImage>,
 ) -> usize {
     let before = edit.mesh().face_count();
-    let mut work = Work::new(edit, to_project);
+    let mut work = Work::bounded(edit, to_project, finer.most);
     let covered = Dabs(dabs);
     let mut faces = faces;
     if let Some(length) = finer.edges {

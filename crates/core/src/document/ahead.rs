@@ -66,6 +66,7 @@ impl Ahead {
             What::Dab(start, sample) => {
                 let hand = HandId(0);
                 if document.begin_stroke(hand, *start).is_ok() {
+                    let _ = document.refine_ahead(hand, &[sample]);
                     let _ = document.extend_stroke(hand, &[sample]);
                     let _ = document.end_stroke(hand);
                 }

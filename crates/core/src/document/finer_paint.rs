@@ -11,7 +11,7 @@ use speckle_mesh::{
 };
 use speckle_model::{Part, PartId, SetId};
 use speckle_tools::{
-    finer::{Finer, Rim, cut_along, cut_along_stencil, cut_around, make_finer, reached},
+    finer::{Finer, MOST_NEW, Rim, cut_along, cut_along_stencil, cut_around, make_finer, reached},
     region::{Region, border::seen},
     replacing::ShapeTo,
     stencil::StencilUse,
@@ -47,13 +47,12 @@ impl Document {
         let start = *stroke.start();
         let way = stroke.way().clone();
         let lays_on = !start.coat.action.tidies();
-        if !lays_on || !start.brush.reshapes() || way.dabs.is_empty() {
+        let is_due = start.brush.crisp || way.is_left_coarse;
+        if !lays_on || !start.brush.reshapes() || !is_due || way.dabs.is_empty() {
             return None;
         }
         let targets = self.stroke_targets(hand);
-        let is_ours = |part: PartId| targets.iter().any(|(own, _)| *own == part);
-        let others = self.strokes.iter().filter(|(other, _)| **other != hand);
-        if others.flat_map(|(_, stroke)| stroke.canvases()).any(|canvas| is_ours(canvas.part)) {
+        if targets.iter().any(|&(part, _)| self.is_under_another_hand(hand, part)) {
             return None;
         }
         self.take_stroke_back(hand);
@@ -82,8 +81,14 @@ impl Document {
         }
     }
 
+    /// Whether another hand's stroke is under way on a part.
+    pub(super) fn is_under_another_hand(&self, hand: HandId, part: PartId) -> bool {
+        let others = self.strokes.iter().filter(|(other, _)| **other != hand);
+        others.flat_map(|(_, stroke)| stroke.canvases()).any(|canvas| canvas.part == part)
+    }
+
     /// Has everything as it was before a stroke, which goes.
-    fn take_stroke_back(&mut self, hand: HandId) {
+    pub(super) fn take_stroke_back(&mut self, hand: HandId) {
         let Some(stroke) = self.strokes.remove(&hand) else { return };
         for (canvas, touched) in stroke.touched() {
             let Some(kept) = self.kept.get(&canvas.set) else { continue };
@@ -108,8 +113,9 @@ impl Document {
         whole: &mut Change,
     ) -> Result<(), EditError> {
         for &(id, set) in targets {
-            let rim = self.rim_of(id, set)?;
-            let finer = Finer { edges: start.brush.finer, rim: start.brush.crisp.then_some(rim) };
+            let rim = start.brush.crisp.then_some(self.rim_of(id, set)?);
+            let most = MOST_NEW.saturating_sub(way.come);
+            let finer = Finer { edges: start.brush.finer, rim, most };
             let stencil = self.stencil_of(&start.coat, self.part(id)?.geometry.mesh())?;
             let faces = |_: &Self, part: &Part| {
                 reached(&part.geometry, &part.traits.transform.to_project(), &way.dabs)

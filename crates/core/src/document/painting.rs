@@ -52,10 +52,9 @@ impl Family for PaintEdit {
                 // Hands are named by clients, counting up from zero.
                 let hand = HandId(u64::MAX);
                 document.begin_stroke(hand, start)?;
-                document.extend_stroke(hand, &samples)?;
-                let change = document.end_stroke(hand).unwrap_or_default();
+                let change = document.whole_stroke(hand, &samples);
                 document.forget_hand(hand);
-                Ok(Planned::Done(change))
+                Ok(Planned::Done(change?))
             }
         }
     }

@@ -48,14 +48,14 @@ pub fn triangles(mesh: &Mesh) -> Mesh {
     mesh.cut(&corners)
 }
 
-fn start(document: &Document, brush: Brush, eye: Vec3) -> StrokeStart {
+pub fn start(document: &Document, brush: Brush, eye: Vec3) -> StrokeStart {
     let part = &document.parts()[0];
     let coat = Coat::new(part.id, part.sets[0].id, Channels::RGB, BLACK);
     let view = View::Perspective { eye, forward: -eye.normalize() };
     StrokeStart::new(coat, brush, view)
 }
 
-fn sample(eye: Vec3, at: Vec3) -> Sample {
+pub fn sample(eye: Vec3, at: Vec3) -> Sample {
     Sample { origin: eye, direction: at - eye, held: false, pressure: 1.0 }
 }
 

@@ -16,6 +16,7 @@ mod decimating;
 mod draped;
 mod encodings;
 mod finer;
+mod finer_ahead;
 mod finer_pours;
 mod finer_spans;
 mod followed;

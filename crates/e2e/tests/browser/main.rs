@@ -7,6 +7,7 @@ mod board;
 mod by_hand;
 mod deliver;
 mod exported;
+mod finer;
 mod hand_work;
 mod images;
 mod laid_over;

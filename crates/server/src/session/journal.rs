@@ -157,11 +157,16 @@ impl Session {
         }
         for (done, change) in changes.iter().enumerate() {
             if let Err(error) = self.document.replay(change, direction) {
+                let back = direction.opposite();
                 for change in changes[..done].iter().rev() {
-                    let _ = self.document.replay(change, direction.opposite());
+                    if self.document.replay(change, back).is_ok() {
+                        self.tell_change(change, back);
+                    }
                 }
                 return self.refuse(client, error.to_string());
             }
+            // As it lies on the mesh that there is now, which the next one may change.
+            self.tell_change(change, direction);
         }
         let did = if direction == Direction::Backward { "Undid" } else { "Redid" };
         let deed = changes.iter().find(|change| !change.follows).or(changes.first());
@@ -173,7 +178,6 @@ impl Session {
             let cursor = if direction == Direction::Backward { seq - 1 } else { seq };
             let revision = before.revision + 1;
             self.position = Position { cursor, revision, ..before };
-            self.tell_change(&change, direction);
             let label = label.clone().filter(|_| n == last);
             let what = What::Travel { change, direction };
             let write = Write::Cursor { cursor, revision };

@@ -3,6 +3,7 @@
 mod common;
 mod deliver;
 mod live_recipes;
+mod looked;
 mod printers;
 mod prints;
 mod replacement;

@@ -238,7 +238,8 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
             if !step.is_empty() {
                 say(&mut own, json!({ "type": step })).await;
             }
-            hear_each(&mut own, ["kept", "outline", "figures"], |frame| stage.take(frame)).await;
+            // What its mesh became while the pointer moved is kept by nobody's leave.
+            while hear(&mut own, "kept", |frame| stage.take(frame)).await["by"].is_null() {}
             let is_finer = step != "undo";
             assert_eq!(stage.face_count() > faces + 50, is_finer, "{step}, cut: {is_cut_before}");
             let mut other = join_as(address, project, "Tern", json!([])).await;
@@ -247,6 +248,82 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
             assert!(stage == wanted, "after {step}, cut: {is_cut_before}");
         }
     }
+}
+
+/// A stroke that makes the mesh finer as the pointer moves: whoever looks on, or comes in the middle of it,
+/// sees what there is; one undo takes all of it back, one redo brings it, and the history has one step. What
+/// somebody else does in between stands in between.
+#[tokio::test]
+async fn a_mesh_becomes_finer_while_the_pointer_moves() {
+    let store = Store::temporary().unwrap();
+    let mut document = Document::default();
+    let change = document.apply(Edit::bring_in(vec![part()])).unwrap();
+    let project = store.create_with("Bollard", &change, "Puffin", 0, &document).unwrap();
+    let address = serve(store).await;
+    let mut own = join(address, project).await;
+    let mut stage = Stage::default();
+    let hello = hear(&mut own, "hello", |frame| stage.take(frame)).await;
+    hear(&mut own, "present", |frame| stage.take(frame)).await;
+    let whole = stage.face_count();
+    let mut begin = stroke(&hello, [0.9, 0.1, 0.2, 1.0]);
+    begin["start"]["brush"] =
+        json!({ "radius": 30.0, "opacity": 1.0, "hardness": 1.0, "finer": 5.0 });
+    let places = [[0.0, 0.0], [20.0, 12.0], [-30.0, -40.0], [40.0, -60.0]];
+    say(&mut own, begin.clone()).await;
+    let mut most = whole;
+    for place in places {
+        say(&mut own, moved(&[place])).await;
+        hear(&mut own, "kept", |frame| stage.take(frame)).await;
+        assert!(stage.face_count() > most, "it is finer before the pointer is lifted");
+        most = stage.face_count();
+        // All that was painted is heard when it is asked for something.
+        let about = json!({ "type": "dab_ahead", "start": begin["start"], "sample": moved(&[place])["samples"][0] });
+        inquire(&mut own, 3, about).await;
+        hear_any(&mut own, &["ahead", "answered"], |frame| stage.take(frame)).await;
+        let mut other = join_as(address, project, "Tern", json!([])).await;
+        let mut wanted = Stage::default();
+        hear(&mut other, "present", |frame| wanted.take(frame)).await;
+        assert!(stage == wanted, "in the middle of the stroke");
+    }
+    say(&mut own, json!({ "type": "stroke_end" })).await;
+    for (step, faces) in [("", most), ("undo", whole), ("redo", most), ("undo", whole)] {
+        if !step.is_empty() {
+            say(&mut own, json!({ "type": step })).await;
+        }
+        let told = loop {
+            let told = hear(&mut own, "kept", |frame| stage.take(frame)).await;
+            if told["by"] == hello["client"] {
+                break told;
+            }
+        };
+        assert!(told["label"].as_str().unwrap().contains("Skin stroke on Vertex"), "{told}");
+        assert_eq!(stage.face_count(), faces, "after {step}");
+        let (_, steps) = get(address, &format!("/api/v1/projects/{project}/steps")).await;
+        let own_steps = if step == "undo" { 1 } else { 2 };
+        assert_eq!(steps.as_array().unwrap().len(), own_steps, "{steps}");
+    }
+
+    say(&mut own, begin).await;
+    say(&mut own, moved(&[[0.0, 0.0]])).await;
+    hear(&mut own, "kept", |_| {}).await;
+    let mut other = join_as(address, project, "Tern", json!([])).await;
+    hear(&mut other, "present", |_| {}).await;
+    let rename = json!({ "type": "rename_part", "part": hello["outline"]["parts"][0]["id"], "name": "Post" });
+    let (status, _) = post(address, &format!("/api/v1/projects/{project}/edits"), rename).await;
+    assert_eq!(status, 200);
+    say(&mut own, moved(&[[60.0, 40.0]])).await;
+    say(&mut own, json!({ "type": "stroke_end" })).await;
+    kept(&mut own, "Skin stroke on Vertex", |_| {}).await;
+    loop {
+        let told = hear(&mut own, "kept", |_| {}).await;
+        if told["by"] == hello["client"] {
+            break;
+        }
+    }
+    let (_, steps) = get(address, &format!("/api/v1/projects/{project}/steps")).await;
+    let labels: Vec<_> = steps.as_array().unwrap().iter().map(|step| &step["label"]).collect();
+    assert_eq!(labels.len(), 4, "{labels:?}");
+    assert!(labels[1].as_str().unwrap().starts_with("Rename"), "{labels:?}");
 }
 
 /// How many triangles a dab will make is told before it is made, and then as many come.
@@ -268,7 +345,8 @@ async fn what_a_dab_will_add_is_told_before() {
     for message in [begin, at, json!({ "type": "stroke_end" })] {
         say(&mut own, message).await;
     }
-    let [outline, _] = hear_each(&mut own, ["outline", "kept"], |_| {}).await;
+    while hear(&mut own, "kept", |_| {}).await["by"].is_null() {}
+    let outline = hear(&mut own, "outline", |_| {}).await;
     let after = outline["outline"]["parts"][0]["triangles"].as_u64().unwrap();
     assert_eq!(Some(after - before), told["triangles"].as_u64());
 }

@@ -23,7 +23,16 @@ pub(super) struct Work<'a, 'b> {
 
 impl<'a, 'b> Work<'a, 'b> {
     pub(super) fn new(edit: &'a mut LocalEdit<'b>, to_project: &'a Affine3A) -> Self {
-        let most = edit.mesh().face_count() + MOST_NEW;
+        Self::bounded(edit, to_project, MOST_NEW)
+    }
+
+    /// Where no more than so many faces may come.
+    pub(super) fn bounded(
+        edit: &'a mut LocalEdit<'b>,
+        to_project: &'a Affine3A,
+        most: usize,
+    ) -> Self {
+        let most = edit.mesh().face_count() + most;
         Self { edit, to_project, most, uv_set: None }
     }
 

@@ -19,13 +19,14 @@ struct Sighting {
 }
 
 /// The pointer's way so far, in the project's space.
+#[derive(Clone)]
 pub struct DabPath {
     view: View,
     /// The last sample or dab.
     last: Option<Sighting>,
     /// Depth of the surface last met, along the view.
     depth: f32,
-    /// ReachRules walked since the last dab.
+    /// Length walked since the last dab.
     walked: f32,
 }
 

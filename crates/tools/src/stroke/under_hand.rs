@@ -1,24 +1,23 @@
 //! A stroke whose pointer is still down: dabs laid on one part or several, and in the mirror.
 
+mod painted;
+
 use std::sync::Arc;
 
 use glam::{Affine3A, Vec3};
 use rayon::prelude::*;
-use speckle_color::{
-    Channels, Encoding, Rgba,
-    blend::{Base, Blend},
-};
-use speckle_mesh::{Geometry, body::Surface, placement::point_of, scene::Scene};
+use speckle_color::{Channels, Rgba, blend::Base};
+use speckle_mesh::{Geometry, body::Surface, scene::Scene, sight::View};
 use speckle_model::{PartId, SetId};
 
+use self::painted::Painted;
 use super::{
-    Action, BuildUp, Reach, Sample, StrokeStart,
+    Brush, BuildUp, Reach, Sample, StrokeStart,
     circle::Circle,
-    elements::{DabElement, DabPlace, ReachRules},
+    elements::{DabPlace, ReachRules},
     footprint::Footprint,
     kept::Kept,
     spacing::DabPath,
-    tidy::{Share, Tidying},
     trail::Trail,
 };
 use crate::{finer::Dab, stencil::LaidStencil};
@@ -43,17 +42,6 @@ pub struct Canvas {
     pub beneath: Option<Arc<Vec<Rgba>>>,
     /// The luminance that shading is read against, in R, where it is not that of the ground color.
     pub lit: Option<Arc<Vec<Rgba>>>,
-}
-
-/// A canvas with what a stroke did to it so far.
-struct Painted {
-    canvas: Canvas,
-    /// How much of the paint lies on each element already, 0–1; mask and stencil not counted.
-    coverage: Vec<f32>,
-    /// Elements in the order they were first touched.
-    touched: Vec<u32>,
-    /// What the stroke met at each element it touched, for blends that look at it.
-    met: Kept,
 }
 
 /// The values of a canvas, and what strokes under way have painted over.
@@ -103,6 +91,12 @@ pub struct Way {
     pub samples: Vec<Sample>,
     /// What its dabs covered, in the mirror too.
     pub dabs: Vec<Dab>,
+    /// How many faces came under it while the pointer moved.
+    pub come: usize,
+    /// Whether the mesh is fine enough where the next samples go.
+    pub is_fine_ahead: bool,
+    /// Whether it went where the mesh was not made fine enough before.
+    pub is_left_coarse: bool,
 }
 
 impl StrokeUnderHand {
@@ -148,6 +142,11 @@ impl StrokeUnderHand {
     #[must_use]
     pub fn way(&self) -> &Way {
         &self.way
+    }
+
+    /// The same, for what is done to the mesh under it.
+    pub fn way_mut(&mut self) -> &mut Way {
+        &mut self.way
     }
 
     /// What it was started with.
@@ -225,6 +224,30 @@ impl StrokeUnderHand {
         self.canvases().position(|canvas| (canvas.part, canvas.set) == (part, set))
     }
 
+    /// What dabs along samples will cover, none of which is laid yet.
+    #[must_use]
+    pub fn dabs_ahead(&self, samples: &[Sample]) -> Vec<Dab> {
+        let brush = self.start.brush;
+        let holds = brush.build_up == BuildUp::Held;
+        let mut ahead = Vec::new();
+        for Lane { image, path, footprints, .. } in &self.lanes {
+            let Some(view) = footprints.first().map(|first| first.scene().view) else { continue };
+            let mut path = path.clone();
+            let spacing = |depth: f32| brush.spacing * brush.radius_at(&view, depth, 1.0);
+            for sample in samples {
+                let sample = image.map_or(*sample, |image| mirrored(sample, &image));
+                path.advance(&sample, holds, spacing, |origin, direction, pressure| {
+                    let (_, _, middle) = met(footprints, origin, direction)?;
+                    let depth = view.depth(middle);
+                    let radius = brush.radius_at(&view, depth, pressure);
+                    ahead.push(dab_of(&brush, view, middle, radius));
+                    Some(depth)
+                });
+            }
+        }
+        ahead
+    }
+
     /// Moves the pointer along samples and paints into the values of each canvas, in their order;
     /// returns the elements that changed of each, ascending.
     pub fn extend(&mut self, samples: &[Sample], values: &mut [Values]) -> Vec<Vec<u32>> {
@@ -232,6 +255,7 @@ impl StrokeUnderHand {
         let brush = start.brush;
         if brush.reshapes() {
             done.samples.extend(samples);
+            done.is_left_coarse |= !std::mem::take(&mut done.is_fine_ahead);
         }
         let holds = brush.build_up == BuildUp::Held;
         let mut changed: Vec<Vec<u32>> = painted.iter().map(|_| Vec::new()).collect();
@@ -242,36 +266,22 @@ impl StrokeUnderHand {
                     continue;
                 };
                 let mut dab = |origin: Vec3, direction: Vec3, pressure: f32| {
-                    let hits = footprints.iter().enumerate();
-                    let (on, (hit, distance)) = hits
-                        .filter_map(|(i, footprint)| Some((i, footprint.cast(origin, direction)?)))
-                        .min_by(|(_, (_, a)), (_, (_, b))| a.total_cmp(b))?;
-                    if footprints[on].is_hidden(origin, direction, distance) {
-                        return None;
-                    }
-                    let middle = footprints[on].surface().body.placed.to_project(hit.point);
+                    let (on, face, middle) = met(footprints, origin, direction)?;
                     let depth = view.depth(middle);
                     let radius = brush.radius_at(&view, depth, pressure);
                     let way = middle - last.replace(middle).unwrap_or(middle);
                     // A leap to another side of the model carries nothing along.
                     let way = if way.length() <= 4.0 * radius { way } else { Vec3::ZERO };
                     if brush.reshapes() {
-                        let is_skin = brush.reach == Reach::Skin;
-                        done.dabs.push(Dab {
-                            middle,
-                            radius,
-                            circle: is_skin.then(|| Circle::new(view, middle, radius)),
-                            faces_view: !brush.through,
-                            apart: brush.apart || !is_skin,
-                        });
+                        done.dabs.push(dab_of(&brush, view, middle, radius));
                     }
                     let pressed = StrokeStart { brush: brush.pressed(pressure), ..*start };
                     for (i, footprint) in footprints.iter_mut().enumerate() {
-                        let face = (i == on).then_some(hit.face);
+                        let face = (i == on).then_some(face);
                         let covered = footprint.cover(&DabPlace { middle, face }, radius);
                         painted[i].lay(&pressed, covered, way, &mut values[i], &mut changed[i]);
                     }
-                    Some(((on as u64) << 32 | u64::from(hit.face), depth))
+                    Some(((on as u64) << 32 | u64::from(face), depth))
                 };
                 match brush.reach {
                     Reach::Skin | Reach::Deep => {
@@ -298,6 +308,30 @@ impl StrokeUnderHand {
     }
 }
 
+/// What a line of sight meets first that is not hidden: on which canvas, which of its faces, and where.
+fn met(footprints: &[Footprint], origin: Vec3, direction: Vec3) -> Option<(usize, u32, Vec3)> {
+    let hits = footprints.iter().enumerate();
+    let (on, (hit, distance)) = hits
+        .filter_map(|(i, footprint)| Some((i, footprint.cast(origin, direction)?)))
+        .min_by(|(_, (_, a)), (_, (_, b))| a.total_cmp(b))?;
+    if footprints[on].is_hidden(origin, direction, distance) {
+        return None;
+    }
+    Some((on, hit.face, footprints[on].surface().body.placed.to_project(hit.point)))
+}
+
+/// What a dab of a brush covers.
+fn dab_of(brush: &Brush, view: View, middle: Vec3, radius: f32) -> Dab {
+    let is_skin = brush.reach == Reach::Skin;
+    Dab {
+        middle,
+        radius,
+        circle: is_skin.then(|| Circle::new(view, middle, radius)),
+        faces_view: !brush.through,
+        apart: brush.apart || !is_skin,
+    }
+}
+
 fn seen_in(scene: &Scene, image: Option<Affine3A>) -> Scene {
     image.map_or(scene.clone(), |image| scene.mirrored(&image))
 }
@@ -307,174 +341,5 @@ fn mirrored(sample: &Sample, image: &Affine3A) -> Sample {
         origin: image.transform_point3(sample.origin),
         direction: image.transform_vector3(sample.direction),
         ..*sample
-    }
-}
-
-impl Painted {
-    /// What was painted so far, on elements that come from others.
-    fn carry(&mut self, Carried { count, changed }: &Carried) {
-        let met = changed.iter().map(|(element, mix)| {
-            let known: Option<Vec<_>> =
-                mix.iter().map(|&(old, weight)| Some((self.met.get(old)?, weight))).collect();
-            let mean = known.filter(|known| !known.is_empty()).map(|known| {
-                let of = |i: usize| known.iter().map(|(value, weight)| value[i] * weight).sum();
-                [0, 1, 2, 3].map(of)
-            });
-            (*element, mean)
-        });
-        self.met = self.met.carried(*count, &met.collect::<Vec<_>>());
-        let covered: Vec<f32> = changed
-            .iter()
-            .map(|(_, mix)| mix.iter().map(|&(old, w)| self.coverage[old as usize] * w).sum())
-            .collect();
-        self.coverage.resize(*count, 0.0);
-        let is_changed =
-            |element: &u32| changed.binary_search_by_key(element, |(changed, _)| *changed).is_ok();
-        self.touched.retain(|element| (*element as usize) < *count && !is_changed(element));
-        for ((element, _), covered) in changed.iter().zip(covered) {
-            self.coverage[*element as usize] = covered;
-            if covered > 0.0 {
-                self.touched.push(*element);
-            }
-        }
-    }
-
-    /// How much of what a tool does comes through to an element: mask and stencil.
-    fn let_through(&self, element: usize) -> f32 {
-        let shield = self.canvas.shield.as_ref().map_or(1.0, |shield| shield[element]);
-        // Most elements need not ask the image.
-        if shield <= 0.0 {
-            return 0.0;
-        }
-        shield * self.canvas.stencil.as_ref().map_or(1.0, |stencil| stencil.share(element))
-    }
-
-    fn touch(&mut self, element: u32, values: &mut Values) {
-        self.touched.push(element);
-        values.kept.get_or_keep(element, values.now.len(), values.now[element as usize]);
-    }
-
-    /// Lays one dab on.
-    fn lay(
-        &mut self,
-        start: &StrokeStart,
-        covered: &[DabElement],
-        way: Vec3,
-        values: &mut Values,
-        changed: &mut Vec<u32>,
-    ) {
-        if start.coat.action.tidies() {
-            self.tidy(start, covered, way, values, changed);
-            return;
-        }
-        let brush = start.brush;
-        // A face is looked at as often as it takes to miss none, which must not count as more.
-        let builds_up = brush.build_up != BuildUp::Stroke && brush.is_round();
-        // Room for a good way at once, instead of growing again and again within large dabs.
-        if self.touched.is_empty() {
-            values.kept.reserve(4 * covered.len());
-            self.touched.reserve(4 * covered.len());
-        }
-        changed.reserve(covered.len());
-        let base = self.canvas.base;
-        let is_swatch = base.encoding == Encoding::Swatch;
-        let (paint, blend) = match start.coat.action {
-            Action::Erase => (base.ground, Blend::Normal),
-            _ if is_swatch => (start.coat.paint, Blend::Normal),
-            _ => (start.coat.paint, start.coat.blend),
-        };
-        for covered in covered {
-            let element = covered.element as usize;
-            let laid = brush.opacity * brush.falloff(covered.distance);
-            let before = self.coverage[element];
-            let after = if builds_up {
-                1.0 - (1.0 - before) * (1.0 - laid * brush.flow)
-            } else {
-                laid.max(before)
-            };
-            if after <= before {
-                continue;
-            }
-            let open = self.let_through(element);
-            if open <= 0.0 {
-                continue;
-            }
-            if before == 0.0 {
-                self.touch(covered.element, values);
-            }
-            self.coverage[element] = after;
-            changed.push(covered.element);
-            let (before, after) = (before * open, after * open);
-            let paint = match (&self.canvas.beneath, start.coat.action) {
-                (Some(beneath), Action::Erase) => beneath[element],
-                _ => paint,
-            };
-            let count = values.now.len();
-            let value = &mut values.now[element];
-            if is_swatch {
-                *value = base.encoding.between(*value, paint, after);
-                continue;
-            }
-            if blend != Blend::Normal {
-                // Blended with what the stroke met, however often it passes.
-                let under = self.met.get_or_keep(covered.element, count, *value);
-                let lit = self.canvas.lit.as_ref().map(|lit| lit[element][0]);
-                let full = blend.of(lit.map_or(base, |lit| base.lit(lit)), under, paint);
-                for i in (0..4).filter(|&i| self.canvas.channels.0[i]) {
-                    value[i] = under[i] + (full[i] - under[i]) * after;
-                }
-                continue;
-            }
-            // From `before` to `after` in one step, so that no copy of the ground under the stroke
-            // is needed and strokes of several users mix in the order they come.
-            let share = (after - before) / (1.0 - before);
-            let chosen = self.canvas.channels.0.into_iter().zip(paint);
-            for (value, (is_chosen, paint)) in value.iter_mut().zip(chosen) {
-                if is_chosen {
-                    *value = if share >= 1.0 { paint } else { *value + (paint - *value) * share };
-                }
-            }
-        }
-    }
-
-    fn tidy(
-        &mut self,
-        start: &StrokeStart,
-        covered: &[DabElement],
-        way: Vec3,
-        values: &mut Values,
-        changed: &mut Vec<u32>,
-    ) {
-        let brush = start.brush;
-        let shares: Vec<Share> = covered
-            .iter()
-            .map(|covered| {
-                let strength = brush.opacity * brush.falloff(covered.distance);
-                (covered.element, strength * self.let_through(covered.element as usize))
-            })
-            .filter(|(_, share)| *share > 0.0)
-            .collect();
-        for &(element, _) in &shares {
-            if self.coverage[element as usize] == 0.0 {
-                self.coverage[element as usize] = 1.0;
-                self.touch(element, values);
-            }
-        }
-        changed.extend(shares.iter().map(|(element, _)| *element));
-        let Canvas { surface, base, channels, .. } = &self.canvas;
-        let geometry = &surface.body.geometry;
-        let tidying = Tidying {
-            neighbours: geometry.neighbours(surface.placement),
-            encoding: base.encoding,
-            channels: *channels,
-        };
-        if start.coat.action == Action::Soften {
-            tidying.soften(values.now, &shares);
-            return;
-        }
-        let (mesh, topology) = (geometry.mesh(), geometry.topology());
-        tidying.smear(values.now, &shares, way, |element| {
-            surface.body.placed.to_project(point_of(mesh, topology, surface.placement, element))
-        });
     }
 }

@@ -133,7 +133,9 @@ function MeshChoices() {
       )}
       {changes && (
         <Typography variant="caption" component="p" color="textSecondary" sx={{ mb: 0.75 }}>
-          Done when the pointer is lifted; one undo takes back mesh and paint.
+          {brush.finer !== null && "Finer as the pointer moves"}
+          {brush.finer !== null && brush.crisp && ", cut along the rim when it is lifted"}
+          {brush.finer === null && "Cut when the pointer is lifted"}; one undo takes back mesh and paint.
           {ahead !== null && ` A dab where the pointer rests ${addsWords(ahead)}.`}
           {brush.crisp && brush.hardness < 1 && " A rim is only crisp at a hardness of 100 %."}
           {brush.crisp &&
