@@ -87,19 +87,12 @@ fn rewritten<T: Copy, M>(
 }
 
 impl Part {
-    /// The whole of a change of its mesh, of which the values are not laid on yet. `as_kept` gives the
-    /// values of a set that the change is taken against.
+    /// The whole of a change of its mesh, of which the values are not laid on yet.
     #[must_use]
-    pub fn reshaping(
-        &self,
-        mesh: Reshape,
-        remap: &Remap,
-        as_kept: impl Fn(&ColorSet) -> ColorSet,
-    ) -> PartReshape {
+    pub fn reshaping(&self, mesh: Reshape, remap: &Remap) -> PartReshape {
         let sets = self.sets.iter().map(|set| {
-            let coverage = self.coverage_of(set).map(&as_kept);
             let carry = remap.of(set.placement);
-            (set.id, values_rewritten(&as_kept(set), coverage.as_ref(), carry))
+            (set.id, values_rewritten(set, self.coverage_of(set), carry))
         });
         let Carry::Local(faces) = &remap.faces else {
             let groups = self.traits.selections.iter().map(|_| GroupChange::default()).collect();

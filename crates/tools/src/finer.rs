@@ -6,24 +6,22 @@
 //! no angle becomes smaller than half of the smallest that was there.
 
 mod around;
+mod reaching;
 mod splitting;
 
 use std::collections::VecDeque;
 
-use glam::{Affine3A, Vec2, Vec3};
-use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use glam::{Affine3A, Vec3};
 use speckle_mesh::{
-    Geometry, Mesh,
+    Mesh,
     geometry::{bvh::nearest_on, local::LocalEdit},
-    sight::View,
 };
 
+pub use reaching::{coarse_under, reached};
 use splitting::Work;
 
 use crate::{
     bake::watch::Watch, region::border::Border, stencil::LyingImage, stroke::circle::Circle,
-    triangle::Triangle,
 };
 
 /// What one dab of a stroke covers, in the project's space.
@@ -120,10 +118,6 @@ pub const STROKE_TOLERANCE: f32 = 5e-3;
 /// a dab's radius.
 pub const BAND: f32 = 0.01;
 
-/// Faces seen more edge-on than this cosine are left alone: what a circle as seen covers of them is long in
-/// depth, and hardly to be seen.
-const GRAZING: f32 = 0.1;
-
 /// A point nearer to the rim than this, in radii, lies on it.
 const ON_RIM: f32 = 2e-4;
 
@@ -132,111 +126,6 @@ const AT_END: f32 = 0.02;
 
 /// The same of borders, whose straight sides may cross the longest of edges.
 const BORDER_END: f32 = 1e-4;
-
-/// The faces of a mesh that dabs reach, ascending: those connected with the one in the middle of each, as
-/// long as they look the same way and the mesh itself does not hide them, or all of them.
-#[must_use]
-pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<u32> {
-    let mesh = geometry.mesh();
-    let to_part = to_project.inverse();
-    let place = |face: usize| -> Option<[Vec3; 3]> {
-        let corners = mesh.face_corners(face);
-        let at = |i: usize| to_project.transform_point3(mesh.corner_position(corners.start + i));
-        (corners.len() >= 3).then(|| [0, 1, 2].map(at))
-    };
-    let mut found: FxHashSet<u32> = FxHashSet::default();
-    let size = geometry.measures().diagonal();
-    let far = 2.0 * to_project.transform_vector3(Vec3::splat(size)).length();
-    for dab in dabs {
-        let near = geometry.bvh().nearest(to_part.transform_point3(dab.middle), f32::MAX, |_| true);
-        let Some((start, ..)) = near else { continue };
-        let Some(side) = place(start as usize).map(|at| dab.side_seen(at).signum()) else {
-            continue;
-        };
-        let is_seen = |face: usize| {
-            let Some(circle) = dab.circle.filter(|_| dab.faces_view && !dab.apart) else {
-                return true;
-            };
-            let Some(at) = place(face) else { return false };
-            let middle = (at[0] + at[1] + at[2]) / 3.0;
-            let near = nearest_on(dab.middle, at);
-            [near, at[0], at[1], at[2], middle].into_iter().any(|p| {
-                // A little within the face, so that its own edges hide nothing.
-                let p = p.lerp(middle, 0.05);
-                let eye = match circle.view {
-                    View::Perspective { eye, .. } => eye,
-                    View::Parallel { forward } => p - forward * far,
-                };
-                let [from, eye] = [p, eye].map(|p| to_part.transform_point3(p));
-                geometry.bvh().is_clear(from, eye, 1e-4)
-            })
-        };
-        let is_met = |face: usize| {
-            let corners = mesh.face_corners(face);
-            let at = |c: usize| to_project.transform_point3(mesh.corner_position(c));
-            // Of a polygon, the triangles about its first corner.
-            (corners.start + 1..corners.end - 1).any(|c| {
-                let at = [corners.start, c, c + 1].map(at);
-                dab.side_seen(at) * side >= GRAZING && dab.reaches(at)
-            })
-        };
-        if dab.apart {
-            let faces: Vec<u32> = match dab.circle {
-                Some(_) => (0..mesh.face_count() as u32).collect(),
-                None => {
-                    // The longest that a step of one unit becomes, from above.
-                    let axes = [to_part.x_axis, to_part.y_axis, to_part.z_axis];
-                    let longest = axes.iter().map(|axis| axis.length_squared()).sum::<f32>().sqrt();
-                    let middle = to_part.transform_point3(dab.middle);
-                    geometry.bvh().faces_within(middle, dab.radius * longest)
-                }
-            };
-            let met = faces.into_par_iter().filter(|&face| is_met(face as usize));
-            found.extend(met.collect::<Vec<u32>>());
-            continue;
-        }
-        let topology = geometry.topology();
-        let mut met: FxHashSet<u32> = FxHashSet::default();
-        met.insert(start);
-        let mut open = vec![start];
-        while let Some(face) = open.pop() {
-            for corner in mesh.face_corners(face as usize) {
-                for other in topology.around(corner).skip(1) {
-                    let beyond = topology.face_of(other) as u32;
-                    let beyond_is_met = || is_met(beyond as usize) && is_seen(beyond as usize);
-                    if !met.contains(&beyond) && beyond_is_met() {
-                        met.insert(beyond);
-                        open.push(beyond);
-                    }
-                }
-            }
-        }
-        found.extend(met);
-    }
-    let mut faces: Vec<u32> = found.into_iter().collect();
-    faces.sort_unstable();
-    faces
-}
-
-/// Whether edges of faces that dabs reach are longer than a length, in the project's unit.
-#[must_use]
-pub fn is_coarse_under(
-    mesh: &Mesh,
-    faces: &[u32],
-    to_project: &Affine3A,
-    dabs: &[Dab],
-    length: f32,
-) -> bool {
-    let covered = Dabs(dabs);
-    let at = |corner: usize| to_project.transform_point3(mesh.corner_position(corner));
-    faces.iter().any(|&face| {
-        let corners = mesh.face_corners(face as usize);
-        (corners.start + 1..corners.end - 1).any(|c| {
-            let triangle = Triangle { at: [corners.start, c, c + 1].map(at), uvs: [Vec2::ZERO; 3] };
-            triangle.longest() > length && covered.reach(triangle.at)
-        })
-    })
-}
 
 /// Makes the faces that were reached finer, where a rim is cut also along the stencil that lies there; says how many
 /// came.

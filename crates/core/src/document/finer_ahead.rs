@@ -3,7 +3,7 @@
 use speckle_mesh::reshape::Direction;
 use speckle_model::{Part, PartId};
 use speckle_tools::{
-    finer::{Dab, Finer, MOST_NEW, is_coarse_under, make_finer, reached},
+    finer::{Dab, Finer, MOST_NEW, coarse_under, make_finer},
     replacing::ShapeTo,
     stroke::Sample,
 };
@@ -81,9 +81,8 @@ impl Document {
     ) -> Result<bool, EditError> {
         let coarse = |part: &Part| {
             let to_project = part.traits.transform.to_project();
-            let faces = reached(&part.geometry, &to_project, dabs);
-            let mesh = part.geometry.mesh();
-            is_coarse_under(mesh, &faces, &to_project, dabs, length).then_some((faces, to_project))
+            let faces = coarse_under(&part.geometry, &to_project, dabs, length);
+            (!faces.is_empty()).then_some((faces, to_project))
         };
         let Some(mut under) = coarse(self.part(id)?) else { return Ok(true) };
         let mut between = None;

@@ -15,10 +15,7 @@ use speckle_model::{
     remap::{Mixing, carried},
     reshape::{PartReshape, values_rewritten},
 };
-use speckle_tools::stroke::{
-    kept::Kept,
-    under_hand::{Carried, StrokeUnderHand},
-};
+use speckle_tools::stroke::under_hand::{Carried, StrokeUnderHand};
 
 use super::{Change, ChangeStep, Direction, Document, EditError};
 
@@ -37,30 +34,38 @@ impl Document {
         let under = self.under_paint_of(id)?;
         let mut edited = None;
         self.with_geometry(id, |geometry| {
-            let ((), reshape, remap) = geometry.edit(work);
-            edited = Some((reshape, remap));
+            edited = Some(geometry.edit(|edit| {
+                work(edit);
+                edit.is_where_it_was()
+            }));
             Ok(())
         })?;
-        let Some((reshape, remap)) = edited else { return Err(EditError::NoSuchPart) };
+        let Some((is_where_it_was, reshape, remap)) = edited else {
+            return Err(EditError::NoSuchPart);
+        };
+        // What strokes under way have painted goes along as it is on the stage.
         let part = self.part(id)?;
-        let change = part.reshaping(reshape, &remap, |set| self.as_kept(set));
+        let seen: Vec<_> = part
+            .sets
+            .iter()
+            .map(|set| values_rewritten(set, part.coverage_of(set), remap.of(set.placement)))
+            .collect();
+        self.swap_kept(id)?;
+        let part = self.part(id)?;
+        let change = part.reshaping(reshape, &remap);
+        let mixed: Vec<_> =
+            part.sets.iter().filter_map(|set| self.kept_mixed(set, &remap)).collect();
+        self.swap_kept(id)?;
+        let part = self.part(id)?;
         let is_nothing = change.mesh.is_none() && change.sets.iter().all(|(_, own)| own.is_none());
         if is_nothing {
-            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same), Some(&[]));
             self.beneath.extend(under);
             return Ok(Change::default());
         }
         // Known until recipes are made again: what is erased meanwhile shows it.
         let under: Vec<_> =
             under.into_iter().filter_map(|own| under_paint_along(part, own, &remap)).collect();
-        // What strokes under way have painted goes along as it is on the stage.
-        let seen: Vec<_> = part
-            .sets
-            .iter()
-            .map(|set| values_rewritten(set, part.coverage_of(set), remap.of(set.placement)))
-            .collect();
-        let kept: Vec<_> =
-            part.sets.iter().filter_map(|set| self.kept_along(set, &remap)).collect();
         let part = self.part_mut(id)?;
         part.lay_reshape_on(&change, Direction::Forward);
         for (set, values) in part.sets.iter_mut().zip(seen) {
@@ -68,9 +73,15 @@ impl Document {
                 Arc::make_mut(&mut set.values)[at as usize] = value;
             }
         }
-        self.kept.extend(kept);
+        for (set, count, mixed) in mixed {
+            if let Some(kept) = self.kept.get_mut(&set) {
+                *kept = kept.carried(count, &mixed);
+            }
+        }
         self.beneath.extend(under);
-        self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)));
+        let stays =
+            is_where_it_was.then(|| change.mesh.triangles.what_is_new(Direction::Forward).0);
+        self.strokes_follow(id, &|set| carried_along(set, remap.of(set.placement)), stays);
         let step = ChangeStep::Reshape { part: id, change: Box::new(change) };
         Ok(Change { label, steps: vec![step], ..Change::default() })
     }
@@ -98,7 +109,7 @@ impl Document {
             geometry.take_tree(grown);
             Ok(())
         })?;
-        self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+        self.strokes_follow(id, &|set| carried_along(set, &Carry::Same), Some(&[]));
         Ok(())
     }
 
@@ -129,29 +140,48 @@ impl Document {
                 *kept = kept.carried(count, &gone);
             }
         }
-        self.strokes_follow(id, &along);
+        self.strokes_follow(id, &along, None);
         Ok(())
     }
 
-    /// The journal's values of a set with strokes under way: where elements have changed, of those that
-    /// are mixed of what was painted over.
-    fn kept_along(&self, set: &ColorSet, remap: &Remap) -> Option<(SetId, Kept)> {
-        let kept = self.kept.get(&set.id)?;
-        let Carry::Local(local) = remap.of(set.placement) else { return None };
-        let journal = self.as_kept(set);
-        let of = Mixing::of(&journal, None);
+    /// Puts what strokes under way painted over in the place of what they painted, so that sets are those of
+    /// the journal; and back.
+    fn swap_kept(&mut self, id: PartId) -> Result<(), EditError> {
+        let Self { parts, kept, .. } = self;
+        let part = parts.iter_mut().find(|part| part.id == id).ok_or(EditError::NoSuchPart)?;
+        for set in &mut part.sets {
+            if let Some(kept) = kept.get_mut(&set.id).filter(|kept| !kept.values().is_empty()) {
+                kept.swap(Arc::make_mut(&mut set.values).as_mut_slice());
+            }
+        }
+        Ok(())
+    }
+
+    /// Of a set with strokes under way, which has the journal's values at the time: how many elements it
+    /// will have, and those that have changed, with their values where they are mixed of what was painted
+    /// over.
+    fn kept_mixed(&self, journal: &ColorSet, remap: &Remap) -> Option<KeptMixed> {
+        let kept = self.kept.get(&journal.id)?;
+        let Carry::Local(local) = remap.of(journal.placement) else { return None };
+        let of = Mixing::of(journal, None);
         let changed = local.changed().map(|(element, mix)| {
             let is_painted = mix.iter().any(|(old, _)| kept.get(*old).is_some());
             (element, is_painted.then(|| of.mixed(mix.into_iter())))
         });
-        Some((set.id, kept.carried(local.count(), &changed.collect::<Vec<_>>())))
+        Some((journal.id, local.count(), changed.collect()))
     }
 
-    /// Strokes under way on a part go on on its new shape.
-    fn strokes_follow(&mut self, id: PartId, along: &dyn Fn(&ColorSet) -> Carried) {
+    /// Strokes under way on a part go on on its new shape. Where the surface is where it was, `stays` has the
+    /// faces that have changed: what was learned of all others holds.
+    fn strokes_follow(
+        &mut self,
+        id: PartId,
+        along: &dyn Fn(&ColorSet) -> Carried,
+        stays: Option<&[u32]>,
+    ) {
         let mut strokes = mem::take(&mut self.strokes);
         for stroke in strokes.values_mut() {
-            self.stroke_follows(stroke, id, along);
+            self.stroke_follows(stroke, id, along, stays);
         }
         strokes.retain(|_, stroke| stroke.canvases().next().is_some());
         self.strokes = strokes;
@@ -163,6 +193,7 @@ impl Document {
         stroke: &mut StrokeUnderHand,
         id: PartId,
         along: &dyn Fn(&ColorSet) -> Carried,
+        stays: Option<&[u32]>,
     ) {
         let coat = stroke.start().coat;
         let view = stroke.start().view;
@@ -171,7 +202,7 @@ impl Document {
             let scene = self.scene(part, view, &coat);
             if part != id {
                 // The others have changed around it.
-                stroke.look_at(part, set, &scene);
+                stroke.look_at(part, set, &scene, stays.is_some());
                 continue;
             }
             let canvas = self.part(part).ok().and_then(|_| {
@@ -179,7 +210,7 @@ impl Document {
                 Some((self.canvas(part, set, &coat).ok()?, along(set)))
             });
             match canvas {
-                Some((canvas, carried)) => stroke.follow(canvas, &carried, &scene),
+                Some((canvas, carried)) => stroke.follow(canvas, &carried, &scene, stays),
                 // It may not be painted any more.
                 None => drop(stroke.leave(|canvas| (canvas.part, canvas.set) == (part, set))),
             }
@@ -207,11 +238,14 @@ impl Document {
         let sets: Vec<_> = part.sets.iter().map(|set| set.id).collect();
         self.beneath.retain(|(set, _), _| !sets.contains(set));
         if done.is_err() {
-            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same));
+            self.strokes_follow(id, &|set| carried_along(set, &Carry::Same), Some(&[]));
         }
         done
     }
 }
+
+/// Elements of a set that have changed under strokes under way.
+type KeptMixed = (SetId, usize, Vec<(u32, Option<Rgba>)>);
 
 /// What lies under the hand paint of channels of a set.
 type UnderPaint = ((SetId, &'static str), Arc<Vec<Rgba>>);

@@ -101,12 +101,6 @@ fn is_by_chance(source: &str) -> bool {
         .any(|kind| source.contains(kind))
 }
 
-/// Trails go from vertex to vertex, and which faces they unfold on the way still depends on the
-/// copies there: by up to 0.05 on hills as steep as these.
-fn is_unlike(source: &str) -> bool {
-    ["\"trail\"", "\"line\"", "\"rim\""].iter().any(|kind| source.contains(kind))
-}
-
 /// What a source tells apart by faces, or draws by chance where a surface ends.
 fn is_of_faces(source: &str) -> bool {
     ["Wear", "piece", "pivot", "pattern", "material", "Group", "Marked", "joint"]
@@ -152,7 +146,6 @@ proptest! {
                 let (Some(one), Some(other)) = (one, other) else { continue };
                 for (i, (a, b)) in one.into_iter().zip(other).enumerate() {
                     let most = match source {
-                        _ if is_unlike(source) => continue,
                         // What lands on a face's area is told from other sheets by what its vertices
                         // found, each by its own normal: on spikes copies look other ways.
                         _ if source.contains("from_part") => 0.05,
@@ -187,7 +180,6 @@ proptest! {
             let [one, other] = both.map(|made| made.expect("a lid above"));
             let most = match source {
                 _ if is_by_chance(source) => 0.1,
-                _ if is_unlike(source) => continue,
                 _ => 2e-3,
             };
             for (corner, &vertex) in welded.corner_vertices().iter().enumerate() {

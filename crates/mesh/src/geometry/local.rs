@@ -46,6 +46,8 @@ pub struct LocalEdit<'a> {
     vertices: FxHashMap<u32, Mix>,
     corners: FxHashMap<u32, [Mix; 3]>,
     faces: FxHashMap<u32, u32>,
+    /// Whether nothing was done but splits.
+    is_split_alone: bool,
 }
 
 impl Geometry {
@@ -67,6 +69,7 @@ impl Geometry {
             vertices: FxHashMap::default(),
             corners: FxHashMap::default(),
             faces: FxHashMap::default(),
+            is_split_alone: true,
         };
         let done = work(&mut edit);
         let (reshape, remap) = edit.finish();
@@ -106,6 +109,12 @@ impl LocalEdit<'_> {
     #[must_use]
     pub fn geometry(&self) -> &Geometry {
         self.geometry
+    }
+
+    /// Whether the surface is where it was: edges were split, and nothing else was done.
+    #[must_use]
+    pub fn is_where_it_was(&self) -> bool {
+        self.is_split_alone
     }
 
     fn face_of(&self, corner: usize) -> usize {
@@ -338,6 +347,7 @@ impl LocalEdit<'_> {
             data_d.put(arrays, b);
             data_c.put(arrays, a2);
         });
+        self.is_split_alone = false;
         true
     }
 
@@ -372,6 +382,7 @@ impl LocalEdit<'_> {
     pub fn collapse(&mut self, corner: usize, along: f32) -> bool {
         let Some(plan) = self.plan_collapse(corner, along) else { return false };
         self.make_collapse(plan);
+        self.is_split_alone = false;
         true
     }
 }
@@ -388,6 +399,7 @@ impl LocalEdit<'_> {
             vertices,
             corners,
             faces,
+            is_split_alone: _,
         } = self;
         touched.from = faces.clone();
         geometry.renew(&touched);

@@ -40,6 +40,11 @@ impl Elements {
         Self { placement: *placement, placed: *placed, seen, dab: 0, covered: Vec::new() }
     }
 
+    /// The same of a surface on which others have come.
+    pub(super) fn follow(&mut self, surface: &Surface) {
+        self.seen.resize(surface.placement.count(surface.body.geometry.mesh()), 0);
+    }
+
     /// Begins the next dab, which has met none of them.
     pub(super) fn begin_dab(&mut self) {
         self.dab += 1;

@@ -62,6 +62,21 @@ impl Footprint {
         self.scene = scene;
     }
 
+    /// Goes on in a scene in which all surfaces are where they were: what was learned holds.
+    pub(super) fn go_on_in(&mut self, scene: Scene) {
+        self.scene = scene;
+    }
+
+    /// Goes on on a surface that is where it was, of which some faces have changed or come: what was learned
+    /// of all others holds.
+    pub(super) fn follow(&mut self, surface: Surface, scene: Scene, changed: &[u32]) {
+        self.elements.follow(&surface);
+        if let Some(skin) = &mut self.skin {
+            skin.follow(&surface, changed);
+        }
+        (self.surface, self.scene) = (surface, scene);
+    }
+
     /// Lets go of a shape that is about to change, and of all that stands around.
     pub(super) fn let_go(&mut self, shape: &Arc<Geometry>, instead: &Arc<Geometry>) {
         self.scene.others = Others::none();

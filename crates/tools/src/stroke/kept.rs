@@ -44,6 +44,14 @@ impl Kept {
         }
     }
 
+    /// Changes places with the values of a set: those that were painted over stand there then, and what was
+    /// painted is kept here.
+    pub fn swap(&mut self, values: &mut [Rgba]) {
+        for (element, value) in &mut self.values {
+            std::mem::swap(value, &mut values[*element as usize]);
+        }
+    }
+
     /// Each element with its value, in the order they came.
     #[must_use]
     pub fn values(&self) -> &[(u32, Rgba)] {

@@ -8,8 +8,8 @@
 use glam::Vec3;
 use rayon::prelude::*;
 use speckle_mesh::{
-    Geometry,
-    body::Placed,
+    Geometry, Placement,
+    body::{Placed, Surface},
     placement::point_of,
     scene::{Scene, SightLines},
 };
@@ -75,6 +75,24 @@ impl Skin {
         self.view = scene.view;
         self.view_in_part = placed.view_in_part(&scene.view);
         self.sight.fill(Sight::Unknown);
+    }
+
+    /// Goes on on a surface that is where it was, of which some faces have changed or come.
+    pub fn follow(&mut self, surface: &Surface, changed: &[u32]) {
+        let Surface { body, placement } = surface;
+        let mesh = body.geometry.mesh();
+        self.face_seen.resize(mesh.face_count(), 0);
+        self.sight.resize(placement.count(mesh), Sight::Unknown);
+        // A vertex is where it was; where a face or a corner is looked at has moved with the face.
+        for &face in changed {
+            match placement {
+                Placement::Vertex => {}
+                Placement::Corner => {
+                    self.sight[mesh.face_corners(face as usize)].fill(Sight::Unknown)
+                }
+                Placement::Face => self.sight[face as usize] = Sight::Unknown,
+            }
+        }
     }
 
     /// Covers what a dab covers, with the distance as seen.

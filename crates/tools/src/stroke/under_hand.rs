@@ -114,9 +114,9 @@ impl StrokeUnderHand {
             .filter_map(|(image, footprints)| {
                 let first = footprints.first()?;
                 let (view, body) = (first.scene().view, &first.surface().body);
-                let measures = body.geometry.measures();
-                let about = body.placed.to_project(measures.center());
-                let size = body.placed.longest_in_project(measures.diagonal());
+                let extent = body.geometry.extent();
+                let about = body.placed.to_project(extent.center());
+                let size = body.placed.longest_in_project(extent.diagonal());
                 let (path, trail) = (DabPath::new(view, about), Trail::new(view, size));
                 Some(Lane { image, path, trail, footprints, last: None })
             })
@@ -199,21 +199,35 @@ impl StrokeUnderHand {
         }
     }
 
-    /// Looks at a canvas in another scene.
-    pub fn look_at(&mut self, part: PartId, set: SetId, scene: &Scene) {
+    /// Looks at a canvas in another scene, in which all surfaces may be where they were.
+    pub fn look_at(&mut self, part: PartId, set: SetId, scene: &Scene, is_where_it_was: bool) {
         let Some(i) = self.place_of(part, set) else { return };
         for lane in &mut self.lanes {
-            lane.footprints[i].look_at(seen_in(scene, lane.image));
+            let scene = seen_in(scene, lane.image);
+            match is_where_it_was {
+                true => lane.footprints[i].go_on_in(scene),
+                false => lane.footprints[i].look_at(scene),
+            }
         }
     }
 
-    /// Goes on on a canvas whose shape has changed, with what was painted so far.
-    pub fn follow(&mut self, canvas: Canvas, carried: &Carried, scene: &Scene) {
+    /// Goes on on a canvas whose shape has changed, with what was painted so far. Where the surface is where
+    /// it was, `stays` has the faces that have changed.
+    pub fn follow(
+        &mut self,
+        canvas: Canvas,
+        carried: &Carried,
+        scene: &Scene,
+        stays: Option<&[u32]>,
+    ) {
         let Some(i) = self.place_of(canvas.part, canvas.set) else { return };
         let way = ReachRules::from(&self.start.brush);
         for lane in &mut self.lanes {
-            let scene = seen_in(scene, lane.image);
-            lane.footprints[i] = Footprint::new(way, canvas.surface.clone(), scene);
+            let (surface, scene) = (canvas.surface.clone(), seen_in(scene, lane.image));
+            match stays {
+                Some(changed) => lane.footprints[i].follow(surface, scene, changed),
+                None => lane.footprints[i] = Footprint::new(way, surface, scene),
+            }
         }
         let painted = &mut self.painted[i];
         painted.canvas = canvas;
