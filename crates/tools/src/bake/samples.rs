@@ -99,8 +99,8 @@ impl Samples {
 
     /// Where rays start: at vertices and corners a little within their own faces where those do not
     /// go all around, so that none starts in the plane of a neighbour; and with the normal of one
-    /// side where a sheet folds back on itself: the one from which it is further to whatever is there.
-    /// Of a fin that decimation left, the other one looks into the solid.
+    /// side where a sheet folds back on itself: the one from which more leads away from the part. Of a fin
+    /// that decimation left, the other one looks into the solid.
     #[must_use]
     pub fn for_rays(geometry: &Geometry, placement: Placement) -> Self {
         let mesh = geometry.mesh();
@@ -230,16 +230,14 @@ fn inward(geometry: &Geometry, corners: &[u32], most: f32) -> Vec3 {
     if length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
 }
 
-/// Of two sides of a sheet the one from which it is clearly further to what is there, else the first.
+/// Of two sides of a sheet the one from which clearly more leads away from the part, else the first.
 fn more_open(geometry: &Geometry, point: Vec3, sides: [Vec3; 2]) -> Vec3 {
-    let size = geometry.measures().diagonal();
-    let far = |side: Vec3| -> f32 {
-        let start = point + side * (DRAWN_IN * size);
-        let met = |way| geometry.bvh().cast_within(start, way, size);
-        let far = |way| met(way).map_or(size, |hit| hit.point.distance(start));
-        over_half_sphere(side, RAYS_OF_A_SIDE).map(far).sum()
-    };
-    if far(sides[1]) > 1.2 * far(sides[0]) { sides[1] } else { sides[0] }
+    let off = DRAWN_IN * geometry.measures().diagonal();
+    let [first, second] = sides.map(|side| {
+        let leads_away = |way: &Vec3| geometry.bvh().cast(point + side * off, *way).is_none();
+        over_half_sphere(side, RAYS_OF_A_SIDE).filter(leads_away).count()
+    });
+    if second > first + RAYS_OF_A_SIDE / 16 { sides[1] } else { sides[0] }
 }
 
 /// How many rays tell which of two sides is the outer one.
