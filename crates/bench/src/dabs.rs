@@ -156,7 +156,7 @@ pub(super) fn finer_along_p95(document: &mut Document, share: f64) -> Result<[f6
             let way = Vec3::X * (0.205 * radius * step as f32);
             let sample = [Sample { origin: place.origin + way, ..*place }];
             let begun = Instant::now();
-            let change = document.refine_ahead(id, &sample)?;
+            let change = document.refine_ahead(id, &sample);
             document.extend_stroke(id, &sample)?;
             if let Some(change) = change {
                 times[step.min(1)].push(begun.elapsed().as_secs_f64() * 1e3);

@@ -379,7 +379,8 @@ impl Session {
                 self.are_recipes_due = true;
             }
             ClientMessage::StrokeBegin { start } => match self.document.begin_stroke(hand, start) {
-                Ok(None) => {}
+                // One that was under way went with its part.
+                Ok(None) => drop(self.under_way.remove(&client)),
                 Ok(Some(earlier)) => self.keep_stroke(client, Some(earlier)),
                 Err(error) => self.refuse(client, error.to_string()),
             },
@@ -392,13 +393,9 @@ impl Session {
     }
 
     fn extend_stroke(&mut self, client: ClientId, samples: &[Sample]) {
-        match self.document.refine_ahead(hand_of(client), samples) {
-            Ok(None) => {}
-            Ok(Some(finer)) => {
-                self.keep_of_stroke(client, finer, Asked::Nobody);
-                self.under_way.insert(client, self.position.revision);
-            }
-            Err(error) => self.refuse(client, error.to_string()),
+        if let Some(finer) = self.document.refine_ahead(hand_of(client), samples) {
+            self.keep_of_stroke(client, finer, Asked::Nobody);
+            self.under_way.insert(client, self.position.revision);
         }
         match self.document.extend_stroke(hand_of(client), samples) {
             Ok(changed) => {

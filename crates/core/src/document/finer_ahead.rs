@@ -14,60 +14,46 @@ impl Document {
     /// Makes the mesh finer where the next samples of a stroke will lay their dabs, when its brush does so
     /// and it is needed: a change that is done, and goes into the journal before what the stroke paints.
     /// Where it cannot be done now, it is done when the pointer is lifted.
-    ///
-    /// # Errors
-    /// When the stroke cannot go on.
-    pub fn refine_ahead(
-        &mut self,
-        hand: HandId,
-        samples: &[Sample],
-    ) -> Result<Option<Change>, EditError> {
-        let Some(stroke) = self.strokes.get(&hand) else { return Ok(None) };
+    pub fn refine_ahead(&mut self, hand: HandId, samples: &[Sample]) -> Option<Change> {
+        let stroke = self.strokes.get(&hand)?;
         let start = *stroke.start();
-        let Some(length) = start.brush.finer.filter(|_| start.brush.reshapes()) else {
-            return Ok(None);
-        };
+        let length = start.brush.finer.filter(|_| start.brush.reshapes())?;
         if start.coat.action.tidies() {
-            return Ok(None);
+            return None;
         }
         let dabs = stroke.dabs_ahead(samples);
         let targets = self.stroke_targets(hand);
         let mut whole = Change::default();
         let mut is_fine = true;
         for &(part, _) in &targets {
-            is_fine &= self.refine_under(hand, part, &dabs, length, &mut whole)?;
+            // What has been done of it is in the change, whether the rest can be or not.
+            let done = self.refine_under(hand, part, &dabs, length, &mut whole);
+            is_fine &= done.unwrap_or(false);
         }
         if let Some(stroke) = self.strokes.get_mut(&hand) {
             stroke.way_mut().is_fine_ahead = is_fine;
         }
-        if whole.steps.is_empty() {
-            return Ok(None);
-        }
-        let name = self.set(start.coat.part, start.coat.set)?.name.clone();
+        let name = self.set(start.coat.part, start.coat.set).map_or("", |set| &set.name);
         whole.label = format!("{} on {name}, mesh finer", start.title());
-        Ok(Some(whole))
+        (!whole.is_empty()).then_some(whole)
     }
 
-    /// Lays a whole stroke that has begun, on a mesh that is made finer for it first; nothing changes where
-    /// it leaves no paint.
+    /// Lays a whole stroke that has begun, on a mesh that is made finer for it first.
     pub(super) fn whole_stroke(
         &mut self,
         hand: HandId,
         samples: &[Sample],
     ) -> Result<Change, EditError> {
-        let finer = self.refine_ahead(hand, samples)?.unwrap_or_default();
-        let painted = match self.extend_stroke(hand, samples) {
-            Ok(_) => Ok(self.end_stroke(hand)),
-            Err(error) => Err(error),
-        };
-        if let Ok(Some(painted)) = painted {
-            let label = if finer.is_empty() { painted.label } else { finer.label };
-            let steps = finer.steps.into_iter().chain(painted.steps).collect();
-            return Ok(Change { label, steps, ..Change::default() });
+        let finer = self.refine_ahead(hand, samples).unwrap_or_default();
+        if let Err(error) = self.extend_stroke(hand, samples) {
+            self.take_stroke_back(hand);
+            self.replay(&finer, Direction::Backward)?;
+            return Err(error);
         }
-        self.take_stroke_back(hand);
-        self.replay(&finer, Direction::Backward)?;
-        painted.map(|_| Change::default())
+        let painted = self.end_stroke(hand).unwrap_or_default();
+        let label = if finer.is_empty() { painted.label } else { finer.label };
+        let steps = finer.steps.into_iter().chain(painted.steps).collect();
+        Ok(Change { label, steps, ..Change::default() })
     }
 
     /// Of one part; whether it is as fine as it is to be.

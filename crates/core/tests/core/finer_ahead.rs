@@ -26,7 +26,7 @@ fn fine(radius: f32, edges: f32) -> Brush {
 
 /// Moves a pointer on as a session does: the mesh first, then the paint.
 fn moved(document: &mut Document, hand: HandId, samples: &[Sample]) -> Option<Change> {
-    let finer = document.refine_ahead(hand, samples).unwrap();
+    let finer = document.refine_ahead(hand, samples);
     document.extend_stroke(hand, samples).unwrap();
     finer
 }
@@ -185,6 +185,27 @@ fn it_goes_on_when_what_it_did_is_undone() {
     assert_goes_back_and_forth(&mut shared, &before, &[second, end]);
 }
 
+/// A part that is locked, or hidden and locked, in the middle of a stroke is left alone from then on; nothing of
+/// what was done before is lost.
+#[test]
+fn a_part_that_is_locked_meanwhile_is_left_alone() {
+    let mut shared = document(&Mesh::new(sheet(4, 0.0)).unwrap(), Placement::Vertex);
+    let (id, before) = (shared.parts()[0].id, shared.parts()[0].clone());
+    let stroke = start(&shared, fine(0.2, 0.05), ABOVE);
+    shared.begin_stroke(HAND, stroke).unwrap();
+    let first = moved(&mut shared, HAND, &[sample(ABOVE, Vec3::new(-0.5, 0.0, 0.0))]).unwrap();
+    let lock = shared.apply(PartEdit::LockParts { parts: vec![id], locked: true }).unwrap();
+    let shape = shared.parts()[0].geometry.id();
+    assert!(moved(&mut shared, HAND, &[sample(ABOVE, Vec3::new(0.5, 0.0, 0.0))]).is_none());
+    assert_eq!(shared.parts()[0].geometry.id(), shape);
+    let end = shared.end_stroke(HAND);
+    let kept: Vec<Change> = [first, lock].into_iter().chain(end).collect();
+    for change in kept.iter().rev() {
+        shared.replay(change, Direction::Backward).unwrap();
+    }
+    assert_is(&shared.parts()[0], &before);
+}
+
 /// A part that is turned and scaled is refined by lengths of the project; in the mirror both sides are.
 #[test]
 fn lengths_are_those_of_the_project() {
@@ -224,7 +245,7 @@ fn it_does_nothing_where_nothing_is_to_be_done() {
     tidying.coat.action = speckle_tools::stroke::Action::Soften;
     drawn(&mut quads, tidying, &[sample(ABOVE, Vec3::X * 0.3)], 1);
     assert_eq!(quads.parts()[0].geometry.id(), id);
-    assert!(quads.refine_ahead(HandId(99), &[sample(ABOVE, Vec3::ZERO)]).unwrap().is_none());
+    assert!(quads.refine_ahead(HandId(99), &[sample(ABOVE, Vec3::ZERO)]).is_none());
 }
 
 /// Two hands: where they go, how fine, how many samples come at once.

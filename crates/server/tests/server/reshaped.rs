@@ -1,8 +1,8 @@
 //! A mesh that changes while it is on a page: what goes over the socket, and that a page which lays
 //! it on has what one that comes afterwards is sent.
-use std::collections::BTreeMap;
+use std::{collections::BTreeMap, net::SocketAddr};
 
-use serde_json::json;
+use serde_json::{Value, json};
 use speckle_color::Encoding;
 use speckle_core::{Document, Edit};
 use speckle_mesh::{Geometry, Mesh, Placement, geometry::local::LocalEdit, mesh::MeshArrays};
@@ -205,13 +205,43 @@ async fn a_page_is_sent_what_changed_of_a_mesh_and_has_then_what_there_is() {
     assert_eq!(meshes, 0, "no whole mesh went out");
 }
 
+/// A project of one part, open in a window that has heard all of it.
+struct Opened {
+    address: SocketAddr,
+    project: i64,
+    own: Socket,
+    hello: Value,
+    stage: Stage,
+}
+
+async fn opened(part: NewPart) -> Opened {
+    let store = Store::temporary().unwrap();
+    let mut document = Document::default();
+    let change = document.apply(Edit::bring_in(vec![part])).unwrap();
+    let project = store.create_with("Bollard", &change, "Puffin", 0, &document).unwrap();
+    let address = serve(store).await;
+    let mut own = join(address, project).await;
+    let mut stage = Stage::default();
+    let hello = hear(&mut own, "hello", |frame| stage.take(frame)).await;
+    hear(&mut own, "present", |frame| stage.take(frame)).await;
+    Opened { address, project, own, hello, stage }
+}
+
+/// The next that a window itself did and that is kept: what a mesh became while the pointer moved is nobody's.
+async fn kept_by(hello: &Value, own: &mut Socket, stage: &mut Stage) -> Value {
+    loop {
+        let told = hear(own, "kept", |frame| stage.take(frame)).await;
+        if told["by"] == hello["client"] {
+            return told;
+        }
+    }
+}
+
 /// A stroke that cuts the mesh along its rim, and makes it finer: whoever looks on has then what there is,
 /// also where the whole mesh is cut into triangles first; and so it is when it is undone and redone.
 #[tokio::test]
 async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
     for is_cut_before in [true, false] {
-        let store = Store::temporary().unwrap();
-        let mut document = Document::default();
         let mut part = part();
         if is_cut_before {
             let corners = Geometry::new(part.mesh.clone()).triangulation().corners().concat();
@@ -220,13 +250,7 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
                 NewSet::flooded("Vertex", Placement::Vertex, Encoding::Color, [0.5; 4], &part.mesh);
             part.sets = vec![bare];
         }
-        let change = document.apply(Edit::bring_in(vec![part])).unwrap();
-        let project = store.create_with("Bollard", &change, "Puffin", 0, &document).unwrap();
-        let address = serve(store).await;
-        let mut own = join(address, project).await;
-        let mut stage = Stage::default();
-        let hello = hear(&mut own, "hello", |frame| stage.take(frame)).await;
-        hear(&mut own, "present", |frame| stage.take(frame)).await;
+        let Opened { address, project, mut own, hello, mut stage } = opened(part).await;
         let faces = stage.face_count();
         let mut begin = stroke(&hello, [0.9, 0.1, 0.2, 1.0]);
         begin["start"]["brush"] =
@@ -238,8 +262,7 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
             if !step.is_empty() {
                 say(&mut own, json!({ "type": step })).await;
             }
-            // What its mesh became while the pointer moved is kept by nobody's leave.
-            while hear(&mut own, "kept", |frame| stage.take(frame)).await["by"].is_null() {}
+            kept_by(&hello, &mut own, &mut stage).await;
             let is_finer = step != "undo";
             assert_eq!(stage.face_count() > faces + 50, is_finer, "{step}, cut: {is_cut_before}");
             let mut other = join_as(address, project, "Tern", json!([])).await;
@@ -255,15 +278,7 @@ async fn a_stroke_that_changes_the_mesh_is_seen_by_all() {
 /// somebody else does in between stands in between.
 #[tokio::test]
 async fn a_mesh_becomes_finer_while_the_pointer_moves() {
-    let store = Store::temporary().unwrap();
-    let mut document = Document::default();
-    let change = document.apply(Edit::bring_in(vec![part()])).unwrap();
-    let project = store.create_with("Bollard", &change, "Puffin", 0, &document).unwrap();
-    let address = serve(store).await;
-    let mut own = join(address, project).await;
-    let mut stage = Stage::default();
-    let hello = hear(&mut own, "hello", |frame| stage.take(frame)).await;
-    hear(&mut own, "present", |frame| stage.take(frame)).await;
+    let Opened { address, project, mut own, hello, mut stage } = opened(part()).await;
     let whole = stage.face_count();
     let mut begin = stroke(&hello, [0.9, 0.1, 0.2, 1.0]);
     begin["start"]["brush"] =
@@ -290,12 +305,7 @@ async fn a_mesh_becomes_finer_while_the_pointer_moves() {
         if !step.is_empty() {
             say(&mut own, json!({ "type": step })).await;
         }
-        let told = loop {
-            let told = hear(&mut own, "kept", |frame| stage.take(frame)).await;
-            if told["by"] == hello["client"] {
-                break told;
-            }
-        };
+        let told = kept_by(&hello, &mut own, &mut stage).await;
         assert!(told["label"].as_str().unwrap().contains("Skin stroke on Vertex"), "{told}");
         assert_eq!(stage.face_count(), faces, "after {step}");
         let (_, steps) = get(address, &format!("/api/v1/projects/{project}/steps")).await;
@@ -314,12 +324,7 @@ async fn a_mesh_becomes_finer_while_the_pointer_moves() {
     say(&mut own, moved(&[[60.0, 40.0]])).await;
     say(&mut own, json!({ "type": "stroke_end" })).await;
     kept(&mut own, "Skin stroke on Vertex", |_| {}).await;
-    loop {
-        let told = hear(&mut own, "kept", |_| {}).await;
-        if told["by"] == hello["client"] {
-            break;
-        }
-    }
+    kept_by(&hello, &mut own, &mut stage).await;
     let (_, steps) = get(address, &format!("/api/v1/projects/{project}/steps")).await;
     let labels: Vec<_> = steps.as_array().unwrap().iter().map(|step| &step["label"]).collect();
     assert_eq!(labels.len(), 4, "{labels:?}");
@@ -345,7 +350,7 @@ async fn what_a_dab_will_add_is_told_before() {
     for message in [begin, at, json!({ "type": "stroke_end" })] {
         say(&mut own, message).await;
     }
-    while hear(&mut own, "kept", |_| {}).await["by"].is_null() {}
+    kept_by(&hello, &mut own, &mut Stage::default()).await;
     let outline = hear(&mut own, "outline", |_| {}).await;
     let after = outline["outline"]["parts"][0]["triangles"].as_u64().unwrap();
     assert_eq!(Some(after - before), told["triangles"].as_u64());
