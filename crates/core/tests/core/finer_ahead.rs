@@ -185,7 +185,7 @@ fn it_goes_on_when_what_it_did_is_undone() {
     assert_goes_back_and_forth(&mut shared, &before, &[second, end]);
 }
 
-/// A part that is locked, or hidden and locked, in the middle of a stroke is left alone from then on; nothing of
+/// A mesh that is locked in the middle of a stroke stays as it is from then on; nothing of
 /// what was done before is lost.
 #[test]
 fn a_part_that_is_locked_meanwhile_is_left_alone() {
