@@ -244,6 +244,7 @@ impl Session {
                 self.end_stroke(client);
                 self.clients.remove(&client);
                 self.looking.remove(&client);
+                self.under_way.remove(&client);
                 self.kitchen.leave(client);
                 self.aheads.leave(client);
                 self.document.forget_hand(hand_of(client));

@@ -277,20 +277,18 @@ fn collapsed(
     }
     let indices = mem::take(&mut wedges.indices);
     let collapse = Collapse { indices, places, numbers, weights, locks, count, within, options };
-    let (done, heard) = mpsc::channel();
-    let beside = thread::spawn(move || drop(done.send(collapse.run())));
+    let (ending, ended) = mpsc::channel::<()>();
+    let beside = thread::spawn(move || {
+        // Goes when it ends, however it does.
+        let _ending = ending;
+        collapse.run()
+    });
     // One core collapses; what colors are looked for by comes on the others meanwhile.
-    transfer::make_ready(part).map_err(TransferError::from)?;
-    let kept = loop {
-        match heard.recv_timeout(LOOK_IN) {
-            Ok(kept) => break kept?,
-            Err(RecvTimeoutError::Timeout) => watch.check().map_err(TransferError::from)?,
-            Err(RecvTimeoutError::Disconnected) => match beside.join() {
-                Ok(()) => return Err(DecimationError::Nothing(part.traits.name.clone())),
-                Err(panic) => panic::resume_unwind(panic),
-            },
-        }
-    };
+    transfer::make_ready(&part.geometry);
+    while ended.recv_timeout(LOOK_IN) == Err(RecvTimeoutError::Timeout) {
+        watch.check().map_err(TransferError::from)?;
+    }
+    let kept = beside.join().unwrap_or_else(|panicked| panic::resume_unwind(panicked))?;
     built(part, &wedges, &kept)
 }
 

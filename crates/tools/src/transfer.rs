@@ -137,10 +137,9 @@ pub fn transfer(
     carried(part, sources, rules, watch)
 }
 
-/// Works out what transfers from and to a part look for, if it has not been.
-pub(crate) fn make_ready(part: &Part) -> Result<(), MeshError> {
-    Ground::new(&part.geometry, &part.traits.transform)?.make_ready(Along::Nearest);
-    Ok(())
+/// Works out what transfers from and to a shape look for, if it has not been.
+pub(crate) fn make_ready(geometry: &Geometry) {
+    let _ = (geometry.near(), geometry.face_normals(), geometry.extent());
 }
 
 /// How many steps [`carried`] says it has done.

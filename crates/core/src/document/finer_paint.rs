@@ -15,7 +15,10 @@ use speckle_tools::{
     region::{Region, border::seen},
     replacing::ShapeTo,
     stencil::StencilUse,
-    stroke::{Brush, Coat, StrokeStart, under_hand::Way},
+    stroke::{
+        Brush, Coat, StrokeStart,
+        under_hand::{StrokeUnderHand, Way},
+    },
 };
 
 use super::{Change, Direction, Document, EditError, Fill, HandId, painting::PaintEdit};
@@ -23,6 +26,13 @@ use super::{Change, Direction, Document, EditError, Fill, HandId, painting::Pain
 /// A coat whose stencil lets all through or nothing, as faces are cut along its border.
 fn hardened(coat: Coat) -> Coat {
     Coat { stencil: coat.stencil.map(|usage| StencilUse { hard: true, ..usage }), ..coat }
+}
+
+/// Whether a stroke has still to change the mesh when it ends.
+fn is_due(stroke: &StrokeUnderHand) -> bool {
+    let (StrokeStart { brush, coat, .. }, way) = (stroke.start(), stroke.way());
+    let lays_on = brush.reshapes() && !coat.action.tidies() && !way.dabs.is_empty();
+    lays_on && (brush.crisp || way.is_left_coarse)
 }
 
 impl Document {
@@ -36,21 +46,16 @@ impl Document {
     /// Whether a stroke under way will change meshes when it ends.
     #[must_use]
     pub fn stroke_reshapes(&self, hand: HandId) -> bool {
-        self.strokes.get(&hand).is_some_and(|stroke| stroke.start().brush.reshapes())
+        self.strokes.get(&hand).is_some_and(is_due)
     }
 
     /// Ends a stroke whose brush changes the mesh: takes back what it painted, makes the mesh finer, and
     /// paints it again, all as one change. `None` where it is to end as it is painted: its brush leaves
-    /// meshes alone, it met nothing, or another hand paints on the same parts.
+    /// meshes alone, or all was done ahead of it, it met nothing, or another hand paints on the same parts.
     pub(super) fn reshaped_by(&mut self, hand: HandId) -> Option<Option<Change>> {
-        let stroke = self.strokes.get(&hand)?;
+        let stroke = self.strokes.get(&hand).filter(|stroke| is_due(stroke))?;
         let start = *stroke.start();
         let way = stroke.way().clone();
-        let lays_on = !start.coat.action.tidies();
-        let is_due = start.brush.crisp || way.is_left_coarse;
-        if !lays_on || !start.brush.reshapes() || !is_due || way.dabs.is_empty() {
-            return None;
-        }
         let targets = self.stroke_targets(hand);
         if targets.iter().any(|&(part, _)| self.is_under_another_hand(hand, part)) {
             return None;

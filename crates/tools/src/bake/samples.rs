@@ -112,15 +112,22 @@ impl Samples {
             Placement::Vertex => {
                 let mut samples = Self::of(geometry, placement);
                 let Self { points, normals, .. } = &mut samples;
-                let starts = points.par_iter_mut().zip(normals.par_iter_mut()).enumerate();
-                starts.with_min_len(256).for_each(|(vertex, (point, normal))| {
+                let starts = points.par_iter_mut().enumerate();
+                starts.with_min_len(256).for_each(|(vertex, point)| {
                     let own: Vec<u32> =
                         topology.own_corners(mesh, vertex).map(|corner| corner as u32).collect();
                     *point += inward(geometry, &own, most);
-                    if let Some(sides) = normals::sides_of_fold(geometry, vertex) {
-                        *normal = more_open(geometry, *point, sides);
-                    }
                 });
+                let folds = (0..mesh.vertex_count()).into_par_iter().with_min_len(256);
+                let folds: Vec<(usize, [Vec3; 2])> =
+                    folds.filter_map(|v| Some((v, normals::sides_of_fold(geometry, v)?))).collect();
+                if !folds.is_empty() {
+                    let _ = geometry.bvh();
+                    let open =
+                        |&(v, sides): &(usize, _)| more_open(geometry, points[v], sides, most);
+                    let open: Vec<Vec3> = folds.par_iter().map(open).collect();
+                    folds.iter().zip(open).for_each(|((v, _), side)| normals[*v] = side);
+                }
                 samples
             }
             Placement::Corner => {
@@ -230,9 +237,9 @@ fn inward(geometry: &Geometry, corners: &[u32], most: f32) -> Vec3 {
     if length > 0.0 { best * (most / length).min(OF_WAY) } else { Vec3::ZERO }
 }
 
-/// Of two sides of a sheet the one from which clearly more leads away from the part, else the first.
-fn more_open(geometry: &Geometry, point: Vec3, sides: [Vec3; 2]) -> Vec3 {
-    let off = DRAWN_IN * geometry.measures().diagonal();
+/// Of two sides of a sheet the one from which, a little off it, clearly more leads away from the part, else
+/// the first.
+fn more_open(geometry: &Geometry, point: Vec3, sides: [Vec3; 2], off: f32) -> Vec3 {
     let [first, second] = sides.map(|side| {
         let leads_away = |way: &Vec3| geometry.bvh().cast(point + side * off, *way).is_none();
         over_half_sphere(side, RAYS_OF_A_SIDE).filter(leads_away).count()

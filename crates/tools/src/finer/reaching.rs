@@ -16,10 +16,10 @@ const GRAZING: f32 = 0.1;
 /// long as they look the same way and the mesh itself does not hide them, or all of them.
 #[must_use]
 pub fn reached(geometry: &Geometry, to_project: &Affine3A, dabs: &[Dab]) -> Vec<u32> {
-    let ground = Ground::new(geometry, to_project);
+    let reaching = Reaching::new(geometry, to_project);
     let mut found: FxHashSet<u32> = FxHashSet::default();
     for dab in dabs {
-        found.extend(ground.faces(dab, |face| ground.is_seen(dab, face)));
+        found.extend(reaching.faces(dab, |face| reaching.is_seen(dab, face)));
     }
     ascending(found)
 }
@@ -33,12 +33,13 @@ pub fn coarse_under(
     dabs: &[Dab],
     length: f32,
 ) -> Vec<u32> {
-    let ground = Ground::new(geometry, to_project);
+    let reaching = Reaching::new(geometry, to_project);
     let mut found: FxHashSet<u32> = FxHashSet::default();
     for dab in dabs {
-        let mut faces = ground.faces(dab, |_| true);
-        faces.retain(|&face| !found.contains(&face) && ground.is_coarse(dab, face, length));
-        let seen = faces.into_par_iter().with_min_len(64).filter(|&face| ground.is_seen(dab, face));
+        let mut faces = reaching.faces(dab, |_| true);
+        faces.retain(|&face| !found.contains(&face) && reaching.is_coarse(dab, face, length));
+        let seen =
+            faces.into_par_iter().with_min_len(64).filter(|&face| reaching.is_seen(dab, face));
         found.extend(seen.collect::<Vec<u32>>());
     }
     ascending(found)
@@ -51,7 +52,7 @@ fn ascending(found: FxHashSet<u32>) -> Vec<u32> {
 }
 
 /// A mesh where it stands.
-struct Ground<'a> {
+struct Reaching<'a> {
     geometry: &'a Geometry,
     to_project: &'a Affine3A,
     to_part: Affine3A,
@@ -59,7 +60,7 @@ struct Ground<'a> {
     far: f32,
 }
 
-impl<'a> Ground<'a> {
+impl<'a> Reaching<'a> {
     fn new(geometry: &'a Geometry, to_project: &'a Affine3A) -> Self {
         let size = geometry.extent().diagonal();
         let far = 2.0 * to_project.transform_vector3(Vec3::splat(size)).length();

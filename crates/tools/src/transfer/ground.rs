@@ -85,8 +85,7 @@ impl Ground {
         if along != Along::Nearest {
             let _ = self.geometry.bvh();
         }
-        let geometry = &self.geometry;
-        let _ = (geometry.near(), geometry.face_normals(), geometry.extent());
+        super::make_ready(&self.geometry);
     }
 
     pub(super) fn to_project(&self, point: Vec3) -> Vec3 {
