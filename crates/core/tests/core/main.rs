@@ -22,6 +22,7 @@ mod finer_spans;
 mod followed;
 mod forms;
 mod hand;
+mod heat;
 mod history;
 mod image_places;
 mod layer_plans;

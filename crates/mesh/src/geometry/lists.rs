@@ -2,6 +2,26 @@
 
 use std::ops::Range;
 
+/// Things by which group each is in, ascending within it: where each group begins, and one past the last, and
+/// the things. Those in none are left out.
+#[must_use]
+pub fn grouped(
+    groups: usize,
+    things: usize,
+    group_of: impl Fn(usize) -> Option<usize>,
+) -> (Vec<u32>, Vec<u32>) {
+    let mut starts = vec![0_u32; groups + 1];
+    (0..things).filter_map(&group_of).for_each(|group| starts[group + 1] += 1);
+    (0..groups).for_each(|group| starts[group + 1] += starts[group]);
+    let mut next = starts.clone();
+    let mut members = vec![0_u32; starts[groups] as usize];
+    for (thing, group) in (0..things).filter_map(|thing| Some((thing, group_of(thing)?))) {
+        members[next[group] as usize] = thing as u32;
+        next[group] += 1;
+    }
+    (starts, members)
+}
+
 /// Lists of numbers, by number. One that is replaced by a longer one moves to the end and leaves a
 /// gap; when a third is gaps, [`Lists::compact`] closes them.
 #[derive(Clone, Debug, Default)]

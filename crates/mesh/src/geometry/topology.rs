@@ -9,7 +9,7 @@ use std::ops::Range;
 
 use rayon::prelude::*;
 
-use super::lists::Lists;
+use super::lists::{Lists, grouped};
 use crate::mesh::Mesh;
 
 /// So many corners at a point, or faces around an edge, are a crowd: where all of it would be looked
@@ -211,20 +211,9 @@ fn link(corners: impl Iterator<Item = u32> + Clone, count: usize, across: &mut [
 }
 
 fn corners_by_point(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, Vec<u32>) {
-    let mut starts = vec![0_u32; mesh.vertex_count() + 1];
-    for &v in mesh.corner_vertices() {
-        starts[point[v as usize] as usize + 1] += 1;
-    }
-    for i in 1..starts.len() {
-        starts[i] += starts[i - 1];
-    }
-    let mut next = starts.clone();
-    let mut corners = vec![0; mesh.corner_count()];
-    for (corner, &v) in mesh.corner_vertices().iter().enumerate() {
-        let slot = &mut next[point[v as usize] as usize];
-        corners[*slot as usize] = corner as u32;
-        *slot += 1;
-    }
+    let point_of = |corner: usize| point[mesh.corner_vertices()[corner] as usize] as usize;
+    let (starts, mut corners) =
+        grouped(mesh.vertex_count(), mesh.corner_count(), |corner| Some(point_of(corner)));
     for i in 0..mesh.vertex_count() {
         let own = &mut corners[range(&starts, i)];
         if own.len() > CROWD {

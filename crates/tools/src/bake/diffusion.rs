@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use speckle_mesh::{Geometry, Placement, geometry::conduction::Conduction};
 
 use super::watch::{GivenUp, Watch};
-use multigrid::{Multigrid, RUN, dot, each};
+use multigrid::{Multigrid, RUN, Room, each};
 
 /// Heat on a surface.
 pub struct Diffusion<'a> {
@@ -24,12 +24,14 @@ const STEPS: usize = 4;
 /// for k of them.
 pub const PEAK: f32 = 1.107_783_8;
 
-/// The most steps towards the answer.
+/// The most steps towards the answer, and the least: where the mesh is much finer in places, what is off over long
+/// ways is not told by the first.
 const MOST_STEPS: usize = 400;
+const LEAST_STEPS: usize = 3;
 
 /// How small what is off has to become, as a share of the answer (both squared and summed over the
 /// surface).
-const TOLERANCE: f64 = 1e-3;
+const TOLERANCE: f64 = 5e-4;
 
 impl<'a> Diffusion<'a> {
     /// Makes ready.
@@ -65,7 +67,7 @@ impl<'a> Diffusion<'a> {
     ///
     /// # Errors
     /// When it was given up.
-    pub fn about(&self, values: &mut Vec<f32>, radius: f32, watch: &Watch) -> Result<(), GivenUp> {
+    pub fn about(&self, values: &mut [f32], radius: f32, watch: &Watch) -> Result<(), GivenUp> {
         self.spread(values, &self.multigrid(radius), watch)
     }
 
@@ -77,70 +79,72 @@ impl<'a> Diffusion<'a> {
 
     fn spread(
         &self,
-        values: &mut Vec<f32>,
+        values: &mut [f32],
         multigrid: &Multigrid,
         watch: &Watch,
     ) -> Result<(), GivenUp> {
-        (0..STEPS).try_for_each(|_| self.step(values, multigrid, watch))
-    }
-
-    /// Lets values at the vertices spread for a time (length²): one step of implicit Euler, solved by
-    /// conjugate gradients, each step of which is helped along by what coarser graphs say of it.
-    fn step(
-        &self,
-        values: &mut Vec<f32>,
-        multigrid: &Multigrid,
-        watch: &Watch,
-    ) -> Result<(), GivenUp> {
-        let finest = &multigrid.levels[0];
+        let points = self.conduction.points();
         let mut room = multigrid.room();
-        // What stands at a point beside its first vertex takes no part: it gets what that has.
+        let mut x = each(points.len(), |node| values[points[node] as usize]);
+        for _ in 0..STEPS {
+            x = step(x, multigrid, &mut room, watch)?;
+        }
+        points.iter().zip(&x).for_each(|(&point, &x)| values[point as usize] = x);
+        // What stands at a point beside its first vertex gets what that has.
         let topology = self.geometry.topology();
-        let is_first = |v: usize| topology.point_of(v) == v;
-        let start = each(values.len(), |v| if is_first(v) { values[v] } else { 0.0 });
-        let right = each(start.len(), |v| finest.areas[v] * start[v]);
-        // From where it is, or from nothing: what is rough is further from the answer than that.
-        let mut from_there = vec![0.0; right.len()];
-        finest.left(&start, &right, &mut from_there);
-        let (mut softened, mut nothing) = (vec![0.0; right.len()], vec![0.0; right.len()]);
-        multigrid.soft(&from_there, &mut softened, &mut room);
-        multigrid.soft(&right, &mut nothing, &mut room);
-        let mut rest = dot(&from_there, &softened);
-        let rest_nothing = dot(&right, &nothing);
-        let (mut x, mut left) = (start, from_there);
-        if rest > rest_nothing {
-            x.fill(0.0);
-            (left, softened, rest) = (right, nothing, rest_nothing);
-        }
-        let mut way = softened.clone();
-        let mut next = vec![0.0; x.len()];
-        // What has come out, beside which what is still off is seen.
-        let mut whole = finest.whole(&x);
-        for _ in 0..MOST_STEPS {
-            watch.check()?;
-            if rest <= TOLERANCE * TOLERANCE * whole || !rest.is_finite() || rest == 0.0 {
-                break;
-            }
-            let along = finest.applied(&way, &mut next);
-            let step = (rest / along) as f32;
-            if !step.is_finite() {
-                break;
-            }
-            whole = finest.go(step, [&way, &next], [&mut x, &mut left]);
-            multigrid.soft(&left, &mut softened, &mut room);
-            let now = dot(&left, &softened);
-            let turn = (now / rest) as f32;
-            rest = now;
-            let runs = way.par_chunks_mut(RUN).zip(softened.par_chunks(RUN));
-            runs.for_each(|(way, softened)| {
-                way.iter_mut().zip(softened).for_each(|(w, s)| *w = s + turn * *w);
-            });
-        }
-        if x.iter().all(|x| x.is_finite()) {
-            *values = each(x.len(), |v| x[topology.point_of(v)]);
+        for vertex in 0..values.len() {
+            values[vertex] = values[topology.point_of(vertex)];
         }
         Ok(())
     }
+}
+
+/// Lets values at the nodes spread for a time (length²): one step of implicit Euler, solved by
+/// conjugate gradients, each step of which is helped along by what coarser graphs say of it.
+fn step(
+    start: Vec<f32>,
+    multigrid: &Multigrid,
+    room: &mut [Room],
+    watch: &Watch,
+) -> Result<Vec<f32>, GivenUp> {
+    let Some(finest) = multigrid.levels.first().filter(|_| !start.is_empty()) else {
+        return Ok(start);
+    };
+    let mut left = each(start.len(), |v| finest.areas[v] * start[v]);
+    let mut next = vec![0.0; start.len()];
+    // From where it is, or from nothing: what is rough is further from the answer than that.
+    finest.left(&start, &left, &mut next);
+    let is_near = finest.size(&next) <= finest.size(&left);
+    let mut x = if is_near { start.clone() } else { vec![0.0; start.len()] };
+    if is_near {
+        std::mem::swap(&mut left, &mut next);
+    }
+    let mut softened = vec![0.0; start.len()];
+    let mut rest = multigrid.soft(&left, &mut softened, room);
+    let mut way = softened.clone();
+    // What has come out, beside which what is still off is seen.
+    let mut whole = finest.whole(&x);
+    for done in 0..MOST_STEPS {
+        watch.check()?;
+        let is_there = done >= LEAST_STEPS && rest <= TOLERANCE * TOLERANCE * whole;
+        if is_there || !rest.is_finite() || rest == 0.0 {
+            break;
+        }
+        let along = finest.applied(&way, &mut next);
+        let step = (rest / along) as f32;
+        if !step.is_finite() {
+            break;
+        }
+        whole = finest.go(step, [&way, &next], [&mut x, &mut left]);
+        let now = multigrid.soft(&left, &mut softened, room);
+        let turn = (now / rest) as f32;
+        rest = now;
+        let runs = way.par_chunks_mut(RUN).zip(softened.par_chunks(RUN));
+        runs.for_each(|(way, softened)| {
+            way.iter_mut().zip(softened).for_each(|(w, s)| *w = s + turn * *w);
+        });
+    }
+    Ok(if x.iter().all(|x| x.is_finite()) { x } else { start })
 }
 
 /// Vertex values brought to another placement: of a corner that of its vertex, of a face the mean.

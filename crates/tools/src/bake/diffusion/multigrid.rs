@@ -2,7 +2,7 @@
 //! what is to be added for that.
 
 use rayon::prelude::*;
-use speckle_mesh::geometry::conduction::{ALONE, Conduction, Graph, Together};
+use speckle_mesh::geometry::conduction::{self, ALONE, Conduction, SIDE_BY_SIDE};
 
 /// How many nodes one core sums up in a row, whole rows of them: sums are the same on any number of cores.
 pub(super) const RUN: usize = 16_384;
@@ -22,50 +22,22 @@ pub(super) fn dot(a: &[f32], b: &[f32]) -> f64 {
     sums.iter().sum()
 }
 
-/// How many nodes are looked at side by side: what each sums up is in its own order.
-const SIDE_BY_SIDE: usize = 8;
-
 /// A step of a time on a graph: the areas, and what is conducted in that time.
-pub(super) struct Level {
+pub(super) struct Level<'a> {
+    graph: &'a conduction::Level,
     time: f32,
     /// Of each node, none below the least that counts.
     pub(super) areas: Vec<f32>,
     /// Of each node, its area and all that its edges conduct in the time.
     diagonal: Vec<f32>,
-    /// Of each row of nodes, where its edges begin, and one past the last.
-    starts: Vec<u32>,
-    /// One edge of each node of a row, to which other, and how well it conducts; those that have fewer than
-    /// others go to themselves, and conduct nothing.
-    edges: Vec<([u32; SIDE_BY_SIDE], [f32; SIDE_BY_SIDE])>,
 }
 
-impl Level {
-    fn new(graph: &Graph, time: f32, least: f32) -> Self {
+impl<'a> Level<'a> {
+    fn new(graph: &'a conduction::Level, time: f32, least: f32) -> Self {
         let count = graph.areas().len();
-        let conducted = |node: usize| graph.edges(node).iter().map(|(_, w)| w).sum::<f32>();
         let areas = each(count, |node| graph.areas()[node].max(least));
-        let diagonal = each(count, |node| areas[node] + time * conducted(node));
-        let row = |row: usize| (row * SIDE_BY_SIDE..count).take(SIDE_BY_SIDE);
-        let rows = count.div_ceil(SIDE_BY_SIDE);
-        let lengths = (0..rows).into_par_iter().with_min_len(1024);
-        let lengths = lengths.map(|nth| row(nth).map(|node| graph.edges(node).len()).max());
-        let mut starts = vec![0_u32];
-        for length in lengths.collect::<Vec<_>>() {
-            starts.push(starts[starts.len() - 1] + length.unwrap_or(0) as u32);
-        }
-        let edges = (0..rows).into_par_iter().with_min_len(1024).flat_map_iter(|nth| {
-            let length = (starts[nth + 1] - starts[nth]) as usize;
-            (0..length).map(move |edge| {
-                let (mut others, mut conduct) = ([0; SIDE_BY_SIDE], [0.0; SIDE_BY_SIDE]);
-                for (side, node) in row(nth).enumerate() {
-                    let own = graph.edges(node).get(edge);
-                    (others[side], conduct[side]) = own.copied().unwrap_or((node as u32, 0.0));
-                }
-                (others, conduct)
-            })
-        });
-        let edges = edges.collect();
-        Self { time, areas, diagonal, starts, edges }
+        let diagonal = each(count, |node| areas[node] + time * graph.conducted()[node]);
+        Self { graph, time, areas, diagonal }
     }
 
     /// Some numbers for each node, by itself and by what is applied to it: of runs on all cores, the sums of
@@ -81,8 +53,7 @@ impl Level {
             let first = nth * RUN;
             for (row, outs) in (first / SIDE_BY_SIDE..).zip(run.chunks_mut(SIDE_BY_SIDE)) {
                 let mut around = [0.0_f32; SIDE_BY_SIDE];
-                let own = self.starts[row] as usize..self.starts[row + 1] as usize;
-                for (others, conduct) in &self.edges[own] {
+                for (others, conduct) in self.graph.row(row) {
                     for side in 0..SIDE_BY_SIDE {
                         around[side] += conduct[side] * x[others[side] as usize];
                     }
@@ -114,12 +85,13 @@ impl Level {
         });
     }
 
-    /// A step of Jacobi's, held back so that nothing swings.
-    fn smoothed(&self, x: &[f32], right: &[f32], out: &mut [f32]) {
+    /// A step of Jacobi's, held back so that nothing swings; how much of what comes out goes along with the
+    /// right-hand side.
+    fn smoothed(&self, x: &[f32], right: &[f32], out: &mut [f32]) -> f64 {
         self.through(x, out, |node, applied, out| {
             *out = x[node] + HELD_BACK * (right[node] - applied) / self.diagonal[node];
-            0.0
-        });
+            f64::from(*out) * f64::from(right[node])
+        })
     }
 
     /// The same from nothing.
@@ -162,6 +134,14 @@ impl Level {
         sums.iter().sum()
     }
 
+    /// How large what is left is beside the areas, were each node by itself.
+    pub(super) fn size(&self, left: &[f32]) -> f64 {
+        let square = |(x, d): (&f32, &f32)| f64::from(*x) * f64::from(*x) / f64::from(*d);
+        let runs = left.par_chunks(RUN).zip(self.diagonal.par_chunks(RUN));
+        let sums: Vec<f64> = runs.map(|(x, ds)| x.iter().zip(ds).map(square).sum()).collect();
+        sums.iter().sum()
+    }
+
     /// Whether heat goes further than from one node to the next in the time.
     fn goes_far(&self) -> bool {
         let whole: f64 = self.areas.iter().map(|&area| f64::from(area)).sum();
@@ -171,19 +151,18 @@ impl Level {
 }
 
 /// How much of a step of Jacobi's is taken.
-const HELD_BACK: f32 = 0.7;
+const HELD_BACK: f32 = 0.85;
 
-/// How many times the areas all that is conducted has to be for coarser graphs to be of help.
-const FAR: f64 = 30.0;
+/// How many times the areas all that is conducted has to be for a coarser graph to be of help. Even where heat
+/// hardly goes from one point to the next, it goes far where the mesh is much finer than elsewhere.
+const FAR: f64 = 1.01;
 
 /// How many steps are taken on the coarsest graph.
 const COARSEST_STEPS: usize = 12;
 
 /// A step of a time on coarser and coarser graphs.
 pub(super) struct Multigrid<'a> {
-    pub(super) levels: Vec<Level>,
-    /// How each came of the one before.
-    togethers: Vec<&'a Together>,
+    pub(super) levels: Vec<Level<'a>>,
 }
 
 /// Room to work in on a level: what comes of it, what is left on the way, and what is left for the next one.
@@ -195,60 +174,50 @@ pub(super) struct Room {
 
 impl<'a> Multigrid<'a> {
     pub(super) fn new(conduction: &'a Conduction, time: f32, least: f32) -> Self {
-        let mut levels = vec![Level::new(conduction.finest(), time, least)];
-        let mut togethers = Vec::new();
-        for (together, graph) in conduction.coarser() {
-            if !levels.last().is_some_and(Level::goes_far) {
+        let mut levels: Vec<Level> = Vec::new();
+        for graph in conduction.levels() {
+            if !levels.last().is_none_or(Level::goes_far) {
                 break;
             }
             levels.push(Level::new(graph, time, least));
-            togethers.push(together);
         }
-        Self { levels, togethers }
+        Self { levels }
     }
 
-    /// Room for each level; none where there is only one.
+    /// Room for each level.
     pub(super) fn room(&self) -> Vec<Room> {
         let count = |nth: usize| self.levels.get(nth).map_or(0, |level| level.diagonal.len());
         let room = |nth: usize| {
             let zeros = |count: usize| vec![0.0; count];
             Room { x: zeros(count(nth)), between: zeros(count(nth)), coarse: zeros(count(nth + 1)) }
         };
-        if self.togethers.is_empty() {
-            Vec::new()
-        } else {
-            (0..self.levels.len()).map(room).collect()
-        }
+        (0..self.levels.len()).map(room).collect()
     }
 
-    /// About what is to be added for what is left.
-    pub(super) fn soft(&self, left: &[f32], out: &mut Vec<f32>, room: &mut [Room]) {
-        if let Some(finest) = room.first_mut() {
-            std::mem::swap(&mut finest.x, out);
-            self.cycle(0, left, room);
-            std::mem::swap(&mut room[0].x, out);
-            return;
-        }
-        let runs = out.par_chunks_mut(RUN).zip(left.par_chunks(RUN));
-        runs.zip(self.levels[0].diagonal.par_chunks(RUN)).for_each(|((out, left), diagonal)| {
-            for ((out, left), diagonal) in out.iter_mut().zip(left).zip(diagonal) {
-                *out = left / diagonal;
-            }
-        });
+    /// About what is to be added for what is left; how much of it goes along with that.
+    pub(super) fn soft(&self, left: &[f32], out: &mut Vec<f32>, room: &mut [Room]) -> f64 {
+        std::mem::swap(&mut room[0].x, out);
+        let along = self.cycle(0, left, room);
+        std::mem::swap(&mut room[0].x, out);
+        along
     }
 
     /// A step before and one after what the coarser graph adds: the same from either side, as
-    /// conjugate gradients need it. What comes of it is in the room of the level.
-    fn cycle(&self, nth: usize, right: &[f32], room: &mut [Room]) {
+    /// conjugate gradients need it. What comes of it is in the room of the level; how much of it goes along
+    /// with the right-hand side.
+    fn cycle(&self, nth: usize, right: &[f32], room: &mut [Room]) -> f64 {
         let level = &self.levels[nth];
-        let Some((Room { x, between, coarse }, below)) = room.split_first_mut() else { return };
+        let Some((Room { x, between, coarse }, below)) = room.split_first_mut() else { return 0.0 };
         level.smoothed_from_nothing(right, x);
-        let Some(together) = self.togethers.get(nth) else {
-            for _ in 1..COARSEST_STEPS {
-                level.smoothed(x, right, between);
+        let together = level.graph.together().filter(|_| !below.is_empty());
+        let Some(together) = together else {
+            // One by itself is all there is to go by; a coarsest one of others is gone over to its end.
+            let mut along = dot(x, right);
+            for _ in 1..if nth == 0 { 1 } else { COARSEST_STEPS } {
+                along = level.smoothed(x, right, between);
                 std::mem::swap(x, between);
             }
-            return;
+            return along;
         };
         level.left(x, right, between);
         let members = |node: usize| together.members(node).iter();
@@ -263,7 +232,8 @@ impl<'a> Multigrid<'a> {
                 *x += added[of as usize];
             }
         });
-        level.smoothed(x, right, between);
+        let along = level.smoothed(x, right, between);
         std::mem::swap(x, between);
+        along
     }
 }
