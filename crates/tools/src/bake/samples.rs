@@ -189,6 +189,19 @@ impl Samples {
         })
     }
 
+    /// The samples of elements that count, ascending.
+    #[must_use]
+    pub fn of_those(&self, counts: impl Fn(usize) -> bool) -> Vec<u32> {
+        let Some(shared) = &self.shared else {
+            let all = 0..self.points.len() as u32;
+            return all.filter(|&sample| counts(sample as usize / self.per_element)).collect();
+        };
+        let mut is_asked = vec![false; self.points.len()];
+        let asked = shared.iter().enumerate().filter(|(element, _)| counts(*element));
+        asked.for_each(|(_, &own)| is_asked[own as usize] = true);
+        (0..self.points.len() as u32).filter(|&sample| is_asked[sample as usize]).collect()
+    }
+
     /// The sums of what is found at each sample, for each element.
     #[must_use]
     pub fn sums(&self, found: Vec<Vec3>) -> Vec<Vec3> {

@@ -140,20 +140,31 @@ pub(super) fn wear<'a>(lookup: &mut Lookup<'a>, wear: &'a Wear) -> Plan<'a> {
         let bent = mean.into_par_iter().map(|h| (h * width / SQUARE_EDGE).clamp(0.0, 1.0));
         let bent = diffusion::placed(geometry, placement, bent.collect());
         watch.check()?;
+        // Where nothing stands out nothing is worn, so that nobody asks there what touches it.
+        let samples = samples();
+        let asked = samples.of_those(|element| bent[element] > 0.0);
+        let middle = |sample: usize| samples.points[sample] + samples.normals[sample] * ball;
+        let middles: Vec<Vec3> = asked.par_iter().map(|&sample| middle(sample as usize)).collect();
+        let nearest = geometry.near().nearest_to_each(&middles);
+        watch.check()?;
         let near = nears(own, &others);
-        let tree = geometry.bvh();
-        let touched = |p: Vec3, n: Vec3| {
-            let middle = p + n * ball;
-            let own = tree.nearest(middle, ball, |_| true).map(|(.., far)| far);
+        let touched = |(&middle, nearest): (&Vec3, &Option<(u32, Vec3, f32)>)| {
+            let own = nearest.map(|(.., far)| far);
             let others = near.iter().filter_map(|other| other.within(middle, ball));
             let free = others.chain(own).fold(ball, f32::min);
             (1.0 - (ball - free) / (PRESSED * ball)).clamp(0.0, 1.0)
         };
-        let noise = filled(Noise::new(Kind::Gradient, 3, wear.seed), or(wear.grain, 3.0 * width));
-        let samples = samples();
-        let touched = samples.mean(touched);
+        let touched: Vec<f32> = middles.par_iter().zip(&nearest).map(touched).collect();
         watch.check()?;
-        let grain = samples.mean(|p, _| noise(p));
+        let noise = filled(Noise::new(Kind::Gradient, 3, wear.seed), or(wear.grain, 3.0 * width));
+        let grain = |&sample: &u32| noise(samples.points[sample as usize]);
+        let grain: Vec<f32> = asked.par_iter().map(grain).collect();
+        let gathered = |found: &[f32]| {
+            let mut all = vec![0.0; samples.points.len()];
+            asked.iter().zip(found).for_each(|(&sample, &found)| all[sample as usize] = found);
+            samples.gathered(all)
+        };
+        let (touched, grain) = (gathered(&touched), gathered(&grain));
         let broken = wear.broken;
         let worn = |((bent, touched), grain): ((f32, f32), f32)| {
             let worn = bent * touched;
