@@ -31,7 +31,7 @@ const LEAST_STEPS: usize = 3;
 
 /// How small what is off has to become, as a share of the answer (both squared and summed over the
 /// surface).
-const TOLERANCE: f64 = 5e-4;
+const TOLERANCE: f64 = 1e-3;
 
 impl<'a> Diffusion<'a> {
     /// Makes ready.
