@@ -87,6 +87,8 @@ impl Browser {
             "--disable-component-update",
             "--disable-sync",
             "--force-prefers-reduced-motion",
+            // A window of the page alone: what a browser shows around it starts pages of its own.
+            "--app=data:,",
             "--use-angle=swiftshader",
             "--enable-unsafe-swiftshader",
             "--window-size=1280,943",
