@@ -10,7 +10,7 @@ use std::{
     time::{Instant, SystemTime},
 };
 
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result, anyhow, bail};
 use clap::{Parser, Subcommand};
 
 /// Builds, runs and tests the project.
@@ -93,7 +93,7 @@ fn run<S: AsRef<OsStr>>(what: &str, folder: &Path, program: &str, args: &[S]) ->
     if !status.success() {
         bail!("{what} failed ({status})");
     }
-    eprintln!("   done in {:.0} s", begun.elapsed().as_secs_f32());
+    eprintln!("   {what}: done in {:.0} s", begun.elapsed().as_secs_f32());
     Ok(())
 }
 
@@ -114,14 +114,37 @@ fn demo(args: &[String]) -> Result<()> {
     Ok(())
 }
 
-/// All that can be said without a test, what is said soonest first.
+/// All that can be said without a test: of the page beside what is said of Rust, since either keeps one core busy
+/// for long.
 fn check() -> Result<()> {
+    // The server holds the built page; to be looked at, its folder is enough.
+    fs::create_dir_all(root().join("web/dist"))?;
+    std::thread::scope(|scope| {
+        let page = scope.spawn(check_page);
+        let rust = check_rust();
+        let page = page.join().map_err(|_| anyhow!("checking the page stopped short"))?;
+        match (rust, page) {
+            (Err(rust), Err(page)) => bail!("{rust:#}\n{page:#}"),
+            (rust, page) => rust.and(page),
+        }
+    })
+}
+
+/// What is said soonest comes first.
+fn check_rust() -> Result<()> {
     let root = root();
-    let web = root.join("web");
-    install_packages()?;
     eprintln!("── Checking the layers");
     layers::check(&root)?;
     run("Checking formatting", &root, &cargo(), &["fmt", "--all", "--check"])?;
+    let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
+    run("Linting Rust", &root, &cargo(), &clippy)
+}
+
+/// Likewise.
+fn check_page() -> Result<()> {
+    let root = root();
+    let web = root.join("web");
+    install_packages()?;
     run("Checking formatting of the page", &web, "npx", &["prettier", "--check", "."])?;
     let depcruise = ["depcruise", "src", "--config", ".dependency-cruiser.cjs"];
     run("Checking the layers of the page", &web, "npx", &depcruise)?;
@@ -132,10 +155,7 @@ fn check() -> Result<()> {
     }
     run("Checking TypeScript", &web, "npx", &["tsc", "--noEmit"])?;
     run("Linting TypeScript", &web, "npx", &["eslint", "."])?;
-    // The server holds the built page, also when it is only looked at.
-    build_web()?;
-    let clippy = ["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"];
-    run("Linting Rust", &root, &cargo(), &clippy)
+    build_web()
 }
 
 fn test(args: &[String]) -> Result<()> {
