@@ -39,6 +39,11 @@ use speckle_server::{Config, reader::ReaderProgram};
 use speckle_standins::{bureau, printer};
 use speckle_store::Store;
 use tokio::net::TcpListener;
+use tracing_subscriber::{
+    filter::{LevelFilter, Targets},
+    layer::SubscriberExt,
+    util::SubscriberInitExt,
+};
 
 use bake::{BakeArgs, RecipeCommand};
 use compare::CompareArgs;
@@ -236,11 +241,13 @@ impl ServeArgs {
 }
 
 fn main() -> ExitCode {
+    let asked = std::env::var("RUST_LOG").ok().and_then(|asked| asked.parse().ok());
+    let told = asked.unwrap_or_else(|| Targets::new().with_default(LevelFilter::WARN));
     tracing_subscriber::fmt()
-        .with_env_filter(
-            tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()),
-        )
+        .with_max_level(LevelFilter::TRACE)
         .with_writer(std::io::stderr)
+        .finish()
+        .with(told)
         .init();
     match run(Cli::parse().command) {
         Ok(code) => code,
