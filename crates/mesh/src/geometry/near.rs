@@ -268,6 +268,15 @@ mod tests {
                 let single = tree.nearest(point, f32::MAX, |_| true).expect("there are triangles");
                 assert!((single.2 - far).abs() <= 1e-5 * far + rounding);
             }
+            for [least, most] in [[0.02, 0.1], [0.0, 0.05], [0.1, 9.0], [0.0, f32::INFINITY]] {
+                let [least, most] = [least * size, most * size];
+                let room = tree.room_about_each(&points, [least, most]);
+                for (room, near) in room.iter().zip(&found) {
+                    let expected = near.map_or(most, |(.., far)| far.clamp(least, most));
+                    let rounding = 1e-5 * expected + 1e-6 * (size + at.length());
+                    assert!((room - expected).abs() <= rounding, "{room} for {expected}");
+                }
+            }
             let turned: Vec<Vec3> = points.iter().rev().copied().collect();
             assert!(tree.nearest_to_each(&turned).iter().rev().eq(&found));
         }

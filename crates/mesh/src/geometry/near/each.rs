@@ -25,6 +25,9 @@ const RUN: usize = 1024;
 /// The most lanes there are.
 const MOST_LANES: usize = 16;
 
+/// By which share something is nearer than a distance to be so however it is rounded.
+const SURELY: f32 = 1e-4;
+
 /// No slot.
 const NONE: u32 = u32::MAX;
 
@@ -32,12 +35,27 @@ impl NearTree {
     /// What is nearest to each of some points; `None` where there is nothing, or a point is nowhere.
     #[must_use]
     pub fn nearest_to_each(&self, points: &[Vec3]) -> Vec<Option<Near>> {
+        self.looked_for(points, f32::INFINITY, 0.0)
+    }
+
+    /// How much room there is about each of some points: how far off the nearest is, but neither less than one
+    /// distance nor more than another. Nothing is looked for once something is nearer than that, nor beyond.
+    #[must_use]
+    pub fn room_about_each(&self, points: &[Vec3], [least, most]: [f32; 2]) -> Vec<f32> {
+        let found = self.looked_for(points, most, least * (1.0 - SURELY)).into_par_iter();
+        found.map(|near| near.map_or(most, |(.., far)| far.clamp(least, most))).collect()
+    }
+
+    /// What is nearest to each of some points within a distance, or anything that is near enough.
+    fn looked_for(&self, points: &[Vec3], within: f32, enough: f32) -> Vec<Option<Near>> {
         if self.nodes.is_empty() {
             return vec![None; points.len()];
         }
         let order = along_a_curve(points);
         let arch = Arch::new();
-        let run = |run| arch.dispatch(Run { tree: self, points, run });
+        let [within, enough] =
+            [within, enough].map(|far| (far * self.space.scale).powi(2).min(f32::MAX));
+        let run = |run| arch.dispatch(Run { tree: self, points, run, within, enough });
         let found = order.par_chunks(RUN).map(run).collect();
         in_place(&order, found, None)
     }
@@ -57,10 +75,13 @@ impl NearTree {
         (least * SLACK).min(f32::MAX)
     }
 
-    /// The slots of the triangles nearest to each lane, of those within a distance by its square.
+    /// The slots of the triangles nearest to each lane, of those within a distance; of those that have one that is
+    /// near enough, any of these. Both by their squares.
     #[inline(always)]
-    fn slots<S: Simd>(&self, simd: S, points: &Lanes<S>, within: S::f32s) -> S::u32s {
-        let mut best = Best { square: within, slot: simd.splat_u32s(NONE), limit: within };
+    fn slots<S: Simd>(&self, simd: S, points: &Lanes<S>, within: S::f32s, enough: f32) -> S::u32s {
+        let (enough, done) = (simd.splat_f32s(enough), simd.splat_f32s(-1.0));
+        let none = simd.splat_u32s(NONE);
+        let mut best = Best { square: within, slot: none, limit: within };
         let mut stack: SmallVec<[u32; 64]> = SmallVec::new();
         let mut at = 0_u32;
         loop {
@@ -70,6 +91,9 @@ impl NearTree {
                 for slot in node.first..node.first + node.count {
                     best = nearer(simd, points, &self.triangles[slot as usize], slot, best);
                 }
+                let is_found = simd.less_than_u32s(best.slot, none);
+                let is_enough = simd.and_m32s(is_found, simd.less_than_f32s(best.square, enough));
+                best.limit = simd.select_f32s(is_enough, done, best.limit);
             } else {
                 let (a, b) = (node.first, node.first + 1);
                 let to_a = away(simd, points, &self.nodes[a as usize]);
@@ -106,6 +130,9 @@ struct Run<'a> {
     tree: &'a NearTree,
     points: &'a [Vec3],
     run: &'a [u32],
+    /// The squares of how far off something may be, and of what is near enough, in the tree's space.
+    within: f32,
+    enough: f32,
 }
 
 impl WithSimd for Run<'_> {
@@ -113,7 +140,7 @@ impl WithSimd for Run<'_> {
 
     #[inline(always)]
     fn with_simd<S: Simd>(self, simd: S) -> Self::Output {
-        let Self { tree, points, run } = self;
+        let Self { tree, points, run, within, enough } = self;
         let mut all = Vec::with_capacity(run.len());
         for group in run.chunks(S::F32_LANES) {
             let mut columns = [[0.0_f32; MOST_LANES]; 4];
@@ -122,13 +149,13 @@ impl WithSimd for Run<'_> {
                 let point = points[group[lane.min(group.len() - 1)] as usize];
                 let at = tree.space.inside(point);
                 (columns[0][lane], columns[1][lane], columns[2][lane]) = (at.x, at.y, at.z);
-                columns[3][lane] = tree.bound(point, at);
+                columns[3][lane] = tree.bound(point, at).min(within);
             }
             let x = simd.partial_load_f32s(&columns[0][..S::F32_LANES]);
             let y = simd.partial_load_f32s(&columns[1][..S::F32_LANES]);
             let z = simd.partial_load_f32s(&columns[2][..S::F32_LANES]);
-            let within = simd.partial_load_f32s(&columns[3][..S::F32_LANES]);
-            let found = tree.slots(simd, &[x, y, z], within);
+            let bounds = simd.partial_load_f32s(&columns[3][..S::F32_LANES]);
+            let found = tree.slots(simd, &[x, y, z], bounds, enough);
             let mut slots = [NONE; MOST_LANES];
             simd.partial_store_u32s(&mut slots[..S::F32_LANES], found);
             for (lane, &index) in group.iter().enumerate() {

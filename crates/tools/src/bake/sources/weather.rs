@@ -145,16 +145,16 @@ pub(super) fn wear<'a>(lookup: &mut Lookup<'a>, wear: &'a Wear) -> Plan<'a> {
         let asked = samples.of_those(|element| bent[element] > 0.0);
         let middle = |sample: usize| samples.points[sample] + samples.normals[sample] * ball;
         let middles: Vec<Vec3> = asked.par_iter().map(|&sample| middle(sample as usize)).collect();
-        let nearest = geometry.near().nearest_to_each(&middles);
+        // What it reaches into deeper than it may does not matter.
+        let room = geometry.near().room_about_each(&middles, [(1.0 - PRESSED) * ball, ball]);
         watch.check()?;
         let near = nears(own, &others);
-        let touched = |(&middle, nearest): (&Vec3, &Option<(u32, Vec3, f32)>)| {
-            let own = nearest.map(|(.., far)| far);
+        let touched = |(&middle, &room): (&Vec3, &f32)| {
             let others = near.iter().filter_map(|other| other.within(middle, ball));
-            let free = others.chain(own).fold(ball, f32::min);
+            let free = others.fold(room, f32::min);
             (1.0 - (ball - free) / (PRESSED * ball)).clamp(0.0, 1.0)
         };
-        let touched: Vec<f32> = middles.par_iter().zip(&nearest).map(touched).collect();
+        let touched: Vec<f32> = middles.par_iter().zip(&room).map(touched).collect();
         watch.check()?;
         let noise = filled(Noise::new(Kind::Gradient, 3, wear.seed), or(wear.grain, 3.0 * width));
         let grain = |&sample: &u32| noise(samples.points[sample as usize]);
