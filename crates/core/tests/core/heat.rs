@@ -4,7 +4,7 @@ use std::{collections::HashSet, f32::consts::PI};
 
 use speckle_mesh::{
     Geometry, Mesh,
-    geometry::conduction::{ALONE, Level},
+    geometry::conduction::{ALONE, Level, SIDE_BY_SIDE},
 };
 use speckle_tools::bake::{diffusion::Diffusion, watch::Watch};
 
@@ -43,11 +43,11 @@ fn a_wave_fades_alike_where_the_mesh_is_a_thousand_times_finer() {
 
 /// What one level says of an edge, by the nodes it joins.
 fn edges_of(level: &Level) -> Vec<(u32, u32, f32)> {
-    let rows = 0..level.areas().len().div_ceil(8);
+    let rows = 0..level.areas().len().div_ceil(SIDE_BY_SIDE);
     let edges = rows.flat_map(|row| {
         let edges = level.row(row).iter();
         edges.flat_map(move |(others, conduct)| {
-            let nodes = (8 * row as u32..).zip(others.iter().zip(conduct));
+            let nodes = ((SIDE_BY_SIDE * row) as u32..).zip(others.iter().zip(conduct));
             nodes.map(|(node, (&other, &conducts))| (node, other, conducts))
         })
     });
