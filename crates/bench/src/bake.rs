@@ -50,7 +50,7 @@ pub fn all(path: &Path) -> Result<()> {
     let body = body(path)?;
     let samples = Samples::of(&body.geometry, Placement::Vertex);
     let begun = Instant::now();
-    let _ = body.geometry.packets();
+    let _ = body.geometry.rays();
     let built = ms_of(begun);
     let begun = Instant::now();
     let _ = cast(&body, &samples, RAYS, 1)?;
@@ -205,7 +205,7 @@ pub fn waits(path: &Path, bunny: &Path) -> Result<()> {
         document.apply(RecipeEdit::TakeRecipes { part, set: None, file: file(64)? })?;
         let set = document.parts()[0].products().last().context("a set")?.id;
         let geometry = document.parts()[0].geometry.clone();
-        let _ = (geometry.vertex_normals(), geometry.packets());
+        let _ = (geometry.vertex_normals(), geometry.rays());
         // Each time another number of rays, as a knob gives them: nothing is kept of those before.
         let mut seed = 0;
         let ms = crate::median_ms(5, || {
@@ -283,7 +283,7 @@ pub fn growth() -> Result<()> {
         };
         let samples = Samples::of(&body.geometry, Placement::Vertex);
         let begun = Instant::now();
-        let _ = body.geometry.packets();
+        let _ = body.geometry.rays();
         let built = ms_of(begun);
         let begun = Instant::now();
         let _ = cast(&body, &samples, 16, 1)?;

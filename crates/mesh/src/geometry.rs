@@ -5,18 +5,20 @@ pub mod bvh;
 pub mod conduction;
 mod derived;
 pub mod fans;
+pub mod lanes;
 mod lists;
 pub mod local;
 pub mod measure;
 pub mod near;
 pub mod neighbours;
 pub mod normals;
-pub mod packets;
 pub mod pieces;
+pub mod rays;
 mod renewal;
 pub mod shading;
 pub mod topology;
 pub mod triangulate;
+mod wide;
 
 use std::fmt;
 
@@ -31,8 +33,8 @@ use derived::Derived;
 use measure::Measures;
 use near::NearTree;
 use neighbours::Neighbours;
-use packets::Packets;
 use pieces::Pieces;
+use rays::RayTree;
 use topology::Topology;
 use triangulate::Triangulation;
 
@@ -134,7 +136,7 @@ pub struct Geometry {
     /// Of vertices, corners and faces.
     neighbours: [Derived<Neighbours>; 3],
     bvh: Derived<Bvh>,
-    packets: Derived<Packets>,
+    rays: Derived<RayTree>,
     near: Derived<NearTree>,
     conduction: Derived<Conduction>,
 }
@@ -164,7 +166,7 @@ impl Geometry {
             bends: Derived::default(),
             neighbours: Default::default(),
             bvh: Derived::default(),
-            packets: Derived::default(),
+            rays: Derived::default(),
             near: Derived::default(),
             conduction: Derived::default(),
         }
@@ -307,11 +309,11 @@ impl Geometry {
         (0..points.len()).into_par_iter().map(mean).collect()
     }
 
-    /// The tree that many rays go through at once.
+    /// The tree that many rays go through.
     #[must_use]
     #[inline]
-    pub fn packets(&self) -> &Packets {
-        self.packets.get_or_compute(|| Packets::new(&self.mesh, self.triangulation()))
+    pub fn rays(&self) -> &RayTree {
+        self.rays.get_or_compute(|| RayTree::new(&self.mesh, self.triangulation()))
     }
 
     /// The tree to look in for what is nearest to many points.

@@ -6,12 +6,12 @@
 mod each;
 
 use glam::{Vec3, Vec3A};
+use obvhs::triangle::Triangle;
 use rayon::prelude::*;
 use smallvec::SmallVec;
 
 use super::{
     bvh::{TreeSpace, tree::nearest_on_triangle},
-    packets::{Flat, Node},
     triangulate::Triangulation,
 };
 use crate::{mesh::Mesh, morton::Curve};
@@ -31,6 +31,34 @@ pub struct NearTree {
     /// Where on the curve each leaf begins.
     leaves: Vec<u64>,
     space: TreeSpace,
+}
+
+/// A box; the children of one lie side by side.
+#[derive(Clone, Copy, Default)]
+struct Node {
+    min: [f32; 3],
+    /// The first child, or the first triangle of a leaf.
+    first: u32,
+    max: [f32; 3],
+    /// How many triangles a leaf has; 0 for what has children.
+    count: u32,
+}
+
+/// A triangle: a point and two edges from it.
+#[derive(Clone, Copy)]
+struct Flat {
+    v0: [f32; 3],
+    e1: [f32; 3],
+    e2: [f32; 3],
+}
+
+impl Flat {
+    #[inline]
+    fn triangle(&self) -> Triangle {
+        let v0 = Vec3A::from_array(self.v0);
+        let (v1, v2) = (v0 + Vec3A::from_array(self.e1), v0 + Vec3A::from_array(self.e2));
+        Triangle { v0, v1, v2 }
+    }
 }
 
 /// The triangles of a leaf; the last one has fewer.

@@ -111,7 +111,7 @@ impl Geometry {
         self.measures = Default::default();
         self.bends = Default::default();
         self.pieces = Default::default();
-        self.packets = Default::default();
+        self.rays = Default::default();
         self.near = Default::default();
         self.conduction = Default::default();
         if touched.is_crowded {

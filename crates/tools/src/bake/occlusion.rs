@@ -13,7 +13,10 @@ use rayon::prelude::*;
 use speckle_mesh::{
     Geometry,
     body::Body,
-    geometry::packets::{Lanes, Packets, Rays, dot},
+    geometry::{
+        lanes::{Lanes, MOST_LANES, dot},
+        rays::{RayTree, Rays},
+    },
     morton::{along_a_curve, in_place},
 };
 
@@ -36,7 +39,7 @@ fn run(rays: u32) -> usize {
 
 /// What rays may meet, each where it stands.
 pub struct Blockers<'a> {
-    bodies: Vec<(&'a Packets, Option<Affine3A>)>,
+    bodies: Vec<(&'a RayTree, Option<Affine3A>)>,
     /// The height of the ground along an axis, everything below it being solid.
     ground: Option<(Vec3, f32)>,
     hair: f32,
@@ -53,11 +56,11 @@ impl<'a> Blockers<'a> {
     ) -> Self {
         let mut bodies = Vec::new();
         if own_counts {
-            bodies.push((own.geometry.packets(), None));
+            bodies.push((own.geometry.rays(), None));
         }
         for other in others {
             let to_other = other.placed.part_to_other(&own.placed);
-            bodies.push((other.geometry.packets(), Some(to_other)));
+            bodies.push((other.geometry.rays(), Some(to_other)));
         }
         Self { bodies, ground, hair: hair(&own.geometry) }
     }
@@ -224,9 +227,6 @@ impl WithSimd for Run<'_> {
     }
 }
 
-/// The most lanes there are.
-const MOST_LANES: usize = 16;
-
 impl Run<'_> {
     #[inline(always)]
     fn packet<S: Simd>(&self, simd: S, packet: &[u32], found: &mut Vec<Found>) {
@@ -365,10 +365,10 @@ impl Blockers<'_> {
             let end = simd.mul_add_e_f32s(dot(simd, &rays.direction, &up), rays.to, above);
             open = simd.and_m32s(open, simd.greater_than_or_equal_f32s(end, simd.splat_f32s(0.0)));
         }
-        for (packets, to_other) in &self.bodies {
+        for (tree, to_other) in &self.bodies {
             open = match to_other {
-                None => packets.still_open(simd, rays, open),
-                Some(to_other) => packets.still_open(simd, &moved(simd, rays, to_other), open),
+                None => tree.still_open(simd, rays, open),
+                Some(to_other) => tree.still_open(simd, &moved(simd, rays, to_other), open),
             };
         }
         open
@@ -426,42 +426,68 @@ pub fn thickness(
     seed: u32,
     watch: &Watch,
 ) -> Result<Vec<f32>, GivenUp> {
-    let bvh = geometry.bvh();
-    let hair = hair(geometry);
+    let (tree, hair) = (geometry.rays(), hair(geometry));
     let lattice = lattice(rays.max(1), &Fading::None);
     let order = along_a_curve(&samples.points);
     watch.expect(order.len() as u64);
+    let arch = Arch::new();
     let runs: Vec<Vec<f32>> = order
         .par_chunks(run(rays))
         .map(|run| {
             watch.check()?;
-            let one = |&index: &u32| {
-                let sample = index as usize;
-                let (point, normal) = (samples.points[sample], samples.normals[sample]);
-                if normal == Vec3::ZERO {
-                    return 1.0;
-                }
-                let (across, up) = normal.any_orthonormal_pair();
-                let [high, turn] = random_pair(seed, index);
-                let (sin, cos) = (turn * TAU).sin_cos();
-                let sum: f32 = lattice
-                    .iter()
-                    .map(|ray| {
-                        let square = ray.out + high / lattice.len() as f32;
-                        let x = ray.cos * cos - ray.sin * sin;
-                        let y = ray.sin * cos + ray.cos * sin;
-                        let flat = (across * x + up * y) * square.sqrt();
-                        let way = flat - normal * (1.0 - square).max(0.0).sqrt();
-                        let hit = bvh.cast_within(point - normal * hair, way, reach);
-                        hit.map_or(reach, |hit| (hit.distance * way.length()).min(reach))
-                    })
-                    .sum();
-                sum / lattice.len() as f32 / reach
-            };
-            let found = run.iter().map(one).collect();
+            let depths = Depths { samples, tree, hair, lattice: &lattice, reach, seed, run };
+            let found = arch.dispatch(depths);
             watch.advance(run.len() as u64);
             Ok(found)
         })
         .collect::<Result<_, GivenUp>>()?;
     Ok(samples.gathered(in_place(&order, runs, 1.0)))
+}
+
+/// Some samples in a row that are looked inwards from.
+struct Depths<'a> {
+    samples: &'a Samples,
+    tree: &'a RayTree,
+    hair: f32,
+    lattice: &'a [LatticeRay],
+    reach: f32,
+    seed: u32,
+    run: &'a [u32],
+}
+
+impl WithSimd for Depths<'_> {
+    type Output = Vec<f32>;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> Vec<f32> {
+        let mut found = Vec::with_capacity(self.run.len());
+        for &sample in self.run {
+            found.push(self.depth(simd, sample));
+        }
+        found
+    }
+}
+
+impl Depths<'_> {
+    #[inline(always)]
+    fn depth<S: Simd>(&self, simd: S, sample: u32) -> f32 {
+        let Self { samples, tree, hair, lattice, reach, seed, .. } = *self;
+        let (point, normal) = (samples.points[sample as usize], samples.normals[sample as usize]);
+        if normal == Vec3::ZERO {
+            return 1.0;
+        }
+        let (across, up) = normal.any_orthonormal_pair();
+        let [high, turn] = random_pair(seed, sample);
+        let (sin, cos) = (turn * TAU).sin_cos();
+        let mut sum = 0.0;
+        for ray in lattice {
+            let square = ray.out + high / lattice.len() as f32;
+            let x = ray.cos * cos - ray.sin * sin;
+            let y = ray.sin * cos + ray.cos * sin;
+            let flat = (across * x + up * y) * square.sqrt();
+            let way = flat - normal * (1.0 - square).max(0.0).sqrt();
+            sum += tree.first(simd, point - normal * hair, way, reach).unwrap_or(reach);
+        }
+        sum / lattice.len() as f32 / reach
+    }
 }

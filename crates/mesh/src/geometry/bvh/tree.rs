@@ -176,7 +176,7 @@ impl Tree {
     }
 }
 
-/// A tree of pairs of boxes, which those for rays and for packets of them are made from.
+/// A tree of pairs of boxes, which those for rays are made from.
 pub(in crate::geometry) fn binary_tree(triangles: &[Triangle], settings: &BvhBuildParams) -> Bvh2 {
     let boxes: Vec<Aabb> = triangles.par_iter().enumerate().map(|(i, t)| widened(t, i)).collect();
     let joined = |boxes: &[Aabb]| {

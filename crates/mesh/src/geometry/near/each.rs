@@ -10,20 +10,17 @@ use pulp::{Arch, Simd, WithSimd};
 use rayon::prelude::*;
 use smallvec::SmallVec;
 
-use super::{LEAF, Near, NearTree, SLACK};
+use super::{Flat, LEAF, Near, NearTree, Node, SLACK};
 use crate::{
     geometry::{
         bvh::tree::nearest_on_triangle,
-        packets::{Flat, Lanes, Node, any, splat},
+        lanes::{Lanes, MOST_LANES, any, minus, splat},
     },
     morton::{along_a_curve, in_place},
 };
 
 /// How many points are looked for in a row.
 const RUN: usize = 1024;
-
-/// The most lanes there are.
-const MOST_LANES: usize = 16;
 
 /// By which share something is nearer than a distance to be so however it is rounded.
 const SURELY: f32 = 1e-4;
@@ -257,11 +254,6 @@ fn share<S: Simd>(simd: S, along: S::f32s, square: f32) -> S::f32s {
     let inverse = if square > 0.0 { square.recip().min(f32::MAX) } else { 0.0 };
     let share = simd.mul_f32s(along, simd.splat_f32s(inverse));
     simd.min_f32s(simd.max_f32s(share, simd.splat_f32s(0.0)), simd.splat_f32s(1.0))
-}
-
-#[inline(always)]
-fn minus<S: Simd>(simd: S, a: &Lanes<S>, b: &Lanes<S>) -> Lanes<S> {
-    [simd.sub_f32s(a[0], b[0]), simd.sub_f32s(a[1], b[1]), simd.sub_f32s(a[2], b[2])]
 }
 
 /// What is left of a way without a share of an edge.
