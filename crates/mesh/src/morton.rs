@@ -10,7 +10,12 @@ const FINE: u32 = 21;
 /// The indices of points along Morton's curve, so that those near each other follow each other.
 #[must_use]
 pub fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
-    Curve::through(points, COARSE).order(points).into_iter().map(|(_, i)| i).collect()
+    let curve = Curve::through(points, COARSE);
+    // Where a point is and its index have room in one number, which is sorted in half the time.
+    let at = |(i, &point): (usize, &Vec3)| curve.at(point) << u32::BITS | i as u64;
+    let mut order: Vec<u64> = points.par_iter().enumerate().map(at).collect();
+    order.par_sort_unstable();
+    order.into_par_iter().map(|at| at as u32).collect()
 }
 
 /// A curve through a cube.
@@ -62,11 +67,18 @@ fn spread(x: u64) -> u64 {
 
 /// What was found in an order, back where it belongs.
 #[must_use]
-pub fn in_place<T: Copy>(order: &[u32], runs: Vec<Vec<T>>, none: T) -> Vec<T> {
+pub fn in_place<T: Copy + Send + Sync>(order: &[u32], runs: &[Vec<T>], none: T) -> Vec<T> {
     let mut found = vec![none; order.len()];
-    for (&sample, value) in order.iter().zip(runs.into_iter().flatten()) {
-        found[sample as usize] = value;
-    }
+    // Each core goes through all of them, and puts those in place that belong to its own stretch.
+    let stretch = order.len().div_ceil(rayon::current_num_threads()).max(1);
+    found.par_chunks_mut(stretch).enumerate().for_each(|(nth, found)| {
+        let first = nth * stretch;
+        for (&sample, &value) in order.iter().zip(runs.iter().flatten()) {
+            if let Some(own) = found.get_mut((sample as usize).wrapping_sub(first)) {
+                *own = value;
+            }
+        }
+    });
     found
 }
 

@@ -21,12 +21,6 @@ pub(super) fn load<S: Simd>(numbers: &[f32; MOST_LANES], at: usize) -> S::f32s {
     S::as_simd_f32s(numbers).0[at / S::F32_LANES]
 }
 
-/// Whether any lane is true.
-#[inline(always)]
-pub(super) fn any<S: Simd>(simd: S, mask: S::m32s) -> bool {
-    simd.first_true_m32s(mask) < S::F32_LANES
-}
-
 /// A bit for each lane that is true, the first lane's the lowest.
 #[inline(always)]
 pub(super) fn bits<S: Simd>(mask: S::m32s) -> u32 {

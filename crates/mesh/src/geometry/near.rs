@@ -8,67 +8,33 @@ mod each;
 use glam::{Vec3, Vec3A};
 use obvhs::triangle::Triangle;
 use rayon::prelude::*;
-use smallvec::SmallVec;
 
 use super::{
-    bvh::{TreeSpace, tree::nearest_on_triangle},
+    bvh::TreeSpace,
     triangulate::Triangulation,
+    wide::{Leaf, Node, Pairs, WIDTH, nodes_of},
 };
 use crate::{mesh::Mesh, morton::Curve};
 
 /// What of a mesh is nearest to a point: the number of its triangle, where on it, and how far away.
 pub type Near = (u32, Vec3, f32);
 
-/// A tree of pairs of boxes over the triangles of a mesh.
+/// A tree over the triangles of a mesh.
 #[derive(Clone)]
 pub struct NearTree {
     nodes: Vec<Node>,
-    /// Along the curve.
-    triangles: Vec<Flat>,
-    /// The number of each of `triangles`.
+    /// Along the curve, all but the last one full.
+    leaves: Vec<Leaf>,
+    /// The number of each triangle, one leaf's after the other's.
     numbers: Vec<u32>,
     curve: Curve,
     /// Where on the curve each leaf begins.
-    leaves: Vec<u64>,
+    beginnings: Vec<u64>,
     space: TreeSpace,
 }
 
-/// A box; the children of one lie side by side.
-#[derive(Clone, Copy, Default)]
-struct Node {
-    min: [f32; 3],
-    /// The first child, or the first triangle of a leaf.
-    first: u32,
-    max: [f32; 3],
-    /// How many triangles a leaf has; 0 for what has children.
-    count: u32,
-}
-
-/// A triangle: a point and two edges from it.
-#[derive(Clone, Copy)]
-struct Flat {
-    v0: [f32; 3],
-    e1: [f32; 3],
-    e2: [f32; 3],
-}
-
-impl Flat {
-    #[inline]
-    fn triangle(&self) -> Triangle {
-        let v0 = Vec3A::from_array(self.v0);
-        let (v1, v2) = (v0 + Vec3A::from_array(self.e1), v0 + Vec3A::from_array(self.e2));
-        Triangle { v0, v1, v2 }
-    }
-}
-
-/// The triangles of a leaf; the last one has fewer.
-const LEAF: usize = 4;
-
 /// Below so many triangles a tree is not shared out.
 const ALONE: usize = 4096;
-
-/// What is so little further off than the nearest is still looked at: what rounding leaves of it.
-const SLACK: f32 = 1.0 + 1e-5;
 
 impl NearTree {
     /// Builds the tree.
@@ -82,21 +48,56 @@ impl NearTree {
         let middles: Vec<Vec3> = corners.par_iter().map(middle).collect();
         let curve = Curve::finely(&middles);
         let along = curve.order(&middles);
-        let flat = |&(_, number): &(u64, u32)| {
-            let [a, b, c] = corners[number as usize];
-            let (v0, v1, v2) = (space.inside(a), space.inside(b), space.inside(c));
-            Flat { v0: v0.into(), e1: (v1 - v0).into(), e2: (v2 - v0).into() }
+        let triangle = |&(_, number): &(u64, u32)| {
+            let [v0, v1, v2] = corners[number as usize].map(|p| Vec3A::from(space.inside(p)));
+            Triangle { v0, v1, v2 }
         };
-        let triangles: Vec<Flat> = along.par_iter().map(flat).collect();
+        let triangles: Vec<Triangle> = along.par_iter().map(triangle).collect();
         let mut nodes = Vec::new();
         if !triangles.is_empty() {
-            nodes = vec![Node::default(); 2 * triangles.len().div_ceil(LEAF) - 1];
-            let (root, below) = nodes.split_at_mut(1);
+            let mut pairs = vec![Pair::default(); 2 * triangles.len().div_ceil(WIDTH) - 1];
+            let (root, below) = pairs.split_at_mut(1);
             Stretch { first: 0, along: &along, triangles: &triangles }.fill(&mut root[0], below, 1);
+            nodes = nodes_of(&mut Halves(pairs));
         }
-        let leaves = along.iter().step_by(LEAF).map(|(at, _)| *at).collect();
-        let numbers = along.into_iter().map(|(_, number)| number).collect();
-        Self { nodes, triangles, numbers, curve, leaves, space }
+        let leaf = |triangles: &[Triangle]| Leaf::of(triangles.iter().copied());
+        Self {
+            nodes,
+            leaves: triangles.par_chunks(WIDTH).map(leaf).collect(),
+            beginnings: along.iter().step_by(WIDTH).map(|(at, _)| *at).collect(),
+            numbers: along.into_iter().map(|(_, number)| number).collect(),
+            curve,
+            space,
+        }
+    }
+}
+
+/// A box over triangles in a row; the halves of one lie side by side.
+#[derive(Clone, Copy, Default)]
+struct Pair {
+    min: Vec3,
+    max: Vec3,
+    /// The first half, or the first slot of what a leaf takes.
+    first: u32,
+    is_leaf: bool,
+}
+
+/// All boxes, the one over everything first.
+struct Halves(Vec<Pair>);
+
+impl Pairs for Halves {
+    fn ends(&self, node: u32) -> [Vec3; 2] {
+        let Pair { min, max, .. } = self.0[node as usize];
+        [min, max]
+    }
+
+    fn below(&self, node: u32) -> Option<u32> {
+        let Pair { first, is_leaf, .. } = self.0[node as usize];
+        (!is_leaf).then_some(first)
+    }
+
+    fn leaf(&mut self, node: u32) -> u32 {
+        self.0[node as usize].first / WIDTH as u32
     }
 }
 
@@ -105,119 +106,54 @@ struct Stretch<'a> {
     /// The slot of the first one.
     first: usize,
     along: &'a [(u64, u32)],
-    triangles: &'a [Flat],
+    triangles: &'a [Triangle],
 }
 
 impl Stretch<'_> {
     /// Fills a node, and those below it, of which the first has a number.
-    fn fill(&self, own: &mut Node, below: &mut [Node], number: usize) {
+    fn fill(&self, own: &mut Pair, below: &mut [Pair], number: usize) {
         let Self { first, along, triangles } = *self;
-        let (mut min, mut max) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        if triangles.len() <= LEAF {
-            for triangle in triangles {
-                let v0 = Vec3::from_array(triangle.v0);
-                let (v1, v2) = (v0 + Vec3::from(triangle.e1), v0 + Vec3::from(triangle.e2));
-                (min, max) = (min.min(v0.min(v1).min(v2)), max.max(v0.max(v1).max(v2)));
+        if triangles.len() <= WIDTH {
+            let (mut min, mut max) = (Vec3A::INFINITY, Vec3A::NEG_INFINITY);
+            for Triangle { v0, v1, v2 } in triangles {
+                (min, max) = (min.min(v0.min(*v1).min(*v2)), max.max(v0.max(*v1).max(*v2)));
             }
-            own.first = first as u32;
-            own.count = triangles.len() as u32;
-        } else {
-            let left = self.left();
-            let (own_along, other_along) = along.split_at(left);
-            let (own_triangles, other_triangles) = triangles.split_at(left);
-            let a = Stretch { first, along: own_along, triangles: own_triangles };
-            let b = Stretch { first: first + left, along: other_along, triangles: other_triangles };
-            let (pair, below) = below.split_at_mut(2);
-            let [to_a, to_b] = pair else { return };
-            let below_a = 2 * (left.div_ceil(LEAF) - 1);
-            let (of_a, of_b) = below.split_at_mut(below_a);
-            let mut fill_a = || a.fill(to_a, of_a, number + 2);
-            let mut fill_b = || b.fill(to_b, of_b, number + 2 + below_a);
-            if triangles.len() < ALONE {
-                fill_a();
-                fill_b();
-            } else {
-                rayon::join(fill_a, fill_b);
-            }
-            min = Vec3::from_array(to_a.min).min(to_b.min.into());
-            max = Vec3::from_array(to_a.max).max(to_b.max.into());
-            own.first = number as u32;
-            own.count = 0;
+            *own = Pair { min: min.into(), max: max.into(), first: first as u32, is_leaf: true };
+            return;
         }
-        (own.min, own.max) = (min.into(), max.into());
+        let left = self.left();
+        let (own_along, other_along) = along.split_at(left);
+        let (own_triangles, other_triangles) = triangles.split_at(left);
+        let a = Stretch { first, along: own_along, triangles: own_triangles };
+        let b = Stretch { first: first + left, along: other_along, triangles: other_triangles };
+        let (pair, below) = below.split_at_mut(2);
+        let [to_a, to_b] = pair else { return };
+        let below_a = 2 * (left.div_ceil(WIDTH) - 1);
+        let (of_a, of_b) = below.split_at_mut(below_a);
+        let mut fill_a = || a.fill(to_a, of_a, number + 2);
+        let mut fill_b = || b.fill(to_b, of_b, number + 2 + below_a);
+        if triangles.len() < ALONE {
+            fill_a();
+            fill_b();
+        } else {
+            rayon::join(fill_a, fill_b);
+        }
+        let (min, max) = (to_a.min.min(to_b.min), to_a.max.max(to_b.max));
+        *own = Pair { min, max, first: number as u32, is_leaf: false };
     }
 
     /// How many of them go to the left: up to where the curve goes from one half of their cell to the
     /// other, in whole leaves.
     fn left(&self) -> usize {
         let along = self.along;
-        let leaves = along.len().div_ceil(LEAF);
+        let leaves = along.len().div_ceil(WIDTH);
         let (low, high) = (along[0].0, along[along.len() - 1].0);
         let split = match (low ^ high).checked_ilog2() {
             None => along.len() / 2,
             Some(bit) => along.partition_point(|(key, _)| (key ^ low) >> bit == 0),
         };
-        let half = LEAF / 2;
-        LEAF * ((split + half) / LEAF).clamp(1, leaves - 1)
-    }
-}
-
-impl NearTree {
-    /// The triangle nearest to a point within a distance, of those that count.
-    #[must_use]
-    pub fn nearest(&self, point: Vec3, within: f32, counts: impl Fn(u32) -> bool) -> Option<Near> {
-        let from = Vec3A::from(self.space.inside(point));
-        let away = |node: &Node| {
-            let outside =
-                (Vec3A::from_array(node.min) - from).max(from - Vec3A::from_array(node.max));
-            outside.max(Vec3A::ZERO).length_squared()
-        };
-        let mut best = (within * self.space.scale).powi(2).min(f32::MAX);
-        let mut found: Option<(usize, Vec3A)> = None;
-        let mut stack: SmallVec<[(u32, f32); 64]> = SmallVec::new();
-        let mut at = (0_u32, away(self.nodes.first()?));
-        loop {
-            let node = &self.nodes[at.0 as usize];
-            let limit = best * SLACK;
-            let mut next = None;
-            if at.1 > limit {
-                // Nothing in it is nearer than what was found meanwhile.
-            } else if node.count > 0 {
-                let first = node.first as usize;
-                for slot in first..first + node.count as usize {
-                    if !counts(self.numbers[slot]) {
-                        continue;
-                    }
-                    let nearest = nearest_on_triangle(from, &self.triangles[slot].triangle());
-                    let square = nearest.distance_squared(from);
-                    let comes_first = || found.is_none_or(|(other, _)| slot < other);
-                    if square < best || square <= best && comes_first() {
-                        best = square;
-                        found = Some((slot, nearest));
-                    }
-                }
-            } else {
-                let sides = [node.first, node.first + 1];
-                let [a, b] = sides.map(|child| (child, away(&self.nodes[child as usize])));
-                let (near, far) = if a.1 <= b.1 { (a, b) } else { (b, a) };
-                if far.1 <= limit {
-                    stack.push(far);
-                }
-                next = (near.1 <= limit).then_some(near);
-            }
-            match next.or_else(|| stack.pop()) {
-                Some(next) => at = next,
-                None => break,
-            }
-        }
-        let (slot, nearest) = found?;
-        Some(self.near(point, slot, nearest))
-    }
-
-    /// A place on a triangle by its slot, as the mesh has it.
-    fn near(&self, point: Vec3, slot: usize, nearest: Vec3A) -> Near {
-        let nearest = self.space.outside(nearest.into());
-        (self.numbers[slot], nearest, nearest.distance(point))
+        let half = WIDTH / 2;
+        WIDTH * ((split + half) / WIDTH).clamp(1, leaves - 1)
     }
 }
 
@@ -324,11 +260,13 @@ mod tests {
             let mut numbers = tree.numbers.clone();
             numbers.sort_unstable();
             assert!(numbers.into_iter().eq(0..triangulation.corners().len() as u32));
-            let mut held: Vec<u32> = (tree.nodes.iter().filter(|node| node.count > 0))
-                .flat_map(|node| node.first..node.first + node.count)
+            let mut held: Vec<u32> = (tree.nodes.iter())
+                .flat_map(|node| (0..WIDTH).map(move |slot| (node, slot)))
+                .filter(|(node, slot)| node.leaves >> slot & 1 == 1)
+                .map(|(node, slot)| node.behind[slot])
                 .collect();
             held.sort_unstable();
-            assert!(held.into_iter().eq(0..triangulation.corners().len() as u32));
+            assert!(held.into_iter().eq(0..tree.leaves.len() as u32));
             let asked = std::cell::Cell::new(0);
             let count = |_| {
                 asked.set(asked.get() + 1);

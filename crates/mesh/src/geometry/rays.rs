@@ -1,22 +1,24 @@
 //! Many rays against the triangles of a mesh: whether anything is in their way, and how far off it is.
 
 use glam::{Vec3, Vec3A};
-use obvhs::{BvhBuildParams, triangle::Triangle};
+use obvhs::{BvhBuildParams, bvh2::Bvh2, triangle::Triangle};
 use pulp::Simd;
 use rayon::prelude::*;
+use smallvec::{SmallVec, smallvec};
 
 use super::{
     bvh::{TreeSpace, tree::binary_tree},
     lanes::{Lanes, MOST_LANES, bits, cross, dot, load, minus, splat},
     triangulate::Triangulation,
-    wide::{Leaf, WideTree},
+    wide::{Leaf, Node, Pairs, Row, WIDTH, nodes_of},
 };
 use crate::mesh::Mesh;
 
 /// A tree over the triangles of a mesh, both sides of each counting.
 #[derive(Clone)]
 pub struct RayTree {
-    tree: WideTree,
+    nodes: Vec<Node>,
+    leaves: Vec<Leaf>,
     space: TreeSpace,
 }
 
@@ -48,6 +50,68 @@ struct Ray<S: Simd> {
     last: [usize; 3],
 }
 
+/// The triangles of a leaf, by number.
+type Members = SmallVec<[u32; WIDTH]>;
+
+/// A tree of pairs with a triangle to a leaf, and how many lie below each node.
+struct Joined {
+    pairs: Bvh2,
+    sizes: Vec<u32>,
+    /// What wide leaves take.
+    leaves: Vec<Members>,
+}
+
+impl Pairs for Joined {
+    fn ends(&self, node: u32) -> [Vec3; 2] {
+        let bounds = &self.pairs.nodes[node as usize].aabb;
+        [bounds.min.into(), bounds.max.into()]
+    }
+
+    fn below(&self, node: u32) -> Option<u32> {
+        let is_large = self.sizes[node as usize] as usize > WIDTH;
+        is_large.then(|| self.pairs.nodes[node as usize].first_index)
+    }
+
+    fn leaf(&mut self, node: u32) -> u32 {
+        let mut members = Members::new();
+        let mut open: Members = smallvec![node];
+        while let Some(at) = open.pop() {
+            let node = &self.pairs.nodes[at as usize];
+            let first = node.first_index;
+            if node.is_leaf() {
+                let own = first as usize..(first + node.prim_count) as usize;
+                members.extend_from_slice(&self.pairs.primitive_indices[own]);
+            } else {
+                open.extend([first + 1, first]);
+            }
+        }
+        self.leaves.push(members);
+        self.leaves.len() as u32 - 1
+    }
+}
+
+/// How many triangles lie below each node.
+fn sizes(pairs: &Bvh2) -> Vec<u32> {
+    let mut order = Vec::with_capacity(pairs.nodes.len());
+    order.push(0_u32);
+    let mut next = 0;
+    while let Some(&node) = order.get(next) {
+        let node = &pairs.nodes[node as usize];
+        if !node.is_leaf() {
+            order.extend([node.first_index, node.first_index + 1]);
+        }
+        next += 1;
+    }
+    let mut sizes = vec![0; pairs.nodes.len()];
+    for &at in order.iter().rev() {
+        let node = &pairs.nodes[at as usize];
+        let below = node.first_index as usize;
+        let inside = || sizes[below] + sizes[below + 1];
+        sizes[at as usize] = if node.is_leaf() { node.prim_count } else { inside() };
+    }
+    sizes
+}
+
 /// Nodes that are still to be looked at.
 type Open = Vec<u32>;
 
@@ -65,7 +129,13 @@ impl RayTree {
         let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
         let triangles: Vec<Triangle> = points.par_iter().map(triangle).collect();
         let pairs = binary_tree(&triangles, &BvhBuildParams::fast_build());
-        Self { tree: WideTree::of(&pairs, &triangles), space }
+        if triangles.is_empty() {
+            return Self { nodes: Vec::new(), leaves: Vec::new(), space };
+        }
+        let mut pairs = Joined { sizes: sizes(&pairs), pairs, leaves: Vec::new() };
+        let nodes = nodes_of(&mut pairs);
+        let leaf = |members: &Members| Leaf::of(members.iter().map(|&t| triangles[t as usize]));
+        Self { nodes, leaves: pairs.leaves.par_iter().map(leaf).collect(), space }
     }
 
     /// The lanes, of those in `open`, whose ray meets nothing.
@@ -130,7 +200,7 @@ impl RayTree {
         mut to: f32,
         stack: &mut Open,
     ) -> Option<f32> {
-        let WideTree { nodes, leaves } = &self.tree;
+        let Self { nodes, leaves, .. } = self;
         let mut met = None;
         if nodes.is_empty() {
             return met;
@@ -142,7 +212,7 @@ impl RayTree {
             let mut near = [0.0_f32; MOST_LANES];
             let boxes = meets(simd, ray, simd.splat_f32s(to), &node.ends, &mut near);
             let mut into = boxes & node.leaves;
-            let mut below = boxes ^ into;
+            let mut below = boxes & node.inner;
             while into != 0 {
                 let slot = into.trailing_zeros() as usize;
                 into &= into - 1;
@@ -185,15 +255,14 @@ fn meets<S: Simd>(
     simd: S,
     ray: &Ray<S>,
     to: S::f32s,
-    ends: &[[[f32; MOST_LANES]; 3]; 2],
-    distances: &mut [f32; MOST_LANES],
+    ends: &[[Row; 3]; 2],
+    distances: &mut Row,
 ) -> u32 {
     let mut all = 0;
     let mut at = 0;
     while at < MOST_LANES {
         let (mut near, mut far) = (ray.from, to);
-        for axis in 0..3 {
-            let last = ray.last[axis];
+        for (axis, &last) in ray.last.iter().enumerate() {
             let (a, b) = (load::<S>(&ends[1 - last][axis], at), load::<S>(&ends[last][axis], at));
             let a = simd.mul_add_e_f32s(a, ray.inverse[axis], ray.back[axis]);
             let b = simd.mul_add_e_f32s(b, ray.inverse[axis], ray.back[axis]);
@@ -251,10 +320,7 @@ fn in_leaf<S: Simd>(simd: S, ray: &Ray<S>, to: S::f32s, leaf: &Leaf) -> Option<f
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{
-        geometry::wide,
-        mesh::{Mesh, MeshArrays},
-    };
+    use crate::mesh::{Mesh, MeshArrays};
     use glam::DVec3;
     use pulp::{Arch, WithSimd};
 
@@ -279,12 +345,12 @@ mod tests {
     fn boxes_are_as_tight_whatever_a_mesh_is_measured_in() {
         let shares = [1e-4, 1.0, 1e5].map(|size: f32| {
             let (mesh, triangulation) = sheet(size);
-            let RayTree { tree, space } = RayTree::new(&mesh, &triangulation);
-            let wide = |node: &wide::Node, slot: usize| {
+            let RayTree { nodes, space, .. } = RayTree::new(&mesh, &triangulation);
+            let wide = |node: &Node, slot: usize| {
                 let sizes = (0..3).map(|axis| node.ends[1][axis][slot] - node.ends[0][axis][slot]);
                 sizes.fold(0.0, f32::max) / space.scale
             };
-            let leaves = tree.nodes.iter().flat_map(|node| {
+            let leaves = nodes.iter().flat_map(|node| {
                 (0..MOST_LANES).filter(|slot| node.leaves >> slot & 1 == 1).map(|s| wide(node, s))
             });
             leaves.fold(0.0, f32::max) / (39.0 * size)

@@ -3,16 +3,17 @@
 //! about the same way part soon: of sixteen that are followed together, hardly four meet the same box, and
 //! between one and two the same triangle, whereas here every lane has work.
 
-use obvhs::{bvh2::Bvh2, triangle::Triangle};
-use rayon::prelude::*;
+use glam::{Vec3, Vec3A};
+use obvhs::triangle::Triangle;
+use smallvec::{SmallVec, smallvec};
 
 use super::lanes::MOST_LANES;
 
 /// How many boxes a node has, and how many triangles a leaf.
-const WIDTH: usize = MOST_LANES;
+pub(super) const WIDTH: usize = MOST_LANES;
 
 /// Numbers, one to each box or triangle.
-type Row = [f32; WIDTH];
+pub(super) type Row = [f32; WIDTH];
 
 /// Up to sixteen boxes.
 #[derive(Clone)]
@@ -22,11 +23,12 @@ pub(super) struct Node {
     pub(super) ends: [[Row; 3]; 2],
     /// The node or leaf behind each.
     pub(super) behind: [u32; WIDTH],
-    /// A bit for each that a leaf is behind.
+    /// A bit for each that a leaf is behind, and for each that a node is. What is no box has neither.
     pub(super) leaves: u32,
+    pub(super) inner: u32,
 }
 
-/// Up to sixteen triangles: a point of each and two edges from it. What is no triangle is a point.
+/// Up to sixteen triangles: a point of each and two edges from it. What is no triangle is a point of the first one.
 #[derive(Clone)]
 #[repr(C, align(64))]
 pub(super) struct Leaf {
@@ -35,119 +37,77 @@ pub(super) struct Leaf {
     pub(super) e2: [Row; 3],
 }
 
-/// A tree of them.
-#[derive(Clone, Default)]
-pub(super) struct WideTree {
-    pub(super) nodes: Vec<Node>,
-    pub(super) leaves: Vec<Leaf>,
-}
-
 const EMPTY: Node = Node {
     ends: [[[f32::INFINITY; WIDTH]; 3], [[f32::NEG_INFINITY; WIDTH]; 3]],
     behind: [0; WIDTH],
     leaves: 0,
+    inner: 0,
 };
 
-impl WideTree {
-    /// That with the boxes of a tree of pairs which has a triangle to a leaf.
-    pub(super) fn of(pairs: &Bvh2, triangles: &[Triangle]) -> Self {
-        if triangles.is_empty() {
-            return Self::default();
-        }
-        let sizes = sizes(pairs);
-        let mut nodes = vec![EMPTY];
-        let mut members: Vec<[u32; WIDTH]> = Vec::new();
-        let mut open = vec![(0_u32, 0)];
-        while let Some((root, own)) = open.pop() {
-            for (slot, pair) in opened(pairs, &sizes, root).into_iter().enumerate() {
-                let bounds = &pairs.nodes[pair as usize].aabb;
-                for axis in 0..3 {
-                    nodes[own].ends[0][axis][slot] = bounds.min[axis];
-                    nodes[own].ends[1][axis][slot] = bounds.max[axis];
-                }
-                if sizes[pair as usize] as usize <= WIDTH {
-                    nodes[own].behind[slot] = members.len() as u32;
-                    nodes[own].leaves |= 1 << slot;
-                    members.push(members_of(pairs, pair));
-                } else {
-                    nodes[own].behind[slot] = nodes.len() as u32;
-                    open.push((pair, nodes.len()));
-                    nodes.push(EMPTY);
-                }
-            }
-        }
-        let leaves = members.par_iter().map(|members| Leaf::of(members, triangles)).collect();
-        Self { nodes, leaves }
-    }
+/// A tree of pairs of boxes, which a wide one is made of. Nodes are numbered, the root is 0.
+pub(super) trait Pairs {
+    /// The least and the largest coordinates.
+    fn ends(&self, node: u32) -> [Vec3; 2];
+    /// The first of the two below a node, the other comes after it; none where a leaf takes all that lies there.
+    fn below(&self, node: u32) -> Option<u32>;
+    /// The number of the leaf that takes it.
+    fn leaf(&mut self, node: u32) -> u32;
 }
 
-/// No triangle.
-const NONE: u32 = u32::MAX;
-
-/// How many triangles lie below each node.
-fn sizes(pairs: &Bvh2) -> Vec<u32> {
-    let mut order = Vec::with_capacity(pairs.nodes.len());
-    order.push(0_u32);
-    let mut next = 0;
-    while let Some(&node) = order.get(next) {
-        let node = &pairs.nodes[node as usize];
-        if !node.is_leaf() {
-            order.extend([node.first_index, node.first_index + 1]);
+/// The nodes of a wide tree with the boxes of one of pairs.
+pub(super) fn nodes_of(pairs: &mut impl Pairs) -> Vec<Node> {
+    let mut nodes = vec![EMPTY];
+    let mut open = vec![(0_u32, 0)];
+    while let Some((root, own)) = open.pop() {
+        for (slot, pair) in opened(pairs, root).into_iter().enumerate() {
+            let [min, max] = pairs.ends(pair);
+            for axis in 0..3 {
+                nodes[own].ends[0][axis][slot] = min[axis];
+                nodes[own].ends[1][axis][slot] = max[axis];
+            }
+            if pairs.below(pair).is_none() {
+                nodes[own].behind[slot] = pairs.leaf(pair);
+                nodes[own].leaves |= 1 << slot;
+            } else {
+                nodes[own].behind[slot] = nodes.len() as u32;
+                nodes[own].inner |= 1 << slot;
+                open.push((pair, nodes.len()));
+                nodes.push(EMPTY);
+            }
         }
-        next += 1;
     }
-    let mut sizes = vec![0; pairs.nodes.len()];
-    for &at in order.iter().rev() {
-        let node = &pairs.nodes[at as usize];
-        let below = node.first_index as usize;
-        let inside = || sizes[below] + sizes[below + 1];
-        sizes[at as usize] = if node.is_leaf() { node.prim_count } else { inside() };
-    }
-    sizes
+    nodes
 }
 
 /// The nodes below one that become the boxes of a wide one: the largest is opened as long as there is room.
-fn opened(pairs: &Bvh2, sizes: &[u32], root: u32) -> Vec<u32> {
-    let area = |at: u32| pairs.nodes[at as usize].aabb.half_area();
-    let mut all = vec![root];
+fn opened(pairs: &impl Pairs, root: u32) -> SmallVec<[u32; WIDTH]> {
+    let area = |node: u32| {
+        let [min, max] = pairs.ends(node);
+        let Vec3 { x, y, z } = max - min;
+        x * y + y * z + z * x
+    };
+    let mut all: SmallVec<[u32; WIDTH]> = smallvec![root];
+    let mut areas: SmallVec<[f32; WIDTH]> = smallvec![area(root)];
     while all.len() < WIDTH {
-        let large = (0..all.len()).filter(|&slot| sizes[all[slot] as usize] as usize > WIDTH);
-        let largest = large.max_by(|&a, &b| area(all[a]).total_cmp(&area(all[b])));
-        let Some(slot) = largest else { break };
-        let first = pairs.nodes[all[slot] as usize].first_index;
-        all[slot] = first;
+        let open = (0..all.len()).filter_map(|slot| Some((slot, pairs.below(all[slot])?)));
+        let largest = open.max_by(|(a, _), (b, _)| areas[*a].total_cmp(&areas[*b]));
+        let Some((slot, first)) = largest else { break };
+        (all[slot], areas[slot]) = (first, area(first));
         all.push(first + 1);
-    }
-    all
-}
-
-/// The triangles below a node that has no more than a leaf takes.
-fn members_of(pairs: &Bvh2, root: u32) -> [u32; WIDTH] {
-    let mut all = [NONE; WIDTH];
-    let (mut count, mut open) = (0, vec![root]);
-    while let Some(at) = open.pop() {
-        let node = &pairs.nodes[at as usize];
-        let first = node.first_index;
-        if !node.is_leaf() {
-            open.extend([first + 1, first]);
-            continue;
-        }
-        let own = first as usize..(first + node.prim_count) as usize;
-        for &triangle in &pairs.primitive_indices[own] {
-            all[count] = triangle;
-            count += 1;
-        }
+        areas.push(area(first + 1));
     }
     all
 }
 
 impl Leaf {
-    fn of(members: &[u32; WIDTH], triangles: &[Triangle]) -> Self {
+    /// That of some triangles, no more than a leaf takes.
+    pub(super) fn of(triangles: impl Iterator<Item = Triangle>) -> Self {
         let none = [[0.0; WIDTH]; 3];
-        let mut leaf = Self { v0: none, e1: none, e2: none };
-        let members = members.iter().take_while(|&&member| member != NONE);
-        for (slot, &member) in members.enumerate() {
-            let Triangle { v0, v1, v2 } = triangles[member as usize];
+        let mut triangles = triangles.peekable();
+        let first = triangles.peek().map_or(Vec3A::ZERO, |triangle| triangle.v0);
+        let v0 = first.to_array().map(|x| [x; WIDTH]);
+        let mut leaf = Self { v0, e1: none, e2: none };
+        for (slot, Triangle { v0, v1, v2 }) in triangles.take(WIDTH).enumerate() {
             let (e1, e2) = (v1 - v0, v2 - v0);
             for axis in 0..3 {
                 leaf.v0[axis][slot] = v0[axis];
@@ -156,5 +116,19 @@ impl Leaf {
             }
         }
         leaf
+    }
+
+    /// Of points or edges, that of one triangle.
+    #[inline(always)]
+    pub(super) fn at(rows: &[Row; 3], slot: usize) -> [f32; 3] {
+        [rows[0][slot], rows[1][slot], rows[2][slot]]
+    }
+
+    /// One of its triangles.
+    #[inline]
+    pub(super) fn triangle(&self, slot: usize) -> Triangle {
+        let point = |rows| Vec3A::from_array(Self::at(rows, slot));
+        let v0 = point(&self.v0);
+        Triangle { v0, v1: v0 + point(&self.e1), v2: v0 + point(&self.e2) }
     }
 }

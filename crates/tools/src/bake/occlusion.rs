@@ -190,7 +190,7 @@ fn found(
             Ok(open)
         })
         .collect::<Result<_, GivenUp>>()?;
-    Ok(in_place(&order, runs, Found { open: 1.0, way: Vec3::ZERO }))
+    Ok(in_place(&order, &runs, Found { open: 1.0, way: Vec3::ZERO }))
 }
 
 /// What the rays of a sample find.
@@ -441,7 +441,7 @@ pub fn thickness(
             Ok(found)
         })
         .collect::<Result<_, GivenUp>>()?;
-    Ok(samples.gathered(in_place(&order, runs, 1.0)))
+    Ok(samples.gathered(in_place(&order, &runs, 1.0)))
 }
 
 /// Some samples in a row that are looked inwards from.

@@ -1,20 +1,19 @@
-//! What is nearest to each of many points.
+//! What is nearest to each of many points, or to one.
 //!
-//! Many points are taken along the curve, as many at a time as the vector unit has lanes: those near each
-//! other meet the same boxes and the same triangles. What is found for a point does not hang on which
-//! others come with it: of triangles that are equally near it is the first, and no product is rounded in
-//! one go with a sum, so that every machine finds the same.
+//! Many points are taken along the curve, so that what one meets lies at hand for the next. What is found for a
+//! point does not hang on which others come with it, nor on the vector unit: of triangles that are equally
+//! near it is the first, and no product is rounded in one go with a sum, so that every machine finds the same.
 
-use glam::{Vec3, Vec3A};
+use glam::Vec3;
 use pulp::{Arch, Simd, WithSimd};
 use rayon::prelude::*;
-use smallvec::SmallVec;
 
-use super::{Flat, LEAF, Near, NearTree, Node, SLACK};
+use super::{Near, NearTree};
 use crate::{
     geometry::{
         bvh::tree::nearest_on_triangle,
-        lanes::{Lanes, MOST_LANES, any, minus, splat},
+        lanes::{Lanes, bits, load, minus, splat},
+        wide::{Leaf, Row, WIDTH},
     },
     morton::{along_a_curve, in_place},
 };
@@ -24,6 +23,16 @@ const RUN: usize = 1024;
 
 /// By which share something is nearer than a distance to be so however it is rounded.
 const SURELY: f32 = 1e-4;
+
+/// What is so little further off than the nearest is still looked at: what rounding leaves of it.
+const SLACK: f32 = 1.0 + 1e-5;
+
+/// More than is lost of a place where the ends of an edge are added up, in the tree's space.
+const ROUNDING: f32 = 0.01;
+
+/// How far apart points lie that are looked for together, as a share of how large a leaf is there, by the squares (that
+/// took least time over scans of several densities).
+const APART: f32 = 0.7;
 
 /// No slot.
 const NONE: u32 = u32::MAX;
@@ -43,82 +52,43 @@ impl NearTree {
         found.map(|near| near.map_or(most, |(.., far)| far.clamp(least, most))).collect()
     }
 
+    /// The triangle nearest to a point within a distance, of those that count.
+    #[must_use]
+    pub fn nearest(&self, point: Vec3, within: f32, counts: impl Fn(u32) -> bool) -> Option<Near> {
+        let (at, within) = (self.space.inside(point), self.square(within));
+        let look = Look { tree: self, at, within, enough: 0.0, counts };
+        self.found(point, Arch::new().dispatch(look))
+    }
+
     /// What is nearest to each of some points within a distance, or anything that is near enough.
     fn looked_for(&self, points: &[Vec3], within: f32, enough: f32) -> Vec<Option<Near>> {
-        if self.nodes.is_empty() {
-            return vec![None; points.len()];
-        }
         let order = along_a_curve(points);
         let arch = Arch::new();
-        let [within, enough] =
-            [within, enough].map(|far| (far * self.space.scale).powi(2).min(f32::MAX));
+        let [within, enough] = [within, enough].map(|far| self.square(far));
         let run = |run| arch.dispatch(Run { tree: self, points, run, within, enough });
-        let found = order.par_chunks(RUN).map(run).collect();
-        in_place(&order, found, None)
+        let found: Vec<_> = order.par_chunks(RUN).map(run).collect();
+        in_place(&order, &found, None)
     }
 
-    /// The square of a distance within which something is near a point, in the tree's space: how far
-    /// some triangles are that lie near it along the curve.
-    #[inline(always)]
-    fn bound(&self, point: Vec3, inside: Vec3) -> f32 {
+    /// The square of a distance in the tree's space.
+    fn square(&self, far: f32) -> f32 {
+        (far * self.space.scale).powi(2).min(f32::MAX)
+    }
+
+    /// What was found about a point, by its slot.
+    fn found(&self, point: Vec3, slot: u32) -> Option<Near> {
+        let slot = slot as usize;
+        let number = *self.numbers.get(slot)?;
+        let triangle = self.leaves[slot / WIDTH].triangle(slot % WIDTH);
+        let nearest = nearest_on_triangle(self.space.inside(point).into(), &triangle);
+        let nearest = self.space.outside(nearest.into());
+        Some((number, nearest, nearest.distance(point)))
+    }
+
+    /// The leaf that lies about where a point does along the curve.
+    fn leaf_at(&self, point: Vec3) -> usize {
         let at = self.curve.at(point);
-        let leaf = self.leaves.partition_point(|&first| first <= at).saturating_sub(1);
-        let first = leaf * LEAF;
-        let mut least = f32::MAX;
-        for triangle in &self.triangles[first..self.triangles.len().min(first + LEAF)] {
-            let square = Vec3::from_array(triangle.v0).distance_squared(inside);
-            least = if square < least { square } else { least };
-        }
-        (least * SLACK).min(f32::MAX)
-    }
-
-    /// The slots of the triangles nearest to each lane, of those within a distance; of those that have one that is
-    /// near enough, any of these. Both by their squares.
-    #[inline(always)]
-    fn slots<S: Simd>(&self, simd: S, points: &Lanes<S>, within: S::f32s, enough: f32) -> S::u32s {
-        let (enough, done) = (simd.splat_f32s(enough), simd.splat_f32s(-1.0));
-        let none = simd.splat_u32s(NONE);
-        let mut best = Best { square: within, slot: none, limit: within };
-        let mut stack: SmallVec<[u32; 64]> = SmallVec::new();
-        let mut at = 0_u32;
-        loop {
-            let node = &self.nodes[at as usize];
-            let mut next = None;
-            if node.count > 0 {
-                for slot in node.first..node.first + node.count {
-                    best = nearer(simd, points, &self.triangles[slot as usize], slot, best);
-                }
-                let is_found = simd.less_than_u32s(best.slot, none);
-                let is_enough = simd.and_m32s(is_found, simd.less_than_f32s(best.square, enough));
-                best.limit = simd.select_f32s(is_enough, done, best.limit);
-            } else {
-                let (a, b) = (node.first, node.first + 1);
-                let to_a = away(simd, points, &self.nodes[a as usize]);
-                let to_b = away(simd, points, &self.nodes[b as usize]);
-                let meets_a = any(simd, simd.less_than_or_equal_f32s(to_a, best.limit));
-                let meets_b = any(simd, simd.less_than_or_equal_f32s(to_b, best.limit));
-                next = match (meets_a, meets_b) {
-                    (true, true) => {
-                        let is_first = simd.reduce_sum_f32s(to_a) <= simd.reduce_sum_f32s(to_b);
-                        let (near, far) = if is_first { (a, b) } else { (b, a) };
-                        stack.push(far);
-                        Some(near)
-                    }
-                    (true, false) => Some(a),
-                    (false, true) => Some(b),
-                    (false, false) => None,
-                };
-            }
-            while next.is_none() {
-                let Some(last) = stack.pop() else { return best.slot };
-                // Something nearer may have been found meanwhile.
-                let away = away(simd, points, &self.nodes[last as usize]);
-                if any(simd, simd.less_than_or_equal_f32s(away, best.limit)) {
-                    next = Some(last);
-                }
-            }
-            at = next.unwrap_or_default();
-        }
+        self.beginnings.partition_point(|&first| first <= at).saturating_sub(1)
     }
 }
 
@@ -139,39 +109,177 @@ impl WithSimd for Run<'_> {
     fn with_simd<S: Simd>(self, simd: S) -> Self::Output {
         let Self { tree, points, run, within, enough } = self;
         let mut all = Vec::with_capacity(run.len());
+        let mut open = Open::with_capacity(64);
+        if tree.nodes.is_empty() {
+            return vec![None; run.len()];
+        }
         for group in run.chunks(S::F32_LANES) {
-            let mut columns = [[0.0_f32; MOST_LANES]; 4];
-            for lane in 0..S::F32_LANES {
-                // What is left over does as the last one.
-                let point = points[group[lane.min(group.len() - 1)] as usize];
-                let at = tree.space.inside(point);
-                (columns[0][lane], columns[1][lane], columns[2][lane]) = (at.x, at.y, at.z);
-                columns[3][lane] = tree.bound(point, at).min(within);
-            }
-            let x = simd.partial_load_f32s(&columns[0][..S::F32_LANES]);
-            let y = simd.partial_load_f32s(&columns[1][..S::F32_LANES]);
-            let z = simd.partial_load_f32s(&columns[2][..S::F32_LANES]);
-            let bounds = simd.partial_load_f32s(&columns[3][..S::F32_LANES]);
-            let found = tree.slots(simd, &[x, y, z], bounds, enough);
-            let mut slots = [NONE; MOST_LANES];
-            simd.partial_store_u32s(&mut slots[..S::F32_LANES], found);
+            let group_of = Group::of(simd, tree, points, group);
+            let slots = match group_of.is_dense(simd) {
+                true => group_of.together(simd, [within, enough], &mut open),
+                false => group_of.one_by_one(simd, [within, enough], &mut open),
+            };
             for (lane, &index) in group.iter().enumerate() {
-                let Some(triangle) = tree.triangles.get(slots[lane] as usize) else {
-                    all.push(None);
-                    continue;
-                };
-                let at = Vec3A::new(columns[0][lane], columns[1][lane], columns[2][lane]);
-                let nearest = nearest_on_triangle(at, &triangle.triangle());
-                all.push(Some(tree.near(points[index as usize], slots[lane] as usize, nearest)));
+                all.push(tree.found(points[index as usize], slots[lane]));
             }
         }
         all
     }
 }
 
+/// Nodes that are still to be looked at, and the squares of how far they are.
+type Open = Vec<(u32, f32)>;
+
+/// Some points that lie near each other on the whole, one to a lane; all in the tree's space.
+struct Group<'a, S: Simd> {
+    tree: &'a NearTree,
+    /// As the mesh has them; what is left over does as the last one.
+    places: [Vec3; WIDTH],
+    points: Lanes<S>,
+    /// The ends of the box about them, and the square of how large that is.
+    ends: [Lanes<S>; 2],
+    diagonal: f32,
+    /// Whether none of them is nowhere.
+    are_somewhere: bool,
+    /// The leaf that lies about there along the curve.
+    leaf: &'a Leaf,
+}
+
+impl<'a, S: Simd> Group<'a, S> {
+    #[inline(always)]
+    fn of(simd: S, tree: &'a NearTree, points: &[Vec3], group: &[u32]) -> Self {
+        let mut places = [Vec3::ZERO; WIDTH];
+        let mut columns = [[0.0; WIDTH]; 3];
+        let (mut low, mut high, mut sum) = (Vec3::INFINITY, Vec3::NEG_INFINITY, Vec3::ZERO);
+        for lane in 0..S::F32_LANES {
+            places[lane] = points[group[lane.min(group.len() - 1)] as usize];
+            let at = tree.space.inside(places[lane]);
+            for (column, x) in columns.iter_mut().zip(at.to_array()) {
+                column[lane] = x;
+            }
+            (low, high, sum) = (low.min(at), high.max(at), sum + at);
+        }
+        Self {
+            tree,
+            places,
+            points: row::<S>(&columns, 0),
+            ends: [splat(simd, low.to_array()), splat(simd, high.to_array())],
+            diagonal: (high - low).length_squared(),
+            // Ends are numbers where one point is none; the sum is not.
+            are_somewhere: sum.is_finite(),
+            leaf: &tree.leaves[tree.leaf_at(places[0])],
+        }
+    }
+
+    /// Whether they lie no further apart than a leaf of these triangles is large, by a point of each: then they meet the
+    /// same ones, and take less time together.
+    #[inline(always)]
+    fn is_dense(&self, simd: S) -> bool {
+        let mut square = 0.0;
+        for row in &self.leaf.v0 {
+            let (mut low, mut high) = (f32::MAX, f32::MIN);
+            let mut at = 0;
+            while at < WIDTH {
+                let lanes = load::<S>(row, at);
+                low = low.min(simd.reduce_min_f32s(lanes));
+                high = high.max(simd.reduce_max_f32s(lanes));
+                at += S::F32_LANES;
+            }
+            square += (high - low) * (high - low);
+        }
+        self.are_somewhere && self.diagonal <= APART * square
+    }
+
+    /// The slots of what is nearest to each, or [`NONE`]; within a distance, or anything that is near enough (by their
+    /// squares).
+    #[inline(always)]
+    fn one_by_one(&self, simd: S, [within, enough]: [f32; 2], open: &mut Open) -> [u32; WIDTH] {
+        let tree = self.tree;
+        let mut slots = [NONE; WIDTH];
+        for (slot, &place) in slots.iter_mut().zip(&self.places).take(S::F32_LANES) {
+            let at = tree.space.inside(place);
+            let within = within.min(bound(simd, at, &tree.leaves[tree.leaf_at(place)]));
+            *slot = Look { tree, at, within, enough, counts: |_| true }.slot(simd, open);
+        }
+        slots
+    }
+
+    /// The same for all of them at a time.
+    #[inline(always)]
+    fn together(&self, simd: S, [within, enough]: [f32; 2], open: &mut Open) -> [u32; WIDTH] {
+        let tree = self.tree;
+        let none = simd.splat_u32s(NONE);
+        let (enough, done) = (simd.splat_f32s(enough), simd.splat_f32s(-1.0));
+        let mut limit = simd.splat_f32s(f32::MAX);
+        for slot in 0..WIDTH {
+            let way = minus(simd, &splat(simd, Leaf::at(&self.leaf.v0, slot)), &self.points);
+            limit = simd.min_f32s(dot(simd, &way, &way), limit);
+        }
+        let limit = simd.mul_f32s(limit, simd.splat_f32s(SLACK));
+        let limit = simd.min_f32s(limit, simd.splat_f32s(within));
+        let mut best = Bests { square: limit, slot: none, limit };
+        let mut most = simd.reduce_max_f32s(limit);
+        open.clear();
+        open.push((0, 0.0));
+        while let Some((next, square)) = open.pop() {
+            if square > most {
+                continue;
+            }
+            let node = &tree.nodes[next as usize];
+            let mut squares = [0.0; WIDTH];
+            let boxes = within_reach(simd, &self.ends, &node.ends, 0.0, most, &mut squares);
+            let mut leaves = boxes & node.leaves;
+            while leaves != 0 {
+                let slot = nearest_of(leaves, &squares);
+                leaves &= !(1 << slot);
+                if squares[slot] <= most {
+                    self.in_leaf(simd, node.behind[slot] as usize, most, &mut best);
+                    let is_found = simd.less_than_u32s(best.slot, none);
+                    let is_near = simd.less_than_f32s(best.square, enough);
+                    let is_enough = simd.and_m32s(is_found, is_near);
+                    best.limit = simd.select_f32s(is_enough, done, best.limit);
+                    most = simd.reduce_max_f32s(best.limit);
+                }
+            }
+            wait(boxes & node.inner, &node.behind, &squares, open);
+        }
+        let mut slots = [NONE; WIDTH];
+        simd.partial_store_u32s(&mut slots[..S::F32_LANES], best.slot);
+        slots
+    }
+
+    /// Looks at the triangles of a leaf that are near enough.
+    #[inline(always)]
+    fn in_leaf(&self, simd: S, leaf: usize, most: f32, best: &mut Bests<S>) {
+        let first = leaf * WIDTH;
+        let count = (self.tree.numbers.len() - first).min(WIDTH);
+        let leaf = &self.tree.leaves[leaf];
+        let mut squares = [0.0; WIDTH];
+        let near =
+            within_reach(simd, &self.ends, &ends_of(simd, leaf), ROUNDING, most, &mut squares);
+        let mut left = near & ((1 << count) - 1);
+        while left != 0 {
+            let slot = left.trailing_zeros() as usize;
+            left &= left - 1;
+            let v0 = splat(simd, Leaf::at(&leaf.v0, slot));
+            let (a, b) =
+                (splat(simd, Leaf::at(&leaf.e1, slot)), splat(simd, Leaf::at(&leaf.e2, slot)));
+            let square = square_between(simd, &self.points, &v0, &a, &b);
+            let slots = simd.splat_u32s((first + slot) as u32);
+            let is_nearer = simd.less_than_f32s(square, best.square);
+            let is_as_near = simd.less_than_or_equal_f32s(square, best.square);
+            let comes_first = simd.less_than_u32s(slots, best.slot);
+            let is_better = simd.or_m32s(is_nearer, simd.and_m32s(is_as_near, comes_first));
+            best.square = simd.select_f32s(is_better, square, best.square);
+            best.slot = simd.select_u32s(is_better, slots, best.slot);
+            let limit = simd.mul_f32s(square, simd.splat_f32s(SLACK));
+            best.limit = simd.select_f32s(is_better, limit, best.limit);
+        }
+    }
+}
+
 /// What was found for each lane.
-#[derive(Clone, Copy)]
-struct Best<S: Simd> {
+struct Bests<S: Simd> {
     /// The square of how far it is away.
     square: S::f32s,
     slot: S::u32s,
@@ -179,81 +287,254 @@ struct Best<S: Simd> {
     limit: S::f32s,
 }
 
-/// The squares of how far the lanes are from a box.
-#[inline(always)]
-fn away<S: Simd>(simd: S, points: &Lanes<S>, node: &Node) -> S::f32s {
-    let zero = simd.splat_f32s(0.0);
-    let mut sum = zero;
-    for (axis, &point) in points.iter().enumerate() {
-        let below = simd.sub_f32s(simd.splat_f32s(node.min[axis]), point);
-        let above = simd.sub_f32s(point, simd.splat_f32s(node.max[axis]));
-        let outside = simd.max_f32s(simd.max_f32s(below, above), zero);
-        sum = simd.add_f32s(sum, simd.mul_f32s(outside, outside));
-    }
-    sum
+/// What is looked for about a point, all in the tree's space.
+struct Look<'a, F> {
+    tree: &'a NearTree,
+    at: Vec3,
+    /// The squares of how far off something may be, and of what is near enough to be taken at once.
+    within: f32,
+    enough: f32,
+    /// Whether a triangle counts, by its number.
+    counts: F,
 }
 
-/// The better of what was found and a triangle: the nearest of a place on each of its edges and, where
-/// that is on the triangle, the foot of the perpendicular.
-#[inline(always)]
-fn nearer<S: Simd>(
-    simd: S,
-    points: &Lanes<S>,
-    triangle: &Flat,
+/// What was found for a point.
+struct Best {
+    square: f32,
     slot: u32,
-    best: Best<S>,
-) -> Best<S> {
-    let [a, b] = [Vec3::from_array(triangle.e1), Vec3::from_array(triangle.e2)];
-    let (c, a_a, b_b, a_b) = (b - a, a.dot(a), b.dot(b), a.dot(b));
-    let from = minus(simd, points, &splat(simd, triangle.v0));
-    let (edge_a, edge_b) = (splat(simd, triangle.e1), splat(simd, triangle.e2));
-    let edge_c = splat(simd, c.to_array());
-    let from_b = minus(simd, &from, &edge_a);
-    let (along_a, along_b) = (dot(simd, &from, &edge_a), dot(simd, &from, &edge_b));
-    let along_c = dot(simd, &from_b, &edge_c);
+    limit: f32,
+}
 
-    let to_a = without(simd, &from, &edge_a, share(simd, along_a, a_a));
-    let to_b = without(simd, &from, &edge_b, share(simd, along_b, b_b));
-    let to_c = without(simd, &from_b, &edge_c, share(simd, along_c, c.dot(c)));
+impl<F: Fn(u32) -> bool> WithSimd for Look<'_, F> {
+    type Output = u32;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> u32 {
+        self.slot(simd, &mut Open::with_capacity(64))
+    }
+}
+
+impl<F: Fn(u32) -> bool> Look<'_, F> {
+    /// The slot of the nearest one, or [`NONE`].
+    #[inline(always)]
+    fn slot<S: Simd>(&self, simd: S, open: &mut Open) -> u32 {
+        let Self { tree, within, enough, .. } = *self;
+        if tree.nodes.is_empty() || !self.at.is_finite() {
+            return NONE;
+        }
+        let point = splat(simd, self.at.to_array());
+        let ends = [point, point];
+        let mut best = Best { square: within, slot: NONE, limit: within };
+        open.clear();
+        open.push((0, 0.0));
+        while let Some((next, square)) = open.pop() {
+            // Something nearer may have been found meanwhile.
+            if square > best.limit {
+                continue;
+            }
+            let node = &tree.nodes[next as usize];
+            let mut squares = [0.0; WIDTH];
+            let boxes = within_reach(simd, &ends, &node.ends, 0.0, best.limit, &mut squares);
+            let mut leaves = boxes & node.leaves;
+            while leaves != 0 {
+                let slot = nearest_of(leaves, &squares);
+                leaves &= !(1 << slot);
+                if squares[slot] <= best.limit {
+                    self.in_leaf(simd, &point, node.behind[slot] as usize, &mut best);
+                }
+            }
+            if best.slot != NONE && best.square < enough {
+                break;
+            }
+            wait(boxes & node.inner, &node.behind, &squares, open);
+        }
+        best.slot
+    }
+
+    /// Looks at the triangles of a leaf.
+    #[inline(always)]
+    fn in_leaf<S: Simd>(&self, simd: S, point: &Lanes<S>, leaf: usize, best: &mut Best) {
+        let tree = self.tree;
+        let first = leaf * WIDTH;
+        let count = (tree.numbers.len() - first).min(WIDTH);
+        let leaf = &tree.leaves[leaf];
+        let mut squares = [0.0; WIDTH];
+        let mut near = 0;
+        let mut at = 0;
+        while at < WIDTH {
+            let (v0, a, b) =
+                (row::<S>(&leaf.v0, at), row::<S>(&leaf.e1, at), row::<S>(&leaf.e2, at));
+            let square = square_between(simd, point, &v0, &a, &b);
+            S::as_mut_simd_f32s(&mut squares).0[at / S::F32_LANES] = square;
+            let is_near = simd.less_than_or_equal_f32s(square, simd.splat_f32s(best.square));
+            near |= bits::<S>(is_near) << at;
+            at += S::F32_LANES;
+        }
+        let mut left = near & ((1 << count) - 1);
+        while left != 0 {
+            let slot = left.trailing_zeros() as usize;
+            left &= left - 1;
+            let (square, own) = (squares[slot], (first + slot) as u32);
+            let is_better = square < best.square || square <= best.square && own < best.slot;
+            if is_better && (self.counts)(tree.numbers[own as usize]) {
+                *best = Best { square, slot: own, limit: square * SLACK };
+            }
+        }
+    }
+}
+
+/// Of those that have a bit, the one with the least number.
+#[inline(always)]
+fn nearest_of(mut those: u32, numbers: &Row) -> usize {
+    let mut nearest = those.trailing_zeros() as usize;
+    those &= those - 1;
+    while those != 0 {
+        let other = those.trailing_zeros() as usize;
+        those &= those - 1;
+        nearest = if numbers[other] < numbers[nearest] { other } else { nearest };
+    }
+    nearest
+}
+
+/// The square of a distance within which something is near a point: how far the triangles of a leaf are, by a point of
+/// each.
+#[inline(always)]
+fn bound<S: Simd>(simd: S, at: Vec3, leaf: &Leaf) -> f32 {
+    let point = splat(simd, at.to_array());
+    let mut least = f32::MAX;
+    let mut at = 0;
+    while at < WIDTH {
+        let way = minus(simd, &row::<S>(&leaf.v0, at), &point);
+        least = least.min(simd.reduce_min_f32s(dot(simd, &way, &way)));
+        at += S::F32_LANES;
+    }
+    least * SLACK
+}
+
+/// Lets those that have a bit wait, the furthest longest.
+#[inline(always)]
+fn wait(mut those: u32, behind: &[u32; WIDTH], squares: &Row, open: &mut Open) {
+    let first = open.len();
+    while those != 0 {
+        let slot = those.trailing_zeros() as usize;
+        those &= those - 1;
+        open.push((behind[slot], squares[slot]));
+        let mut place = open.len() - 1;
+        while place > first && open[place - 1].1 < open[place].1 {
+            open.swap(place - 1, place);
+            place -= 1;
+        }
+    }
+}
+
+/// As many of the points or edges of a leaf as there are lanes, from one on.
+#[inline(always)]
+fn row<S: Simd>([x, y, z]: &[Row; 3], at: usize) -> Lanes<S> {
+    [load::<S>(x, at), load::<S>(y, at), load::<S>(z, at)]
+}
+
+/// A bit for each of some boxes that is no further than the root of a limit from another box (the same in every lane),
+/// and the squares of how far they are. As much as `slack` further off is as near.
+#[inline(always)]
+fn within_reach<S: Simd>(
+    simd: S,
+    [low, high]: &[Lanes<S>; 2],
+    ends: &[[Row; 3]; 2],
+    slack: f32,
+    limit: f32,
+    squares: &mut Row,
+) -> u32 {
+    let (zero, slack) = (simd.splat_f32s(0.0), simd.splat_f32s(slack));
+    let mut all = 0;
+    let mut at = 0;
+    while at < WIDTH {
+        let mut sum = zero;
+        for axis in 0..3 {
+            let below = simd.sub_f32s(load::<S>(&ends[0][axis], at), high[axis]);
+            let above = simd.sub_f32s(low[axis], load::<S>(&ends[1][axis], at));
+            let outside = simd.sub_f32s(simd.max_f32s(below, above), slack);
+            let outside = simd.max_f32s(outside, zero);
+            sum = simd.add_f32s(sum, simd.mul_f32s(outside, outside));
+        }
+        S::as_mut_simd_f32s(squares).0[at / S::F32_LANES] = sum;
+        let is_near = simd.less_than_or_equal_f32s(sum, simd.splat_f32s(limit));
+        all |= bits::<S>(is_near) << at;
+        at += S::F32_LANES;
+    }
+    all
+}
+
+/// The ends of the boxes about the triangles of a leaf, to within rounding.
+#[inline(always)]
+fn ends_of<S: Simd>(simd: S, leaf: &Leaf) -> [[Row; 3]; 2] {
+    let zero = simd.splat_f32s(0.0);
+    let [mut lows, mut highs] = [[[0.0; WIDTH]; 3]; 2];
+    for (axis, (lows, highs)) in lows.iter_mut().zip(&mut highs).enumerate() {
+        let mut at = 0;
+        while at < WIDTH {
+            let a = load::<S>(&leaf.e1[axis], at);
+            let b = load::<S>(&leaf.e2[axis], at);
+            let v0 = load::<S>(&leaf.v0[axis], at);
+            let low = simd.add_f32s(v0, simd.min_f32s(simd.min_f32s(a, b), zero));
+            let high = simd.add_f32s(v0, simd.max_f32s(simd.max_f32s(a, b), zero));
+            S::as_mut_simd_f32s(lows).0[at / S::F32_LANES] = low;
+            S::as_mut_simd_f32s(highs).0[at / S::F32_LANES] = high;
+            at += S::F32_LANES;
+        }
+    }
+    [lows, highs]
+}
+
+/// The squares of how far points are from triangles (a point of each and two edges from it): the nearest of a place on
+/// each of its edges and, where that is on the triangle, the foot of the perpendicular.
+#[inline(always)]
+fn square_between<S: Simd>(
+    simd: S,
+    point: &Lanes<S>,
+    v0: &Lanes<S>,
+    a: &Lanes<S>,
+    b: &Lanes<S>,
+) -> S::f32s {
+    let (zero, one) = (simd.splat_f32s(0.0), simd.splat_f32s(1.0));
+    let c = minus(simd, b, a);
+    let (a_a, b_b, a_b) = (dot(simd, a, a), dot(simd, b, b), dot(simd, a, b));
+    let from = minus(simd, point, v0);
+    let from_b = minus(simd, &from, a);
+    let (along_a, along_b) = (dot(simd, &from, a), dot(simd, &from, b));
+    let along_c = dot(simd, &from_b, &c);
+
+    let to_a = without(simd, &from, a, share(simd, along_a, a_a));
+    let to_b = without(simd, &from, b, share(simd, along_b, b_b));
+    let to_c = without(simd, &from_b, &c, share(simd, along_c, dot(simd, &c, &c)));
     let (to_a, to_b) = (dot(simd, &to_a, &to_a), dot(simd, &to_b, &to_b));
     let edges = simd.min_f32s(simd.min_f32s(to_a, to_b), dot(simd, &to_c, &to_c));
 
     // Without area it is infinite or no number, and no comparison holds.
-    let inverse = simd.splat_f32s((a_a * b_b - a_b * a_b).recip());
-    let (a_a, b_b, a_b) = (simd.splat_f32s(a_a), simd.splat_f32s(b_b), simd.splat_f32s(a_b));
+    let area = simd.sub_f32s(simd.mul_f32s(a_a, b_b), simd.mul_f32s(a_b, a_b));
+    let inverse = simd.div_f32s(one, area);
     let u = simd.sub_f32s(simd.mul_f32s(b_b, along_a), simd.mul_f32s(a_b, along_b));
     let v = simd.sub_f32s(simd.mul_f32s(a_a, along_b), simd.mul_f32s(a_b, along_a));
     let (u, v) = (simd.mul_f32s(u, inverse), simd.mul_f32s(v, inverse));
-    let (zero, one) = (simd.splat_f32s(0.0), simd.splat_f32s(1.0));
     let is_after = simd.and_m32s(
         simd.greater_than_or_equal_f32s(u, zero),
         simd.greater_than_or_equal_f32s(v, zero),
     );
     let is_before = simd.less_than_or_equal_f32s(simd.add_f32s(u, v), one);
-    let to_foot = without(simd, &from, &edge_a, u);
-    let to_foot = without(simd, &to_foot, &edge_b, v);
+    let to_foot = without(simd, &from, a, u);
+    let to_foot = without(simd, &to_foot, b, v);
     let foot = simd.min_f32s(dot(simd, &to_foot, &to_foot), edges);
-    let square = simd.select_f32s(simd.and_m32s(is_after, is_before), foot, edges);
-
-    let slots = simd.splat_u32s(slot);
-    let is_nearer = simd.less_than_f32s(square, best.square);
-    let is_as_near = simd.less_than_or_equal_f32s(square, best.square);
-    let comes_first = simd.less_than_u32s(slots, best.slot);
-    let is_better = simd.or_m32s(is_nearer, simd.and_m32s(is_as_near, comes_first));
-    let square = simd.select_f32s(is_better, square, best.square);
-    Best {
-        square,
-        slot: simd.select_u32s(is_better, slots, best.slot),
-        limit: simd.mul_f32s(square, simd.splat_f32s(SLACK)),
-    }
+    simd.select_f32s(simd.and_m32s(is_after, is_before), foot, edges)
 }
 
-/// How far along an edge the place nearest to the lanes is, 0–1; an edge without length is a point.
+/// How far along edges the nearest place is, 0–1, by how far it is in their own lengths and the squares of these; an
+/// edge without length is a point.
 #[inline(always)]
-fn share<S: Simd>(simd: S, along: S::f32s, square: f32) -> S::f32s {
-    let inverse = if square > 0.0 { square.recip().min(f32::MAX) } else { 0.0 };
-    let share = simd.mul_f32s(along, simd.splat_f32s(inverse));
-    simd.min_f32s(simd.max_f32s(share, simd.splat_f32s(0.0)), simd.splat_f32s(1.0))
+fn share<S: Simd>(simd: S, along: S::f32s, square: S::f32s) -> S::f32s {
+    let (zero, one) = (simd.splat_f32s(0.0), simd.splat_f32s(1.0));
+    let inverse = simd.min_f32s(simd.div_f32s(one, square), simd.splat_f32s(f32::MAX));
+    let inverse = simd.select_f32s(simd.greater_than_f32s(square, zero), inverse, zero);
+    let share = simd.mul_f32s(along, inverse);
+    simd.min_f32s(simd.max_f32s(share, zero), one)
 }
 
 /// What is left of a way without a share of an edge.

@@ -117,7 +117,7 @@ impl Gathering<'_> {
                 Ok(found)
             })
             .collect::<Result<_, GivenUp>>()?;
-        let found = in_place(&order, runs, Vec3::ZERO);
+        let found = in_place(&order, &runs, Vec3::ZERO);
         let count = samples.per_element as f32;
         Ok(samples.sums(found).into_par_iter().map(|sum| sum / count).collect())
     }
