@@ -130,6 +130,7 @@ fn led_at(geometry: &Geometry, corners: &[u32], smooth: f32) -> SmallVec<[(u32, 
     let (normals, topology) = (geometry.face_normals(), geometry.topology());
     let normal = |corner: u32| normals[topology.face_of(corner as usize)];
     let mut led: SmallVec<[(u32, u32); 8]> = corners.iter().map(|&c| (c, c)).collect();
+    let mut fans = corners.len();
     for &corner in corners {
         for edge in edges_at(geometry, corner as usize) {
             for other in beyond(geometry, corner, edge) {
@@ -138,7 +139,15 @@ fn led_at(geometry: &Geometry, corners: &[u32], smooth: f32) -> SmallVec<[(u32, 
                 }
                 let lead = |c: u32| led.iter().find(|(at, _)| *at == c).map_or(c, |(_, l)| *l);
                 let (a, b) = (lead(corner), lead(other));
+                if a == b {
+                    continue;
+                }
                 led.iter_mut().filter(|(_, l)| *l == a.max(b)).for_each(|(_, l)| *l = a.min(b));
+                fans -= 1;
+                if fans == 1 {
+                    // Mostly all of them are one, long before every edge has been looked at.
+                    return led;
+                }
             }
         }
     }

@@ -1,6 +1,7 @@
 //! What a decimation comes to, measured from either side.
 
 use glam::Vec3;
+use rayon::prelude::*;
 use serde::Serialize;
 use speckle_mesh::Geometry;
 use speckle_model::Part;
@@ -8,7 +9,7 @@ use speckle_model::Part;
 use super::{DecimationError, anywhere, open_to_all};
 use crate::{
     bake::watch::Watch,
-    transfer::{self, Source},
+    transfer::{self, Source, TransferReport},
 };
 
 /// How far a set is from what it was, by what is seen at the original's elements.
@@ -53,36 +54,31 @@ pub(super) fn report(
     watch: &Watch,
 ) -> Result<DecimationReport, DecimationError> {
     let scale = part.traits.transform.mean_scale();
-    let points = |part: &Part| part.geometry.shown_points().to_vec();
-    let middles = |part: &Part| {
-        let mesh = part.geometry.mesh();
-        (0..mesh.face_count()).map(|face| mesh.face_centroid(face)).collect::<Vec<Vec3>>()
-    };
-    let [mean, there] = far(&points(part), &light.geometry);
-    let [_, back] = far(&middles(light), &part.geometry);
+    let mesh = light.geometry.mesh();
+    let middles = (0..mesh.face_count()).into_par_iter().map(|face| mesh.face_centroid(face));
+    let [_, back] = far(&middles.collect::<Vec<Vec3>>(), &part.geometry).map(|far| far * scale);
     let mut sets = Vec::new();
-    if !light.sets.is_empty() {
-        // Seen from the original: what the new one shows where its elements were.
+    let [mean, there] = if light.sets.is_empty() {
+        far(part.geometry.shown_points(), &light.geometry).map(|far| far * scale)
+    } else {
+        // Seen from the original: what the new one shows where its elements were, and how far off that is.
         let original = open_to_all(part);
         let seen = transfer::carried(&original, &[Source::of(light)], &anywhere(part), watch)?;
-        sets = seen
-            .report
-            .sets
-            .into_iter()
-            .map(|set| SetDecimated {
-                name: set.name,
-                mean: set.mean,
-                most_of_them: set.most_of_them,
-                most: set.most,
-            })
-            .collect();
-    }
+        let TransferReport { gap, sets: seen, .. } = seen.report;
+        sets.extend(seen.into_iter().map(|set| SetDecimated {
+            name: set.name,
+            mean: set.mean,
+            most_of_them: set.most_of_them,
+            most: set.most,
+        }));
+        [gap.mean, gap.largest]
+    };
     Ok(DecimationReport {
         triangles,
         vertices: [part, light].map(|part| part.geometry.shown_points().len()),
         reached,
-        mean_distance: mean * scale,
-        max_distance: there.max(back) * scale,
+        mean_distance: mean,
+        max_distance: there.max(back),
         size: part.geometry.measures().diagonal() * scale,
         sets,
     })

@@ -21,6 +21,9 @@ pub struct Gap {
     pub median: f32,
     /// The largest distance.
     pub largest: f32,
+    /// The mean of them.
+    #[serde(skip)]
+    pub(crate) mean: f32,
 }
 
 /// How many bins there are.
@@ -55,6 +58,8 @@ impl Gap {
             distances.get(nth).copied().unwrap_or(0.0)
         };
         let (median, largest) = (at(0.5), at(1.0));
+        let sum: f64 = distances.iter().map(|&far| f64::from(far)).sum();
+        let mean = (sum / distances.len().max(1) as f64) as f32;
         let least = LEAST * target.size();
         let edges = sources.iter().map(|near| near.source.edge()).fold(target.edge(), f32::max);
         // What most lie within, unless they are of two kinds: near, and far.
@@ -67,6 +72,6 @@ impl Gap {
         for far in &distances {
             bins[((far / width) as usize).min(BINS - 1)] += 1;
         }
-        Self { bins, width, suggested, least: at(0.0), median, largest }
+        Self { bins, width, suggested, least: at(0.0), median, largest, mean }
     }
 }
