@@ -237,7 +237,7 @@ impl Running<'_> {
 
 impl Falling<'_> {
     fn place(&self, node: u32) -> Vec3 {
-        self.geometry.mesh().corner_position(self.nodes.corners[node as usize] as usize)
+        self.nodes.points[node as usize]
     }
 
     fn normal(&self, t: [u32; 3]) -> Vec3 {

@@ -63,18 +63,29 @@ impl Ord for Far {
     }
 }
 
+/// What a front knows of a node.
+#[derive(Clone, Copy)]
+struct Here {
+    far: f32,
+    /// Whether that stays.
+    is_fixed: bool,
+    /// What it was told where it came from.
+    told: f32,
+    /// Which root it came from.
+    root: u32,
+}
+
+/// Where it has not been.
+const UNMET: Here = Here { far: f32::INFINITY, is_fixed: false, told: 0.0, root: 0 };
+
 /// A front that marches over a surface, as often as is wanted: it goes no further than its piece,
 /// and remembers nothing of the last march.
 pub struct Front<'a> {
     nodes: Nodes<'a>,
     /// At each node, the triangles beside it that angles were cut into.
     cuts: FxHashMap<u32, SmallVec<[Cut; 4]>>,
-    far: Vec<f32>,
-    is_fixed: Vec<bool>,
-    /// What the front was told where it came from.
-    told: Vec<f32>,
-    /// Which root the front came from.
-    root: Vec<u32>,
+    /// At each node, what the front knows of it: side by side, since all of it is asked at a time.
+    here: Vec<Here>,
     /// The nodes that have a distance.
     met: Vec<u32>,
     /// How far it goes.
@@ -103,9 +114,8 @@ impl<'a> Front<'a> {
             cuts.entry(a).or_default().push(cut);
             cuts.entry(b).or_default().push(Cut { other: a, flat: cut.flat.turned(), ..cut });
         }
-        let (far, is_fixed) = (vec![f32::INFINITY; count], vec![false; count]);
-        let (told, root) = (vec![0.0; count], vec![0; count]);
-        Self { nodes, cuts, far, is_fixed, told, root, met: Vec::new(), within: f32::INFINITY }
+        let here = vec![UNMET; count];
+        Self { nodes, cuts, here, met: Vec::new(), within: f32::INFINITY }
     }
 
     /// How far a vertex is by the last march, and what the front was told there.
@@ -113,9 +123,9 @@ impl<'a> Front<'a> {
     pub fn told(&self, vertex: usize) -> (f32, f32) {
         let geometry = self.nodes.geometry;
         let corners = geometry.topology().own_corners(geometry.mesh(), vertex);
-        let nodes = corners.map(|corner| self.nodes.of_corners[corner] as usize);
-        let nearest = nodes.min_by(|&a, &b| self.far[a].total_cmp(&self.far[b]));
-        nearest.map_or((f32::INFINITY, 0.0), |node| (self.far[node], self.told[node]))
+        let here = corners.map(|corner| self.here(self.nodes.of_corners[corner]));
+        let nearest = here.min_by(|a, b| a.far.total_cmp(&b.far)).unwrap_or(UNMET);
+        (nearest.far, nearest.told)
     }
 
     /// How far a vertex is by the last march; infinite where no surface led.
@@ -123,21 +133,19 @@ impl<'a> Front<'a> {
     pub fn distance(&self, vertex: usize) -> f32 {
         let geometry = self.nodes.geometry;
         let corners = geometry.topology().own_corners(geometry.mesh(), vertex);
-        let far = corners.map(|corner| self.far[self.nodes.of_corners[corner] as usize]);
+        let far = corners.map(|corner| self.here(self.nodes.of_corners[corner]).far);
         far.fold(f32::INFINITY, f32::min)
     }
 
     fn meet(&mut self, node: u32, found: f32, told: f32, root: u32) -> bool {
-        let far = &mut self.far[node as usize];
-        if found >= *far {
+        let here = &mut self.here[node as usize];
+        if found >= here.far {
             return false;
         }
-        if *far == f32::INFINITY {
+        if here.far == f32::INFINITY {
             self.met.push(node);
         }
-        *far = found;
-        self.told[node as usize] = told;
-        self.root[node as usize] = root;
+        *here = Here { far: found, told, root, ..*here };
         true
     }
 
@@ -146,8 +154,8 @@ impl<'a> Front<'a> {
     /// # Errors
     /// When it was given up.
     pub fn march(&mut self, start: &Start, watch: &Watch) -> Result<(), GivenUp> {
-        for node in self.met.drain(..).map(|node| node as usize) {
-            (self.far[node], self.is_fixed[node]) = (f32::INFINITY, false);
+        for node in self.met.drain(..) {
+            self.here[node as usize] = UNMET;
         }
         let geometry = self.nodes.geometry;
         let (mesh, topology) = (geometry.mesh(), geometry.topology());
@@ -159,13 +167,14 @@ impl<'a> Front<'a> {
         let is_point = self.roots(start);
         self.look_around(&is_point);
         let mut open: BinaryHeap<_> =
-            self.met.iter().map(|&node| Reverse((Far(self.far[node as usize]), node))).collect();
+            self.met.iter().map(|&node| Reverse((Far(self.here(node).far), node))).collect();
         let mut steps = 0_u32;
         while let Some(Reverse((_, at))) = open.pop() {
-            if self.far[at as usize] > self.within {
+            let own = self.here(at);
+            if own.far > self.within {
                 break;
             }
-            if std::mem::replace(&mut self.is_fixed[at as usize], true) {
+            if std::mem::replace(&mut self.here[at as usize].is_fixed, true) {
                 continue;
             }
             steps = steps.wrapping_add(1);
@@ -174,39 +183,36 @@ impl<'a> Front<'a> {
             }
             let mut found: SmallVec<[(u32, (f32, f32)); 16]> = SmallVec::new();
             // What is told where the front crosses a side between two.
-            let told = |other: u32, share: f32| {
-                let [a, b] = [at, other].map(|node| self.told[node as usize]);
-                a + (b - a) * share
-            };
+            let told = |other: Here, share: f32| own.told + (other.told - own.told) * share;
             for ([_, b, c], _) in self.nodes.triangles(at) {
-                for (free, other) in [(c, b), (b, c)] {
-                    if self.is_fixed[free as usize] {
+                let [b, c] = [b, c].map(|node| (node, self.here(node)));
+                for [(free, ahead), (other, beside)] in [[c, b], [b, c]] {
+                    if ahead.is_fixed {
                         continue;
                     }
                     let to = self.nodes.length(at, free);
-                    let mut nearest = (self.far[at as usize] + to as f32, self.told[at as usize]);
-                    if self.is_fixed[other as usize] {
+                    let mut nearest = (own.far + to as f32, own.told);
+                    if beside.is_fixed {
                         let (side, from) =
                             (self.nodes.length(at, other), self.nodes.length(other, free));
                         let flat = Flat::new(to, from, side);
-                        let through =
-                            flat.and_then(|flat| self.through(flat, at, other, &is_point));
+                        let through = flat.and_then(|flat| through(flat, own, beside, &is_point));
                         if let Some((far, share)) = through.filter(|(far, _)| *far < nearest.0) {
-                            nearest = (far, told(other, share));
+                            nearest = (far, told(beside, share));
                         }
                     }
                     found.push((free, nearest));
                 }
             }
             for &Cut { free, other, flat } in self.cuts.get(&at).into_iter().flatten() {
-                if self.is_fixed[other as usize] && !self.is_fixed[free as usize] {
-                    let through = self.through(flat, at, other, &is_point);
-                    found.extend(through.map(|(far, share)| (free, (far, told(other, share)))));
+                let beside = self.here(other);
+                if beside.is_fixed && !self.here(free).is_fixed {
+                    let through = through(flat, own, beside, &is_point);
+                    found.extend(through.map(|(far, share)| (free, (far, told(beside, share)))));
                 }
             }
-            let root = self.root[at as usize];
             for (free, (far, told)) in found {
-                if self.meet(free, far, told, root) {
+                if self.meet(free, far, told, own.root) {
                     open.push(Reverse((Far(far), free)));
                 }
             }
@@ -214,36 +220,24 @@ impl<'a> Front<'a> {
         Ok(())
     }
 
-    /// How far a point is that the front reaches through a side whose ends it has passed, and the share
-    /// of the side at which it does.
-    fn through(&self, flat: Flat, a: u32, b: u32, is_point: &[bool]) -> Option<(f32, f32)> {
-        let [da, db] = [a, b].map(|node| self.far[node as usize]);
-        let [root, other] = [a, b].map(|node| self.root[node as usize]);
-        match () {
-            // Of two roots each comes by its own way.
-            () if root != other => None,
-            () if da == 0.0 && db == 0.0 => Some(flat.above()),
-            () if is_point[root as usize] => flat.in_circles(da, db),
-            () => flat.in_parallel(da, db),
-        }
+    fn here(&self, node: u32) -> Here {
+        self.here[node as usize]
     }
 
     /// Looks around from roots that are points.
     fn look_around(&mut self, is_point: &[bool]) {
-        let far = |node: u32| f64::from(self.far[node as usize]);
+        let far = |node: u32| f64::from(self.here(node).far);
         let mut seen = Vec::new();
-        for &node in self.met.iter().filter(|&&node| is_point[self.root[node as usize] as usize]) {
-            let root = self.root[node as usize];
+        for &node in self.met.iter().filter(|&&node| is_point[self.here(node).root as usize]) {
+            let Here { root, told, .. } = self.here(node);
             let windows = if far(node) == 0.0 {
                 self.nodes.windows_of(node)
             } else {
-                let is_first = |t: &[u32; 3]| {
-                    t[1..].iter().all(|&o| node < o && self.far[o as usize].is_finite())
-                };
+                let is_first =
+                    |t: &[u32; 3]| t[1..].iter().all(|&o| node < o && self.here(o).far.is_finite());
                 let triangles = self.nodes.triangles(node).map(|(t, _)| t).filter(is_first);
                 triangles.flat_map(|t| self.nodes.windows_from(t, t.map(far))).collect()
             };
-            let told = self.told[node as usize];
             let found = self.nodes.seen(windows).into_iter();
             seen.extend(found.map(|(node, far)| (node, far, told, root)));
         }
@@ -268,7 +262,7 @@ impl<'a> Front<'a> {
             let mut count = 0;
             waiting.push(first);
             while let Some(node) = waiting.pop() {
-                self.root[node as usize] = is_point.len() as u32;
+                self.here[node as usize].root = is_point.len() as u32;
                 count += 1;
                 for ([_, b, c], _) in self.nodes.triangles(node) {
                     for other in [b, c] {
@@ -282,5 +276,17 @@ impl<'a> Front<'a> {
             is_point.push(count == 1);
         }
         is_point
+    }
+}
+
+/// How far a point is that the front reaches through a side whose ends it has passed, and the share
+/// of the side at which it does.
+fn through(flat: Flat, a: Here, b: Here, is_point: &[bool]) -> Option<(f32, f32)> {
+    match () {
+        // Of two roots each comes by its own way.
+        () if a.root != b.root => None,
+        () if a.far == 0.0 && b.far == 0.0 => Some(flat.above()),
+        () if is_point[a.root as usize] => flat.in_circles(a.far, b.far),
+        () => flat.in_parallel(a.far, b.far),
     }
 }

@@ -1,6 +1,6 @@
 //! Triangles of a surface laid flat: what lies beyond their edges, and how a front crosses them.
 
-use glam::DVec2;
+use glam::{DVec2, Vec3};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use speckle_mesh::{Geometry, geometry::triangulate::first_triangle};
@@ -12,6 +12,8 @@ pub(in crate::bake) struct Nodes<'a> {
     pub(in crate::bake) of_corners: Vec<u32>,
     /// A corner of each.
     pub(in crate::bake) corners: Vec<u32>,
+    /// Where each is.
+    pub(in crate::bake) points: Vec<Vec3>,
 }
 
 impl<'a> Nodes<'a> {
@@ -35,7 +37,8 @@ impl<'a> Nodes<'a> {
                 of_corners[corner as usize] = node;
             }
         }
-        Self { geometry, of_corners, corners }
+        let points = corners.iter().map(|&corner| mesh.corner_position(corner as usize)).collect();
+        Self { geometry, of_corners, corners, points }
     }
 
     /// The triangles at a node, each as its three nodes and corners, the node itself first.
@@ -61,9 +64,7 @@ impl<'a> Nodes<'a> {
 
     /// How far two nodes are apart. In double precision: triangles are laid flat by their lengths.
     pub(super) fn length(&self, a: u32, b: u32) -> f64 {
-        let [a, b] = [a, b].map(|node| {
-            self.geometry.mesh().corner_position(self.corners[node as usize] as usize).as_dvec3()
-        });
+        let [a, b] = [a, b].map(|node| self.points[node as usize].as_dvec3());
         a.distance(b)
     }
 
