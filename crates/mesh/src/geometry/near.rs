@@ -4,6 +4,7 @@
 //! 2009), which takes about a fifth of the time of one that rays go through.
 
 mod each;
+mod squares;
 
 use glam::{Vec3, Vec3A};
 use obvhs::triangle::Triangle;
@@ -32,6 +33,9 @@ pub struct NearTree {
     beginnings: Vec<u64>,
     space: TreeSpace,
 }
+
+/// What is so little further off than the nearest is still looked at: what rounding leaves of it.
+const SLACK: f32 = 1.0 + 1e-5;
 
 /// Below so many triangles a tree is not shared out.
 const ALONE: usize = 4096;
