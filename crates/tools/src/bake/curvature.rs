@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use smallvec::SmallVec;
 use speckle_mesh::{
     Geometry,
-    geometry::{bvh::Bvh, normals},
+    geometry::{bvh::Bvh, normals, triangulate::first_triangle},
 };
 use speckle_model::recipe::source::Bends;
 
@@ -30,14 +30,13 @@ pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>,
     // However a file split its vertices, the surface bends the same.
     let normals = normals::of_points(mesh, topology, geometry.face_normals());
     let positions = mesh.positions();
-    let vertices = |t: &[u32; 3]| t.map(|c| mesh.corner_vertices()[c as usize] as usize);
     let triangles = geometry.triangulation().corners();
     // Of each triangle, twice the integral of the mean curvature, and twice the area.
     let integrals: Vec<[f32; 2]> = triangles
         .par_iter()
         .with_min_len(4096)
         .map(|t| {
-            let [a, b, c] = vertices(t);
+            let [a, b, c] = t.map(|c| mesh.corner_vertices()[c as usize] as usize);
             let (pa, pb, pc) = (positions[a], positions[b], positions[c]);
             let across = (pb - pa).cross(pc - pa);
             let double = across.length();
@@ -50,22 +49,30 @@ pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>,
             [divergence / 2.0, double]
         })
         .collect();
-    let mut sums = vec![[0.0_f32; 2]; positions.len()];
-    for (t, [integral, area]) in triangles.iter().zip(&integrals) {
-        for v in vertices(t) {
-            let sum = &mut sums[topology.point_of(v)];
-            sum[0] += integral;
-            sum[1] += area;
+    // Each point takes what the triangles around it have, in their order.
+    let of_point = |vertex: usize| {
+        let mut sum = [0.0_f32; 2];
+        let corners = match topology.point_of(vertex) == vertex {
+            true => topology.corners_at(vertex),
+            false => &[],
+        };
+        for &corner in corners {
+            let face = topology.face_of(corner as usize);
+            let first = first_triangle(mesh, face);
+            let own = first..first + mesh.face_corners(face).len() - 2;
+            for (t, [integral, area]) in triangles[own.clone()].iter().zip(&integrals[own]) {
+                if t.contains(&corner) {
+                    sum[0] += integral;
+                    sum[1] += area;
+                }
+            }
         }
-    }
-    let mut curvature: Vec<f32> = (0..positions.len())
-        .into_par_iter()
-        .map(|v| {
-            let [integral, area] = sums[topology.point_of(v)];
-            let mean = integral / area;
-            if mean.is_finite() { mean } else { 0.0 }
-        })
-        .collect();
+        let mean = sum[0] / sum[1];
+        if mean.is_finite() { mean } else { 0.0 }
+    };
+    let vertices = || (0..positions.len()).into_par_iter().with_min_len(1024);
+    let of_points: Vec<f32> = vertices().map(of_point).collect();
+    let mut curvature: Vec<f32> = vertices().map(|v| of_points[topology.point_of(v)]).collect();
     if radius > 0.0 {
         watch.check()?;
         Diffusion::new(geometry, watch)?.about(&mut curvature, radius, watch)?;
