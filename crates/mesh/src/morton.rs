@@ -11,7 +11,7 @@ const FINE: u32 = 21;
 #[must_use]
 pub fn along_a_curve(points: &[Vec3]) -> Vec<u32> {
     let curve = Curve::through(points, COARSE);
-    // Where a point is and its index have room in one number, which is sorted in half the time.
+    // Where a point is and its index have room in one number: half as much to move while it is sorted.
     let at = |(i, &point): (usize, &Vec3)| curve.at(point) << u32::BITS | i as u64;
     let mut order: Vec<u64> = points.par_iter().enumerate().map(at).collect();
     order.par_sort_unstable();
