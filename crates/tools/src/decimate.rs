@@ -1,6 +1,7 @@
 //! Fewer triangles for a part: the shape by quadric edge collapse (crate `meshopt`; Garland and
 //! Heckbert 1997), everything that lies on it carried over from the original, never by the collapses.
 
+mod collapse;
 mod report;
 
 use std::{
@@ -14,7 +15,7 @@ use std::{
 };
 
 use glam::Vec3;
-use meshopt::{SimplifyOptions, VertexDataAdapter, simplify_with_attributes_and_locks};
+use meshopt::SimplifyOptions;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
@@ -29,12 +30,13 @@ use speckle_model::{
     color_set::{Role, convert},
 };
 
+use collapse::Collapse;
 use report::report;
 pub use report::{DecimationReport, SetDecimated};
 
 use crate::{
     bake::{pieces::shares_of, watch::Watch},
-    replacing::{Matching, ReplacingError, ShapeTo, shape},
+    replacing::{Matching, ReplacingError, ShapeTo, shape_with_geometry},
     transfer::{self, Source, TransferError},
 };
 
@@ -157,13 +159,13 @@ pub fn decimate(
         }
         Goal::Error { .. } => true,
     };
-    let (mut shape, _) = shape(
+    let (mut shape, _, geometry) = shape_with_geometry(
         part,
         NewPart::new(part.traits.name.clone(), mesh, Vec::new()),
         Some(Matching::Nearest),
     )?;
     watch.check().map_err(TransferError::from)?;
-    let light = colored(part, &mut shape, watch)?;
+    let light = colored(part, &mut shape, geometry, watch)?;
     let report = report(part, &light, triangles, reached, watch)?;
     Ok((shape, report))
 }
@@ -275,15 +277,26 @@ fn collapsed(
             }
         }
     }
-    let indices = mem::take(&mut wedges.indices);
-    let collapse = Collapse { indices, places, numbers, weights, locks, count, within, options };
+    let topology = part.geometry.topology();
+    let points = wedges.of.iter().map(|&(vertex, _)| topology.point_of(vertex as usize) as u32);
+    let collapse = Collapse {
+        points: points.collect(),
+        indices: mem::take(&mut wedges.indices),
+        places,
+        numbers,
+        weights,
+        locks,
+        count,
+        within,
+        options,
+    };
     let (ending, ended) = mpsc::channel::<()>();
     let beside = thread::spawn(move || {
         // Goes when it ends, however it does.
         let _ending = ending;
         collapse.run()
     });
-    // One core collapses; what colors are looked for by comes on the others meanwhile.
+    // What colors are looked for by comes meanwhile.
     transfer::make_ready(&part.geometry);
     while ended.recv_timeout(LOOK_IN) == Err(RecvTimeoutError::Timeout) {
         watch.check().map_err(TransferError::from)?;
@@ -294,43 +307,6 @@ fn collapsed(
 
 /// How often it is looked whether somebody still waits.
 const LOOK_IN: Duration = Duration::from_millis(20);
-
-/// All that collapsing takes, which cannot be stopped: where nobody waits any more, it ends by itself.
-struct Collapse {
-    /// Wedges of the triangles' corners.
-    indices: Vec<u32>,
-    /// Of the wedges, about the part's middle.
-    places: Vec<[f32; 3]>,
-    numbers: Vec<f32>,
-    weights: Vec<f32>,
-    locks: Vec<bool>,
-    /// To how many triangles.
-    count: usize,
-    /// No further off than this, in the part's space.
-    within: f32,
-    options: SimplifyOptions,
-}
-
-impl Collapse {
-    /// The wedges of the corners of the triangles that are left.
-    fn run(&self) -> Result<Vec<u32>, DecimationError> {
-        let bytes = bytemuck::cast_slice(&self.places);
-        let vertices = VertexDataAdapter::new(bytes, size_of::<[f32; 3]>(), 0)
-            .map_err(|_| DecimationError::Unsound("the part has too many vertices"))?;
-        Ok(simplify_with_attributes_and_locks(
-            &self.indices,
-            &vertices,
-            &self.numbers,
-            &self.weights,
-            self.weights.len() * size_of::<f32>(),
-            &self.locks,
-            3 * self.count,
-            self.within,
-            self.options,
-            None,
-        ))
-    }
-}
 
 /// The numbers that wedges are weighed by beside their places, and how much each weighs, as a share of
 /// the part's size.
@@ -438,10 +414,14 @@ fn open_to_all(part: &Part) -> Part {
 
 /// Lays the colors of the original on the new shape, each the mean of what it stands for; what comes of
 /// it as a part.
-fn colored(part: &Part, shape: &mut ShapeTo, watch: &Watch) -> Result<Part, DecimationError> {
-    let geometry = Arc::new(Geometry::new(shape.mesh.clone()));
+fn colored(
+    part: &Part,
+    shape: &mut ShapeTo,
+    geometry: Geometry,
+    watch: &Watch,
+) -> Result<Part, DecimationError> {
     let mut light = open_to_all(part);
-    light.geometry = geometry;
+    light.geometry = Arc::new(geometry);
     for set in &mut light.sets {
         if let Some(to) = shape.sets.iter().find(|to| to.id == set.id) {
             set.values = Arc::new(to.values.clone());

@@ -217,6 +217,15 @@ pub fn shape(
     theirs: NewPart,
     matching: Option<Matching>,
 ) -> Result<(ShapeTo, ReplacementReport), ReplacingError> {
+    shape_with_geometry(part, theirs, matching).map(|(shape, report, _)| (shape, report))
+}
+
+/// The same, with all that was worked out of the shape on the way.
+pub(crate) fn shape_with_geometry(
+    part: &Part,
+    theirs: NewPart,
+    matching: Option<Matching>,
+) -> Result<(ShapeTo, ReplacementReport, Geometry), ReplacingError> {
     let (mesh, _) = in_part(part, &theirs.mesh)?;
     let faces = [part.geometry.mesh().face_count(), mesh.face_count()];
     let target = Geometry::new(mesh);
@@ -255,7 +264,7 @@ pub fn shape(
     let meshes = [target.mesh(), part.geometry.mesh()];
     let report = pairing.report(part, meshes, told, faces);
     let mesh = target.mesh().clone();
-    Ok((ShapeTo { mesh, selections, materials, sets }, report))
+    Ok((ShapeTo { mesh, selections, materials, sets }, report, target))
 }
 
 /// The set of a part that one of the file's goes into.

@@ -4,7 +4,10 @@ use glam::{Vec2, Vec3};
 use proptest::prelude::*;
 use speckle_color::{Encoding, Rgba, difference::ciede2000};
 use speckle_core::{Document, Edit, HelperEdit, ReplaceEdit, document::Direction};
-use speckle_mesh::{Geometry, Mesh, Placement, Transform, mesh::UvSet};
+use speckle_mesh::{
+    Geometry, Mesh, Placement, Transform,
+    mesh::{MeshArrays, UvSet},
+};
 use speckle_model::{NewPart, NewSet, Part, Selection, color_set::Role};
 use speckle_tools::{
     bake::watch::Watch,
@@ -211,6 +214,79 @@ fn borders_of_color_hold_as_far_as_they_weigh() {
     };
     let (heedless, heedful) = (off(0.0), off(1.0));
     assert!(heedful < 0.5 * heedless, "{heedful} of {heedless}");
+}
+
+/// What a part is measured in is nothing to how its colors weigh beside its shape.
+#[test]
+fn in_metres_and_in_millimetres_the_same_is_left() {
+    let planned = |scale: f32| {
+        let mesh = ball(40, 60).moved(|p| p * scale, |n| n).unwrap();
+        let sides = |p: Vec3| [f32::from(p.x > 0.3 * scale), 0.5, f32::from(p.z > 0.0), 1.0];
+        let set = coat(&mesh, Placement::Vertex, sides);
+        let mut document = Document::default();
+        document.apply(Edit::bring_in(vec![NewPart::new("Ball", mesh, vec![set])])).unwrap();
+        let goal = rules(Goal::Share { share: 0.2 });
+        decimate(&first(&document), None, &goal, &Watch::default()).unwrap().0.mesh
+    };
+    // By powers of two, so that nothing is rounded otherwise.
+    let [one, small, large] = [1.0, 1.0 / 1024.0, 1024.0].map(planned);
+    assert_eq!(one.corner_vertices(), small.corner_vertices());
+    assert_eq!(one.corner_vertices(), large.corner_vertices());
+}
+
+/// Where there is much to do it is done in two halves first: nothing of that is left to be seen. By hand: the volume of
+/// a ball is 4⁄3 π r³, and its Euler number 2.
+#[test]
+fn halves_leave_no_border_between_them() {
+    // Its texture has a seam across the middle, and its faces have vertices of their own on either side of another one.
+    let (rows, around) = (120, 240);
+    let mut arrays = arrays_of(&ball(rows, around));
+    let middles = |arrays: &MeshArrays| -> Vec<Vec3> {
+        let faces = arrays.face_starts.windows(2);
+        let corners = faces.map(|w| &arrays.corner_vertices[w[0] as usize..w[1] as usize]);
+        let mean = |own: &[u32]| {
+            own.iter().map(|&v| arrays.positions[v as usize]).sum::<Vec3>() / own.len() as f32
+        };
+        corners.map(mean).collect()
+    };
+    let middles = middles(&arrays);
+    let (count, mut apart) = (arrays.positions.len() as u32, arrays.positions.clone());
+    arrays.positions.append(&mut apart);
+    let mut uvs = Vec::new();
+    for (face, middle) in middles.iter().enumerate() {
+        for corner in arrays.face_starts[face]..arrays.face_starts[face + 1] {
+            let vertex = &mut arrays.corner_vertices[corner as usize];
+            let p = arrays.positions[*vertex as usize];
+            uvs.push(p.truncate() + if middle.y > 0.0 { Vec2::ZERO } else { Vec2::splat(3.0) });
+            *vertex += if middle.z > 0.0 { count } else { 0 };
+        }
+    }
+    arrays.uv_sets = vec![UvSet { name: "Halves".into(), uvs }];
+    let mesh = Mesh::new(arrays).unwrap();
+    let set = coat(&mesh, Placement::Vertex, stripes);
+    let mut document = Document::default();
+    document.apply(Edit::bring_in(vec![NewPart::new("Ball", mesh, vec![set])])).unwrap();
+    let part = first(&document);
+    assert!(Geometry::new(part.geometry.mesh().clone()).topology().is_watertight());
+    for triangles in [4000, 400] {
+        let goal = rules(Goal::Count { triangles });
+        let (shape, report) = decimate(&part, None, &goal, &Watch::default()).unwrap();
+        assert!(report.reached && report.triangles[1] > triangles * 9 / 10, "{report:?}");
+        let light = Geometry::new(shape.mesh);
+        let topology = light.topology();
+        assert!(topology.is_watertight());
+        assert_eq!(topology.euler_number(), 2);
+        let faces = light.mesh().face_count();
+        // As evenly as elsewhere: along the cut no row of small triangles is left standing.
+        let small = (0..faces).filter(|&f| {
+            light.mesh().face_area_vector(f).length()
+                < 0.1 * light.measures().area as f32 / faces as f32
+        });
+        assert!(small.count() < faces / 20);
+        let off = light.measures().volume / (4.0 / 3.0 * std::f64::consts::PI) - 1.0;
+        assert!(off.abs() < 20.0 / triangles as f64, "{triangles}: {off}");
+        assert!(report.max_distance < 20.0 / triangles as f32, "{report:?}");
+    }
 }
 
 #[test]
