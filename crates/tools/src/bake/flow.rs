@@ -7,7 +7,6 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
-use smallvec::SmallVec;
 use speckle_color::noise::{self, Kind, Noise};
 use speckle_mesh::{Geometry, geometry::triangulate::first_triangle};
 
@@ -362,9 +361,8 @@ impl Falling<'_> {
             }
         };
         let mut looks = Vec3::ZERO;
-        let triangles: SmallVec<[[u32; 3]; 8]> =
-            self.nodes.triangles(node).map(|(t, _)| t).collect();
-        let some = triangles.first().copied();
+        let triangles = self.nodes.around(node).iter().map(|&[b, c]| [node, b, c]);
+        let some = triangles.clone().next();
         for t in triangles {
             let normal = self.normal(t);
             looks += normal;

@@ -8,12 +8,11 @@
 
 use std::{cmp::Reverse, collections::BinaryHeap};
 
-use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use speckle_mesh::Geometry;
 
-use super::unfolding::{Cut, Flat, Nodes, cuts_of};
+use super::unfolding::{Cut, Cuts, Flat, Nodes};
 use crate::bake::watch::{GivenUp, Watch};
 
 /// A vertex that a front starts from.
@@ -45,21 +44,20 @@ pub struct Start {
     pub is_about_a_point: bool,
 }
 
-/// A float that can be put in order.
-#[derive(Clone, Copy, PartialEq)]
-struct Far(f32);
+/// Nodes that wait, the nearest on top: how far each is, whose bits are in order as it is never below zero, and then
+/// its number.
+#[derive(Default)]
+struct Waiting(BinaryHeap<Reverse<u64>>);
 
-impl Eq for Far {}
-
-impl PartialOrd for Far {
-    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
-        Some(self.cmp(other))
+impl Waiting {
+    fn push(&mut self, far: f32, node: u32) {
+        // Of the two zeros the one whose bits are the least.
+        let far = far + 0.0;
+        self.0.push(Reverse(u64::from(far.to_bits()) << 32 | u64::from(node)));
     }
-}
 
-impl Ord for Far {
-    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        self.0.total_cmp(&other.0)
+    fn pop(&mut self) -> Option<u32> {
+        self.0.pop().map(|Reverse(key)| key as u32)
     }
 }
 
@@ -82,8 +80,7 @@ const UNMET: Here = Here { far: f32::INFINITY, is_fixed: false, told: 0.0, root:
 /// and remembers nothing of the last march.
 pub struct Front<'a> {
     nodes: Nodes<'a>,
-    /// At each node, the triangles beside it that angles were cut into.
-    cuts: FxHashMap<u32, SmallVec<[Cut; 4]>>,
+    cuts: Cuts,
     /// At each node, what the front knows of it: side by side, since all of it is asked at a time.
     here: Vec<Here>,
     /// The nodes that have a distance.
@@ -97,24 +94,8 @@ impl<'a> Front<'a> {
     #[must_use]
     pub fn new(geometry: &'a Geometry) -> Self {
         let nodes = Nodes::new(geometry);
-        let count = nodes.corners.len();
-        // Asked for before work is shared out: see `Geometry`.
-        let triangles = geometry.triangulation().corners();
-        let found: Vec<(u32, u32, Cut)> = triangles
-            .par_iter()
-            .with_min_len(1024)
-            .flat_map_iter(|t| {
-                let t = t.map(|corner| nodes.of_corners[corner as usize]);
-                let turned = [t, [t[1], t[2], t[0]], [t[2], t[0], t[1]]];
-                turned.into_iter().flat_map(|t| cuts_of(&nodes, t)).collect::<SmallVec<[_; 4]>>()
-            })
-            .collect();
-        let mut cuts: FxHashMap<u32, SmallVec<[Cut; 4]>> = FxHashMap::default();
-        for (a, b, cut) in found {
-            cuts.entry(a).or_default().push(cut);
-            cuts.entry(b).or_default().push(Cut { other: a, flat: cut.flat.turned(), ..cut });
-        }
-        let here = vec![UNMET; count];
+        let cuts = Cuts::new(&nodes);
+        let here = vec![UNMET; nodes.corners.len()];
         Self { nodes, cuts, here, met: Vec::new(), within: f32::INFINITY }
     }
 
@@ -166,10 +147,10 @@ impl<'a> Front<'a> {
         }
         let is_point = self.roots(start);
         self.look_around(&is_point);
-        let mut open: BinaryHeap<_> =
-            self.met.iter().map(|&node| Reverse((Far(self.here(node).far), node))).collect();
+        let mut open = Waiting::default();
+        self.met.iter().for_each(|&node| open.push(self.here(node).far, node));
         let mut steps = 0_u32;
-        while let Some(Reverse((_, at))) = open.pop() {
+        while let Some(at) = open.pop() {
             let own = self.here(at);
             if own.far > self.within {
                 break;
@@ -184,7 +165,7 @@ impl<'a> Front<'a> {
             let mut found: SmallVec<[(u32, (f32, f32)); 16]> = SmallVec::new();
             // What is told where the front crosses a side between two.
             let told = |other: Here, share: f32| own.told + (other.told - own.told) * share;
-            for ([_, b, c], _) in self.nodes.triangles(at) {
+            for &[b, c] in self.nodes.around(at) {
                 let [b, c] = [b, c].map(|node| (node, self.here(node)));
                 for [(free, ahead), (other, beside)] in [[c, b], [b, c]] {
                     if ahead.is_fixed {
@@ -204,18 +185,20 @@ impl<'a> Front<'a> {
                     found.push((free, nearest));
                 }
             }
-            for &Cut { free, other, flat } in self.cuts.get(&at).into_iter().flatten() {
+            for &Cut { free, other, flat } in self.cuts.at(at) {
                 let beside = self.here(other);
                 if beside.is_fixed && !self.here(free).is_fixed {
                     let through = through(flat, own, beside, &is_point);
                     found.extend(through.map(|(far, share)| (free, (far, told(beside, share)))));
                 }
             }
+            let mut nearer: SmallVec<[u32; 16]> = SmallVec::new();
             for (free, (far, told)) in found {
-                if self.meet(free, far, told, own.root) {
-                    open.push(Reverse((Far(far), free)));
+                if self.meet(free, far, told, own.root) && !nearer.contains(&free) {
+                    nearer.push(free);
                 }
             }
+            nearer.into_iter().for_each(|free| open.push(self.here(free).far, free));
         }
         Ok(())
     }
@@ -233,9 +216,11 @@ impl<'a> Front<'a> {
             let windows = if far(node) == 0.0 {
                 self.nodes.windows_of(node)
             } else {
-                let is_first =
-                    |t: &[u32; 3]| t[1..].iter().all(|&o| node < o && self.here(o).far.is_finite());
-                let triangles = self.nodes.triangles(node).map(|(t, _)| t).filter(is_first);
+                let is_first = |pair: &&[u32; 2]| {
+                    pair.iter().all(|&o| node < o && self.here(o).far.is_finite())
+                };
+                let triangles = self.nodes.around(node).iter().filter(is_first);
+                let triangles = triangles.map(|&[b, c]| [node, b, c]);
                 triangles.flat_map(|t| self.nodes.windows_from(t, t.map(far))).collect()
             };
             let found = self.nodes.seen(windows).into_iter();
@@ -264,12 +249,10 @@ impl<'a> Front<'a> {
             while let Some(node) = waiting.pop() {
                 self.here[node as usize].root = is_point.len() as u32;
                 count += 1;
-                for ([_, b, c], _) in self.nodes.triangles(node) {
-                    for other in [b, c] {
-                        if is_numbered.get(&other) == Some(&false) {
-                            is_numbered.insert(other, true);
-                            waiting.push(other);
-                        }
+                for &other in self.nodes.around(node).as_flattened() {
+                    if is_numbered.get(&other) == Some(&false) {
+                        is_numbered.insert(other, true);
+                        waiting.push(other);
                     }
                 }
             }

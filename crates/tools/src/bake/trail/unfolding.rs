@@ -1,9 +1,10 @@
 //! Triangles of a surface laid flat: what lies beyond their edges, and how a front crosses them.
 
 use glam::{DVec2, Vec3};
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
-use speckle_mesh::{Geometry, geometry::triangulate::first_triangle};
+use speckle_mesh::Geometry;
 
 /// The points of a surface as a front meets them: vertices at one point of one piece are one, and
 /// pieces that touch have points of their own.
@@ -14,6 +15,10 @@ pub(in crate::bake) struct Nodes<'a> {
     pub(in crate::bake) corners: Vec<u32>,
     /// Where each is.
     pub(in crate::bake) points: Vec<Vec3>,
+    /// Where the triangles at each begin among those of all, and one past the last.
+    starts: Vec<u32>,
+    /// The other two nodes of each triangle at a node, in its turn.
+    others: Vec<[u32; 2]>,
 }
 
 impl<'a> Nodes<'a> {
@@ -38,28 +43,36 @@ impl<'a> Nodes<'a> {
             }
         }
         let points = corners.iter().map(|&corner| mesh.corner_position(corner as usize)).collect();
-        Self { geometry, of_corners, corners, points }
+        let (starts, others) = Default::default();
+        let mut nodes = Self { geometry, of_corners, corners, points, starts, others };
+        nodes.gather();
+        nodes
     }
 
-    /// The triangles at a node, each as its three nodes and corners, the node itself first.
-    pub(in crate::bake) fn triangles(
-        &self,
-        node: u32,
-    ) -> impl Iterator<Item = ([u32; 3], [u32; 3])> + '_ {
-        let (mesh, topology) = (self.geometry.mesh(), self.geometry.topology());
-        let corner = self.corners[node as usize] as usize;
-        let at = topology.corners_at(mesh.corner_vertices()[corner] as usize);
-        let own = at.iter().filter(move |&&corner| self.of_corners[corner as usize] == node);
-        own.flat_map(move |&corner| {
-            let face = topology.face_of(corner as usize);
-            let (first, count) = (first_triangle(mesh, face), mesh.face_corners(face).len() - 2);
-            let triangles = &self.geometry.triangulation().corners()[first..first + count];
-            triangles.iter().filter_map(move |t| {
-                let at = t.iter().position(|&c| c == corner)?;
-                let turned = [t[at], t[(at + 1) % 3], t[(at + 2) % 3]];
-                Some((turned.map(|c| self.of_corners[c as usize]), turned))
-            })
-        })
+    /// Which triangles are at which node.
+    fn gather(&mut self) {
+        let triangles = self.geometry.triangulation().corners();
+        let nodes_of = |t: &[u32; 3]| t.map(|corner| self.of_corners[corner as usize]);
+        let mut starts = vec![0_u32; self.corners.len() + 1];
+        triangles.iter().flat_map(nodes_of).for_each(|node| starts[node as usize + 1] += 1);
+        (0..self.corners.len()).for_each(|node| starts[node + 1] += starts[node]);
+        let mut next = starts.clone();
+        let mut others = vec![[0; 2]; 3 * triangles.len()];
+        for [a, b, c] in triangles.iter().map(nodes_of) {
+            for (node, pair) in [(a, [b, c]), (b, [c, a]), (c, [a, b])] {
+                let next = &mut next[node as usize];
+                others[*next as usize] = pair;
+                *next += 1;
+            }
+        }
+        (self.starts, self.others) = (starts, others);
+    }
+
+    /// The other two nodes of each triangle at a node, in its turn.
+    #[inline]
+    pub(in crate::bake) fn around(&self, node: u32) -> &[[u32; 2]] {
+        let [from, to] = [0, 1].map(|i| self.starts[node as usize + i] as usize);
+        &self.others[from..to]
     }
 
     /// How far two nodes are apart. In double precision: triangles are laid flat by their lengths.
@@ -70,23 +83,23 @@ impl<'a> Nodes<'a> {
 
     /// The node of the one triangle beyond an edge of a triangle.
     pub(in crate::bake) fn beyond(&self, edge: [u32; 2], third: u32) -> Option<u32> {
-        let others = self.triangles(edge[0]).filter_map(|([_, b, c], _)| match edge[1] {
+        let mut others = self.around(edge[0]).iter().filter_map(|&[b, c]| match edge[1] {
             e if e == b && c != third => Some(c),
             e if e == c && b != third => Some(b),
             _ => None,
         });
-        let others: SmallVec<[u32; 2]> = others.collect();
-        if let [only] = others[..] { Some(only) } else { None }
+        let first = others.next()?;
+        others.next().is_none().then_some(first)
     }
 
     /// What cuts the obtuse angle at the first node of a triangle in two: the node and how far it is,
     /// laid flat, from each of the three.
     fn cutting(&self, [at, a, b]: [u32; 3]) -> Option<(u32, [f64; 3])> {
-        let (to_a, to_b, side) = (self.length(at, a), self.length(at, b), self.length(a, b));
-        // The angle is obtuse when its square is missing (law of cosines).
-        if to_a * to_a + to_b * to_b >= side * side {
+        let [own, one, other] = [at, a, b].map(|node| self.points[node as usize].as_dvec3());
+        if (one - own).dot(other - own) >= 0.0 {
             return None;
         }
+        let (to_a, to_b, side) = (self.length(at, a), self.length(at, b), self.length(a, b));
         let (own, flat_a) = (DVec2::ZERO, DVec2::new(to_a, 0.0));
         let flat_b = beside(own, flat_a, to_b, side)?;
         // Within a right angle of either side.
@@ -110,6 +123,20 @@ impl<'a> Nodes<'a> {
             };
         }
         None
+    }
+
+    /// The two triangles that the angle at the first node is cut into, if it is obtuse: each with the
+    /// node at the first end of its side.
+    fn cuts_of(&self, t: [u32; 3]) -> SmallVec<[(u32, Cut); 2]> {
+        let [at, a, b] = t;
+        let Some((middle, [own, from_a, from_b])) = self.cutting(t) else {
+            return SmallVec::new();
+        };
+        let cut = |(end, side): (u32, f64)| {
+            let flat = Flat::new(self.length(at, end), own, side)?;
+            Some((end, Cut { free: at, other: middle, flat }))
+        };
+        [(a, from_a), (b, from_b)].into_iter().filter_map(cut).collect()
     }
 }
 
@@ -162,18 +189,18 @@ impl Nodes<'_> {
 
     /// The edges through which a node looks first.
     pub(super) fn windows_of(&self, node: u32) -> Vec<Window> {
-        let window = |([own, b, c], _): ([u32; 3], [u32; 3])| {
-            let (to_b, to_c) = (self.length(own, b), self.length(own, c));
+        let window = |&[b, c]: &[u32; 2]| {
+            let (to_b, to_c) = (self.length(node, b), self.length(node, c));
             let flat_b = DVec2::new(to_b, 0.0);
             let flat_c = beside(DVec2::ZERO, flat_b, to_c, self.length(b, c))?;
             Some(Window {
                 ends: [(b, flat_b), (c, flat_c)],
-                before: own,
+                before: node,
                 lines: [flat_b, flat_c],
                 depth: 0,
             })
         };
-        self.triangles(node).filter_map(window).collect()
+        self.around(node).iter().filter_map(window).collect()
     }
 
     /// Those through which a point within a triangle looks first, by how far its nodes are; none where
@@ -213,6 +240,52 @@ fn beside(from: DVec2, to: DVec2, from_first: f64, from_second: f64) -> Option<D
     let x = (from_first * from_first - from_second * from_second + side * side) / (2.0 * side);
     let y = (from_first * from_first - x * x).max(0.0).sqrt();
     x.is_finite().then(|| from + along * x + along.perp() * y)
+}
+
+/// The triangles that angles were cut into.
+pub(super) struct Cuts {
+    /// Where those at each node begin, and one past the last.
+    starts: Vec<u32>,
+    cuts: Vec<Cut>,
+}
+
+impl Cuts {
+    pub(super) fn new(nodes: &Nodes) -> Self {
+        // Asked for before work is shared out: see `Geometry`.
+        let triangles = nodes.geometry.triangulation().corners();
+        let found: Vec<(u32, Cut)> = triangles
+            .par_iter()
+            .with_min_len(1024)
+            .flat_map_iter(|t| {
+                let t = t.map(|corner| nodes.of_corners[corner as usize]);
+                let turned = [t, [t[1], t[2], t[0]], [t[2], t[0], t[1]]];
+                turned.into_iter().flat_map(|t| nodes.cuts_of(t)).collect::<SmallVec<[_; 2]>>()
+            })
+            .collect();
+        // Of either end of its side.
+        let both = || {
+            found.iter().flat_map(|&(end, cut)| {
+                [(end, cut), (cut.other, Cut { other: end, flat: cut.flat.turned(), ..cut })]
+            })
+        };
+        let mut starts = vec![0_u32; nodes.corners.len() + 1];
+        both().for_each(|(node, _)| starts[node as usize + 1] += 1);
+        (0..nodes.corners.len()).for_each(|node| starts[node + 1] += starts[node]);
+        let mut next = starts.clone();
+        let none = Cut { free: 0, other: 0, flat: Flat { side: 0.0, x: 0.0, y: 0.0 } };
+        let mut cuts = vec![none; 2 * found.len()];
+        for (node, cut) in both() {
+            cuts[next[node as usize] as usize] = cut;
+            next[node as usize] += 1;
+        }
+        Self { starts, cuts }
+    }
+
+    /// Those at a node.
+    pub(super) fn at(&self, node: u32) -> &[Cut] {
+        let [from, to] = [0, 1].map(|i| self.starts[node as usize + i] as usize);
+        &self.cuts[from..to]
+    }
 }
 
 /// What a triangle's obtuse angle was cut into: a triangle of a node with one of its own and one
@@ -279,18 +352,4 @@ impl Flat {
         let is_through = (0.0..=side).contains(&crossing);
         is_through.then(|| (da + along * x + up * y, crossing / side))
     }
-}
-
-/// The two triangles that the angle at the first node is cut into, if it is obtuse: each with the
-/// nodes at the ends of its side.
-pub(super) fn cuts_of(nodes: &Nodes, t: [u32; 3]) -> SmallVec<[(u32, u32, Cut); 2]> {
-    let [at, a, b] = t;
-    let Some((middle, [own, from_a, from_b])) = nodes.cutting(t) else { return SmallVec::new() };
-    [(a, from_a), (b, from_b)]
-        .into_iter()
-        .filter_map(|(end, side)| {
-            let flat = Flat::new(nodes.length(at, end), own, side)?;
-            Some((end, middle, Cut { free: at, other: middle, flat }))
-        })
-        .collect()
 }
