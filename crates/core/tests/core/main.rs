@@ -9,6 +9,7 @@ mod checking;
 mod colors;
 mod common;
 mod compare;
+mod connectivity;
 mod creases;
 mod crisp_stencils;
 mod crowds;

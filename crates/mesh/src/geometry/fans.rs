@@ -120,12 +120,43 @@ fn beyond(geometry: &Geometry, corner: u32, edge: usize) -> impl Iterator<Item =
     })
 }
 
+/// Whether the faces of all corners at a point lie around it one after the other, each smooth with the next: as it
+/// mostly is, and is seen by going around once.
+fn is_one(geometry: &Geometry, corners: &[u32], smooth: f32) -> bool {
+    let (mesh, topology, normals) = (geometry.mesh(), geometry.topology(), geometry.face_normals());
+    let Some(&first) = corners.first() else { return false };
+    let point = |corner: usize| topology.point_of(mesh.corner_vertices()[corner] as usize);
+    let (mut here, own) = (first as usize, point(first as usize));
+    for nth in 1..=corners.len() {
+        let Some(other) = topology.only_other(here) else { return false };
+        let [face, beyond] = [here, other].map(|corner| topology.face_of(corner));
+        if normals[face].dot(normals[beyond]) <= smooth {
+            return false;
+        }
+        // The edge goes out from the point, and comes in beyond it.
+        let range = mesh.face_corners(beyond);
+        here = if other + 1 == range.end { range.start } else { other + 1 };
+        if here == first as usize {
+            return nth == corners.len();
+        }
+        // Faces may be wound against each other.
+        if point(here) != own {
+            return false;
+        }
+    }
+    false
+}
+
 /// Each corner at a point with the first one of its fan; `smooth` is the cosine of the bend up to which
 /// edges join.
 fn led_at(geometry: &Geometry, corners: &[u32], smooth: f32) -> SmallVec<[(u32, u32); 8]> {
     if corners.len() > CROWD {
         // So many are no smooth surface.
         return corners.iter().map(|&corner| (corner, corner)).collect();
+    }
+    if is_one(geometry, corners, smooth) {
+        let first = corners[0];
+        return corners.iter().map(|&corner| (corner, first)).collect();
     }
     let (normals, topology) = (geometry.face_normals(), geometry.topology());
     let normal = |corner: u32| normals[topology.face_of(corner as usize)];

@@ -5,9 +5,10 @@
 
 pub(crate) mod upkeep;
 
-use std::ops::Range;
+use std::{hash::BuildHasher, ops::Range};
 
 use rayon::prelude::*;
+use rustc_hash::FxBuildHasher;
 
 use super::lists::{Lists, grouped};
 use crate::mesh::Mesh;
@@ -47,8 +48,11 @@ impl Topology {
         for face in (0..mesh.face_count()).filter(|_| !is_all_triangles) {
             corner_face[mesh.face_corners(face)].fill(face as u32);
         }
-        let (across, edges) = around_edges(mesh, &point);
         let (point_starts, point_corners) = corners_by_point(mesh, &point);
+        let face_of =
+            |corner: usize| corner_face.get(corner).map_or(corner / 3, |&face| face as usize);
+        let at_point = (point_starts.as_slice(), point_corners.as_slice());
+        let (across, edges) = around_edges(mesh, &point, face_of, at_point);
         let points = point_starts.windows(2).filter(|w| w[1] > w[0]).count();
         let at_point = Lists::new(&point_starts, point_corners);
         let faces = mesh.face_count();
@@ -159,44 +163,82 @@ fn range(starts: &[u32], i: usize) -> Range<usize> {
 fn first_at_same_point(mesh: &Mesh) -> Vec<u32> {
     // Adding 0 turns −0 into +0, which is the same place.
     let key = |v: u32| mesh.positions()[v as usize].to_array().map(|x| (x + 0.0).to_bits());
-    let mut order: Vec<u32> = (0..mesh.vertex_count() as u32).collect();
-    order.par_sort_unstable_by_key(|&v| (key(v), v));
-    let mut first = vec![0; order.len()];
-    let mut current = 0;
-    for (i, &v) in order.iter().enumerate() {
-        if i == 0 || key(v) != key(order[i - 1]) {
-            current = v;
+    let vertices = 0..mesh.vertex_count() as u32;
+    // Half a hash, and the vertex below it.
+    let hashed = |v: u32| FxBuildHasher.hash_one(key(v)) << 32 | u64::from(v);
+    let mut hashed: Vec<u64> = vertices.clone().into_par_iter().map(hashed).collect();
+    hashed.par_sort_unstable();
+    let mut first: Vec<u32> = vertices.collect();
+    for alike in hashed.chunk_by(|a, b| a >> 32 == b >> 32).filter(|alike| alike.len() > 1) {
+        let mut alike: Vec<u32> = alike.iter().map(|&hashed| hashed as u32).collect();
+        if alike.iter().any(|&v| key(v) != key(alike[0])) {
+            // Ascending at each place still.
+            alike.sort_by_key(|&v| key(v));
         }
-        first[v as usize] = current;
+        for same in alike.chunk_by(|&a, &b| key(a) == key(b)) {
+            same.iter().for_each(|&v| first[v as usize] = same[0]);
+        }
     }
     first
 }
 
+/// A corner, and the next one around its edge.
+type Link = (u32, u32);
+
+/// How many points one core links the edges of in a row.
+const RUN: usize = 4096;
+
 /// Links the corners of each edge in a ring, ascending; and how many edges there are, and how many
-/// of them do not join two faces.
-fn around_edges(mesh: &Mesh, point: &[u32]) -> (Vec<u32>, [usize; 2]) {
-    let mut keyed: Vec<(u64, u32)> = Vec::with_capacity(mesh.corner_count());
-    for face in 0..mesh.face_count() {
-        let corners = mesh.face_corners(face);
-        let vertices = mesh.face_vertices(face);
-        for (i, corner) in corners.enumerate() {
-            let a = point[vertices[i] as usize];
-            let b = point[vertices[(i + 1) % vertices.len()] as usize];
-            keyed.push((u64::from(a.min(b)) << 32 | u64::from(a.max(b)), corner as u32));
+/// of them do not join two faces. Takes what corners are at each point.
+fn around_edges(
+    mesh: &Mesh,
+    point: &[u32],
+    face_of: impl Fn(usize) -> usize + Sync,
+    (starts, corners): (&[u32], &[u32]),
+) -> (Vec<u32>, [usize; 2]) {
+    let point_of = |corner: usize| point[mesh.corner_vertices()[corner] as usize];
+    // The edges that lead from a point to itself or to later ones: what lies at their other ends, and the corners.
+    let edges_of = |at: u32, found: &mut Vec<(u32, u32)>| {
+        found.clear();
+        for &corner in &corners[range(starts, at as usize)] {
+            let corner = corner as usize;
+            let own = mesh.face_corners(face_of(corner));
+            let next = if corner + 1 == own.end { own.start } else { corner + 1 };
+            let before = if corner == own.start { own.end - 1 } else { corner - 1 };
+            let ends = [next, before].map(point_of);
+            if ends[0] >= at {
+                found.push((ends[0], corner as u32));
+            }
+            if ends[1] > at {
+                found.push((ends[1], before as u32));
+            }
         }
-    }
-    keyed.par_sort_unstable();
-    let (mut across, mut edges) = (vec![0; keyed.len()], [0, 0]);
-    for edge in keyed.chunk_by(|a, b| a.0 == b.0) {
-        edges[0] += 1;
-        edges[1] += usize::from(edge.len() != 2);
-        link(edge.iter().map(|(_, corner)| *corner), edge.len(), &mut across);
+        found.sort_unstable();
+    };
+    let runs = (0..mesh.vertex_count().div_ceil(RUN)).into_par_iter().map(|nth| {
+        let (mut linked, mut edges, mut found) = (Vec::with_capacity(6 * RUN), [0, 0], Vec::new());
+        for at in RUN * nth..(RUN * (nth + 1)).min(mesh.vertex_count()) {
+            edges_of(at as u32, &mut found);
+            for edge in found.chunk_by(|a, b| a.0 == b.0) {
+                edges[0] += 1;
+                edges[1] += usize::from(edge.len() != 2);
+                let corners = edge.iter().map(|(_, corner)| *corner);
+                link(corners, edge.len(), |corner, next| linked.push((corner, next)));
+            }
+        }
+        (linked, edges)
+    });
+    let (linked, counts): (Vec<Vec<Link>>, Vec<[usize; 2]>) = runs.unzip();
+    let (mut across, mut edges) = (vec![0; mesh.corner_count()], [0, 0]);
+    for (linked, [all, odd]) in linked.into_iter().zip(counts) {
+        edges = [edges[0] + all, edges[1] + odd];
+        linked.into_iter().for_each(|(corner, next)| across[corner as usize] = next);
     }
     (across, edges)
 }
 
-/// Links so many corners in a ring; a crowd in several of about the same length.
-fn link(corners: impl Iterator<Item = u32> + Clone, count: usize, across: &mut [u32]) {
+/// Links so many corners in a ring; a crowd in several of about the same length. Tells of each the next one.
+fn link(corners: impl Iterator<Item = u32> + Clone, count: usize, mut tell: impl FnMut(u32, u32)) {
     let length = count.div_ceil(count.div_ceil(CROWD));
     let mut first = 0;
     for (i, (corner, next)) in
@@ -206,7 +248,7 @@ fn link(corners: impl Iterator<Item = u32> + Clone, count: usize, across: &mut [
             first = corner;
         }
         let is_last = (i + 1) % length == 0;
-        across[corner as usize] = next.filter(|_| !is_last).unwrap_or(first);
+        tell(corner, next.filter(|_| !is_last).unwrap_or(first));
     }
 }
 

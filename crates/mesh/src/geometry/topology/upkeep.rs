@@ -300,7 +300,8 @@ impl Topology {
             if let Some(&first) = stood.next() {
                 met.push((first, 1 + stood.count()));
             }
-            link(ring.iter().copied(), ring.len(), &mut self.across);
+            let across = &mut self.across;
+            link(ring.iter().copied(), ring.len(), |corner, next| across[corner as usize] = next);
             edges.push((ring[0], ring.len()));
         }
         self.count(&mut met, true);
