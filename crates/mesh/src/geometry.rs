@@ -3,6 +3,7 @@
 pub mod bends;
 pub mod bvh;
 pub mod conduction;
+mod curvature;
 mod derived;
 pub mod fans;
 pub mod lanes;
@@ -30,6 +31,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{mesh::Mesh, placement::Placement};
 use derived::Derived;
+use fans::Fans;
 use measure::Measures;
 use near::NearTree;
 use neighbours::Neighbours;
@@ -128,6 +130,8 @@ pub struct Geometry {
     pieces: Derived<Pieces>,
     face_normals: Derived<Vec<Vec3>>,
     vertex_normals: Derived<Vec<Vec3>>,
+    fans: Derived<Fans>,
+    mean_curvatures: Derived<Vec<f32>>,
     /// Where some vertices are used by no face: the places of the others.
     shown_points: Derived<Option<Vec<Vec3>>>,
     measures: Derived<Measures>,
@@ -160,6 +164,8 @@ impl Geometry {
             pieces: Derived::default(),
             face_normals: Derived::default(),
             vertex_normals: Derived::default(),
+            fans: Derived::default(),
+            mean_curvatures: Derived::default(),
             shown_points: Derived::default(),
             measures: Derived::default(),
             extent: Derived::default(),
@@ -220,6 +226,23 @@ impl Geometry {
     pub fn vertex_normals(&self) -> &[Vec3] {
         self.vertex_normals.get_or_compute(|| {
             normals::of_vertices(&self.mesh, self.topology(), self.face_normals())
+        })
+    }
+
+    /// Its corners in fans, as far as a surface counts as smooth; see [`Fans`].
+    #[must_use]
+    #[inline]
+    pub fn fans(&self) -> &Fans {
+        self.fans.get_or_compute(|| Fans::of(self))
+    }
+
+    /// How much it bends at each vertex, per unit of length; see [`curvature::means`].
+    #[must_use]
+    #[inline]
+    pub fn mean_curvatures(&self) -> &[f32] {
+        self.mean_curvatures.get_or_compute(|| {
+            let triangulation = self.triangulation();
+            curvature::means(&self.mesh, self.topology(), triangulation, self.face_normals())
         })
     }
 

@@ -1,10 +1,14 @@
 //! Bounds, area, volume and edge lengths.
 
 use glam::{DVec3, Vec3};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::triangulate::Triangulation;
 use crate::mesh::Mesh;
+
+/// How many triangles or corners one core takes in a row.
+const RUN: usize = 16_384;
 
 /// Sizes of a mesh, in its own units.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -26,21 +30,28 @@ impl Measures {
     /// Measures a mesh.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
-        let (mut min, mut max) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        for &v in mesh.corner_vertices() {
-            min = min.min(mesh.positions()[v as usize]);
-            max = max.max(mesh.positions()[v as usize]);
-        }
+        let around = |[min, max]: [Vec3; 2], v: &u32| {
+            let at = mesh.positions()[*v as usize];
+            [min.min(at), max.max(at)]
+        };
+        let none = || [Vec3::INFINITY, Vec3::NEG_INFINITY];
+        let both = |a: [Vec3; 2], b: [Vec3; 2]| [a[0].min(b[0]), a[1].max(b[1])];
+        let runs = mesh.corner_vertices().par_chunks(RUN);
+        let [min, max] = runs.map(|run| run.iter().fold(none(), around)).reduce(none, both);
         // Volume is taken about the middle, where the least is lost to cancellation.
         let middle = (min.as_dvec3() + max.as_dvec3()) / 2.0;
         let at = |corner: u32| mesh.corner_position(corner as usize).as_dvec3() - middle;
-        let (mut area, mut volume) = (0.0, 0.0);
-        for &[a, b, c] in triangulation.corners() {
-            let (a, b, c): (DVec3, DVec3, DVec3) = (at(a), at(b), at(c));
-            let cross = (b - a).cross(c - a);
-            area += cross.length() / 2.0;
-            volume += a.dot(cross) / 6.0;
-        }
+        let of_run = |run: &[[u32; 3]]| {
+            run.iter().fold([0.0; 2], |[area, volume], t| {
+                let [a, b, c]: [DVec3; 3] = t.map(at);
+                let cross = (b - a).cross(c - a);
+                [area + cross.length() / 2.0, volume + a.dot(cross) / 6.0]
+            })
+        };
+        // Of runs one after another, so that sums are the same on any number of cores.
+        let of_runs: Vec<[f64; 2]> = triangulation.corners().par_chunks(RUN).map(of_run).collect();
+        let [area, volume] =
+            of_runs.into_iter().fold([0.0; 2], |sum, run| [sum[0] + run[0], sum[1] + run[1]]);
         Self { min, max, area, volume, median_edge: median_edge(mesh) }
     }
 

@@ -111,6 +111,8 @@ impl Geometry {
         self.measures = Default::default();
         self.bends = Default::default();
         self.pieces = Default::default();
+        self.fans = Default::default();
+        self.mean_curvatures = Default::default();
         self.rays = Default::default();
         self.near = Default::default();
         self.conduction = Default::default();

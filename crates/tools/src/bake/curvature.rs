@@ -3,10 +3,7 @@
 use glam::Vec3;
 use rayon::prelude::*;
 use smallvec::SmallVec;
-use speckle_mesh::{
-    Geometry,
-    geometry::{bvh::Bvh, normals, triangulate::first_triangle},
-};
+use speckle_mesh::{Geometry, geometry::bvh::Bvh};
 use speckle_model::recipe::source::Bends;
 
 use super::{
@@ -14,9 +11,8 @@ use super::{
     watch::{GivenUp, Watch},
 };
 
-/// Mean curvature at every vertex, per unit of length: positive where the surface stands out, 1/R on
-/// a sphere. Half the divergence of the normals, as they vary linearly over each triangle, averaged
-/// over the triangles around; and over a surrounding of a radius, if one is given, as heat spreads.
+/// Mean curvature at every vertex ([`Geometry::mean_curvatures`]), per unit of length; over a surrounding of a radius, if
+/// one is given, as heat spreads.
 ///
 /// By Gauss's theorem the mean of a divergence over a patch is what flows through its rim, so the
 /// mean is the curvature at that scale: 1/R on a sphere. Normals turn over an edge that bends by an
@@ -26,53 +22,7 @@ use super::{
 /// # Errors
 /// When it was given up.
 pub fn mean(geometry: &Geometry, radius: f32, watch: &Watch) -> Result<Vec<f32>, GivenUp> {
-    let (mesh, topology) = (geometry.mesh(), geometry.topology());
-    // However a file split its vertices, the surface bends the same.
-    let normals = normals::of_points(mesh, topology, geometry.face_normals());
-    let positions = mesh.positions();
-    let triangles = geometry.triangulation().corners();
-    // Of each triangle, twice the integral of the mean curvature, and twice the area.
-    let integrals: Vec<[f32; 2]> = triangles
-        .par_iter()
-        .with_min_len(4096)
-        .map(|t| {
-            let [a, b, c] = t.map(|c| mesh.corner_vertices()[c as usize] as usize);
-            let (pa, pb, pc) = (positions[a], positions[b], positions[c]);
-            let across = (pb - pa).cross(pc - pa);
-            let double = across.length();
-            let Some(up) = across.try_normalize() else { return [0.0; 2] };
-            // The gradient of what is 1 at a corner and 0 at the others, times the double area.
-            let gradient = |from: Vec3, to: Vec3| up.cross(to - from);
-            let divergence = normals[a].dot(gradient(pb, pc))
-                + normals[b].dot(gradient(pc, pa))
-                + normals[c].dot(gradient(pa, pb));
-            [divergence / 2.0, double]
-        })
-        .collect();
-    // Each point takes what the triangles around it have, in their order.
-    let of_point = |vertex: usize| {
-        let mut sum = [0.0_f32; 2];
-        let corners = match topology.point_of(vertex) == vertex {
-            true => topology.corners_at(vertex),
-            false => &[],
-        };
-        for &corner in corners {
-            let face = topology.face_of(corner as usize);
-            let first = first_triangle(mesh, face);
-            let own = first..first + mesh.face_corners(face).len() - 2;
-            for (t, [integral, area]) in triangles[own.clone()].iter().zip(&integrals[own]) {
-                if t.contains(&corner) {
-                    sum[0] += integral;
-                    sum[1] += area;
-                }
-            }
-        }
-        let mean = sum[0] / sum[1];
-        if mean.is_finite() { mean } else { 0.0 }
-    };
-    let vertices = || (0..positions.len()).into_par_iter().with_min_len(1024);
-    let of_points: Vec<f32> = vertices().map(of_point).collect();
-    let mut curvature: Vec<f32> = vertices().map(|v| of_points[topology.point_of(v)]).collect();
+    let mut curvature = geometry.mean_curvatures().to_vec();
     if radius > 0.0 {
         watch.check()?;
         Diffusion::new(geometry, watch)?.about(&mut curvature, radius, watch)?;
@@ -90,13 +40,14 @@ pub fn at_scales(
     scales: &[(f32, f32)],
     watch: &Watch,
 ) -> Result<Vec<f32>, GivenUp> {
-    let finest = mean(geometry, 0.0, watch)?;
+    let finest = geometry.mean_curvatures();
+    watch.check()?;
     let is_spread = scales.iter().any(|(scale, _)| *scale > 0.0);
     let diffusion = is_spread.then(|| Diffusion::new(geometry, watch)).transpose()?;
     let whole: f32 = scales.iter().map(|(_, weight)| weight).sum();
     let mut sum = vec![0.0; finest.len()];
     for &(scale, weight) in scales {
-        let mut values = finest.clone();
+        let mut values = finest.to_vec();
         if let Some(diffusion) = diffusion.as_ref().filter(|_| scale > 0.0) {
             diffusion.about(&mut values, scale, watch)?;
         }

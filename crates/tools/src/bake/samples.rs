@@ -74,8 +74,8 @@ impl Samples {
         Self { points, normals, per_element: 1, shared: None }
     }
 
-    fn of_fans(geometry: &Geometry) -> (Self, Fans) {
-        let fans = Fans::of(geometry);
+    fn of_fans(geometry: &Geometry) -> (Self, &Fans) {
+        let fans = geometry.fans();
         let mesh = geometry.mesh();
         let points = fans.firsts.par_iter().map(|&first| mesh.corner_position(first as usize));
         let normal = |fan| fans::normal_of(geometry, &fans.corners(geometry, fan));

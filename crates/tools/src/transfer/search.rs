@@ -74,7 +74,6 @@ pub(super) struct Search<'a> {
     near: &'a Near<'a>,
     within: f32,
     vertices: Vec<Option<Found>>,
-    fans: OnceLock<Fans>,
     at_fans: OnceLock<Vec<Option<Found>>>,
     drawn_in: OnceLock<Vec<Option<Found>>>,
     faces: OnceLock<Vec<Option<Found>>>,
@@ -86,7 +85,6 @@ impl<'a> Search<'a> {
             near,
             within,
             vertices: Vec::new(),
-            fans: OnceLock::new(),
             at_fans: OnceLock::new(),
             drawn_in: OnceLock::new(),
             faces: OnceLock::new(),
@@ -132,8 +130,8 @@ impl<'a> Search<'a> {
     }
 
     /// The fans that corners of the target lie in.
-    pub(super) fn fans(&self) -> &Fans {
-        self.fans.get_or_init(|| Fans::of(&self.target().geometry))
+    pub(super) fn fans(&self) -> &'a Fans {
+        self.target().geometry.fans()
     }
 
     fn each_along(&self, places: &Places) -> Vec<Option<Found>> {

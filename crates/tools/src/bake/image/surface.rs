@@ -138,8 +138,8 @@ pub fn sampled(
         None => p.tint.0[3] < 1.0,
     });
     let has_sides = pictures.iter().any(|p| matches!(p.projected, Projected::Sides(_)));
-    let fans = (placement == Placement::Corner && has_sides).then(|| Fans::of(geometry));
-    let looking = Looking { mapping, turn, geometry, placement, fans: fans.as_ref() };
+    let fans = (placement == Placement::Corner && has_sides).then(|| geometry.fans());
+    let looking = Looking { mapping, turn, geometry, placement, fans };
     let wedges = looking.wedges(pictures, of_faces);
     let mean = |corners: &mut dyn Iterator<Item = usize>| {
         let mean = mean_of(corners.map(|corner| wedges[corner]));
