@@ -139,16 +139,10 @@ pub fn decimate(
     rules: &Rules,
     watch: &Watch,
 ) -> Result<(ShapeTo, DecimationReport), DecimationError> {
-    let there = part.geometry.mesh().triangle_count();
-    let triangulation = part.geometry.triangulation();
-    let inside = match chosen {
-        None => there,
-        Some(chosen) => (0..there).filter(|&t| chosen[triangulation.face_of(t)]).count(),
-    };
+    let (there, inside) = counts(part, chosen);
     let outside = there - inside;
-    check(part, rules, inside)?;
     watch.expect(COLLAPSING + 2 * transfer::STEPS);
-    let mesh = collapsed(part, chosen, (inside, outside), rules, watch)?;
+    let mesh = collapsed(part, chosen, rules, watch)?;
     watch.advance(COLLAPSING);
     watch.check().map_err(TransferError::from)?;
     let triangles = [there, mesh.triangle_count()];
@@ -168,6 +162,17 @@ pub fn decimate(
     let light = colored(part, &mut shape, geometry, watch)?;
     let report = report(part, &light, triangles, reached, watch)?;
     Ok((shape, report))
+}
+
+/// How many triangles a part has, and how many of them may become fewer.
+fn counts(part: &Part, chosen: Option<&[bool]>) -> (usize, usize) {
+    let there = part.geometry.mesh().triangle_count();
+    let triangulation = part.geometry.triangulation();
+    let inside = match chosen {
+        None => there,
+        Some(chosen) => (0..there).filter(|&t| chosen[triangulation.face_of(t)]).count(),
+    };
+    (there, inside)
 }
 
 /// How long collapsing takes, in steps of a transfer (measured on a scan of 871 k triangles).
@@ -240,14 +245,19 @@ impl Wedges {
     }
 }
 
-/// The shape with fewer triangles, its vertices some of the original's.
-fn collapsed(
+/// The shape alone with fewer triangles, its vertices some of the original's.
+///
+/// # Errors
+/// See [`DecimationError`].
+pub fn collapsed(
     part: &Part,
     chosen: Option<&[bool]>,
-    (inside, outside): (usize, usize),
     rules: &Rules,
     watch: &Watch,
 ) -> Result<Mesh, DecimationError> {
+    let (there, inside) = counts(part, chosen);
+    let outside = there - inside;
+    check(part, rules, inside)?;
     let mesh = part.geometry.mesh();
     let mut wedges = Wedges::new(part);
     // About the middle, where numbers are finest.
