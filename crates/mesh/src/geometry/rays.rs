@@ -1,5 +1,7 @@
 //! Many rays against the triangles of a mesh: whether anything is in their way, and how far off it is.
 
+use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
+
 use glam::{Vec3, Vec3A};
 use obvhs::{BvhBuildParams, bvh2::Bvh2, triangle::Triangle};
 use pulp::Simd;
@@ -57,8 +59,8 @@ type Members = SmallVec<[u32; WIDTH]>;
 struct Joined {
     pairs: Bvh2,
     sizes: Vec<u32>,
-    /// What wide leaves take.
-    leaves: Vec<Members>,
+    /// The nodes that wide leaves stand for.
+    leaves: Vec<u32>,
 }
 
 impl Pairs for Joined {
@@ -73,6 +75,14 @@ impl Pairs for Joined {
     }
 
     fn leaf(&mut self, node: u32) -> u32 {
+        self.leaves.push(node);
+        self.leaves.len() as u32 - 1
+    }
+}
+
+impl Joined {
+    /// What lies below a node that a leaf takes.
+    fn members(&self, node: u32) -> Members {
         let mut members = Members::new();
         let mut open: Members = smallvec![node];
         while let Some(at) = open.pop() {
@@ -85,56 +95,67 @@ impl Pairs for Joined {
                 open.extend([first + 1, first]);
             }
         }
-        self.leaves.push(members);
-        self.leaves.len() as u32 - 1
+        members
     }
 }
 
+/// How many parts of a tree are counted by themselves, on all cores.
+const PARTS: usize = 64;
+
 /// How many triangles lie below each node.
 fn sizes(pairs: &Bvh2) -> Vec<u32> {
-    let mut order = Vec::with_capacity(pairs.nodes.len());
-    order.push(0_u32);
-    let mut next = 0;
-    while let Some(&node) = order.get(next) {
-        let node = &pairs.nodes[node as usize];
+    let sizes: Vec<AtomicU32> = pairs.nodes.iter().map(|_| AtomicU32::new(0)).collect();
+    let size = |node: usize| sizes[node].load(Relaxed);
+    // Of nodes in an order in which what is below a node comes after it.
+    let count = |order: &[u32]| {
+        for &at in order.iter().rev() {
+            let node = &pairs.nodes[at as usize];
+            let below = node.first_index as usize;
+            let inside = || size(below) + size(below + 1);
+            let own = if node.is_leaf() { node.prim_count } else { inside() };
+            sizes[at as usize].store(own, Relaxed);
+        }
+    };
+    let (top, done) = level_by_level(pairs, 0, PARTS);
+    let (top, parts) = top.split_at(done);
+    parts.par_iter().for_each(|&part| count(&level_by_level(pairs, part, usize::MAX).0));
+    count(top);
+    sizes.into_iter().map(AtomicU32::into_inner).collect()
+}
+
+/// A node and those below it, level by level, until as many are left to be opened as are said; and how many have been.
+fn level_by_level(pairs: &Bvh2, root: u32, most: usize) -> (Vec<u32>, usize) {
+    let (mut order, mut next) = (vec![root], 0);
+    while next < order.len() && order.len() - next < most {
+        let node = &pairs.nodes[order[next] as usize];
         if !node.is_leaf() {
             order.extend([node.first_index, node.first_index + 1]);
         }
         next += 1;
     }
-    let mut sizes = vec![0; pairs.nodes.len()];
-    for &at in order.iter().rev() {
-        let node = &pairs.nodes[at as usize];
-        let below = node.first_index as usize;
-        let inside = || sizes[below] + sizes[below + 1];
-        sizes[at as usize] = if node.is_leaf() { node.prim_count } else { inside() };
-    }
-    sizes
+    (order, next)
 }
 
 /// Nodes that are still to be looked at.
-type Open = Vec<u32>;
+type Open = SmallVec<[u32; 64]>;
 
 impl RayTree {
     /// Builds the tree.
     #[must_use]
     pub fn new(mesh: &Mesh, triangulation: &Triangulation) -> Self {
-        let points: Vec<[Vec3; 3]> = triangulation
-            .corners()
-            .par_iter()
-            .map(|corners| corners.map(|corner| mesh.corner_position(corner as usize)))
-            .collect();
-        let space = TreeSpace::over(points.iter().flatten());
-        let at = |point: Vec3| Vec3A::from(space.inside(point));
-        let triangle = |&[a, b, c]: &[Vec3; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
-        let triangles: Vec<Triangle> = points.par_iter().map(triangle).collect();
+        let vertices = mesh.corner_vertices().iter();
+        let space = TreeSpace::over(vertices.map(|&vertex| &mesh.positions()[vertex as usize]));
+        let at = |corner| Vec3A::from(space.inside(mesh.corner_position(corner as usize)));
+        let triangle = |&[a, b, c]: &[u32; 3]| Triangle { v0: at(a), v1: at(b), v2: at(c) };
+        let triangles: Vec<Triangle> = triangulation.corners().par_iter().map(triangle).collect();
         let pairs = binary_tree(&triangles, &BvhBuildParams::fast_build());
         if triangles.is_empty() {
             return Self { nodes: Vec::new(), leaves: Vec::new(), space };
         }
         let mut pairs = Joined { sizes: sizes(&pairs), pairs, leaves: Vec::new() };
         let nodes = nodes_of(&mut pairs);
-        let leaf = |members: &Members| Leaf::of(members.iter().map(|&t| triangles[t as usize]));
+        let leaf =
+            |&node: &u32| Leaf::of(pairs.members(node).into_iter().map(|t| triangles[t as usize]));
         Self { nodes, leaves: pairs.leaves.par_iter().map(leaf).collect(), space }
     }
 
@@ -149,7 +170,7 @@ impl RayTree {
             simd.partial_store_f32s(&mut column[..S::F32_LANES], lanes);
         }
         let mut is_met = [0.0_f32; MOST_LANES];
-        let mut stack = Open::with_capacity(64);
+        let mut stack = Open::new();
         let mut left = bits::<S>(open);
         while left != 0 {
             let lane = left.trailing_zeros() as usize;
@@ -169,7 +190,7 @@ impl RayTree {
     #[inline(always)]
     pub fn first<S: Simd>(&self, simd: S, origin: Vec3, way: Vec3, within: f32) -> Option<f32> {
         let ray = self.ray(simd, origin, way, 0.0);
-        let mut stack = Open::with_capacity(64);
+        let mut stack = Open::new();
         let met = self.follow::<S, true>(simd, &ray, within * self.space.scale, &mut stack);
         met.map(|distance| distance / self.space.scale)
     }
