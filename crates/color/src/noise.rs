@@ -1,6 +1,6 @@
 //! Noise: random numbers that hang together in space.
 
-use glam::{IVec3, Vec3};
+use glam::{IVec3, UVec3, Vec3};
 use serde::{Deserialize, Serialize};
 
 /// Mixes the bits of a number (Wellons, Prospecting for Hash Functions, 2018: `lowbias32`).
@@ -18,16 +18,15 @@ pub fn unit(bits: u32) -> f32 {
 }
 
 fn hash(cell: IVec3, from: From) -> u32 {
-    let From { seed, period } = from;
-    let IVec3 { x, y, z } = if period == 0 {
-        cell
-    } else {
-        IVec3::new(cell.x.rem_euclid(period), cell.y.rem_euclid(period), cell.z)
-    };
-    let x = (x as u32).wrapping_mul(0x9e37_79b1);
-    let y = (y as u32).wrapping_mul(0x85eb_ca77);
-    let z = (z as u32).wrapping_mul(0xc2b2_ae3d);
-    mix(x ^ y.rotate_left(11) ^ z.rotate_left(22) ^ seed)
+    let cell = from.repeated(cell);
+    mix(cell.x ^ cell.y ^ cell.z ^ from.seed)
+}
+
+/// Those of the eight corners of a cell: along x first, then along y.
+fn hashes(cell: IVec3, from: From) -> [u32; 8] {
+    let [low, high] = [cell, cell + IVec3::ONE].map(|corner| from.repeated(corner));
+    let [xs, ys, zs] = [[low.x, high.x], [low.y, high.y], [low.z, high.z]];
+    std::array::from_fn(|i| mix(xs[i & 1] ^ ys[i >> 1 & 1] ^ zs[i >> 2] ^ from.seed))
 }
 
 /// How the random numbers hang together.
@@ -79,6 +78,20 @@ pub struct Noise {
     pub warp: f32,
     /// What it all comes from.
     pub seed: u32,
+}
+
+impl From {
+    /// What a cell's three coordinates bring to its hash.
+    fn repeated(self, cell: IVec3) -> UVec3 {
+        let IVec3 { x, y, z } = match self.period {
+            0 => cell,
+            period => IVec3::new(cell.x.rem_euclid(period), cell.y.rem_euclid(period), cell.z),
+        };
+        let x = (x as u32).wrapping_mul(0x9e37_79b1);
+        let y = (y as u32).wrapping_mul(0x85eb_ca77);
+        let z = (z as u32).wrapping_mul(0xc2b2_ae3d);
+        UVec3::new(x, y.rotate_left(11), z.rotate_left(22))
+    }
 }
 
 impl Noise {
@@ -152,54 +165,74 @@ const PLACES: usize = 4000;
 fn cell_of(place: Vec3) -> (IVec3, Vec3) {
     // Beyond this there are no fractions left to tell cells apart.
     let place = place.clamp(Vec3::splat(-1e9), Vec3::splat(1e9));
-    let floor = place.floor();
-    (floor.as_ivec3(), place - floor)
+    // By way of whole numbers, which any processor does at once; towards nothing, so one less where that is up.
+    let towards_nothing = place.as_ivec3();
+    let is_above = towards_nothing.as_vec3().cmpgt(place);
+    let cell = towards_nothing - IVec3::select(is_above, IVec3::ONE, IVec3::ZERO);
+    (cell, place - cell.as_vec3())
 }
 
 fn fade(t: Vec3) -> Vec3 {
     t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
 }
 
-/// Blends what is at the eight corners of a cell.
-fn blended(within: Vec3, corner: impl Fn(IVec3) -> f32) -> f32 {
+/// Blends what is at the eight corners of a cell: along x first, then along y.
+fn blended(within: Vec3, corners: [f32; 8]) -> f32 {
     let t = fade(within);
-    let line = |y: i32, z: i32| {
-        let (a, b) = (corner(IVec3::new(0, y, z)), corner(IVec3::new(1, y, z)));
+    let lines: [f32; 4] = std::array::from_fn(|i| {
+        let (a, b) = (corners[2 * i], corners[2 * i + 1]);
         a + (b - a) * t.x
-    };
-    let flat = |z: i32| {
-        let (a, b) = (line(0, z), line(1, z));
-        a + (b - a) * t.y
-    };
-    let (a, b) = (flat(0), flat(1));
+    });
+    let [a, b] = [0, 2].map(|i| lines[i] + (lines[i + 1] - lines[i]) * t.y);
     a + (b - a) * t.z
 }
 
 fn value(place: Vec3, from: From) -> f32 {
     let (cell, within) = cell_of(place);
-    blended(within, |corner| unit(hash(cell + corner, from)))
+    blended(within, hashes(cell, from).map(unit))
 }
 
-/// The height above a corner along one of twelve slopes (Perlin 2002).
+/// The slopes of a grid: along the twelve edges of a cube, four of them twice (Perlin 2002). By number and not by
+/// questions, whose answers nothing foretells.
+const SLOPES: [Vec3; 16] = {
+    const fn slope(x: i8, y: i8, z: i8) -> Vec3 {
+        Vec3::new(x as f32, y as f32, z as f32)
+    }
+    [
+        slope(1, 1, 0),
+        slope(-1, 1, 0),
+        slope(1, -1, 0),
+        slope(-1, -1, 0),
+        slope(1, 0, 1),
+        slope(-1, 0, 1),
+        slope(1, 0, -1),
+        slope(-1, 0, -1),
+        slope(0, 1, 1),
+        slope(0, -1, 1),
+        slope(0, 1, -1),
+        slope(0, -1, -1),
+        slope(1, 1, 0),
+        slope(0, -1, 1),
+        slope(-1, 1, 0),
+        slope(0, -1, -1),
+    ]
+};
+
+/// The height above a corner along one of the slopes.
 fn slope(bits: u32, v: Vec3) -> f32 {
-    let h = bits >> 28;
-    let a = if h < 8 { v.x } else { v.y };
-    let b = if h < 4 {
-        v.y
-    } else if h == 12 || h == 14 {
-        v.x
-    } else {
-        v.z
-    };
-    (if h & 1 == 0 { a } else { -a }) + (if h & 2 == 0 { b } else { -b })
+    SLOPES[(bits >> 28) as usize].dot(v)
 }
 
 fn gradient(place: Vec3, from: From) -> f32 {
     let (cell, within) = cell_of(place);
-    let height =
-        blended(within, |corner| slope(hash(cell + corner, from), within - corner.as_vec3()));
+    let hashes = hashes(cell, from);
+    let [low, high] = [within, within - Vec3::ONE].map(|v| v.to_array());
+    let heights = std::array::from_fn(|i| {
+        let at = |axis: usize| if i >> axis & 1 == 0 { low[axis] } else { high[axis] };
+        slope(hashes[i], Vec3::new(at(0), at(1), at(2)))
+    });
     // It hardly ever leaves this.
-    (0.5 + 0.5 * height).clamp(0.0, 1.0)
+    (0.5 + 0.5 * blended(within, heights)).clamp(0.0, 1.0)
 }
 
 fn simplex(place: Vec3, from: From) -> f32 {
@@ -235,6 +268,8 @@ fn simplex(place: Vec3, from: From) -> f32 {
 fn nearest_two(place: Vec3, from: From) -> [f32; 2] {
     let (cell, within) = cell_of(place);
     let mut nearest = [f32::INFINITY; 2];
+    let around = [-1, 0, 1].map(|by| from.repeated(cell + IVec3::splat(by)));
+    let part = |by: i32| around[(by + 1) as usize];
     for z in -1..=1 {
         for y in -1..=1 {
             for x in -1..=1 {
@@ -244,7 +279,7 @@ fn nearest_two(place: Vec3, from: From) -> [f32; 2] {
                 if wall.max(Vec3::ZERO).length_squared() >= nearest[1] {
                     continue;
                 }
-                let bits = hash(cell + corner, from);
+                let bits = mix(part(x).x ^ part(y).y ^ part(z).z ^ from.seed);
                 let point = Vec3::new(unit(bits), unit(mix(bits ^ 1)), unit(mix(bits ^ 2)));
                 let far = (corner.as_vec3() + point - within).length_squared();
                 if far < nearest[0] {
