@@ -142,6 +142,20 @@ pub(crate) fn make_ready(geometry: &Geometry) {
     let _ = (geometry.near(), geometry.face_normals(), geometry.extent());
 }
 
+/// Works out on all cores what will be asked for of either side: much of each has to be done one thing after another.
+fn look_ahead(target: &Ground, sources: &[Ground], along: Along) {
+    rayon::join(
+        || sources.iter().for_each(|source| source.make_ready(along)),
+        || {
+            let _ = target.geometry.vertex_normals();
+            if sources.iter().any(|source| !target.is(source)) {
+                target.make_ready(Along::Nearest);
+                let _ = target.geometry.fans();
+            }
+        },
+    );
+}
+
 /// How many steps [`carried`] says it has done.
 pub(crate) const STEPS: u64 = 4;
 
@@ -175,6 +189,7 @@ pub(crate) fn carried(
         .iter()
         .map(|source| Ground::new(&source.geometry, &source.transform))
         .collect::<Result<_, _>>()?;
+    look_ahead(&target, &grounds, rules.along);
     let near: Vec<Near> = grounds.iter().map(|ground| Near::new(&target, ground, rules)).collect();
     let vertices = used_vertices(&part.geometry);
     let gap = Gap::measure(&target, &near, &vertices);
@@ -257,6 +272,7 @@ pub(crate) fn followed(
     let sources = std::slice::from_ref(source);
     let target = Ground::new(&part.geometry, &part.traits.transform)?;
     let ground = Ground::new(&source.geometry, &source.transform)?;
+    look_ahead(&target, std::slice::from_ref(&ground), rules.along);
     let near = [Near::new(&target, &ground, rules)];
     watch.check()?;
     let within = match rules.within {

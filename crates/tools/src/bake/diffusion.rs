@@ -227,6 +227,10 @@ fn at_points<const N: usize>(
     placement: Placement,
 ) -> Vec<[f32; N]> {
     let (mesh, topology) = (geometry.mesh(), geometry.topology());
+    let is_by_itself = |vertex| topology.point_of(vertex) == vertex;
+    if placement == Placement::Vertex && (0..mesh.vertex_count()).all(is_by_itself) {
+        return values.to_vec();
+    }
     let areas: Vec<f32> = match placement {
         Placement::Vertex => Vec::new(),
         _ => (0..mesh.face_count())
