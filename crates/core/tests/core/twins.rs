@@ -51,6 +51,11 @@ fn split(welded: &Mesh, chosen: &[bool]) -> Mesh {
 /// The inputs for a part of a mesh under a lid, with all that sources look at held where a split
 /// changes nothing: at faces.
 fn inputs(own: &Mesh, placement: Placement) -> Inputs {
+    inputs_in(1.0, own, placement)
+}
+
+/// The same in another unit, in which the mesh is given.
+fn inputs_in(unit: f32, own: &Mesh, placement: Placement) -> Inputs {
     let part = |name: &str, own: &Mesh| {
         let wear = NewSet {
             name: "Wear".to_owned(),
@@ -68,7 +73,7 @@ fn inputs(own: &Mesh, placement: Placement) -> Inputs {
         part
     };
     let mut lid = arrays_of(own);
-    lid.positions.iter_mut().for_each(|p| *p += Vec3::new(0.3, 0.1, 2.0));
+    lid.positions.iter_mut().for_each(|p| *p += unit * Vec3::new(0.3, 0.1, 2.0));
     let mut document = Document::default();
     let parts = vec![part("Tray", own), part("Lid", &mesh(lid))];
     document.apply(Edit::bring_in(parts)).unwrap();
@@ -153,6 +158,33 @@ proptest! {
                     };
                     prop_assert!(apart(a, b) < most, "{source}, {placement:?} {i}: {a:?} {b:?}");
                 }
+            }
+        }
+    }
+
+    /// What a part is measured in is nothing to what is told no length: the same, in shares of its size.
+    #[test]
+    fn in_every_unit_they_are_one(
+        heights in vec(0.0_f32..1.0, ((N + 1) * (N + 1)) as usize),
+        steep in 0.1_f32..1.0,
+        power in prop::sample::select(vec![-24, -14, 14, 24]),
+    ) {
+        let own = hills(&heights, steep);
+        // By powers of two, so that nothing is rounded otherwise.
+        let unit = 2.0_f32.powi(power);
+        let other = own.moved(|p| unit * p, |n| n).unwrap();
+        let both = [inputs(&own, Placement::Vertex), inputs_in(unit, &other, Placement::Vertex)];
+        // What has a length of its own, or numbers drawn from where things lie.
+        let others = [
+            "reach", "width", "scale", "apart", "size", "points", "between", "within", "per_piece",
+            "bounce",
+        ];
+        for source in SOURCES.iter().filter(|s| !others.iter().any(|word| s.contains(word))) {
+            let [one, other] = both.each_ref().map(|inputs| values(source, inputs));
+            prop_assert_eq!(one.is_some(), other.is_some(), "{}", source);
+            let (Some(one), Some(other)) = (one, other) else { continue };
+            for (i, (a, b)) in one.into_iter().zip(other).enumerate() {
+                prop_assert!(apart(a, b) < 1e-4, "{source} at {i}, {unit}: {a:?} {b:?}");
             }
         }
     }

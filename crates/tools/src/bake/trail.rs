@@ -225,9 +225,13 @@ fn bounds(mesh: &Mesh, vertices: &[u32]) -> [Vec3; 2] {
 /// A vertex value at a point of a face: by how near its corners are.
 fn within_face(geometry: &Geometry, face: usize, at: Vec3, values: &[f32]) -> f32 {
     let mesh = geometry.mesh();
+    let square = |v: u32| mesh.positions()[v as usize].distance_squared(at);
+    let vertices = mesh.face_vertices(face);
+    let furthest = vertices.iter().map(|&v| square(v)).fold(f32::MIN_POSITIVE, f32::max);
     let (mut sum, mut weights) = (0.0, 0.0);
-    for &v in mesh.face_vertices(face) {
-        let weight = 1.0 / (mesh.positions()[v as usize].distance_squared(at) + 1e-12);
+    for &v in vertices {
+        // Almost at a vertex nothing else counts.
+        let weight = 1.0 / (square(v) / furthest + 1e-12);
         if values[v as usize].is_finite() {
             sum += weight * values[v as usize];
             weights += weight;

@@ -140,9 +140,22 @@ pub(super) fn wear<'a>(lookup: &mut Lookup<'a>, wear: &'a Wear) -> Plan<'a> {
         let bent = mean.into_par_iter().map(|h| (h * width / SQUARE_EDGE).clamp(0.0, 1.0));
         let bent = diffusion::placed(geometry, placement, bent.collect());
         watch.check()?;
-        // Where nothing stands out nothing is worn, so that nobody asks there what touches it.
         let samples = samples();
-        let asked = samples.of_those(|element| bent[element] > 0.0);
+        let gathered = |asked: &[u32], found: &[f32]| {
+            let mut all = vec![0.0; samples.points.len()];
+            asked.iter().zip(found).for_each(|(&sample, &found)| all[sample as usize] = found);
+            samples.gathered(all)
+        };
+        let broken = wear.broken;
+        let noise = filled(Noise::new(Kind::Gradient, 3, wear.seed), or(wear.grain, 3.0 * width));
+        let out = samples.of_those(|element| bent[element] > 0.0);
+        let grain: Vec<f32> =
+            out.par_iter().map(|&sample| noise(samples.points[sample as usize])).collect();
+        let grain = gathered(&out, &grain);
+        // Where nothing stands out, or no further than grains take away, nothing is worn: nobody asks there what
+        // touches it.
+        let asked =
+            samples.of_those(|element| bent[element] * (1.0 + broken) > broken * grain[element]);
         let middle = |sample: usize| samples.points[sample] + samples.normals[sample] * ball;
         let middles: Vec<Vec3> = asked.par_iter().map(|&sample| middle(sample as usize)).collect();
         // What it reaches into deeper than it may does not matter.
@@ -156,16 +169,7 @@ pub(super) fn wear<'a>(lookup: &mut Lookup<'a>, wear: &'a Wear) -> Plan<'a> {
         };
         let touched: Vec<f32> = middles.par_iter().zip(&room).map(touched).collect();
         watch.check()?;
-        let noise = filled(Noise::new(Kind::Gradient, 3, wear.seed), or(wear.grain, 3.0 * width));
-        let grain = |&sample: &u32| noise(samples.points[sample as usize]);
-        let grain: Vec<f32> = asked.par_iter().map(grain).collect();
-        let gathered = |found: &[f32]| {
-            let mut all = vec![0.0; samples.points.len()];
-            asked.iter().zip(found).for_each(|(&sample, &found)| all[sample as usize] = found);
-            samples.gathered(all)
-        };
-        let (touched, grain) = (gathered(&touched), gathered(&grain));
-        let broken = wear.broken;
+        let touched = gathered(&asked, &touched);
         let worn = |((bent, touched), grain): ((f32, f32), f32)| {
             let worn = bent * touched;
             // Where it is full it stays so; where it is weak, grains take it away.
