@@ -139,6 +139,36 @@ fn a_crowd_hangs_together() {
     }
 }
 
+/// A trail over a disc whose faces all meet in its middle, and have obtuse angles at every other point of its rim: no
+/// longer than over others, and by hand as far from the middle as the rim is.
+#[test]
+fn a_trail_goes_through_a_crowd() {
+    const SIDES: u32 = 100_000;
+    let rim = |i: u32| {
+        let angle = std::f32::consts::TAU * i as f32 / SIDES as f32;
+        Vec3::new(angle.cos(), angle.sin(), 0.0) * if i.is_multiple_of(2) { 1.0 } else { 0.9999 }
+    };
+    let mesh = polygons(
+        (0..SIDES).map(rim).chain([Vec3::ZERO]).collect(),
+        &(0..SIDES).map(|i| vec![i, (i + 1) % SIDES, SIDES]).collect::<Vec<_>>(),
+    );
+    let geometry = Geometry::new(mesh);
+    let far = |from: u32| {
+        let start =
+            trail::Start { seeds: vec![trail::Seed::at(from, 0.0)], is_about_a_point: false };
+        soon("a trail through a crowd", || {
+            trail::distances(&geometry, &start, &Watch::default()).unwrap()
+        })
+    };
+    let from_middle = far(SIDES);
+    for i in 0..SIDES {
+        assert!((from_middle[i as usize] - rim(i).length()).abs() < 1e-5);
+    }
+    // From the rim straight through the middle.
+    let across = far(0)[(SIDES / 2) as usize];
+    assert!((across - 2.0).abs() < 1e-4, "{across}");
+}
+
 /// A chain of pieces, each touching the last: the trail goes on from one to the next, and is as far
 /// along as they are.
 #[test]

@@ -73,6 +73,9 @@ struct Here {
     root: u32,
 }
 
+/// How many are found around a node at most, but for a crowd.
+const FEW: usize = 16;
+
 /// Where it has not been.
 const UNMET: Here = Here { far: f32::INFINITY, is_fixed: false, told: 0.0, root: 0 };
 
@@ -162,7 +165,7 @@ impl<'a> Front<'a> {
             if steps.is_multiple_of(4096) {
                 watch.check()?;
             }
-            let mut found: SmallVec<[(u32, (f32, f32)); 16]> = SmallVec::new();
+            let mut found: SmallVec<[(u32, (f32, f32)); FEW]> = SmallVec::new();
             // What is told where the front crosses a side between two.
             let told = |other: Here, share: f32| own.told + (other.told - own.told) * share;
             for &[b, c] in self.nodes.around(at) {
@@ -192,9 +195,11 @@ impl<'a> Front<'a> {
                     found.extend(through.map(|(far, share)| (free, (far, told(beside, share)))));
                 }
             }
-            let mut nearer: SmallVec<[u32; 16]> = SmallVec::new();
+            let mut nearer: SmallVec<[u32; FEW]> = SmallVec::new();
             for (free, (far, told)) in found {
-                if self.meet(free, far, told, own.root) && !nearer.contains(&free) {
+                // Found from either side of an edge, and by cuts: at a crowd some may wait twice.
+                let is_new = || !nearer.iter().rev().take(FEW).any(|&other| other == free);
+                if self.meet(free, far, told, own.root) && is_new() {
                     nearer.push(free);
                 }
             }

@@ -83,7 +83,11 @@ impl<'a> Nodes<'a> {
 
     /// The node of the one triangle beyond an edge of a triangle.
     pub(in crate::bake) fn beyond(&self, edge: [u32; 2], third: u32) -> Option<u32> {
-        let mut others = self.around(edge[0]).iter().filter_map(|&[b, c]| match edge[1] {
+        // At whichever end fewer are: at the other one there may be a crowd.
+        let [one, other] = edge.map(|end| self.around(end));
+        let (triangles, end) =
+            if one.len() <= other.len() { (one, edge[1]) } else { (other, edge[0]) };
+        let mut others = triangles.iter().filter_map(|&[b, c]| match end {
             e if e == b && c != third => Some(c),
             e if e == c && b != third => Some(b),
             _ => None,
