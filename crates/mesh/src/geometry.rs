@@ -7,7 +7,7 @@ mod curvature;
 mod derived;
 pub mod fans;
 pub mod lanes;
-mod lists;
+pub mod lists;
 pub mod local;
 pub mod measure;
 pub mod near;

@@ -176,7 +176,7 @@ fn counts(part: &Part, chosen: Option<&[bool]>) -> (usize, usize) {
 }
 
 /// How long collapsing takes, in steps of a transfer (measured on a scan of 871 k triangles).
-const COLLAPSING: u64 = 12;
+const COLLAPSING: u64 = 8;
 
 fn check(part: &Part, rules: &Rules, there: usize) -> Result<(), DecimationError> {
     let is_share = |x: f32| (0.0..=1.0).contains(&x);

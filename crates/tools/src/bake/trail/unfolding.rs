@@ -4,7 +4,7 @@ use glam::{DVec2, Vec3};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
-use speckle_mesh::Geometry;
+use speckle_mesh::{Geometry, geometry::lists::grouped};
 
 /// The points of a surface as a front meets them: vertices at one point of one piece are one, and
 /// pieces that touch have points of their own.
@@ -43,29 +43,17 @@ impl<'a> Nodes<'a> {
             }
         }
         let points = corners.iter().map(|&corner| mesh.corner_position(corner as usize)).collect();
-        let (starts, others) = Default::default();
-        let mut nodes = Self { geometry, of_corners, corners, points, starts, others };
-        nodes.gather();
-        nodes
-    }
-
-    /// Which triangles are at which node.
-    fn gather(&mut self) {
-        let triangles = self.geometry.triangulation().corners();
-        let nodes_of = |t: &[u32; 3]| t.map(|corner| self.of_corners[corner as usize]);
-        let mut starts = vec![0_u32; self.corners.len() + 1];
-        triangles.iter().flat_map(nodes_of).for_each(|node| starts[node as usize + 1] += 1);
-        (0..self.corners.len()).for_each(|node| starts[node + 1] += starts[node]);
-        let mut next = starts.clone();
-        let mut others = vec![[0; 2]; 3 * triangles.len()];
-        for [a, b, c] in triangles.iter().map(nodes_of) {
-            for (node, pair) in [(a, [b, c]), (b, [c, a]), (c, [a, b])] {
-                let next = &mut next[node as usize];
-                others[*next as usize] = pair;
-                *next += 1;
-            }
-        }
-        (self.starts, self.others) = (starts, others);
+        // Each corner of a triangle by its node.
+        let triangles = geometry.triangulation().corners();
+        let node = |nth: usize| of_corners[triangles[nth / 3][nth % 3] as usize];
+        let (starts, members) =
+            grouped(corners.len(), 3 * triangles.len(), |nth| Some(node(nth) as usize));
+        let others = members.par_iter().map(|&nth| {
+            let (first, own) = (nth as usize / 3 * 3, nth as usize % 3);
+            [1, 2].map(|after| node(first + (own + after) % 3))
+        });
+        let others = others.collect();
+        Self { geometry, of_corners, corners, points, starts, others }
     }
 
     /// The other two nodes of each triangle at a node, in its turn.
@@ -267,21 +255,18 @@ impl Cuts {
             })
             .collect();
         // Of either end of its side.
-        let both = || {
-            found.iter().flat_map(|&(end, cut)| {
-                [(end, cut), (cut.other, Cut { other: end, flat: cut.flat.turned(), ..cut })]
-            })
+        let end = |nth: usize| {
+            let (end, cut) = &found[nth / 2];
+            if nth.is_multiple_of(2) { *end } else { cut.other }
         };
-        let mut starts = vec![0_u32; nodes.corners.len() + 1];
-        both().for_each(|(node, _)| starts[node as usize + 1] += 1);
-        (0..nodes.corners.len()).for_each(|node| starts[node + 1] += starts[node]);
-        let mut next = starts.clone();
-        let none = Cut { free: 0, other: 0, flat: Flat { side: 0.0, x: 0.0, y: 0.0 } };
-        let mut cuts = vec![none; 2 * found.len()];
-        for (node, cut) in both() {
-            cuts[next[node as usize] as usize] = cut;
-            next[node as usize] += 1;
-        }
+        let (starts, members) =
+            grouped(nodes.corners.len(), 2 * found.len(), |nth| Some(end(nth) as usize));
+        let cut = |&nth: &u32| {
+            let (end, cut) = found[nth as usize / 2];
+            let turned = Cut { other: end, flat: cut.flat.turned(), ..cut };
+            if nth.is_multiple_of(2) { cut } else { turned }
+        };
+        let cuts = members.par_iter().map(cut).collect();
         Self { starts, cuts }
     }
 
