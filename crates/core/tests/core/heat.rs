@@ -41,6 +41,41 @@ fn a_wave_fades_alike_where_the_mesh_is_a_thousand_times_finer() {
     }
 }
 
+/// Side by side each spreads as by itself, to the bit: one that is there at once, one that stays even, and one
+/// that is no number at one place and stays as it is.
+#[test]
+fn what_spreads_beside_others_spreads_as_by_itself() {
+    let geometry = Geometry::new(drawn_in(40, 100.0));
+    let heat = Diffusion::new(&geometry, &Watch::default()).ok().unwrap();
+    let places = geometry.mesh().positions();
+    let mut values: Vec<[f32; 4]> = places
+        .iter()
+        .enumerate()
+        .map(|(nth, p)| {
+            [(PI * p.x).cos(), p.y * p.y, 0.25, if nth == 700 { f32::NAN } else { p.x }]
+        })
+        .collect();
+    let before = values.clone();
+    let by_itself = |k: usize, length: f32| -> Vec<f32> {
+        let mut own: Vec<f32> = before.iter().map(|value| value[k]).collect();
+        heat.about(&mut own, length, &Watch::default()).ok().unwrap();
+        own
+    };
+    // Each over its own radius.
+    let lengths = [0.5, 0.2, 0.5, 0.3];
+    heat.about_each(&mut values, lengths, &Watch::default()).ok().unwrap();
+    for (k, length) in lengths.into_iter().enumerate() {
+        let own = by_itself(k, length);
+        let differ = own.iter().zip(&values).filter(|(a, b)| a.to_bits() != b[k].to_bits()).count();
+        assert_eq!(differ, 0, "of {k}");
+    }
+    let moved = |k: usize| before.iter().zip(&values).filter(|(a, b)| a[k] != b[k]).count();
+    assert!(moved(0) > 1_000 && moved(1) > 1_000, "{} {}", moved(0), moved(1));
+    assert!(values.iter().all(|value| (value[2] - 0.25).abs() < 1e-5));
+    let kept = |(a, b): (&[f32; 4], &[f32; 4])| a[3].to_bits() == b[3].to_bits();
+    assert!(before.iter().zip(&values).all(kept));
+}
+
 /// What one level says of an edge, by the nodes it joins.
 fn edges_of(level: &Level) -> Vec<(u32, u32, f32)> {
     let rows = 0..level.areas().len().div_ceil(SIDE_BY_SIDE);

@@ -45,17 +45,44 @@ pub fn at_scales(
     let is_spread = scales.iter().any(|(scale, _)| *scale > 0.0);
     let diffusion = is_spread.then(|| Diffusion::new(geometry, watch)).transpose()?;
     let whole: f32 = scales.iter().map(|(_, weight)| weight).sum();
-    let mut sum = vec![0.0; finest.len()];
-    for &(scale, weight) in scales {
-        let mut values = finest.to_vec();
-        if let Some(diffusion) = diffusion.as_ref().filter(|_| scale > 0.0) {
-            diffusion.about(&mut values, scale, watch)?;
-        }
+    let with_share = |(scale, weight): (f32, f32)| {
         let length = if scale > 0.0 { scale } else { geometry.measures().median_edge };
-        let share = if whole > 0.0 { weight / whole } else { 0.0 };
-        sum.par_iter_mut().zip(&values).for_each(|(sum, value)| *sum += share * length * value);
+        (scale, if whole > 0.0 { weight / whole * length } else { 0.0 })
+    };
+    let mut sum = vec![0.0; finest.len()];
+    let spreading = Spreading { finest, diffusion: diffusion.as_ref(), watch };
+    // Two at once take less than one after the other.
+    let (pairs, single) = scales.as_chunks::<2>();
+    for pair in pairs {
+        spreading.add(&mut sum, pair.map(with_share))?;
+    }
+    for &scale in single {
+        spreading.add(&mut sum, [with_share(scale)])?;
     }
     Ok(sum)
+}
+
+/// Curvature at the finest scale, on its way to others.
+struct Spreading<'a> {
+    finest: &'a [f32],
+    /// Nothing where no scale is above the finest.
+    diffusion: Option<&'a Diffusion<'a>>,
+    watch: &'a Watch,
+}
+
+impl Spreading<'_> {
+    /// Adds the curvature at some scales, each by its share.
+    fn add<const N: usize>(&self, sum: &mut [f32], scales: [(f32, f32); N]) -> Result<(), GivenUp> {
+        let mut values: Vec<[f32; N]> = self.finest.par_iter().map(|&x| [x; N]).collect();
+        if let Some(diffusion) = self.diffusion {
+            diffusion.about_each(&mut values, scales.map(|(scale, _)| scale), self.watch)?;
+        }
+        let shares = scales.map(|(_, share)| share);
+        sum.par_iter_mut().zip(&values).for_each(|(sum, values)| {
+            shares.iter().zip(values).for_each(|(share, value)| *sum += share * value);
+        });
+        Ok(())
+    }
 }
 
 /// The segments at which the surface bends by an angle (degrees) or more.

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use speckle_mesh::{Geometry, Placement, geometry::conduction::Conduction};
 
 use super::watch::{GivenUp, Watch};
-use multigrid::{Multigrid, RUN, Room, each};
+use multigrid::{Multigrid, RUN, Room, Side, each};
 
 /// Heat on a surface.
 pub struct Diffusion<'a> {
@@ -68,19 +68,57 @@ impl<'a> Diffusion<'a> {
     /// # Errors
     /// When it was given up.
     pub fn about(&self, values: &mut [f32], radius: f32, watch: &Watch) -> Result<(), GivenUp> {
-        self.spread(values, &self.multigrid(radius), watch)
+        self.about_each(values.as_chunks_mut::<1>().0, [radius], watch)
     }
 
-    /// What it takes to spread over a radius.
-    fn multigrid(&self, radius: f32) -> Multigrid<'_> {
-        let least = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
-        Multigrid::new(&self.conduction, radius * radius / 8.0 / STEPS as f32, least)
-    }
-
-    fn spread(
+    /// Several numbers at each vertex, each over a disc of its own radius: together they take less than one after
+    /// another.
+    ///
+    /// # Errors
+    /// When it was given up.
+    pub fn about_each<const N: usize>(
         &self,
-        values: &mut [f32],
-        multigrid: &Multigrid,
+        values: &mut [[f32; N]],
+        radii: [f32; N],
+        watch: &Watch,
+    ) -> Result<(), GivenUp> {
+        self.abreast(values, &self.multigrid(radii), watch)
+    }
+
+    /// However many numbers at each vertex, over one radius.
+    fn about_some<const N: usize>(
+        &self,
+        values: &mut [[f32; N]],
+        radius: f32,
+        watch: &Watch,
+    ) -> Result<(), GivenUp> {
+        // A vector unit takes four.
+        const ABREAST: usize = 4;
+        let multigrid = self.multigrid([radius; ABREAST]);
+        for first in (0..N).step_by(ABREAST) {
+            let own = |value: &[f32; N]| -> Side<ABREAST> {
+                std::array::from_fn(|k| value.get(first + k).copied().unwrap_or(0.0))
+            };
+            let mut some: Vec<_> = values.par_iter().map(own).collect();
+            self.abreast(&mut some, &multigrid, watch)?;
+            values.par_iter_mut().zip(&some).for_each(|(value, some)| {
+                value[first..].iter_mut().zip(some).for_each(|(value, some)| *value = *some);
+            });
+        }
+        Ok(())
+    }
+
+    /// What it takes to spread over radii.
+    fn multigrid<const N: usize>(&self, radii: [f32; N]) -> Multigrid<'_, N> {
+        let least = self.geometry.measures().median_edge.max(f32::MIN_POSITIVE).powi(2) * 1e-6;
+        let times = radii.map(|radius| radius * radius / 8.0 / STEPS as f32);
+        Multigrid::new(&self.conduction, times, least)
+    }
+
+    fn abreast<const N: usize>(
+        &self,
+        values: &mut [Side<N>],
+        multigrid: &Multigrid<N>,
         watch: &Watch,
     ) -> Result<(), GivenUp> {
         let points = self.conduction.points();
@@ -100,51 +138,69 @@ impl<'a> Diffusion<'a> {
 }
 
 /// Lets values at the nodes spread for a time (length²): one step of implicit Euler, solved by
-/// conjugate gradients, each step of which is helped along by what coarser graphs say of it.
-fn step(
-    start: Vec<f32>,
-    multigrid: &Multigrid,
-    room: &mut [Room],
+/// conjugate gradients, each step of which is helped along by what coarser graphs say of it. Of several that
+/// spread side by side each goes its own way, and stays where it is once it is there.
+fn step<const N: usize>(
+    start: Vec<Side<N>>,
+    multigrid: &Multigrid<N>,
+    room: &mut [Room<N>],
     watch: &Watch,
-) -> Result<Vec<f32>, GivenUp> {
+) -> Result<Vec<Side<N>>, GivenUp> {
     let Some(finest) = multigrid.levels.first().filter(|_| !start.is_empty()) else {
         return Ok(start);
     };
-    let mut left = each(start.len(), |v| finest.areas[v] * start[v]);
-    let mut next = vec![0.0; start.len()];
+    let mut left = each(start.len(), |v| start[v].map(|x| finest.areas[v] * x));
+    let mut next = vec![[0.0; N]; start.len()];
     // From where it is, or from nothing: what is rough is further from the answer than that.
     finest.left(&start, &left, &mut next);
-    let is_near = finest.size(&next) <= finest.size(&left);
-    let mut x = if is_near { start.clone() } else { vec![0.0; start.len()] };
-    if is_near {
-        std::mem::swap(&mut left, &mut next);
-    }
-    let mut softened = vec![0.0; start.len()];
+    let (by_it, by_nothing) = (finest.size(&next), finest.size(&left));
+    let is_near: [bool; N] = std::array::from_fn(|k| by_it[k] <= by_nothing[k]);
+    let picked = |k: usize, near: f32, far: f32| if is_near[k] { near } else { far };
+    let mut x = each(start.len(), |v| std::array::from_fn(|k| picked(k, start[v][k], 0.0)));
+    left.par_iter_mut().with_min_len(1024).zip(&next).for_each(|(left, next)| {
+        (0..N).for_each(|k| left[k] = picked(k, next[k], left[k]));
+    });
+    let mut softened = vec![[0.0; N]; start.len()];
     let mut rest = multigrid.soft(&left, &mut softened, room);
     let mut way = softened.clone();
     // What has come out, beside which what is still off is seen.
     let mut whole = finest.whole(&x);
+    let mut is_there = [false; N];
     for done in 0..MOST_STEPS {
         watch.check()?;
-        let is_there = done >= LEAST_STEPS && rest <= TOLERANCE * TOLERANCE * whole;
-        if is_there || !rest.is_finite() || rest == 0.0 {
+        for k in 0..N {
+            let is_near = done >= LEAST_STEPS && rest[k] <= TOLERANCE * TOLERANCE * whole[k];
+            is_there[k] |= is_near || !rest[k].is_finite() || rest[k] == 0.0;
+        }
+        if is_there == [true; N] {
             break;
         }
         let along = finest.applied(&way, &mut next);
-        let step = (rest / along) as f32;
-        if !step.is_finite() {
-            break;
-        }
-        whole = finest.go(step, [&way, &next], [&mut x, &mut left]);
+        let steps = std::array::from_fn(|k| {
+            let step = (rest[k] / along[k]) as f32;
+            is_there[k] |= !step.is_finite();
+            if is_there[k] { 0.0 } else { step }
+        });
+        whole = finest.go(steps, [&way, &next], [&mut x, &mut left]);
         let now = multigrid.soft(&left, &mut softened, room);
-        let turn = (now / rest) as f32;
+        let turns: Side<N> =
+            std::array::from_fn(|k| if is_there[k] { 0.0 } else { (now[k] / rest[k]) as f32 });
         rest = now;
         let runs = way.par_chunks_mut(RUN).zip(softened.par_chunks(RUN));
         runs.for_each(|(way, softened)| {
-            way.iter_mut().zip(softened).for_each(|(w, s)| *w = s + turn * *w);
+            for (way, softened) in way.iter_mut().zip(softened) {
+                (0..N).for_each(|k| way[k] = softened[k] + turns[k] * way[k]);
+            }
         });
     }
-    Ok(if x.iter().all(|x| x.is_finite()) { x } else { start })
+    let is_sound: [bool; N] =
+        std::array::from_fn(|k| rest[k].is_finite() && x.iter().all(|x| x[k].is_finite()));
+    if is_sound != [true; N] {
+        x.iter_mut().zip(&start).for_each(|(x, start)| {
+            (0..N).for_each(|k| x[k] = if is_sound[k] { x[k] } else { start[k] });
+        });
+    }
+    Ok(x)
 }
 
 /// Vertex values brought to another placement: of a corner that of its vertex, of a face the mean.
@@ -184,12 +240,10 @@ pub fn over<const N: usize>(
     if limit.is_finite() {
         diffusion.cut(|a, b| (0..N).any(|k| (points[a][k] - points[b][k]).abs() > limit));
     }
-    let multigrid = diffusion.multigrid(radius);
     let mut spread = points.clone();
-    for k in 0..N {
-        let mut one: Vec<f32> = points.par_iter().map(|value| value[k]).collect();
-        diffusion.spread(&mut one, &multigrid, watch)?;
-        spread.par_iter_mut().zip(&one).for_each(|(value, one)| value[k] = *one);
+    match N {
+        1 => diffusion.about(spread.as_flattened_mut(), radius, watch)?,
+        _ => diffusion.about_some(&mut spread, radius, watch)?,
     }
     let edge = geometry.measures().median_edge.max(f32::MIN_POSITIVE);
     let wave = std::f32::consts::PI / edge;

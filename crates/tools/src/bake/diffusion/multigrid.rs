@@ -7,99 +7,125 @@ use speckle_mesh::geometry::conduction::{self, ALONE, Conduction, SIDE_BY_SIDE};
 /// How many nodes one core sums up in a row, whole rows of them: sums are the same on any number of cores.
 pub(super) const RUN: usize = 16_384;
 
+/// Several numbers for each node, that spread by themselves: side by side, since looking at a node's edges takes
+/// longer than going over what they lead to.
+pub(super) type Side<const N: usize> = [f32; N];
+
+/// A sum for each of them.
+pub(super) type Sums<const N: usize> = [f64; N];
+
 /// What is found for each of so many, on all cores.
-pub(super) fn each(count: usize, of: impl Fn(usize) -> f32 + Sync) -> Vec<f32> {
+pub(super) fn each<T: Send>(count: usize, of: impl Fn(usize) -> T + Sync) -> Vec<T> {
     (0..count).into_par_iter().with_min_len(1024).map(&of).collect()
 }
 
-/// The same on any number of cores.
-pub(super) fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let sums: Vec<f64> = a
-        .par_chunks(RUN)
-        .zip(b.par_chunks(RUN))
-        .map(|(a, b)| a.iter().zip(b).map(|(a, b)| f64::from(*a) * f64::from(*b)).sum())
-        .collect();
-    sums.iter().sum()
+/// The sums of runs, the same on any number of cores.
+pub(super) fn total<const N: usize>(runs: impl IndexedParallelIterator<Item = Sums<N>>) -> Sums<N> {
+    let sums: Vec<Sums<N>> = runs.collect();
+    sums.iter().fold([0.0; N], |all, run| plus(all, *run))
 }
 
-/// A step of a time on a graph: the areas, and what is conducted in that time.
-pub(super) struct Level<'a> {
+fn plus<const N: usize>(a: Sums<N>, b: Sums<N>) -> Sums<N> {
+    std::array::from_fn(|k| a[k] + b[k])
+}
+
+/// How much of the one goes along with the other.
+fn products<const N: usize>(a: &Side<N>, b: &Side<N>) -> Sums<N> {
+    std::array::from_fn(|k| f64::from(a[k]) * f64::from(b[k]))
+}
+
+/// How much of some numbers goes along with others.
+fn dot<const N: usize>(a: &[Side<N>], b: &[Side<N>]) -> Sums<N> {
+    let run = |(a, b): (&[Side<N>], &[Side<N>])| {
+        a.iter().zip(b).fold([0.0; N], |sum, (a, b)| plus(sum, products(a, b)))
+    };
+    total(a.par_chunks(RUN).zip(b.par_chunks(RUN)).map(run))
+}
+
+/// A step on a graph, of a time for each of several: the areas, and what is conducted in that time.
+pub(super) struct Level<'a, const N: usize> {
     graph: &'a conduction::Level,
-    time: f32,
+    times: Side<N>,
     /// Of each node, none below the least that counts.
     pub(super) areas: Vec<f32>,
     /// Of each node, its area and all that its edges conduct in the time.
-    diagonal: Vec<f32>,
+    diagonal: Vec<Side<N>>,
 }
 
-impl<'a> Level<'a> {
-    fn new(graph: &'a conduction::Level, time: f32, least: f32) -> Self {
+impl<'a, const N: usize> Level<'a, N> {
+    fn new(graph: &'a conduction::Level, times: Side<N>, least: f32) -> Self {
         let count = graph.areas().len();
         let areas = each(count, |node| graph.areas()[node].max(least));
-        let diagonal = each(count, |node| areas[node] + time * graph.conducted()[node]);
-        Self { graph, time, areas, diagonal }
+        let diagonal =
+            each(count, |node| times.map(|time| areas[node] + time * graph.conducted()[node]));
+        Self { graph, times, areas, diagonal }
     }
 
     /// Some numbers for each node, by itself and by what is applied to it: of runs on all cores, the sums of
     /// what each makes.
     fn through(
         &self,
-        x: &[f32],
-        out: &mut [f32],
-        make: impl Fn(usize, f32, &mut f32) -> f64 + Sync,
-    ) -> f64 {
-        let runs = out.par_chunks_mut(RUN).enumerate().map(|(nth, run)| {
-            let mut sum = 0.0;
+        x: &[Side<N>],
+        out: &mut [Side<N>],
+        make: impl Fn(usize, Side<N>, &mut Side<N>) -> Sums<N> + Sync,
+    ) -> Sums<N> {
+        total(out.par_chunks_mut(RUN).enumerate().map(|(nth, run)| {
+            let mut sum = [0.0; N];
             let first = nth * RUN;
             for (row, outs) in (first / SIDE_BY_SIDE..).zip(run.chunks_mut(SIDE_BY_SIDE)) {
-                let mut around = [0.0_f32; SIDE_BY_SIDE];
+                let mut around = [[0.0_f32; N]; SIDE_BY_SIDE];
                 for (others, conduct) in self.graph.row(row) {
                     for side in 0..SIDE_BY_SIDE {
-                        around[side] += conduct[side] * x[others[side] as usize];
+                        let other = &x[others[side] as usize];
+                        for k in 0..N {
+                            around[side][k] += conduct[side] * other[k];
+                        }
                     }
                 }
                 for ((node, out), around) in (row * SIDE_BY_SIDE..).zip(outs).zip(around) {
-                    let applied = self.diagonal[node] * x[node] - self.time * around;
-                    sum += make(node, applied, out);
+                    let (x, diagonal) = (&x[node], &self.diagonal[node]);
+                    let applied =
+                        std::array::from_fn(|k| diagonal[k] * x[k] - self.times[k] * around[k]);
+                    sum = plus(sum, make(node, applied, out));
                 }
             }
             sum
-        });
-        let sums: Vec<f64> = runs.collect();
-        sums.iter().sum()
+        }))
     }
 
     /// What is applied to numbers, and how much of it goes along with them.
-    pub(super) fn applied(&self, x: &[f32], out: &mut [f32]) -> f64 {
+    pub(super) fn applied(&self, x: &[Side<N>], out: &mut [Side<N>]) -> Sums<N> {
         self.through(x, out, |node, applied, out| {
             *out = applied;
-            f64::from(x[node]) * f64::from(applied)
+            products(&x[node], &applied)
         })
     }
 
     /// What is left of a right-hand side.
-    pub(super) fn left(&self, x: &[f32], right: &[f32], out: &mut [f32]) {
+    pub(super) fn left(&self, x: &[Side<N>], right: &[Side<N>], out: &mut [Side<N>]) {
         self.through(x, out, |node, applied, out| {
-            *out = right[node] - applied;
-            0.0
+            *out = std::array::from_fn(|k| right[node][k] - applied[k]);
+            [0.0; N]
         });
     }
 
     /// A step of Jacobi's, held back so that nothing swings; how much of what comes out goes along with the
     /// right-hand side.
-    fn smoothed(&self, x: &[f32], right: &[f32], out: &mut [f32]) -> f64 {
+    fn smoothed(&self, x: &[Side<N>], right: &[Side<N>], out: &mut [Side<N>]) -> Sums<N> {
         self.through(x, out, |node, applied, out| {
-            *out = x[node] + HELD_BACK * (right[node] - applied) / self.diagonal[node];
-            f64::from(*out) * f64::from(right[node])
+            let (x, right, diagonal) = (&x[node], &right[node], &self.diagonal[node]);
+            *out =
+                std::array::from_fn(|k| x[k] + HELD_BACK * (right[k] - applied[k]) / diagonal[k]);
+            products(out, right)
         })
     }
 
     /// The same from nothing.
-    fn smoothed_from_nothing(&self, right: &[f32], out: &mut [f32]) {
+    fn smoothed_from_nothing(&self, right: &[Side<N>], out: &mut [Side<N>]) {
         let runs = out.par_chunks_mut(RUN).zip(right.par_chunks(RUN));
         runs.zip(self.diagonal.par_chunks(RUN)).for_each(|((out, right), diagonal)| {
             for ((out, right), diagonal) in out.iter_mut().zip(right).zip(diagonal) {
-                *out = HELD_BACK * right / diagonal;
+                *out = std::array::from_fn(|k| HELD_BACK * right[k] / diagonal[k]);
             }
         });
     }
@@ -107,47 +133,55 @@ impl<'a> Level<'a> {
     /// Goes so far on a way; the square of where that is, summed over the surface.
     pub(super) fn go(
         &self,
-        step: f32,
-        [way, next]: [&[f32]; 2],
-        [x, left]: [&mut Vec<f32>; 2],
-    ) -> f64 {
+        steps: Side<N>,
+        [way, next]: [&[Side<N>]; 2],
+        [x, left]: [&mut Vec<Side<N>>; 2],
+    ) -> Sums<N> {
         let there = x.par_chunks_mut(RUN).zip(left.par_chunks_mut(RUN));
         let ways = way.par_chunks(RUN).zip(next.par_chunks(RUN)).zip(self.areas.par_chunks(RUN));
-        let runs = there.zip(ways).map(|((x, left), ((way, next), areas))| {
-            left.iter_mut().zip(next).for_each(|(left, next)| *left -= step * next);
-            let mut sum = 0.0;
+        total(there.zip(ways).map(|((x, left), ((way, next), areas))| {
+            let mut sum = [0.0; N];
+            for (left, next) in left.iter_mut().zip(next) {
+                (0..N).for_each(|k| left[k] -= steps[k] * next[k]);
+            }
             for ((x, way), area) in x.iter_mut().zip(way).zip(areas) {
-                *x += step * way;
-                sum += f64::from(*area) * f64::from(*x) * f64::from(*x);
+                (0..N).for_each(|k| x[k] += steps[k] * way[k]);
+                sum = plus(sum, squares(x, f64::from(*area)));
             }
             sum
-        });
-        let sums: Vec<f64> = runs.collect();
-        sums.iter().sum()
+        }))
     }
 
-    /// The square of numbers, summed over the surface.
-    pub(super) fn whole(&self, x: &[f32]) -> f64 {
-        let square = |(x, area): (&f32, &f32)| f64::from(*area) * f64::from(*x) * f64::from(*x);
-        let runs = x.par_chunks(RUN).zip(self.areas.par_chunks(RUN));
-        let sums: Vec<f64> = runs.map(|(x, areas)| x.iter().zip(areas).map(square).sum()).collect();
-        sums.iter().sum()
+    /// The squares of numbers, summed over the surface.
+    pub(super) fn whole(&self, x: &[Side<N>]) -> Sums<N> {
+        total(x.par_chunks(RUN).zip(self.areas.par_chunks(RUN)).map(|(x, areas)| {
+            let squares = |(x, area): (&Side<N>, &f32)| squares(x, f64::from(*area));
+            x.iter().zip(areas).map(squares).fold([0.0; N], plus)
+        }))
     }
 
     /// How large what is left is beside the areas, were each node by itself.
-    pub(super) fn size(&self, left: &[f32]) -> f64 {
-        let square = |(x, d): (&f32, &f32)| f64::from(*x) * f64::from(*x) / f64::from(*d);
-        let runs = left.par_chunks(RUN).zip(self.diagonal.par_chunks(RUN));
-        let sums: Vec<f64> = runs.map(|(x, ds)| x.iter().zip(ds).map(square).sum()).collect();
-        sums.iter().sum()
+    pub(super) fn size(&self, left: &[Side<N>]) -> Sums<N> {
+        total(left.par_chunks(RUN).zip(self.diagonal.par_chunks(RUN)).map(|(left, diagonals)| {
+            let mut sum = [0.0; N];
+            for (left, diagonal) in left.iter().zip(diagonals) {
+                (0..N).for_each(|k| sum[k] += f64::from(left[k]).powi(2) / f64::from(diagonal[k]));
+            }
+            sum
+        }))
     }
 
-    /// Whether heat goes further than from one node to the next in the time.
+    /// Whether heat goes further than from one node to the next in any of the times.
     fn goes_far(&self) -> bool {
         let whole: f64 = self.areas.iter().map(|&area| f64::from(area)).sum();
-        let diagonal: f64 = self.diagonal.iter().map(|&d| f64::from(d)).sum();
-        diagonal > FAR * whole
+        let diagonal = |k| self.diagonal.iter().map(|side| f64::from(side[k])).sum::<f64>();
+        (0..N).any(|k| diagonal(k) > FAR * whole)
     }
+}
+
+/// The squares of numbers, so many times.
+fn squares<const N: usize>(x: &Side<N>, area: f64) -> Sums<N> {
+    x.map(|x| area * f64::from(x) * f64::from(x))
 }
 
 /// How much of a step of Jacobi's is taken.
@@ -160,42 +194,47 @@ const FAR: f64 = 1.01;
 /// How many steps are taken on the coarsest graph.
 const COARSEST_STEPS: usize = 12;
 
-/// A step of a time on coarser and coarser graphs.
-pub(super) struct Multigrid<'a> {
-    pub(super) levels: Vec<Level<'a>>,
+/// A step on coarser and coarser graphs.
+pub(super) struct Multigrid<'a, const N: usize> {
+    pub(super) levels: Vec<Level<'a, N>>,
 }
 
 /// Room to work in on a level: what comes of it, what is left on the way, and what is left for the next one.
-pub(super) struct Room {
-    x: Vec<f32>,
-    between: Vec<f32>,
-    coarse: Vec<f32>,
+pub(super) struct Room<const N: usize> {
+    x: Vec<Side<N>>,
+    between: Vec<Side<N>>,
+    coarse: Vec<Side<N>>,
 }
 
-impl<'a> Multigrid<'a> {
-    pub(super) fn new(conduction: &'a Conduction, time: f32, least: f32) -> Self {
-        let mut levels: Vec<Level> = Vec::new();
+impl<'a, const N: usize> Multigrid<'a, N> {
+    pub(super) fn new(conduction: &'a Conduction, times: Side<N>, least: f32) -> Self {
+        let mut levels: Vec<Level<N>> = Vec::new();
         for graph in conduction.levels() {
             if !levels.last().is_none_or(Level::goes_far) {
                 break;
             }
-            levels.push(Level::new(graph, time, least));
+            levels.push(Level::new(graph, times, least));
         }
         Self { levels }
     }
 
     /// Room for each level.
-    pub(super) fn room(&self) -> Vec<Room> {
+    pub(super) fn room(&self) -> Vec<Room<N>> {
         let count = |nth: usize| self.levels.get(nth).map_or(0, |level| level.diagonal.len());
         let room = |nth: usize| {
-            let zeros = |count: usize| vec![0.0; count];
+            let zeros = |count: usize| vec![[0.0; N]; count];
             Room { x: zeros(count(nth)), between: zeros(count(nth)), coarse: zeros(count(nth + 1)) }
         };
         (0..self.levels.len()).map(room).collect()
     }
 
     /// About what is to be added for what is left; how much of it goes along with that.
-    pub(super) fn soft(&self, left: &[f32], out: &mut Vec<f32>, room: &mut [Room]) -> f64 {
+    pub(super) fn soft(
+        &self,
+        left: &[Side<N>],
+        out: &mut Vec<Side<N>>,
+        room: &mut [Room<N>],
+    ) -> Sums<N> {
         std::mem::swap(&mut room[0].x, out);
         let along = self.cycle(0, left, room);
         std::mem::swap(&mut room[0].x, out);
@@ -205,9 +244,11 @@ impl<'a> Multigrid<'a> {
     /// A step before and one after what the coarser graph adds: the same from either side, as
     /// conjugate gradients need it. What comes of it is in the room of the level; how much of it goes along
     /// with the right-hand side.
-    fn cycle(&self, nth: usize, right: &[f32], room: &mut [Room]) -> f64 {
+    fn cycle(&self, nth: usize, right: &[Side<N>], room: &mut [Room<N>]) -> Sums<N> {
         let level = &self.levels[nth];
-        let Some((Room { x, between, coarse }, below)) = room.split_first_mut() else { return 0.0 };
+        let Some((Room { x, between, coarse }, below)) = room.split_first_mut() else {
+            return [0.0; N];
+        };
         level.smoothed_from_nothing(right, x);
         let together = level.graph.together().filter(|_| !below.is_empty());
         let Some(together) = together else {
@@ -223,13 +264,16 @@ impl<'a> Multigrid<'a> {
         let members = |node: usize| together.members(node).iter();
         let sums = coarse.par_iter_mut().with_min_len(1024).enumerate();
         sums.for_each(|(node, sum)| {
-            *sum = members(node).map(|&member| between[member as usize]).sum();
+            *sum = [0.0; N];
+            for &member in members(node) {
+                (0..N).for_each(|k| sum[k] += between[member as usize][k]);
+            }
         });
         self.cycle(nth + 1, coarse, below);
         let added = &below[0].x;
         x.par_iter_mut().with_min_len(1024).zip(together.of()).for_each(|(x, &of)| {
             if of != ALONE {
-                *x += added[of as usize];
+                (0..N).for_each(|k| x[k] += added[of as usize][k]);
             }
         });
         let along = level.smoothed(x, right, between);
