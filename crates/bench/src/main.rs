@@ -21,6 +21,7 @@ use std::{
 
 use anyhow::{Context, Result, bail};
 use glam::Vec3;
+use mimalloc::MiMalloc;
 use serde_json::Value;
 use speckle_color::{Channels, Encoding};
 use speckle_core::{Document, Edit, PaintEdit, RecipeEdit, document::Direction};
@@ -40,6 +41,10 @@ use speckle_tools::{
 use dabs::{
     dab_along_p95, dab_p95, dabs, first_of, radius_covering, sights, stroke_over, surface_of,
 };
+
+/// As the app has it.
+#[global_allocator]
+static ALLOCATOR: MiMalloc = MiMalloc;
 
 fn main() -> Result<()> {
     let folder = PathBuf::from(env::args().nth(1).context("the folder with the dragon")?);

@@ -33,6 +33,7 @@ use std::{
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
+use mimalloc::MiMalloc;
 use speckle_demo::Detail;
 use speckle_formats::Limits;
 use speckle_server::{Config, reader::ReaderProgram};
@@ -58,6 +59,11 @@ use reform::{
 };
 use transfer::TransferArgs;
 use watch::WatchArgs;
+
+/// Meshes and what is derived from them come and go by tens of megabytes: an allocator that keeps them for what comes
+/// next spares the system to hand out, and to empty, every page anew.
+#[global_allocator]
+static ALLOCATOR: MiMalloc = MiMalloc;
 
 /// Vertex, corner and face color for meshes.
 #[derive(Parser)]

@@ -33,22 +33,38 @@ pub fn of_face(mesh: &Mesh, face: usize) -> Vec3 {
 /// A vertex without faces gets +Z.
 #[must_use]
 pub fn of_vertices(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3]) -> Vec<Vec3> {
-    let of = |vertex| of_vertex(mesh, topology, face_normals, vertex);
+    // Face by face their corners lie at hand, which around a vertex they do not.
+    let corners = (0..mesh.corner_count()).into_par_iter();
+    let angles: Vec<f32> = corners.map(|corner| corner_angle(mesh, topology, corner)).collect();
+    let of = |vertex| mean_about(mesh, topology, face_normals, |corner| angles[corner], vertex);
     (0..mesh.vertex_count()).into_par_iter().map(of).collect()
 }
 
 /// That of one of them.
 #[must_use]
 pub fn of_vertex(mesh: &Mesh, topology: &Topology, face_normals: &[Vec3], vertex: usize) -> Vec3 {
+    let angle = |corner| corner_angle(mesh, topology, corner);
+    mean_about(mesh, topology, face_normals, angle, vertex)
+}
+
+fn mean_about(
+    mesh: &Mesh,
+    topology: &Topology,
+    face_normals: &[Vec3],
+    angle: impl Fn(usize) -> f32,
+    vertex: usize,
+) -> Vec3 {
     let smooth = SMOOTH_BELOW_DEGREES.to_radians().cos();
     let corners = topology.corners_at(vertex);
-    let weighted = |corner: u32| {
-        face_normals[topology.face_of(corner as usize)]
-            * corner_angle(mesh, topology, corner as usize)
-    };
-    let own: Vec3 = topology.own_corners(mesh, vertex).map(|corner| weighted(corner as u32)).sum();
-    if corners.len() > CROWD {
-        // So many copies are no seam of a smooth surface.
+    let weighted =
+        |corner: u32| face_normals[topology.face_of(corner as usize)] * angle(corner as usize);
+    let (mut own, mut count) = (Vec3::ZERO, 0);
+    for corner in topology.own_corners(mesh, vertex) {
+        own += weighted(corner as u32);
+        count += 1;
+    }
+    // Most vertices have no copies; where there is a crowd of them, they are no seam of a smooth surface.
+    if count == corners.len() || corners.len() > CROWD {
         return own.try_normalize().unwrap_or(Vec3::Z);
     }
     let is_own = |corner: &&u32| mesh.corner_vertices()[**corner as usize] as usize == vertex;

@@ -260,14 +260,21 @@ impl<'a> Landing<'a> {
         let mut around = Vec::new();
         if of == Placement::Vertex {
             around = vec![(Vec3::ZERO, 0.0); mesh.vertex_count()];
-            for (face, &area) in areas.iter().enumerate() {
-                let share = area.length() / mesh.face_corners(face).len() as f32;
-                for &vertex in mesh.face_vertices(face) {
-                    let (looks, whole) = &mut around[vertex as usize];
-                    *looks += area;
-                    *whole += share;
+            // Each core goes through all faces, and adds up what belongs to its own stretch of vertices.
+            let stretch = around.len().div_ceil(rayon::current_num_threads()).max(1);
+            around.par_chunks_mut(stretch).enumerate().for_each(|(nth, around)| {
+                for (face, &area) in areas.iter().enumerate() {
+                    let vertices = mesh.face_vertices(face);
+                    let share = area.length() / vertices.len() as f32;
+                    for &vertex in vertices {
+                        let own = (vertex as usize).wrapping_sub(nth * stretch);
+                        if let Some((looks, whole)) = around.get_mut(own) {
+                            *looks += area;
+                            *whole += share;
+                        }
+                    }
                 }
-            }
+            });
         }
         let sample = |element: usize| -> (Vec3, Vec3, f32) {
             match of {
