@@ -61,7 +61,7 @@ pub use swatches::{PartPainted, SwatchEdit};
 pub use volumes::VolumeEdit;
 
 use std::{
-    collections::{BTreeMap, HashMap},
+    collections::{BTreeMap, HashMap, HashSet},
     sync::{Arc, Mutex},
 };
 
@@ -111,6 +111,8 @@ pub struct Document {
     footprints: HashMap<HandId, Vec<Footprint>>,
     /// Of each set that strokes under way are painting on: the journal's values where they did.
     kept: HashMap<SetId, Kept>,
+    /// The hands whose strokes were let make no more faces before they were at their end.
+    stopped: HashSet<HandId>,
 }
 
 impl Document {

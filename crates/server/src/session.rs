@@ -426,6 +426,9 @@ impl Session {
                 }
             }
             self.keep_stroke(client, change);
+            if self.document.take_stopped(hand) {
+                self.tell(client, wire::json(&ServerMessage::Stopped));
+            }
         }
     }
 

@@ -304,6 +304,8 @@ pub enum ServerMessage {
     Beat,
     /// A stroke ended without touching anything, or there was nothing to undo or redo.
     Nothing,
+    /// A stroke of this connection made as many faces as it was let, and went over the mesh as it is from there on.
+    Stopped,
     /// Something about the project that whoever opens it must know; said until it is put away.
     Notice {
         /// What, and what was done about it.

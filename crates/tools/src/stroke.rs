@@ -27,7 +27,7 @@ use speckle_mesh::{
 };
 use speckle_model::{PartId, SetId};
 
-use crate::stencil::StencilUse;
+use crate::{finer::MOST_NEW, stencil::StencilUse};
 
 /// How far each dab of a brush is from the next, in radii, unless told otherwise: the rim of a
 /// hard stroke then waves by half a percent of the radius.
@@ -397,13 +397,23 @@ pub struct StrokeStart {
     /// Where it is repeated.
     #[serde(default)]
     pub mirror: Mirror,
+    /// How many faces it may make, where its brush makes the mesh finer: beyond them it goes over the mesh as it is.
+    /// As many as there may be at all when not given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_new: Option<u32>,
 }
 
 impl StrokeStart {
     /// A stroke without a mirror.
     #[must_use]
     pub fn new(coat: Coat, brush: Brush, view: View) -> Self {
-        Self { coat, brush, view, mirror: Mirror::default() }
+        Self { coat, brush, view, mirror: Mirror::default(), most_new: None }
+    }
+
+    /// How many faces it may make.
+    #[must_use]
+    pub fn most_new(&self) -> usize {
+        self.most_new.map_or(MOST_NEW, |most| MOST_NEW.min(most as usize))
     }
 
     /// What makes a stroke impossible, said for the user; `None` when all is well.

@@ -5795,6 +5795,9 @@ export interface components {
             /** @enum {string} */
             type: "nothing";
         } | {
+            /** @enum {string} */
+            type: "stopped";
+        } | {
             /** @description What, and what was done about it. */
             message: string;
             /** @enum {string} */
@@ -6487,6 +6490,12 @@ export interface components {
             brush: components["schemas"]["Brush"];
             /** @description Where it is repeated. */
             mirror?: components["schemas"]["Mirror"];
+            /**
+             * Format: int32
+             * @description How many faces it may make, where its brush makes the mesh finer: beyond them it goes over the mesh as it is.
+             *     As many as there may be at all when not given.
+             */
+            most_new?: number | null;
             /** @description Where the user looks from. */
             view: components["schemas"]["View"];
         };

@@ -1,7 +1,7 @@
 // What paint will add to the mesh: told beside what it covers, and asked about first where it is much.
 import type { Schemas } from "../api/client";
 import type { Questions } from "../live/questions";
-import { MANY_NEW, type AheadAnswer } from "../model/ahead";
+import { MANY_NEW, type AheadAnswer, type AskedAhead } from "../model/ahead";
 import { get, set } from "../model/state";
 import { whenRested } from "../widgets/rest";
 
@@ -24,8 +24,9 @@ export class Ahead {
   private known: number | null = null;
   /** A fill waits to be told: what else would be asked could take its place. */
   private isDeciding = false;
-  /** Brushes that were let make as much as they do. */
+  /** Brushes that were let make as much as they do, and the one whose stroke is under way or was the last. */
   private readonly allowed = new Set<string>();
+  private inHand = "";
 
   constructor(private readonly questions: Questions) {}
 
@@ -64,19 +65,31 @@ export class Ahead {
     const about: About = { type: "fill_ahead", fill };
     const known = this.asked === JSON.stringify(about) ? this.known : null;
     const triangles = known ?? (await this.decide(about));
-    const answer = await letOrAsk(triangles, true);
+    const answer = triangles > MANY_NEW ? await asked(triangles, "fill") : "cut";
     return answer === "cut" ? fill : answer === "plain" ? { ...fill, crisp: false } : null;
   }
 
-  /** Whether a stroke may begin: asks where the dab under the pointer makes many triangles, once for a brush. */
-  lets(start: Schemas["StrokeStart"]): boolean {
-    const brush = brushOf(start);
-    const triangles = this.brush === brush ? (this.known ?? 0) : 0;
-    if (triangles <= MANY_NEW || this.allowed.has(brush)) return true;
-    void letOrAsk(triangles, false).then((answer) => {
-      if (answer === "cut") this.allowed.add(brush);
-    });
-    return false;
+  /**
+   * A stroke as it may begin, with no more triangles than it may make unasked; asks where the dab under the pointer
+   * makes more by itself, once for a brush.
+   */
+  ofStroke(start: Schemas["StrokeStart"]): Schemas["StrokeStart"] | null {
+    this.inHand = brushOf(start);
+    if (this.allowed.has(this.inHand)) return start;
+    const triangles = this.brush === this.inHand ? (this.known ?? 0) : 0;
+    if (triangles <= MANY_NEW) return { ...start, most_new: MANY_NEW };
+    void this.askOfBrush(triangles, "dab");
+    return null;
+  }
+
+  /** A stroke has made as many as it may unasked, and went over the mesh as it is from there on. */
+  stopped() {
+    void this.askOfBrush(MANY_NEW, "stroke so far");
+  }
+
+  private async askOfBrush(triangles: number, by: AskedAhead["by"]) {
+    const brush = this.inHand;
+    if ((await asked(triangles, by)) === "cut") this.allowed.add(brush);
   }
 
   private async decide(about: About): Promise<number> {
@@ -105,13 +118,12 @@ export class Ahead {
   }
 }
 
-function letOrAsk(triangles: number, canBePlain: boolean): Promise<AheadAnswer> {
-  if (triangles <= MANY_NEW) return Promise.resolve("cut");
+function asked(triangles: number, by: AskedAhead["by"]): Promise<AheadAnswer> {
   return new Promise((answer) => {
     set({
       askedAhead: {
         triangles,
-        canBePlain,
+        by,
         answer: (given) => {
           set({ askedAhead: null });
           answer(given);

@@ -193,6 +193,9 @@ export class Project {
       case "nothing":
         this.answered();
         break;
+      case "stopped":
+        this.ahead.stopped();
+        break;
       case "notice":
         set({ notice: message.message });
         break;
@@ -458,8 +461,9 @@ export class Project {
       set({ said: { text: trouble ?? "", bad: true } });
       return false;
     }
-    if (!this.ahead.lets(start)) return false;
-    this.strokeUnderWay = this.live.say({ type: "stroke_begin", start });
+    const allowed = this.ahead.ofStroke(start);
+    if (!allowed) return false;
+    this.strokeUnderWay = this.live.say({ type: "stroke_begin", start: allowed });
     if (!this.strokeUnderWay) return false;
     set({ unsaved: state.unsaved + 1 });
     this.rememberPaint();

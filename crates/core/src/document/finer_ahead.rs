@@ -3,7 +3,7 @@
 use speckle_mesh::reshape::Direction;
 use speckle_model::{Part, PartId};
 use speckle_tools::{
-    finer::{Dab, Finer, MOST_NEW, coarse_under, make_finer},
+    finer::{Dab, Finer, coarse_under, make_finer},
     replacing::ShapeTo,
     stroke::Sample,
 };
@@ -56,6 +56,17 @@ impl Document {
         Ok(Change { label, steps, ..Change::default() })
     }
 
+    /// Whether a hand's stroke was let make no more faces before it was at its end, since that was asked last.
+    pub fn take_stopped(&mut self, hand: HandId) -> bool {
+        self.stopped.remove(&hand)
+    }
+
+    pub(super) fn note_stop(&mut self, hand: HandId, is_stopped: bool) {
+        if is_stopped {
+            self.stopped.insert(hand);
+        }
+    }
+
     /// Of one part; whether it is as fine as it is to be.
     fn refine_under(
         &mut self,
@@ -82,10 +93,12 @@ impl Document {
             let Some(again) = coarse(part) else { return Ok(true) };
             under = again;
         }
-        let come_so_far = self.strokes.get(&hand).map_or(0, |stroke| stroke.way().come);
-        let finer =
-            Finer { edges: Some(length), rim: None, most: MOST_NEW.saturating_sub(come_so_far) };
-        if finer.most == 0 {
+        let most = self
+            .strokes
+            .get(&hand)
+            .map_or(0, |stroke| stroke.start().most_new().saturating_sub(stroke.way().come));
+        let finer = Finer { edges: Some(length), rim: None, most };
+        if most == 0 {
             return Ok(true);
         }
         let (faces, to_project) = under;
@@ -93,6 +106,7 @@ impl Document {
         let change = self.reshape(id, String::new(), |edit| {
             come = make_finer(edit, faces, &to_project, dabs, finer, None);
         })?;
+        self.note_stop(hand, come >= most);
         whole.steps.extend(change.steps);
         // The journal asks for the mesh by way of which the steps lead; the part's own went on.
         between.into_iter().for_each(|mesh| self.supply_mesh(mesh));

@@ -11,7 +11,7 @@ use speckle_mesh::{
 };
 use speckle_model::{Part, PartId, SetId};
 use speckle_tools::{
-    finer::{Finer, MOST_NEW, Rim, cut_along, cut_along_stencil, cut_around, make_finer, reached},
+    finer::{Finer, Rim, cut_along, cut_along_stencil, cut_around, make_finer, reached},
     region::{Region, border::seen},
     replacing::ShapeTo,
     stencil::StencilUse,
@@ -62,7 +62,7 @@ impl Document {
         }
         self.take_stroke_back(hand);
         let mut whole = Change::default();
-        let done = self.make_finer_under(&targets, &start, &way, &mut whole);
+        let done = self.make_finer_under(hand, &targets, &start, &way, &mut whole);
         let plain = Brush { finer: None, crisp: false, ..start.brush };
         let coat = if start.brush.crisp { hardened(start.coat) } else { start.coat };
         let painted = done.and_then(|()| {
@@ -112,22 +112,26 @@ impl Document {
 
     fn make_finer_under(
         &mut self,
+        hand: HandId,
         targets: &[(PartId, SetId)],
         start: &StrokeStart,
         way: &Way,
         whole: &mut Change,
     ) -> Result<(), EditError> {
+        let mut come = way.come;
         for &(id, set) in targets {
             let rim = start.brush.crisp.then_some(self.rim_of(id, set)?);
-            let most = MOST_NEW.saturating_sub(way.come);
+            let most = start.most_new().saturating_sub(come);
             let finer = Finer { edges: start.brush.finer, rim, most };
             let stencil = self.stencil_of(&start.coat, self.part(id)?.geometry.mesh())?;
             let faces = |_: &Self, part: &Part| {
                 reached(&part.geometry, &part.traits.transform.to_project(), &way.dabs)
             };
-            self.cut_under(id, whole, faces, |edit, faces, to_project| {
+            let own = self.cut_under(id, whole, faces, |edit, faces, to_project| {
                 make_finer(edit, faces, to_project, &way.dabs, finer, stencil.as_ref())
             })?;
+            self.note_stop(hand, most > 0 && own >= most);
+            come += own;
         }
         Ok(())
     }
@@ -208,18 +212,18 @@ impl Document {
     }
 
     /// Cuts faces of a part, which are made triangles before; what is done goes into the change as it is
-    /// done. Polygons stay whole where nothing is to be cut.
+    /// done. Polygons stay whole where nothing is to be cut. Says how many faces came, as the cut does.
     pub(super) fn cut_under(
         &mut self,
         id: PartId,
         whole: &mut Change,
         faces: impl Fn(&Self, &Part) -> Vec<u32>,
         cut: impl FnOnce(&mut LocalEdit, Vec<u32>, &Affine3A) -> usize,
-    ) -> Result<(), EditError> {
+    ) -> Result<usize, EditError> {
         let part = self.part(id)?;
         let to_project = part.traits.transform.to_project();
         if faces(self, part).is_empty() {
-            return Ok(());
+            return Ok(0);
         }
         let mut whole_faces = Change::default();
         if !part.geometry.mesh().all_triangles() {
@@ -230,8 +234,9 @@ impl Document {
         let part = self.part(id)?;
         let between = (!whole_faces.steps.is_empty()).then(|| part.geometry.mesh().clone());
         let faces = faces(self, part);
+        let mut come = 0;
         let change = self.reshape(id, String::new(), |edit| {
-            cut(edit, faces, &to_project);
+            come = cut(edit, faces, &to_project);
         });
         match change {
             Ok(change) if change.steps.is_empty() => {
@@ -248,6 +253,6 @@ impl Document {
                 return Err(error);
             }
         }
-        Ok(())
+        Ok(come)
     }
 }

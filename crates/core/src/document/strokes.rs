@@ -363,6 +363,7 @@ impl Document {
     /// Lets go of what was learned for a hand.
     pub fn forget_hand(&mut self, hand: HandId) {
         self.footprints.remove(&hand);
+        self.stopped.remove(&hand);
     }
 }
 

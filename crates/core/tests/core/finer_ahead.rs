@@ -234,6 +234,48 @@ fn there_is_a_bound_to_what_comes() {
     assert!((MOST_NEW..=MOST_NEW + 8).contains(&faces), "{faces}");
 }
 
+/// A stroke that is let make so many faces makes no more, says so once, and paints on as the mesh is: as far as it would
+/// have with as many as it takes, of which nothing is said. Its rim, which is cut at its end, counts as well.
+#[test]
+fn a_stroke_that_is_let_make_so_many_stops_there_and_paints_on() {
+    let way: Vec<_> = (0..8).map(|i| sample(ABOVE, Vec3::X * (0.15 * i as f32 - 0.6))).collect();
+    for crisp in [false, true] {
+        let mut counts = Vec::new();
+        for most_new in [None, Some(2_000), Some(60_000)] {
+            let mut bounded = document(&Mesh::new(sheet(16, 0.0)).unwrap(), Placement::Face);
+            let before = bounded.parts()[0].clone();
+            let plain = 2 * before.geometry.mesh().face_count();
+            let brush = Brush { crisp, ..fine(0.2, 0.01) };
+            let stroke = StrokeStart { most_new, ..start(&bounded, brush, ABOVE) };
+            bounded.begin_stroke(HAND, stroke).unwrap();
+            let mut kept: Vec<Change> = Vec::new();
+            for some in way.chunks(1) {
+                kept.extend(moved(&mut bounded, HAND, some));
+            }
+            kept.extend(bounded.end_stroke(HAND));
+            let came = bounded.parts()[0].geometry.mesh().face_count() - plain;
+            assert_eq!(bounded.take_stopped(HAND), most_new == Some(2_000), "{came}");
+            assert!(!bounded.take_stopped(HAND));
+            let area = painted_area(&bounded);
+            let band = 2.0 * 0.2 * 1.05 + std::f64::consts::PI * 0.04;
+            assert!((area / band - 1.0).abs() < 0.2, "{area} of {band}");
+            assert_goes_back_and_forth(&mut bounded, &before, &kept);
+            counts.push(came);
+        }
+        assert!((2_000..2_010).contains(&counts[1]), "{counts:?}");
+        assert!(counts[0] > 10_000 && counts[0] == counts[2], "{counts:?}");
+    }
+    // All of it comes at the end where only the rim is cut.
+    let mut rimmed = document(&square(), Placement::Face);
+    let brush = Brush { radius: 0.4, hardness: 1.0, crisp: true, ..Brush::default() };
+    let stroke = StrokeStart { most_new: Some(10), ..start(&rimmed, brush, ABOVE) };
+    rimmed.begin_stroke(HAND, stroke).unwrap();
+    moved(&mut rimmed, HAND, &[sample(ABOVE, Vec3::ZERO)]);
+    rimmed.end_stroke(HAND);
+    assert!(rimmed.take_stopped(HAND));
+    assert!(rimmed.parts()[0].geometry.mesh().face_count() < 20);
+}
+
 /// Where nothing is too long, nothing is done; what only moves color about leaves the mesh alone.
 #[test]
 fn it_does_nothing_where_nothing_is_to_be_done() {

@@ -278,7 +278,10 @@ proptest! {
         samples in prop::collection::vec(sample(), 1..5),
     ) {
         let mut document = document();
-        let start = |coat| StrokeStart { coat, brush, view, mirror: Mirror { axes, of_project } };
+        let start = |coat| StrokeStart {
+            mirror: Mirror { axes, of_project },
+            ..StrokeStart::new(coat, brush, view)
+        };
         let stroke = |coat| PaintEdit::Stroke { start: start(coat), samples: samples.clone() }.into();
         let refused = make(&mut document, target, stroke, coat);
         prop_assert!(refused.is_none_or(|words| words.len() > 20));

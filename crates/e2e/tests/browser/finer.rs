@@ -223,6 +223,27 @@ async fn very_many_triangles_are_asked_about_before_they_are_made() -> Result<()
     browser.click("undo").await?;
     browser.until(&format!("{PART}.faces === 8 && {PAINTED} === 0")).await?;
 
+    // A stroke whose dabs make few each stops where they are many together; the brush, once let, goes on.
+    browser.type_into_knob("Radius", "20").await?;
+    browser.hover(x + 2.0, y).await?;
+    browser.until("speckle.state().ahead > 0 && speckle.state().ahead < 20000").await?;
+    let across = |down: f64| [(x - 150.0, y + down), (x + 150.0, y + down)];
+    let along = [0.0, -90.0, 90.0].map(across).concat();
+    browser.stroke(&along).await?;
+    let stopped = browser.find("asked-ahead").await?.text().await?;
+    assert!(stopped.contains("stopped at 20\u{2009}000 new triangles"), "{stopped}");
+    browser
+        .until(&format!("{PART}.faces > 20000 && {PART}.faces < 20100 && {PAINTED} > 0"))
+        .await?;
+    browser.click("ahead-cut").await?;
+    browser.until("document.querySelector('[data-test=asked-ahead]') === null").await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 8 && {PAINTED} === 0")).await?;
+    browser.stroke(&along).await?;
+    browser.until(&format!("{PART}.faces > 20100 && {PAINTED} > 0")).await?;
+    browser.click("undo").await?;
+    browser.until(&format!("{PART}.faces === 8 && {PAINTED} === 0")).await?;
+
     let checker = folder.path().join("checker.png");
     let shade = |x: u32, y: u32| image::Luma([255 * u8::from((x / 2 + y / 2).is_multiple_of(2))]);
     image::GrayImage::from_fn(128, 128, shade).save(&checker)?;
