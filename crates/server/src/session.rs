@@ -426,9 +426,6 @@ impl Session {
                 }
             }
             self.keep_stroke(client, change);
-            if self.document.take_stopped(hand) {
-                self.tell(client, wire::json(&ServerMessage::Stopped));
-            }
         }
     }
 
@@ -436,6 +433,9 @@ impl Session {
         match change {
             None => self.tell(client, wire::json(&ServerMessage::Nothing)),
             Some(change) => self.keep_of_stroke(client, change, Asked::Client(client)),
+        }
+        if self.document.take_stopped(hand_of(client)) {
+            self.tell(client, wire::json(&ServerMessage::Stopped));
         }
         self.under_way.remove(&client);
     }

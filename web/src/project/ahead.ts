@@ -119,6 +119,8 @@ export class Ahead {
 }
 
 function asked(triangles: number, by: AskedAhead["by"]): Promise<AheadAnswer> {
+  // What was asked before must not wait for ever.
+  get().askedAhead?.answer(null);
   return new Promise((answer) => {
     set({
       askedAhead: {

@@ -36,6 +36,8 @@ export function AheadDialog() {
   if (!asked) return null;
   const { triangles, by, answer } = asked;
   const { title, text, cancel, go } = WORDS[by];
+  // Nobody has just clicked for it: a key that was meant for the stage must not allow anything.
+  const isUncalled = by === "stroke so far";
   return (
     <Dialog
       open
@@ -52,7 +54,7 @@ export function AheadDialog() {
         </Typography>
       </DialogContent>
       <DialogActions>
-        <Button color="inherit" onClick={() => answer(null)}>
+        <Button color="inherit" autoFocus={isUncalled} onClick={() => answer(null)}>
           {cancel}
         </Button>
         {by === "fill" && (
@@ -60,7 +62,7 @@ export function AheadDialog() {
             Paint without cutting
           </Button>
         )}
-        <Button variant="contained" autoFocus data-test="ahead-cut" onClick={() => answer("cut")}>
+        <Button variant="contained" autoFocus={!isUncalled} data-test="ahead-cut" onClick={() => answer("cut")}>
           {go}
         </Button>
       </DialogActions>

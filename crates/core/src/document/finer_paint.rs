@@ -62,16 +62,17 @@ impl Document {
         }
         self.take_stroke_back(hand);
         let mut whole = Change::default();
-        let done = self.make_finer_under(hand, &targets, &start, &way, &mut whole);
+        let done = self.make_finer_under(&targets, &start, &way, &mut whole);
         let plain = Brush { finer: None, crisp: false, ..start.brush };
         let coat = if start.brush.crisp { hardened(start.coat) } else { start.coat };
-        let painted = done.and_then(|()| {
+        let painted = done.and_then(|is_stopped| {
             self.begin_stroke(hand, StrokeStart { brush: plain, coat, ..start })?;
             self.extend_stroke(hand, &way.samples)?;
-            Ok(self.end_stroke_as_painted(hand))
+            Ok(self.end_stroke_as_painted(hand).map(|painted| (painted, is_stopped)))
         });
         match painted {
-            Ok(Some(painted)) => {
+            Ok(Some((painted, is_stopped))) => {
+                self.note_stop(hand, is_stopped);
                 let more = if whole.steps.is_empty() { "" } else { ", mesh finer" };
                 whole.label = format!("{}{more}", painted.label);
                 whole.steps.extend(painted.steps);
@@ -110,15 +111,15 @@ impl Document {
         self.forget_kept();
     }
 
+    /// Makes meshes as fine under a stroke as its brush has them; whether it made as many faces as it was let.
     fn make_finer_under(
         &mut self,
-        hand: HandId,
         targets: &[(PartId, SetId)],
         start: &StrokeStart,
         way: &Way,
         whole: &mut Change,
-    ) -> Result<(), EditError> {
-        let mut come = way.come;
+    ) -> Result<bool, EditError> {
+        let (mut come, mut is_stopped) = (way.come, false);
         for &(id, set) in targets {
             let rim = start.brush.crisp.then_some(self.rim_of(id, set)?);
             let most = start.most_new().saturating_sub(come);
@@ -130,10 +131,10 @@ impl Document {
             let own = self.cut_under(id, whole, faces, |edit, faces, to_project| {
                 make_finer(edit, faces, to_project, &way.dabs, finer, stencil.as_ref())
             })?;
-            self.note_stop(hand, most > 0 && own >= most);
+            is_stopped |= own >= most;
             come += own;
         }
-        Ok(())
+        Ok(is_stopped)
     }
 
     /// Fills a region after faces were cut along its border, all as one change.

@@ -20,7 +20,7 @@ pub(super) fn each<T: Send>(count: usize, of: impl Fn(usize) -> T + Sync) -> Vec
 }
 
 /// The sums of runs, the same on any number of cores.
-pub(super) fn total<const N: usize>(runs: impl IndexedParallelIterator<Item = Sums<N>>) -> Sums<N> {
+fn total<const N: usize>(runs: impl IndexedParallelIterator<Item = Sums<N>>) -> Sums<N> {
     let sums: Vec<Sums<N>> = runs.collect();
     sums.iter().fold([0.0; N], |all, run| plus(all, *run))
 }
